@@ -1,0 +1,1 @@
+"""The command line and the terminal: the only place that prints and exits. One small module a command."""

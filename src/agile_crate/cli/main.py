@@ -1,0 +1,109 @@
+"""The entry: finds the command, runs it, and turns every error into one sentence and an exit code."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import signal
+import sys
+import warnings
+from collections.abc import Sequence
+from importlib import import_module
+from typing import NoReturn
+
+from .. import __version__
+from ..core.errors import CrateError, UsageError
+from .parser import Parser, bind_values
+from .status import Status, status_of
+
+COMMANDS = {
+    "pack": "frames → sheets and metadata",
+    "verify": "prove that a crate gives its frames back",
+    "demo": "write the demo frames and run the full example on them",
+}
+"""Each command's line in the help; a module of the same name declares and runs it."""
+
+EXAMPLES = """\
+examples:
+  agile-crate demo                                      a tour on frames that come with the program
+  agile-crate pack frames/otter --out build/otter       one sheet and its metadata
+  agile-crate pack frames/otter --out build/otter --columns 8 --fps swim=24
+  agile-crate verify build/otter.json --against frames/otter
+
+agile-crate COMMAND --help tells all about a command.
+"""
+
+
+def run() -> NoReturn:
+    """The console script."""
+    sys.exit(main(sys.argv[1:]))
+
+
+def main(arguments: Sequence[str]) -> int:
+    """Runs one command line and returns its exit code. Nothing escapes but what argparse's help does (SystemExit)."""
+    debug = "--debug" in arguments
+    if not debug:
+        warnings.simplefilter("ignore")  # libraries' remarks on odd files; what matters we say ourselves
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # NumPy starts quicker; its linear algebra is not used here
+    for stream in (sys.stdout, sys.stderr):
+        if hasattr(stream, "reconfigure"):
+            stream.reconfigure(errors="backslashreplace")
+    try:
+        status = _run_command(arguments)
+        sys.stdout.flush()
+        return status
+    except KeyboardInterrupt:
+        signal.signal(signal.SIGINT, signal.SIG_IGN)
+        return _told("interrupted; nothing was written", Status.INTERRUPTED)
+    except BrokenPipeError:  # the reader of our output has had enough
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return Status.DONE
+    except CrateError as error:
+        if debug:
+            raise
+        return _told(str(error), status_of(error))
+    except MemoryError:
+        return _told("the frames do not fit into this machine's memory; pack fewer of them at a time", Status.INPUT)
+
+
+def _told(sentence: str, status: Status) -> Status:
+    print(f"agile-crate: error: {sentence}", file=sys.stderr)
+    return status
+
+
+def _run_command(arguments: Sequence[str]) -> int:
+    command = next((word for word in arguments if not word.startswith("-")), None)
+    if command not in COMMANDS or arguments[0] != command:
+        return _run_without_command(arguments)
+    module = import_module(f"{__package__}.{command}")
+    parser = Parser(
+        prog=f"agile-crate {command}",
+        usage=f"agile-crate {command} {module.USAGE} [options]",
+        description=module.DESCRIPTION,
+        epilog=module.EXAMPLES,
+    )
+    module.declare(parser)
+    status: int = module.run(parser.parse_args(bind_values(parser, arguments[1:])))
+    return status
+
+
+def _run_without_command(arguments: Sequence[str]) -> int:
+    parser = Parser(
+        prog="agile-crate",
+        usage="agile-crate COMMAND …",
+        description="Turns folders of animation frames into sprite sheets with exact metadata, and proves them.",
+        epilog="commands:\n" + "".join(f"  {name:8} {line}\n" for name, line in COMMANDS.items()) + "\n" + EXAMPLES,
+    )
+    parser.add_argument("--version", action="version", version=f"agile-crate {__version__}")
+    parser.add_argument("command", nargs="?", help=argparse.SUPPRESS)
+    parsed, _ = parser.parse_known_args(arguments)
+    if parsed.command is None:
+        if arguments:
+            raise UsageError(f"'{arguments[0]}' is not known here; see agile-crate --help")
+        parser.print_help()
+        return Status.USAGE
+    import difflib
+
+    near = difflib.get_close_matches(parsed.command, COMMANDS, 1, 0.4)
+    hint = f"did you mean '{near[0]}'?" if near else f"the commands are {', '.join(COMMANDS)}"
+    raise UsageError(f"there is no command '{parsed.command}'; {hint}")

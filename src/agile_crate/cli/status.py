@@ -1,0 +1,24 @@
+"""Exit codes, each with one meaning (docs/commands.md)."""
+
+from enum import IntEnum
+
+from ..core.errors import CrateError, FitError, InputError, OutputError, UsageError
+
+
+class Status(IntEnum):
+    DONE = 0
+    FOUND = 1
+    """Done, and something was found that the user should see."""
+    USAGE = 2
+    INPUT = 3
+    FIT = 4
+    OUTPUT = 5
+    INTERRUPTED = 130
+
+
+_BY_ERROR = {UsageError: Status.USAGE, InputError: Status.INPUT, FitError: Status.FIT, OutputError: Status.OUTPUT}
+
+
+def status_of(error: CrateError) -> Status:
+    """The exit code for an error that was told to the user."""
+    return _BY_ERROR[type(error)]

@@ -1,0 +1,52 @@
+"""Tables on the terminal: one look everywhere, safe at 80 columns.
+
+On a terminal rich draws them. In a pipe the same columns come as plain text: importing rich takes longer than packing
+a hundred small frames, and a program that reads a pipe wants no folding and no colour.
+"""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Sequence
+from typing import NamedTuple
+
+
+class Column(NamedTuple):
+    """A column's heading, and whether it holds numbers (set to the right)."""
+
+    heading: str
+    is_number: bool = False
+
+
+def print_table(columns: Sequence[Column], rows: Sequence[Sequence[str]]) -> None:
+    """Prints a table on stdout, indented by two, with a blank line behind it."""
+    if sys.stdout.isatty():
+        _print_rich(columns, rows)
+    else:
+        _print_plain(columns, rows)
+    print()
+
+
+def _print_plain(columns: Sequence[Column], rows: Sequence[Sequence[str]]) -> None:
+    lines = [[column.heading for column in columns], *rows]
+    widths = [max(len(line[index]) for line in lines) for index in range(len(columns))]
+    for line in lines:
+        cells = (
+            text.rjust(width) if column.is_number else text.ljust(width)
+            for column, text, width in zip(columns, line, widths, strict=True)
+        )
+        print("  " + "  ".join(cells).rstrip())
+
+
+def _print_rich(columns: Sequence[Column], rows: Sequence[Sequence[str]]) -> None:
+    from rich.console import Console
+    from rich.padding import Padding
+    from rich.table import Table
+    from rich.text import Text
+
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="bold cyan")
+    for column in columns:
+        table.add_column(column.heading, justify="right" if column.is_number else "left", overflow="fold")
+    for row in rows:
+        table.add_row(*map(Text, row))
+    Console(highlight=False).print(Padding(table, (0, 0, 0, 2)))

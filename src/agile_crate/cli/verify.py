@@ -1,0 +1,99 @@
+"""``agile-crate verify``: prove that a crate gives its frames back."""
+
+from __future__ import annotations
+
+import argparse
+import json
+from typing import TYPE_CHECKING, Any
+
+from .parser import add_common
+from .status import Status
+
+if TYPE_CHECKING:
+    from ..proof import Verified
+
+USAGE = "DATA [--against INPUT…]"
+
+DESCRIPTION = """\
+Checks a crate from its written files alone: images there and unchanged, boxes inside their sheets and apart, names,
+animations and times consistent. With --against, also restores every frame and compares it with its source, pixel
+by pixel. Exit code 1 when something differs.
+
+The usual call:  agile-crate verify build/otter.json --against frames/otter
+"""
+
+EXAMPLES = """\
+examples (on what 'agile-crate demo' writes):
+  agile-crate verify otter-post/crate/otter.json
+  agile-crate verify otter-post/crate/otter.json --against otter-post/frames/otter
+  agile-crate verify otter-post/crate/harbour.json --against otter-post/frames/harbour --json
+"""
+
+SHOWN = 10
+"""Differences that are printed; --verbose prints all."""
+
+
+def declare(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("data", metavar="DATA", help="the crate's metadata file")
+    parser.add_argument(
+        "--against", metavar="INPUT", nargs="+", default=[], help="the frames that were packed: the same inputs again"
+    )
+    add_common(parser)
+
+
+def run(arguments: argparse.Namespace) -> int:
+    from ..proof import verify
+    from ..threads import workers
+    from .progress import progress_bars
+
+    with workers() as executor, progress_bars(arguments.quiet) as progress:
+        verified = verify(arguments.data, arguments.against, executor, progress)
+    if arguments.json:
+        print(json.dumps(_document(verified, arguments), ensure_ascii=False, indent=2))
+    elif not arguments.quiet:
+        _print(verified, arguments)
+    return Status.DONE if verified.holds else Status.FOUND
+
+
+def _print(verified: Verified, arguments: argparse.Namespace) -> None:
+    from ..core.text import counted, shown
+
+    crate = verified.crate
+    what = ", ".join(
+        counted(len(items), noun)
+        for items, noun in ((crate.sheets, "sheet"), (crate.frames, "frame"), (crate.animations, "animation"))
+    )
+    if verified.problems:
+        print(f"{shown(arguments.data)}: {counted(len(verified.problems), 'problem')} ({what})")
+        _print_some(verified.problems, arguments.verbose)
+    else:
+        print(f"{shown(arguments.data)}: all in order ({what})")
+    if arguments.against:
+        print(f"{verified.same:,} of {counted(len(crate.frames), 'frame')} come back to the pixel")
+        _print_some(
+            [f"{shown(difference.frame)}: {difference.what}" for difference in verified.differences], arguments.verbose
+        )
+
+
+def _print_some(sentences: list[str] | tuple[str, ...], every: bool) -> None:
+    limit = len(sentences) if every else SHOWN
+    for sentence in sentences[:limit]:
+        print(f"  {sentence}")
+    if len(sentences) > limit:
+        print(f"  and {len(sentences) - limit:,} more (--verbose shows all)")
+
+
+def _document(verified: Verified, arguments: argparse.Namespace) -> dict[str, Any]:
+    """What ``--json`` prints; docs/commands.md describes it."""
+    import dataclasses
+
+    return {
+        "command": "verify",
+        "data": arguments.data,
+        "holds": verified.holds,
+        "frames": len(verified.crate.frames),
+        "compared": verified.compared,
+        "same": verified.same,
+        "problems": verified.problems,
+        "differences": [dataclasses.asdict(difference) for difference in verified.differences],
+    }

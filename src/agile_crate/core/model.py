@@ -1,0 +1,164 @@
+"""The vocabulary of the program as frozen values. Words are those of docs/words.md."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Literal, NamedTuple, TypeAlias
+
+if TYPE_CHECKING:
+    from .pixels import Pixels
+
+FORMAT = "agile-crate"
+VERSION = 1
+
+Loop: TypeAlias = Literal["forever", "once", "back-and-forth"]
+Mirror: TypeAlias = Literal["", "x", "y", "xy"]
+
+
+class Size(NamedTuple):
+    """Width and height in whole pixels."""
+
+    w: int
+    h: int
+
+
+class Point(NamedTuple):
+    """A point in pixels, from the top left, y down. Fractions are allowed."""
+
+    x: float
+    y: float
+
+
+class Offset(NamedTuple):
+    """A shift in whole pixels: where stored pixels go on their canvas."""
+
+    x: int
+    y: int
+
+
+class Box(NamedTuple):
+    """A rectangle in whole pixels: left, top, width, height. Right and bottom are exclusive."""
+
+    x: int
+    y: int
+    w: int
+    h: int
+
+    @property
+    def right(self) -> int:
+        return self.x + self.w
+
+    @property
+    def bottom(self) -> int:
+        return self.y + self.h
+
+    @property
+    def size(self) -> Size:
+        return Size(self.w, self.h)
+
+    def contains(self, other: Box) -> bool:
+        """Whether `other` lies wholly inside this box; an empty box may lie on the edge."""
+        return self.x <= other.x and self.y <= other.y and other.right <= self.right and other.bottom <= self.bottom
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Picture:
+    """One frame as it was gathered: its name, its pixels on its whole canvas, the animation it belongs to."""
+
+    name: str
+    pixels: Pixels
+    animation: str | None = None
+
+    @property
+    def canvas(self) -> Size:
+        return Size(self.pixels.shape[1], self.pixels.shape[0])
+
+
+@dataclass(frozen=True, slots=True)
+class Frame:
+    """One frame as the metadata describes it: where it lies, and how it goes back on its canvas.
+
+    `box` is as stored; with `turned` the pixels lie there rotated by 90° clockwise, so the upright size is (h, w).
+    `canvas`, `offset`, `pivot` and `box` are in pixels of this crate.
+    """
+
+    name: str
+    sheet: int
+    box: Box
+    canvas: Size
+    offset: Offset
+    pivot: Point
+    turned: bool = False
+    mirror: Mirror = ""
+
+    @property
+    def upright(self) -> Size:
+        """The size of the stored pixels once they are turned back."""
+        return Size(self.box.h, self.box.w) if self.turned else self.box.size
+
+
+@dataclass(frozen=True, slots=True)
+class Animation:
+    """A named list of frames (indices into the crate's frames), whole milliseconds for each, and a loop rule."""
+
+    name: str
+    frames: tuple[int, ...]
+    durations: tuple[int, ...]
+    loop: Loop = "forever"
+
+
+@dataclass(frozen=True, slots=True)
+class Cells:
+    """The uniform grid of a sheet: frame i of the sheet lies in cell i, row by row, or column by column if `down`."""
+
+    size: Size
+    columns: int
+    rows: int
+    margin: int = 0
+    gap: int = 0
+    down: bool = False
+
+    @property
+    def count(self) -> int:
+        return self.columns * self.rows
+
+    @property
+    def extent(self) -> Size:
+        """The cells with gaps and margins: what the sheet must at least hold."""
+        return Size(
+            *(
+                2 * self.margin + number * (side + self.gap) - self.gap
+                for number, side in ((self.columns, self.size.w), (self.rows, self.size.h))
+            )
+        )
+
+    def box(self, index: int) -> Box:
+        """Where cell `index` lies on the sheet."""
+        column, row = divmod(index, self.rows) if self.down else divmod(index, self.columns)[::-1]
+        return Box(
+            self.margin + column * (self.size.w + self.gap), self.margin + row * (self.size.h + self.gap), *self.size
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Sheet:
+    """One output image. `sha256` is of the image file, in hex; empty while it has not been written."""
+
+    image: str
+    size: Size
+    cells: Cells | None = None
+    sha256: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Crate:
+    """One build's result: its sheets and all that is known of its frames."""
+
+    name: str
+    sheets: Sequence[Sheet]
+    frames: Sequence[Frame]
+    animations: Sequence[Animation]
+    scale: float = 1
+    alpha: Literal["straight", "premultiplied"] = "straight"
+    generator: str = ""

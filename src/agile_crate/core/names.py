@@ -1,0 +1,87 @@
+"""Names, numbers, natural order, and which frames make up an animation.
+
+A frame's name is its path below the input, without extension, with ``/``. Trailing digits are its number.
+The animation is the folder path plus the name before the digits, without the separator between them; where that
+would repeat the folder's own name, it is said once: ``swim/swim_0003`` is frame 3 of ``swim``.
+"""
+
+import re
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+
+_CHUNKS = re.compile(r"([0-9]+)")
+_NUMBERED = re.compile(r"(?P<before>.*?)[\s_.\-]*(?:\((?P<wrapped>[0-9]+)\)|(?P<plain>[0-9]+))", re.DOTALL)
+
+NaturalKey = tuple[tuple[str | int, ...], str]
+
+
+def natural_key(text: str) -> NaturalKey:
+    """A sort key that orders runs of digits by value and the rest by letters, whatever their case.
+
+    Ties (``a`` and ``A``, ``1`` and ``01``) are broken by the text as it stands, so the order is total and
+    does not depend on the order of listing. Cost: linear in the length of the text.
+
+    >>> sorted(["dive10", "dive9", "Dive1"], key=natural_key)
+    ['Dive1', 'dive9', 'dive10']
+    """
+    chunks = _CHUNKS.split(text)  # letters and digits by turns, so that keys only ever compare like with like
+    return tuple(int(chunk) if index % 2 else chunk.casefold() for index, chunk in enumerate(chunks)), text
+
+
+def split_number(stem: str) -> tuple[str, int | None]:
+    """A file name without extension, taken apart: what stands before the number, and the number.
+
+    Blanks, underscores, dots and dashes between the two belong to neither; the number may stand in brackets.
+
+    >>> split_number("swim_0003"), split_number("swim (12)"), split_number("0007"), split_number("parcel")
+    (('swim', 3), ('swim', 12), ('', 7), ('parcel', None))
+    """
+    match = _NUMBERED.fullmatch(stem)
+    if match is None:
+        return stem, None
+    return match["before"], int(match["wrapped"] or match["plain"])
+
+
+def animation_of(name: str, folder: str) -> str | None:
+    """The animation that a frame belongs to, or None for a picture without a number.
+
+    `folder` is the name of the folder that the file lies in. It names the animation when nothing else does:
+    ``0001.png`` directly below the input.
+
+    >>> animation_of("swim/swim_0003", "swim"), animation_of("swim/up/01", "up"), animation_of("0001", "swim")
+    ('swim', 'swim/up', 'swim')
+    """
+    path, _, stem = name.rpartition("/")
+    before, number = split_number(stem)
+    if number is None:
+        return None
+    if before in ("", path.rpartition("/")[2]):
+        return path or folder or "frames"
+    return f"{path}/{before}" if path else before
+
+
+def frame_key(name: str, animation: str | None) -> tuple[object, ...]:
+    """The sort key of a frame in its crate: animations first in natural order, then pictures without a number.
+
+    Within an animation the order is by number, then by name.
+    """
+    if animation is None:
+        return (1, natural_key(name))
+    return (0, natural_key(animation), split_number(name.rpartition("/")[2])[1], natural_key(name))
+
+
+def group(animations: Iterable[str | None]) -> dict[str, tuple[int, ...]]:
+    """Which frames each animation holds, given the animation of each frame in order."""
+    groups: dict[str, list[int]] = defaultdict(list)
+    for index, animation in enumerate(animations):
+        if animation is not None:
+            groups[animation].append(index)
+    return {animation: tuple(indices) for animation, indices in groups.items()}
+
+
+def alike_but_for_case(names: Sequence[str]) -> list[tuple[str, ...]]:
+    """Groups of different names that some file systems and engines cannot tell apart, each group in order."""
+    groups: dict[str, list[str]] = defaultdict(list)
+    for name in names:
+        groups[name.casefold()].append(name)
+    return [tuple(group) for group in groups.values() if len(group) > 1]

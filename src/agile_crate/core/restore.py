@@ -1,0 +1,30 @@
+"""The inverse of drawing: a frame cut from its sheet and put back on its canvas, as docs/format.md says."""
+
+import numpy as np
+
+from .model import Frame
+from .pixels import Pixels
+
+
+def stored_pixels(sheet: Pixels, frame: Frame) -> Pixels:
+    """The frame's pixels as they lie on the sheet, turned upright: a view of the sheet, shape (h, w, 4)."""
+    box = frame.box
+    pixels = sheet[box.y : box.bottom, box.x : box.right]
+    return np.rot90(pixels) if frame.turned else pixels
+
+
+def restore(sheet: Pixels, frame: Frame) -> Pixels:
+    """The frame on its whole canvas: a new array of shape (canvas height, canvas width, 4).
+
+    The box is cut out, turned back by 90° anticlockwise if it is stored turned, pasted on an empty canvas at the
+    offset, and then flipped if the frame is a mirror image. The box must lie on the sheet and the
+    pixels on the canvas; `core.check` says whether they do.
+    """
+    upright, (x, y) = frame.upright, frame.offset
+    canvas = np.zeros((frame.canvas.h, frame.canvas.w, 4), np.uint8)
+    canvas[y : y + upright.h, x : x + upright.w] = stored_pixels(sheet, frame)
+    if "x" in frame.mirror:
+        canvas = canvas[:, ::-1]
+    if "y" in frame.mirror:
+        canvas = canvas[::-1]
+    return canvas

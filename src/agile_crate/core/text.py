@@ -1,0 +1,70 @@
+"""How names, numbers and sizes are put into sentences, so that they read the same everywhere."""
+
+from collections.abc import Iterable
+
+
+def shown(name: str) -> str:
+    r"""A name as it can be printed on one line of a terminal: anything unprintable is escaped.
+
+    Frame names come from strangers; a newline, an escape sequence or a right-to-left mark in one must not
+    break a table or fake a message.
+
+    >>> shown("swim_01"), shown("two\nlines"), shown("\x1b[31mred")
+    ('swim_01', 'two\\nlines', '\\x1b[31mred')
+    """
+    if name.isprintable():
+        return name
+    return "".join(c if c.isprintable() else ascii(c)[1:-1] for c in name)
+
+
+def quoted(name: str) -> str:
+    """A shown name in quotes, for the middle of a sentence."""
+    return f"'{shown(name)}'"
+
+
+def counted(number: int, noun: str, plural: str = "") -> str:
+    """A number with its noun.
+
+    >>> counted(1, "frame"), counted(12, "frame"), counted(2000, "copy", "copies")
+    ('1 frame', '12 frames', '2,000 copies')
+    """
+    return f"{number:,} {noun if number == 1 else plural or noun + 's'}"
+
+
+def joined(words: Iterable[str]) -> str:
+    """Words as a list in a sentence.
+
+    >>> joined(["a"]), joined(["a", "b"]), joined(["a", "b", "c"])
+    ('a', 'a and b', 'a, b and c')
+    """
+    words = list(words)
+    return " and ".join([", ".join(words[:-1]), words[-1]] if len(words) > 1 else words)
+
+
+def few(names: Iterable[str], limit: int = 5) -> str:
+    """The first names of a list, and how many more there are.
+
+    >>> few(["a", "b", "c"], 2)
+    'a, b and 1 more'
+    """
+    names = [shown(name) for name in names]
+    return joined(names) if len(names) <= limit else f"{', '.join(names[:limit])} and {len(names) - limit:,} more"
+
+
+def measured(size: tuple[int, int]) -> str:
+    """A size in pixels as people write it: ``96×48``."""
+    return f"{size[0]}×{size[1]}"
+
+
+def bytes_shown(number: int) -> str:
+    """A number of bytes with three significant digits, in units of 1,024.
+
+    >>> bytes_shown(800), bytes_shown(64 * 1024), bytes_shown(67_108_864)
+    ('800 B', '64.0 KB', '64.0 MB')
+    """
+    value = float(number)
+    for unit in ("B", "KB", "MB"):
+        if value < 1024:
+            return f"{value:.{0 if unit == 'B' or value >= 100 else 1}f} {unit}"
+        value /= 1024
+    return f"{value:.2f} GB"

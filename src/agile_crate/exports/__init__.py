@@ -1,0 +1,1 @@
+"""Writing: images and metadata. Text is made apart from files, and only `output` puts files in place."""

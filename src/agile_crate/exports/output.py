@@ -1,0 +1,118 @@
+"""Putting a build's files in place: all of them or none.
+
+Every file is first written whole beside its final name, under a hidden name of its own. Only when all are there
+are they moved into place, images first and metadata last; a failure or an interruption before or in the middle
+of that leaves what was there before, to the byte.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import errno
+import hashlib
+import os
+import secrets
+import shutil
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+
+from ..core.errors import OutputError
+from ..core.text import shown
+
+
+class Staging:
+    """The files of one build on their way into one folder. Made by `staged`."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self._mark = secrets.token_hex(4)
+        self._waiting: dict[str, Path] = {}
+
+    def write(self, name: str, pieces: Iterable[bytes]) -> str:
+        """Writes a file beside its final name and returns the SHA-256 of its bytes, in hex."""
+        path = self._beside(name, "new")
+        digest = hashlib.sha256()
+        self._waiting[name] = path
+        with _told_as_output_error(self.folder / name), open(path, "xb") as stream:
+            for piece in pieces:
+                digest.update(piece)
+                stream.write(piece)
+        return digest.hexdigest()
+
+    def commit(self, remove: Iterable[str] = ()) -> None:
+        """Moves all files into place in the order in which they were written, then removes the files named."""
+        kept: dict[Path, Path | None] = {}
+        try:
+            for name, path in self._waiting.items():
+                target = self.folder / name
+                with _told_as_output_error(target):
+                    kept[target] = self._keep(target)
+                    os.replace(path, target)
+        except BaseException:
+            for target, old in kept.items():
+                if old is not None:
+                    os.replace(old, target)
+                else:
+                    target.unlink(missing_ok=True)
+            raise
+        for old in filter(None, kept.values()):
+            old.unlink(missing_ok=True)
+        for name in remove:
+            with _told_as_output_error(self.folder / name):
+                (self.folder / name).unlink(missing_ok=True)
+
+    def discard(self) -> None:
+        """Removes whatever has not been moved into place."""
+        for path in self._waiting.values():
+            path.unlink(missing_ok=True)
+
+    def _beside(self, name: str, what: str) -> Path:
+        return self.folder / f".{name[:100]}.{self._mark}.{what}"
+
+    def _keep(self, target: Path) -> Path | None:
+        """A second name for the file that is about to be replaced, or None if there is none."""
+        if not target.exists():
+            return None
+        old = self._beside(target.name, "old")
+        try:
+            os.link(target, old)
+        except OSError:  # file systems without hard links
+            shutil.copy2(target, old)
+        return old
+
+
+@contextlib.contextmanager
+def staged(folder: Path) -> Iterator[Staging]:
+    """A place to write a build's files to. Leaving it without `commit` leaves no file and no new folder behind."""
+    made = _make_folder(folder)
+    staging = Staging(folder)
+    try:
+        yield staging
+    finally:
+        staging.discard()
+        for empty in reversed(made):
+            with contextlib.suppress(OSError):
+                empty.rmdir()
+
+
+def _make_folder(folder: Path) -> list[Path]:
+    """Makes the folder and those above it; returns the ones that were not there, outermost first."""
+    missing = [path for path in (folder, *folder.parents) if not path.exists()][::-1]
+    with _told_as_output_error(folder):
+        if not missing and not folder.is_dir():
+            raise NotADirectoryError(errno.ENOTDIR, "is a file, not a folder")
+        folder.mkdir(parents=True, exist_ok=True)
+        if not os.access(folder, os.W_OK):
+            raise PermissionError(errno.EACCES, os.strerror(errno.EACCES))
+    return missing
+
+
+@contextlib.contextmanager
+def _told_as_output_error(target: Path) -> Iterator[None]:
+    try:
+        yield
+    except OSError as error:
+        reason = (error.strerror or str(error)).lower()
+        raise OutputError(
+            f"{shown(str(target))} cannot be written: {reason}; the files of before are untouched"
+        ) from None

@@ -1,0 +1,138 @@
+"""PNG images, written on several threads (W3C PNG Specification, third edition).
+
+The rows are filtered with NumPy and deflated by zlib-ng in strips. Each strip is a raw deflate stream that begins
+with the last 32 KB of the strip before as its dictionary and ends on a byte boundary (a sync flush), so the
+strips join into the one zlib stream (RFC 1950) that every reader expects; the Adler-32 checksums are combined
+as zlib does. Strips have a fixed height, so the bytes are the same whatever the number of threads.
+
+One filter serves the whole sheet: the one that deflates a sample of rows smallest. Painted art wants
+`up` or `average`, pixel art often none; choosing row by row gains about one per cent and costs many times more.
+"""
+
+from __future__ import annotations
+
+import struct
+import zlib
+from collections.abc import Iterator
+from concurrent.futures import Executor
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from zlib_ng import zlib_ng
+
+from ..core.pixels import Pixels
+
+SIGNATURE = b"\x89PNG\r\n\x1a\n"
+LEVEL = 4
+"""Of zlib-ng's 1 to 9. Level 5 and 6 gain 1 to 3 % on painted sheets and take 1.2 to 1.7 times as long."""
+
+STRIP_BYTES = 1 << 19
+WINDOW = 1 << 15
+SAMPLE_PARTS, SAMPLE_BYTES = 8, 1 << 15
+"""The filter is chosen on up to this many pieces of about this many bytes, spread evenly over the sheet."""
+
+NONE, SUB, UP, AVERAGE = range(4)
+"""The filters' numbers in the file (clause 9.2)."""
+
+_ADLER = 65_521
+
+Rows = NDArray[np.uint8]
+
+
+def encode_png(pixels: Pixels, executor: Executor) -> Iterator[bytes]:
+    """The file's bytes, piece by piece, of a picture of shape (h, w, 4), uint8, straight alpha.
+
+    Strips are deflated ahead on the executor's threads; beside the picture itself only strips are held in memory.
+    """
+    height, width, channels = pixels.shape
+    rows = np.ascontiguousarray(pixels).reshape(height, width * channels)
+    kind = _best_filter(rows, channels)
+    starts = strip_starts(width, height)
+    yield SIGNATURE + _chunk(b"IHDR", struct.pack(">IIBBBBB", width, height, 8, 6, 0, 0, 0))
+    checksum = 1
+    strips = executor.map(lambda start: _strip(rows, start, start + starts.step, kind, channels), starts)
+    for start, (packed, adler, length) in zip(starts, strips, strict=True):
+        checksum = adler32_combine(checksum, adler, length)
+        last = start == starts[-1]
+        yield _chunk(
+            b"IDAT",
+            (b"\x78\x5e" if start == 0 else b"") + packed + (struct.pack(">I", checksum) if last else b""),
+        )
+    yield _chunk(b"IEND", b"")
+
+
+def strip_starts(width: int, height: int) -> range:
+    """The first row of each strip. It depends on nothing but the size, and neither do the bytes."""
+    return range(0, height, max(1, STRIP_BYTES // (4 * width + 1)))
+
+
+def adler32_combine(first: int, second: int, length: int) -> int:
+    """The Adler-32 (RFC 1950, section 9) of two pieces of data, from that of each and the length of the second."""
+    low = ((first & 0xFFFF) + (second & 0xFFFF) - 1) % _ADLER
+    high = ((first >> 16) + (second >> 16) + length * ((first & 0xFFFF) - 1)) % _ADLER
+    return high << 16 | low
+
+
+def _chunk(kind: bytes, content: bytes) -> bytes:
+    return b"".join(
+        (struct.pack(">I", len(content)), kind, content, struct.pack(">I", zlib.crc32(content, zlib.crc32(kind))))
+    )
+
+
+def _strip(rows: Rows, start: int, stop: int, kind: int, channels: int) -> tuple[bytes, int, int]:
+    """Rows `start` to `stop` deflated, with the Adler-32 and the length of what was deflated."""
+    plain = _filtered(rows, start, stop, kind, channels)
+    before = -(-WINDOW // plain.shape[1])
+    window = _filtered(rows, max(0, start - before), start, kind, channels).tobytes()[-WINDOW:]
+    deflate = _deflate(window)
+    ending = zlib_ng.Z_FINISH if stop >= len(rows) else zlib_ng.Z_SYNC_FLUSH
+    return deflate.compress(plain) + deflate.flush(ending), zlib_ng.adler32(plain), plain.size
+
+
+def _deflate(window: bytes = b"") -> Any:
+    raw = (LEVEL, zlib_ng.DEFLATED, -zlib_ng.MAX_WBITS, 9, zlib_ng.Z_DEFAULT_STRATEGY)
+    return zlib_ng.compressobj(*raw, window) if window else zlib_ng.compressobj(*raw)
+
+
+def _filtered(rows: Rows, start: int, stop: int, kind: int, channels: int) -> Rows:
+    """Rows `start` to `stop`, each behind its filter's number (clause 9.2): shape (rows, 1 + row length), new."""
+    here = rows[start:stop]
+    result = np.empty((len(here), rows.shape[1] + 1), np.uint8)
+    result[:, 0] = kind
+    filtered = result[:, 1:]
+    if kind == NONE or len(here) == 0:
+        filtered[:] = here
+    elif kind == SUB:
+        filtered[:, :channels] = here[:, :channels]
+        np.subtract(here[:, channels:], here[:, :-channels], out=filtered[:, channels:])
+    elif kind == UP:
+        np.subtract(here, _above(rows, start, stop), out=filtered)
+    else:
+        above = _above(rows, start, stop)
+        guess = above >> 1  # the left neighbour of the first pixel is 0
+        left, above = here[:, :-channels], above[:, channels:]
+        guess[:, channels:] = (left & above) + ((left ^ above) >> 1)  # the floor of their mean, without a wider type
+        np.subtract(here, guess, out=filtered)
+    return result
+
+
+def _above(rows: Rows, start: int, stop: int) -> Rows:
+    """The rows one above `start` to `stop`; above the first row all is 0."""
+    if start > 0:
+        return rows[start - 1 : min(stop, len(rows)) - 1]
+    return np.concatenate((np.zeros_like(rows[:1]), rows[: min(stop, len(rows)) - 1]))
+
+
+def _best_filter(rows: Rows, channels: int) -> int:
+    count = max(1, SAMPLE_BYTES // rows.shape[1])
+    starts = sorted({(len(rows) - count) * part // max(1, SAMPLE_PARTS - 1) for part in range(SAMPLE_PARTS)})
+    if count * len(starts) >= len(rows):
+        starts, count = [0], len(rows)
+
+    def packed_size(kind: int) -> int:
+        deflate = _deflate()
+        sample = (_filtered(rows, start, start + count, kind, channels) for start in starts)
+        return sum(len(deflate.compress(piece)) for piece in sample) + len(deflate.flush())
+
+    return min((NONE, SUB, UP, AVERAGE), key=lambda kind: (packed_size(kind), kind))

@@ -1,0 +1,189 @@
+"""The way back: reading a crate from its files, and proving that it is what was packed."""
+
+from __future__ import annotations
+
+import dataclasses
+import hashlib
+import os
+from collections.abc import Iterator, Sequence
+from concurrent.futures import Executor
+from dataclasses import dataclass
+from pathlib import Path
+
+from .core.check import check_crate, restorable
+from .core.compare import difference
+from .core.errors import InputError
+from .core.model import Crate, Frame, Picture, Sheet, Size
+from .core.pixels import Pixels
+from .core.restore import restore
+from .core.text import counted, few, measured, quoted, shown
+from .exports.json_metadata import from_json
+from .sources.find import OwnPlace
+from .sources.gather import Progress, gather, unheard
+from .sources.pictures import LARGEST_SHEET, SeveralPicturesError, picture_size, read_picture
+from .sources.png_chunks import PictureError
+
+
+@dataclass(frozen=True, slots=True)
+class Verified:
+    """What `verify` found. `compared` counts the frames that have a source, `same` those that equal it.
+
+    `problems` are sentences on the written files; `differences` say of each frame that does not come back what is
+    wrong. Both are empty when all is well.
+    """
+
+    crate: Crate
+    compared: int
+    same: int
+    problems: tuple[str, ...]
+    differences: tuple[FrameDifference, ...]
+
+    @property
+    def holds(self) -> bool:
+        return not self.problems and not self.differences
+
+
+@dataclass(frozen=True, slots=True)
+class FrameDifference:
+    """One frame that does not come back: `what` is a sentence; the rest is there when single pixels differ."""
+
+    frame: str
+    what: str
+    pixels: int = 0
+    position: tuple[int, int] | None = None
+    expected: tuple[int, ...] | None = None
+    found: tuple[int, ...] | None = None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Loaded:
+    """A crate read back from its files: `sheets` are the decoded images, in order."""
+
+    crate: Crate
+    sheets: tuple[Pixels, ...]
+
+    def frame(self, name: str) -> Pixels:
+        """A frame's pixels on its whole canvas, a new array of shape (h, w, 4). KeyError if there is no such frame."""
+        for frame in self.crate.frames:
+            if frame.name == name:
+                return restore(self.sheets[frame.sheet], frame)
+        raise KeyError(name)
+
+
+def load(data: str) -> Loaded:
+    """Reads metadata and sheets. Raises InputError when they are missing, damaged, or do not hold together."""
+    crate = _read_metadata(data)
+    for problem in check_crate(crate):
+        raise InputError(f"{shown(data)}: {problem}")
+    sheets = []
+    for sheet in crate.sheets:
+        found = _read_sheet(Path(data).parent, sheet, decode=True)
+        for problem in found.problems:
+            raise InputError(f"{shown(data)}: {problem}")
+        assert found.pixels is not None
+        sheets.append(found.pixels)
+    return Loaded(crate, tuple(sheets))
+
+
+def verify(data: str, against: Sequence[str], executor: Executor, progress: Progress = unheard) -> Verified:
+    """Checks the written files, one sheet in memory at a time, and compares each frame with its source if given.
+
+    Raises InputError when the metadata itself, or a source, cannot be read.
+    """
+    crate = _read_metadata(data)
+    folder = Path(os.path.abspath(data)).parent
+    problems = list(check_crate(crate))
+    sources = _sources(against, crate, folder, Path(data).name, executor, progress) if against else {}
+    differences: list[FrameDifference] = []
+    for index, sheet in enumerate(crate.sheets):
+        found = _read_sheet(folder, sheet, decode=bool(against))
+        problems += found.problems
+        frames = [frame for frame in crate.frames if frame.sheet == index and frame.name in sources]
+        differences += _compared(frames, crate, found.pixels, sources)
+        progress("checking", index + 1, len(crate.sheets))
+    compared = 0
+    if against:
+        names = {frame.name for frame in crate.frames}
+        compared = len(names & sources.keys())
+        differences += [FrameDifference(name, "has no source") for name in sorted(names - sources.keys())]
+        left_out = sorted(sources.keys() - names)
+        if left_out:
+            problems.append(f"{counted(len(left_out), 'source')} not in the crate: {few(left_out)}")
+    differing = {difference.frame for difference in differences if difference.frame in sources}
+    return Verified(crate, compared, compared - len(differing), tuple(problems), tuple(differences))
+
+
+def _read_metadata(data: str) -> Crate:
+    try:
+        text = Path(data).read_text("utf-8")
+    except OSError as error:
+        raise InputError(f"{shown(data)} cannot be read: {(error.strerror or str(error)).lower()}") from None
+    except UnicodeDecodeError:
+        raise InputError(f"{shown(data)} is not text in UTF-8; name the metadata file, not the picture") from None
+    return from_json(text, data)
+
+
+@dataclass(slots=True)
+class _FoundSheet:
+    problems: list[str] = dataclasses.field(default_factory=list)
+    pixels: Pixels | None = None
+
+
+def _read_sheet(folder: Path, sheet: Sheet, decode: bool) -> _FoundSheet:
+    """What is wrong with a sheet's file; its pixels if asked for and if it can be decoded at the size it should be."""
+    found = _FoundSheet()
+    name = quoted(sheet.image)
+    try:
+        data = (folder / sheet.image).read_bytes()
+    except OSError as error:
+        found.problems.append(f"sheet {name} cannot be read: {(error.strerror or str(error)).lower()}")
+        return found
+    if hashlib.sha256(data).hexdigest() != sheet.sha256:
+        found.problems.append(f"sheet {name} is not the file that was written: its sha256 differs")
+    try:
+        pixels = read_picture(data, LARGEST_SHEET) if decode else None
+        size = Size(pixels.shape[1], pixels.shape[0]) if pixels is not None else picture_size(data, LARGEST_SHEET)
+    except (PictureError, SeveralPicturesError) as error:
+        found.problems.append(f"sheet {name} {error}")
+        return found
+    if size != sheet.size:
+        found.problems.append(f"sheet {name} is {measured(size)}, and the metadata says {measured(sheet.size)}")
+    else:
+        found.pixels = pixels
+    return found
+
+
+def _sources(
+    against: Sequence[str], crate: Crate, folder: Path, data: str, executor: Executor, progress: Progress
+) -> dict[str, Picture]:
+    own = OwnPlace(str(folder), frozenset(str(folder / name) for name in [data, *(s.image for s in crate.sheets)]))
+    return {picture.name: picture for picture in gather(against, own, executor, progress).pictures}
+
+
+def _compared(
+    frames: Sequence[Frame], crate: Crate, sheet: Pixels | None, sources: dict[str, Picture]
+) -> Iterator[FrameDifference]:
+    for frame in frames:
+        source = sources[frame.name]
+        if sheet is None:
+            yield FrameDifference(frame.name, "cannot be restored: its sheet cannot be used")
+        elif not restorable(crate, frame):
+            yield FrameDifference(frame.name, "cannot be restored: its box is wrong")
+        elif frame.canvas != source.canvas:
+            yield FrameDifference(
+                frame.name, f"is {measured(frame.canvas)} in the crate, and {measured(source.canvas)} at its source"
+            )
+        elif found := difference(source.pixels, restore(sheet, frame)):
+            yield FrameDifference(
+                frame.name,
+                f"differs in {counted(found.pixels, 'pixel')}, first at {found.x},{found.y}: "
+                f"expected {_colour(found.expected)}, found {_colour(found.found)}",
+                found.pixels,
+                (found.x, found.y),
+                found.expected,
+                found.found,
+            )
+
+
+def _colour(rgba: Sequence[int]) -> str:
+    return "#" + "".join(f"{value:02x}" for value in rgba)

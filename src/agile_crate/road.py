@@ -1,0 +1,235 @@
+"""The road: gather → arrange → draw → describe → write, and its inverse for `verify`. Nothing else knows the whole.
+
+Nothing here prints or exits. Work goes to the executor that is handed in; the progress function is told of it.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+import difflib
+import os
+from collections import Counter
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from concurrent.futures import Executor
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, TypeVar
+
+from .core.errors import FitError, InputError, OutputError, UsageError
+from .core.grid import GridSheet, GridWish, arrange_grid
+from .core.model import Box, Crate, Picture, Sheet, Size
+from .core.names import group
+from .core.text import counted, few, measured, quoted, shown
+from .settings import PerAnimation, Settings, option_name
+from .sources.find import OwnPlace
+from .sources.gather import Progress, gather, unheard
+
+if TYPE_CHECKING:
+    from .core.pixels import Pixels
+
+T = TypeVar("T")
+
+
+@dataclass(frozen=True, slots=True)
+class Packed:
+    """The result of a build: the crate, the files it was written to (images first), and what the user should know."""
+
+    crate: Crate
+    files: tuple[Path, ...]
+    removed: tuple[Path, ...]
+    fps: Mapping[str, Fraction]
+    passed_over: Mapping[str, int]
+    remarks: tuple[str, ...]
+    warnings: tuple[str, ...]
+
+
+def pack(
+    inputs: Sequence[str],
+    out: str,
+    settings: Settings,
+    executor: Executor,
+    progress: Progress = unheard,
+    generator: str = "",
+    dry_run: bool = False,
+    force: bool = False,
+) -> Packed:
+    """Builds a crate from the inputs at `out` (a path without ending). Raises the errors of `core.errors`.
+
+    A dry run does everything but draw and write; its sheets have no checksum.
+    """
+    target = _target(out)
+    before = _build_before(target)
+    gathered = gather(inputs, OwnPlace(str(target.parent), before), executor, progress)
+    pictures = gathered.pictures
+    groups = group(picture.animation for picture in pictures)
+    _check_animation_names("fps", settings.fps, groups)
+    _check_animation_names("loop", settings.loop, groups)
+    grid, cell = _arranged(pictures, settings)
+    crate, fps = _described(target.name, pictures, groups, grid, settings, generator)
+    names = [sheet.image for sheet in crate.sheets] + [target.name + ".json"]
+    files = tuple(target.parent / name for name in names)
+    stale = tuple(sorted(Path(path) for path in before if Path(path) not in files))
+    if not force:
+        _refuse_strangers(files, before)
+    if not dry_run:
+        crate = _written(target, crate, pictures, executor, progress, [path.name for path in stale])
+    return Packed(
+        crate=crate,
+        files=files,
+        removed=stale,
+        fps=fps,
+        passed_over=gathered.passed_over,
+        remarks=tuple(_alignment_remarks(pictures, cell, settings.align)),
+        warnings=gathered.warnings,
+    )
+
+
+def _target(out: str) -> Path:
+    """The absolute path that all outputs begin with. An ending that we would add anyway is not said twice."""
+    if out.endswith(("/", os.sep)) or os.path.basename(out) in ("", ".", ".."):
+        raise UsageError(
+            f"--out {shown(out)} has no name: write the files' path without ending, such as build/otter for "
+            "build/otter.png and build/otter.json"
+        )
+    stem, ending = os.path.splitext(out)
+    return Path(os.path.abspath(stem if ending in (".png", ".json") else out))
+
+
+def _build_before(target: Path) -> frozenset[str]:
+    """The files of an earlier build at the same place, if its metadata is there and is ours."""
+    from .exports.json_metadata import from_json
+
+    metadata = target.parent / (target.name + ".json")
+    try:
+        crate = from_json(metadata.read_text("utf-8"), metadata.name)
+    except (OSError, ValueError, InputError):
+        return frozenset()
+    ours = [sheet.image for sheet in crate.sheets if _is_sheet_name(sheet.image, target.name)]
+    return frozenset(str(target.parent / name) for name in [*ours, metadata.name])
+
+
+def _is_sheet_name(image: str, stem: str) -> bool:
+    number = image.removeprefix(stem).removesuffix(".png").removeprefix("-")
+    return image in (f"{stem}.png", f"{stem}-{number}.png") and (number == "" or number.isdigit())
+
+
+def _refuse_strangers(files: Iterable[Path], before: frozenset[str]) -> None:
+    strangers = [path.name for path in files if os.path.lexists(path) and str(path) not in before]
+    if strangers:
+        raise OutputError(
+            f"{few(strangers)} is already there and is not from a build of this name; "
+            "choose another --out, move it away, or overwrite it with --force"
+        )
+
+
+def _check_animation_names(setting: str, value: PerAnimation[Any], groups: Mapping[str, object]) -> None:
+    for name, _ in value.named:
+        if name not in groups:
+            near = difflib.get_close_matches(name, groups, 1, 0.5)
+            there = f"did you mean {quoted(near[0])}?" if near else f"there are: {few(groups) if groups else 'none'}"
+            raise UsageError(f"{option_name(setting)}: there is no animation {quoted(name)}; {there}")
+
+
+def _arranged(pictures: Sequence[Picture], settings: Settings) -> tuple[tuple[GridSheet, ...], Size]:
+    canvases = [picture.canvas for picture in pictures]
+    cell = settings.cell or Size(max(size.w for size in canvases), max(size.h for size in canvases))
+    usable = settings.sheet_rules.usable
+    limits = ((cell, "the cell", "give a larger --cell"), (usable, "a sheet may be", "raise --max-size or --size"))
+    for limit, what, advice in limits:
+        larger = [p for p in pictures if p.canvas.w > limit.w or p.canvas.h > limit.h]
+        if larger:
+            others = f" (and {len(larger) - 1:,} more)" if len(larger) > 1 else ""
+            raise FitError(
+                f"frame {quoted(larger[0].name)}{others} is {measured(larger[0].canvas)}, larger than {what}, "
+                f"{measured(limit)}; {advice}, or make the frame smaller"
+            )
+    wish = GridWish(
+        cell=cell,
+        columns=settings.columns,
+        rows=settings.rows,
+        strip=settings.layout == "strip",
+        down=settings.down,
+        margin=settings.margin,
+        gap=settings.gap,
+        rules=settings.sheet_rules,
+    )
+    return arrange_grid(len(pictures), wish), cell
+
+
+def _described(
+    name: str,
+    pictures: Sequence[Picture],
+    groups: Mapping[str, Sequence[int]],
+    grid: Sequence[GridSheet],
+    settings: Settings,
+    generator: str,
+) -> tuple[Crate, Mapping[str, Fraction]]:
+    from .core.describe import described_animations, grid_frames, grid_sheets
+
+    fps = settings.fps.each(groups)
+    canvases = [picture.canvas for picture in pictures]
+    crate = Crate(
+        name=name,
+        sheets=grid_sheets(name, grid),
+        frames=grid_frames([picture.name for picture in pictures], canvases, grid, settings.align),
+        animations=described_animations(groups, fps, settings.loop.each(groups)),
+        generator=generator,
+    )
+    return crate, fps
+
+
+def _alignment_remarks(pictures: Sequence[Picture], cell: Size, align: str) -> Iterator[str]:
+    smaller = [picture for picture in pictures if picture.canvas != cell]
+    if smaller:
+        sizes = Counter(picture.canvas for picture in smaller)
+        kinds = few((f"{measured(size)} ({count})" for size, count in sizes.most_common()), 4)
+        yield (
+            f"{counted(len(smaller), 'frame')} smaller than the {measured(cell)} cell, "
+            f"put at its {align} (--align): {kinds}"
+        )
+
+
+def _written(
+    target: Path,
+    crate: Crate,
+    pictures: Sequence[Picture],
+    executor: Executor,
+    progress: Progress,
+    stale: Sequence[str],
+) -> Crate:
+    """Draws and writes sheet by sheet, so that no more than one is in memory, then the metadata."""
+    from .core.draw import draw_sheet
+    from .exports.json_metadata import to_json
+    from .exports.output import staged
+    from .exports.png import encode_png, strip_starts
+
+    placed: list[list[tuple[Pixels, Box]]] = [[] for _ in crate.sheets]
+    for picture, frame in zip(pictures, crate.frames, strict=True):
+        placed[frame.sheet].append((picture.pixels, frame.box))
+    drawn = _Meter("drawing", len(pictures), progress)
+    written = _Meter("writing", sum(len(strip_starts(*sheet.size)) + 2 for sheet in crate.sheets), progress)
+    sheets: list[Sheet] = []
+    with staged(target.parent) as staging:
+        for sheet, frames in zip(crate.sheets, placed, strict=True):
+            pixels = draw_sheet(sheet.size, drawn.passing(frames))
+            sha256 = staging.write(sheet.image, written.passing(encode_png(pixels, executor)))
+            sheets.append(dataclasses.replace(sheet, sha256=sha256))
+        crate = dataclasses.replace(crate, sheets=tuple(sheets))
+        staging.write(target.name + ".json", [to_json(crate).encode()])
+        staging.commit(remove=stale)
+    return crate
+
+
+class _Meter:
+    """Tells the progress function of every item that passes through."""
+
+    def __init__(self, doing: str, total: int, progress: Progress) -> None:
+        self._doing, self._total, self._progress = doing, total, progress
+        self._done = 0
+
+    def passing(self, items: Iterable[T]) -> Iterator[T]:
+        for item in items:
+            yield item
+            self._done += 1
+            self._progress(self._doing, self._done, self._total)

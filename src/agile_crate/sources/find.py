@@ -1,0 +1,201 @@
+"""Which files are frames: folders, files and quoted patterns become a list of pictures with names.
+
+Walking uses `os.scandir` and plain strings: one system call a folder and none a file on most systems, which
+matters for thousands of small frames.
+"""
+
+from __future__ import annotations
+
+import glob
+import os
+import stat
+from collections import Counter
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from ..core.errors import InputError
+from ..core.names import animation_of, natural_key
+from ..core.text import counted, few, shown
+
+COMMON_ENDINGS = frozenset({".png", ".jpg", ".jpeg", ".gif", ".bmp", ".webp", ".tif", ".tiff", ".tga"})
+"""Endings of pictures that are taken without asking Pillow, whose list of all formats takes long to load."""
+
+LARGEST_FILE = 1 << 30
+"""Bytes. A single frame's file beyond this is refused unread."""
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """A picture file: where it is, its frame's name and animation, and its length in bytes."""
+
+    path: str
+    name: str
+    animation: str | None
+    length: int
+
+
+@dataclass(frozen=True, slots=True)
+class OwnPlace:
+    """Where the output goes: nothing there is an input. `files` are paths of the build before this one."""
+
+    folder: str
+    files: frozenset[str] = frozenset()
+
+
+@dataclass(slots=True)
+class Search:
+    """What looking through the inputs gave: the pictures, and how many things were passed over, by what they are."""
+
+    found: list[Found] = field(default_factory=list)
+    passed_over: Counter[str] = field(default_factory=Counter)
+
+
+def find(inputs: Iterable[str], own: OwnPlace | None = None) -> Search:
+    """Looks through folders (with all below them), files and patterns.
+
+    Folders are read in natural order. Hidden things, files that are not pictures, links that lead back into a folder
+    they lie in, and the output's own place are passed over and counted. A file met twice is taken once.
+    Raises InputError for what is missing, unreadable, or not a picture though it was named itself.
+    """
+    search = Search()
+    taken: set[str] = set()
+    for given in inputs:
+        for path, base, named in _start(given):
+            _take(path, base, named, own, taken, search)
+    if not search.found:
+        looked = few(inputs)
+        extra = f" ({passed_over_text(search.passed_over)} passed over)" if search.passed_over else ""
+        raise InputError(f"no pictures were found in {looked}{extra}; name a folder that holds the frames")
+    _refuse_odd_names(search.found)
+    return search
+
+
+def passed_over_text(passed_over: Mapping[str, int]) -> str:
+    """What was passed over, as part of a sentence.
+
+    >>> passed_over_text(Counter({"hidden file": 1, "file that is not a picture": 2}))
+    '1 hidden file, 2 files that are not pictures'
+    """
+    plurals = {NOT_A_PICTURE: "files that are not pictures", OWN: "outputs of a build", LOOP: LOOP.replace("k ", "ks ")}
+    return ", ".join(counted(count, what, plurals.get(what, "")) for what, count in sorted(passed_over.items()))
+
+
+HIDDEN = "hidden file"
+NOT_A_PICTURE = "file that is not a picture"
+LOOP = "link back to a folder above"
+OWN = "output of a build"
+SPECIAL = "special file"
+REPEATED = "file met twice"
+
+
+def _start(given: str) -> Iterator[tuple[str, str, bool]]:
+    """The paths that one input stands for, each with the folder below which its name begins, and whether it was
+    named by itself."""
+    if os.path.lexists(given):
+        yield given, given if os.path.isdir(given) else os.path.dirname(given), True
+        return
+    if not glob.has_magic(given):
+        raise InputError(f"{shown(given)} is not there; check the path")
+    fixed = given
+    while glob.has_magic(fixed):
+        fixed = os.path.dirname(fixed)
+    matches = sorted(glob.glob(given, recursive=True), key=natural_key)
+    if not matches:
+        raise InputError(f"nothing matches the pattern {shown(given)}; check it, and quote it")
+    for match in matches:
+        yield match, fixed, False
+
+
+def _take(path: str, base: str, named: bool, own: OwnPlace | None, taken: set[str], search: Search) -> None:
+    try:
+        status = os.stat(path)
+    except OSError as error:
+        raise InputError(f"{shown(path)} cannot be read: {_reason(error)}") from None
+    if stat.S_ISDIR(status.st_mode):
+        _walk(path, base, [(status.st_dev, status.st_ino)], own, taken, search)
+    elif named or _is_picture_name(path):
+        _take_file(path, base, status, own, taken, search)
+    else:
+        search.passed_over[NOT_A_PICTURE] += 1
+
+
+def _walk(
+    folder: str, base: str, above: list[tuple[int, int]], own: OwnPlace | None, taken: set[str], search: Search
+) -> None:
+    try:
+        with os.scandir(folder) as listing:
+            entries = sorted(listing, key=lambda entry: natural_key(entry.name))
+    except OSError as error:
+        raise InputError(f"the folder {shown(folder)} cannot be read: {_reason(error)}") from None
+    for entry in entries:
+        if entry.name.startswith("."):
+            search.passed_over[HIDDEN] += 1
+            continue
+        try:
+            is_folder = entry.is_dir()
+            if not is_folder and not _is_picture_name(entry.name):
+                search.passed_over[NOT_A_PICTURE] += 1
+                continue
+            status = os.stat(entry.path)
+        except OSError as error:
+            raise InputError(f"{shown(entry.path)} cannot be read: {_reason(error)}") from None
+        if not is_folder:
+            _take_file(entry.path, base, status, own, taken, search)
+        elif own and os.path.abspath(entry.path) == own.folder:
+            search.passed_over[OWN] += 1
+        elif (identity := (status.st_dev, status.st_ino)) in above:
+            search.passed_over[LOOP] += 1
+        else:
+            _walk(entry.path, base, [*above, identity], own, taken, search)
+
+
+def _take_file(
+    path: str, base: str, status: os.stat_result, own: OwnPlace | None, taken: set[str], search: Search
+) -> None:
+    absolute = os.path.abspath(path)
+    if own and absolute in own.files:
+        search.passed_over[OWN] += 1
+    elif not stat.S_ISREG(status.st_mode):
+        search.passed_over[SPECIAL] += 1
+    elif absolute in taken:
+        search.passed_over[REPEATED] += 1
+    else:
+        taken.add(absolute)
+        below = os.path.splitext(path[len(base) :].lstrip(os.sep) if base else path)[0]
+        name = below.replace(os.sep, "/")
+        folder = os.path.basename(os.path.dirname(absolute))
+        search.found.append(Found(path, name, animation_of(name, folder), status.st_size))
+
+
+def _is_picture_name(path: str) -> bool:
+    ending = os.path.splitext(path)[1].lower()
+    if ending in COMMON_ENDINGS:
+        return True
+    if not ending:
+        return False
+    from .pictures import picture_endings
+
+    return ending in picture_endings()
+
+
+def _refuse_odd_names(found: Sequence[Found]) -> None:
+    """Refuses names that metadata cannot carry, and two frames with one name."""
+    not_text = [file.path for file in found if not file.name.isascii() and _has_surrogates(file.name)]
+    if not_text:
+        raise InputError(f"{few(not_text)}: the file name is not valid Unicode text; rename it")
+    first: dict[str, str] = {}
+    for file in found:
+        other = first.setdefault(file.name, file.path)
+        if other != file.path:
+            raise InputError(
+                f"two frames have the name '{shown(file.name)}': {shown(other)} and {shown(file.path)}; "
+                "rename one, or name the folder above them so that the folders' names tell them apart"
+            )
+
+
+def _has_surrogates(text: str) -> bool:
+    return any("\ud800" <= c <= "\udfff" for c in text)
+
+
+def _reason(error: OSError) -> str:
+    return (error.strerror or str(error)).lower()

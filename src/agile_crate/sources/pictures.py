@@ -1,0 +1,153 @@
+"""One still picture, read to 8-bit RGBA with straight alpha, whatever it was stored as.
+
+The files come from strangers. Dimensions are looked at before anything is decoded; formats that would start
+another program are not opened; whatever a decoder raises becomes one sentence.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import io
+from collections.abc import Iterator
+from collections.abc import Set as AbstractSet
+
+import numpy as np
+from PIL import Image, PngImagePlugin, UnidentifiedImageError
+
+from ..core.model import Size
+from ..core.pixels import Pixels
+from .deep_png import is_deep_png, read_deep_png, rounded_to_bytes
+from .png_chunks import SIGNATURE, PictureError, chunks
+
+LARGEST_FRAME = 8192 * 8192
+"""Pixels. A frame whose header claims more is refused before it is decoded (256 MB as RGBA)."""
+
+LARGEST_SHEET = 16_384 * 16_384
+"""Pixels. The same for a sheet that is read back."""
+
+QUICK_FORMATS = ("PNG", "JPEG", "GIF", "BMP", "PPM")
+"""Formats that Pillow has at hand without loading all of its plug-ins."""
+
+REFUSED_FORMATS = frozenset({"EPS", "WMF", "MPEG", "BUFR", "GRIB", "HDF5", "FLI"})
+"""Formats that Pillow opens by starting another program, only recognises, or that are films."""
+
+MOVING_FORMATS = frozenset({"PNG", "GIF", "WEBP", "TIFF", "AVIF"})
+"""Formats in which several pictures in one file are a sequence (elsewhere they are previews or layers)."""
+
+_ORIENTATION_NOTES = ("exif", "Raw profile type exif", "xmp", "XML:com.adobe.xmp")
+
+
+class SeveralPicturesError(Exception):
+    """The file holds a sequence of pictures, not a still."""
+
+
+def picture_endings() -> AbstractSet[str]:
+    """The file endings of every still format that Pillow reads, in lower case with the dot."""
+    formats = _all_formats()
+    return {ending for ending, name in Image.EXTENSION.items() if name in formats}
+
+
+def read_picture(data: bytes, largest: int = LARGEST_FRAME) -> Pixels:
+    """Decodes a still picture to a read-only array of shape (h, w, 4), uint8, straight alpha.
+
+    Palettes, grey, 1-bit, CMYK, 16-bit (rounded) and float (0 to 1) pictures are converted; a picture without alpha
+    is opaque; an orientation note (Exif) is applied. PNG data must be whole, checksums included.
+
+    Raises PictureError, whose text is the end of a sentence, and SeveralPicturesError.
+    """
+    with _told_as_picture_error(largest):
+        if data.startswith(SIGNATURE):
+            return _read_png(data, largest)
+        with _opened(data) as image:
+            _check(image, largest)
+            return _to_rgba(image)
+
+
+def picture_size(data: bytes, largest: int) -> Size:
+    """The width and height that a picture's header tells. Raises as `read_picture` does, but decodes nothing."""
+    with _told_as_picture_error(largest), _opened(data) as image:
+        _check(image, largest)
+        return Size(*image.size)
+
+
+@contextlib.contextmanager
+def _told_as_picture_error(largest: int) -> Iterator[None]:
+    try:
+        yield
+    except (PictureError, SeveralPicturesError):
+        raise
+    except UnidentifiedImageError:
+        raise PictureError("is not a picture in any format that can be read") from None
+    except Image.DecompressionBombError:
+        raise PictureError(_claims_too_much(largest)) from None
+    except Exception as error:  # decoders raise nearly anything on hostile data
+        raise PictureError(f"is damaged: {_in_short(error)}") from error
+
+
+def _read_png(data: bytes, largest: int) -> Pixels:
+    orientation = b""
+    for kind, content in chunks(data):
+        if kind == b"eXIf":
+            orientation = b"Exif\0\0" + content
+    with _opened(data) as image:
+        _check(image, largest)
+        if not is_deep_png(data):
+            return _to_rgba(image)
+    deep = Image.fromarray(read_deep_png(data))
+    deep.info["exif"] = orientation
+    return _to_rgba(deep)
+
+
+def _opened(data: bytes) -> Image.Image:
+    """The picture with its header read. PNG goes past the general entry, which loads plug-ins for other formats."""
+    if not data:
+        raise PictureError("is empty")
+    if data.startswith(SIGNATURE):
+        return PngImagePlugin.PngImageFile(io.BytesIO(data))
+    try:
+        return Image.open(io.BytesIO(data), formats=QUICK_FORMATS)
+    except UnidentifiedImageError:
+        return Image.open(io.BytesIO(data), formats=_all_formats())
+
+
+def _all_formats() -> list[str]:
+    Image.init()
+    return [name for name in Image.ID if name not in REFUSED_FORMATS]
+
+
+def _check(image: Image.Image, largest: int) -> None:
+    if image.width * image.height > largest:
+        raise PictureError(_claims_too_much(largest))
+    if image.format in MOVING_FORMATS and getattr(image, "n_frames", 1) > 1:
+        raise SeveralPicturesError("holds a sequence of pictures")
+
+
+def _to_rgba(image: Image.Image) -> Pixels:
+    image.load()  # also reads notes that stand behind the pixels
+    if any(image.info.get(note) for note in _ORIENTATION_NOTES) or image.format == "TIFF":
+        from PIL import ImageOps
+
+        image = ImageOps.exif_transpose(image)
+    if image.mode == "RGBA":
+        return np.asarray(image)
+    if image.mode.startswith("I"):
+        return _from_grey(rounded_to_bytes(np.clip(np.asarray(image), 0, 65_535).astype(np.uint16)))
+    if image.mode == "F":
+        shade = np.clip(np.nan_to_num(np.asarray(image)), 0, 1)
+        return _from_grey(np.floor(shade * 255 + 0.5).astype(np.uint8))
+    if image.mode in ("CMYK", "YCbCr", "LAB", "HSV"):
+        image = image.convert("RGB")
+    return np.asarray(image.convert("RGBA"))
+
+
+def _from_grey(grey: np.ndarray) -> Pixels:
+    opaque = np.full_like(grey, 255)
+    return np.dstack((grey, grey, grey, opaque))
+
+
+def _claims_too_much(largest: int) -> str:
+    return f"claims to have more than {largest:,} pixels, the most that one picture may have"
+
+
+def _in_short(error: Exception) -> str:
+    return " ".join(str(error).split())[:120] or type(error).__name__
