@@ -6,7 +6,6 @@ Nothing here prints or exits. Work goes to the executor that is handed in; the p
 from __future__ import annotations
 
 import dataclasses
-import difflib
 import os
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
@@ -16,7 +15,7 @@ from fractions import Fraction
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
-from .core.errors import FitError, InputError, OutputError, UsageError
+from .core.errors import FitError, OutputError, UsageError
 from .core.grid import GridSheet, GridWish, arrange_grid
 from .core.model import Box, Crate, Picture, Sheet, Size
 from .core.names import group
@@ -98,14 +97,16 @@ def _target(out: str) -> Path:
 
 def _build_before(target: Path) -> frozenset[str]:
     """The files of an earlier build at the same place, if its metadata is there and is ours."""
-    from .exports.json_metadata import from_json
+    from .exports.json_metadata import images_named
 
     metadata = target.parent / (target.name + ".json")
     try:
-        crate = from_json(metadata.read_text("utf-8"), metadata.name)
-    except (OSError, ValueError, InputError):
+        images = images_named(metadata.read_text("utf-8"))
+    except (OSError, UnicodeDecodeError):
         return frozenset()
-    ours = [sheet.image for sheet in crate.sheets if _is_sheet_name(sheet.image, target.name)]
+    if images is None:
+        return frozenset()
+    ours = [image for image in images if _is_sheet_name(image, target.name)]
     return frozenset(str(target.parent / name) for name in [*ours, metadata.name])
 
 
@@ -126,6 +127,8 @@ def _refuse_strangers(files: Iterable[Path], before: frozenset[str]) -> None:
 def _check_animation_names(setting: str, value: PerAnimation[Any], groups: Mapping[str, object]) -> None:
     for name, _ in value.named:
         if name not in groups:
+            import difflib
+
             near = difflib.get_close_matches(name, groups, 1, 0.5)
             there = f"did you mean {quoted(near[0])}?" if near else f"there are: {few(groups) if groups else 'none'}"
             raise UsageError(f"{option_name(setting)}: there is no animation {quoted(name)}; {there}")

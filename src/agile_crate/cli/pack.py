@@ -75,7 +75,7 @@ def _print_summary(
 ) -> None:
     from ..core.text import bytes_shown, counted, measured, shown
     from ..sources.find import passed_over_text
-    from .tables import Column, print_table
+    from .tables import Column, print_note, print_table
 
     crate = packed.crate
     print(
@@ -85,7 +85,7 @@ def _print_summary(
     print_table(
         [
             Column("sheet"),
-            *(Column(heading, True) for heading in ("size", "columns × rows", "frames", "empty", "full", "on the GPU")),
+            *(Column(heading, True) for heading in ("size", "columns × rows", "frames", "empty", "full", "GPU memory")),
         ],
         [
             [
@@ -108,11 +108,12 @@ def _print_summary(
     stills = len(crate.frames) - sum(animation.frames for animation in animations)
     if stills:
         begin = len(crate.frames) - stills
-        print(f"  {counted(stills, 'still')} of no animation: frames {_span(begin, len(crate.frames) - 1)}")
+        noun = "frame" if stills == 1 else "frames"
+        print_note(f"{counted(stills, 'still')} of no animation: {noun} {_span(begin, len(crate.frames) - 1)}")
     for remark in packed.remarks:
-        print(f"  {remark}")
+        print_note(remark)
     if packed.passed_over:
-        print(f"  passed over: {passed_over_text(packed.passed_over)}")
+        print_note(f"passed over: {passed_over_text(packed.passed_over)}")
     if arguments.verbose:
         for index, frame in enumerate(crate.frames):
             print(f"  {index} {shown(frame.name)}: sheet {frame.sheet}, box {list(frame.box)}")

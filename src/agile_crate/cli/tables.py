@@ -7,6 +7,7 @@ a hundred small frames, and a program that reads a pipe wants no folding and no 
 from __future__ import annotations
 
 import sys
+import textwrap
 from collections.abc import Sequence
 from typing import NamedTuple
 
@@ -25,6 +26,11 @@ def print_table(columns: Sequence[Column], rows: Sequence[Sequence[str]]) -> Non
     else:
         _print_plain(columns, rows)
     print()
+
+
+def print_note(text: str) -> None:
+    """Prints a sentence below a table, indented by two, folded before column 80."""
+    print(textwrap.fill(text, 79, initial_indent="  ", subsequent_indent="    ", break_long_words=False))
 
 
 def _print_plain(columns: Sequence[Column], rows: Sequence[Sequence[str]]) -> None:

@@ -69,7 +69,7 @@ def _print(verified: Verified, arguments: argparse.Namespace) -> None:
     else:
         print(f"{shown(arguments.data)}: all in order ({what})")
     if arguments.against:
-        print(f"{verified.same:,} of {counted(len(crate.frames), 'frame')} come back to the pixel")
+        print(f"{verified.same:,} of {counted(len(crate.frames), 'frame')} restored to the pixel")
         _print_some(
             [f"{shown(difference.frame)}: {difference.what}" for difference in verified.differences], arguments.verbose
         )

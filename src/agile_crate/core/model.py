@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal, NamedTuple, TypeAlias
 
@@ -156,9 +155,9 @@ class Crate:
     """One build's result: its sheets and all that is known of its frames."""
 
     name: str
-    sheets: Sequence[Sheet]
-    frames: Sequence[Frame]
-    animations: Sequence[Animation]
+    sheets: tuple[Sheet, ...]
+    frames: tuple[Frame, ...]
+    animations: tuple[Animation, ...]
     scale: float = 1
     alpha: Literal["straight", "premultiplied"] = "straight"
     generator: str = ""

@@ -1,0 +1,25 @@
+"""The Otter Post: the demo frames that come with the program, and the full example on them.
+
+`frames` are clean: an otter courier (idle, swim, dive, walking in four directions), a gull, a lantern and five
+parcels at the harbour, a splash, and a strip of sea. `rough` are of the same kinds, each folder with something
+wrong that its faults.txt tells. All were drawn by tools/otter_post.
+"""
+
+from pathlib import Path
+
+FOLDER = Path(__file__).parent
+PARTS = ("frames", "rough")
+
+EXAMPLE = (
+    ("otter", "--columns", "8", "--fps", "10", "--fps", "swim=16"),
+    ("harbour", "--gap", "2", "--margin", "2", "--pow2"),
+    ("splash", "--columns", "4", "--fps", "20", "--loop", "once"),
+    ("sea",),
+)
+"""Each build of the example: the folder of frames, which also names the crate, and the options."""
+
+
+def files() -> list[Path]:
+    """All demo files, as paths below `FOLDER`, in order."""
+    found = (path for part in PARTS for path in (FOLDER / part).rglob("*") if path.suffix in (".png", ".txt"))
+    return sorted(path.relative_to(FOLDER) for path in found)

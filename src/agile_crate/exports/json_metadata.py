@@ -95,6 +95,17 @@ def from_json(text: str, origin: str) -> Crate:
         raise InputError(f"{shown(origin)}: {error}") from None
 
 
+def images_named(text: str) -> tuple[str, ...] | None:
+    """The image files that a document of ours names, or None if it is not ours. Nothing else of it is looked at."""
+    try:
+        document = json.loads(text)
+        if document["format"] != FORMAT:
+            return None
+        return tuple(str(sheet["image"]) for sheet in document["sheets"])
+    except (ValueError, TypeError, KeyError, RecursionError):
+        return None
+
+
 class _FormError(Exception):
     pass
 

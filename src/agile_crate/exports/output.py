@@ -11,8 +11,6 @@ import contextlib
 import errno
 import hashlib
 import os
-import secrets
-import shutil
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 
@@ -25,7 +23,7 @@ class Staging:
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
-        self._mark = secrets.token_hex(4)
+        self._mark = os.urandom(4).hex()
         self._waiting: dict[str, Path] = {}
 
     def write(self, name: str, pieces: Iterable[bytes]) -> str:
@@ -41,21 +39,26 @@ class Staging:
 
     def commit(self, remove: Iterable[str] = ()) -> None:
         """Moves all files into place in the order in which they were written, then removes the files named."""
-        kept: dict[Path, Path | None] = {}
+        moved: list[tuple[Path, Path, bool]] = []
         try:
             for name, path in self._waiting.items():
-                target = self.folder / name
+                target, old = self.folder / name, self._beside(name, "old")
                 with _told_as_output_error(target):
-                    kept[target] = self._keep(target)
+                    if target.is_dir():
+                        raise IsADirectoryError(errno.EISDIR, os.strerror(errno.EISDIR))
+                    moved.append((target, old, target.exists()))
+                    if target.exists():
+                        _set_aside(target, old)
                     os.replace(path, target)
         except BaseException:
-            for target, old in kept.items():
-                if old is not None:
-                    os.replace(old, target)
-                else:
+            for target, old, was_there in moved:
+                if not was_there:
                     target.unlink(missing_ok=True)
+                elif old.exists():
+                    os.replace(old, target)
+                    old.unlink(missing_ok=True)  # renaming a file to another name of the same file does nothing
             raise
-        for old in filter(None, kept.values()):
+        for _, old, _ in moved:
             old.unlink(missing_ok=True)
         for name in remove:
             with _told_as_output_error(self.folder / name):
@@ -69,16 +72,13 @@ class Staging:
     def _beside(self, name: str, what: str) -> Path:
         return self.folder / f".{name[:100]}.{self._mark}.{what}"
 
-    def _keep(self, target: Path) -> Path | None:
-        """A second name for the file that is about to be replaced, or None if there is none."""
-        if not target.exists():
-            return None
-        old = self._beside(target.name, "old")
-        try:
-            os.link(target, old)
-        except OSError:  # file systems without hard links
-            shutil.copy2(target, old)
-        return old
+
+def _set_aside(target: Path, old: Path) -> None:
+    """Gives the file that is about to be replaced a second name, by which it can be brought back."""
+    try:
+        os.link(target, old)
+    except OSError:  # file systems without hard links
+        os.replace(target, old)
 
 
 @contextlib.contextmanager

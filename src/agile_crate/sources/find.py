@@ -74,7 +74,7 @@ def passed_over_text(passed_over: Mapping[str, int]) -> str:
     """What was passed over, as part of a sentence.
 
     >>> passed_over_text(Counter({"hidden file": 1, "file that is not a picture": 2}))
-    '1 hidden file, 2 files that are not pictures'
+    '2 files that are not pictures, 1 hidden file'
     """
     plurals = {NOT_A_PICTURE: "files that are not pictures", OWN: "outputs of a build", LOOP: LOOP.replace("k ", "ks ")}
     return ", ".join(counted(count, what, plurals.get(what, "")) for what, count in sorted(passed_over.items()))
@@ -136,7 +136,7 @@ def _walk(
             if not is_folder and not _is_picture_name(entry.name):
                 search.passed_over[NOT_A_PICTURE] += 1
                 continue
-            status = os.stat(entry.path)
+            status = entry.stat()
         except OSError as error:
             raise InputError(f"{shown(entry.path)} cannot be read: {_reason(error)}") from None
         if not is_folder:

@@ -129,7 +129,7 @@ def _to_rgba(image: Image.Image) -> Pixels:
 
         image = ImageOps.exif_transpose(image)
     if image.mode == "RGBA":
-        return np.asarray(image)
+        return _as_array(image)
     if image.mode.startswith("I"):
         return _from_grey(rounded_to_bytes(np.clip(np.asarray(image), 0, 65_535).astype(np.uint16)))
     if image.mode == "F":
@@ -137,7 +137,12 @@ def _to_rgba(image: Image.Image) -> Pixels:
         return _from_grey(np.floor(shade * 255 + 0.5).astype(np.uint8))
     if image.mode in ("CMYK", "YCbCr", "LAB", "HSV"):
         image = image.convert("RGB")
-    return np.asarray(image.convert("RGBA"))
+    return _as_array(image.convert("RGBA"))
+
+
+def _as_array(image: Image.Image) -> Pixels:
+    """The pixels of an RGBA image; NumPy's own conversion asks the image for many things first."""
+    return np.frombuffer(image.tobytes(), np.uint8).reshape(image.height, image.width, 4)
 
 
 def _from_grey(grey: np.ndarray) -> Pixels:

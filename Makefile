@@ -1,0 +1,52 @@
+# make demo: the main job on the demo frames.  make test: everything the tests need, then the tests.
+# Both make their own environment in .venv; nothing has to be done before them.
+
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+SOURCES := $(shell find src -type f -not -name '*.pyc')
+DEBIAN_TOOLS := pngcheck imagemagick chromium
+
+.PHONY: demo test lint bench screenshots frames system-tools clean
+
+demo: $(VENV)/.installed
+	$(BIN)/agile-crate demo build/otter-post
+
+test: $(VENV)/.with-tests system-tools
+	$(BIN)/pytest
+
+lint: $(VENV)/.with-tests
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+
+bench: $(VENV)/.with-tests
+	$(BIN)/python bench/run.py
+
+screenshots: $(VENV)/.installed
+	@if [ "$$(id -u)" = 0 ] && ! command -v xterm >/dev/null; then apt-get install -y -qq xvfb xterm imagemagick; fi
+	$(BIN)/python tools/screenshots.py
+
+frames: $(VENV)/.installed
+	$(BIN)/python tools/otter_post/draw.py
+
+$(VENV)/bin/python:
+	$(PYTHON) -m venv $(VENV)
+
+$(VENV)/.installed: $(VENV)/bin/python pyproject.toml README.md $(SOURCES)
+	$(BIN)/pip install --quiet --disable-pip-version-check .
+	@touch $@
+
+$(VENV)/.with-tests: $(VENV)/.installed
+	$(BIN)/pip install --quiet --disable-pip-version-check '.[dev]'
+	@touch $@
+
+# The programs that the tests compare our pictures with. Installed only as root on Debian; elsewhere those tests say
+# which program they miss.
+system-tools:
+	@if [ "$$(id -u)" = 0 ] && command -v apt-get >/dev/null && \
+	  ! (command -v pngcheck && command -v chromium && test -x /usr/bin/convert) >/dev/null; then \
+	  apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $(DEBIAN_TOOLS) >/dev/null; fi
+
+clean:
+	rm -rf $(VENV) build

@@ -1,0 +1,99 @@
+"""``agile-crate demo``: write the demo frames and run the full example on them."""
+
+from __future__ import annotations
+
+import argparse
+import json
+from collections.abc import Iterator
+from pathlib import Path
+
+from .parser import add_common
+from .status import Status
+
+USAGE = "[DIR]"
+
+DESCRIPTION = """\
+Writes the frames of the Otter Post to DIR/frames (and a second set with planted faults to DIR/rough), then packs
+them to DIR/crate and proves each crate, showing every command line that it runs.
+
+The usual call:  agile-crate demo
+"""
+
+EXAMPLES = """\
+examples:
+  agile-crate demo
+  agile-crate demo /tmp/otter-post
+  agile-crate demo --quiet && agile-crate verify otter-post/crate/otter.json
+"""
+
+
+def declare(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "folder", metavar="DIR", nargs="?", default="otter-post", help="where to (default: otter-post, made if missing)"
+    )
+    add_common(parser)
+
+
+def run(arguments: argparse.Namespace) -> int:
+    from .main import main
+
+    folder = Path(arguments.folder)
+    written = _write_frames(folder)
+    told = not (arguments.quiet or arguments.json)
+    if told:
+        print(f"the demo frames are in {folder / 'frames'}: {written} pictures\n")
+    status = Status.DONE
+    lines = list(_command_lines(folder))
+    for line in lines:
+        if told:
+            print(f"$ agile-crate {' '.join(line)}\n")
+        status = Status(main([*line, *_passed_on(arguments)]))
+        if status is not Status.DONE:
+            return status
+        if told:
+            print()
+    if arguments.json:
+        commands = [["agile-crate", *line] for line in lines]
+        print(
+            json.dumps({"command": "demo", "folder": str(folder), "commands": commands}, ensure_ascii=False, indent=2)
+        )
+    elif told:
+        print(f"The results are in {folder / 'crate'}. The same frames with faults planted are in {folder / 'rough'}.")
+    return status
+
+
+def _command_lines(folder: Path) -> Iterator[list[str]]:
+    from ..demo import EXAMPLE
+
+    for name, *options in EXAMPLE:
+        frames, crate = str(folder / "frames" / name), str(folder / "crate" / name)
+        yield ["pack", frames, "--out", crate, *options]
+        yield ["verify", f"{crate}.json", "--against", frames]
+
+
+def _passed_on(arguments: argparse.Namespace) -> list[str]:
+    given = {"--quiet": arguments.quiet or arguments.json, "--verbose": arguments.verbose, "--debug": arguments.debug}
+    return [option for option, is_given in given.items() if is_given]
+
+
+def _write_frames(folder: Path) -> int:
+    """Copies the demo files and returns how many pictures there are. A file that is there and differs is an error."""
+    from ..core.errors import OutputError
+    from ..core.text import shown
+    from ..demo import FOLDER, files
+
+    pictures = 0
+    for path in files():
+        target, data = folder / path, (FOLDER / path).read_bytes()
+        pictures += path.suffix == ".png" and path.parts[0] == "frames"
+        try:
+            target.parent.mkdir(parents=True, exist_ok=True)
+            if not target.exists():
+                target.write_bytes(data)
+            elif target.read_bytes() != data:
+                raise OutputError(f"{shown(str(target))} is already there and is not ours; choose another folder")
+        except OSError as error:
+            raise OutputError(
+                f"{shown(str(target))} cannot be written: {(error.strerror or str(error)).lower()}"
+            ) from None
+    return pictures

@@ -1,0 +1,130 @@
+"""The program as a whole: help, version, demo, and the same road for scripts."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+import agile_crate
+from agile_crate.cli.status import Status, status_of
+from agile_crate.core.errors import CrateError
+from agile_crate.settings import option_name, options
+from conftest import art, decode, metadata, tree
+
+Run = Callable[..., subprocess.CompletedProcess[str]]
+
+
+def test_help_lists_what_works_and_every_setting(run: Run) -> None:
+    top = run("--help")
+    assert top.returncode == 0
+    for command in ("pack", "verify", "demo"):
+        assert f"\n  {command}" in top.stdout
+        assert run(command, "--help").returncode == 0
+    assert all(option_name(name) in run("pack", "--help").stdout for name in options())
+    assert run("--version").stdout == f"agile-crate {agile_crate.__version__}\n"
+
+
+def test_help_does_not_wait_for_heavy_libraries() -> None:
+    code = (
+        "import sys; from agile_crate.cli.main import main\n"
+        "try: main(['pack', '--help'])\n"
+        "except SystemExit: print(sorted({'numpy', 'PIL', 'rich', 'zlib_ng'} & set(sys.modules)))"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stdout.endswith("\n[]\n")
+
+
+@pytest.mark.parametrize(
+    ("arguments", "sentence"),
+    [
+        (["pakc"], "there is no command 'pakc'; did you mean 'pack'?"),
+        (["xyzzy"], "there is no command 'xyzzy'; the commands are pack, verify, demo"),
+        (["--colour"], "'--colour' is not known here; see agile-crate --help"),
+        (["pack", "f"], "the following arguments are required: --out; see agile-crate pack --help"),
+    ],
+)
+def test_wrong_command_lines(run: Run, arguments: list[str], sentence: str) -> None:
+    done = run(*arguments)
+    assert (done.returncode, done.stderr) == (2, f"agile-crate: error: {sentence}\n")
+
+
+def test_every_error_has_an_exit_code() -> None:
+    assert [status_of(kind("x")) for kind in CrateError.__subclasses__()] == [2, 3, 4, 5]
+    assert [int(status) for status in Status] == [0, 1, 2, 3, 4, 5, 130]
+
+
+def test_the_demo_packs_and_proves_the_otter_post(run: Run, tmp_path: Path) -> None:
+    done = run("demo")
+    assert (done.returncode, done.stderr) == (0, "")
+    assert done.stdout.count("restored to the pixel") == 4
+    frames = tmp_path / "otter-post" / "frames"
+    sizes = {path.parent.name: decode(path).shape[:2] for path in frames.rglob("*_01.png")}
+    assert sizes == {
+        "idle": (96, 96), "swim": (96, 96), "dive": (96, 96),
+        "walk_down": (96, 96), "walk_left": (96, 96), "walk_right": (96, 96),
+        "walk_up": (96, 96), "gull": (64, 64), "lantern": (48, 32), "splash": (384, 384),
+    }  # fmt: skip
+    counts = {
+        a["name"]: len(a["frames"])
+        for name in ("otter", "harbour", "splash")
+        for a in metadata(tmp_path / f"otter-post/crate/{name}.json")["animations"]
+    }
+    assert counts == {
+        "dive": 10,
+        "idle": 8,
+        "swim": 12,
+        "walk_down": 3,
+        "walk_left": 3,
+        "walk_right": 3,
+        "walk_up": 3,
+        "gull": 8,
+        "lantern": 6,
+        "splash": 16,
+    }
+    sea = decode(frames / "sea" / "sea.png").astype(int)
+    assert sea.shape == (64, 256, 4)
+    within = np.abs(np.diff(sea, axis=1)).max()
+    assert np.abs(sea[:, 0] - sea[:, -1]).max() <= within
+    faults = (tmp_path / "otter-post/rough/faults.txt").read_text()
+    folders = {path.name for path in (tmp_path / "otter-post/rough").iterdir() if path.is_dir()}
+    assert folders == {line.partition(":")[0] for line in faults.splitlines()[2:]}
+    before = tree(tmp_path / "otter-post")
+    assert sum(len(data) for name, data in before.items() if not name.startswith("crate")) < 3_000_000
+    assert run("demo", "--quiet").stdout == ""
+    assert tree(tmp_path / "otter-post") == before
+
+
+def test_the_demo_overwrites_nothing_of_yours(run: Run, tmp_path: Path) -> None:
+    mine = tmp_path / "d" / "frames" / "sea" / "sea.png"
+    mine.parent.mkdir(parents=True)
+    mine.write_bytes(b"mine")
+    done = run("demo", "d", "--json")
+    assert (done.returncode, done.stdout) == (5, "")
+    assert "sea.png is already there and is not ours; choose another folder" in done.stderr
+    assert mine.read_bytes() == b"mine"
+    said = json.loads(run("demo", "e", "--json").stdout)
+    assert said["commands"][0][:2] == ["agile-crate", "pack"]
+
+
+def test_the_same_road_for_scripts(swim: Path, tmp_path: Path) -> None:
+    packed = agile_crate.pack([str(swim)], str(tmp_path / "o"), columns=4, fps=["swim=24", 8], pow2=True)
+    assert packed.crate.sheets[0].size == (32, 32)
+    assert packed.files == (tmp_path / "o.png", tmp_path / "o.json")
+    verified = agile_crate.verify(str(tmp_path / "o.json"), against=[str(swim)])
+    assert (verified.holds, verified.same) == (True, 13)
+    loaded = agile_crate.load(str(tmp_path / "o.json"))
+    assert loaded.crate == packed.crate
+    assert np.array_equal(loaded.frame("swim/swim_04"), art(8, 8, 4))
+    with pytest.raises(KeyError, match="swim_99"):
+        loaded.frame("swim_99")
+    (tmp_path / "o.png").write_bytes(b"")
+    with pytest.raises(agile_crate.InputError, match=r"sheet 'o\.png' is not the file that was written"):
+        agile_crate.load(str(tmp_path / "o.json"))
+    with pytest.raises(agile_crate.UsageError, match="there is no setting 'colums'"):
+        agile_crate.pack([str(swim)], str(tmp_path / "o"), colums=4)

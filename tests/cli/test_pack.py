@@ -1,0 +1,242 @@
+"""`pack`, as the installed program, on files."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from conftest import art, decode, metadata, save, tree
+
+Run = Callable[..., subprocess.CompletedProcess[str]]
+
+
+def test_a_folder_becomes_a_sheet_and_metadata(run: Run, swim: Path, tmp_path: Path) -> None:
+    done = run("pack", "frames", "--out", "build/otter")
+    assert (done.returncode, done.stderr) == (0, "")
+    assert sorted(tree(tmp_path / "build")) == ["otter.json", "otter.png"]
+    said = metadata(tmp_path / "build/otter.json")
+    assert (said["format"], said["version"], said["name"], said["scale"], said["alpha"]) == (
+        "agile-crate",
+        1,
+        "otter",
+        1,
+        "straight",
+    )
+    (sheet,) = said["sheets"]
+    assert sheet["image"] == "otter.png"
+    assert sheet["size"] == [40, 24]
+    assert sheet["cells"] == {"size": [8, 8], "columns": 5, "rows": 3, "margin": 0, "gap": 0}
+    assert said["frames"][6] == {
+        "name": "swim/swim_07", "sheet": 0, "box": [8, 8, 8, 8], "turned": False,
+        "canvas": [8, 8], "offset": [0, 0], "pivot": [4, 8],
+    }  # fmt: skip
+    assert said["animations"] == [
+        {"name": "swim", "frames": list(range(13)), "durations": [83, 84, 83] * 4 + [83], "loop": "forever"}
+    ]
+    pixels = decode(tmp_path / "build/otter.png")
+    for index in range(13):
+        x, y = index % 5 * 8, index // 5 * 8
+        assert np.array_equal(pixels[y : y + 8, x : x + 8], art(8, 8, index + 1))
+    assert not pixels[16:, 24:].any()
+
+
+def test_the_summary_is_the_hand_off(run: Run, swim: Path) -> None:
+    save(swim / "letter.png", art(4, 3))
+    (swim / "notes.txt").touch()
+    done = run("pack", "frames", "--out", "otter", "--columns", "4", "--gap", "1", "--margin", "2", "--fps", "swim=24")
+    assert done.stdout == (
+        "packed 14 frames, 1 animation, 1 sheet\n"
+        "\n"
+        "  sheet       size  columns × rows  frames  empty  full  GPU memory\n"
+        "  otter.png  39×39           4 × 4    0–13      2   55%      5.9 KB\n"
+        "\n"
+        "  cells 8×8, margin 2, gap 1, filled row by row\n"
+        "\n"
+        "  animation  first  last  frames  fps  seconds  loop\n"
+        "  swim           0    12      13   24    0.542  forever\n"
+        "\n"
+        "  1 still of no animation: frame 13\n"
+        "  1 frame smaller than the 8×8 cell, put at its bottom (--align): 4×3 (1)\n"
+        "  passed over: 1 file that is not a picture\n"
+        "  wrote otter.png\n"
+        "  wrote otter.json\n"
+    )
+    assert max(map(len, done.stdout.splitlines())) <= 80
+
+
+def test_frames_beyond_one_sheet_go_on_to_the_next(run: Run, swim: Path, tmp_path: Path) -> None:
+    done = run("pack", "frames", "--out", "o/otter", "--columns", "2", "--max-size", "16x24")
+    said = metadata(tmp_path / "o/otter.json")
+    assert [(s["image"], s["size"]) for s in said["sheets"]] == [
+        ("otter-1.png", [16, 24]),
+        ("otter-2.png", [16, 24]),
+        ("otter-3.png", [16, 8]),
+    ]
+    assert [f["sheet"] for f in said["frames"]] == [0] * 6 + [1] * 6 + [2]
+    assert np.array_equal(decode(tmp_path / "o/otter-2.png")[:8, 8:], art(8, 8, 8))
+    assert "  swim           0    12      13   12    1.083  forever  1, 2, 3\n" in done.stdout
+    again = run("pack", "frames", "--out", "o/otter")
+    assert "  removed o/otter-3.png, a sheet of the build before\n" in again.stdout
+    assert sorted(tree(tmp_path / "o")) == ["otter.json", "otter.png"]
+
+
+@pytest.mark.parametrize(
+    ("place", "position", "pivot"),
+    [("bottom", (2, 3), [2, 3]), ("top-left", (0, 0), [0, 0]), ("center", (2, 1), [2, 2]), ("right", (4, 1), [4, 2])],
+)
+def test_a_smaller_canvas_goes_where_align_says(
+    run: Run, tmp_path: Path, place: str, position: tuple[int, int], pivot: list[float]
+) -> None:
+    save(tmp_path / "f" / "big_1.png", art(8, 6))
+    save(tmp_path / "f" / "low_1.png", art(4, 3, 5))
+    run("pack", "f", "--out", "o", "--columns", "2", "--align", place)
+    low = metadata(tmp_path / "o.json")["frames"][1]
+    assert low["box"] == [8 + position[0], position[1], 4, 3]
+    assert (low["canvas"], low["offset"], low["pivot"]) == ([4, 3], [0, 0], pivot)
+    x, y = low["box"][:2]
+    sheet = decode(tmp_path / "o.png").copy()
+    assert np.array_equal(sheet[y : y + 3, x : x + 4], art(4, 3, 5))
+    sheet[y : y + 3, x : x + 4] = 0
+    assert not sheet[:, 8:].any()
+
+
+def test_down_size_and_square(run: Run, swim: Path, tmp_path: Path) -> None:
+    run("pack", "frames", "--out", "o", "--rows", "4", "--down", "--size", "64x64", "--square")
+    said = metadata(tmp_path / "o.json")
+    assert said["sheets"][0]["size"] == [64, 64]
+    assert said["sheets"][0]["cells"]["order"] == "down"
+    assert [f["box"][:2] for f in said["frames"][3:6]] == [[0, 24], [8, 0], [8, 8]]
+
+
+def test_a_dry_run_says_the_same_and_writes_nothing(run: Run, swim: Path, tmp_path: Path) -> None:
+    dry = run("pack", "frames", "--out", "build/otter", "--dry-run")
+    assert not (tmp_path / "build").exists()
+    wet = run("pack", "frames", "--out", "build/otter")
+    assert dry.stdout.replace("would pack", "packed").replace("would write", "wrote") == wet.stdout
+
+
+def test_json_for_scripts(run: Run, swim: Path, tmp_path: Path) -> None:
+    said = json.loads(run("pack", "frames", "--out", "o", "--json", "--loop", "swim=once", "--fps", "23.976").stdout)
+    assert said["files"] == [str(tmp_path / "o.png"), str(tmp_path / "o.json")]
+    assert said["sheets"][0]["gpu_bytes"] == 40 * 24 * 4
+    assert said["sheets"][0]["empty_cells"] == 2
+    (animation,) = said["animations"]
+    assert (animation["first"], animation["last"], animation["fps"], animation["loop"]) == (0, 12, 23.976, "once")
+    assert animation["seconds"] == 0.542
+
+
+def test_quiet_and_verbose(run: Run, swim: Path) -> None:
+    assert run("pack", "frames", "--out", "o", "--quiet").stdout == ""
+    assert "  6 swim/swim_07: sheet 0, box [8, 8, 8, 8]\n" in run("pack", "frames", "--out", "o", "--verbose").stdout
+
+
+ODD_NAMES = ["two words", "quo'te \"s", "new\nline", "snö ✉", "-dash", "$HOME", "a=b", "%s", "[x]*"]
+
+
+def test_odd_names_are_kept_as_they_are(run: Run, tmp_path: Path) -> None:
+    for index, name in enumerate(ODD_NAMES):
+        save(tmp_path / "f" / f"{name} {index}.png", art(5, 5, index))
+    for out in ("-dash", "$HOME", "quo'te\nline", "otter.v2"):
+        done = run("pack", "f", "--out", out)
+        assert (done.returncode, done.stderr) == (0, "")
+        assert (tmp_path / f"{out}.png").is_file()
+        assert "\n  new\\nline " in done.stdout
+        said = metadata(tmp_path / f"{out}.json")
+        assert sorted(f["name"] for f in said["frames"]) == sorted(f"{n} {i}" for i, n in enumerate(ODD_NAMES))
+        assert said["sheets"][0]["image"] == f"{out}.png"
+        assert run("verify", f"./{out}.json", "--against", "f").returncode == 0
+    os.rename(tmp_path / "f", tmp_path / "-f")
+    assert run("pack", "--out=o.png", "--", "-f").returncode == 0
+    assert (tmp_path / "o.json").is_file()
+
+
+def test_never_packed_into_itself(run: Run, swim: Path, tmp_path: Path) -> None:
+    first = run("pack", ".", "--out", "build/otter")
+    assert "packed 13 frames" in first.stdout
+    second = run("pack", ".", "--out", "build/otter")
+    assert "packed 13 frames" in second.stdout
+    assert "passed over: 1 output of a build\n" in second.stdout
+    run("pack", "frames", "--out", "frames/otter")
+    beside = run("pack", "frames", "--out", "frames/otter")
+    assert "packed 13 frames" in beside.stdout
+
+
+def test_names_that_differ_only_in_case_are_warned_of(run: Run, tmp_path: Path) -> None:
+    save(tmp_path / "f" / "Swim_1.png")
+    save(tmp_path / "f" / "swim_1.png")
+    done = run("pack", "f", "--out", "o")
+    assert done.returncode == 0
+    assert done.stderr == (
+        "agile-crate: warning: the names 'Swim_1' and 'swim_1' differ only in case; "
+        "some file systems and engines cannot tell them apart\n"
+    )
+
+
+def test_animated_pictures_are_passed_over_by_name(run: Run, swim: Path, tmp_path: Path) -> None:
+    from PIL import Image
+
+    frames = [Image.fromarray(art(8, 8, seed)) for seed in range(3)]
+    frames[0].save(swim / "preview.gif", save_all=True, append_images=frames[1:])
+    done = run("pack", "frames", "--out", "o")
+    assert (
+        done.stderr
+        == "agile-crate: warning: frames/preview.gif: animated, so passed over; only still pictures are packed\n"
+    )
+    assert "passed over: 1 animated picture\n" in done.stdout
+
+
+def test_the_same_bytes_whatever_the_threads_the_seed_and_the_order_of_listing(run: Run, tmp_path: Path) -> None:
+    results = set()
+    for index, order in enumerate([range(40), reversed(range(40))]):
+        for number in order:
+            save(tmp_path / str(index) / "f" / f"swim_{number}.png", art(300, 200, number))
+        cpus = {sorted(os.sched_getaffinity(0))[0]} if index else os.sched_getaffinity(0)
+        environment = os.environ | {
+            "PYTHONHASHSEED": str(index),
+            "TZ": f"UTC+{index}",
+            "LC_ALL": "C" if index else "C.UTF-8",
+        }
+        run(
+            "pack",
+            "f",
+            "--out",
+            "o",
+            cwd=tmp_path / str(index),
+            env=environment,
+            preexec_fn=lambda cpus=cpus: os.sched_setaffinity(0, cpus),
+        )
+        results.add(tuple(tree(tmp_path / str(index))[name] for name in ("o.png", "o.json")))
+    assert len(results) == 1
+
+
+def test_five_hundred_frames_of_mixed_sizes_and_modes(run: Run, tmp_path: Path) -> None:
+    from PIL import Image
+
+    modes = [
+        ("RGBA", "png"),
+        ("RGB", "png"),
+        ("P", "png"),
+        ("L", "png"),
+        ("LA", "png"),
+        ("1", "png"),
+        ("RGB", "jpg"),
+        ("P", "gif"),
+        ("RGBA", "tga"),
+        ("RGB", "bmp"),
+    ]
+    for index in range(500):
+        mode, ending = modes[index % len(modes)]
+        picture = Image.fromarray(art(20 + index % 37, 20 + index % 23, index))
+        (tmp_path / "f" / f"part_{index % 7}").mkdir(parents=True, exist_ok=True)
+        picture.convert(mode).save(tmp_path / "f" / f"part_{index % 7}" / f"{index}.{ending}")
+    done = run("pack", "f", "--out", "o", "--pow2", "--max-size", "512x512", "--gap", "1")
+    assert done.returncode == 0
+    assert "packed 500 frames, 7 animations, 6 sheets" in done.stdout
+    proof = run("verify", "o.json", "--against", "f")
+    assert (proof.returncode, proof.stdout.splitlines()[-1]) == (0, "500 of 500 frames restored to the pixel")

@@ -1,0 +1,154 @@
+"""`verify`, as the installed program: what was written, and what was written against what was drawn."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from conftest import art, decode, metadata, save
+
+Run = Callable[..., subprocess.CompletedProcess[str]]
+
+
+@pytest.fixture
+def crate(run: Run, swim: Path, tmp_path: Path) -> Path:
+    assert run("pack", "frames", "--out", "o", "--gap", "1").returncode == 0
+    return tmp_path / "o.json"
+
+
+def test_a_good_crate_holds(run: Run, crate: Path) -> None:
+    alone, against = run("verify", "o.json"), run("verify", "o.json", "--against", "frames")
+    assert (alone.returncode, alone.stdout) == (0, "o.json: all in order (1 sheet, 13 frames, 1 animation)\n")
+    assert (against.returncode, against.stdout) == (0, alone.stdout + "13 of 13 frames restored to the pixel\n")
+    assert run("verify", "o.json", "--quiet").stdout == ""
+
+
+def test_a_changed_pixel_is_found_with_its_frame_and_place(run: Run, crate: Path, tmp_path: Path) -> None:
+    pixels = decode(tmp_path / "o.png").copy()
+    x, y, *_ = metadata(crate)["frames"][8]["box"]
+    pixels[y + 2, x + 3] = (1, 2, 3, 255)
+    Image.fromarray(pixels).save(tmp_path / "o.png")
+    done = run("verify", "o.json", "--against", "frames")
+    assert done.returncode == 1
+    expected = "".join(f"{value:02x}" for value in art(8, 8, 9)[2, 3])
+    assert done.stdout == (
+        "o.json: 1 problem (1 sheet, 13 frames, 1 animation)\n"
+        "  sheet 'o.png' is not the file that was written: its sha256 differs\n"
+        "12 of 13 frames restored to the pixel\n"
+        f"  swim/swim_09: differs in 1 pixel, first at 3,2: expected #{expected}, found #010203ff\n"
+    )
+    said = json.loads(run("verify", "o.json", "--against", "frames", "--json").stdout)
+    assert (said["holds"], said["compared"], said["same"]) == (False, 13, 12)
+    assert said["differences"][0] | {"what": ""} == {
+        "frame": "swim/swim_09", "what": "", "pixels": 1, "position": [3, 2],
+        "expected": art(8, 8, 9)[2, 3].tolist(), "found": [1, 2, 3, 255],
+    }  # fmt: skip
+
+
+def test_sources_that_came_went_and_changed(run: Run, crate: Path, swim: Path) -> None:
+    (swim / "swim" / "swim_01.png").unlink()
+    save(swim / "swim" / "swim_02.png", art(9, 8))
+    save(swim / "swim" / "swim_14.png", art(8, 8))
+    done = run("verify", "o.json", "--against", "frames")
+    assert done.returncode == 1
+    assert "  1 source not in the crate: swim/swim_14\n" in done.stdout
+    assert "11 of 13 frames restored to the pixel\n" in done.stdout
+    assert "  swim/swim_02: is 8×8 in the crate, and 9×8 at its source\n" in done.stdout
+    assert "  swim/swim_01: has no source\n" in done.stdout
+
+
+def test_many_differences_are_cut_short(run: Run, crate: Path, swim: Path) -> None:
+    for path in (swim / "swim").iterdir():
+        save(path, art(8, 8, 99))
+    done = run("verify", "o.json", "--against", "frames")
+    assert "0 of 13 frames restored to the pixel\n" in done.stdout
+    assert done.stdout.endswith("  and 3 more (--verbose shows all)\n")
+    assert run("verify", "o.json", "--against", "frames", "-v").stdout.count("differs in") == 13
+
+
+def edit(crate: Path, change: Callable[[dict], object]) -> None:
+    document = metadata(crate)
+    change(document)
+    crate.write_text(json.dumps(document))
+
+
+@pytest.mark.parametrize(
+    ("change", "sentence"),
+    [
+        (lambda d: d["frames"][3].update(box=[40, 0, 8, 8]), "its box [40, 0, 8, 8] is not inside its sheet [44, 26]"),
+        (lambda d: d["frames"][3].update(name="swim/swim_01"), "2 frames are named 'swim/swim_01'"),
+        (lambda d: d["frames"][1].update(box=[8, 0, 8, 8]), "are closer than the gap of 1"),
+        (lambda d: d["sheets"][0].update(size=[44, 27]), "sheet 'o.png' is 44×26, and the metadata says 44×27"),
+        (
+            lambda d: d["sheets"][0].update(image="gone.png"),
+            "sheet 'gone.png' cannot be read: no such file or directory",
+        ),
+        (lambda d: d["sheets"][0].update(sha256=""), "its sha256 differs"),
+        (lambda d: d["animations"][0]["durations"].pop(), "animation 'swim' has 13 frames and 12 durations"),
+    ],
+)
+def test_metadata_that_does_not_hold_together(
+    run: Run, crate: Path, change: Callable[[dict], object], sentence: str
+) -> None:
+    edit(crate, change)
+    for more in ([], ["--against", "frames"]):
+        done = run("verify", "o.json", *more)
+        assert done.returncode == 1
+        assert sentence in done.stdout
+        assert done.stderr == ""
+
+
+def test_frames_turned_trimmed_and_mirrored_by_another_writer(run: Run, tmp_path: Path) -> None:
+    whole = np.zeros((12, 10, 4), np.uint8)
+    whole[3:9, 2:6] = art(4, 6, 4)
+    save(tmp_path / "f" / "swim_1.png", whole[:, ::-1])
+    save(tmp_path / "f" / "swim_2.png", whole)
+    run("pack", "f", "--out", "o")
+    save(tmp_path / "o.png", np.ascontiguousarray(np.rot90(whole[3:9, 2:6], -1)))
+
+    def trim(document: dict) -> None:
+        shared = {"box": [0, 0, 6, 4], "turned": True, "offset": [2, 3]}
+        document["frames"][0].update(shared, mirror="x")
+        document["frames"][1].update(shared)
+        document["sheets"][0] = {"image": "o.png", "size": [6, 4], "sha256": ""}
+
+    edit(tmp_path / "o.json", trim)
+    done = run("verify", "o.json", "--against", "f")
+    assert "2 of 2 frames restored to the pixel" in done.stdout
+
+
+@pytest.mark.parametrize(
+    ("arguments", "status", "sentence"),
+    [
+        (["gone.json"], 3, "gone.json cannot be read: no such file or directory"),
+        (["o.png"], 3, "o.png is not text in UTF-8; name the metadata file, not the picture"),
+        (["o.json", "--against", "gone"], 3, "gone is not there; check the path"),
+        ([], 2, "the following arguments are required: DATA; see agile-crate verify --help"),
+    ],
+)
+def test_what_cannot_be_verified(run: Run, crate: Path, arguments: list[str], status: int, sentence: str) -> None:
+    done = run("verify", *arguments)
+    assert (done.returncode, done.stdout, done.stderr) == (status, "", f"agile-crate: error: {sentence}\n")
+
+
+@pytest.mark.parametrize(
+    ("change", "sentence"),
+    [
+        (lambda d: d.update(version=9), "o.json: version: expected 1, the only one known here, found 9"),
+        (
+            lambda d: d["sheets"][0].update(image="../secret.png"),
+            "o.json: sheets[0].image: expected the name of a file in the same folder",
+        ),
+    ],
+)
+def test_hostile_metadata_is_refused(run: Run, crate: Path, change: Callable[[dict], object], sentence: str) -> None:
+    edit(crate, change)
+    done = run("verify", "o.json")
+    assert (done.returncode, done.stdout) == (3, "")
+    assert sentence in done.stderr

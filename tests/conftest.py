@@ -1,0 +1,79 @@
+"""What the tests share: making pictures, running the installed program, finding other programs to compare with."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import settings
+from PIL import Image
+
+settings.register_profile("steady", deadline=None, derandomize=True, max_examples=60)
+settings.load_profile("steady")
+
+PROGRAM = Path(sys.executable).with_name("agile-crate")
+
+
+def art(w: int, h: int, seed: int = 0) -> np.ndarray:
+    """A picture of shape (h, w, 4) with flat, soft and empty parts, different for each seed."""
+    y, x = np.mgrid[:h, :w]
+    pixels = np.stack((x * 5 + seed * 31, y * 7, x ^ y, (x + y + seed) * 9), axis=2).astype(np.uint8)
+    pixels[(x + 2 * y + seed) % 3 == 0] = (40, 120, 200, 255)
+    pixels[(x // 3 + y // 3 + seed) % 4 == 0] = 0
+    return pixels
+
+
+def save(path: Path, pixels: np.ndarray | None = None, **options: Any) -> Path:
+    path.parent.mkdir(parents=True, exist_ok=True)
+    Image.fromarray(art(8, 6) if pixels is None else pixels).save(path, **options)
+    return path
+
+
+def decode(path: Path) -> np.ndarray:
+    with Image.open(path) as image:
+        return np.asarray(image.convert("RGBA"))
+
+
+def tool(name: str) -> str:
+    """The path of a program to compare with; on CI it must be there."""
+    found = shutil.which(name, path="/usr/bin:" + os.environ["PATH"])
+    if found is None:
+        (pytest.fail if os.environ.get("CI") else pytest.skip)(f"the program {name} is not installed")
+    return found
+
+
+@pytest.fixture
+def run(tmp_path: Path) -> Callable[..., subprocess.CompletedProcess[str]]:
+    """Runs the installed program in the test's own folder."""
+
+    def run(*arguments: object, cwd: Path = tmp_path, **options: Any) -> subprocess.CompletedProcess[str]:
+        return subprocess.run(
+            [PROGRAM, *map(str, arguments)], cwd=cwd, capture_output=True, encoding="utf-8", timeout=120, **options
+        )
+
+    return run
+
+
+@pytest.fixture
+def swim(tmp_path: Path) -> Path:
+    """A folder `frames` with thirteen frames of swim, 8×8 each."""
+    for number in range(1, 14):
+        save(tmp_path / "frames" / "swim" / f"swim_{number:02d}.png", art(8, 8, number))
+    return tmp_path / "frames"
+
+
+def metadata(path: Path) -> dict[str, Any]:
+    return json.loads(path.read_text("utf-8"))
+
+
+def tree(folder: Path) -> dict[str, bytes]:
+    """Every file below a folder with its bytes, hidden ones too."""
+    return {str(p.relative_to(folder)): p.read_bytes() for p in sorted(folder.rglob("*")) if p.is_file()}

@@ -1,0 +1,89 @@
+import dataclasses
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from agile_crate.core.check import check_crate, restorable
+from agile_crate.core.model import Animation, Box, Cells, Crate, Frame, Offset, Point, Sheet, Size
+
+CELLS = Cells(Size(10, 10), 3, 1, margin=1, gap=2)
+
+
+def crate(boxes: list[Box], cells: Cells | None = CELLS, size: Size = Size(36, 12)) -> Crate:
+    frames = tuple(Frame(f"swim_{i}", 0, box, box.size, Offset(0, 0), Point(0, 0)) for i, box in enumerate(boxes))
+    animation = Animation("swim", tuple(range(len(boxes))), (83,) * len(boxes))
+    return Crate("otter", (Sheet("otter.png", size, cells),), frames, (animation,))
+
+
+GOOD = crate([CELLS.box(0), CELLS.box(1), CELLS.box(2)])
+
+
+def changed_frame(**changes: object) -> Crate:
+    frames = (GOOD.frames[0], dataclasses.replace(GOOD.frames[1], **changes), GOOD.frames[2])
+    return dataclasses.replace(GOOD, frames=frames)
+
+
+def changed_animation(**changes: object) -> Crate:
+    return dataclasses.replace(GOOD, animations=(dataclasses.replace(GOOD.animations[0], **changes),))
+
+
+def test_a_good_crate_has_no_problems() -> None:
+    assert list(check_crate(GOOD)) == []
+
+
+@pytest.mark.parametrize(
+    ("bad", "sentence"),
+    [
+        (changed_frame(name="swim_0"), "2 frames are named 'swim_0'"),
+        (changed_frame(sheet=3), "frame 'swim_1' is on sheet 3, and the last one is 0"),
+        (
+            changed_frame(box=Box(30, 1, 10, 10)),
+            "frame 'swim_1': its box [30, 1, 10, 10] is not inside its sheet [36, 12]",
+        ),
+        (
+            changed_frame(box=Box(12, 1, 10, 10)),
+            "frame 'swim_1': its box [12, 1, 10, 10] is not inside cell 1 of its sheet",
+        ),
+        (changed_frame(offset=Offset(1, 0)), "its pixels, [10, 10] at [1, 0], are not inside its canvas [10, 10]"),
+        (
+            changed_frame(box=Box(12, 1, 10, 10)),
+            "frames 'swim_0' [1, 1, 10, 10] and 'swim_1' [12, 1, 10, 10] are closer than the gap of 2",
+        ),
+        (changed_frame(box=Box(5, 1, 10, 10)), "frames 'swim_0' [1, 1, 10, 10] and 'swim_1' [5, 1, 10, 10] overlap"),
+        (changed_animation(frames=()), "animation 'swim' has no frames"),
+        (changed_animation(durations=(83,)), "animation 'swim' has 3 frames and 1 durations"),
+        (changed_animation(durations=(83, 0, 83)), "animation 'swim' shows a frame for no time at all"),
+        (changed_animation(frames=(0, 1, 7)), "animation 'swim' names frame 7, and the last one is 2"),
+        (dataclasses.replace(GOOD, animations=GOOD.animations * 2), "2 animations are named 'swim'"),
+        (
+            dataclasses.replace(GOOD, sheets=(Sheet("otter.png", Size(35, 12), CELLS),)),
+            "its cells need [36, 12], and it is [35, 12]",
+        ),
+        (crate([CELLS.box(i) for i in range(3)] + [Box(0, 0, 1, 1)]), "4 frames in 3 cells"),
+    ],
+)
+def test_each_problem_is_told(bad: Crate, sentence: str) -> None:
+    assert any(sentence in problem for problem in check_crate(bad))
+
+
+def test_frames_may_share_a_box() -> None:
+    assert list(check_crate(crate([Box(0, 0, 4, 4), Box(0, 0, 4, 4), Box(4, 0, 4, 4)], cells=None))) == []
+
+
+def test_only_frames_that_lie_on_their_sheet_can_be_restored() -> None:
+    assert restorable(GOOD, GOOD.frames[0])
+    assert not restorable(GOOD, dataclasses.replace(GOOD.frames[0], sheet=1))
+    assert not restorable(GOOD, dataclasses.replace(GOOD.frames[0], box=Box(30, 0, 10, 10)))
+
+
+@given(st.lists(st.builds(Box, *[st.integers(0, 30)] * 2, *[st.integers(1, 12)] * 2), min_size=2, max_size=12))
+def test_overlaps_are_found_as_trying_every_pair_finds_them(boxes: list[Box]) -> None:
+    distinct = sorted(set(boxes))
+    expected = sum(
+        a.x < b.right and b.x < a.right and a.y < b.bottom and b.y < a.bottom
+        for i, a in enumerate(distinct)
+        for b in distinct[i + 1 :]
+    )
+    told = [p for p in check_crate(crate(boxes, None, Size(50, 50))) if p.endswith("overlap")]
+    assert len(told) == expected

@@ -1,0 +1,72 @@
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from hypothesis.extra.numpy import arrays
+
+from agile_crate.core.compare import difference
+from agile_crate.core.draw import draw_sheet
+from agile_crate.core.model import Box, Frame, Mirror, Offset, Point, Size
+from agile_crate.core.restore import restore, stored_pixels
+from conftest import art
+
+pictures = st.tuples(st.integers(1, 9), st.integers(1, 9)).flatmap(lambda s: arrays(np.uint8, (*s, 4)))
+
+
+def frame(box: Box, canvas: Size, offset: tuple[int, int] = (0, 0), turned: bool = False, mirror: Mirror = "") -> Frame:
+    return Frame("f", 0, box, canvas, Offset(*offset), Point(0, 0), turned, mirror)
+
+
+@given(st.lists(pictures, min_size=1, max_size=4))
+def test_what_is_drawn_comes_back_and_the_rest_is_empty(drawn: list[np.ndarray]) -> None:
+    boxes = [Box(10 * i + 1, 2, p.shape[1], p.shape[0]) for i, p in enumerate(drawn)]
+    before = [p.copy() for p in drawn]
+    sheet = draw_sheet(Size(45, 12), zip(drawn, boxes, strict=True))
+    for pixels, untouched, box in zip(drawn, before, boxes, strict=True):
+        assert np.array_equal(restore(sheet, frame(box, box.size)), pixels)
+        assert np.array_equal(pixels, untouched)
+        sheet[box.y : box.bottom, box.x : box.right] = 0
+    assert not sheet.any()
+
+
+@given(pictures, st.booleans(), st.sampled_from(["", "x", "y", "xy"]))
+def test_turned_mirrored_and_trimmed_frames_come_back(pixels: np.ndarray, turned: bool, mirror: Mirror) -> None:
+    h, w = pixels.shape[:2]
+    canvas = np.zeros((h + 5, w + 3, 4), np.uint8)
+    canvas[2 : 2 + h, 1 : 1 + w] = pixels
+    stored = np.rot90(pixels, -1) if turned else pixels  # 90° clockwise
+    box = Box(3, 4, stored.shape[1], stored.shape[0])
+    sheet = draw_sheet(Size(20, 20), [(stored, box)])
+    expected = canvas[:: -1 if "y" in mirror else 1, :: -1 if "x" in mirror else 1]
+    described = frame(box, Size(w + 3, h + 5), (1, 2), turned, mirror)
+    assert described.upright == (w, h)
+    assert np.array_equal(restore(sheet, described), expected)
+
+
+def test_stored_pixels_are_a_view_and_restored_ones_are_not() -> None:
+    sheet = draw_sheet(Size(8, 6), [(art(8, 6), Box(0, 0, 8, 6))])
+    described = frame(Box(0, 0, 4, 4), Size(4, 4))
+    assert np.shares_memory(stored_pixels(sheet, described), sheet)
+    assert not np.shares_memory(restore(sheet, described), sheet)
+
+
+def test_an_empty_frame_comes_back_empty() -> None:
+    assert not restore(np.full((4, 4, 4), 9, np.uint8), frame(Box(0, 0, 0, 0), Size(3, 2))).any()
+
+
+def test_the_first_difference_in_reading_order() -> None:
+    expected, found = art(8, 6, 2), art(8, 6, 2)
+    found[4, 1] = (1, 2, 3, 4)
+    found[2, 5] = (9, 9, 9, 255)
+    said = difference(expected, found)
+    assert said is not None
+    assert (said.pixels, said.x, said.y) == (2, 5, 2)
+    assert (said.expected, said.found) == (tuple(expected[2, 5]), (9, 9, 9, 255))
+
+
+@pytest.mark.parametrize(("alpha", "same"), [(0, True), (1, False)])
+def test_colour_that_cannot_be_seen_does_not_count(alpha: int, same: bool) -> None:
+    a, b = np.zeros((2, 2, 4), np.uint8), np.zeros((2, 2, 4), np.uint8)
+    a[..., 3] = b[..., 3] = alpha
+    b[0, 1, :3] = 77
+    assert (difference(a, b) is None) is same

@@ -1,0 +1,68 @@
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from agile_crate.core.names import alike_but_for_case, animation_of, frame_key, group, natural_key, split_number
+
+
+@pytest.mark.parametrize(
+    ("stem", "expected"),
+    [
+        ("swim_0003", ("swim", 3)),
+        ("swim-3", ("swim", 3)),
+        ("swim.03", ("swim", 3)),
+        ("swim 03", ("swim", 3)),
+        ("swim (3)", ("swim", 3)),
+        ("swim__12", ("swim", 12)),
+        ("0042", ("", 42)),
+        ("2d_swim_7", ("2d_swim", 7)),
+        ("swim3b", ("swim3b", None)),
+        ("buoy", ("buoy", None)),
+        ("two\nlines_1", ("two\nlines", 1)),
+    ],
+)
+def test_number_at_the_end(stem: str, expected: tuple[str, int | None]) -> None:
+    assert split_number(stem) == expected
+
+
+@pytest.mark.parametrize(
+    ("name", "folder", "expected"),
+    [
+        ("swim/swim_0003", "swim", "swim"),
+        ("otter/swim/swim_0003", "swim", "otter/swim"),
+        ("otter/swim_0003", "otter", "otter/swim"),
+        ("otter/0003", "otter", "otter"),
+        ("swim/up_1", "swim", "swim/up"),
+        ("swim_1", "frames", "swim"),
+        ("0001", "swim", "swim"),
+        ("0001", "", "frames"),
+        ("parcels/letter", "parcels", None),
+    ],
+)
+def test_animation_of_a_frame(name: str, folder: str, expected: str | None) -> None:
+    assert animation_of(name, folder) == expected
+
+
+def test_natural_order_is_not_the_order_of_letters() -> None:
+    names = ["swim_10", "swim_9", "Swim_2", "dive_1", "swim_009"]
+    assert sorted(names, key=natural_key) == ["dive_1", "Swim_2", "swim_009", "swim_9", "swim_10"]
+
+
+@given(st.lists(st.text(max_size=12), unique=True))
+def test_natural_order_is_total(names: list[str]) -> None:
+    other_listing = names[::-1]
+    assert sorted(names, key=natural_key) == sorted(other_listing, key=natural_key)
+
+
+def test_animations_come_before_stills_and_numbers_before_names() -> None:
+    names = ["b_2", "letter", "a_10", "a_9", "b_1", "a-9"]
+    ordered = sorted(names, key=lambda name: frame_key(name, animation_of(name, "")))
+    assert ordered == ["a-9", "a_9", "a_10", "b_1", "b_2", "letter"]
+
+
+def test_groups_keep_the_order_of_frames() -> None:
+    assert group(["b", None, "a", "b"]) == {"b": (0, 3), "a": (2,)}
+
+
+def test_names_alike_but_for_case() -> None:
+    assert alike_but_for_case(["swim/a_1", "Swim/A_1", "b"]) == [("swim/a_1", "Swim/A_1")]

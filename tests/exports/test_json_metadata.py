@@ -1,0 +1,146 @@
+import copy
+import json
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from agile_crate.core.errors import InputError
+from agile_crate.core.model import Animation, Box, Cells, Crate, Frame, Offset, Point, Sheet, Size
+from agile_crate.exports.json_metadata import from_json, images_named, to_json
+
+CRATE = Crate(
+    name="otter",
+    sheets=(Sheet("otter.png", Size(512, 256), Cells(Size(64, 64), 8, 4, 1, 2, down=True), "ab" * 32),),
+    frames=(
+        Frame("swim/swim_0001", 0, Box(2, 2, 61, 40), Size(96, 96), Offset(17, 30), Point(48, 96)),
+        Frame('odd "names"\n✉', 0, Box(2, 2, 61, 40), Size(96, 96), Offset(17, 30), Point(31.5, 96), True, "xy"),
+    ),
+    animations=(Animation("swim", (0, 1), (83, 84), "back-and-forth"),),
+    scale=0.5,
+    alpha="premultiplied",
+    generator="agile-crate 0.1.0",
+)
+DOCUMENT = json.loads(to_json(CRATE))
+
+
+def test_the_document_word_for_word() -> None:
+    assert to_json(CRATE) == (
+        """\
+{
+  "format": "agile-crate",
+  "version": 1,
+  "generator": "agile-crate 0.1.0",
+  "name": "otter",
+  "scale": 0.5,
+  "alpha": "premultiplied",
+  "sheets": [
+    {"image": "otter.png", "size": [512, 256], "sha256": "%s", "cells": {"size": [64, 64], "columns": 8, "rows": 4, \
+"margin": 1, "gap": 2, "order": "down"}}
+  ],
+  "frames": [
+    {"name": "swim/swim_0001", "sheet": 0, "box": [2, 2, 61, 40], "turned": false, "canvas": [96, 96], \
+"offset": [17, 30], "pivot": [48, 96]},
+    {"name": "odd \\"names\\"\\n✉", "sheet": 0, "box": [2, 2, 61, 40], "turned": true, "canvas": [96, 96], \
+"offset": [17, 30], "pivot": [31.5, 96], "mirror": "xy"}
+  ],
+  "animations": [
+    {"name": "swim", "frames": [0, 1], "durations": [83, 84], "loop": "back-and-forth"}
+  ]
+}
+"""
+        % ("ab" * 32)
+    )
+
+
+def test_it_comes_back() -> None:
+    assert from_json(to_json(CRATE), "otter.json") == CRATE
+
+
+@given(st.lists(st.text(st.characters(exclude_categories=["Cs"]), max_size=20), max_size=5))
+def test_any_name_comes_back(names: list[str]) -> None:
+    frames = tuple(Frame(name, 0, Box(0, 0, 1, 1), Size(1, 1), Offset(0, 0), Point(0.25, 1)) for name in names)
+    crate = Crate("c", (), frames, ())
+    assert from_json(to_json(crate), "c.json") == crate
+
+
+def test_keys_that_are_not_known_are_ignored() -> None:
+    document = copy.deepcopy(DOCUMENT)
+    document["colour"] = document["frames"][0]["shape"] = document["sheets"][0]["cells"]["x"] = {"a": [1]}
+    assert from_json(json.dumps(document), "otter.json") == CRATE
+
+
+ABSENT = object()
+
+
+def changed(path: str, value: Any) -> str:
+    document = copy.deepcopy(DOCUMENT)
+    *way, last = [int(step) if step.isdigit() else step for step in path.split("/")]
+    place = document
+    for step in way:
+        place = place[step]
+    if value is ABSENT:
+        del place[last]
+    else:
+        place[last] = value
+    return json.dumps(document)
+
+
+@pytest.mark.parametrize(
+    ("text", "sentence"),
+    [
+        ("", "otter.json, line 1: not valid JSON (expecting value)"),
+        ('{"a": 1,\n "b": }', "otter.json, line 2: not valid JSON"),
+        ("[" * 100_000, "otter.json: not valid metadata (maximum recursion depth"),
+        ('{"format": 1, "format": 2}', "otter.json: not valid metadata (the key 'format' stands there twice)"),
+        ('{"format": NaN}', "NaN is not a number that JSON has"),
+        ("[]", 'otter.json: format: expected "agile-crate", found []'),
+        (changed("format", "other"), 'format: expected "agile-crate", found {'),
+        (changed("version", 2), "version: expected 1, the only one known here, found 2"),
+        (changed("version", True), "version: expected 1"),
+        (changed("name", ABSENT), "the key 'name' is missing"),
+        (changed("alpha", "bent"), 'alpha: expected "straight" or "premultiplied", found "bent"'),
+        (changed("scale", "1"), 'scale: expected a number, found "1"'),
+        (changed("frames", {}), "frames: expected a list, found {}"),
+        (changed("frames/1", []), "frames[1]: expected an object, found []"),
+        (changed("frames/1/box", ABSENT), "frames[1]: the key 'box' is missing"),
+        (changed("frames/1/box", [1, 2, 3]), "frames[1].box: expected a list of 4 numbers, found [1, 2, 3]"),
+        (changed("frames/1/box/2", 1.5), "frames[1].box[2]: expected a whole number of at least 0, found 1.5"),
+        (changed("frames/1/box/2", -1), "frames[1].box[2]: expected a whole number of at least 0, found -1"),
+        (changed("frames/1/box/2", 10**30), "frames[1].box[2]: expected a whole number"),
+        (changed("frames/1/canvas/0", 0), "frames[1].canvas[0]: expected a whole number of at least 1, found 0"),
+        (changed("frames/1/turned", 1), "frames[1].turned: expected true or false, found 1"),
+        (changed("frames/1/mirror", "z"), 'frames[1].mirror: expected "x" or "y" or "xy", found "z"'),
+        (changed("frames/1/pivot/0", None), "frames[1].pivot: expected a number, found null"),
+        (changed("frames/0/name", 7), "frames[0].name: expected a text, found 7"),
+        (changed("sheets/0/image", "../otter.png"), "sheets[0].image: expected the name of a file in the same folder"),
+        (changed("sheets/0/image", "..\\otter.png"), "sheets[0].image: expected the name of a file in the same folder"),
+        (changed("sheets/0/image", "/etc/otter.png"), "sheets[0].image: expected the name of a file"),
+        (changed("sheets/0/image", ".."), "sheets[0].image: expected the name of a file"),
+        (changed("sheets/0/cells", 3), "sheets[0].cells: expected an object, found 3"),
+        (changed("animations/0/loop", "never"), 'animations[0].loop: expected "forever" or "once" or "back-and-forth"'),
+        (
+            changed("animations/0/durations/1", "83"),
+            'animations[0].durations[1]: expected a whole number of at least 0, found "83"',
+        ),
+    ],
+)
+def test_what_is_wrong_is_told_with_its_place(text: str, sentence: str) -> None:
+    with pytest.raises(InputError) as caught:
+        from_json(text, "otter.json")
+    assert sentence in str(caught.value)
+
+
+@pytest.mark.parametrize(
+    ("text", "images"),
+    [
+        (to_json(CRATE), ("otter.png",)),
+        ("{}", None),
+        ("[1]", None),
+        ("no", None),
+        ('{"format": "agile-crate", "sheets": 3}', None),
+    ],
+)
+def test_the_images_of_a_document_that_is_ours(text: str, images: tuple[str, ...] | None) -> None:
+    assert images_named(text) == images

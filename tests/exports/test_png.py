@@ -1,0 +1,143 @@
+"""Our PNG files open everywhere, with the pixels that went in, and the same bytes on any number of threads."""
+
+import base64
+import io
+import re
+import subprocess
+import zlib
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from hypothesis.extra.numpy import arrays
+from PIL import Image
+
+from agile_crate.exports import png
+from agile_crate.sources.png_chunks import chunks
+from conftest import art, tool
+
+
+def encoded(pixels: np.ndarray, threads: int = 2) -> bytes:
+    with ThreadPoolExecutor(threads) as executor:
+        return b"".join(png.encode_png(pixels, executor))
+
+
+def decoded(data: bytes) -> np.ndarray:
+    with Image.open(io.BytesIO(data)) as image:
+        assert (image.format, image.mode) == ("PNG", "RGBA")
+        return np.asarray(image)
+
+
+def painted(w: int, h: int) -> np.ndarray:
+    y, x = np.mgrid[:h, :w].astype(float)
+    chance = np.random.default_rng(5)
+    soft = 128 + 90 * np.sin(x / 37) * np.cos(y / 29) + chance.normal(0, 1.2, (h, w))
+    alpha = np.clip(255 * (1.2 - np.hypot(x / w - 0.5, y / h - 0.5) * 2), 0, 255)
+    return np.stack((soft, soft * 0.8, 255 - soft, alpha), axis=2).astype(np.uint8)
+
+
+SAMPLES = {
+    "one pixel": art(1, 1),
+    "a column": art(1, 3000),
+    "a row": art(16_384, 1),
+    "many strips": painted(700, 900),
+    "empty": np.zeros((600, 600, 4), np.uint8),
+    "noise": np.random.default_rng(1).integers(0, 256, (300, 500, 4), dtype=np.uint8),
+    "flat art": np.kron(art(64, 64), np.ones((8, 8, 1), np.uint8)),
+}
+
+
+@pytest.mark.parametrize("name", SAMPLES)
+def test_pixels_come_back(name: str) -> None:
+    assert np.array_equal(decoded(encoded(SAMPLES[name])), SAMPLES[name])
+
+
+@given(st.tuples(st.integers(1, 12), st.integers(1, 12)).flatmap(lambda s: arrays(np.uint8, (*s, 4))))
+def test_any_pixels_come_back(pixels: np.ndarray) -> None:
+    assert np.array_equal(decoded(encoded(pixels)), pixels)
+
+
+@pytest.mark.parametrize("kind", [png.NONE, png.SUB, png.UP, png.AVERAGE])
+def test_every_filter_comes_back(kind: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(png, "_best_filter", lambda *_: kind)
+    monkeypatch.setattr(png, "STRIP_BYTES", 5000)
+    data = encoded(painted(123, 77))
+    assert np.array_equal(decoded(data), painted(123, 77))
+    assert sum(kind == b"IDAT" for kind, _ in chunks(data)) > 5
+    assert zlib.decompress(b"".join(content for kind, content in chunks(data) if kind == b"IDAT"))[0] == kind
+
+
+def test_a_view_that_is_not_contiguous_comes_back() -> None:
+    assert np.array_equal(decoded(encoded(art(40, 30)[::-1, ::2])), art(40, 30)[::-1, ::2])
+
+
+def test_the_same_bytes_on_any_number_of_threads() -> None:
+    assert len({encoded(SAMPLES["many strips"], threads) for threads in (1, 2, 7)}) == 1
+
+
+def test_painted_and_flat_art_get_different_filters() -> None:
+    def first_filter(pixels: np.ndarray) -> int:
+        return zlib.decompress(b"".join(c for kind, c in chunks(encoded(pixels)) if kind == b"IDAT"))[0]
+
+    assert first_filter(SAMPLES["many strips"]) in (png.SUB, png.UP, png.AVERAGE)
+    assert first_filter(SAMPLES["noise"]) == png.NONE
+
+
+@given(st.binary(max_size=70_000), st.binary(max_size=300))
+def test_checksums_combine(first: bytes, second: bytes) -> None:
+    combined = png.adler32_combine(zlib.adler32(first), zlib.adler32(second), len(second))
+    assert combined == zlib.adler32(first + second)
+
+
+@pytest.mark.parametrize("name", ["one pixel", "many strips", "flat art"])
+def test_pngcheck_finds_nothing(name: str, tmp_path: Path) -> None:
+    path = tmp_path / "sheet.png"
+    path.write_bytes(encoded(SAMPLES[name]))
+    said = subprocess.run([tool("pngcheck"), "-v", path], capture_output=True, text=True, check=False)
+    assert said.returncode == 0
+    assert "No errors detected" in said.stdout
+
+
+def test_imagemagick_sees_the_same_pixels(tmp_path: Path) -> None:
+    path = tmp_path / "sheet.png"
+    path.write_bytes(encoded(SAMPLES["many strips"]))
+    raw = subprocess.run([tool("convert"), path, "-depth", "8", "rgba:-"], capture_output=True, check=True).stdout
+    assert np.array_equal(np.frombuffer(raw, np.uint8).reshape(900, 700, 4), SAMPLES["many strips"])
+
+
+PAGE = """<canvas id=c></canvas><p id=said>waiting</p><script>
+const load = source => new Promise(done => {{ const i = new Image(); i.onload = () => done(i); i.src = source }});
+const pixels = image => {{ c.width = image.width; c.height = image.height; const g = c.getContext('2d');
+  g.drawImage(image, 0, 0);
+  return g.getImageData(0, 0, c.width, c.height).data }};
+Promise.all([load('{ours}'), load('{other}')]).then(([a, b]) => {{
+  const x = pixels(a), y = pixels(b); let same = x.length == y.length && x.some(v => v > 0);
+  for (let i = 0; i < x.length && same; i++) same = x[i] == y[i];
+  said.textContent = 'size ' + a.width + 'x' + a.height + ' same ' + same }});
+</script>"""
+
+
+def test_chromium_draws_the_same_pixels_as_from_another_encoder(tmp_path: Path) -> None:
+    other = io.BytesIO()
+    Image.fromarray(SAMPLES["many strips"]).save(other, "PNG")
+    links = [
+        "data:image/png;base64," + base64.b64encode(data).decode()
+        for data in (encoded(SAMPLES["many strips"]), other.getvalue())
+    ]
+    page = tmp_path / "page.html"
+    page.write_text(PAGE.format(ours=links[0], other=links[1]))
+    said = subprocess.run(
+        [
+            *(tool("chromium"), "--headless", "--no-sandbox", "--disable-gpu", "--no-first-run"),
+            *("--disable-background-networking", "--disable-component-update", "--disable-sync"),
+            *(f"--user-data-dir={tmp_path / 'profile'}", "--virtual-time-budget=8000", "--dump-dom", page.as_uri()),
+        ],
+        capture_output=True,
+        text=True,
+        timeout=90,
+        check=False,
+    )
+    assert re.search("<p id=.said.>(.*)</p>", said.stdout).group(1) == "size 700x900 same true"

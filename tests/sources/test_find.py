@@ -1,0 +1,112 @@
+import os
+from pathlib import Path
+
+import pytest
+
+from agile_crate.core.errors import InputError
+from agile_crate.sources.find import OwnPlace, find
+from conftest import save
+
+
+@pytest.fixture
+def here(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    monkeypatch.chdir(tmp_path)
+    for name in (
+        "a/swim/swim_10.png",
+        "a/swim/swim_9.png",
+        "a/dive_1.png",
+        "a/letter.png",
+        "a/more/up/01.tga",
+        "b/swim_1.png",
+    ):
+        save(tmp_path / name)
+    return tmp_path
+
+
+def names(*inputs: str, own: OwnPlace | None = None) -> list[str]:
+    return [file.name for file in find(inputs, own).found]
+
+
+def test_folders_are_read_through_in_natural_order(here: Path) -> None:
+    assert names("a") == ["dive_1", "letter", "more/up/01", "swim/swim_9", "swim/swim_10"]
+    assert names("a") == names("a/") == names("./a") == names(str(here / "a"))
+
+
+def test_the_animation_of_bare_numbers_is_their_folder(here: Path) -> None:
+    by_name = {file.name: file.animation for file in find(["a", "a/more/up"]).found}
+    assert by_name["more/up/01"] == "more/up"
+    os.chdir(here / "a/more/up")
+    assert [file.animation for file in find(["."]).found] == ["up"]
+    assert [file.animation for file in find(["01.tga"]).found] == ["up"]
+
+
+def test_files_and_patterns(here: Path) -> None:
+    assert names("b/swim_1.png", "a/letter.png") == ["swim_1", "letter"]
+    assert names("a/*/swim_*.png") == ["swim/swim_9", "swim/swim_10"]
+    assert names("a/**/*.tga") == ["more/up/01"]
+    assert names("a/s*") == ["swim/swim_9", "swim/swim_10"]
+    save(here / "odd[1]" / "x.png")
+    assert names("odd[1]") == ["x"]
+
+
+def test_what_is_passed_over_is_counted(here: Path) -> None:
+    for name in ("notes.txt", "no_ending", ".hidden.png"):
+        (here / "a" / name).write_bytes(b"x")
+    (here / "a" / ".folder").mkdir()
+    os.mkfifo(here / "a" / "pipe.png")
+    (here / "a" / "loop").symlink_to(here / "a")
+    (here / "a" / "swim" / "up").symlink_to("../..", target_is_directory=True)
+    search = find(["a", "a/letter.png"])
+    assert dict(search.passed_over) == {
+        "file that is not a picture": 2,
+        "hidden file": 2,
+        "special file": 1,
+        "link back to a folder above": 2,
+        "file met twice": 1,
+    }
+
+
+def test_a_link_to_another_folder_is_followed(here: Path) -> None:
+    (here / "a" / "linked").symlink_to(here / "b")
+    assert "linked/swim_1" in names("a")
+
+
+def test_the_outputs_place_is_not_an_input(here: Path) -> None:
+    save(here / "a" / "build" / "otter.png")
+    own = OwnPlace(str(here / "a" / "build"))
+    assert "build/otter" not in names("a", own=own)
+    assert names("a/build", own=own) == ["otter"]
+    assert find(["a"], own).passed_over == {"output of a build": 1}
+    beside = OwnPlace(str(here / "a"), frozenset({str(here / "a" / "letter.png")}))
+    assert names("a", own=beside) == ["build/otter", "dive_1", "more/up/01", "swim/swim_9", "swim/swim_10"]
+
+
+@pytest.mark.parametrize(
+    ("inputs", "sentence"),
+    [
+        (["c"], "c is not there; check the path"),
+        (["a/*.gif"], r"nothing matches the pattern a/\*.gif; check it, and quote it"),
+        (["empty"], "no pictures were found in empty; name a folder that holds the frames"),
+        (["text"], r"no pictures were found in text \(1 file that is not a picture passed over\)"),
+        (["dangling"], "dangling/gone.png cannot be read: no such file or directory"),
+        (["circle"], "circle/round.png cannot be read: too many levels of symbolic links"),
+        (["clash"], "two frames have the name '01': clash/01.gif and clash/01.png; rename one"),
+        (["a", "b", "b2"], "two frames have the name 'swim_1': b/swim_1.png and b2/swim_1.png"),
+        (["surrogate"], "the file name is not valid Unicode text; rename it"),
+    ],
+)
+def test_what_cannot_be_taken_is_said(here: Path, inputs: list[str], sentence: str) -> None:
+    (here / "empty").mkdir()
+    (here / "text").mkdir()
+    (here / "text" / "notes.txt").touch()
+    (here / "dangling").mkdir()
+    (here / "dangling" / "gone.png").symlink_to("nowhere.png")
+    (here / "circle").mkdir()
+    (here / "circle" / "round.png").symlink_to("round.png")
+    save(here / "b2" / "swim_1.png")
+    save(here / "clash" / "01.png")
+    save(here / "clash" / "01.gif")
+    (here / "surrogate").mkdir()
+    (here / "surrogate" / os.fsdecode(b"bad\xff.png")).touch()
+    with pytest.raises(InputError, match=sentence):
+        find(inputs)

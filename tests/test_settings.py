@@ -1,0 +1,67 @@
+from fractions import Fraction
+
+import pytest
+
+from agile_crate.core.errors import UsageError
+from agile_crate.core.model import Size
+from agile_crate.settings import Settings, option_name, options, settings_from
+
+
+def test_defaults_are_the_simplest_thing() -> None:
+    settings = settings_from({})
+    assert settings == Settings()
+    assert (settings.layout, settings.align, settings.gap, settings.max_size) == ("grid", "bottom", 0, (4096, 4096))
+    assert settings.fps.each(["swim"]) == {"swim": 12}
+
+
+def test_values_are_read() -> None:
+    settings = settings_from(
+        {
+            "cell": "64x48",
+            "size": "512×256",
+            "columns": 8,
+            "pow2": True,
+            "fps": ["swim=24", "8", "a=b=0.5"],
+            "loop": "once",
+        }
+    )
+    assert (settings.cell, settings.size, settings.columns, settings.pow2) == (Size(64, 48), Size(512, 256), 8, True)
+    assert settings.fps.each(["swim", "dive", "a=b"]) == {"swim": 24, "dive": 8, "a=b": Fraction(1, 2)}
+    assert settings.loop.everyone == "once"
+
+
+@pytest.mark.parametrize(
+    ("given", "sentence"),
+    [
+        ({"columns": "0"}, "--columns: '0' is not a whole number from 1 to 16384"),
+        ({"rows": "-3"}, "--rows: '-3' is not a whole number"),
+        ({"gap": "1.5"}, "--gap: '1.5' is not a whole number from 0 to 16384"),
+        ({"multiple": "٣"}, "--multiple: '٣' is not a whole number"),
+        ({"margin": "99999999999999999999"}, "is not a whole number from 0 to 16384"),
+        ({"cell": "64"}, "--cell: '64' is not a size: write width x height in pixels, such as 64x64"),
+        ({"max_size": "0x64"}, "--max-size: '0x64' is not a size"),
+        ({"size": "1x2x3"}, "--size: '1x2x3' is not a size"),
+        ({"fps": ["swim=0"]}, "--fps: '0' is not a number of frames a second"),
+        ({"fps": ["1e9"]}, "--fps: '1e9' is not a number"),
+        ({"fps": ["5/0"]}, "--fps: '5/0' is not a number"),
+        ({"loop": ["bounce"]}, "--loop: 'bounce' is not one of forever, once, back-and-forth"),
+        ({"align": "middle"}, "--align: 'middle' is not one of top-left, top,"),
+        ({"layout": "strip", "columns": "4"}, "--layout strip is one row by itself; leave --columns out"),
+        ({"pow2": True, "multiple": "12"}, "--pow2 and --multiple 12 cannot both hold"),
+        ({"size": "100x64", "pow2": True}, "--size 100×64 and --pow2 cannot both hold"),
+        ({"size": "100x64", "square": True}, "--size 100×64 and --square cannot both hold"),
+        ({"size": "100x64", "multiple": "16"}, "--size 100×64 and --multiple 16 cannot both hold"),
+        ({"colums": "4"}, "there is no setting 'colums'"),
+    ],
+)
+def test_bad_values_are_refused_with_a_sentence(given: dict[str, object], sentence: str) -> None:
+    with pytest.raises(UsageError) as caught:
+        settings_from(given)
+    assert sentence in str(caught.value)
+
+
+def test_every_setting_has_a_help_line_and_an_option() -> None:
+    for name, (option, _) in options().items():
+        assert option.help
+        assert option.section in ("take", "prepare", "arrange", "write")
+        assert option_name(name) == "--" + name.replace("_", "-")

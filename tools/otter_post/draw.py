@@ -1,0 +1,68 @@
+"""Draws the demo frames of the Otter Post: every picture under src/agile_crate/demo/frames and demo/rough.
+
+Run it from the top of the checkout after changing a drawing::
+
+    python tools/otter_post/draw.py
+
+Painted figures are drawn six times as large and shrunk; pixel art is drawn pixel by pixel. Nothing is random
+but by a fixed seed, so running it again draws the same pictures.
+"""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+from PIL import Image
+
+from otter import dive, idle, swim, walk
+from pixel_things import PARCELS, gull, lantern
+from rough_frames import spoil
+from water import sea, splash
+
+DEMO = Path(__file__).parents[2] / "src" / "agile_crate" / "demo"
+
+
+def save_animation(folder: Path, name: str, count: int, draw: Callable[[float], Image.Image]) -> None:
+    """Saves `count` frames; `draw` is handed the moment of each, from 0 up to but not including 1."""
+    folder.mkdir(parents=True)
+    for index in range(count):
+        save(draw(index / count), folder / f"{name}_{index + 1:02d}.png")
+
+
+def save(picture: Image.Image, path: Path) -> None:
+    """Saves a picture; what cannot be seen has no colour, so that it packs small."""
+    pixels = np.array(picture.convert("RGBA"))
+    pixels[pixels[..., 3] == 0] = 0
+    path.parent.mkdir(parents=True, exist_ok=True)
+    Image.fromarray(pixels).save(path, optimize=True)
+
+
+def draw_frames(frames: Path) -> None:
+    otter, harbour = frames / "otter", frames / "harbour"
+    save_animation(otter / "idle", "idle", 8, idle)
+    save_animation(otter / "swim", "swim", 12, swim)
+    save_animation(otter / "dive", "dive", 10, dive)
+    for way in ("down", "left", "right", "up"):
+        save_animation(otter / f"walk_{way}", f"walk_{way}", 3, lambda moment, way=way: walk(moment, way))
+    save_animation(harbour / "gull", "gull", 8, gull)
+    save_animation(harbour / "lantern", "lantern", 6, lantern)
+    for name, draw in PARCELS.items():
+        save(draw(), harbour / "parcels" / f"{name}.png")
+    save_animation(frames / "splash", "splash", 16, splash)
+    save(sea(), frames / "sea" / "sea.png")
+
+
+def main() -> None:
+    for folder in ("frames", "rough"):
+        shutil.rmtree(DEMO / folder, ignore_errors=True)
+    draw_frames(DEMO / "frames")
+    spoil(DEMO / "frames", DEMO / "rough", save)
+    total = sum(path.stat().st_size for path in DEMO.rglob("*.png"))
+    assert total < 3_000_000, f"{total} bytes of pictures are too many for the package"
+
+
+if __name__ == "__main__":
+    main()
