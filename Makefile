@@ -7,7 +7,7 @@ BIN := $(VENV)/bin
 SOURCES := $(shell find src -type f -not -name '*.pyc')
 DEBIAN_TOOLS := pngcheck imagemagick chromium
 
-.PHONY: demo test lint bench screenshots frames system-tools clean
+.PHONY: demo test lint bench screenshots docs frames system-tools clean
 
 demo: $(VENV)/.installed
 	$(BIN)/agile-crate demo build/otter-post
@@ -24,8 +24,11 @@ bench: $(VENV)/.with-tests
 	$(BIN)/python bench/run.py
 
 screenshots: $(VENV)/.installed
-	@if [ "$$(id -u)" = 0 ] && ! command -v xterm >/dev/null; then apt-get install -y -qq xvfb xterm imagemagick; fi
+	@if [ "$$(id -u)" = 0 ] && ! command -v xterm >/dev/null; then apt-get update -qq; apt-get install -y -qq --no-install-recommends xvfb xterm imagemagick fonts-dejavu-core; fi
 	$(BIN)/python tools/screenshots.py
+
+docs: $(VENV)/.installed
+	$(BIN)/python tools/settings_reference.py > docs/settings.md
 
 frames: $(VENV)/.installed
 	$(BIN)/python tools/otter_post/draw.py

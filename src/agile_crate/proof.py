@@ -66,7 +66,7 @@ class Loaded:
         """A frame's pixels on its whole canvas, a new array of shape (h, w, 4). KeyError if there is no such frame."""
         for frame in self.crate.frames:
             if frame.name == name:
-                return restore(self.sheets[frame.sheet], frame)
+                return restore(self.sheets[frame.on_sheet], frame)
         raise KeyError(name)
 
 
@@ -98,7 +98,7 @@ def verify(data: str, against: Sequence[str], executor: Executor, progress: Prog
     for index, sheet in enumerate(crate.sheets):
         found = _read_sheet(folder, sheet, decode=bool(against))
         problems += found.problems
-        frames = [frame for frame in crate.frames if frame.sheet == index and frame.name in sources]
+        frames = [frame for frame in crate.frames if frame.on_sheet == index and frame.name in sources]
         differences += _compared(frames, crate, found.pixels, sources)
         progress("checking", index + 1, len(crate.sheets))
     compared = 0

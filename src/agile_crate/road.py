@@ -209,7 +209,7 @@ def _written(
 
     placed: list[list[tuple[Pixels, Box]]] = [[] for _ in crate.sheets]
     for picture, frame in zip(pictures, crate.frames, strict=True):
-        placed[frame.sheet].append((picture.pixels, frame.box))
+        placed[frame.on_sheet].append((picture.pixels, frame.box))
     drawn = _Meter("drawing", len(pictures), progress)
     written = _Meter("writing", sum(len(strip_starts(*sheet.size)) + 2 for sheet in crate.sheets), progress)
     sheets: list[Sheet] = []

@@ -105,7 +105,7 @@ def _fps(text: str) -> Fraction:
     return fps
 
 
-_ALIGN = "which place of the cell a smaller canvas goes to; also the pivot"
+_ALIGN = "where a smaller canvas stands in its cell, and the pivot"
 
 
 @dataclass(frozen=True, slots=True)

@@ -36,7 +36,7 @@ def test_a_good_crate_has_no_problems() -> None:
     ("bad", "sentence"),
     [
         (changed_frame(name="swim_0"), "2 frames are named 'swim_0'"),
-        (changed_frame(sheet=3), "frame 'swim_1' is on sheet 3, and the last one is 0"),
+        (changed_frame(on_sheet=3), "frame 'swim_1' is on sheet 3, and the last one is 0"),
         (
             changed_frame(box=Box(30, 1, 10, 10)),
             "frame 'swim_1': its box [30, 1, 10, 10] is not inside its sheet [36, 12]",
@@ -73,7 +73,7 @@ def test_frames_may_share_a_box() -> None:
 
 def test_only_frames_that_lie_on_their_sheet_can_be_restored() -> None:
     assert restorable(GOOD, GOOD.frames[0])
-    assert not restorable(GOOD, dataclasses.replace(GOOD.frames[0], sheet=1))
+    assert not restorable(GOOD, dataclasses.replace(GOOD.frames[0], on_sheet=1))
     assert not restorable(GOOD, dataclasses.replace(GOOD.frames[0], box=Box(30, 0, 10, 10)))
 
 

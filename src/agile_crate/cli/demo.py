@@ -28,8 +28,8 @@ examples:
 
 
 def declare(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument(
-        "folder", metavar="DIR", nargs="?", default="otter-post", help="where to (default: otter-post, made if missing)"
+    parser.add_argument_group("where to").add_argument(
+        "folder", metavar="DIR", nargs="?", default="otter-post", help="a folder, made if missing (default otter-post)"
     )
     add_common(parser)
 

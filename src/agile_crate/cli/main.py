@@ -94,7 +94,8 @@ def _run_without_command(arguments: Sequence[str]) -> int:
         description="Turns folders of animation frames into sprite sheets with exact metadata, and proves them.",
         epilog="commands:\n" + "".join(f"  {name:8} {line}\n" for name, line in COMMANDS.items()) + "\n" + EXAMPLES,
     )
-    parser.add_argument("--version", action="version", version=f"agile-crate {__version__}")
+    parser.add_argument("-h", "--help", action="help", help="print this and exit")
+    parser.add_argument("--version", action="version", version=f"agile-crate {__version__}", help="print the version")
     parser.add_argument("command", nargs="?", help=argparse.SUPPRESS)
     parsed, _ = parser.parse_known_args(arguments)
     if parsed.command is None:

@@ -28,15 +28,16 @@ EXAMPLES = """\
 examples (on the frames that 'agile-crate demo' writes):
   agile-crate pack otter-post/frames/otter --out build/otter --columns 8
   agile-crate pack otter-post/frames/splash --out build/splash --layout strip --loop once
-  agile-crate pack "otter-post/frames/*/walk_*" --out build/walk --columns 3 --fps 8 --fps walk_up=6
+  agile-crate pack "otter-post/frames/otter/walk_*" --out build/walk --columns 3 --fps 8 --fps walk_up=6
 """
 
 
 def declare(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("inputs", metavar="INPUT", nargs="+", help="a folder, a file or a quoted pattern of frames")
-    parser.add_argument("--out", metavar="PATH", required=True, help="where to, without ending: build/otter")
-    parser.add_argument("--dry-run", action="store_true", help="say what would be written, and write nothing")
-    parser.add_argument("--force", action="store_true", help="overwrite files that are not from an earlier build")
+    group = parser.add_argument_group("what is packed, and where to")
+    group.add_argument("inputs", metavar="INPUT", nargs="+", help="a folder, a file or a quoted pattern of frames")
+    group.add_argument("--out", metavar="PATH", required=True, help="where to, without ending: build/otter")
+    group.add_argument("--dry-run", action="store_true", help="say what would be written, and write nothing")
+    group.add_argument("--force", action="store_true", help="overwrite files that are not from an earlier build")
     add_settings(parser)
     add_common(parser)
 
@@ -116,7 +117,7 @@ def _print_summary(
         print_note(f"passed over: {passed_over_text(packed.passed_over)}")
     if arguments.verbose:
         for index, frame in enumerate(crate.frames):
-            print(f"  {index} {shown(frame.name)}: sheet {frame.sheet}, box {list(frame.box)}")
+            print(f"  {index} {shown(frame.name)}: sheet {frame.on_sheet}, box {list(frame.box)}")
     wrote, removed = ("would write", "would remove") if arguments.dry_run else ("wrote", "removed")
     for path in packed.files:
         print(f"  {wrote} {shown(_near(path))}")

@@ -10,7 +10,7 @@ from ..core.errors import UsageError
 from ..settings import Settings, option_name, options, settings_from
 
 SECTIONS = {
-    "take": "take (which frames, and their timing)",
+    "take": "take (which frames, and their timing; NAME=value is for one animation, a bare value for all)",
     "prepare": "prepare (what is done to frames)",
     "arrange": "arrange (where frames go on the sheet)",
 }
@@ -23,7 +23,6 @@ class Parser(argparse.ArgumentParser):
         super().__init__(
             formatter_class=argparse.RawDescriptionHelpFormatter, allow_abbrev=False, add_help=False, **kwargs
         )
-        self.add_argument("-h", "--help", action="help", help="show this help and exit")
 
     def error(self, message: str) -> NoReturn:
         raise UsageError(f"{message}; see {self.prog} --help")
@@ -64,6 +63,7 @@ def chosen_settings(arguments: argparse.Namespace) -> Settings:
 def add_common(parser: argparse.ArgumentParser) -> None:
     """Adds what every command has."""
     group = parser.add_argument_group("what is printed")
+    group.add_argument("-h", "--help", action="help", help="print this and exit")
     group.add_argument("--json", action="store_true", help="print the result as one JSON document")
     group.add_argument("-q", "--quiet", action="store_true", help="print nothing but errors")
     group.add_argument("-v", "--verbose", action="store_true", help="also print every frame")

@@ -7,7 +7,6 @@ a hundred small frames, and a program that reads a pipe wants no folding and no 
 from __future__ import annotations
 
 import sys
-import textwrap
 from collections.abc import Sequence
 from typing import NamedTuple
 
@@ -29,8 +28,14 @@ def print_table(columns: Sequence[Column], rows: Sequence[Sequence[str]]) -> Non
 
 
 def print_note(text: str) -> None:
-    """Prints a sentence below a table, indented by two, folded before column 80."""
-    print(textwrap.fill(text, 79, initial_indent="  ", subsequent_indent="    ", break_long_words=False))
+    """Prints a sentence indented by two; on a terminal it is folded between words, in a pipe it stays one line."""
+    if sys.stdout.isatty():
+        import shutil
+        import textwrap
+
+        width = min(100, shutil.get_terminal_size().columns) - 1
+        text = textwrap.fill(text, max(20, width - 2), subsequent_indent="  ", break_on_hyphens=False)
+    print("  " + text.replace("\n", "\n  "))
 
 
 def _print_plain(columns: Sequence[Column], rows: Sequence[Sequence[str]]) -> None:

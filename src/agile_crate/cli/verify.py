@@ -34,8 +34,9 @@ SHOWN = 10
 
 
 def declare(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("data", metavar="DATA", help="the crate's metadata file")
-    parser.add_argument(
+    group = parser.add_argument_group("what is checked")
+    group.add_argument("data", metavar="DATA", help="the crate's metadata file")
+    group.add_argument(
         "--against", metavar="INPUT", nargs="+", default=[], help="the frames that were packed: the same inputs again"
     )
     add_common(parser)
@@ -76,11 +77,13 @@ def _print(verified: Verified, arguments: argparse.Namespace) -> None:
 
 
 def _print_some(sentences: list[str] | tuple[str, ...], every: bool) -> None:
+    from .tables import print_note
+
     limit = len(sentences) if every else SHOWN
     for sentence in sentences[:limit]:
-        print(f"  {sentence}")
+        print_note(sentence)
     if len(sentences) > limit:
-        print(f"  and {len(sentences) - limit:,} more (--verbose shows all)")
+        print_note(f"and {len(sentences) - limit:,} more (--verbose shows all)")
 
 
 def _document(verified: Verified, arguments: argparse.Namespace) -> dict[str, Any]:

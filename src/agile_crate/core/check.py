@@ -18,10 +18,10 @@ def check_crate(crate: Crate) -> Iterator[str]:
     yield from _repeated((animation.name for animation in crate.animations), "animations")
     placed: list[list[Frame]] = [[] for _ in crate.sheets]
     for frame in crate.frames:
-        if frame.sheet < len(placed):
-            placed[frame.sheet].append(frame)
+        if frame.on_sheet < len(placed):
+            placed[frame.on_sheet].append(frame)
         else:
-            yield f"frame {quoted(frame.name)} is on sheet {frame.sheet}, and the last one is {len(placed) - 1}"
+            yield f"frame {quoted(frame.name)} is on sheet {frame.on_sheet}, and the last one is {len(placed) - 1}"
     for sheet, frames in zip(crate.sheets, placed, strict=True):
         yield from _check_boxes(sheet, frames)
         yield from _check_cells(sheet, frames)
@@ -37,7 +37,7 @@ def _repeated(names: Iterator[str], plural: str) -> Iterator[str]:
 
 def restorable(crate: Crate, frame: Frame) -> bool:
     """Whether the frame's box lies on its sheet, and its pixels on its canvas, so that it can be put back."""
-    return frame.sheet < len(crate.sheets) and not any(_check_boxes(crate.sheets[frame.sheet], [frame]))
+    return frame.on_sheet < len(crate.sheets) and not any(_check_boxes(crate.sheets[frame.on_sheet], [frame]))
 
 
 def _check_boxes(sheet: Sheet, frames: Sequence[Frame]) -> Iterator[str]:

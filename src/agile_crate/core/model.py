@@ -83,7 +83,7 @@ class Frame:
     """
 
     name: str
-    sheet: int
+    on_sheet: int
     box: Box
     canvas: Size
     offset: Offset

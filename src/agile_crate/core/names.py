@@ -10,7 +10,8 @@ from collections import defaultdict
 from collections.abc import Iterable, Sequence
 
 _CHUNKS = re.compile(r"([0-9]+)")
-_NUMBERED = re.compile(r"(?P<before>.*?)[\s_.\-]*(?:\((?P<wrapped>[0-9]+)\)|(?P<plain>[0-9]+))", re.DOTALL)
+_DIGITS = "0123456789"
+_SEPARATORS = " \t\n_.-"
 
 NaturalKey = tuple[tuple[str | int, ...], str]
 
@@ -36,10 +37,12 @@ def split_number(stem: str) -> tuple[str, int | None]:
     >>> split_number("swim_0003"), split_number("swim (12)"), split_number("0007"), split_number("parcel")
     (('swim', 3), ('swim', 12), ('', 7), ('parcel', None))
     """
-    match = _NUMBERED.fullmatch(stem)
-    if match is None:
+    wrapped = stem.endswith(")")
+    numbered = stem[:-1] if wrapped else stem
+    before = numbered.rstrip(_DIGITS)
+    if before == numbered or (wrapped and not before.endswith("(")):
         return stem, None
-    return match["before"], int(match["wrapped"] or match["plain"])
+    return before.removesuffix("(" if wrapped else "").rstrip(_SEPARATORS), int(numbered[len(before) :])
 
 
 def animation_of(name: str, folder: str) -> str | None:

@@ -47,8 +47,8 @@ def sheet_summaries(crate: Crate) -> list[SheetSummary]:
     covered = [0] * len(crate.sheets)
     indices: list[list[int]] = [[] for _ in crate.sheets]
     for index, frame in enumerate(crate.frames):
-        covered[frame.sheet] += frame.box.w * frame.box.h
-        indices[frame.sheet].append(index)
+        covered[frame.on_sheet] += frame.box.w * frame.box.h
+        indices[frame.on_sheet].append(index)
     return [_sheet_summary(*facts) for facts in zip(crate.sheets, indices, covered, strict=True)]
 
 

@@ -60,7 +60,7 @@ def _sheet(sheet: Sheet) -> dict[str, Any]:
 def _frame(frame: Frame) -> dict[str, Any]:
     return {
         "name": frame.name,
-        "sheet": frame.sheet,
+        "sheet": frame.on_sheet,
         "box": frame.box,
         "turned": frame.turned,
         "canvas": frame.canvas,
@@ -170,7 +170,7 @@ def _read_frame(value: Any, place: str) -> Frame:
     _expect(isinstance(turned, bool), f"{place}.turned", "true or false", turned)
     return Frame(
         name=_text(value, "name", place),
-        sheet=_whole(_key(value, "sheet", place), f"{place}.sheet"),
+        on_sheet=_whole(_key(value, "sheet", place), f"{place}.sheet"),
         box=Box(*_whole_numbers(value, "box", place, 4)),
         canvas=Size(*_whole_numbers(value, "canvas", place, 2, least=1)),
         offset=Offset(*_whole_numbers(value, "offset", place, 2)),

@@ -46,8 +46,10 @@ class OwnPlace:
 class Search:
     """What looking through the inputs gave: the pictures, and how many things were passed over, by what they are."""
 
+    own: OwnPlace | None = None
     found: list[Found] = field(default_factory=list)
     passed_over: Counter[str] = field(default_factory=Counter)
+    taken: set[str] = field(default_factory=set)
 
 
 def find(inputs: Iterable[str], own: OwnPlace | None = None) -> Search:
@@ -57,11 +59,10 @@ def find(inputs: Iterable[str], own: OwnPlace | None = None) -> Search:
     they lie in, and the output's own place are passed over and counted. A file met twice is taken once.
     Raises InputError for what is missing, unreadable, or not a picture though it was named itself.
     """
-    search = Search()
-    taken: set[str] = set()
+    search = Search(own)
     for given in inputs:
         for path, base, named in _start(given):
-            _take(path, base, named, own, taken, search)
+            _take(path, base, named, search)
     if not search.found:
         looked = few(inputs)
         extra = f" ({passed_over_text(search.passed_over)} passed over)" if search.passed_over else ""
@@ -106,22 +107,20 @@ def _start(given: str) -> Iterator[tuple[str, str, bool]]:
         yield match, fixed, False
 
 
-def _take(path: str, base: str, named: bool, own: OwnPlace | None, taken: set[str], search: Search) -> None:
+def _take(path: str, base: str, named: bool, search: Search) -> None:
     try:
         status = os.stat(path)
     except OSError as error:
         raise InputError(f"{shown(path)} cannot be read: {_reason(error)}") from None
     if stat.S_ISDIR(status.st_mode):
-        _walk(path, base, [(status.st_dev, status.st_ino)], own, taken, search)
+        _walk(path, base, [(status.st_dev, status.st_ino)], search)
     elif named or _is_picture_name(path):
-        _take_file(path, base, status, own, taken, search)
+        _take_file(path, base, status, search)
     else:
         search.passed_over[NOT_A_PICTURE] += 1
 
 
-def _walk(
-    folder: str, base: str, above: list[tuple[int, int]], own: OwnPlace | None, taken: set[str], search: Search
-) -> None:
+def _walk(folder: str, base: str, above: list[tuple[int, int]], search: Search) -> None:
     try:
         with os.scandir(folder) as listing:
             entries = sorted(listing, key=lambda entry: natural_key(entry.name))
@@ -140,31 +139,28 @@ def _walk(
         except OSError as error:
             raise InputError(f"{shown(entry.path)} cannot be read: {_reason(error)}") from None
         if not is_folder:
-            _take_file(entry.path, base, status, own, taken, search)
-        elif own and os.path.abspath(entry.path) == own.folder:
+            _take_file(entry.path, base, status, search)
+        elif search.own and os.path.abspath(entry.path) == search.own.folder:
             search.passed_over[OWN] += 1
         elif (identity := (status.st_dev, status.st_ino)) in above:
             search.passed_over[LOOP] += 1
         else:
-            _walk(entry.path, base, [*above, identity], own, taken, search)
+            _walk(entry.path, base, [*above, identity], search)
 
 
-def _take_file(
-    path: str, base: str, status: os.stat_result, own: OwnPlace | None, taken: set[str], search: Search
-) -> None:
-    absolute = os.path.abspath(path)
+def _take_file(path: str, base: str, status: os.stat_result, search: Search) -> None:
+    own, absolute = search.own, os.path.abspath(path)
     if own and absolute in own.files:
         search.passed_over[OWN] += 1
     elif not stat.S_ISREG(status.st_mode):
         search.passed_over[SPECIAL] += 1
-    elif absolute in taken:
+    elif absolute in search.taken:
         search.passed_over[REPEATED] += 1
     else:
-        taken.add(absolute)
-        below = os.path.splitext(path[len(base) :].lstrip(os.sep) if base else path)[0]
-        name = below.replace(os.sep, "/")
-        folder = os.path.basename(os.path.dirname(absolute))
-        search.found.append(Found(path, name, animation_of(name, folder), status.st_size))
+        search.taken.add(absolute)
+        name = os.path.splitext(path[len(base) :].lstrip(os.sep) if base else path)[0].replace(os.sep, "/")
+        animation = animation_of(name, os.path.basename(os.path.dirname(absolute)))
+        search.found.append(Found(path, name, animation, status.st_size))
 
 
 def _is_picture_name(path: str) -> bool:

@@ -34,7 +34,7 @@ REFUSED_FORMATS = frozenset({"EPS", "WMF", "MPEG", "BUFR", "GRIB", "HDF5", "FLI"
 MOVING_FORMATS = frozenset({"PNG", "GIF", "WEBP", "TIFF", "AVIF"})
 """Formats in which several pictures in one file are a sequence (elsewhere they are previews or layers)."""
 
-_ORIENTATION_NOTES = ("exif", "Raw profile type exif", "xmp", "XML:com.adobe.xmp")
+_ORIENTATION_NOTES = ("exif", "Raw profile type exif", "xmp")
 
 
 class SeveralPicturesError(Exception):

@@ -1,0 +1,72 @@
+"""The docs say what the program does: examples run, the reference is current, links lead somewhere."""
+
+from __future__ import annotations
+
+import re
+import shlex
+import subprocess
+import sys
+from collections.abc import Callable
+from importlib import import_module
+from pathlib import Path
+
+import pytest
+
+import agile_crate
+from agile_crate.cli.main import COMMANDS
+
+TOP = Path(__file__).parents[1]
+README = (TOP / "README.md").read_text("utf-8")
+Run = Callable[..., subprocess.CompletedProcess[str]]
+
+
+def test_the_settings_reference_is_current() -> None:
+    made = subprocess.run([sys.executable, TOP / "tools/settings_reference.py"], capture_output=True, check=True).stdout
+    assert made.decode() == (TOP / "docs/settings.md").read_text("utf-8")
+
+
+@pytest.mark.parametrize(
+    "page", ["README.md", "CONTRIBUTING.md", *(f"docs/{p.name}" for p in (TOP / "docs").glob("*.md"))]
+)
+def test_links_lead_somewhere(page: str) -> None:
+    for target in re.findall(r"\]\(([^)#]+)\)", (TOP / page).read_text("utf-8")):
+        assert ((TOP / page).parent / target).exists(), target
+
+
+def test_every_screenshot_is_in_the_readme() -> None:
+    shots = sorted(path.name for path in (TOP / "docs/screenshots").iterdir())
+    assert sorted(set(re.findall(r"docs/screenshots/([\w-]+\.png)", README))) == shots
+    assert len(shots) < 20
+
+
+def test_every_example_runs_on_the_demo(run: Run) -> None:
+    assert run("demo", "--quiet").returncode == 0
+    examples = [line for name in COMMANDS for line in import_module(f"agile_crate.cli.{name}").EXAMPLES.splitlines()]
+    examples += [line for line in README.splitlines() if line.startswith("agile-crate ")]
+    assert len(examples) > 10
+    for line in examples:
+        for command in re.findall(r"agile-crate ((?:pack|verify) .*?)(?= &&|$)", line):
+            done = run(*shlex.split(command))
+            assert (done.returncode, done.stderr) == (0, ""), line
+
+
+def test_the_readme_shows_what_is_printed(run: Run) -> None:
+    assert run("demo", "--quiet").returncode == 0
+    (command,) = re.findall(r"agile-crate (pack .* swim=16)\n", README)
+    assert f"```\n{run(*shlex.split(command)).stdout}```" in README
+
+
+def test_the_readmes_script_runs(run: Run, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    run("demo", "--quiet")
+    monkeypatch.chdir(tmp_path)
+    scope: dict[str, object] = {}
+    exec(re.search(r"```python\n(.*?)```", README, re.DOTALL).group(1), scope)
+    assert scope["pixels"].shape == (96, 96, 4)
+
+
+def test_the_version_stands_in_one_place() -> None:
+    said = [
+        p for p in TOP.glob("**/*.toml") if ".venv" not in p.parts and agile_crate.__version__ in p.read_text("utf-8")
+    ]
+    assert said == []
+    assert f"## {agile_crate.__version__}" in (TOP / "CHANGELOG.md").read_text("utf-8")

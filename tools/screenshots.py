@@ -1,0 +1,113 @@
+"""Takes the pictures in docs/screenshots from the demo data: terminal windows under Xvfb, and the sheets themselves.
+
+Run by ``make screenshots``; needs Xvfb, xterm and ImageMagick's ``import``. Nothing in the pictures is edited.
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+from PIL import Image, ImageDraw
+
+SHOTS = Path(__file__).parents[1] / "docs" / "screenshots"
+PROGRAM = Path(sys.executable).with_name("agile-crate")
+DISPLAY = ":93"
+WIDTH, HEIGHT = 1280, 800
+
+TERMINALS = {
+    "pack": ["pack otter-post/frames/otter --out build/otter --columns 8 --fps 10 --fps swim=16"],
+    "harbour": ["pack otter-post/frames/harbour --out build/harbour --gap 2 --margin 2 --pow2"],
+    "verify": [
+        "verify otter-post/crate/otter.json --against otter-post/frames/otter",
+        "verify otter-post/crate/otter.json --against tomorrow/otter",
+    ],
+    "errors": [
+        "pack otter-post/frames/otter --out build/otter --columns 6 --rows 6",
+        "pack otter-post/frames/otter --out build/otter --fps swin=24",
+        "pack otter-post/frames --out build/all --cell 96x96",
+        "pack otter-post/frame --out build/otter",
+    ],
+    "help": ["pack --help"],
+}
+
+
+def main() -> None:
+    SHOTS.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as folder:
+        subprocess.run([PROGRAM, "demo", "--quiet"], cwd=folder, check=True)
+        redraw_some(Path(folder) / "otter-post" / "frames" / "otter", Path(folder) / "tomorrow" / "otter")
+        server = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", f"{WIDTH}x{HEIGHT}x24"], stderr=subprocess.DEVNULL)
+        try:
+            time.sleep(1)
+            for name, lines in TERMINALS.items():
+                shoot_terminal(name, lines, folder)
+        finally:
+            server.terminate()
+        for name in ("otter", "harbour"):
+            on_checkerboard(Path(folder) / "otter-post" / "crate" / f"{name}.png").save(SHOTS / f"sheet-{name}.png")
+
+
+def shoot_terminal(name: str, lines: list[str], folder: str) -> None:
+    """A terminal window in which the commands were typed, one after the other."""
+    script = "".join(
+        f"printf '\\033[1;32m$\\033[0m agile-crate %s\\n' '{line}'; agile-crate {line}; echo\n" for line in lines
+    )
+    environment = os.environ | {"DISPLAY": DISPLAY, "PATH": f"{PROGRAM.parent}:{os.environ['PATH']}"}
+    size = 9 if name == "help" else 13
+    window = subprocess.Popen(
+        [
+            *(
+                "xterm",
+                "-geometry",
+                "160x53+0+0" if name == "help" else "116x36+0+0",
+                "-fa",
+                "DejaVu Sans Mono",
+                "-fs",
+                str(size),
+                "-bg",
+                "#1b2230",
+            ),
+            *("-fg", "#e6e9ef", "-xrm", "XTerm*scrollBar: false", "-e", "sh", "-c", script + "sleep 60"),
+        ],
+        cwd=folder,
+        env=environment,
+    )
+    time.sleep(4 if len(lines) < 3 else 6)
+    subprocess.run(["import", "-window", "root", SHOTS / f"{name}.png"], env=environment, check=True)
+    window.terminate()
+    window.wait()
+
+
+def redraw_some(frames: Path, changed: Path) -> None:
+    """The same frames a day later: one retouched, one moved by a pixel, one gone, one new."""
+    shutil.copytree(frames, changed)
+    retouched = Image.open(changed / "idle" / "idle_02.png")
+    retouched.putpixel((48, 60), (200, 60, 60, 255))
+    retouched.save(changed / "idle" / "idle_02.png")
+    moved = Image.open(changed / "swim" / "swim_05.png")
+    moved.transform(moved.size, Image.Transform.AFFINE, (1, 0, -1, 0, 1, 0)).save(changed / "swim" / "swim_05.png")
+    (changed / "dive" / "dive_10.png").rename(changed / "dive" / "dive_11.png")
+
+
+def on_checkerboard(path: Path) -> Image.Image:
+    """A sheet as it lies on a checkerboard, scaled by a whole factor to fill most of a window."""
+    sheet = Image.open(path).convert("RGBA")
+    factor = max(1, min(WIDTH // sheet.width, HEIGHT // sheet.height))
+    sheet = sheet.resize((sheet.width * factor, sheet.height * factor), Image.Resampling.NEAREST)
+    board = Image.new("RGBA", sheet.size, "#ffffff")
+    draw = ImageDraw.Draw(board)
+    for y in range(0, sheet.height, 16):
+        for x in range(y % 32, sheet.width, 32):
+            draw.rectangle((x, y, x + 15, y + 15), "#d9dde4")
+    board.alpha_composite(sheet)
+    return board.convert("RGB")
+
+
+if __name__ == "__main__":
+    main()
