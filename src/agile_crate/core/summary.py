@@ -76,7 +76,7 @@ def animation_summaries(crate: Crate, fps: Mapping[str, Fraction]) -> list[Anima
             fps=fps[animation.name],
             seconds=sum(animation.durations) / 1000,
             loop=animation.loop,
-            sheets=tuple(sorted({crate.frames[index].sheet for index in animation.frames})),
+            sheets=tuple(sorted({crate.frames[index].on_sheet for index in animation.frames})),
         )
         for animation in crate.animations
     ]
