@@ -19,6 +19,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from agile_crate.cli import main
 from conftest import PROGRAM, art, save, tree
 
 Run = Callable[..., subprocess.CompletedProcess[str]]
@@ -200,7 +201,7 @@ def test_an_interruption_stops_at_once_and_leaves_no_file(tmp_path: Path) -> Non
         began = time.monotonic()
         _, told = process.communicate(timeout=60)
         assert process.returncode == 130
-        assert told == "agile-crate: error: interrupted; nothing was written\n"
+        assert told == "agile-crate: error: interrupted; no file was left half-written\n"
         assert time.monotonic() - began < 5
         assert list((tmp_path / "o").iterdir()) == []
 
@@ -218,10 +219,22 @@ def test_a_reader_that_goes_away_is_no_error(swim: Path, tmp_path: Path) -> None
     assert (tmp_path / "o.json").is_file()
 
 
+def test_a_fault_of_our_own_is_one_sentence_too(
+    monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.setattr(main, "_run_command", lambda _: 1 // 0)
+    assert main.main(["pack"]) == 70
+    assert capsys.readouterr().err == (
+        "agile-crate: error: a fault in agile-crate itself (ZeroDivisionError: integer division or modulo by zero); "
+        "run it again with --debug and report what it prints\n"
+    )
+
+
 def test_debug_shows_where_an_error_arose(run: Run, tmp_path: Path) -> None:
     done = run("pack", "nothing", "--out", "o", "--debug")
     assert "Traceback" in done.stderr
     assert "InputError: nothing is not there" in done.stderr
+    assert done.returncode == 3
 
 
 def test_bars_are_drawn_on_a_terminal_only(swim: Path, tmp_path: Path) -> None:

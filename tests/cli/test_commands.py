@@ -45,6 +45,7 @@ def test_help_does_not_wait_for_heavy_libraries() -> None:
     [
         (["pakc"], "there is no command 'pakc'; did you mean 'pack'?"),
         (["xyzzy"], "there is no command 'xyzzy'; the commands are pack, verify, demo"),
+        (["--quiet", "pack", "f"], "the command comes first: agile-crate pack …"),
         (["--colour"], "'--colour' is not known here; see agile-crate --help"),
         (["pack", "f"], "the following arguments are required: --out; see agile-crate pack --help"),
     ],
@@ -56,7 +57,7 @@ def test_wrong_command_lines(run: Run, arguments: list[str], sentence: str) -> N
 
 def test_every_error_has_an_exit_code() -> None:
     assert [status_of(kind("x")) for kind in CrateError.__subclasses__()] == [2, 3, 4, 5]
-    assert [int(status) for status in Status] == [0, 1, 2, 3, 4, 5, 130]
+    assert [int(status) for status in Status] == [0, 1, 2, 3, 4, 5, 70, 130]
 
 
 def test_the_demo_packs_and_proves_the_otter_post(run: Run, tmp_path: Path) -> None:

@@ -13,6 +13,8 @@ class Status(IntEnum):
     INPUT = 3
     FIT = 4
     OUTPUT = 5
+    FAULT = 70
+    """A fault in the program itself (EX_SOFTWARE of BSD's sysexits)."""
     INTERRUPTED = 130
 
 
