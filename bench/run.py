@@ -25,6 +25,7 @@ HERE = Path(__file__).parent
 WORK = HERE.parent / "build" / "bench"
 PROGRAM = Path(sys.executable).with_name("agile-crate")
 ROUNDS = 5
+ROUNDS_OF_LARGE = 3
 
 
 def main() -> None:
@@ -75,7 +76,8 @@ def compare_programs(name: str, folder: Path, side: int, columns: int, rows: int
     count = len(list(folder.glob("*.png")))
     command = [PROGRAM, "pack", folder, "--out", WORK / "ours", "--columns", columns, "--force"]
     other = [sys.executable, HERE / "plain.py", folder, WORK / "plain", side, columns, rows]
-    pairs = [(timed(command), timed(other)) for _ in range(ROUNDS)]
+    rounds = ROUNDS_OF_LARGE if count * side * side > 1 << 24 else ROUNDS
+    pairs = [(timed(command), timed(other)) for _ in range(rounds)]
     report(name, [(a[0], b[0]) for a, b in pairs], "s", goal)
     raw = count * side * side * 4 / 2**20
     print(f"{'  peak memory':44}{median(a[1] for a, _ in pairs):>8.0f}MB{'':18}  {2.5 * raw + 150:.0f} MB")

@@ -97,17 +97,11 @@ def _target(out: str) -> Path:
 
 def _build_before(target: Path) -> frozenset[str]:
     """The files of an earlier build at the same place, if its metadata is there and is ours."""
-    from .exports.json_metadata import images_named
+    from .exports.json_metadata import images_of_build
 
     metadata = target.parent / (target.name + ".json")
-    try:
-        images = images_named(metadata.read_text("utf-8"))
-    except (OSError, UnicodeDecodeError):
-        return frozenset()
-    if images is None:
-        return frozenset()
-    ours = [image for image in images if _is_sheet_name(image, target.name)]
-    return frozenset(str(target.parent / name) for name in [*ours, metadata.name])
+    sheets = [image for image in images_of_build(metadata) if _is_sheet_name(image, target.name)]
+    return frozenset(str(target.parent / name) for name in [*sheets, metadata.name]) if sheets else frozenset()
 
 
 def _is_sheet_name(image: str, stem: str) -> bool:

@@ -1,5 +1,6 @@
 import copy
 import json
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -8,7 +9,7 @@ from hypothesis import strategies as st
 
 from agile_crate.core.errors import InputError
 from agile_crate.core.model import Animation, Box, Cells, Crate, Frame, Offset, Point, Sheet, Size
-from agile_crate.exports.json_metadata import from_json, images_named, to_json
+from agile_crate.exports.json_metadata import from_json, images_of_build, to_json
 
 CRATE = Crate(
     name="otter",
@@ -136,11 +137,14 @@ def test_what_is_wrong_is_told_with_its_place(text: str, sentence: str) -> None:
     ("text", "images"),
     [
         (to_json(CRATE), ("otter.png",)),
-        ("{}", None),
-        ("[1]", None),
-        ("no", None),
-        ('{"format": "agile-crate", "sheets": 3}', None),
+        ("{}", ()),
+        ("[1]", ()),
+        ("no", ()),
+        ("[" * 100_000, ()),
+        ('{"format": "agile-crate", "sheets": 3}', ()),
     ],
 )
-def test_the_images_of_a_document_that_is_ours(text: str, images: tuple[str, ...] | None) -> None:
-    assert images_named(text) == images
+def test_the_images_of_a_build_of_ours(tmp_path: Path, text: str, images: tuple[str, ...]) -> None:
+    (tmp_path / "otter.json").write_text(text, "utf-8")
+    assert images_of_build(tmp_path / "otter.json") == images
+    assert images_of_build(tmp_path / "gone.json") == ()

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Iterable
+from pathlib import Path
 from typing import Any, NoReturn, TypeVar, get_args
 
 from ..core.errors import InputError
@@ -95,15 +96,18 @@ def from_json(text: str, origin: str) -> Crate:
         raise InputError(f"{shown(origin)}: {error}") from None
 
 
-def images_named(text: str) -> tuple[str, ...] | None:
-    """The image files that a document of ours names, or None if it is not ours. Nothing else of it is looked at."""
+def images_of_build(path: str | Path) -> tuple[str, ...]:
+    """The image files that a metadata file of ours names; none if it is not there, not ours, or cannot be read.
+
+    Nothing else of the document is looked at.
+    """
     try:
-        document = json.loads(text)
+        document = json.loads(Path(path).read_text("utf-8"))
         if document["format"] != FORMAT:
-            return None
+            return ()
         return tuple(str(sheet["image"]) for sheet in document["sheets"])
-    except (ValueError, TypeError, KeyError, RecursionError):
-        return None
+    except (OSError, ValueError, TypeError, KeyError, RecursionError):
+        return ()
 
 
 class _FormError(Exception):

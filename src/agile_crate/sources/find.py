@@ -11,6 +11,7 @@ import os
 import stat
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, field
 
 from ..core.errors import InputError
@@ -126,9 +127,13 @@ def _walk(folder: str, base: str, above: list[tuple[int, int]], search: Search) 
             entries = sorted(listing, key=lambda entry: natural_key(entry.name))
     except OSError as error:
         raise InputError(f"the folder {shown(folder)} cannot be read: {_reason(error)}") from None
+    built = _sheets_among(folder, {entry.name for entry in entries})
     for entry in entries:
         if entry.name.startswith("."):
             search.passed_over[HIDDEN] += 1
+            continue
+        if entry.name in built:
+            search.passed_over[OWN] += 1
             continue
         try:
             is_folder = entry.is_dir()
@@ -146,6 +151,18 @@ def _walk(folder: str, base: str, above: list[tuple[int, int]], search: Search) 
             search.passed_over[LOOP] += 1
         else:
             _walk(entry.path, base, [*above, identity], search)
+
+
+def _sheets_among(folder: str, names: AbstractSet[str]) -> set[str]:
+    """Which files of a folder are sheets of builds, told by the metadata beside them."""
+    sheets: set[str] = set()
+    for name in names:
+        stem, ending = os.path.splitext(name)
+        if ending == ".json" and not names.isdisjoint((f"{stem}.png", f"{stem}-1.png")):
+            from ..exports.json_metadata import images_of_build
+
+            sheets.update(images_of_build(os.path.join(folder, name)))
+    return sheets
 
 
 def _take_file(path: str, base: str, status: os.stat_result, search: Search) -> None:
