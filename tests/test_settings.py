@@ -4,6 +4,7 @@ import pytest
 
 from agile_crate.core.errors import UsageError
 from agile_crate.core.model import Size
+from agile_crate.core.timing import Hold
 from agile_crate.settings import Settings, option_name, options, settings_from
 
 
@@ -11,7 +12,7 @@ def test_defaults_are_the_simplest_thing() -> None:
     settings = settings_from({})
     assert settings == Settings()
     assert (settings.layout, settings.align, settings.gap, settings.max_size) == ("grid", "bottom", 0, (4096, 4096))
-    assert settings.fps.each(["swim"]) == {"swim": 12}
+    assert settings.fps.each(["swim"]) == {"swim": None}
 
 
 def test_values_are_read() -> None:
@@ -51,6 +52,14 @@ def test_values_are_read() -> None:
         ({"size": "100x64", "pow2": True}, "--size 100×64 and --pow2 cannot both hold"),
         ({"size": "100x64", "square": True}, "--size 100×64 and --square cannot both hold"),
         ({"size": "100x64", "multiple": "16"}, "--size 100×64 and --multiple 16 cannot both hold"),
+        ({"frames": ["swim=0-3"]}, "--frames: '0-3' is not a range of frames: write positions from 1"),
+        ({"frames": ["-"]}, "--frames: '-' is not a range of frames"),
+        ({"duration": "0"}, "--duration: '0' is not a time: write milliseconds or seconds"),
+        ({"hold": ["swim=2"]}, "--hold: 'swim=2' does not say which frame is held how long"),
+        ({"hold": ["swim:0=2"]}, "--hold: 'swim:0=2' does not say which"),
+        ({"rename": ["swim"]}, "--rename: 'swim' is not a pair of names"),
+        ({"split": ["gull=1-3"]}, "--split: 'gull=1-3' does not say what is split how"),
+        ({"order": "a,,b"}, "--order: 'a,,b' is not a list of names"),
         ({"colums": "4"}, "there is no setting 'colums'"),
     ],
 )
@@ -58,6 +67,31 @@ def test_bad_values_are_refused_with_a_sentence(given: dict[str, object], senten
     with pytest.raises(UsageError) as caught:
         settings_from(given)
     assert sentence in str(caught.value)
+
+
+def test_what_frames_differ_by_is_remembered_as_it_was_given() -> None:
+    settings = settings_from(
+        {"every": 3, "frames": ["swim=1-8", "2-"], "drop_copies": True, "reverse": False, "columns": 4}
+    )
+    assert settings.remembered == {"every": ["3"], "frames": ["swim=1-8", "2-"], "drop_copies": True}
+    assert settings_from(settings.remembered).frames == settings.frames
+
+
+def test_ranges_holds_and_parts_are_read() -> None:
+    settings = settings_from(
+        {
+            "frames": "1,3,6-9,12-",
+            "hold": ["swim:3=2", "a:b:1=0.2s"],
+            "split": ["gull=glide:1-20,land:21-44,47,hop:45-46"],
+        }
+    )
+    assert [str(span) for span in settings.frames.everyone] == ["1", "3", "6-9", "12-"]
+    assert settings.hold == (("swim", 3, Hold(Fraction(2))), ("a:b", 1, Hold(milliseconds=Fraction(200))))
+    ((name, parts),) = settings.split
+    assert name == "gull"
+    assert {part: [str(s) for s in spans] for part, spans in parts.items()} == {
+        "glide": ["1-20"], "land": ["21-44", "47"], "hop": ["45-46"],
+    }  # fmt: skip
 
 
 def test_every_setting_has_a_help_line_and_an_option() -> None:

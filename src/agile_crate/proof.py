@@ -12,16 +12,18 @@ from pathlib import Path
 
 from .core.check import check_crate, restorable
 from .core.compare import difference
-from .core.errors import InputError
+from .core.errors import InputError, UsageError
 from .core.model import Crate, Frame, Picture, Sheet, Size
 from .core.pixels import Pixels
 from .core.restore import restore
 from .core.text import counted, few, measured, quoted, shown
 from .exports.json_metadata import from_json
+from .settings import Settings, settings_from
 from .sources.find import OwnPlace
 from .sources.gather import Progress, gather, unheard
-from .sources.pictures import LARGEST_SHEET, SeveralPicturesError, picture_size, read_picture
+from .sources.pictures import LARGEST_SHEET, picture_size, read_still
 from .sources.png_chunks import PictureError
+from .taking import taken
 
 
 @dataclass(frozen=True, slots=True)
@@ -141,9 +143,9 @@ def _read_sheet(folder: Path, sheet: Sheet, decode: bool) -> _FoundSheet:
     if hashlib.sha256(data).hexdigest() != sheet.sha256:
         found.problems.append(f"sheet {name} is not the file that was written: its sha256 differs")
     try:
-        pixels = read_picture(data, LARGEST_SHEET) if decode else None
+        pixels = read_still(data, LARGEST_SHEET) if decode else None
         size = Size(pixels.shape[1], pixels.shape[0]) if pixels is not None else picture_size(data, LARGEST_SHEET)
-    except (PictureError, SeveralPicturesError) as error:
+    except PictureError as error:
         found.problems.append(f"sheet {name} {error}")
         return found
     if size != sheet.size:
@@ -157,7 +159,16 @@ def _sources(
     against: Sequence[str], crate: Crate, folder: Path, data: str, executor: Executor, progress: Progress
 ) -> dict[str, Picture]:
     own = OwnPlace(str(folder), frozenset(str(folder / name) for name in [data, *(s.image for s in crate.sheets)]))
-    return {picture.name: picture for picture in gather(against, own, executor, progress).pictures}
+    sequences = taken(gather(against, own, executor, progress).sequences, _settings_of(crate, data))
+    return {picture.name: picture for sequence in sequences for picture in sequence.pictures}
+
+
+def _settings_of(crate: Crate, data: str) -> Settings:
+    """The settings by which the crate's frames were taken, as its metadata records them."""
+    try:
+        return settings_from(crate.settings)
+    except UsageError as error:
+        raise InputError(f"{shown(data)}: settings: {error}") from None
 
 
 def _compared(

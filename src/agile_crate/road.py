@@ -1,4 +1,4 @@
-"""The road: gather → arrange → draw → describe → write, and its inverse for `verify`. Nothing else knows the whole.
+"""The road: gather → take → arrange → draw → describe → write. Nothing else knows the whole; `proof` is the way back.
 
 Nothing here prints or exits. Work goes to the executor that is handed in; the progress function is told of it.
 """
@@ -7,22 +7,24 @@ from __future__ import annotations
 
 import dataclasses
 import os
-from collections import Counter
+from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import TYPE_CHECKING, TypeVar
 
 from .core.errors import FitError, OutputError, UsageError
 from .core.grid import GridSheet, GridWish, arrange_grid
 from .core.model import Box, Crate, Picture, Sheet, Size
-from .core.names import group
+from .core.take import Sequences, check_names
 from .core.text import counted, few, measured, quoted, shown
-from .settings import PerAnimation, Settings, option_name
+from .core.timing import Hold, frame_times, pace
+from .settings import Settings
 from .sources.find import OwnPlace
 from .sources.gather import Progress, gather, unheard
+from .taking import each, taken
 
 if TYPE_CHECKING:
     from .core.pixels import Pixels
@@ -60,12 +62,11 @@ def pack(
     target = _target(out)
     before = _build_before(target)
     gathered = gather(inputs, OwnPlace(str(target.parent), before), executor, progress)
-    pictures = gathered.pictures
-    groups = group(picture.animation for picture in pictures)
-    _check_animation_names("fps", settings.fps, groups)
-    _check_animation_names("loop", settings.loop, groups)
+    sequences = taken(gathered.sequences, settings)
+    pictures = [picture for sequence in sequences for picture in sequence.pictures]
+    times = _times(sequences, settings)
     grid, cell = _arranged(pictures, settings)
-    crate, fps = _described(target.name, pictures, groups, grid, settings, generator)
+    crate = _described(target.name, sequences, pictures, times, grid, settings, generator)
     names = [sheet.image for sheet in crate.sheets] + [target.name + ".json"]
     files = tuple(target.parent / name for name in names)
     stale = tuple(sorted(Path(path) for path in before if Path(path) not in files))
@@ -77,7 +78,7 @@ def pack(
         crate=crate,
         files=files,
         removed=stale,
-        fps=fps,
+        fps={name: pace(exact) for name, exact in times.items()},
         passed_over=gathered.passed_over,
         remarks=tuple(_alignment_remarks(pictures, cell, settings.align)),
         warnings=gathered.warnings,
@@ -118,14 +119,16 @@ def _refuse_strangers(files: Iterable[Path], before: frozenset[str]) -> None:
         )
 
 
-def _check_animation_names(setting: str, value: PerAnimation[Any], groups: Mapping[str, object]) -> None:
-    for name, _ in value.named:
-        if name not in groups:
-            import difflib
-
-            near = difflib.get_close_matches(name, groups, 1, 0.5)
-            there = f"did you mean {quoted(near[0])}?" if near else f"there are: {few(groups) if groups else 'none'}"
-            raise UsageError(f"{option_name(setting)}: there is no animation {quoted(name)}; {there}")
+def _times(sequences: Sequences, settings: Settings) -> dict[str, tuple[Fraction, ...]]:
+    """The exact milliseconds of each frame of each animation."""
+    fps = each("fps", settings.fps, sequences)
+    total = each("duration", settings.duration, sequences)
+    check_names("--hold", (name for name, *_ in settings.hold), sequences)
+    holds: dict[str, dict[int, Hold]] = defaultdict(dict)
+    for name, position, hold in settings.hold:
+        holds[name][position] = hold
+    animations = {sequence.name: sequence for sequence in sequences if sequence.name is not None}
+    return {name: frame_times(s, fps[name], total[name], holds[name]) for name, s in animations.items()}
 
 
 def _arranged(pictures: Sequence[Picture], settings: Settings) -> tuple[tuple[GridSheet, ...], Size]:
@@ -156,24 +159,24 @@ def _arranged(pictures: Sequence[Picture], settings: Settings) -> tuple[tuple[Gr
 
 def _described(
     name: str,
+    sequences: Sequences,
     pictures: Sequence[Picture],
-    groups: Mapping[str, Sequence[int]],
+    times: Mapping[str, Sequence[Fraction]],
     grid: Sequence[GridSheet],
     settings: Settings,
     generator: str,
-) -> tuple[Crate, Mapping[str, Fraction]]:
+) -> Crate:
     from .core.describe import described_animations, grid_frames, grid_sheets
 
-    fps = settings.fps.each(groups)
     canvases = [picture.canvas for picture in pictures]
-    crate = Crate(
+    return Crate(
         name=name,
         sheets=grid_sheets(name, grid),
         frames=grid_frames([picture.name for picture in pictures], canvases, grid, settings.align),
-        animations=described_animations(groups, fps, settings.loop.each(groups)),
+        animations=described_animations(sequences, times, each("loop", settings.loop, sequences)),
         generator=generator,
+        settings=settings.remembered,
     )
-    return crate, fps
 
 
 def _alignment_remarks(pictures: Sequence[Picture], cell: Size, align: str) -> Iterator[str]:

@@ -12,14 +12,14 @@ from dataclasses import dataclass, field, fields
 from fractions import Fraction
 from typing import Any, Generic, NamedTuple, TypeVar
 
+from . import values
 from .core.align import PLACES
 from .core.errors import UsageError
 from .core.model import Loop, Size
 from .core.sheet_size import SheetRules
+from .core.spans import Spans
 from .core.text import measured, quoted
-
-LARGEST_SIDE = 16_384
-"""The longest side of a sheet or cell that can be asked for: what current graphics hardware takes."""
+from .core.timing import Hold
 
 T = TypeVar("T")
 
@@ -37,7 +37,11 @@ class PerAnimation(Generic[T]):
 
 
 class Option(NamedTuple):
-    """What is declared with a field of `Settings`, beside its default."""
+    """What is declared with a field of `Settings`, beside its default.
+
+    `many`: may be given several times, each time one more. `remembered`: frames differ by it, so the metadata
+    records it and a proof repeats it.
+    """
 
     section: str
     help: str
@@ -45,6 +49,8 @@ class Option(NamedTuple):
     read: Callable[[str], Any] | None
     choices: tuple[str, ...]
     per_animation: bool
+    many: bool
+    remembered: bool
 
 
 def _setting(
@@ -55,54 +61,13 @@ def _setting(
     read: Callable[[str], Any] | None = None,
     choices: Iterable[str] = (),
     per_animation: bool = False,
+    many: bool = False,
+    remembered: bool = False,
 ) -> Any:
     choices = tuple(choices)
-    if choices:
-        read = _choice(choices)
-    option = Option(section, help, metavar or "|".join(choices), read, choices, per_animation)
+    reader = values.choice(choices) if choices else read
+    option = Option(section, help, metavar or "|".join(choices), reader, choices, per_animation, many, remembered)
     return field(default=PerAnimation(default) if per_animation else default, metadata={"option": option})
-
-
-def _choice(choices: tuple[str, ...]) -> Callable[[str], str]:
-    def read(text: str) -> str:
-        if text not in choices:
-            raise UsageError(f"{quoted(text)} is not one of {', '.join(choices)}")
-        return text
-
-    return read
-
-
-def _whole(least: int) -> Callable[[str], int]:
-    def read(text: str) -> int:
-        number = int(text) if text.isascii() and text.isdigit() and len(text) < 10 else -1
-        if not least <= number <= LARGEST_SIDE:
-            raise UsageError(f"{quoted(text)} is not a whole number from {least} to {LARGEST_SIDE}")
-        return number
-
-    return read
-
-
-def _size(text: str) -> Size:
-    sides = text.lower().replace("×", "x").split("x")
-    try:
-        return Size(*map(_whole(1), sides))
-    except (UsageError, TypeError):
-        raise UsageError(
-            f"{quoted(text)} is not a size: write width x height in pixels, such as 64x64, up to {LARGEST_SIDE}"
-        ) from None
-
-
-def _fps(text: str) -> Fraction:
-    try:
-        fps = Fraction(text) if len(text) < 30 and "e" not in text.lower() else None
-    except (ValueError, ZeroDivisionError):
-        fps = None
-    if fps is None or not 0 < fps <= 1000:
-        raise UsageError(
-            f"{quoted(text)} is not a number of frames a second: write one above 0 and up to 1000, "
-            "such as 12, 23.976 or 30000/1001"
-        )
-    return fps
 
 
 _ALIGN = "where a smaller canvas stands in its cell, and the pivot"
@@ -112,29 +77,100 @@ _ALIGN = "where a smaller canvas stands in its cell, and the pivot"
 class Settings:
     """All settings of a build, read and checked. Field order is the order in the help and in the docs."""
 
-    fps: PerAnimation[Fraction] = _setting("take", Fraction(12), "frames a second", "N", _fps, per_animation=True)
-    loop: PerAnimation[Loop] = _setting(
-        "take", "forever", "how an animation repeats", choices=("forever", "once", "back-and-forth"), per_animation=True
+    include: tuple[str, ...] = _setting(
+        "take", (), "only frames whose name matches", "PATTERN", values.pattern, many=True, remembered=True
+    )
+    exclude: tuple[str, ...] = _setting(
+        "take", (), "no frames whose name matches", "PATTERN", values.pattern, many=True, remembered=True
+    )
+    rename: tuple[tuple[str, str], ...] = _setting(
+        "take", (), "another name for an animation and its frames", "OLD=NEW", values.pair, many=True, remembered=True
+    )
+    frames: PerAnimation[Spans | None] = _setting(
+        "take",
+        None,
+        "only these, by position: 5-30 or 1,3,6-9",
+        "RANGE",
+        values.spans,
+        per_animation=True,
+        remembered=True,
+    )
+    split: tuple[tuple[str, dict[str, Spans]], ...] = _setting(
+        "take",
+        (),
+        "cut one into several: gull=glide:1-20,land:21-44",
+        "NAME=PART:RANGE,…",
+        values.parts,
+        many=True,
+        remembered=True,
+    )
+    every: PerAnimation[int] = _setting(
+        "take",
+        1,
+        "the first of every N frames; the pace stays",
+        "N",
+        values.whole(1),
+        per_animation=True,
+        remembered=True,
+    )
+    drop_copies: bool = _setting("take", False, "drop frames that only repeat the one before", remembered=True)
+    drop_closing: bool = _setting("take", False, "drop a last frame that equals the first", remembered=True)
+    reverse: bool = _setting("take", False, "every animation backwards", remembered=True)
+    mirrored: tuple[tuple[str, str], ...] = _setting(
+        "take", (), "another animation, left and right exchanged", "NEW=OLD", values.pair, many=True, remembered=True
+    )
+    reversed: tuple[tuple[str, str], ...] = _setting(
+        "take", (), "another animation, played backwards", "NEW=OLD", values.pair, many=True, remembered=True
+    )
+    order: tuple[str, ...] = _setting("take", (), "these animations first, in this order", "NAME,…", values.names)
+    fps: PerAnimation[Fraction | None] = _setting(
+        "take", None, "frames a second; 12, or the source's own times", "N", values.fps, per_animation=True
+    )
+    duration: PerAnimation[Fraction | None] = _setting(
+        "take", None, "the whole animation: 800ms or 0.8s", "TIME", values.time, per_animation=True
+    )
+    hold: tuple[tuple[str, int, Hold], ...] = _setting(
+        "take", (), "hold a frame: swim:3=2 (twice as long), swim:3=200ms", "NAME:FRAME=N", values.hold, many=True
+    )
+    loop: PerAnimation[Loop | None] = _setting(
+        "take",
+        None,
+        "how it repeats; forever, or as its source says",
+        choices=("forever", "once", "back-and-forth"),
+        per_animation=True,
     )
     align: str = _setting("prepare", "bottom", _ALIGN, "PLACE", choices=PLACES)
     layout: str = _setting(
         "arrange", "grid", "grid: columns and rows; strip: one row (with --down one column)", choices=("grid", "strip")
     )
-    columns: int = _setting("arrange", 0, "cells side by side; chosen for you if not given", "N", _whole(1))
-    rows: int = _setting("arrange", 0, "cells one below the other; chosen for you if not given", "N", _whole(1))
-    cell: Size | None = _setting("arrange", None, "cell size; by default the largest canvas", "WxH", _size)
+    columns: int = _setting("arrange", 0, "cells side by side; chosen for you if not given", "N", values.whole(1))
+    rows: int = _setting("arrange", 0, "cells one below the other; chosen for you if not given", "N", values.whole(1))
+    cell: Size | None = _setting("arrange", None, "cell size; by default the largest canvas", "WxH", values.size)
     down: bool = _setting("arrange", False, "fill columns first, not rows")
-    gap: int = _setting("arrange", 0, "empty pixels between neighbours", "N", _whole(0))
-    margin: int = _setting("arrange", 0, "empty pixels along the sheet's edges", "N", _whole(0))
+    gap: int = _setting("arrange", 0, "empty pixels between neighbours", "N", values.whole(0))
+    margin: int = _setting("arrange", 0, "empty pixels along the sheet's edges", "N", values.whole(0))
     max_size: Size = _setting(
-        "arrange", Size(4096, 4096), "largest sheet; further frames go on to the next", "WxH", _size
+        "arrange", Size(4096, 4096), "largest sheet; further frames go on to the next", "WxH", values.size
     )
     size: Size | None = _setting(
-        "arrange", None, "exactly this sheet size (max-size is then not looked at)", "WxH", _size
+        "arrange", None, "exactly this sheet size (max-size is then not looked at)", "WxH", values.size
     )
     pow2: bool = _setting("arrange", False, "sheet sides are powers of two")
     square: bool = _setting("arrange", False, "sheets are square")
-    multiple: int = _setting("arrange", 1, "sheet sides are multiples of N", "N", _whole(1))
+    multiple: int = _setting("arrange", 1, "sheet sides are multiples of N", "N", values.whole(1))
+
+    given: Mapping[str, Any] = field(default_factory=dict, compare=False)
+    """What was given, by field name, before it was read."""
+
+    @property
+    def remembered(self) -> dict[str, Any]:
+        """What was given of the settings by which frames differ, as texts: enough to take and change them again."""
+        table = options()
+        return {
+            name: True if table[name][0].read is None else _texts(value)
+            for name, value in self.given.items()
+            if table[name][0].remembered and value is not False
+        }
 
     @property
     def sheet_rules(self) -> SheetRules:
@@ -143,7 +179,7 @@ class Settings:
 
 def options() -> dict[str, tuple[Option, Any]]:
     """Every setting's option and default, by field name, in order."""
-    return {f.name: (f.metadata["option"], f.default) for f in fields(Settings)}
+    return {f.name: (f.metadata["option"], f.default) for f in fields(Settings) if f.metadata}
 
 
 def option_name(name: str) -> str:
@@ -160,6 +196,8 @@ def read_setting(name: str, given: Any) -> Any:
     if option.read is None:
         return bool(given)
     try:
+        if option.many:
+            return tuple(map(option.read, _texts(given)))
         if not option.per_animation:
             return option.read(str(given))
         return _read_per_animation(option.read, default.everyone, given)
@@ -169,8 +207,8 @@ def read_setting(name: str, given: Any) -> Any:
 
 def _read_per_animation(read: Callable[[str], Any], default: Any, given: Any) -> PerAnimation[Any]:
     everyone, named = default, {}
-    for text in [given] if isinstance(given, (str, int, float)) else given:
-        animation, equals, value = str(text).rpartition("=")
+    for text in _texts(given):
+        animation, equals, value = text.rpartition("=")
         if equals:
             named[animation] = read(value)
         else:
@@ -178,12 +216,17 @@ def _read_per_animation(read: Callable[[str], Any], default: Any, given: Any) ->
     return PerAnimation(everyone, tuple(named.items()))
 
 
+def _texts(given: Any) -> list[str]:
+    return [str(given)] if isinstance(given, (str, int, float, Fraction)) else list(map(str, given))
+
+
 def settings_from(given: Mapping[str, Any]) -> Settings:
     """Settings from what was given, by field name; what is missing keeps its default. Raises UsageError."""
     unknown = sorted(set(given) - set(options()))
     if unknown:
         raise UsageError(f"there is no setting {quoted(unknown[0])}")
-    settings = Settings(**{name: read_setting(name, value) for name, value in given.items()})
+    read = {name: read_setting(name, value) for name, value in given.items()}
+    settings = Settings(**read, given=dict(given))
     for contradiction in _contradictions(settings):
         raise UsageError(contradiction)
     return settings

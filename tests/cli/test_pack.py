@@ -10,6 +10,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from PIL import Image
 
 from conftest import art, decode, metadata, save, tree
 
@@ -182,17 +183,84 @@ def test_names_that_differ_only_in_case_are_warned_of(run: Run, tmp_path: Path) 
     )
 
 
-def test_animated_pictures_are_passed_over_by_name(run: Run, swim: Path, tmp_path: Path) -> None:
-    from PIL import Image
-
-    frames = [Image.fromarray(art(8, 8, seed)) for seed in range(3)]
-    frames[0].save(swim / "preview.gif", save_all=True, append_images=frames[1:])
+def test_an_animated_picture_is_a_sequence_with_its_own_times(run: Run, swim: Path, tmp_path: Path) -> None:
+    frames = [Image.fromarray(art(8, 8, seed) | np.array([0, 0, 0, 255], np.uint8)) for seed in range(3)]
+    frames[0].save(swim / "gull.png", save_all=True, append_images=frames[1:], duration=[40, 80, 120], loop=2)
+    frames[0].save(swim / "cut.gif", save_all=True, append_images=frames[1:], duration=50)
+    done = run("pack", "frames", "--out", "o", "--exclude", "cut/*", "--order", "swim")
+    assert done.returncode == 0
+    said = metadata(tmp_path / "o.json")
+    assert [f["name"] for f in said["frames"][13:]] == ["gull/01", "gull/02", "gull/03"]
+    assert said["animations"][1] == {
+        "name": "gull", "frames": [13, 14, 15], "durations": [40, 80, 120], "loop": "once", "times": 2,
+    }  # fmt: skip
+    assert "  gull          13    15       3  12.5    0.240  once\n" in done.stdout
+    assert run("verify", "o.json", "--against", "frames").stdout.endswith("16 of 16 frames restored to the pixel\n")
+    run("pack", "frames", "--out", "o", "--exclude", "cut/*", "--fps", "gull=10", "--loop", "gull=forever")
+    assert metadata(tmp_path / "o.json")["animations"][0] == {
+        "name": "gull", "frames": [0, 1, 2], "durations": [100, 100, 100], "loop": "forever",
+    }  # fmt: skip
+    whole = (swim / "cut.gif").read_bytes()
+    (swim / "cut.gif").write_bytes(whole[:-3])
     done = run("pack", "frames", "--out", "o")
-    assert (
-        done.stderr
-        == "agile-crate: warning: frames/preview.gif: animated, so passed over; only still pictures are packed\n"
+    assert (done.returncode, done.stderr) == (
+        3,
+        "agile-crate: error: frames/cut.gif is cut short: 2 pictures of it could be read; "
+        "export it again or take it out\n",
     )
-    assert "passed over: 1 animated picture\n" in done.stdout
+
+
+TAKES = [
+    (["--frames", "5-8"], ["swim_05", "swim_06", "swim_07", "swim_08"], [83, 84, 83, 83]),
+    (["--frames", "swim=12-,1"], ["swim_12", "swim_13", "swim_01"], [83, 84, 83]),
+    (["--every", "3", "--fps", "30"], ["swim_01", "swim_04", "swim_07", "swim_10", "swim_13"], [100] * 5),
+    (["--every", "5", "--reverse", "--duration", "1s"], ["swim_11", "swim_06", "swim_01"], [333, 334, 333]),
+    (["--frames", "1-3", "--hold", "swim:2=2", "--fps", "10"], ["swim_01", "swim_02", "swim_03"], [100, 200, 100]),
+    (["--exclude", "*1?", "--exclude", "*0[2-8]"], ["swim_01", "swim_09"], [83, 84]),
+    (["--rename", "swim=dash", "--frames", "dash=1-2", "--fps", "dash=20"], ["dash_01", "dash_02"], [50, 50]),
+]
+
+
+@pytest.mark.parametrize(("options", "names", "times"), TAKES)
+def test_what_is_taken_and_that_the_proof_takes_the_same(
+    run: Run, swim: Path, tmp_path: Path, options: list[str], names: list[str], times: list[int]
+) -> None:
+    done = run("pack", "frames", "--out", "o", *options)
+    assert (done.returncode, done.stderr) == (0, "")
+    said = metadata(tmp_path / "o.json")
+    assert [frame["name"].removeprefix("swim/") for frame in said["frames"]] == names
+    assert said["animations"][0]["durations"] == times
+    proof = run("verify", "o.json", "--against", "frames")
+    assert proof.stdout == (
+        f"o.json: all in order (1 sheet, {len(names)} frames, 1 animation)\n"
+        f"{len(names)} of {len(names)} frames restored to the pixel\n"
+    )
+
+
+def test_animations_made_from_others(run: Run, swim: Path, tmp_path: Path) -> None:
+    done = run(
+        *("pack", "frames", "--out", "o", "--columns", "13", "--split", "swim=start:1-4,go:5-13"),
+        *(
+            "--mirrored",
+            "go_left=go",
+            "--reversed",
+            "stop=start",
+            "--order",
+            "start,go,go_left,stop",
+            "--fps",
+            "stop=24",
+        ),
+    )
+    assert (done.returncode, done.stderr) == (0, "")
+    said = metadata(tmp_path / "o.json")
+    assert {a["name"]: len(a["frames"]) for a in said["animations"]} == {"start": 4, "go": 9, "go_left": 9, "stop": 4}
+    assert said["frames"][13]["name"] == "go_left_05"
+    assert said["frames"][22]["name"] == "stop_04"
+    assert np.array_equal(decode(tmp_path / "o.png")[8:16, :8], art(8, 8, 5)[:, ::-1])
+    assert said["settings"] == {
+        "split": ["swim=start:1-4,go:5-13"], "mirrored": ["go_left=go"], "reversed": ["stop=start"],
+    }  # fmt: skip
+    assert run("verify", "o.json", "--against", "frames").stdout.endswith("26 of 26 frames restored to the pixel\n")
 
 
 def test_the_same_bytes_whatever_the_threads_the_seed_and_the_order_of_listing(run: Run, tmp_path: Path) -> None:
@@ -220,8 +288,6 @@ def test_the_same_bytes_whatever_the_threads_the_seed_and_the_order_of_listing(r
 
 
 def test_five_hundred_frames_of_mixed_sizes_and_modes(run: Run, tmp_path: Path) -> None:
-    from PIL import Image
-
     modes = [
         ("RGBA", "png"),
         ("RGB", "png"),

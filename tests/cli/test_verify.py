@@ -140,6 +140,15 @@ def test_what_cannot_be_verified(run: Run, crate: Path, arguments: list[str], st
 @pytest.mark.parametrize(
     ("change", "sentence"),
     [
+        (lambda d: d.update(settings=[]), "o.json: settings: expected an object, found []"),
+        (
+            lambda d: d.update(settings={"every": {"a": 1}}),
+            "o.json: settings.every: expected a text",
+        ),
+        (
+            lambda d: d.update(settings={"every": ["x"]}),
+            "o.json: settings: --every: 'x' is not a whole number",
+        ),
         (lambda d: d.update(version=9), "o.json: version: expected 1, the only one known here, found 9"),
         (
             lambda d: d["sheets"][0].update(image="../secret.png"),
@@ -149,6 +158,6 @@ def test_what_cannot_be_verified(run: Run, crate: Path, arguments: list[str], st
 )
 def test_hostile_metadata_is_refused(run: Run, crate: Path, change: Callable[[dict], object], sentence: str) -> None:
     edit(crate, change)
-    done = run("verify", "o.json")
+    done = run("verify", "o.json", "--against", "frames")
     assert (done.returncode, done.stdout) == (3, "")
     assert sentence in done.stderr

@@ -2,7 +2,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from agile_crate.core.names import alike_but_for_case, animation_of, frame_key, group, natural_key, split_number
+from agile_crate.core.names import alike_but_for_case, animation_of, frame_key, natural_key, split_number
 
 
 @pytest.mark.parametrize(
@@ -58,10 +58,6 @@ def test_animations_come_before_stills_and_numbers_before_names() -> None:
     names = ["b_2", "letter", "a_10", "a_9", "b_1", "a-9"]
     ordered = sorted(names, key=lambda name: frame_key(name, animation_of(name, "")))
     assert ordered == ["a-9", "a_9", "a_10", "b_1", "b_2", "letter"]
-
-
-def test_groups_keep_the_order_of_frames() -> None:
-    assert group(["b", None, "a", "b"]) == {"b": (0, 3), "a": (2,)}
 
 
 def test_names_alike_but_for_case() -> None:

@@ -1,28 +1,71 @@
 from fractions import Fraction
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from agile_crate.core.align import PLACES, offset_in, pivot_in
-from agile_crate.core.model import Offset, Size
+from agile_crate.core.errors import UsageError
+from agile_crate.core.model import FrameSequence, Offset, Picture, Size
 from agile_crate.core.rounding import half_up
-from agile_crate.core.timing import durations
+from agile_crate.core.timing import Hold, durations, frame_times
 
 sides = st.integers(1, 300)
 
 
-@given(st.integers(1, 200), st.fractions(min_value=Fraction(1, 10), max_value=1000))
-def test_durations_add_up_to_the_exact_total(count: int, fps: Fraction) -> None:
-    times = durations(count, fps)
-    assert sum(times) == half_up(1000 * count / fps)
-    assert max(times) - min(times) <= 1
-    assert min(times) >= 1
+@given(st.lists(st.fractions(min_value=1, max_value=5000), min_size=1, max_size=50))
+def test_durations_add_up_to_the_exact_total(times: list[Fraction]) -> None:
+    whole = durations(times)
+    assert sum(whole) == half_up(sum(times))
+    assert all(abs(a - b) < 1 for a, b in zip(whole, times, strict=True))
+    assert min(whole) >= 1
 
 
-def test_durations_of_the_film_rate() -> None:
-    assert durations(24, Fraction(24000, 1001))[:4] == (42, 41, 42, 42)
-    assert sum(durations(24, Fraction(24000, 1001))) == 1001
+def sequence(*own: Fraction | None, units: int = 1) -> FrameSequence:
+    pixels = np.zeros((1, 1, 4), np.uint8)
+    return FrameSequence("swim", tuple(Picture(f"swim_{i}", pixels, ms, units) for i, ms in enumerate(own)))
+
+
+PLAIN = sequence(None, None, None, None)
+OWN = sequence(Fraction(50), Fraction(100), None)
+
+
+@pytest.mark.parametrize(
+    ("what", "fps", "total", "holds", "expected"),
+    [
+        (PLAIN, None, None, {}, [83, 84, 83, 83]),
+        (PLAIN, Fraction(24000, 1001), None, {}, [42, 41, 42, 42]),
+        (sequence(None, None, units=3), Fraction(30), None, {}, [100, 100]),
+        (OWN, None, None, {}, [50, 100, 83]),
+        (OWN, Fraction(10), None, {}, [100, 100, 100]),
+        (PLAIN, Fraction(10), None, {2: Hold(Fraction(2)), 4: Hold(milliseconds=Fraction(30))}, [100, 200, 100, 30]),
+        (PLAIN, None, Fraction(1000), {}, [250, 250, 250, 250]),
+        (PLAIN, None, Fraction(1000), {1: Hold(milliseconds=Fraction(400))}, [400, 200, 200, 200]),
+        (PLAIN, None, Fraction(1000), {1: Hold(Fraction(2))}, [400, 200, 200, 200]),
+        (OWN, None, Fraction(700), {}, [150, 300, 250]),
+    ],
+)
+def test_times_of_frames(
+    what: FrameSequence, fps: Fraction | None, total: Fraction | None, holds: dict[int, Hold], expected: list[int]
+) -> None:
+    assert list(durations(frame_times(what, fps, total, holds))) == expected
+
+
+@pytest.mark.parametrize(
+    ("total", "holds", "sentence"),
+    [
+        (None, {5: Hold()}, "--hold swim:5 is outside 'swim', which has 4 frames"),
+        (
+            Fraction(100),
+            {1: Hold(milliseconds=Fraction(100))},
+            "'swim' is to last 100 ms, and frames held take",
+        ),
+    ],
+)
+def test_times_that_cannot_be(total: Fraction | None, holds: dict[int, Hold], sentence: str) -> None:
+    with pytest.raises(UsageError, match=sentence):
+        frame_times(PLAIN, None, total, holds)
 
 
 @given(sides, sides, sides, sides, st.sampled_from(sorted(PLACES)))

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from PIL import Image
 
 from agile_crate.sources.deep_png import ADAM7, rounded_to_bytes
-from agile_crate.sources.pictures import SeveralPicturesError, picture_endings, picture_size, read_picture
+from agile_crate.sources.pictures import picture_endings, picture_size, read_picture
 from agile_crate.sources.png_chunks import SIGNATURE, PictureError
 from conftest import art
 
@@ -146,13 +146,6 @@ def test_an_orientation_note_is_applied(kind: str) -> None:
     pixels = read_picture(data)
     assert pixels.shape == (8, 4, 4)
     assert pixels[0, 3, 0] < 60 < pixels[0, 0, 0]
-
-
-def test_several_pictures_in_one_file_are_told_apart_from_stills() -> None:
-    frames = [Image.fromarray(art(8, 8, seed)) for seed in range(3)]
-    for kind in ("GIF", "PNG", "WEBP", "TIFF"):
-        with pytest.raises(SeveralPicturesError):
-            read_picture(stored(frames[0], kind, save_all=True, append_images=frames[1:]))
 
 
 GOOD = stored(Image.fromarray(art(32, 24)))

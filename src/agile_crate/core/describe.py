@@ -5,7 +5,7 @@ from fractions import Fraction
 
 from .align import offset_in, pivot_in
 from .grid import GridSheet
-from .model import Animation, Box, Frame, Loop, Offset, Sheet, Size
+from .model import Animation, Box, Frame, FrameSequence, Loop, Offset, Sheet, Size
 from .timing import durations
 
 
@@ -36,9 +36,20 @@ def grid_sheets(stem: str, grid: Sequence[GridSheet]) -> tuple[Sheet, ...]:
 
 
 def described_animations(
-    groups: Mapping[str, Sequence[int]], fps: Mapping[str, Fraction], loop: Mapping[str, Loop]
+    sequences: Sequence[FrameSequence], times: Mapping[str, Sequence[Fraction]], loop: Mapping[str, Loop | None]
 ) -> tuple[Animation, ...]:
-    """The animations with their times, given for each name its frames, its frames a second and its loop rule."""
-    return tuple(
-        Animation(name, tuple(frames), durations(len(frames), fps[name]), loop[name]) for name, frames in groups.items()
-    )
+    """The animations of sequences whose pictures are the crate's frames, in order.
+
+    `times` are the exact milliseconds of each one's frames. `loop` is what was asked for; None: what the source says.
+    """
+    animations: list[Animation] = []
+    first = 0
+    for sequence in sequences:
+        indices = tuple(range(first, first + len(sequence.pictures)))
+        first += len(indices)
+        if (name := sequence.name) is None:
+            continue
+        asked = loop[name]
+        repeats = (asked, 0) if asked else (sequence.loop or "forever", sequence.times)
+        animations.append(Animation(name, indices, durations(times[name]), *repeats))
+    return tuple(animations)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from fractions import Fraction
 from typing import TYPE_CHECKING, Literal, NamedTuple, TypeAlias
 
 if TYPE_CHECKING:
@@ -63,15 +65,32 @@ class Box(NamedTuple):
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Picture:
-    """One frame as it was gathered: its name, its pixels on its whole canvas, the animation it belongs to."""
+    """One frame as it was gathered: its name, its pixels on its whole canvas, and how long its source shows it.
+
+    `milliseconds` is None where the source does not say. `units` is how many frames of the source it stands for.
+    """
 
     name: str
     pixels: Pixels
-    animation: str | None = None
+    milliseconds: Fraction | None = None
+    units: int = 1
 
     @property
     def canvas(self) -> Size:
         return Size(self.pixels.shape[1], self.pixels.shape[0])
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class FrameSequence:
+    """Pictures in order, on their way to be an animation. The one without a name holds the stills.
+
+    `loop` and `times` are what the source says of repeating: None and 0 where it says nothing.
+    """
+
+    name: str | None
+    pictures: tuple[Picture, ...]
+    loop: Loop | None = None
+    times: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,12 +118,16 @@ class Frame:
 
 @dataclass(frozen=True, slots=True)
 class Animation:
-    """A named list of frames (indices into the crate's frames), whole milliseconds for each, and a loop rule."""
+    """A named list of frames (indices into the crate's frames), whole milliseconds for each, and a loop rule.
+
+    `times` is how many times an animation is shown that ends ("once") after more than one showing; 0 otherwise.
+    """
 
     name: str
     frames: tuple[int, ...]
     durations: tuple[int, ...]
     loop: Loop = "forever"
+    times: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -152,7 +175,10 @@ class Sheet:
 
 @dataclass(frozen=True, slots=True)
 class Crate:
-    """One build's result: its sheets and all that is known of its frames."""
+    """One build's result: its sheets and all that is known of its frames.
+
+    `settings` are those by which frames were taken and changed, as they were given: a proof repeats them.
+    """
 
     name: str
     sheets: tuple[Sheet, ...]
@@ -161,3 +187,4 @@ class Crate:
     scale: float = 1
     alpha: Literal["straight", "premultiplied"] = "straight"
     generator: str = ""
+    settings: Mapping[str, object] = field(default_factory=dict)

@@ -7,7 +7,7 @@ would repeat the folder's own name, it is said once: ``swim/swim_0003`` is frame
 
 import re
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 
 _CHUNKS = re.compile(r"([0-9]+)")
 _DIGITS = "0123456789"
@@ -58,9 +58,17 @@ def animation_of(name: str, folder: str) -> str | None:
     before, number = split_number(stem)
     if number is None:
         return None
-    if before in ("", path.rpartition("/")[2]):
-        return path or folder or "frames"
-    return f"{path}/{before}" if path else before
+    return said_once(f"{path}/{before}" if before else path) or folder or "frames"
+
+
+def said_once(path: str) -> str:
+    """A path whose last part is left out if it only repeats the one before.
+
+    >>> said_once("otter/swim/swim"), said_once("swim"), said_once("/swim")
+    ('otter/swim', 'swim', 'swim')
+    """
+    above, _, last = path.strip("/").rpartition("/")
+    return above if above and above.rpartition("/")[2] == last else path.strip("/")
 
 
 def frame_key(name: str, animation: str | None) -> tuple[object, ...]:
@@ -71,15 +79,6 @@ def frame_key(name: str, animation: str | None) -> tuple[object, ...]:
     if animation is None:
         return (1, natural_key(name))
     return (0, natural_key(animation), split_number(name.rpartition("/")[2])[1], natural_key(name))
-
-
-def group(animations: Iterable[str | None]) -> dict[str, tuple[int, ...]]:
-    """Which frames each animation holds, given the animation of each frame in order."""
-    groups: dict[str, list[int]] = defaultdict(list)
-    for index, animation in enumerate(animations):
-        if animation is not None:
-            groups[animation].append(index)
-    return {animation: tuple(indices) for animation, indices in groups.items()}
 
 
 def alike_but_for_case(names: Sequence[str]) -> list[tuple[str, ...]]:

@@ -1,19 +1,84 @@
 """How long each frame is shown."""
 
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from fractions import Fraction
 from itertools import pairwise
 
+from .errors import UsageError
+from .model import FrameSequence
 from .rounding import half_up
+from .text import counted, quoted
+
+DEFAULT_FPS = Fraction(12)
 
 
-def durations(count: int, fps: Fraction) -> tuple[int, ...]:
-    """Whole milliseconds for each of `count` frames at `fps` frames a second.
+@dataclass(frozen=True, slots=True)
+class Hold:
+    """How long one frame is held: so many times as long, or so many milliseconds."""
+
+    factor: Fraction = Fraction(1)
+    milliseconds: Fraction | None = None
+
+
+def frame_times(
+    sequence: FrameSequence, fps: Fraction | None, total: Fraction | None, holds: Mapping[int, Hold]
+) -> tuple[Fraction, ...]:
+    """The exact milliseconds of each frame.
+
+    With `fps`, each frame that stands for one of the source is 1/fps long; without, it keeps the time of its source, or
+    DEFAULT_FPS where that says none. Holds are by position from 1. With `total` the whole lasts so many milliseconds:
+    frames held for a time of their own keep it, the others share the rest in proportion.
+    Raises UsageError for a hold beyond the last frame and for a total that holds leave no room in.
+    """
+    for position in holds:
+        if position > len(sequence.pictures):
+            raise UsageError(
+                f"--hold {sequence.name}:{position} is outside {quoted(sequence.name or '')}, "
+                f"which has {counted(len(sequence.pictures), 'frame')}"
+            )
+    times: list[Fraction] = []
+    fixed: list[bool] = []
+    for position, picture in enumerate(sequence.pictures, 1):
+        hold = holds.get(position, Hold())
+        own = picture.milliseconds if fps is None else None
+        time = picture.units * 1000 / (fps or DEFAULT_FPS) if own is None else own
+        times.append(time * hold.factor if hold.milliseconds is None else hold.milliseconds)
+        fixed.append(hold.milliseconds is not None)
+    return tuple(times) if total is None else _stretched(sequence.name or "", times, fixed, total)
+
+
+def _stretched(name: str, times: Sequence[Fraction], fixed: Sequence[bool], total: Fraction) -> tuple[Fraction, ...]:
+    held = sum((time for time, keeps in zip(times, fixed, strict=True) if keeps), Fraction())
+    free = sum(times, Fraction()) - held
+    if held >= total or free == 0:
+        raise UsageError(
+            f"--duration: {quoted(name)} is to last {float(total):g} ms, and frames held take {float(held):g} of them; "
+            "hold them shorter, or by a factor"
+        )
+    share = (total - held) / free
+    return tuple(time if keeps else time * share for time, keeps in zip(times, fixed, strict=True))
+
+
+def durations(times: Sequence[Fraction]) -> tuple[int, ...]:
+    """Exact times as whole milliseconds.
 
     The moments at which frames change are rounded, not the durations, so the error never adds up: the sum is the
-    exact total, rounded once. Every duration is at least 1 up to 1000 frames a second.
+    exact total, rounded once. A frame of at least 1 ms never comes out as 0.
 
-    >>> durations(3, Fraction(12))
+    >>> durations([Fraction(1000, 12)] * 3)
     (83, 84, 83)
     """
-    moments = [half_up(Fraction(1000 * index) / fps) for index in range(count + 1)]
-    return tuple(after - before for before, after in pairwise(moments))
+    moments = [Fraction(0)]
+    for time in times:
+        moments.append(moments[-1] + time)
+    return tuple(half_up(after) - half_up(before) for before, after in pairwise(moments))
+
+
+def pace(times: Sequence[Fraction]) -> Fraction:
+    """Frames a second over the whole: the fps where all frames last equally long.
+
+    >>> pace([Fraction(100)] * 4), pace([Fraction(100), Fraction(300)])
+    (Fraction(10, 1), Fraction(5, 1))
+    """
+    return 1000 * len(times) / sum(times, Fraction())

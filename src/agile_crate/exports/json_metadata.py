@@ -30,7 +30,7 @@ def to_json(crate: Crate) -> str:
         "name": crate.name,
         "scale": crate.scale,
         "alpha": crate.alpha,
-    }
+    } | ({"settings": dict(crate.settings)} if crate.settings else {})
     lists: dict[str, Iterable[dict[str, Any]]] = {
         "sheets": map(_sheet, crate.sheets),
         "frames": map(_frame, crate.frames),
@@ -76,7 +76,7 @@ def _animation(animation: Animation) -> dict[str, Any]:
         "frames": animation.frames,
         "durations": animation.durations,
         "loop": animation.loop,
-    }
+    } | ({"times": animation.times} if animation.times else {})
 
 
 def from_json(text: str, origin: str) -> Crate:
@@ -138,7 +138,17 @@ def _crate(document: Any) -> Crate:
         scale=_number(document.get("scale", 1), "scale"),
         alpha=_one_of(document, "alpha", "", ("straight", "premultiplied"), "straight"),
         generator=_text(document, "generator", "", ""),
+        settings=_read_settings(document.get("settings", {})),
     )
+
+
+def _read_settings(value: Any) -> dict[str, Any]:
+    _expect(isinstance(value, dict), "settings", "an object", value)
+    for key, given in value.items():
+        texts = given if isinstance(given, list) else [given]
+        known = all(isinstance(text, (str, bool)) for text in texts)
+        _expect(known, f"settings.{shown(key)}", "a text, a list of texts, or true", given)
+    return dict(value)
 
 
 def _read_sheet(value: Any, place: str) -> Sheet:
@@ -190,6 +200,7 @@ def _read_animation(value: Any, place: str) -> Animation:
         frames=_whole_numbers(value, "frames", place),
         durations=_whole_numbers(value, "durations", place),
         loop=_one_of(value, "loop", place, get_args(Loop), "forever"),
+        times=_whole(value.get("times", 0), f"{place}.times"),
     )
 
 

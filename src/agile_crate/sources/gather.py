@@ -1,17 +1,19 @@
-"""The first stop of the road: inputs become pictures with pixels, in order, decoded once on the given threads."""
+"""The first stop of the road: inputs become sequences of pictures, in order, decoded once on the given threads."""
 
 from __future__ import annotations
 
-from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
+from collections import Counter, defaultdict
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass
 
 from ..core.errors import InputError
-from ..core.model import Picture
-from ..core.names import alike_but_for_case, frame_key
+from ..core.model import FrameSequence, Picture
+from ..core.names import alike_but_for_case, frame_key, said_once
 from ..core.pixels import Pixels
+from ..core.take import in_order, refuse_repeated_frames
 from ..core.text import bytes_shown, counted, few, quoted, shown
+from .animated import Reel
 from .find import LARGEST_FILE, Found, OwnPlace, find
 
 LARGEST_SET = 8 << 30
@@ -30,9 +32,9 @@ def unheard(doing: str, done: int, total: int) -> None:
 
 @dataclass(frozen=True, slots=True)
 class Gathered:
-    """The pictures in crate order, what was passed over on the way, and remarks that the user should read."""
+    """Sequences in crate order, what was passed over on the way, and warnings that the user should read."""
 
-    pictures: tuple[Picture, ...]
+    sequences: tuple[FrameSequence, ...]
     passed_over: Counter[str]
     warnings: tuple[str, ...]
 
@@ -45,30 +47,46 @@ def gather(inputs: Sequence[str], own: OwnPlace | None, executor: Executor, prog
         f"the names {few(map(quoted, names))} differ only in case; some file systems and engines cannot tell them apart"
         for names in alike_but_for_case([file.name for file in files])
     ]
-    pictures: list[Picture] = []
+    parts: list[FrameSequence] = []
     unreadable: list[str] = []
-    moving: list[str] = []
     total = 0
     progress("reading", 0, len(files))
     for done, (file, result) in enumerate(_decoded(files, executor), 1):
         if isinstance(result, str):
             unreadable.append(f"{shown(file.path)} {result}")
-        elif result is None:
-            moving.append(file.path)
         else:
-            total += result.nbytes
+            parts.append(_part(file, result))
+            total += sum(picture.pixels.nbytes for picture in parts[-1].pictures)
             if total > LARGEST_SET:
                 raise InputError(f"the frames take more than {bytes_shown(LARGEST_SET)}; pack fewer of them at a time")
-            pictures.append(Picture(file.name, result, file.animation))
         progress("reading", done, len(files))
     if unreadable:
         raise InputError(_unreadable(unreadable))
-    if moving:
-        search.passed_over["animated picture"] += len(moving)
-        warnings.append(f"{few(moving)}: animated, so passed over; only still pictures are packed")
-    if not pictures:
-        raise InputError("no still pictures were found, only animated ones; save their frames as pictures first")
-    return Gathered(tuple(pictures), search.passed_over, tuple(warnings))
+    sequences = in_order(_joined(parts))
+    refuse_repeated_frames(sequences)
+    return Gathered(sequences, search.passed_over, tuple(warnings))
+
+
+def _part(file: Found, result: Pixels | Reel) -> FrameSequence:
+    """What one file brings: a frame of the animation that its name tells, or a whole animation named after the file."""
+    if not isinstance(result, Reel):
+        return FrameSequence(file.animation, (Picture(file.name, result),))
+    width = max(2, len(str(len(result.pictures))))
+    pictures = tuple(
+        Picture(f"{file.name}/{number:0{width}}", pixels, milliseconds)
+        for number, (pixels, milliseconds) in enumerate(zip(result.pictures, result.milliseconds, strict=True), 1)
+    )
+    return FrameSequence(said_once(file.name), pictures, result.loop, result.times)
+
+
+def _joined(parts: Iterable[FrameSequence]) -> Iterator[FrameSequence]:
+    """Parts of one name as one sequence, in the order in which they come."""
+    by_name: dict[str | None, list[FrameSequence]] = defaultdict(list)
+    for part in parts:
+        by_name[part.name].append(part)
+    for name, same in by_name.items():
+        pictures = tuple(picture for part in same for picture in part.pictures)
+        yield FrameSequence(name, pictures, same[0].loop, same[0].times)
 
 
 def _unreadable(sentences: list[str]) -> str:
@@ -78,8 +96,8 @@ def _unreadable(sentences: list[str]) -> str:
     return f"{counted(len(sentences), 'picture')} cannot be read; export them again or take them out:{listing}"
 
 
-def _decoded(files: Sequence[Found], executor: Executor) -> Iterator[tuple[Found, Pixels | str | None]]:
-    """Each file with its pixels, or why it cannot be read, or None for an animated picture; in the order given."""
+def _decoded(files: Sequence[Found], executor: Executor) -> Iterator[tuple[Found, Pixels | Reel | str]]:
+    """Each file with its pixels, or why it cannot be read; in the order given."""
     for batch in executor.map(_read_batch, _batches(files)):
         yield from batch
 
@@ -97,12 +115,12 @@ def _batches(files: Sequence[Found]) -> Iterator[list[Found]]:
         yield batch
 
 
-def _read_batch(files: Sequence[Found]) -> list[tuple[Found, Pixels | str | None]]:
+def _read_batch(files: Sequence[Found]) -> list[tuple[Found, Pixels | Reel | str]]:
     return [(file, _read(file)) for file in files]
 
 
-def _read(file: Found) -> Pixels | str | None:
-    from .pictures import SeveralPicturesError, read_picture
+def _read(file: Found) -> Pixels | Reel | str:
+    from .pictures import read_picture
     from .png_chunks import PictureError
 
     if file.length > LARGEST_FILE:
@@ -112,7 +130,5 @@ def _read(file: Found) -> Pixels | str | None:
             return read_picture(stream.readall())
     except PictureError as error:
         return str(error)
-    except SeveralPicturesError:
-        return None
     except OSError as error:
         return f"cannot be opened: {(error.strerror or str(error)).lower()}"

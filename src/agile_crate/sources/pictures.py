@@ -1,4 +1,4 @@
-"""One still picture, read to 8-bit RGBA with straight alpha, whatever it was stored as.
+"""One picture file, read to 8-bit RGBA with straight alpha, whatever it was stored as.
 
 The files come from strangers. Dimensions are looked at before anything is decoded; formats that would start
 another program are not opened; whatever a decoder raises becomes one sentence.
@@ -16,6 +16,7 @@ from PIL import Image, PngImagePlugin, UnidentifiedImageError
 
 from ..core.model import Size
 from ..core.pixels import Pixels
+from .animated import Reel, read_reel, refuse_cut_gif
 from .deep_png import is_deep_png, read_deep_png, rounded_to_bytes
 from .png_chunks import SIGNATURE, PictureError, chunks
 
@@ -37,36 +38,39 @@ MOVING_FORMATS = frozenset({"PNG", "GIF", "WEBP", "TIFF", "AVIF"})
 _ORIENTATION_NOTES = ("exif", "Raw profile type exif", "xmp")
 
 
-class SeveralPicturesError(Exception):
-    """The file holds a sequence of pictures, not a still."""
-
-
 def picture_endings() -> AbstractSet[str]:
     """The file endings of every still format that Pillow reads, in lower case with the dot."""
     formats = _all_formats()
     return {ending for ending, name in Image.EXTENSION.items() if name in formats}
 
 
-def read_picture(data: bytes, largest: int = LARGEST_FRAME) -> Pixels:
-    """Decodes a still picture to a read-only array of shape (h, w, 4), uint8, straight alpha.
+def read_picture(data: bytes, largest: int = LARGEST_FRAME) -> Pixels | Reel:
+    """Decodes a still to a read-only array of shape (h, w, 4), uint8, straight alpha; an animated picture to a Reel.
 
     Palettes, grey, 1-bit, CMYK, 16-bit (rounded) and float (0 to 1) pictures are converted; a picture without alpha
     is opaque; an orientation note (Exif) is applied. PNG data must be whole, checksums included.
 
-    Raises PictureError, whose text is the end of a sentence, and SeveralPicturesError.
+    Raises PictureError, whose text is the end of a sentence.
     """
     with _told_as_picture_error(largest):
         if data.startswith(SIGNATURE):
             return _read_png(data, largest)
         with _opened(data) as image:
-            _check(image, largest)
-            return _to_rgba(image)
+            return _decoded(image, data, largest)
+
+
+def read_still(data: bytes, largest: int = LARGEST_FRAME) -> Pixels:
+    """As `read_picture`, for what must be a still."""
+    picture = read_picture(data, largest)
+    if isinstance(picture, Reel):
+        raise PictureError("holds a sequence of pictures")
+    return picture
 
 
 def picture_size(data: bytes, largest: int) -> Size:
     """The width and height that a picture's header tells. Raises as `read_picture` does, but decodes nothing."""
     with _told_as_picture_error(largest), _opened(data) as image:
-        _check(image, largest)
+        _refuse_bomb(image, largest)
         return Size(*image.size)
 
 
@@ -74,7 +78,7 @@ def picture_size(data: bytes, largest: int) -> Size:
 def _told_as_picture_error(largest: int) -> Iterator[None]:
     try:
         yield
-    except (PictureError, SeveralPicturesError):
+    except PictureError:
         raise
     except UnidentifiedImageError:
         raise PictureError("is not a picture in any format that can be read") from None
@@ -84,18 +88,18 @@ def _told_as_picture_error(largest: int) -> Iterator[None]:
         raise PictureError(f"is damaged: {_in_short(error)}") from error
 
 
-def _read_png(data: bytes, largest: int) -> Pixels:
+def _read_png(data: bytes, largest: int) -> Pixels | Reel:
     orientation = b""
     for kind, content in chunks(data):
         if kind == b"eXIf":
             orientation = b"Exif\0\0" + content
     with _opened(data) as image:
-        _check(image, largest)
         if not is_deep_png(data):
-            return _to_rgba(image)
+            return _decoded(image, data, largest)
+        _refuse_bomb(image, largest)
     deep = Image.fromarray(read_deep_png(data))
     deep.info["exif"] = orientation
-    return _to_rgba(deep)
+    return to_rgba(deep)
 
 
 def _opened(data: bytes) -> Image.Image:
@@ -115,14 +119,22 @@ def _all_formats() -> list[str]:
     return [name for name in Image.ID if name not in REFUSED_FORMATS]
 
 
-def _check(image: Image.Image, largest: int) -> None:
+def _decoded(image: Image.Image, data: bytes, largest: int) -> Pixels | Reel:
+    _refuse_bomb(image, largest)
+    if image.format == "GIF":
+        refuse_cut_gif(data)
+    if image.format in MOVING_FORMATS and getattr(image, "n_frames", 1) > 1:
+        return read_reel(image, data)
+    return to_rgba(image)
+
+
+def _refuse_bomb(image: Image.Image, largest: int) -> None:
     if image.width * image.height > largest:
         raise PictureError(_claims_too_much(largest))
-    if image.format in MOVING_FORMATS and getattr(image, "n_frames", 1) > 1:
-        raise SeveralPicturesError("holds a sequence of pictures")
 
 
-def _to_rgba(image: Image.Image) -> Pixels:
+def to_rgba(image: Image.Image) -> Pixels:
+    """The pixels of an opened image as they stand upright: shape (h, w, 4), uint8, straight alpha, read-only."""
     image.load()  # also reads notes that stand behind the pixels
     if any(image.info.get(note) for note in _ORIENTATION_NOTES) or image.format == "TIFF":
         from PIL import ImageOps

@@ -1,0 +1,125 @@
+"""Animated pictures: GIF, PNG, WebP and TIFF files that hold a sequence.
+
+Pillow puts each picture together from what the file stores (patches, blending, disposal). Whether the file is whole we
+look at ourselves, since a cut-off animation would otherwise pass as a shorter one.
+"""
+
+from __future__ import annotations
+
+import struct
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Any
+
+from PIL import Image
+
+from ..core.model import Loop
+from ..core.pixels import Pixels
+from ..core.text import bytes_shown, counted
+from .png_chunks import SIGNATURE, PictureError, chunks
+
+LARGEST_ANIMATION = 2 << 30
+"""Bytes. One animated file, decoded; beyond this it is refused before its pictures are."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Reel:
+    """What an animated file holds: pictures on one canvas, milliseconds for each (None where the file says none), how
+    the file says that it repeats (None if it does not), and how many times it is shown if that is a number above 1."""
+
+    pictures: tuple[Pixels, ...]
+    milliseconds: tuple[Fraction | None, ...]
+    loop: Loop | None
+    times: int = 0
+
+
+def read_reel(image: Image.Image, data: bytes) -> Reel:
+    """All pictures of an opened animated file. Raises PictureError when it is cut short, with their number."""
+    from .pictures import to_rgba
+
+    count = int(getattr(image, "n_frames", 1))
+    if count * image.width * image.height * 4 > LARGEST_ANIMATION:
+        raise PictureError(f"holds {count:,} pictures that take more than {bytes_shown(LARGEST_ANIMATION)} together")
+    _refuse_cut_short(data, count)
+    pictures: list[Pixels] = []
+    milliseconds: list[Fraction | None] = []
+    loop, times = _repeats(image)
+    for index in range(1 if getattr(image, "default_image", False) else 0, count):
+        try:
+            image.seek(index)
+            pictures.append(to_rgba(image))
+        except (EOFError, OSError, SyntaxError, ValueError, struct.error):
+            raise PictureError(f"is cut short or damaged: {_readable(len(pictures))}") from None
+        duration = image.info.get("duration")
+        milliseconds.append(Fraction(duration).limit_denominator(1000) if duration else None)
+    return Reel(tuple(pictures), tuple(milliseconds), loop, times)
+
+
+def _readable(count: int) -> str:
+    return f"{counted(count, 'picture')} of it could be read"
+
+
+def _repeats(image: Image.Image) -> tuple[Loop | None, int]:
+    """How often the file is shown. GIF counts the repeats after the first showing, PNG and WebP all showings."""
+    if image.format == "TIFF":
+        return None, 0
+    said: Any = image.info.get("loop")
+    if said is None:
+        return "once", 0
+    if said == 0:
+        return "forever", 0
+    times = int(said) + (image.format == "GIF")
+    return "once", times if times > 1 else 0
+
+
+def _refuse_cut_short(data: bytes, count: int) -> None:
+    if data.startswith(SIGNATURE):
+        held = 0
+        said = 0
+        for kind, content in chunks(data):
+            if kind == b"acTL":
+                (said,) = struct.unpack_from(">I", content)
+            held += kind == b"fcTL"
+        if held < said:
+            raise PictureError(f"is cut short: {counted(held, 'picture')} of {said} are there")
+    elif data.startswith(b"RIFF"):
+        (length,) = struct.unpack_from("<I", data, 4)
+        if length + 8 > len(data) + 1:
+            raise PictureError(f"is cut short: it should hold {counted(count, 'picture')}")
+
+
+def refuse_cut_gif(data: bytes) -> None:
+    """Raises PictureError when GIF data ends before its trailer. Pillow would show what there is, and count that."""
+    whole, pictures = gif_extent(data)
+    if not whole:
+        raise PictureError(f"is cut short: {_readable(pictures)}")
+
+
+def gif_extent(data: bytes) -> tuple[bool, int]:
+    """Whether GIF data reaches its trailer, and how many whole pictures it holds before it ends.
+
+    Walks the blocks (GIF89a specification, sections 18 to 27) without decoding them.
+    """
+    pictures, position = 0, 13 + _colour_table(data[10:11])
+    while position < len(data):
+        kind = data[position]
+        if kind == 0x3B:
+            return True, pictures
+        if kind == 0x2C:
+            position += 10 + _colour_table(data[position + 9 : position + 10]) + 1
+        elif kind == 0x21:
+            position += 2
+        else:
+            break
+        while position < len(data) and data[position]:
+            position += 1 + data[position]
+        if position >= len(data):
+            break
+        position += 1
+        pictures += kind == 0x2C
+    return False, pictures
+
+
+def _colour_table(packed: bytes) -> int:
+    """The length of the colour table that a packed field announces."""
+    return 3 << ((packed[0] & 7) + 1) if packed and packed[0] & 0x80 else 0

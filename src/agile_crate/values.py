@@ -1,0 +1,151 @@
+"""How the text of a setting's value is read. Each reader takes a text and returns a plain value, or raises UsageError
+with a sentence that quotes the text and says what was expected."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from fractions import Fraction
+
+from .core.errors import UsageError
+from .core.model import Size
+from .core.spans import Span, Spans
+from .core.text import quoted
+from .core.timing import Hold
+
+LARGEST_SIDE = 16_384
+"""The longest side of a sheet or cell that can be asked for: what current graphics hardware takes."""
+
+LONGEST = 24 * 3600 * 1000
+"""Milliseconds. The longest time that can be asked for."""
+
+
+def choice(choices: tuple[str, ...]) -> Callable[[str], str]:
+    def read(text: str) -> str:
+        if text not in choices:
+            raise UsageError(f"{quoted(text)} is not one of {', '.join(choices)}")
+        return text
+
+    return read
+
+
+def whole(least: int, most: int = LARGEST_SIDE) -> Callable[[str], int]:
+    def read(text: str) -> int:
+        number = int(text) if text.isascii() and text.isdigit() and len(text) < 10 else -1
+        if not least <= number <= most:
+            raise UsageError(f"{quoted(text)} is not a whole number from {least} to {most}")
+        return number
+
+    return read
+
+
+def size(text: str) -> Size:
+    sides = text.lower().replace("×", "x").split("x")
+    try:
+        return Size(*map(whole(1), sides))
+    except (UsageError, TypeError):
+        raise UsageError(
+            f"{quoted(text)} is not a size: write width x height in pixels, such as 64x64, up to {LARGEST_SIDE}"
+        ) from None
+
+
+def fps(text: str) -> Fraction:
+    number = _fraction(text)
+    if number is None or not 0 < number <= 1000:
+        raise UsageError(
+            f"{quoted(text)} is not a number of frames a second: write one above 0 and up to 1000, "
+            "such as 12, 23.976 or 30000/1001"
+        )
+    return number
+
+
+def time(text: str) -> Fraction:
+    """Milliseconds from ``800ms``, ``0.8s`` or plain ``800``."""
+    plain, scale = (text[:-2], 1) if text.endswith("ms") else (text[:-1], 1000) if text.endswith("s") else (text, 1)
+    number = _fraction(plain)
+    if number is None or not 1 <= number * scale <= LONGEST:
+        raise UsageError(f"{quoted(text)} is not a time: write milliseconds or seconds, such as 800ms or 0.8s")
+    return number * scale
+
+
+def _fraction(text: str) -> Fraction | None:
+    try:
+        return Fraction(text) if len(text) < 30 and text.isascii() and "e" not in text.lower() else None
+    except (ValueError, ZeroDivisionError):
+        return None
+
+
+def spans(text: str) -> Spans:
+    """Ranges of positions from 1: ``5-30``, ``1,3,6-9``, open ends ``5-`` and ``-8``, backwards ``8-5``."""
+    return tuple(_span(part, text) for part in text.split(","))
+
+
+def _span(part: str, text: str) -> Span:
+    first, dash, last = part.strip().partition("-")
+    ends = [first, last] if dash else [first, first]
+    if not any(ends) or any(
+        end and not (end.isascii() and end.isdigit() and int(end[:9]) > 0 and len(end) < 9) for end in ends
+    ):
+        raise UsageError(f"{quoted(text)} is not a range of frames: write positions from 1, such as 5-30 or 1,3,6-9")
+    return Span(*(int(end) if end else None for end in ends))
+
+
+def pair(text: str) -> tuple[str, str]:
+    """Two names: ``old=new``."""
+    left, _, right = text.partition("=")
+    if not left or not right:
+        raise UsageError(
+            f"{quoted(text)} is not a pair of names: write them with = between, such as walk_left=walk_right"
+        )
+    return left, right
+
+
+def hold(text: str) -> tuple[str, int, Hold]:
+    """``swim:3=2`` holds frame 3 of swim twice as long, ``swim:3=200ms`` for 200 ms."""
+    where, _, amount = text.rpartition("=")
+    name, _, position = where.rpartition(":")
+    try:
+        held = Hold(milliseconds=time(amount)) if amount.endswith("s") else Hold(_factor(amount))
+        if name:
+            return name, whole(1, 10**8)(position), held
+    except UsageError:
+        pass
+    raise UsageError(
+        f"{quoted(text)} does not say which frame is held how long: write animation:frame=factor or =time, "
+        "such as swim:3=2 or swim:3=200ms"
+    )
+
+
+def _factor(text: str) -> Fraction:
+    number = _fraction(text)
+    if number is None or not Fraction(1, 1000) <= number <= 1000:
+        raise UsageError(text)
+    return number
+
+
+def parts(text: str) -> tuple[str, dict[str, Spans]]:
+    """``gull=glide:1-20,land:21-44``: which ranges of a sequence become which animations."""
+    name, _, rest = text.partition("=")
+    cut: dict[str, Spans] = {}
+    part = ""
+    for piece in rest.split(","):
+        label, colon, numbers = piece.rpartition(":")
+        part = label if colon else part
+        if not name or not part:
+            raise UsageError(
+                f"{quoted(text)} does not say what is split how: write animation=part:range,part:range, "
+                "such as gull=glide:1-20,land:21-44"
+            )
+        cut[part] = cut.get(part, ()) + spans(numbers)
+    return name, cut
+
+
+def names(text: str) -> tuple[str, ...]:
+    """Names with commas between."""
+    listed = tuple(text.split(","))
+    if not all(listed) or len(set(listed)) < len(listed):
+        raise UsageError(f"{quoted(text)} is not a list of names: write each once, with commas between")
+    return listed
+
+
+def pattern(text: str) -> str:
+    return text

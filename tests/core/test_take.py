@@ -1,0 +1,149 @@
+"""Which frames are taken: each step on small sequences, told by the names of the frames that remain."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from agile_crate.core import take
+from agile_crate.core.errors import InputError, UsageError
+from agile_crate.core.model import FrameSequence, Picture
+from agile_crate.core.spans import Span
+from conftest import art
+
+
+def sequence(name: str | None, *seeds: int, milliseconds: int | None = None) -> FrameSequence:
+    own = None if milliseconds is None else Fraction(milliseconds)
+    stem = name or "still"
+    return FrameSequence(
+        name, tuple(Picture(f"{stem}/{stem}_{i:02d}", art(5, 4, seed), own) for i, seed in enumerate(seeds, 1))
+    )
+
+
+SWIM, DIVE, STILLS = sequence("swim", *range(10)), sequence("dive", 0, 0, 0, 1, 1, 0), sequence(None, 1, 2)
+ALL = take.in_order([SWIM, STILLS, DIVE])
+
+
+def names(sequences: take.Sequences) -> dict[str | None, list[str]]:
+    return {s.name: [p.name for p in s.pictures] for s in sequences}
+
+
+def numbers(sequences: take.Sequences, name: str) -> list[int]:
+    (found,) = (s for s in sequences if s.name == name)
+    return [int(p.name[-2:]) for p in found.pictures]
+
+
+def test_the_order_of_animations() -> None:
+    assert list(names(ALL)) == ["dive", "swim", None]
+    assert list(names(take.in_order(ALL, ("swim",)))) == ["swim", "dive", None]
+    with pytest.raises(UsageError, match=r"--order: there is no animation 'swin'; did you mean 'swim'\?"):
+        take.in_order(ALL, ("swin",))
+
+
+def test_include_and_exclude() -> None:
+    assert names(take.kept(ALL, ["swim/*", "*_01"], ["*_1?"])) == {
+        "dive": ["dive/dive_01"],
+        "swim": [f"swim/swim_{i:02d}" for i in range(1, 10)],
+        None: ["still/still_01"],
+    }
+    with pytest.raises(InputError, match="--include and --exclude leave no frame"):
+        take.kept(ALL, ["gull*"], [])
+
+
+def test_rename() -> None:
+    assert names(take.renamed(ALL, {"swim": "otter/dash"}))["otter/dash"][2] == "otter/dash_03"
+    layered = (FrameSequence("ora", (Picture("ora/wave", art(2, 2)), Picture("ora/nod (7)", art(2, 2)))),)
+    assert names(take.renamed(layered, {"ora": "hello"})) == {"hello": ["hello/wave", "hello_7"]}
+    swapped = take.renamed(ALL, {"swim": "dive", "dive": "swim"})
+    assert len(names(swapped)["dive"]) == 10
+    with pytest.raises(UsageError, match="--rename swim=dive: there is an animation 'dive' already"):
+        take.renamed(ALL, {"swim": "dive"})
+
+
+@pytest.mark.parametrize(
+    ("spans", "expected"),
+    [
+        ([Span(3, 5)], [3, 4, 5]),
+        ([Span(1, 1), Span(8, None)], [1, 8, 9, 10]),
+        ([Span(None, 2), Span(9, 7)], [1, 2, 9, 8, 7]),
+    ],
+)
+def test_ranges(spans: list[Span], expected: list[int]) -> None:
+    assert numbers(take.ranged(ALL, {"swim": tuple(spans)}), "swim") == expected
+    assert numbers(take.ranged(ALL, {"swim": tuple(spans)}), "dive") == [1, 2, 3, 4, 5, 6]
+
+
+@pytest.mark.parametrize("span", [Span(5, 11), Span(11, None)])
+def test_ranges_outside_name_the_count(span: Span) -> None:
+    with pytest.raises(UsageError, match=rf"--frames: {span} is outside 'swim', which has 10 frames"):
+        take.ranged(ALL, {"swim": (span,)})
+
+
+def test_split() -> None:
+    cut = take.split(ALL, {"swim": {"start": (Span(1, 4),), "go": (Span(5, 9), Span(10, 10))}})
+    assert list(names(cut)) == ["dive", "go", "start", None]
+    assert names(cut)["start"] == ["start_01", "start_02", "start_03", "start_04"]
+
+
+@pytest.mark.parametrize(
+    ("parts", "sentence"),
+    [
+        (
+            {"a": (Span(1, 6),), "b": (Span(6, 10),)},
+            "--split swim: frame 6 is in 'a' and in 'b'; each frame",
+        ),
+        (
+            {"a": (Span(2, 6),), "b": (Span(8, 10),)},
+            r"--split swim: 2 frames of 10 are in no part \(1 and 7\)",
+        ),
+        ({"a": (Span(1, 12),)}, "--split: 1-12 is outside 'swim', which has 10 frames"),
+        ({"dive": (Span(1, 10),)}, "--split: there are two animations 'dive'; choose another name"),
+    ],
+)
+def test_splits_that_do_not_work_out(parts: dict[str, tuple[Span, ...]], sentence: str) -> None:
+    with pytest.raises(UsageError, match=sentence):
+        take.split(ALL, {"swim": parts})
+
+
+@given(st.integers(1, 30), st.integers(1, 12))
+def test_the_first_of_every_n_stands_for_n(count: int, step: int) -> None:
+    (thin,) = take.thinned((sequence("swim", *[0] * count, milliseconds=20),), {"swim": step})
+    assert [int(p.name[-2:]) for p in thin.pictures] == list(range(1, count + 1, step))
+    assert all((p.units, p.milliseconds) == (step, 20 * step) for p in thin.pictures)
+
+
+def test_copies_and_closing_frames() -> None:
+    short = take.without_copies(ALL)
+    assert numbers(short, "dive") == [1, 4, 6]
+    assert [p.units for p in short[0].pictures] == [3, 2, 1]
+    assert numbers(take.without_closing(short), "dive") == [1, 4]
+    assert numbers(take.without_closing(short), "swim") == list(range(1, 11))
+    assert len(take.without_closing((sequence("one", 1),))[0].pictures) == 1
+
+
+def test_backwards_leaves_stills_alone() -> None:
+    assert numbers(take.backwards(ALL), "swim") == list(range(10, 0, -1))
+    assert names(take.backwards(ALL))[None] == names(ALL)[None]
+
+
+def test_animations_made_from_others() -> None:
+    made = take.with_made(ALL, {"swim_left": "swim"}, "--mirrored", take.mirrored)
+    assert list(names(made)) == ["dive", "swim", "swim_left", None]
+    assert names(made)["swim_left"][0] == "swim_left_01"
+    assert np.array_equal(made[2].pictures[3].pixels, art(5, 4, 3)[:, ::-1])
+    assert np.array_equal(made[1].pictures[3].pixels, art(5, 4, 3))
+    surface = take.with_made(ALL, {"surface": "dive"}, "--reversed", take.played_backwards)
+    assert names(surface)["surface"] == [f"surface_{i:02d}" for i in range(6, 0, -1)]
+    with pytest.raises(UsageError, match=r"--mirrored: there is no animation 'swin'; did you mean 'swim'\?"):
+        take.with_made(ALL, {"x": "swin"}, "--mirrored", take.mirrored)
+    with pytest.raises(UsageError, match="--mirrored: there are two animations 'dive'"):
+        take.with_made(ALL, {"dive": "swim"}, "--mirrored", take.mirrored)
+
+
+def test_two_frames_of_one_name() -> None:
+    with pytest.raises(InputError, match="two frames have the name 'swim/swim_01'"):
+        take.refuse_repeated_frames([SWIM, SWIM])
