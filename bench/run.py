@@ -38,6 +38,11 @@ def main() -> None:
         ("100 frames of 64×64", "pixel_art", 100, 64, 10, 10, 1.25),
     ):
         compare_programs(name, folder_of(draw, count, WORK), side, columns, rows, goal)
+    folder = folder_of("painted", 1000, WORK)
+    look = [PROGRAM, "survey", folder, "--quiet"]
+    pairs = [(timed(look), timed([sys.executable, HERE / "decode.py", folder])) for _ in range(ROUNDS)]
+    report("survey of 1,000 painted frames", [(a[0], b[0]) for a, b in pairs], "s", 1.6)
+    print(f"{'  peak memory':44}{median(a[1] for a, _ in pairs):>8.0f}MB")
     seconds = median(timed([PROGRAM, "--help"])[0] for _ in range(9))
     print(f"{'agile-crate --help':44}{seconds:>9.3f}s{'':18}  0.150 s")
 

@@ -23,6 +23,8 @@ WIDTH, HEIGHT = 1280, 800
 TERMINALS = {
     "pack": ["pack otter-post/frames/otter --out build/otter --columns 8 --fps 10 --fps swim=16"],
     "harbour": ["pack otter-post/frames/harbour --out build/harbour --gap 2 --margin 2 --pow2"],
+    "survey": ["survey otter-post/frames --allow wobble"],
+    "survey-rough": ["survey otter-post/rough --allow wobble --allow copies"],
     "verify": [
         "verify otter-post/crate/otter.json --against otter-post/frames/otter",
         "verify otter-post/crate/otter.json --against tomorrow/otter",
@@ -59,17 +61,17 @@ def shoot_terminal(name: str, lines: list[str], folder: str) -> None:
         f"printf '\\033[1;32m$\\033[0m agile-crate %s\\n' '{line}'; agile-crate {line}; echo\n" for line in lines
     )
     environment = os.environ | {"DISPLAY": DISPLAY, "PATH": f"{PROGRAM.parent}:{os.environ['PATH']}"}
-    size = 9 if name == "help" else 13
+    large = name not in ("help", "survey-rough")
     window = subprocess.Popen(
         [
             *(
                 "xterm",
                 "-geometry",
-                "160x53+0+0" if name == "help" else "116x36+0+0",
+                "116x36+0+0" if large else "180x57+0+0",
                 "-fa",
                 "DejaVu Sans Mono",
                 "-fs",
-                str(size),
+                "13" if large else "8",
                 "-bg",
                 "#1b2230",
             ),

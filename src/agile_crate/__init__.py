@@ -22,6 +22,7 @@ from .core.errors import CrateError, FitError, InputError, OutputError, UsageErr
 if TYPE_CHECKING:
     from .proof import Loaded, Verified
     from .road import Packed
+    from .survey import Survey
 
 __version__ = "0.1.0"
 
@@ -34,6 +35,7 @@ __all__ = [
     "__version__",
     "load",
     "pack",
+    "survey",
     "verify",
 ]
 
@@ -64,6 +66,17 @@ def verify(data: str, against: Sequence[str] = ()) -> Verified:
 
     with workers() as executor:
         return verify(data, against, executor)
+
+
+def survey(inputs: Sequence[str], *, fps: float | None = None, allow: Sequence[str] = ()) -> Survey:
+    """Looks frames over before packing: sequences in numbers, and findings, the worst first (docs/survey.md)."""
+    from fractions import Fraction
+
+    from .survey import survey
+    from .threads import workers
+
+    with workers() as executor:
+        return survey(inputs, executor, fps=None if fps is None else Fraction(fps), allow=allow)
 
 
 def load(data: str) -> Loaded:

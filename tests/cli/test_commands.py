@@ -23,7 +23,7 @@ Run = Callable[..., subprocess.CompletedProcess[str]]
 def test_help_lists_what_works_and_every_setting(run: Run) -> None:
     top = run("--help")
     assert top.returncode == 0
-    for command in ("pack", "verify", "demo"):
+    for command in ("pack", "survey", "verify", "demo"):
         assert f"\n  {command}" in top.stdout
         assert run(command, "--help").returncode == 0
     assert all(option_name(name) in run("pack", "--help").stdout for name in options())
@@ -44,7 +44,7 @@ def test_help_does_not_wait_for_heavy_libraries() -> None:
     ("arguments", "sentence"),
     [
         (["pakc"], "there is no command 'pakc'; did you mean 'pack'?"),
-        (["xyzzy"], "there is no command 'xyzzy'; the commands are pack, verify, demo"),
+        (["xyzzy"], "there is no command 'xyzzy'; the commands are pack, survey, verify, demo"),
         (["--quiet", "pack", "f"], "the command comes first: agile-crate pack …"),
         (["--colour"], "'--colour' is not known here; see agile-crate --help"),
         (["pack", "f"], "the following arguments are required: --out; see agile-crate pack --help"),
@@ -114,6 +114,7 @@ def test_the_demo_overwrites_nothing_of_yours(run: Run, tmp_path: Path) -> None:
 
 
 def test_the_same_road_for_scripts(swim: Path, tmp_path: Path) -> None:
+    assert agile_crate.survey([str(swim)], fps=26).sequences[0].seconds == 0.5
     packed = agile_crate.pack([str(swim)], str(tmp_path / "o"), columns=4, fps=["swim=24", 8], pow2=True)
     assert packed.crate.sheets[0].size == (32, 32)
     assert packed.files == (tmp_path / "o.png", tmp_path / "o.json")

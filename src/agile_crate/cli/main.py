@@ -19,6 +19,7 @@ from .status import Status, status_of
 
 COMMANDS = {
     "pack": "frames → sheets and metadata",
+    "survey": "look frames over before packing",
     "verify": "prove that a crate gives its frames back",
     "demo": "write the demo frames and run the full example on them",
 }

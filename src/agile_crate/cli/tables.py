@@ -27,6 +27,17 @@ def print_table(columns: Sequence[Column], rows: Sequence[Sequence[str]]) -> Non
     print()
 
 
+def print_heading(word: str, style: str, rest: str) -> None:
+    """Prints a line whose first word stands out, in a rich style, where colour is wanted."""
+    if not sys.stdout.isatty():
+        print(word, rest)
+        return
+    from rich.console import Console
+    from rich.text import Text
+
+    Console(highlight=False).print(Text.assemble((word, style), " ", rest))
+
+
 def print_note(text: str) -> None:
     """Prints a sentence indented by two; on a terminal it is folded between words, in a pipe it stays one line."""
     if sys.stdout.isatty():

@@ -6,15 +6,19 @@ from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass
+from fractions import Fraction
+from typing import Generic, TypeVar
 
 from ..core.errors import InputError
-from ..core.model import FrameSequence, Picture
+from ..core.model import FrameSequence, Loop, Picture
 from ..core.names import alike_but_for_case, frame_key, said_once
 from ..core.pixels import Pixels
 from ..core.take import in_order, refuse_repeated_frames
 from ..core.text import bytes_shown, counted, few, quoted, shown
 from .animated import Reel
 from .find import LARGEST_FILE, Found, OwnPlace, find
+
+T = TypeVar("T")
 
 LARGEST_SET = 8 << 30
 """Bytes. All frames of one build, decoded; beyond this the build is refused rather than left to fill the memory."""
@@ -39,54 +43,96 @@ class Gathered:
     warnings: tuple[str, ...]
 
 
+@dataclass(frozen=True, slots=True)
+class Looked(Generic[T]):
+    """What `look` saw: parts of sequences in crate order, each frame as its name, what was seen of it, and its time."""
+
+    parts: tuple[Part[T], ...]
+    passed_over: Counter[str]
+    warnings: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Part(Generic[T]):
+    """What one file brings: a frame of the animation that its name tells, or a whole animation named after the file."""
+
+    animation: str | None
+    frames: tuple[tuple[str, T, Fraction | None], ...]
+    loop: Loop | None = None
+    times: int = 0
+
+
 def gather(inputs: Sequence[str], own: OwnPlace | None, executor: Executor, progress: Progress) -> Gathered:
     """Finds, decodes and orders the frames. Raises InputError, which names every picture that cannot be read."""
+    looked = look(inputs, own, executor, progress, _itself)
+    sequences = in_order(
+        FrameSequence(
+            name,
+            tuple(Picture(*frame) for part in parts for frame in part.frames),
+            parts[0].loop,
+            parts[0].times,
+        )
+        for name, parts in by_animation(looked.parts).items()
+    )
+    refuse_repeated_frames(sequences)
+    return Gathered(sequences, looked.passed_over, looked.warnings)
+
+
+def _itself(_: str, pixels: Pixels) -> Pixels:
+    return pixels
+
+
+def look(
+    inputs: Sequence[str],
+    own: OwnPlace | None,
+    executor: Executor,
+    progress: Progress,
+    see: Callable[[str, Pixels], T],
+) -> Looked[T]:
+    """Finds and decodes the frames in order, and keeps of each what `see` makes of its name and pixels, on the threads.
+
+    Raises InputError, which names every picture that cannot be read, and when what is kept grows beyond LARGEST_SET.
+    """
     search = find(inputs, own)
     files = sorted(search.found, key=lambda file: frame_key(file.name, file.animation))
     warnings = [
         f"the names {few(map(quoted, names))} differ only in case; some file systems and engines cannot tell them apart"
         for names in alike_but_for_case([file.name for file in files])
     ]
-    parts: list[FrameSequence] = []
+    parts: list[Part[T]] = []
     unreadable: list[str] = []
     total = 0
     progress("reading", 0, len(files))
-    for done, (file, result) in enumerate(_decoded(files, executor), 1):
+    for done, (file, result) in enumerate(_decoded(files, executor, see), 1):
         if isinstance(result, str):
             unreadable.append(f"{shown(file.path)} {result}")
         else:
-            parts.append(_part(file, result))
-            total += sum(picture.pixels.nbytes for picture in parts[-1].pictures)
+            parts.append(result)
+            total += sum(getattr(seen, "nbytes", 0) for _, seen, _ in result.frames)
             if total > LARGEST_SET:
                 raise InputError(f"the frames take more than {bytes_shown(LARGEST_SET)}; pack fewer of them at a time")
         progress("reading", done, len(files))
     if unreadable:
         raise InputError(_unreadable(unreadable))
-    sequences = in_order(_joined(parts))
-    refuse_repeated_frames(sequences)
-    return Gathered(sequences, search.passed_over, tuple(warnings))
+    return Looked(tuple(parts), search.passed_over, tuple(warnings))
 
 
-def _part(file: Found, result: Pixels | Reel) -> FrameSequence:
-    """What one file brings: a frame of the animation that its name tells, or a whole animation named after the file."""
-    if not isinstance(result, Reel):
-        return FrameSequence(file.animation, (Picture(file.name, result),))
-    width = max(2, len(str(len(result.pictures))))
-    pictures = tuple(
-        Picture(f"{file.name}/{number:0{width}}", pixels, milliseconds)
-        for number, (pixels, milliseconds) in enumerate(zip(result.pictures, result.milliseconds, strict=True), 1)
-    )
-    return FrameSequence(said_once(file.name), pictures, result.loop, result.times)
-
-
-def _joined(parts: Iterable[FrameSequence]) -> Iterator[FrameSequence]:
-    """Parts of one name as one sequence, in the order in which they come."""
-    by_name: dict[str | None, list[FrameSequence]] = defaultdict(list)
+def by_animation(parts: Iterable[Part[T]]) -> dict[str | None, list[Part[T]]]:
+    """Parts of one animation together, in the order in which they come."""
+    together: dict[str | None, list[Part[T]]] = defaultdict(list)
     for part in parts:
-        by_name[part.name].append(part)
-    for name, same in by_name.items():
-        pictures = tuple(picture for part in same for picture in part.pictures)
-        yield FrameSequence(name, pictures, same[0].loop, same[0].times)
+        together[part.animation].append(part)
+    return together
+
+
+def _seen(file: Found, result: Pixels | Reel, see: Callable[[str, Pixels], T]) -> Part[T]:
+    if not isinstance(result, Reel):
+        return Part(file.animation, ((file.name, see(file.name, result), None),))
+    width = max(2, len(str(len(result.pictures))))
+    names = [f"{file.name}/{number:0{width}}" for number in range(1, len(result.pictures) + 1)]
+    seen = (see(name, pixels) for name, pixels in zip(names, result.pictures, strict=True))
+    frames = tuple(zip(names, seen, result.milliseconds, strict=True))
+    return Part(said_once(file.name), frames, result.loop, result.times)
 
 
 def _unreadable(sentences: list[str]) -> str:
@@ -96,9 +142,11 @@ def _unreadable(sentences: list[str]) -> str:
     return f"{counted(len(sentences), 'picture')} cannot be read; export them again or take them out:{listing}"
 
 
-def _decoded(files: Sequence[Found], executor: Executor) -> Iterator[tuple[Found, Pixels | Reel | str]]:
-    """Each file with its pixels, or why it cannot be read; in the order given."""
-    for batch in executor.map(_read_batch, _batches(files)):
+def _decoded(
+    files: Sequence[Found], executor: Executor, see: Callable[[str, Pixels], T]
+) -> Iterator[tuple[Found, Part[T] | str]]:
+    """Each file with what was seen of it, or why it cannot be read; in the order given."""
+    for batch in executor.map(lambda batch: [(file, _read(file, see)) for file in batch], _batches(files)):
         yield from batch
 
 
@@ -115,11 +163,7 @@ def _batches(files: Sequence[Found]) -> Iterator[list[Found]]:
         yield batch
 
 
-def _read_batch(files: Sequence[Found]) -> list[tuple[Found, Pixels | Reel | str]]:
-    return [(file, _read(file)) for file in files]
-
-
-def _read(file: Found) -> Pixels | Reel | str:
+def _read(file: Found, see: Callable[[str, Pixels], T]) -> Part[T] | str:
     from .pictures import read_picture
     from .png_chunks import PictureError
 
@@ -127,7 +171,7 @@ def _read(file: Found) -> Pixels | Reel | str:
         return f"is larger than {bytes_shown(LARGEST_FILE)}"
     try:
         with open(file.path, "rb", buffering=0) as stream:
-            return read_picture(stream.readall())
+            return _seen(file, read_picture(stream.readall()), see)
     except PictureError as error:
         return str(error)
     except OSError as error:

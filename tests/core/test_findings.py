@@ -1,0 +1,232 @@
+"""Each finding on frames made for it, and on their near miss."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+import pytest
+
+from agile_crate.core.facts import frame_facts
+from agile_crate.core.findings import Surveyed, budget, find_all, transparency, union_box
+from agile_crate.survey import CODES
+
+Pixels = np.ndarray
+BODY = (150, 90, 60, 255)
+
+
+def figure(x: int = 20, y: int = 18, shade: int = 0, size: tuple[int, int] = (64, 64)) -> Pixels:
+    """A blocky figure of 16×30 with an arm that tells frames apart by its shade."""
+    pixels = np.zeros((size[1], size[0], 4), np.uint8)
+    pixels[y : y + 30, x : x + 16] = BODY
+    pixels[y + 10 : y + 14, x + 4 : x + 10] = (200, 20 + 9 * shade, 90, 255)
+    return pixels
+
+
+def walk(count: int = 8) -> list[Pixels]:
+    return [figure(shade=i) for i in range(count)]
+
+
+def changed(index: int, change: Callable[[Pixels], Pixels | None], count: int = 8) -> list[Pixels]:
+    frames = walk(count)
+    result = change(frames[index])
+    if result is not None:
+        frames[index] = result
+    return frames
+
+
+def put(where: object, value: object) -> Callable[[Pixels], None]:
+    def change(pixels: Pixels) -> None:
+        pixels[where] = value
+
+    return change
+
+
+def found(
+    frames: list[Pixels], numbers: list[str] | None = None, name: str | None = "walk"
+) -> dict[str, tuple[str, list[str], str]]:
+    numbers = numbers or [f"{i:02d}" for i in range(1, len(frames) + 1)]
+    facts = tuple(frame_facts(f"{name}/{name}_{n}", pixels) for n, pixels in zip(numbers, frames, strict=True))
+    findings = find_all(Surveyed(name, facts))
+    assert all(finding.code in CODES and finding.mend for finding in findings)
+    return {f.code: (f.severity, [n.rpartition("_")[2] for n in f.frames], f.what) for f in findings}
+
+
+def soft_rim(pixels: Pixels) -> None:
+    pixels[17, 20:36] = (150, 90, 60, 128)
+
+
+def test_a_clean_animation_has_no_findings() -> None:
+    assert found(walk()) == {}
+    assert found(walk(2)) == {}
+
+
+LAST_SHADE = figure(shade=20)
+NEARLY = changed(3, lambda _: figure(shade=2) + np.array([1, 0, 0, 0], np.uint8))
+HAZE, LESS_HAZE = np.s_[2:62, 2:62, 3], np.s_[15:49, 18:38, 3]
+
+
+@pytest.mark.parametrize(
+    ("code", "severity", "frames", "where", "told"),
+    [
+        ("closing", "fault", [*walk(), figure()], ["09"], "the last frame equals the first"),
+        (
+            "cycle",
+            "fault",
+            walk(5) + walk(3),
+            ["06", "07", "08"],
+            "the cycle is 5 long",
+        ),
+        ("copies", "note", [*walk(4), figure(shade=1), LAST_SHADE], ["05"], "1 exact copy of other frames"),
+        (
+            "copies-nearly",
+            "note",
+            NEARLY,
+            ["04"],
+            "hardly differs",
+        ),
+        (
+            "canvas-differs",
+            "fault",
+            changed(2, lambda _: figure(shade=2, size=(64, 70))),
+            ["03"],
+            "64×70 here and 64×64",
+        ),
+        ("frame-empty", "fault", changed(4, lambda p: np.zeros_like(p)), ["05"], "nothing is seen"),
+        ("frame-empty", "fault", changed(4, put(np.s_[..., 3], 8)), ["05"], "nothing is seen"),
+        ("speck", "fault", changed(1, put(np.s_[3, 60], BODY)), ["02"], "a stray spot of 1 pixel at 60,3"),
+        ("edge-touched", "fault", changed(0, lambda _: figure(x=48)), ["01"], "the art reaches the right edge"),
+        ("edge-touched", "fault", changed(0, lambda _: figure(y=34)), ["01"], "the art reaches the bottom edge"),
+        ("jump", "fault", changed(3, lambda _: figure(x=21, shade=3)), ["04"], "by +1,+0 pixels for one frame"),
+        ("jump", "fault", changed(4, lambda _: figure(y=17, shade=4)), ["05"], "by +0,-1 pixels for one frame"),
+        ("colour-departs", "fault", changed(3, put(np.s_[18:48, 20:36, 2], 200)), ["04"], "blue +"),
+        ("edges-soft", "doubt", changed(5, soft_rim), ["06"], "soft edges, where the other frames have hard ones"),
+    ],
+)
+def test_what_is_found_and_where(code: str, severity: str, frames: list[Pixels], where: list[str], told: str) -> None:
+    said = found(frames)
+    assert said[code][:2] == (severity, where)
+    assert told in said[code][2]
+
+
+@pytest.mark.parametrize(
+    ("code", "frames"),
+    [
+        ("closing", [*walk(), LAST_SHADE]),
+        ("closing", [figure()] * 3),
+        ("cycle", [*walk(5), *walk(2), LAST_SHADE]),
+        ("cycle", [figure()] * 6),
+        ("copies-nearly", changed(3, put(np.s_[..., 0], 9))),
+        ("frame-empty", changed(4, put(np.s_[..., 3], 9))),
+        ("speck", changed(1, put(np.s_[14, 38], BODY))),
+        ("speck", changed(1, put(np.s_[3:7, 56:60], BODY))),
+        ("edge-touched", changed(0, lambda _: figure(x=47))),
+        ("jump", [figure(x=20 + i, shade=i) for i in range(8)]),
+        ("jump", [figure(x=20 + i % 2, shade=i) for i in range(8)]),
+        ("jump", changed(2, lambda _: figure(x=21, shade=2), count=4)),
+        ("colour-departs", [figure(shade=3 * i) for i in range(8)]),
+        ("edges-soft", [f for i in range(8) for f in changed(i, soft_rim)[i : i + 1]]),
+    ],
+)
+def test_near_misses(code: str, frames: list[Pixels]) -> None:
+    assert code not in found(frames)
+
+
+def hazy(where: object, alpha: int) -> list[Pixels]:
+    frames = walk()
+    for frame in frames:
+        part = frame[where]
+        part[part == 0] = alpha
+    return frames
+
+
+def test_haze_and_the_floor_that_removes_it() -> None:
+    severity, frames, what = found(hazy(HAZE, 3))["haze"]
+    assert (severity, len(frames)) == ("fault", 8)
+    assert "alpha up to 3 of 255 lies where nothing is seen" in what
+    assert "haze" not in found(hazy(LESS_HAZE, 3))
+    assert "haze" not in found(hazy(HAZE, 9))
+
+
+def on_colour(pixels: Pixels, colour: tuple[int, int, int]) -> Pixels:
+    pixels[pixels[..., 3] == 0] = (*colour, 255)
+    return pixels
+
+
+def test_backgrounds() -> None:
+    said = found([on_colour(p, (255, 0, 255)) for p in walk()])
+    assert said["background-solid"][0] == "fault"
+    assert "solid #ff00ff" in said["background-solid"][2]
+    assert "edge-touched" not in said
+    assert "background-solid" not in found(walk())
+    ramp = [on_colour(p, (255, 0, 255)) for p in walk()]
+    for frame in ramp:
+        frame[0, 0] = (1, 2, 3, 255)
+    assert found(ramp)["alpha-none"][0] == "note"
+
+
+@pytest.mark.parametrize(
+    ("numbers", "code", "told"),
+    [
+        (["1", "2", "4", "5"], "number-missing", "number 3 missing"),
+        (["1", "2", "7", "8"], "number-missing", "numbers 3, 4, 5 and 6 missing"),
+        (["1", "2", "2", "3"], "number-twice", "number 2 stands there twice"),
+        (["1", "02", "3", "4"], "number-digits", "numbers are written with different numbers of digits"),
+        (["8", "9", "10", "11"], None, ""),
+        (["07", "08", "09", "10"], None, ""),
+    ],
+)
+def test_numbering(numbers: list[str], code: str | None, told: str) -> None:
+    said = found(walk(4), numbers)
+    assert list(said) == ([code] if code else [])
+    assert code is None or told in said[code][2]
+
+
+def test_names_that_say_nothing() -> None:
+    assert found(walk(), name="frame")["name-says-nothing"][0] == "note"
+    assert found(walk(), name="framed") == {}
+
+
+def test_wobble_is_told_in_pixels() -> None:
+    severity, _, what = found([figure(y=18 + i % 3, shade=i) for i in range(9)])["wobble"]
+    assert severity == "note"
+    assert what.startswith("the feet line moves by 2 pixels, the centre of mass by 0.0 across and 2.0 up and down")
+
+
+def test_more_colours_than_pixel_art_has() -> None:
+    y, x = np.mgrid[:30, :16]
+    many, few = walk(3), walk(3)
+    many[1][18:48, 20:36, 1] = (x + y * 2) * 2
+    few[1][18:48, 20:36, 1] = (x + y) % 8
+    assert found(many)["colours-many"][:2] == ("note", ["02"])
+    assert "colours-many" not in found(few)
+
+
+def test_tiles() -> None:
+    x = np.arange(96)
+    wave = (128 + 90 * np.sin(x * 2 * np.pi / 96)).astype(np.uint8)
+    tile = np.dstack([np.tile(wave, (32, 1))] * 3 + [np.full((32, 96), 255, np.uint8)])
+    assert "seam" not in found([tile], name=None)
+    severity, frames, what = found([tile[:, :70]], name=None)["seam"]
+    assert (severity, frames) == ("fault", ["01"])
+    assert "right edge does not continue at the left" in what
+    assert "bottom edge, at the top" in found([tile[:, :70].swapaxes(0, 1)], name=None)["seam"][2]
+    assert "seam" not in found([figure()], name=None)
+
+
+def test_numbers_of_a_sequence() -> None:
+    facts = [frame_facts("a", figure(x=10)), frame_facts("b", figure(x=30, y=20))]
+    assert union_box(facts) == (36, 32)
+    assert union_box([frame_facts("a", np.zeros((4, 4, 4), np.uint8))]) == (0, 0)
+    assert budget(facts) == (2 * 64 * 64 * 4, 128)
+    assert transparency(facts) == "hard"
+    soft = figure()
+    soft_rim(soft)
+    assert transparency([frame_facts("a", soft)]) == "soft"
+    assert transparency([frame_facts("a", on_colour(figure(), (0, 0, 0)))]) == "none"
+
+
+def test_facts_leave_their_pixels_unchanged() -> None:
+    pixels = figure()
+    frame_facts("a", pixels)
+    assert np.array_equal(pixels, figure())
