@@ -22,7 +22,7 @@ from .core.errors import CrateError, FitError, InputError, OutputError, UsageErr
 if TYPE_CHECKING:
     from .proof import Loaded, Verified
     from .road import Packed
-    from .survey import Survey
+    from .surveying import Survey
 
 __version__ = "0.1.0"
 
@@ -72,7 +72,7 @@ def survey(inputs: Sequence[str], *, fps: float | None = None, allow: Sequence[s
     """Looks frames over before packing: sequences in numbers, and findings, the worst first (docs/survey.md)."""
     from fractions import Fraction
 
-    from .survey import survey
+    from .surveying import survey
     from .threads import workers
 
     with workers() as executor:

@@ -159,7 +159,8 @@ def _sources(
     against: Sequence[str], crate: Crate, folder: Path, data: str, executor: Executor, progress: Progress
 ) -> dict[str, Picture]:
     own = OwnPlace(str(folder), frozenset(str(folder / name) for name in [data, *(s.image for s in crate.sheets)]))
-    sequences = taken(gather(against, own, executor, progress).sequences, _settings_of(crate, data))
+    settings = _settings_of(crate, data)
+    sequences = taken(gather(against, own, executor, progress, settings.layers == "flat").sequences, settings)
     return {picture.name: picture for sequence in sequences for picture in sequence.pictures}
 
 

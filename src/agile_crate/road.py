@@ -61,7 +61,7 @@ def pack(
     """
     target = _target(out)
     before = _build_before(target)
-    gathered = gather(inputs, OwnPlace(str(target.parent), before), executor, progress)
+    gathered = gather(inputs, OwnPlace(str(target.parent), before), executor, progress, settings.layers == "flat")
     sequences = taken(gathered.sequences, settings)
     pictures = [picture for sequence in sequences for picture in sequence.pictures]
     times = _times(sequences, settings)

@@ -83,6 +83,13 @@ class Settings:
     exclude: tuple[str, ...] = _setting(
         "take", (), "no frames whose name matches", "PATTERN", values.pattern, many=True, remembered=True
     )
+    layers: str = _setting(
+        "take",
+        "separate",
+        "layered documents: frames, or one picture",
+        choices=("separate", "flat"),
+        remembered=True,
+    )
     rename: tuple[tuple[str, str], ...] = _setting(
         "take", (), "another name for an animation and its frames", "OLD=NEW", values.pair, many=True, remembered=True
     )

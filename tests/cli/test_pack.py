@@ -9,6 +9,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
+import pyora
 import pytest
 from PIL import Image
 
@@ -208,6 +209,24 @@ def test_an_animated_picture_is_a_sequence_with_its_own_times(run: Run, swim: Pa
         "agile-crate: error: frames/cut.gif is cut short: 2 pictures of it could be read; "
         "export it again or take it out\n",
     )
+
+
+def test_a_layered_document_is_a_sequence_or_one_picture(run: Run, tmp_path: Path) -> None:
+    project = pyora.Project.new(12, 10)
+    for seed, name in enumerate(("nod", "wave")):
+        project.add_layer(Image.fromarray(art(6, 5, seed)), name, offsets=(seed + 1, 2))
+    (tmp_path / "f").mkdir()
+    project.save(str(tmp_path / "f" / "otter.ora"))
+    done = run("pack", "f", "--out", "o", "--layout", "strip")
+    assert (done.returncode, done.stderr) == (0, "")
+    said = metadata(tmp_path / "o.json")
+    assert [(f["name"], f["canvas"]) for f in said["frames"]] == [("otter/nod", [12, 10]), ("otter/wave", [12, 10])]
+    assert said["animations"][0]["name"] == "otter"
+    assert np.array_equal(decode(tmp_path / "o.png")[2:7, 14:20], art(6, 5, 1))
+    assert run("verify", "o.json", "--against", "f").returncode == 0
+    run("pack", "f", "--out", "o", "--layers", "flat")
+    assert [f["name"] for f in metadata(tmp_path / "o.json")["frames"]] == ["otter"]
+    assert run("verify", "o.json", "--against", "f").returncode == 0
 
 
 TAKES = [

@@ -9,7 +9,7 @@ import pytest
 
 from agile_crate.core.facts import frame_facts
 from agile_crate.core.findings import Surveyed, budget, find_all, transparency, union_box
-from agile_crate.survey import CODES
+from agile_crate.surveying import CODES
 
 Pixels = np.ndarray
 BODY = (150, 90, 60, 255)

@@ -12,7 +12,7 @@ from .status import Status
 
 if TYPE_CHECKING:
     from ..core.findings import Finding
-    from ..survey import SequenceSummary, Survey
+    from ..surveying import SequenceSummary, Survey
 
 USAGE = "INPUT…"
 
@@ -46,7 +46,7 @@ def run(arguments: argparse.Namespace) -> int:
     from ..settings import read_setting
 
     fps: Fraction | None = read_setting("fps", arguments.fps).everyone if arguments.fps else None
-    from ..survey import survey
+    from ..surveying import survey
     from ..threads import workers
     from .progress import progress_bars
 

@@ -24,13 +24,15 @@ LARGEST_ANIMATION = 2 << 30
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Reel:
-    """What an animated file holds: pictures on one canvas, milliseconds for each (None where the file says none), how
-    the file says that it repeats (None if it does not), and how many times it is shown if that is a number above 1."""
+    """The pictures of a file that holds a sequence, with milliseconds for each (None where the file says none), how it
+    says that it repeats (None if it does not), how many times it is shown if that is a number above 1, and the
+    pictures' names where they have any (layers do)."""
 
     pictures: tuple[Pixels, ...]
     milliseconds: tuple[Fraction | None, ...]
-    loop: Loop | None
+    loop: Loop | None = None
     times: int = 0
+    names: tuple[str, ...] = ()
 
 
 def read_reel(image: Image.Image, data: bytes) -> Reel:

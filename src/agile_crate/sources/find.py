@@ -18,7 +18,7 @@ from ..core.errors import InputError
 from ..core.names import animation_of, natural_key
 from ..core.text import counted, few, shown
 
-COMMON_ENDINGS = frozenset({".png", ".jpg", ".jpeg", ".gif", ".bmp", ".webp", ".tif", ".tiff", ".tga"})
+COMMON_ENDINGS = frozenset({".png", ".jpg", ".jpeg", ".gif", ".bmp", ".webp", ".tif", ".tiff", ".tga", ".ora"})
 """Endings of pictures that are taken without asking Pillow, whose list of all formats takes long to load."""
 
 LARGEST_FILE = 1 << 30

@@ -62,9 +62,14 @@ class Part(Generic[T]):
     times: int = 0
 
 
-def gather(inputs: Sequence[str], own: OwnPlace | None, executor: Executor, progress: Progress) -> Gathered:
-    """Finds, decodes and orders the frames. Raises InputError, which names every picture that cannot be read."""
-    looked = look(inputs, own, executor, progress, _itself)
+def gather(
+    inputs: Sequence[str], own: OwnPlace | None, executor: Executor, progress: Progress, flat: bool = False
+) -> Gathered:
+    """Finds, decodes and orders the frames. Raises InputError, which names every picture that cannot be read.
+
+    With `flat`, a layered document is one picture; else each of its top-level layers is a frame.
+    """
+    looked = look(inputs, own, executor, progress, _itself, flat)
     sequences = in_order(
         FrameSequence(
             name,
@@ -88,6 +93,7 @@ def look(
     executor: Executor,
     progress: Progress,
     see: Callable[[str, Pixels], T],
+    flat: bool = False,
 ) -> Looked[T]:
     """Finds and decodes the frames in order, and keeps of each what `see` makes of its name and pixels, on the threads.
 
@@ -103,7 +109,7 @@ def look(
     unreadable: list[str] = []
     total = 0
     progress("reading", 0, len(files))
-    for done, (file, result) in enumerate(_decoded(files, executor, see), 1):
+    for done, (file, result) in enumerate(_decoded(files, executor, see, flat), 1):
         if isinstance(result, str):
             unreadable.append(f"{shown(file.path)} {result}")
         else:
@@ -129,7 +135,8 @@ def _seen(file: Found, result: Pixels | Reel, see: Callable[[str, Pixels], T]) -
     if not isinstance(result, Reel):
         return Part(file.animation, ((file.name, see(file.name, result), None),))
     width = max(2, len(str(len(result.pictures))))
-    names = [f"{file.name}/{number:0{width}}" for number in range(1, len(result.pictures) + 1)]
+    labels = result.names or [f"{number:0{width}}" for number in range(1, len(result.pictures) + 1)]
+    names = [f"{file.name}/{label}" for label in labels]
     seen = (see(name, pixels) for name, pixels in zip(names, result.pictures, strict=True))
     frames = tuple(zip(names, seen, result.milliseconds, strict=True))
     return Part(said_once(file.name), frames, result.loop, result.times)
@@ -143,10 +150,10 @@ def _unreadable(sentences: list[str]) -> str:
 
 
 def _decoded(
-    files: Sequence[Found], executor: Executor, see: Callable[[str, Pixels], T]
+    files: Sequence[Found], executor: Executor, see: Callable[[str, Pixels], T], flat: bool
 ) -> Iterator[tuple[Found, Part[T] | str]]:
     """Each file with what was seen of it, or why it cannot be read; in the order given."""
-    for batch in executor.map(lambda batch: [(file, _read(file, see)) for file in batch], _batches(files)):
+    for batch in executor.map(lambda batch: [(file, _read(file, see, flat)) for file in batch], _batches(files)):
         yield from batch
 
 
@@ -163,7 +170,7 @@ def _batches(files: Sequence[Found]) -> Iterator[list[Found]]:
         yield batch
 
 
-def _read(file: Found, see: Callable[[str, Pixels], T]) -> Part[T] | str:
+def _read(file: Found, see: Callable[[str, Pixels], T], flat: bool) -> Part[T] | str:
     from .pictures import read_picture
     from .png_chunks import PictureError
 
@@ -171,7 +178,7 @@ def _read(file: Found, see: Callable[[str, Pixels], T]) -> Part[T] | str:
         return f"is larger than {bytes_shown(LARGEST_FILE)}"
     try:
         with open(file.path, "rb", buffering=0) as stream:
-            return _seen(file, read_picture(stream.readall()), see)
+            return _seen(file, read_picture(stream.readall(), flat=flat), see)
     except PictureError as error:
         return str(error)
     except OSError as error:

@@ -18,6 +18,7 @@ from ..core.model import Size
 from ..core.pixels import Pixels
 from .animated import Reel, read_reel, refuse_cut_gif
 from .deep_png import is_deep_png, read_deep_png, rounded_to_bytes
+from .open_raster import ZIP_START, read_flat, read_layers
 from .png_chunks import SIGNATURE, PictureError, chunks
 
 LARGEST_FRAME = 8192 * 8192
@@ -44,8 +45,10 @@ def picture_endings() -> AbstractSet[str]:
     return {ending for ending, name in Image.EXTENSION.items() if name in formats}
 
 
-def read_picture(data: bytes, largest: int = LARGEST_FRAME) -> Pixels | Reel:
-    """Decodes a still to a read-only array of shape (h, w, 4), uint8, straight alpha; an animated picture to a Reel.
+def read_picture(data: bytes, largest: int = LARGEST_FRAME, flat: bool = False) -> Pixels | Reel:
+    """Decodes a still to a read-only array of shape (h, w, 4), uint8, straight alpha; a sequence to a Reel.
+
+    Sequences are animated pictures, and layered documents unless they are to be drawn `flat`.
 
     Palettes, grey, 1-bit, CMYK, 16-bit (rounded) and float (0 to 1) pictures are converted; a picture without alpha
     is opaque; an orientation note (Exif) is applied. PNG data must be whole, checksums included.
@@ -55,6 +58,8 @@ def read_picture(data: bytes, largest: int = LARGEST_FRAME) -> Pixels | Reel:
     with _told_as_picture_error(largest):
         if data.startswith(SIGNATURE):
             return _read_png(data, largest)
+        if data.startswith(ZIP_START):
+            return _read_layered(data, largest, flat)
         with _opened(data) as image:
             return _decoded(image, data, largest)
 
@@ -100,6 +105,15 @@ def _read_png(data: bytes, largest: int) -> Pixels | Reel:
     deep = Image.fromarray(read_deep_png(data))
     deep.info["exif"] = orientation
     return to_rgba(deep)
+
+
+def _read_layered(data: bytes, largest: int, flat: bool) -> Pixels | Reel:
+    if flat:
+        return read_flat(data, largest)
+    layers = read_layers(data, largest)
+    return Reel(
+        tuple(layer.pixels for layer in layers), (None,) * len(layers), names=tuple(layer.name for layer in layers)
+    )
 
 
 def _opened(data: bytes) -> Image.Image:
