@@ -71,9 +71,9 @@ def test_bad_values_are_refused_with_a_sentence(given: dict[str, object], senten
 
 def test_what_frames_differ_by_is_remembered_as_it_was_given() -> None:
     settings = settings_from(
-        {"every": 3, "frames": ["swim=1-8", "2-"], "drop_copies": True, "reverse": False, "columns": 4}
+        {"layers": "flat", "every": 3, "frames": ["swim=1-8", "2-"], "drop_copies": True, "reverse": False}
     )
-    assert settings.remembered == {"every": ["3"], "frames": ["swim=1-8", "2-"], "drop_copies": True}
+    assert settings.remembered == {"layers": "flat", "every": ["3"], "frames": ["swim=1-8", "2-"], "drop_copies": True}
     assert settings_from(settings.remembered).frames == settings.frames
 
 

@@ -173,11 +173,8 @@ class Settings:
     def remembered(self) -> dict[str, Any]:
         """What was given of the settings by which frames differ, as texts: enough to take and change them again."""
         table = options()
-        return {
-            name: True if table[name][0].read is None else _texts(value)
-            for name, value in self.given.items()
-            if table[name][0].remembered and value is not False
-        }
+        kept = {name: value for name, value in self.given.items() if table[name][0].remembered and value is not False}
+        return {name: _as_texts(table[name][0], value) for name, value in kept.items()}
 
     @property
     def sheet_rules(self) -> SheetRules:
@@ -221,6 +218,12 @@ def _read_per_animation(read: Callable[[str], Any], default: Any, given: Any) ->
         else:
             everyone = read(value)
     return PerAnimation(everyone, tuple(named.items()))
+
+
+def _as_texts(option: Option, given: Any) -> Any:
+    if option.read is None:
+        return True
+    return _texts(given) if option.many or option.per_animation else str(given)
 
 
 def _texts(given: Any) -> list[str]:

@@ -23,7 +23,7 @@ Run = Callable[..., subprocess.CompletedProcess[str]]
 def test_help_lists_what_works_and_every_setting(run: Run) -> None:
     top = run("--help")
     assert top.returncode == 0
-    for command in ("pack", "survey", "verify", "demo"):
+    for command in ("pack", "survey", "verify", "unpack", "demo"):
         assert f"\n  {command}" in top.stdout
         assert run(command, "--help").returncode == 0
     assert all(option_name(name) in run("pack", "--help").stdout for name in options())
@@ -44,7 +44,7 @@ def test_help_does_not_wait_for_heavy_libraries() -> None:
     ("arguments", "sentence"),
     [
         (["pakc"], "there is no command 'pakc'; did you mean 'pack'?"),
-        (["xyzzy"], "there is no command 'xyzzy'; the commands are pack, survey, verify, demo"),
+        (["xyzzy"], "there is no command 'xyzzy'; the commands are pack, survey, verify, unpack, demo"),
         (["--quiet", "pack", "f"], "the command comes first: agile-crate pack …"),
         (["--colour"], "'--colour' is not known here; see agile-crate --help"),
         (["pack", "f"], "the following arguments are required: --out; see agile-crate pack --help"),

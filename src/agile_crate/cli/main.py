@@ -21,6 +21,7 @@ COMMANDS = {
     "pack": "frames → sheets and metadata",
     "survey": "look frames over before packing",
     "verify": "prove that a crate gives its frames back",
+    "unpack": "cut a bare sheet into frames",
     "demo": "write the demo frames and run the full example on them",
 }
 """Each command's line in the help; a module of the same name declares and runs it."""
