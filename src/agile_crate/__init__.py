@@ -68,7 +68,7 @@ def verify(data: str, against: Sequence[str] = ()) -> Verified:
         return verify(data, against, executor)
 
 
-def survey(inputs: Sequence[str], *, fps: float | None = None, allow: Sequence[str] = ()) -> Survey:
+def survey(inputs: Sequence[str], *, fps: float | None = None, allow: Sequence[str] = (), scale: float = 1) -> Survey:
     """Looks frames over before packing: sequences in numbers, and findings, the worst first (docs/survey.md)."""
     from fractions import Fraction
 
@@ -76,7 +76,7 @@ def survey(inputs: Sequence[str], *, fps: float | None = None, allow: Sequence[s
     from .threads import workers
 
     with workers() as executor:
-        return survey(inputs, executor, fps=None if fps is None else Fraction(fps), allow=allow)
+        return survey(inputs, executor, fps=None if fps is None else Fraction(fps), allow=allow, scale=Fraction(scale))
 
 
 def load(data: str) -> Loaded:

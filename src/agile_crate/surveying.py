@@ -52,8 +52,12 @@ def survey(
     progress: Progress = unheard,
     fps: Fraction | None = None,
     allow: Sequence[str] = (),
+    scale: Fraction = Fraction(1),
 ) -> Survey:
-    """Looks the frames over. Findings whose code is in `allow` are left out. Raises InputError and UsageError."""
+    """Looks the frames over. `scale` is what they are to be scaled by later.
+
+    Findings whose code is in `allow` are left out. Raises InputError and UsageError.
+    """
     unknown = sorted(set(allow) - set(CODES))
     if unknown:
         raise UsageError(f"--allow: there is no finding {quoted(unknown[0])}; the codes are {', '.join(CODES)}")
@@ -65,7 +69,7 @@ def survey(
     for name in names:
         frames = _facts(together[name])
         sequences.append(_summary(name, frames, together[name], fps))
-        findings += find_all(Surveyed(name, frames))
+        findings += find_all(Surveyed(name, frames, scale))
     allowed = sorted(
         (finding for finding in findings if finding.code not in allow),
         key=lambda finding: SEVERITIES.index(finding.severity),
@@ -109,6 +113,7 @@ CODES = {
     "name-case": "names that differ only in case",
     "name-says-nothing": "a name that says nothing",
     "canvas-differs": "canvases of different sizes in one animation",
+    "scale-uneven": "a canvas that the wanted scale does not divide",
     "frame-empty": "nothing is seen",
     "background-solid": "no transparency, one colour in all corners",
     "alpha-none": "no transparency at all",

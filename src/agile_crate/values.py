@@ -67,6 +67,16 @@ def time(text: str) -> Fraction:
     return number * scale
 
 
+def scale(text: str) -> Fraction:
+    """A scale from ``50%`` or ``0.5``."""
+    number = _fraction(text.removesuffix("%"))
+    if number is not None and text.endswith("%"):
+        number /= 100
+    if number is None or not Fraction(1, 1000) <= number <= 100:
+        raise UsageError(f"{quoted(text)} is not a scale: write a share or a percentage, such as 0.5 or 50%")
+    return number
+
+
 def _fraction(text: str) -> Fraction | None:
     try:
         return Fraction(text) if len(text) < 30 and text.isascii() and "e" not in text.lower() else None

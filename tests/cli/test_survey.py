@@ -76,6 +76,10 @@ def test_seconds_at_a_rate_and_names_alike(run: Run, swim: Path) -> None:
     said = json.loads(done.stdout)
     assert [s["seconds"] for s in said["sequences"]] == [0.5, pytest.approx(1 / 26)]
     assert ["swim/swim_13", "swim/Swim_13"] in [f["frames"] for f in said["findings"] if f["code"] == "name-case"]
+    assert "doubt scale-uneven: swim, " in run("survey", "frames", "--scale", "30%").stdout
+    assert "scale-uneven" not in run("survey", "frames", "--scale", "0.5").stdout
+    done = run("survey", "frames", "--scale", "half")
+    assert done.stderr.startswith("agile-crate: error: --scale: 'half' is not a scale: write a share or a percentage")
     done = run("survey", "frames", "--fps", "0")
     assert (done.returncode, "--fps: '0' is not a number of frames a second" in done.stderr) == (2, True)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from fractions import Fraction
 
 import numpy as np
 import pytest
@@ -185,6 +186,14 @@ def test_numbering(numbers: list[str], code: str | None, told: str) -> None:
 def test_names_that_say_nothing() -> None:
     assert found(walk(), name="frame")["name-says-nothing"][0] == "note"
     assert found(walk(), name="framed") == {}
+
+
+def test_canvases_that_a_scale_does_not_divide() -> None:
+    facts = tuple(frame_facts(f"walk_{i}", figure(shade=i, size=(64, 50))) for i in range(3))
+    (finding,) = find_all(Surveyed("walk", facts, Fraction(1, 4)))
+    assert (finding.code, finding.severity, len(finding.frames)) == ("scale-uneven", "doubt", 3)
+    assert "the canvas 64×50 scales to 16 × 12.5" in finding.what
+    assert find_all(Surveyed("walk", facts, Fraction(1, 2))) == []
 
 
 def test_wobble_is_told_in_pixels() -> None:

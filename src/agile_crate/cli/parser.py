@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Sequence
-from typing import Any, NoReturn
+from collections.abc import Callable, Sequence
+from typing import Any, NoReturn, TypeVar
 
 from ..core.errors import UsageError
 from ..settings import Settings, option_name, options, settings_from
+
+T = TypeVar("T")
 
 SECTIONS = {
     "take": "take (which frames, and their timing; NAME=value is for one animation, a bare value for all)",
@@ -58,6 +60,14 @@ def chosen_settings(arguments: argparse.Namespace) -> Settings:
     """The settings that the command line asked for. Raises UsageError."""
     given = {name: getattr(arguments, name) for name in options()}
     return settings_from({name: value for name, value in given.items() if value is not None})
+
+
+def read_value(name: str, read: Callable[[str], T], text: str) -> T:
+    """The value of an option that is no setting. Raises UsageError that names the option."""
+    try:
+        return read(text)
+    except UsageError as error:
+        raise UsageError(f"--{name}: {error}") from None
 
 
 def add_common(parser: argparse.ArgumentParser) -> None:

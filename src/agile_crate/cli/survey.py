@@ -37,21 +37,25 @@ def declare(parser: argparse.ArgumentParser) -> None:
     group = parser.add_argument_group("what is looked at")
     group.add_argument("inputs", metavar="INPUT", nargs="+", help="a folder, a file or a quoted pattern of frames")
     group.add_argument("--fps", metavar="N", help="frames a second, for the seconds in the table (default 12)")
+    group.add_argument("--scale", metavar="N", help="also look whether canvases come out even at 50%% or 0.5")
     group.add_argument("--allow", metavar="CODE", action="append", default=[], help="leave out findings of this code")
     group.add_argument("--strict", action="store_true", help="exit code 1 when there is any fault")
     add_common(parser)
 
 
 def run(arguments: argparse.Namespace) -> int:
+    from .. import values
     from ..settings import read_setting
+    from .parser import read_value
 
     fps: Fraction | None = read_setting("fps", arguments.fps).everyone if arguments.fps else None
     from ..surveying import survey
     from ..threads import workers
     from .progress import progress_bars
 
+    scale = read_value("scale", values.scale, arguments.scale) if arguments.scale else Fraction(1)
     with workers() as executor, progress_bars(arguments.quiet) as progress:
-        looked = survey(arguments.inputs, executor, progress, fps, arguments.allow)
+        looked = survey(arguments.inputs, executor, progress, fps, arguments.allow, scale)
     if arguments.json:
         print(json.dumps(_document(looked), ensure_ascii=False, indent=2))
     elif not arguments.quiet:

@@ -6,9 +6,8 @@ import argparse
 import json
 import sys
 from pathlib import Path
-from typing import Any
 
-from .parser import add_common
+from .parser import add_common, read_value
 from .status import Status
 
 USAGE = "SHEET --out DIR (--cell WxH | --columns N --rows N | --islands)"
@@ -51,7 +50,7 @@ def run(arguments: argparse.Namespace) -> int:
 
     def number(name: str, least: int) -> int:
         given = getattr(arguments, name)
-        return 0 if given is None else _read(whole(least), name, given)
+        return 0 if given is None else read_value(name, whole(least), given)
 
     wish = CutWish(
         cell=read_setting("cell", arguments.cell) if arguments.cell else None,
@@ -76,16 +75,6 @@ def run(arguments: argparse.Namespace) -> int:
     elif not arguments.quiet:
         _print(arguments, cut.files, cut.rows)
     return Status.DONE
-
-
-def _read(read: Any, name: str, given: str) -> int:
-    from ..core.errors import UsageError
-
-    try:
-        value: int = read(given)
-    except UsageError as error:
-        raise UsageError(f"--{name}: {error}") from None
-    return value
 
 
 def _print(arguments: argparse.Namespace, files: tuple[Path, ...], rows: tuple[int, ...]) -> None:

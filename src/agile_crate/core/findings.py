@@ -10,6 +10,7 @@ import re
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
+from fractions import Fraction
 from itertools import pairwise
 
 import numpy as np
@@ -60,10 +61,11 @@ class Finding:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Surveyed:
-    """A sequence in facts. The name None is that of the stills."""
+    """A sequence in facts. The name None is that of the stills. `scale` is what the frames are to be scaled by."""
 
     name: str | None
     frames: tuple[FrameFacts, ...]
+    scale: Fraction = Fraction(1)
 
     @property
     def label(self) -> str:
@@ -122,6 +124,15 @@ def canvases(sequence: Surveyed) -> Iterator[Finding]:
         others = few(measured(size) for size in sizes if size != usual)
         what = f"the canvas is {others} here and {measured(usual)} elsewhere: the figure may shift between frames"
         yield _finding(sequence, "canvas-differs", FAULT, odd, what, "--align says where the smaller ones stand")
+
+
+def scaling(sequence: Surveyed) -> Iterator[Finding]:
+    """Canvases that do not come out in whole pixels at the wanted scale."""
+    uneven = [f for f in sequence.frames if any((side * sequence.scale).denominator > 1 for side in f.canvas)]
+    if uneven:
+        w, h = (float(side * sequence.scale) for side in uneven[0].canvas)
+        what = f"the canvas {measured(uneven[0].canvas)} scales to {w:g} × {h:g}: edges fall between pixels and blur"
+        yield _finding(sequence, "scale-uneven", DOUBT, uneven, what, "export on a canvas that the scale divides")
 
 
 def emptiness(sequence: Surveyed) -> Iterator[Finding]:
@@ -294,9 +305,10 @@ def seams(sequence: Surveyed) -> Iterator[Finding]:
 
 
 Check = Callable[[Surveyed], Iterator[Finding]]
-STILL_CHECKS: tuple[Check, ...] = (emptiness, background, haze, specks, edges, seams)
+STILL_CHECKS: tuple[Check, ...] = (scaling, emptiness, background, haze, specks, edges, seams)
 ANIMATION_CHECKS: tuple[Check, ...] = (
-    numbering, plain_name, canvases, emptiness, background, haze, specks, edges, repeats, motion, colours, pixel_art,
+    numbering, plain_name, canvases, scaling, emptiness, background, haze, specks, edges, repeats, motion, colours,
+    pixel_art,
 )  # fmt: skip
 
 
