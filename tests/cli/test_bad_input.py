@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ctypes
+import io
 import os
 import pty
 import resource
@@ -12,6 +13,7 @@ import struct
 import subprocess
 import sys
 import time
+import zipfile
 import zlib
 from collections.abc import Callable
 from pathlib import Path
@@ -33,6 +35,16 @@ def bomb() -> bytes:
     )
 
 
+def archive(stack: str | None) -> bytes:
+    stream = io.BytesIO()
+    with zipfile.ZipFile(stream, "w") as entries:
+        entries.writestr("mimetype", "image/openraster")
+        if stack is not None:
+            entries.writestr("stack.xml", stack)
+            entries.writestr("a.png", bomb())
+    return stream.getvalue()
+
+
 @pytest.fixture
 def old(tmp_path: Path) -> dict[str, bytes]:
     """A folder `build` with an earlier build, which no failure may touch."""
@@ -52,6 +64,11 @@ def spoil(tmp_path: Path, what: str) -> None:
         "bomb": {"swim/bomb_1.png": bomb()},
         "three": {"a.png": b"", "b.png": whole[:-20], "c.jpg": b"x"},
         "clash": {"a/01.png": whole, "a/01.gif": whole},
+        "dive": {"dive_1.png": whole},
+        "layers": {
+            "courier.ora": archive('<image w="8" h="8"><stack><layer name="../up" src="a.png"/></stack></image>')
+        },
+        "no stack": {"courier.ora": archive(None)},
     }
     for name, data in files.get(what, {}).items():
         (frames / name).parent.mkdir(exist_ok=True)
@@ -87,6 +104,11 @@ def spoil(tmp_path: Path, what: str) -> None:
         ("", ["frames", "--frames", "swim=5-30"], 2, "--frames: 5-30 is outside 'swim', which has 13 frames"),
         ("", ["frames", "--mirrored", "a=swin"], 2, "--mirrored: there is no animation 'swin'; did you mean 'swim'?"),
         ("", ["frames", "--rename", "swim=a", "--rename", "swim=b"], 2, "--rename: 'swim' is given twice; leave one of them out"),
+        ("", ["frames", "--split", "swim=a:1-8,b:8-13"], 2, "--split swim: frame 8 is in 'a' and in 'b'; each frame goes to one part"),
+        ("", ["frames", "--split", "swim=a:1-8,b:10-13"], 2, "--split swim: 1 frame of 13 is in no part (9); add them to a part, or leave them out with --frames"),
+        ("dive", ["frames", "--rename", "swim=dive"], 2, "--rename swim=dive: there is an animation 'dive' already; choose another name"),
+        ("layers", ["frames"], 3, "frames/courier.ora has a layer named '../up', which would lead out of a folder; export it again or take it out"),
+        ("no stack", ["frames"], 3, "frames/courier.ora lacks 'stack.xml', which an OpenRaster document must hold; export it again or take it out"),
         ("", ["frames", "--hold", "swim:14=2"], 2, "--hold swim:14 is outside 'swim', which has 13 frames"),
         ("", ["frames", "--include", "gull/*"], 3, "--include and --exclude leave no frame; patterns are held against names such as swim/swim_01"),
         ("", ["frames", "--colums", "3"], 2, "unrecognized arguments: --colums 3; see agile-crate pack --help"),

@@ -12,4 +12,6 @@ def half_up(value: Fraction | float) -> int:
     >>> half_up(0.5), half_up(1.5), half_up(-0.5)
     (1, 2, 0)
     """
-    return math.floor(value + Fraction(1, 2))
+    if isinstance(value, Fraction):
+        return (2 * value.numerator + value.denominator) // (2 * value.denominator)
+    return math.floor(value + 0.5)

@@ -128,7 +128,7 @@ def _check_cover(sequence: FrameSequence, parts: Mapping[str, Spans]) -> None:
         verb = "is" if len(missing) == 1 else "are"
         raise UsageError(
             f"--split {sequence.name}: {counted(len(missing), 'frame')} of {count} {verb} in no part ({few(missing)}); "
-            "add a part for them, or leave them out with --frames first"
+            "add them to a part, or leave them out with --frames"
         )
 
 
@@ -144,6 +144,8 @@ def thinned(sequences: Sequences, every: Mapping[str, int]) -> Sequences:
 
     def one(sequence: FrameSequence) -> FrameSequence:
         step = every.get(sequence.name or "", 1)
+        if step == 1:
+            return sequence
         short = -len(sequence.pictures) % step
         padded = [*sequence.pictures, *[sequence.pictures[-1]] * short]  # so that the last stands for N as well
         starts = range(0, len(padded), step)

@@ -1,9 +1,10 @@
 """How long each frame is shown."""
 
 from collections.abc import Mapping, Sequence
+from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 from fractions import Fraction
-from itertools import pairwise
+from itertools import accumulate, pairwise
 
 from .errors import UsageError
 from .model import FrameSequence
@@ -37,19 +38,21 @@ def frame_times(
                 f"--hold {sequence.name}:{position} is outside {quoted(sequence.name or '')}, "
                 f"which has {counted(len(sequence.pictures), 'frame')}"
             )
+    one = 1000 / (fps or DEFAULT_FPS)
     times: list[Fraction] = []
-    fixed: list[bool] = []
-    for position, picture in enumerate(sequence.pictures, 1):
-        hold = holds.get(position, Hold())
+    for picture in sequence.pictures:
         own = picture.milliseconds if fps is None else None
-        time = picture.units * 1000 / (fps or DEFAULT_FPS) if own is None else own
-        times.append(time * hold.factor if hold.milliseconds is None else hold.milliseconds)
-        fixed.append(hold.milliseconds is not None)
-    return tuple(times) if total is None else _stretched(sequence.name or "", times, fixed, total)
+        times.append(own or (one if picture.units == 1 else one * picture.units))
+    for position, hold in holds.items():
+        times[position - 1] = hold.milliseconds or times[position - 1] * hold.factor
+    if total is None:
+        return tuple(times)
+    fixed = {position - 1 for position, hold in holds.items() if hold.milliseconds}
+    return _stretched(sequence.name or "", times, fixed, total)
 
 
-def _stretched(name: str, times: Sequence[Fraction], fixed: Sequence[bool], total: Fraction) -> tuple[Fraction, ...]:
-    held = sum((time for time, keeps in zip(times, fixed, strict=True) if keeps), Fraction())
+def _stretched(name: str, times: Sequence[Fraction], fixed: AbstractSet[int], total: Fraction) -> tuple[Fraction, ...]:
+    held = sum((times[index] for index in fixed), Fraction())
     free = sum(times, Fraction()) - held
     if held >= total or free == 0:
         raise UsageError(
@@ -57,7 +60,7 @@ def _stretched(name: str, times: Sequence[Fraction], fixed: Sequence[bool], tota
             "hold them shorter, or by a factor"
         )
     share = (total - held) / free
-    return tuple(time if keeps else time * share for time, keeps in zip(times, fixed, strict=True))
+    return tuple(time if index in fixed else time * share for index, time in enumerate(times))
 
 
 def durations(times: Sequence[Fraction]) -> tuple[int, ...]:
@@ -69,10 +72,8 @@ def durations(times: Sequence[Fraction]) -> tuple[int, ...]:
     >>> durations([Fraction(1000, 12)] * 3)
     (83, 84, 83)
     """
-    moments = [Fraction(0)]
-    for time in times:
-        moments.append(moments[-1] + time)
-    return tuple(half_up(after) - half_up(before) for before, after in pairwise(moments))
+    moments = map(half_up, accumulate(times, initial=Fraction()))
+    return tuple(after - before for before, after in pairwise(moments))
 
 
 def pace(times: Sequence[Fraction]) -> Fraction:

@@ -23,7 +23,6 @@ LARGEST_ARCHIVE = 1 << 30
 
 MOST_ENTRIES = 10_000
 MOST_NESTED = 32
-ZIP_START = b"PK\x03\x04"
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -128,7 +127,7 @@ def _whole(node: Element, key: str, least: int | None = None) -> int:
 def _layer_name(node: Element, number: int) -> str:
     name = node.get("name", "") or f"{number:02d}"
     if any(part in ("", ".", "..") for part in name.split("/")) or set(name) & set("\\\0"):
-        raise PictureError(f"has a layer named {quoted(name)}, which would lead out of a folder; rename it")
+        raise PictureError(f"has a layer named {quoted(name)}, which would lead out of a folder")
     return name
 
 

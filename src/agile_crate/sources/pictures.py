@@ -18,7 +18,6 @@ from ..core.model import Size
 from ..core.pixels import Pixels
 from .animated import Reel, read_reel, refuse_cut_gif
 from .deep_png import is_deep_png, read_deep_png, rounded_to_bytes
-from .open_raster import ZIP_START, read_flat, read_layers
 from .png_chunks import SIGNATURE, PictureError, chunks
 
 LARGEST_FRAME = 8192 * 8192
@@ -32,6 +31,9 @@ QUICK_FORMATS = ("PNG", "JPEG", "GIF", "BMP", "PPM")
 
 REFUSED_FORMATS = frozenset({"EPS", "WMF", "MPEG", "BUFR", "GRIB", "HDF5", "FLI"})
 """Formats that Pillow opens by starting another program, only recognises, or that are films."""
+
+ARCHIVE_START = b"PK\x03\x04"
+"""How a zip archive begins, and so a layered document."""
 
 MOVING_FORMATS = frozenset({"PNG", "GIF", "WEBP", "TIFF", "AVIF"})
 """Formats in which several pictures in one file are a sequence (elsewhere they are previews or layers)."""
@@ -58,7 +60,7 @@ def read_picture(data: bytes, largest: int = LARGEST_FRAME, flat: bool = False) 
     with _told_as_picture_error(largest):
         if data.startswith(SIGNATURE):
             return _read_png(data, largest)
-        if data.startswith(ZIP_START):
+        if data.startswith(ARCHIVE_START):
             return _read_layered(data, largest, flat)
         with _opened(data) as image:
             return _decoded(image, data, largest)
@@ -108,6 +110,8 @@ def _read_png(data: bytes, largest: int) -> Pixels | Reel:
 
 
 def _read_layered(data: bytes, largest: int, flat: bool) -> Pixels | Reel:
+    from .open_raster import read_flat, read_layers  # archives and XML are slow to load, and few frames are layered
+
     if flat:
         return read_flat(data, largest)
     layers = read_layers(data, largest)
