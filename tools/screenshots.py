@@ -18,7 +18,7 @@ from PIL import Image, ImageDraw
 SHOTS = Path(__file__).parents[1] / "docs" / "screenshots"
 PROGRAM = Path(sys.executable).with_name("agile-crate")
 DISPLAY = ":93"
-WIDTH, HEIGHT = 1280, 800
+WIDTH, HEIGHT = 1280, 860
 
 TERMINALS = {
     "pack": ["pack otter-post/frames/otter --out build/otter --columns 8 --fps 10 --fps swim=16"],
@@ -67,11 +67,11 @@ def shoot_terminal(name: str, lines: list[str], folder: str) -> None:
             *(
                 "xterm",
                 "-geometry",
-                "116x36+0+0" if large else "180x57+0+0",
+                "116x39+0+0" if large else "212x66+0+0",
                 "-fa",
                 "DejaVu Sans Mono",
                 "-fs",
-                "13" if large else "8",
+                "13" if large else "7",
                 "-bg",
                 "#1b2230",
             ),

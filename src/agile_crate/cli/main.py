@@ -82,7 +82,9 @@ def _explained(error: Exception) -> tuple[str, Status]:
 
 
 def _told(sentence: str, status: Status) -> Status:
-    print(f"agile-crate: error: {sentence}", file=sys.stderr)
+    from .tables import folded
+
+    print(folded(f"agile-crate: error: {sentence}", sys.stderr), file=sys.stderr)
     return status
 
 

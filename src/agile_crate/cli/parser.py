@@ -23,7 +23,10 @@ class Parser(argparse.ArgumentParser):
 
     def __init__(self, **kwargs: Any) -> None:
         super().__init__(
-            formatter_class=argparse.RawDescriptionHelpFormatter, allow_abbrev=False, add_help=False, **kwargs
+            formatter_class=lambda prog: argparse.RawDescriptionHelpFormatter(prog, max_help_position=28),
+            allow_abbrev=False,
+            add_help=False,
+            **kwargs,
         )
 
     def error(self, message: str) -> NoReturn:

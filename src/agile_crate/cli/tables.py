@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Sequence
-from typing import NamedTuple
+from typing import NamedTuple, TextIO
 
 
 class Column(NamedTuple):
@@ -40,13 +40,21 @@ def print_heading(word: str, style: str, rest: str) -> None:
 
 def print_note(text: str) -> None:
     """Prints a sentence indented by two; on a terminal it is folded between words, in a pipe it stays one line."""
-    if sys.stdout.isatty():
-        import shutil
-        import textwrap
+    print("  " + folded(text, sys.stdout, margin=2).replace("\n", "\n  "))
 
-        width = min(100, shutil.get_terminal_size().columns) - 1
-        text = textwrap.fill(text, max(20, width - 2), subsequent_indent="  ", break_on_hyphens=False)
-    print("  " + text.replace("\n", "\n  "))
+
+def folded(text: str, stream: TextIO, margin: int = 0) -> str:
+    """Text folded between words to a terminal's width, if the stream is one; lines after the first are indented."""
+    if not stream.isatty():
+        return text
+    import shutil
+    import textwrap
+
+    width = max(20, min(100, shutil.get_terminal_size().columns) - 1 - margin)
+    return "\n".join(
+        textwrap.fill(line, width, subsequent_indent="  ", break_on_hyphens=False, drop_whitespace=True)
+        for line in text.split("\n")
+    )
 
 
 def _print_plain(columns: Sequence[Column], rows: Sequence[Sequence[str]]) -> None:
