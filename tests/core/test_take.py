@@ -64,6 +64,12 @@ def test_rename() -> None:
         take.renamed(ALL, {"swim": "dive"})
 
 
+@pytest.mark.parametrize("name", ["../up", "/up", "a//b", "up/", "..", "a\\b"])
+def test_names_that_lead_out_of_a_folder(name: str) -> None:
+    with pytest.raises(UsageError, match="cannot name an animation: its frames would lie outside of their folder"):
+        take.renamed(ALL, {"swim": name})
+
+
 @pytest.mark.parametrize(
     ("spans", "expected"),
     [

@@ -59,6 +59,8 @@ def renamed(sequences: Sequences, names: Mapping[str, str]) -> Sequences:
 
 
 def _under_name(sequence: FrameSequence, name: str) -> FrameSequence:
+    if any(part in ("", ".", "..") for part in name.split("/")) or set(name) & set("\\\0"):
+        raise UsageError(f"{quoted(name)} cannot name an animation: its frames would lie outside of their folder")
     pictures = tuple(replace(picture, name=_named_after(picture.name, name)) for picture in sequence.pictures)
     return replace(sequence, name=name, pictures=pictures)
 
