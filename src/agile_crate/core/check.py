@@ -8,7 +8,12 @@ from collections.abc import Iterator, Sequence
 
 import numpy as np
 
-from .model import Box, Crate, Frame, Sheet
+from .model import (
+    Box,
+    Crate,
+    Frame,
+    Sheet,
+)
 from .text import counted, quoted
 
 
