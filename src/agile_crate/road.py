@@ -113,9 +113,10 @@ def _is_sheet_name(image: str, stem: str) -> bool:
 def _refuse_strangers(files: Iterable[Path], before: frozenset[str]) -> None:
     strangers = [path.name for path in files if os.path.lexists(path) and str(path) not in before]
     if strangers:
+        verb = "is" if len(strangers) == 1 else "are"
         raise OutputError(
-            f"{few(strangers)} is already there and is not from a build of this name; "
-            "choose another --out, move it away, or overwrite it with --force"
+            f"{few(strangers)} {verb} already there and {verb} not from a build of this name; "
+            "choose another --out, move what is there, or overwrite it with --force"
         )
 
 
