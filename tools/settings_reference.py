@@ -37,7 +37,7 @@ def reference() -> str:
 
 def default_shown(default: object) -> str:
     default = getattr(default, "everyone", default)
-    if default in (None, False):
+    if default in (None, False, ""):
         return ""
     return "x".join(map(str, default)) if isinstance(default, tuple) else str(default)
 

@@ -13,17 +13,18 @@ from pathlib import Path
 from .core.check import check_crate, restorable
 from .core.compare import difference
 from .core.errors import InputError, UsageError
-from .core.model import Crate, Frame, Picture, Sheet, Size
+from .core.model import Crate, Frame, Picture, Point, Sheet, Size
 from .core.pixels import Pixels
 from .core.restore import restore
 from .core.text import counted, few, measured, quoted, shown
+from .core.visible import on_canvas
 from .exports.json_metadata import from_json
+from .intake import take_in
 from .settings import Settings, settings_from
 from .sources.find import OwnPlace
-from .sources.gather import Progress, gather, unheard
+from .sources.gather import Progress, unheard
 from .sources.pictures import LARGEST_SHEET, picture_size, read_still
 from .sources.png_chunks import PictureError
-from .taking import taken
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,6 +112,8 @@ def verify(data: str, against: Sequence[str], executor: Executor, progress: Prog
         left_out = sorted(sources.keys() - names)
         if left_out:
             problems.append(f"{counted(len(left_out), 'source')} not in the crate: {few(left_out)}")
+        elif not differences:
+            differences += _misplaced(crate, sources)
     differing = {difference.frame for difference in differences if difference.frame in sources}
     return Verified(crate, compared, compared - len(differing), tuple(problems), tuple(differences))
 
@@ -159,8 +162,7 @@ def _sources(
     against: Sequence[str], crate: Crate, folder: Path, data: str, executor: Executor, progress: Progress
 ) -> dict[str, Picture]:
     own = OwnPlace(str(folder), frozenset(str(folder / name) for name in [data, *(s.image for s in crate.sheets)]))
-    settings = _settings_of(crate, data)
-    sequences = taken(gather(against, own, executor, progress, settings.layers == "flat").sequences, settings)
+    sequences = take_in(against, own, _settings_of(crate, data), executor, progress).prepared.sequences
     return {picture.name: picture for sequence in sequences for picture in sequence.pictures}
 
 
@@ -185,7 +187,7 @@ def _compared(
             yield FrameDifference(
                 frame.name, f"is {measured(frame.canvas)} in the crate, and {measured(source.canvas)} at its source"
             )
-        elif found := difference(source.pixels, restore(sheet, frame)):
+        elif found := difference(on_canvas(source.pixels, source.offset, source.canvas), restore(sheet, frame)):
             yield FrameDifference(
                 frame.name,
                 f"differs in {counted(found.pixels, 'pixel')}, first at {found.x},{found.y}: "
@@ -195,6 +197,22 @@ def _compared(
                 found.expected,
                 found.found,
             )
+
+
+def _misplaced(crate: Crate, sources: dict[str, Picture]) -> Iterator[FrameDifference]:
+    """Pivots and shapes that are not where they belong. Both may hang on all frames of an animation, so this is asked
+    only when every frame is there and came back."""
+    for frame in crate.frames:
+        source = sources[frame.name]
+        if frame.pivot != source.pivot:
+            told = f"has its pivot at {_point(frame.pivot)}, and {_point(source.pivot)} is where it belongs"
+            yield FrameDifference(frame.name, told)
+        elif frame.shape != source.shape:
+            yield FrameDifference(frame.name, "has another shape than its source gives")
+
+
+def _point(point: Point) -> str:
+    return f"{point.x:g},{point.y:g}"
 
 
 def _colour(rgba: Sequence[int]) -> str:

@@ -1,4 +1,4 @@
-"""The road: gather → take → arrange → draw → describe → write. Nothing else knows the whole; `proof` is the way back.
+"""The road: gather → take → prepare → arrange → draw → describe → write. `proof` is the way back.
 
 Nothing here prints or exits. Work goes to the executor that is handed in; the progress function is told of it.
 """
@@ -15,16 +15,20 @@ from fractions import Fraction
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
+from .core.canvas import largest
 from .core.errors import FitError, OutputError, UsageError
 from .core.grid import GridSheet, GridWish, arrange_grid
-from .core.model import Box, Crate, Picture, Sheet, Size
+from .core.model import Crate, Offset, Picture, Sheet, Size
+from .core.rounding import plain
 from .core.take import Sequences, check_names
 from .core.text import counted, few, measured, quoted, shown
 from .core.timing import Hold, frame_times, pace
+from .intake import take_in
+from .preparing import Prepared
 from .settings import Settings
 from .sources.find import OwnPlace
-from .sources.gather import Progress, gather, unheard
-from .taking import each, taken
+from .sources.gather import Progress, unheard
+from .taking import each
 
 if TYPE_CHECKING:
     from .core.pixels import Pixels
@@ -61,12 +65,12 @@ def pack(
     """
     target = _target(out)
     before = _build_before(target)
-    gathered = gather(inputs, OwnPlace(str(target.parent), before), executor, progress, settings.layers == "flat")
-    sequences = taken(gathered.sequences, settings)
+    intake = take_in(inputs, OwnPlace(str(target.parent), before), settings, executor, progress)
+    settings, sequences = intake.settings, intake.prepared.sequences
     pictures = [picture for sequence in sequences for picture in sequence.pictures]
     times = _times(sequences, settings)
     grid, cell = _arranged(pictures, settings)
-    crate = _described(target.name, sequences, pictures, times, grid, settings, generator)
+    crate = _described(target.name, intake.prepared, pictures, times, grid, settings, generator)
     names = [sheet.image for sheet in crate.sheets] + [target.name + ".json"]
     files = tuple(target.parent / name for name in names)
     stale = tuple(sorted(Path(path) for path in before if Path(path) not in files))
@@ -79,9 +83,9 @@ def pack(
         files=files,
         removed=stale,
         fps={name: pace(exact) for name, exact in times.items()},
-        passed_over=gathered.passed_over,
-        remarks=tuple(_alignment_remarks(pictures, cell, settings.align)),
-        warnings=gathered.warnings,
+        passed_over=intake.passed_over,
+        remarks=(*intake.prepared.remarks, *_alignment_remarks(pictures, cell, settings.align)),
+        warnings=intake.warnings,
     )
 
 
@@ -133,17 +137,17 @@ def _times(sequences: Sequences, settings: Settings) -> dict[str, tuple[Fraction
 
 
 def _arranged(pictures: Sequence[Picture], settings: Settings) -> tuple[tuple[GridSheet, ...], Size]:
-    canvases = [picture.canvas for picture in pictures]
-    cell = settings.cell or Size(max(size.w for size in canvases), max(size.h for size in canvases))
+    sizes = [picture.stored_box.size for picture in pictures]
+    cell = settings.cell or largest([Size(1, 1), *sizes])
     usable = settings.sheet_rules.usable
     limits = ((cell, "the cell", "give a larger --cell"), (usable, "a sheet may be", "raise --max-size or --size"))
     for limit, what, advice in limits:
-        larger = [p for p in pictures if p.canvas.w > limit.w or p.canvas.h > limit.h]
+        larger = [p for p in pictures if p.stored_box.w > limit.w or p.stored_box.h > limit.h]
         if larger:
             others = f" (and {len(larger) - 1:,} more)" if len(larger) > 1 else ""
             raise FitError(
-                f"frame {quoted(larger[0].name)}{others} is {measured(larger[0].canvas)}, larger than {what}, "
-                f"{measured(limit)}; {advice}, or make the frame smaller"
+                f"frame {quoted(larger[0].name)}{others} is {measured(larger[0].stored_box.size)}, larger than {what}, "
+                f"{measured(limit)}; {advice}, or make frames smaller with --scale or --trim"
             )
     wish = GridWish(
         cell=cell,
@@ -160,7 +164,7 @@ def _arranged(pictures: Sequence[Picture], settings: Settings) -> tuple[tuple[Gr
 
 def _described(
     name: str,
-    sequences: Sequences,
+    prepared: Prepared,
     pictures: Sequence[Picture],
     times: Mapping[str, Sequence[Fraction]],
     grid: Sequence[GridSheet],
@@ -169,21 +173,22 @@ def _described(
 ) -> Crate:
     from .core.describe import described_animations, grid_frames, grid_sheets
 
-    canvases = [picture.canvas for picture in pictures]
+    sequences = prepared.sequences
     return Crate(
         name=name,
         sheets=grid_sheets(name, grid),
-        frames=grid_frames([picture.name for picture in pictures], canvases, grid, settings.align),
+        frames=grid_frames(pictures, grid, settings.align),
         animations=described_animations(sequences, times, each("loop", settings.loop, sequences)),
+        scale=plain(prepared.factor),
         generator=generator,
         settings=settings.remembered,
     )
 
 
 def _alignment_remarks(pictures: Sequence[Picture], cell: Size, align: str) -> Iterator[str]:
-    smaller = [picture for picture in pictures if picture.canvas != cell]
+    smaller = [picture for picture in pictures if picture.stored_box.size != cell]
     if smaller:
-        sizes = Counter(picture.canvas for picture in smaller)
+        sizes = Counter(picture.stored_box.size for picture in smaller)
         kinds = few((f"{measured(size)} ({count})" for size, count in sizes.most_common()), 4)
         yield (
             f"{counted(len(smaller), 'frame')} smaller than the {measured(cell)} cell, "
@@ -205,9 +210,11 @@ def _written(
     from .exports.output import staged
     from .exports.png import encode_png, strip_starts
 
-    placed: list[list[tuple[Pixels, Box]]] = [[] for _ in crate.sheets]
+    placed: list[list[tuple[Pixels, Offset]]] = [[] for _ in crate.sheets]
     for picture, frame in zip(pictures, crate.frames, strict=True):
-        placed[frame.on_sheet].append((picture.pixels, frame.box))
+        stored, part = picture.stored_box, picture.part
+        at = Offset(frame.box.x + part.x - stored.x, frame.box.y + part.y - stored.y)
+        placed[frame.on_sheet].append((picture.pixels, at))
     drawn = _Meter("drawing", len(pictures), progress)
     written = _Meter("writing", sum(len(strip_starts(*sheet.size)) + 2 for sheet in crate.sheets), progress)
     sheets: list[Sheet] = []

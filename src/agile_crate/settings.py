@@ -7,19 +7,22 @@ the fields. Reading a setting needs neither NumPy nor Pillow, so ``--help`` stay
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, fields
 from fractions import Fraction
 from typing import Any, Generic, NamedTuple, TypeVar
 
 from . import values
+from .contradictions import contradictions
 from .core.align import PLACES
+from .core.color import Color
 from .core.errors import UsageError
-from .core.model import Loop, Size
+from .core.model import Loop, Offset, Size
 from .core.sheet_size import SheetRules
 from .core.spans import Spans
-from .core.text import measured, quoted
+from .core.text import quoted
 from .core.timing import Hold
+from .core.wishes import ColorKey, Outline, PivotWish
 
 T = TypeVar("T")
 
@@ -146,13 +149,119 @@ class Settings:
         choices=("forever", "once", "back-and-forth"),
         per_animation=True,
     )
-    align: str = _setting("prepare", "bottom", _ALIGN, "PLACE", choices=PLACES)
+    color_key: ColorKey | None = _setting(
+        "prepare",
+        None,
+        "make this colour transparent: #ff00ff, corner, corner:12 (tolerance)",
+        "COLOR",
+        values.color_key,
+        remembered=True,
+    )
+    scale: Fraction = _setting(
+        "prepare", Fraction(1), "make frames smaller or larger: 50% or 0.5", "N", values.scale, remembered=True
+    )
+    fit: Size | None = _setting(
+        "prepare", None, "scale all by one factor, so that the largest just fits", "WxH", values.size, remembered=True
+    )
+    resample: str = _setting(
+        "prepare",
+        "smooth",
+        "smooth: filtered; pixel: nearest, for whole factors",
+        choices=("smooth", "pixel"),
+        remembered=True,
+    )
+    hard_alpha: int = _setting(
+        "prepare", 0, "alpha from N on becomes opaque, below empty", "N", values.whole(1, 255), remembered=True
+    )
+    palette: str | tuple[Color, ...] = _setting(
+        "prepare",
+        "",
+        "the nearest colours of a palette: a file, or #rrggbb,#rrggbb",
+        "FILE",
+        values.palette,
+        remembered=True,
+    )
+    colors: int = _setting(
+        "prepare", 0, "the nearest of N colours, found for the whole crate", "N", values.whole(2, 256), remembered=True
+    )
+    dither: bool = _setting("prepare", False, "mix palette colours in a still pattern", remembered=True)
+    canvas: str | Size = _setting(
+        "prepare",
+        "own",
+        "own, animation or common (the largest there, or of all), or a size",
+        "WxH",
+        values.canvas,
+        remembered=True,
+    )
+    align: str = _setting("prepare", "bottom", _ALIGN, "PLACE", choices=PLACES, remembered=True)
+    shift: PerAnimation[Offset | None] = _setting(
+        "prepare",
+        None,
+        "move all frames on their canvas, pivot included",
+        "X,Y",
+        values.shift,
+        per_animation=True,
+        remembered=True,
+    )
+    outline: Outline | None = _setting(
+        "prepare",
+        None,
+        "a line round figures, or inside them: #201830:2, #201830:2:inner",
+        "COLOR:N",
+        values.outline,
+        remembered=True,
+    )
+    trim: str = _setting(
+        "prepare",
+        "off",
+        "cut off the empty rim: of each frame, or alike in an animation or all",
+        choices=("off", "frame", "animation", "sheet"),
+        remembered=True,
+    )
+    alpha_floor: int = _setting(
+        "prepare", 0, "alpha up to N counts as empty when trimming", "N", values.whole(0, 254), remembered=True
+    )
+    forget_offsets: bool = _setting(
+        "prepare", False, "write trimmed frames as if drawn on what is left of them", remembered=True
+    )
+    pivot: PerAnimation[PivotWish | None] = _setting(
+        "prepare",
+        None,
+        "the point that stays put: 0.5,1 or 48px,90px or feet or a place; as --align",
+        "POINT",
+        values.pivot,
+        per_animation=True,
+        remembered=True,
+    )
+    snap_pivot: bool = _setting("prepare", False, "pivots on whole pixels", remembered=True)
+    fill_under: bool = _setting(
+        "prepare", False, "carry colours under transparent pixels, for texture filters", remembered=True
+    )
+    shape: str = _setting(
+        "prepare",
+        "",
+        "polygons round what is visible: convex, or following the edge",
+        choices=("hull", "contour"),
+        remembered=True,
+    )
+    shape_points: int = _setting(
+        "prepare", 0, "at most so many points to a polygon", "N", values.whole(4, 1000), remembered=True
+    )
+    shape_of: str = _setting(
+        "prepare",
+        "frame",
+        "a shape for each frame, or one for an animation",
+        choices=("frame", "animation"),
+        remembered=True,
+    )
     layout: str = _setting(
         "arrange", "grid", "grid: columns and rows; strip: one row (with --down one column)", choices=("grid", "strip")
     )
     columns: int = _setting("arrange", 0, "cells side by side; chosen for you if not given", "N", values.whole(1))
     rows: int = _setting("arrange", 0, "cells one below the other; chosen for you if not given", "N", values.whole(1))
-    cell: Size | None = _setting("arrange", None, "cell size; by default the largest canvas", "WxH", values.size)
+    cell: Size | None = _setting(
+        "arrange", None, "cell size; by default the largest canvas", "WxH", values.size, remembered=True
+    )
     down: bool = _setting("arrange", False, "fill columns first, not rows")
     gap: int = _setting("arrange", 0, "empty pixels between neighbours", "N", values.whole(0))
     margin: int = _setting("arrange", 0, "empty pixels along the sheet's edges", "N", values.whole(0))
@@ -237,25 +346,6 @@ def settings_from(given: Mapping[str, Any]) -> Settings:
         raise UsageError(f"there is no setting {quoted(unknown[0])}")
     read = {name: read_setting(name, value) for name, value in given.items()}
     settings = Settings(**read, given=dict(given))
-    for contradiction in _contradictions(settings):
+    for contradiction in contradictions(settings):
         raise UsageError(contradiction)
     return settings
-
-
-def _contradictions(settings: Settings) -> Iterable[str]:
-    if settings.layout == "strip" and (settings.columns or settings.rows):
-        asked = "--columns" if settings.columns else "--rows"
-        yield f"--layout strip is one row by itself; leave {asked} out, or leave the layout at grid"
-    if settings.pow2 and settings.multiple & (settings.multiple - 1):
-        yield f"--pow2 and --multiple {settings.multiple} cannot both hold; leave one of them out"
-    size = settings.size
-    if size is None:
-        return
-    rules: Sequence[tuple[bool, str]] = (
-        (settings.pow2 and bool(size.w & (size.w - 1) or size.h & (size.h - 1)), "--pow2"),
-        (settings.square and size.w != size.h, "--square"),
-        (bool(size.w % settings.multiple or size.h % settings.multiple), f"--multiple {settings.multiple}"),
-    )
-    for broken, rule in rules:
-        if broken:
-            yield f"--size {measured(size)} and {rule} cannot both hold; leave one of them out"

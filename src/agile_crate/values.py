@@ -6,11 +6,14 @@ from __future__ import annotations
 from collections.abc import Callable
 from fractions import Fraction
 
+from .core.align import PLACES
+from .core.color import Color, color_from_hex
 from .core.errors import UsageError
-from .core.model import Size
+from .core.model import Offset, Size
 from .core.spans import Span, Spans
 from .core.text import quoted
 from .core.timing import Hold
+from .core.wishes import WIDEST_OUTLINE, ColorKey, Outline, PivotWish
 
 LARGEST_SIDE = 16_384
 """The longest side of a sheet or cell that can be asked for: what current graphics hardware takes."""
@@ -75,6 +78,89 @@ def scale(text: str) -> Fraction:
     if number is None or not Fraction(1, 1000) <= number <= 100:
         raise UsageError(f"{quoted(text)} is not a scale: write a share or a percentage, such as 0.5 or 50%")
     return number
+
+
+def color_key(text: str) -> ColorKey:
+    """``#ff00ff``, ``corner``, each with ``:12`` behind it for a tolerance."""
+    name, colon, tolerance = text.partition(":")
+    color = color_from_hex(name)
+    try:
+        if color or name == "corner":
+            return ColorKey(color, whole(0, 255)(tolerance) if colon else 0)
+    except UsageError:
+        pass
+    raise UsageError(
+        f"{quoted(text)} is not a key colour: write #rrggbb or corner, with a tolerance of up to 255 behind a colon "
+        "if it is wanted, such as #ff00ff or corner:12"
+    )
+
+
+def palette(text: str) -> str | tuple[Color, ...]:
+    """The path of a palette file, or colours with commas between, the first of which begins with ``#``."""
+    if not text.startswith("#"):
+        return text
+    colors = tuple(color_from_hex(part.strip()) for part in text.split(","))
+    if None in colors:
+        raise UsageError(f"{quoted(text[:60])} is not a list of colours: write #rrggbb,#rrggbb, or name a palette file")
+    return tuple(color for color in colors if color)
+
+
+def canvas(text: str) -> str | Size:
+    """``own``, ``animation``, ``common``, or a size."""
+    if text in ("own", "animation", "common"):
+        return text
+    try:
+        return size(text)
+    except UsageError:
+        raise UsageError(
+            f"{quoted(text)} is not a canvas: write own, animation, common, or a size such as 96x96"
+        ) from None
+
+
+def shift(text: str) -> Offset:
+    """Two whole numbers, which may be below zero: ``0,-3``."""
+    parts = text.split(",")
+    numbers = [part.strip().removeprefix("-").removeprefix("+") for part in parts]
+    if len(parts) != 2 or not all(n.isascii() and n.isdigit() and len(n) < 6 for n in numbers):
+        raise UsageError(f"{quoted(text)} is not a shift: write whole pixels across and down, such as 0,-3")
+    return Offset(*map(int, parts))
+
+
+def outline(text: str) -> Outline:
+    """``#201830``, ``#201830:2``, ``#201830:2:inner``."""
+    name, *rest = text.split(":")
+    color = color_from_hex(name)
+    inner = rest[-1:] == ["inner"]
+    widths = rest[: len(rest) - inner]
+    try:
+        if color and len(widths) <= 1:
+            return Outline(color, whole(1, WIDEST_OUTLINE)(widths[0]) if widths else 1, inner)
+    except UsageError:
+        pass
+    raise UsageError(
+        f"{quoted(text)} is not an outline: write a colour, a width from 1 to {WIDEST_OUTLINE} pixels and, for a line "
+        "within the figure, inner, such as #201830, #201830:2 or #201830:2:inner"
+    )
+
+
+def pivot(text: str) -> PivotWish:
+    """A place, ``feet``, shares of the canvas ``0.5,1``, or pixels ``48px,90px``."""
+    if text == "feet":
+        return PivotWish(unit="feet")
+    if text in PLACES:
+        return PivotWish(*PLACES[text])
+    parts = [part.strip() for part in text.split(",")]
+    in_pixels = [part.endswith("px") for part in parts]
+    numbers = [_fraction(part.removesuffix("px")) for part in parts]
+    if len(parts) == 2 and len(set(in_pixels)) == 1:
+        x, y = numbers
+        most = 10 * LARGEST_SIDE if in_pixels[0] else 10
+        if x is not None and y is not None and max(abs(x), abs(y)) <= most:
+            return PivotWish(x, y, "px" if in_pixels[0] else "share")
+    raise UsageError(
+        f"{quoted(text)} is not a pivot: write shares of the canvas (0.5,1), pixels (48px,90px), feet, "
+        f"or a place ({', '.join(PLACES)})"
+    )
 
 
 def _fraction(text: str) -> Fraction | None:

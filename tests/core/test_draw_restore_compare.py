@@ -21,7 +21,7 @@ def frame(box: Box, canvas: Size, offset: tuple[int, int] = (0, 0), turned: bool
 def test_what_is_drawn_comes_back_and_the_rest_is_empty(drawn: list[np.ndarray]) -> None:
     boxes = [Box(10 * i + 1, 2, p.shape[1], p.shape[0]) for i, p in enumerate(drawn)]
     before = [p.copy() for p in drawn]
-    sheet = draw_sheet(Size(45, 12), zip(drawn, boxes, strict=True))
+    sheet = draw_sheet(Size(45, 12), [(pixels, Offset(box.x, box.y)) for pixels, box in zip(drawn, boxes, strict=True)])
     for pixels, untouched, box in zip(drawn, before, boxes, strict=True):
         assert np.array_equal(restore(sheet, frame(box, box.size)), pixels)
         assert np.array_equal(pixels, untouched)
@@ -36,7 +36,7 @@ def test_turned_mirrored_and_trimmed_frames_come_back(pixels: np.ndarray, turned
     canvas[2 : 2 + h, 1 : 1 + w] = pixels
     stored = np.rot90(pixels, -1) if turned else pixels  # 90° clockwise
     box = Box(3, 4, stored.shape[1], stored.shape[0])
-    sheet = draw_sheet(Size(20, 20), [(stored, box)])
+    sheet = draw_sheet(Size(20, 20), [(stored, Offset(box.x, box.y))])
     expected = canvas[:: -1 if "y" in mirror else 1, :: -1 if "x" in mirror else 1]
     described = frame(box, Size(w + 3, h + 5), (1, 2), turned, mirror)
     assert described.upright == (w, h)
@@ -44,7 +44,7 @@ def test_turned_mirrored_and_trimmed_frames_come_back(pixels: np.ndarray, turned
 
 
 def test_stored_pixels_are_a_view_and_restored_ones_are_not() -> None:
-    sheet = draw_sheet(Size(8, 6), [(art(8, 6), Box(0, 0, 8, 6))])
+    sheet = draw_sheet(Size(8, 6), [(art(8, 6), Offset(0, 0))])
     described = frame(Box(0, 0, 4, 4), Size(4, 4))
     assert np.shares_memory(stored_pixels(sheet, described), sheet)
     assert not np.shares_memory(restore(sheet, described), sheet)

@@ -11,16 +11,22 @@ from hypothesis import strategies as st
 
 from agile_crate.core import take
 from agile_crate.core.errors import InputError, UsageError
-from agile_crate.core.model import FrameSequence, Picture
+from agile_crate.core.model import FrameSequence, Picture, Size
 from agile_crate.core.spans import Span
 from conftest import art
+
+TWO = Size(2, 2)
 
 
 def sequence(name: str | None, *seeds: int, milliseconds: int | None = None) -> FrameSequence:
     own = None if milliseconds is None else Fraction(milliseconds)
     stem = name or "still"
     return FrameSequence(
-        name, tuple(Picture(f"{stem}/{stem}_{i:02d}", art(5, 4, seed), own) for i, seed in enumerate(seeds, 1))
+        name,
+        tuple(
+            Picture(f"{stem}/{stem}_{i:02d}", art(5, 4, seed), Size(5, 4), milliseconds=own)
+            for i, seed in enumerate(seeds, 1)
+        ),
     )
 
 
@@ -56,7 +62,7 @@ def test_include_and_exclude() -> None:
 
 def test_rename() -> None:
     assert names(take.renamed(ALL, {"swim": "otter/dash"}))["otter/dash"][2] == "otter/dash_03"
-    layered = (FrameSequence("ora", (Picture("ora/wave", art(2, 2)), Picture("ora/nod (7)", art(2, 2)))),)
+    layered = (FrameSequence("ora", (Picture("ora/wave", art(2, 2), TWO), Picture("ora/nod (7)", art(2, 2), TWO))),)
     assert names(take.renamed(layered, {"ora": "hello"})) == {"hello": ["hello/wave", "hello_7"]}
     swapped = take.renamed(ALL, {"swim": "dive", "dive": "swim"})
     assert len(names(swapped)["dive"]) == 10

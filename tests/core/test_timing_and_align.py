@@ -24,7 +24,8 @@ def test_durations_add_up_to_the_exact_total(times: list[Fraction]) -> None:
 
 def sequence(*own: Fraction | None, units: int = 1) -> FrameSequence:
     pixels = np.zeros((1, 1, 4), np.uint8)
-    return FrameSequence("swim", tuple(Picture(f"swim_{i}", pixels, ms, units) for i, ms in enumerate(own)))
+    pictures = (Picture(f"swim_{i}", pixels, Size(1, 1), milliseconds=ms, units=units) for i, ms in enumerate(own))
+    return FrameSequence("swim", tuple(pictures))
 
 
 PLAIN = sequence(None, None, None, None)

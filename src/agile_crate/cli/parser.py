@@ -40,20 +40,21 @@ def add_settings(parser: argparse.ArgumentParser) -> None:
         group = groups.get(option.section) or parser.add_argument_group(SECTIONS[option.section])
         groups[option.section] = group
         if option.read is None:
-            group.add_argument(option_name(name), action="store_true", default=None, help=option.help)
+            group.add_argument(
+                option_name(name), action="store_true", default=None, help=option.help.replace("%", "%%")
+            )
             continue
         per: dict[str, Any] = {"action": "append"} if option.per_animation or option.many else {}
         metavar = f"[NAME=]{option.metavar}" if option.per_animation else option.metavar
-        group.add_argument(
-            option_name(name), metavar=metavar, help=option.help + _choices_and_default(option, default), **per
-        )
+        told = (option.help + _choices_and_default(option, default)).replace("%", "%%")
+        group.add_argument(option_name(name), metavar=metavar, help=told, **per)
 
 
 def _choices_and_default(option: Any, default: Any) -> str:
     told = option.choices if option.choices and option.metavar != "|".join(option.choices) else ()
     value = getattr(default, "everyone", default)
     parts = [", ".join(told)] if told else []
-    if value not in (None, 0, 1, False, ()):
+    if value not in (None, 0, 1, False, (), ""):
         shown = "x".join(map(str, value)) if isinstance(value, tuple) else value
         parts.append(f"default {shown}")
     return f" ({'; '.join(parts)})" if parts else ""

@@ -3,6 +3,7 @@
 from fractions import Fraction
 
 from .model import Offset, Point, Size
+from .rounding import plain
 
 _START, _HALF, _END = Fraction(0), Fraction(1, 2), Fraction(1)
 PLACES: dict[str, tuple[Fraction, Fraction]] = {
@@ -39,8 +40,4 @@ def pivot_in(outer: Size, place: str, offset: Offset) -> Point:
     Point(x=32, y=40)
     """
     x, y = PLACES[place]
-    return Point(_plain(outer.w * x - offset.x), _plain(outer.h * y - offset.y))
-
-
-def _plain(value: Fraction) -> float:
-    return value.numerator if value.denominator == 1 else float(value)
+    return Point(plain(outer.w * x - offset.x), plain(outer.h * y - offset.y))

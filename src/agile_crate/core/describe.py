@@ -3,29 +3,24 @@
 from collections.abc import Mapping, Sequence
 from fractions import Fraction
 
-from .align import offset_in, pivot_in
+from .align import offset_in
 from .grid import GridSheet
-from .model import Animation, Box, Frame, FrameSequence, Loop, Offset, Sheet, Size
+from .model import Animation, Box, Frame, FrameSequence, Loop, Offset, Picture, Sheet
 from .timing import durations
 
 
-def grid_frames(
-    names: Sequence[str], canvases: Sequence[Size], grid: Sequence[GridSheet], align: str
-) -> tuple[Frame, ...]:
-    """The frames of a grid, in order: each lies in the next cell, and in its cell where `align` puts its canvas.
-
-    The pivot is the point that `align` names on the cell, told in pixels of the frame's own canvas.
-    """
+def grid_frames(pictures: Sequence[Picture], grid: Sequence[GridSheet], align: str) -> tuple[Frame, ...]:
+    """The frames of a grid, in order: each lies in the next cell, where `align` puts what is stored of it."""
     cell_size = grid[0].cells.size
-    placing = {canvas: offset_in(cell_size, canvas, align) for canvas in set(canvases)}
-    pivots = {canvas: pivot_in(cell_size, align, offset) for canvas, offset in placing.items()}
+    placing = {size: offset_in(cell_size, size, align) for size in {p.stored_box.size for p in pictures}}
+    cells = [(index, sheet.cells.box(cell)) for index, sheet in enumerate(grid) for cell in range(sheet.frames)]
     frames: list[Frame] = []
-    for sheet_index, sheet in enumerate(grid):
-        for cell_index in range(sheet.frames):
-            name, canvas = names[len(frames)], canvases[len(frames)]
-            cell, (x, y) = sheet.cells.box(cell_index), placing[canvas]
-            box = Box(cell.x + x, cell.y + y, *canvas)
-            frames.append(Frame(name, sheet_index, box, canvas, Offset(0, 0), pivots[canvas]))
+    for picture, (sheet_index, cell) in zip(pictures, cells, strict=True):
+        stored = picture.stored_box
+        by = placing[stored.size]
+        box = Box(cell.x + by.x, cell.y + by.y, *stored.size)
+        offset = Offset(stored.x, stored.y)
+        frames.append(Frame(picture.name, sheet_index, box, picture.canvas, offset, picture.pivot, shape=picture.shape))
     return tuple(frames)
 
 

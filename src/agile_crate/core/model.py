@@ -38,6 +38,10 @@ class Offset(NamedTuple):
     y: int
 
 
+ORIGIN = Offset(0, 0)
+TOP_LEFT = Point(0, 0)
+
+
 class Box(NamedTuple):
     """A rectangle in whole pixels: left, top, width, height. Right and bottom are exclusive."""
 
@@ -58,26 +62,59 @@ class Box(NamedTuple):
     def size(self) -> Size:
         return Size(self.w, self.h)
 
+    def moved(self, by: Offset) -> Box:
+        """The same box elsewhere."""
+        return Box(self.x + by.x, self.y + by.y, self.w, self.h)
+
     def contains(self, other: Box) -> bool:
         """Whether `other` lies wholly inside this box; an empty box may lie on the edge."""
         return self.x <= other.x and self.y <= other.y and other.right <= self.right and other.bottom <= self.bottom
 
 
+@dataclass(frozen=True, slots=True)
+class Shape:
+    """Polygons round what is visible of a frame, in pixels of its canvas, clockwise as seen on screen (y down).
+
+    No visible pixel lies outside of them by more than `tolerance` pixels.
+    """
+
+    polygons: tuple[tuple[Point, ...], ...]
+    tolerance: float = 0
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Picture:
-    """One frame as it was gathered: its name, its pixels on its whole canvas, and how long its source shows it.
+    """One frame on its way from its source to a sheet.
 
-    `milliseconds` is None where the source does not say. `units` is how many frames of the source it stands for.
+    `pixels` lie on the canvas at `offset`; the rest of the canvas is empty. `milliseconds` is how long the source shows
+    it, None where it does not say; `units` is how many frames of the source it stands for. `stored` is the part of the
+    canvas that goes on a sheet, None for all of it.
     """
 
     name: str
     pixels: Pixels
+    canvas: Size
+    offset: Offset = ORIGIN
     milliseconds: Fraction | None = None
     units: int = 1
+    stored: Box | None = None
+    pivot: Point = TOP_LEFT
+    shape: Shape | None = None
 
     @property
-    def canvas(self) -> Size:
-        return Size(self.pixels.shape[1], self.pixels.shape[0])
+    def nbytes(self) -> int:
+        """The memory that its pixels take."""
+        return self.pixels.nbytes
+
+    @property
+    def part(self) -> Box:
+        """The part of the canvas that `pixels` cover."""
+        return Box(*self.offset, self.pixels.shape[1], self.pixels.shape[0])
+
+    @property
+    def stored_box(self) -> Box:
+        """The part of the canvas that goes on a sheet."""
+        return self.stored or Box(0, 0, *self.canvas)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -109,6 +146,7 @@ class Frame:
     pivot: Point
     turned: bool = False
     mirror: Mirror = ""
+    shape: Shape | None = None
 
     @property
     def upright(self) -> Size:

@@ -15,3 +15,12 @@ def half_up(value: Fraction | float) -> int:
     if isinstance(value, Fraction):
         return (2 * value.numerator + value.denominator) // (2 * value.denominator)
     return math.floor(value + 0.5)
+
+
+def plain(value: Fraction) -> float:
+    """A whole number where it is one, else a float.
+
+    >>> plain(Fraction(96, 2)), plain(Fraction(1, 2))
+    (48, 0.5)
+    """
+    return value.numerator if value.denominator == 1 else float(value)

@@ -14,7 +14,7 @@ from fractions import Fraction
 import numpy as np
 
 from .errors import InputError, UsageError
-from .model import FrameSequence, Picture
+from .model import FrameSequence, Offset, Picture
 from .names import natural_key, split_number
 from .spans import Spans
 from .text import counted, few, quoted
@@ -168,7 +168,8 @@ def _merged(pictures: Sequence[Picture]) -> Picture:
 
 def same_pixels(a: Picture, b: Picture) -> bool:
     """Whether two pictures have the same canvas and bytes."""
-    return a.pixels is b.pixels or np.array_equal(a.pixels, b.pixels)
+    alike = (a.canvas, a.offset) == (b.canvas, b.offset)
+    return alike and (a.pixels is b.pixels or np.array_equal(a.pixels, b.pixels))
 
 
 def without_copies(sequences: Sequences) -> Sequences:
@@ -213,8 +214,12 @@ def with_made(
 
 def mirrored(sequence: FrameSequence) -> FrameSequence:
     """The sequence with left and right exchanged: new pixels."""
-    flipped = tuple(replace(p, pixels=np.ascontiguousarray(p.pixels[:, ::-1])) for p in sequence.pictures)
-    return replace(sequence, pictures=flipped)
+
+    def flipped(picture: Picture) -> Picture:
+        offset = Offset(picture.canvas.w - picture.part.right, picture.offset.y)
+        return replace(picture, pixels=np.ascontiguousarray(picture.pixels[:, ::-1]), offset=offset)
+
+    return replace(sequence, pictures=tuple(map(flipped, sequence.pictures)))
 
 
 def played_backwards(sequence: FrameSequence) -> FrameSequence:

@@ -13,7 +13,22 @@ from pathlib import Path
 from typing import Any, NoReturn, TypeVar, get_args
 
 from ..core.errors import InputError
-from ..core.model import FORMAT, VERSION, Animation, Box, Cells, Crate, Frame, Loop, Mirror, Offset, Point, Sheet, Size
+from ..core.model import (
+    FORMAT,
+    VERSION,
+    Animation,
+    Box,
+    Cells,
+    Crate,
+    Frame,
+    Loop,
+    Mirror,
+    Offset,
+    Point,
+    Shape,
+    Sheet,
+    Size,
+)
 from ..core.text import quoted, shown
 
 LARGEST_NUMBER = 1 << 31
@@ -59,7 +74,7 @@ def _sheet(sheet: Sheet) -> dict[str, Any]:
 
 
 def _frame(frame: Frame) -> dict[str, Any]:
-    return {
+    said: dict[str, Any] = {
         "name": frame.name,
         "sheet": frame.on_sheet,
         "box": frame.box,
@@ -67,7 +82,12 @@ def _frame(frame: Frame) -> dict[str, Any]:
         "canvas": frame.canvas,
         "offset": frame.offset,
         "pivot": frame.pivot,
-    } | ({"mirror": frame.mirror} if frame.mirror else {})
+    }
+    if frame.mirror:
+        said["mirror"] = frame.mirror
+    if frame.shape:
+        said["shape"] = {"polygons": frame.shape.polygons, "tolerance": frame.shape.tolerance}
+    return said
 
 
 def _animation(animation: Animation) -> dict[str, Any]:
@@ -179,8 +199,8 @@ def _read_cells(value: Any, place: str) -> Cells:
 
 
 def _read_frame(value: Any, place: str) -> Frame:
-    pivot = _list(value, "pivot", place, 2)
-    turned = value.get("turned", False)
+    shape = value.get("shape") if isinstance(value, dict) else None
+    turned = value.get("turned", False) if isinstance(value, dict) else False
     _expect(isinstance(turned, bool), f"{place}.turned", "true or false", turned)
     return Frame(
         name=_text(value, "name", place),
@@ -188,10 +208,24 @@ def _read_frame(value: Any, place: str) -> Frame:
         box=Box(*_whole_numbers(value, "box", place, 4)),
         canvas=Size(*_whole_numbers(value, "canvas", place, 2, least=1)),
         offset=Offset(*_whole_numbers(value, "offset", place, 2)),
-        pivot=Point(*(_number(number, f"{place}.pivot") for number in pivot)),
+        pivot=_read_point(_key(value, "pivot", place), f"{place}.pivot"),
         turned=turned,
         mirror=_one_of(value, "mirror", place, get_args(Mirror), ""),
+        shape=None if shape is None else _read_shape(shape, f"{place}.shape"),
     )
+
+
+def _read_point(value: Any, place: str) -> Point:
+    _expect(isinstance(value, list) and len(value) == 2, place, "a list of 2 numbers", value)
+    return Point(*(_number(number, place) for number in value))
+
+
+def _read_shape(value: Any, place: str) -> Shape:
+    polygons = []
+    for index, polygon in enumerate(_list(value, "polygons", place)):
+        _expect(isinstance(polygon, list), f"{place}.polygons[{index}]", "a list of points", polygon)
+        polygons.append(tuple(_read_point(point, f"{place}.polygons[{index}]") for point in polygon))
+    return Shape(tuple(polygons), _number(value.get("tolerance", 0), f"{place}.tolerance"))
 
 
 def _read_animation(value: Any, place: str) -> Animation:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Executor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Generic, TypeVar
 
@@ -63,17 +63,23 @@ class Part(Generic[T]):
 
 
 def gather(
-    inputs: Sequence[str], own: OwnPlace | None, executor: Executor, progress: Progress, flat: bool = False
+    inputs: Sequence[str],
+    own: OwnPlace | None,
+    executor: Executor,
+    progress: Progress,
+    see: Callable[[str, Pixels], Picture],
+    flat: bool = False,
 ) -> Gathered:
     """Finds, decodes and orders the frames. Raises InputError, which names every picture that cannot be read.
 
-    With `flat`, a layered document is one picture; else each of its top-level layers is a frame.
+    `see` makes a picture of a name and decoded pixels, on the threads. With `flat`, a layered document is one
+    picture; else each of its top-level layers is a frame.
     """
-    looked = look(inputs, own, executor, progress, _itself, flat)
+    looked = look(inputs, own, executor, progress, see, flat)
     sequences = in_order(
         FrameSequence(
             name,
-            tuple(Picture(*frame) for part in parts for frame in part.frames),
+            tuple(replace(picture, milliseconds=ms) for part in parts for _, picture, ms in part.frames),
             parts[0].loop,
             parts[0].times,
         )
@@ -81,10 +87,6 @@ def gather(
     )
     refuse_repeated_frames(sequences)
     return Gathered(sequences, looked.passed_over, looked.warnings)
-
-
-def _itself(_: str, pixels: Pixels) -> Pixels:
-    return pixels
 
 
 def look(

@@ -1,0 +1,226 @@
+"""Frames in the colours of a palette: the same colour becomes the same entry in every frame."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Iterable, Sequence
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .color import Color, perceived, perceived_back
+from .pixels import Pixels
+
+REPORTED = 3
+"""How many of the colours that moved furthest are told of."""
+
+ROUGHNESS = 0.1
+"""What a dither pays for mixing entries that are far apart, as a share of their distance: a rough pattern is seen."""
+
+_CHUNK = 1 << 12
+_RGB = np.uint32(0x00FFFFFF)
+_ALPHA = np.uint32(0xFF000000)
+_KNOWN = np.uint32(0x01000000)
+
+Words = NDArray[np.uint32]
+
+
+class Moved(NamedTuple):
+    """A colour that a palette replaced, by what, and how far that is in Oklab."""
+
+    before: Color
+    after: Color
+    distance: float
+
+
+def bayer(side_log2: int = 3) -> NDArray[np.float32]:
+    """The ordered dither's thresholds (Bayer, 1973), 8 × 8, each between 0 and 1.
+
+    >>> (bayer(1) * 8).tolist()
+    [[1.0, 5.0], [7.0, 3.0]]
+    """
+    matrix = np.zeros((1, 1))
+    for _ in range(side_log2):
+        matrix = np.block([[4 * matrix, 4 * matrix + 2], [4 * matrix + 3, 4 * matrix + 1]])
+    return ((matrix + 0.5) / matrix.size).astype(np.float32)
+
+
+class PaletteMap:
+    """Maps colours to the entries of a palette; remembers every colour that it has met. Safe to share among threads.
+
+    Nearest is by the Euclidean distance in Oklab, ties to the entry that comes first. With `dither`, a colour between
+    two entries becomes a pattern of both: of all pairs with the nearest entry the one whose mix comes nearest (our own
+    rule), laid by Bayer's thresholds, which are fixed to the canvas and so stand still between frames. An entry of the
+    palette always stays itself.
+
+    The memory is a table of all 2**24 colours, of which only the pages that are met are ever touched.
+    """
+
+    def __init__(self, palette: Sequence[Color], dither: bool = False) -> None:
+        self.colors = tuple(dict.fromkeys(palette))
+        self._entries = np.array(self.colors, np.uint8).reshape(-1, 3)
+        self._places = perceived(self._entries)
+        self._words = _packed(self._entries)
+        self._lock = threading.Lock()
+        self._table = np.zeros(1 << 24, np.uint32)
+        self._second = np.zeros(1 << 24, np.uint32) if dither else None
+        self._share = np.zeros(1 << 24, np.float32) if dither else None
+        self._furthest: list[Moved] = []
+
+    def mapped(self, pixels: Pixels, x: int = 0, y: int = 0) -> Pixels:
+        """The picture in the palette's colours: a new array of shape (h, w, 4). Alpha is not touched.
+
+        `x`, `y` say where on its canvas the picture begins. Colours under alpha 0 stay as they are.
+        Cost: one look-up for each pixel, one search for each colour that is new.
+        """
+        words = np.ascontiguousarray(pixels).view(np.uint32)[..., 0]
+        if not np.little_endian:
+            words = words.byteswap()
+        rgb = words & _RGB
+        found = self._table[rgb]
+        unseen = words <= _RGB
+        if not (found.astype(bool) | unseen).all():
+            self._learn(np.unique(rgb[(found == 0) & ~unseen]))
+            found = self._table[rgb]
+        if self._second is not None and self._share is not None:
+            height, width = words.shape
+            pattern = bayer()[(np.arange(y, y + height) % 8)[:, None], np.arange(x, x + width) % 8]
+            found = np.where(pattern < self._share[rgb], self._second[rgb], found)
+        result = np.where(unseen, words, (found & _RGB) | (words & _ALPHA))
+        if not np.little_endian:
+            result = result.byteswap()
+        return result[..., None].view(np.uint8)
+
+    def furthest(self) -> tuple[Moved, ...]:
+        """The colours met so far that moved furthest, at most REPORTED; those that stayed are not among them."""
+        return tuple(moved for moved in self._furthest if moved.distance > 0)
+
+    def _learn(self, rgb: Words) -> None:
+        colors = _unpacked(rgb)
+        places = perceived(colors)
+        for start in range(0, len(rgb), _CHUNK):
+            part = slice(start, start + _CHUNK)
+            first, distance = self._nearest(places[part])
+            if self._second is not None and self._share is not None:
+                second, share = self._partner(places[part], first)
+                self._second[rgb[part]], self._share[rgb[part]] = self._words[second] | _KNOWN, share
+            self._table[rgb[part]] = self._words[first] | _KNOWN  # last: other threads go by this one
+            self._remember(colors[part], first, distance)
+
+    def _nearest(self, places: NDArray[np.float64]) -> tuple[NDArray[np.intp], NDArray[np.float64]]:
+        squared = np.zeros((len(places), len(self._places)))
+        for axis in range(3):
+            squared += (places[:, axis, None] - self._places[None, :, axis]) ** 2
+        first = squared.argmin(axis=1)
+        return first, np.sqrt(np.take_along_axis(squared, first[:, None], 1)[:, 0])
+
+    def _partner(
+        self, places: NDArray[np.float64], first: NDArray[np.intp]
+    ) -> tuple[NDArray[np.intp], NDArray[np.float32]]:
+        """For each colour the entry to mix its nearest one with, and that entry's share, at most a half."""
+        origin = self._places[first]
+        away = (places - origin)[:, None, :]
+        second = np.zeros(len(places), np.intp)
+        share = np.zeros(len(places))
+        least = (away[:, 0] ** 2).sum(axis=1)
+        for entry in range(len(self._places)):
+            line = self._places[entry] - origin
+            length = (line**2).sum(axis=1)
+            part = np.divide((away[:, 0] * line).sum(axis=1), length, out=np.zeros(len(places)), where=length > 0)
+            part = np.clip(part, 0, 0.5)
+            off = ((away[:, 0] - part[:, None] * line) ** 2).sum(axis=1) + (ROUGHNESS * part) ** 2 * length
+            better = off < least
+            least[better], second[better], share[better] = off[better], entry, part[better]
+        return second, share.astype(np.float32)
+
+    def _remember(self, colors: NDArray[np.uint8], first: NDArray[np.intp], distance: NDArray[np.float64]) -> None:
+        order = np.lexsort((_packed(colors), -distance))[:REPORTED]
+        moved = [
+            Moved(Color(*colors[i].tolist()), Color(*self._entries[first[i]].tolist()), float(distance[i]))
+            for i in order
+        ]
+        with self._lock:
+            merged = sorted({*self._furthest, *moved}, key=lambda one: (-one.distance, one.before))
+            self._furthest = merged[:REPORTED]
+
+
+def derived(pictures: Iterable[Pixels], count: int) -> tuple[Color, ...]:
+    """A palette of at most `count` colours for all of these pictures together, the darkest first.
+
+    Where they have no more colours than that, exactly these. Else median cut over all visible pixels (Heckbert, 1982),
+    in Oklab, the box with the largest sum of squared distances first (Wan, Wong and Prusinkiewicz, 1988), then
+    Lloyd's iteration (1982) until it rests, at most 20 times. Nothing is random.
+    Cost: one pass over the pixels, then the number of colours times `count` for each iteration.
+    """
+    words, weights = _histogram(pictures)
+    if len(words) <= count:
+        chosen = words
+    else:
+        places = perceived(_unpacked(words))
+        centres = _settled(places, weights, _median_cut(places, weights, count))
+        chosen = np.unique(_packed(perceived_back(centres)))
+    colors = _unpacked(chosen)
+    order = np.lexsort((chosen, perceived(colors)[:, 0]))
+    return tuple(Color(*colors[index].tolist()) for index in order)
+
+
+def _histogram(pictures: Iterable[Pixels]) -> tuple[Words, NDArray[np.float64]]:
+    counts = np.zeros(1 << 24, np.uint32)
+    for pixels in pictures:
+        seen = pixels[..., 3] > 0
+        words, number = np.unique(_packed(pixels[seen][:, :3]), return_counts=True)
+        counts[words] += number.astype(np.uint32)
+    words = np.flatnonzero(counts).astype(np.uint32)
+    return words, counts[words].astype(np.float64)
+
+
+def _median_cut(places: NDArray[np.float64], weights: NDArray[np.float64], count: int) -> NDArray[np.float64]:
+    boxes = [np.arange(len(places))]
+    spreads = [_spread(places, weights)]
+    while len(boxes) < count:
+        widest = int(np.argmax([spread.max() for spread in spreads]))
+        if spreads[widest].max() <= 0:
+            break
+        members, axis = boxes[widest], int(spreads[widest].argmax())
+        members = members[np.argsort(places[members, axis], kind="stable")]
+        heaped = np.cumsum(weights[members])
+        cut = min(len(members) - 1, max(1, int(np.searchsorted(heaped, heaped[-1] / 2))))
+        boxes[widest : widest + 1] = [members[:cut], members[cut:]]
+        spreads[widest : widest + 1] = [_spread(places[part], weights[part]) for part in (members[:cut], members[cut:])]
+    return np.array([np.average(places[members], axis=0, weights=weights[members]) for members in boxes])
+
+
+def _spread(places: NDArray[np.float64], weights: NDArray[np.float64]) -> NDArray[np.float64]:
+    if len(places) < 2:
+        return np.zeros(3)
+    middle = np.average(places, axis=0, weights=weights)
+    result: NDArray[np.float64] = (weights[:, None] * (places - middle) ** 2).sum(axis=0)
+    return result
+
+
+def _settled(
+    places: NDArray[np.float64], weights: NDArray[np.float64], centres: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    for _ in range(20):
+        nearest = np.empty(len(places), np.intp)
+        for start in range(0, len(places), _CHUNK):
+            part = places[start : start + _CHUNK]
+            nearest[start : start + _CHUNK] = ((part[:, None] - centres[None]) ** 2).sum(axis=2).argmin(axis=1)
+        mass = np.bincount(nearest, weights, len(centres))
+        moved = centres.copy()
+        for axis in range(3):
+            heap = np.bincount(nearest, weights * places[:, axis], len(centres))
+            np.divide(heap, mass, out=moved[:, axis], where=mass > 0)
+        if np.abs(moved - centres).max() < 1e-4:
+            return moved
+        centres = moved
+    return centres
+
+
+def _packed(colors: NDArray[np.uint8]) -> Words:
+    return (colors @ np.array([1, 1 << 8, 1 << 16], np.uint32)).astype(np.uint32)
+
+
+def _unpacked(words: Words) -> NDArray[np.uint8]:
+    return np.stack((words & 0xFF, words >> 8 & 0xFF, words >> 16 & 0xFF), axis=-1).astype(np.uint8)

@@ -1,0 +1,75 @@
+"""Palettes from files: open text, one hex colour a line, or a small picture of swatches."""
+
+from __future__ import annotations
+
+from ..core.color import Color, color_from_hex
+from ..core.errors import InputError
+from ..core.text import counted, quoted, shown
+from .pictures import read_still
+from .png_chunks import PictureError
+
+MOST_COLORS = 256
+LARGEST_SWATCHES = 1024 * 1024
+"""Pixels."""
+
+LARGEST_FILE = 16 << 20
+"""Bytes."""
+
+
+def read_palette(path: str) -> tuple[Color, ...]:
+    """The colours of a palette file, each once, in order. Raises InputError.
+
+    Text has one colour a line, ``#rrggbb`` with or without ``#``; empty lines and lines that begin with ``;`` or ``//``
+    are passed over. Anything that is a picture counts as swatches: every colour that is visible, row by row.
+    """
+    try:
+        with open(path, "rb") as stream:
+            data = stream.read(LARGEST_FILE + 1)
+    except OSError as error:
+        raise InputError(f"palette {shown(path)} cannot be read: {(error.strerror or str(error)).lower()}") from None
+    if len(data) > LARGEST_FILE:
+        raise InputError(f"palette {shown(path)} is a file of more than 16 MB; give a palette file, not artwork")
+    try:
+        text = data.decode("utf-8-sig") if b"\0" not in data else None
+    except UnicodeDecodeError:
+        text = None
+    colors = _swatches(path, data) if text is None else _lines(path, text)
+    if not colors:
+        raise InputError(f"palette {shown(path)} has no colours; write one a line, such as #201830")
+    if len(colors) > MOST_COLORS:
+        raise InputError(
+            f"palette {shown(path)} has {counted(len(colors), 'colour')}, and a palette has at most {MOST_COLORS}; "
+            "a picture of swatches must not be smoothed or saved lossily"
+        )
+    return colors
+
+
+def _lines(path: str, text: str) -> tuple[Color, ...]:
+    colors: dict[Color, None] = {}
+    for number, line in enumerate(text.splitlines(), 1):
+        line = line.strip()
+        if not line or line.startswith((";", "//")):
+            continue
+        color = color_from_hex(line)
+        if color is None:
+            raise InputError(
+                f"palette {shown(path)}, line {number}: {quoted(line[:40])} is not a colour; write one a line, such "
+                "as #201830, and ; before remarks"
+            )
+        colors[color] = None
+    return tuple(colors)
+
+
+def _swatches(path: str, data: bytes) -> tuple[Color, ...]:
+    import numpy as np
+
+    try:
+        pixels = read_still(data, LARGEST_SWATCHES)
+    except PictureError as error:
+        raise InputError(
+            f"palette {shown(path)} {error}; give text with one hex colour a line, or a picture of swatches"
+        ) from None
+    flat = pixels.reshape(-1, 4)
+    opaque = flat[flat[:, 3] > 0][:, :3]
+    _, first = np.unique(opaque, axis=0, return_index=True)
+    return tuple(Color(*opaque[index].tolist()) for index in sorted(first.tolist()))
