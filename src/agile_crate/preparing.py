@@ -167,7 +167,7 @@ def _scale_to_fit(load: _Load) -> None:
     if load.factor == 1:
         return
     _refuse_lost(load)
-    percent = f"{float(load.factor * 100):.6g} %"
+    percent = f"{float(load.factor * 100):.6g}%"
     canvases = few((measured(canvas) for canvas in dict.fromkeys(picture.canvas for picture in load.pictures)), 3)
     load.remarks.append(f"scaled to {percent}: canvases of {canvases}")
     if settings.resample == "pixel" and not is_whole(load.factor):
@@ -363,6 +363,11 @@ def _trim(load: _Load) -> None:
     stored = sum(picture.stored_box.w * picture.stored_box.h for picture in load.pictures)
     fewer = sum(picture.stored_box.size != picture.canvas for picture in load.pictures)
     load.remarks.append(f"{counted(fewer, 'frame')} trimmed, {1 - stored / whole:.0%} of the pixels were empty rim")
+    if settings.trim == "frame" and settings.layout != "tight":
+        load.remarks.append(
+            "cells hold frames as trimmed, each by itself: a game that ignores offsets sees them wobble; "
+            "--trim animation or --trim sheet keeps them in step"
+        )
 
 
 def _place_pivots(load: _Load) -> None:
@@ -432,7 +437,7 @@ def _draw_shapes(load: _Load) -> None:
     tolerance = max((shape.tolerance for shape in shapes), default=0)
     load.remarks.append(
         f"{counted(len(shapes), 'shape')} of {points / max(1, len(shapes)):.1f} points on average; "
-        f"no visible pixel lies more than {tolerance:g} pixels outside"
+        f"what is visible lies at most {tolerance:g} px outside of them"
     )
 
 

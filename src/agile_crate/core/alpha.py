@@ -7,6 +7,9 @@ from .pixels import Pixels
 UNDER_REACH = 16
 """Pixels. How far colours are carried under transparent pixels: what a filter reads down to a sixteenth of the size."""
 
+SOLID = 8
+"""Alpha, of 255. A colour at or below it is too coarsely rounded to be carried anywhere."""
+
 
 def hard_alpha(pixels: Pixels, threshold: int) -> Pixels:
     """Every pixel wholly opaque (alpha at or above `threshold`, 1 to 255) or wholly empty, all bytes 0: a new array."""
@@ -21,7 +24,8 @@ def filled_under(pixels: Pixels) -> Pixels:
     """Wholly transparent pixels with the colour of the nearest visible one, up to UNDER_REACH away: a new array.
 
     Alpha is not touched, so nothing looks different; but where a game's texture filter mixes neighbours, it mixes in
-    the figure's own colour and not black. Nearest is by the exact Euclidean distance transform (Maurer, Qi and
+    the figure's own colour and not black. Pixels of alpha up to SOLID lend no colour, unless there are no others.
+    Nearest is by the exact Euclidean distance transform (Maurer, Qi and
     Raghavan, 2003, in SciPy). Cost: linear in the pixels.
     """
     from scipy import ndimage
@@ -29,7 +33,9 @@ def filled_under(pixels: Pixels) -> Pixels:
     empty = pixels[..., 3] == 0
     if empty.all() or not empty.any():
         return pixels
-    distance, nearest = ndimage.distance_transform_edt(empty, return_indices=True)
+    solid = pixels[..., 3] > SOLID
+    lacking = ~solid if solid.any() else empty
+    distance, nearest = ndimage.distance_transform_edt(lacking, return_indices=True)
     result = pixels.copy()
     result[empty] = 0
     reached = empty & (distance <= UNDER_REACH)

@@ -21,7 +21,8 @@ ROUGHNESS = 0.1
 _CHUNK = 1 << 12
 _RGB = np.uint32(0x00FFFFFF)
 _ALPHA = np.uint32(0xFF000000)
-_KNOWN = np.uint32(0x01000000)
+_KNOWN, _SHOWN = np.uint32(0x01000000), np.uint32(0x03000000)
+_HALF = np.uint32(0x80000000)
 
 Words = NDArray[np.uint32]
 
@@ -80,8 +81,12 @@ class PaletteMap:
         rgb = words & _RGB
         found = self._table[rgb]
         unseen = words <= _RGB
-        if not (found.astype(bool) | unseen).all():
-            self._learn(np.unique(rgb[(found == 0) & ~unseen]))
+        shown = words >= _HALF
+        news = found < np.where(shown, _SHOWN, _KNOWN)
+        news &= ~unseen
+        if news.any():
+            self._learn(np.unique(rgb[news & ~shown]), _KNOWN)
+            self._learn(np.unique(rgb[news & shown]), _SHOWN)
             found = self._table[rgb]
         if self._second is not None and self._share is not None:
             height, width = words.shape
@@ -93,10 +98,13 @@ class PaletteMap:
         return result[..., None].view(np.uint8)
 
     def furthest(self) -> tuple[Moved, ...]:
-        """The colours met so far that moved furthest, at most REPORTED; those that stayed are not among them."""
+        """The colours met so far that moved furthest, at most REPORTED; those that stayed are not among them.
+
+        Only colours count that were met at half alpha or more: in the last breath of a soft edge any colour may stand.
+        """
         return tuple(moved for moved in self._furthest if moved.distance > 0)
 
-    def _learn(self, rgb: Words) -> None:
+    def _learn(self, rgb: Words, mark: np.uint32) -> None:
         colors = _unpacked(rgb)
         places = perceived(colors)
         for start in range(0, len(rgb), _CHUNK):
@@ -104,9 +112,10 @@ class PaletteMap:
             first, distance = self._nearest(places[part])
             if self._second is not None and self._share is not None:
                 second, share = self._partner(places[part], first)
-                self._second[rgb[part]], self._share[rgb[part]] = self._words[second] | _KNOWN, share
-            self._table[rgb[part]] = self._words[first] | _KNOWN  # last: other threads go by this one
-            self._remember(colors[part], first, distance)
+                self._second[rgb[part]], self._share[rgb[part]] = self._words[second], share
+            self._table[rgb[part]] = self._words[first] | mark  # last: other threads go by this one
+            if mark == _SHOWN:
+                self._remember(colors[part], first, distance)
 
     def _nearest(self, places: NDArray[np.float64]) -> tuple[NDArray[np.intp], NDArray[np.float64]]:
         squared = np.zeros((len(places), len(self._places)))
@@ -148,9 +157,9 @@ class PaletteMap:
 def derived(pictures: Iterable[Pixels], count: int) -> tuple[Color, ...]:
     """A palette of at most `count` colours for all of these pictures together, the darkest first.
 
-    Where they have no more colours than that, exactly these. Else median cut over all visible pixels (Heckbert, 1982),
-    in Oklab, the box with the largest sum of squared distances first (Wan, Wong and Prusinkiewicz, 1988), then
-    Lloyd's iteration (1982) until it rests, at most 20 times. Nothing is random.
+    Where they have no more colours than that, exactly these. Else median cut over all pixels, weighed by alpha
+    (Heckbert, 1982), in Oklab, the box with the largest sum of squared distances first (Wan, Wong and Prusinkiewicz,
+    1988), then Lloyd's iteration (1982) until it rests, at most 20 times. Nothing is random.
     Cost: one pass over the pixels, then the number of colours times `count` for each iteration.
     """
     words, weights = _histogram(pictures)
@@ -166,13 +175,13 @@ def derived(pictures: Iterable[Pixels], count: int) -> tuple[Color, ...]:
 
 
 def _histogram(pictures: Iterable[Pixels]) -> tuple[Words, NDArray[np.float64]]:
-    counts = np.zeros(1 << 24, np.uint32)
+    weights = np.zeros(1 << 24)
     for pixels in pictures:
         seen = pixels[..., 3] > 0
-        words, number = np.unique(_packed(pixels[seen][:, :3]), return_counts=True)
-        counts[words] += number.astype(np.uint32)
-    words = np.flatnonzero(counts).astype(np.uint32)
-    return words, counts[words].astype(np.float64)
+        words, which = np.unique(_packed(pixels[seen][:, :3]), return_inverse=True)
+        weights[words] += np.bincount(which, pixels[seen][:, 3])
+    words = np.flatnonzero(weights).astype(np.uint32)
+    return words, weights[words]
 
 
 def _median_cut(places: NDArray[np.float64], weights: NDArray[np.float64], count: int) -> NDArray[np.float64]:

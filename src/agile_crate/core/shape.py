@@ -1,14 +1,15 @@
 """Polygons round what is visible of a frame, for collision and for tight meshes.
 
-Two kinds. A *hull* is convex and holds every visible pixel wholly; with fewer points it only grows. A *contour* follows
-the edge between visible and empty pixels, one polygon for each island, holes not counted; it is simplified, and never
-cuts off a visible pixel by more than its tolerance. Points lie on pixel corners where nothing was simplified.
+Two kinds. A *hull* is convex and holds every visible pixel wholly. A *contour* follows the edge between what is visible
+and what is not, one polygon for each island, holes not counted, and never cuts off a visible pixel by more than
+TOLERANCE. With fewer points than they would have by themselves, both only grow, within the box of the figure.
 """
 
 from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
+from itertools import chain
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,8 +19,8 @@ from .model import Box, Point, Shape
 Corner = tuple[int, int]
 Line = NDArray[np.float64]
 
-TOLERANCES = (1.0, 1.5, 2.0, 3.0, 4.0, 6.0, 8.0, 12.0, 16.0, 24.0, 32.0, 48.0, 64.0)
-"""Pixels. What a contour may leave out is the first; with too many points still, the next, and so on."""
+TOLERANCE = 1.0
+"""Pixels. What a contour may leave out so that steps become slopes."""
 
 ROUNDED = 0.001
 """Pixels. Corners that are not whole are written with three decimals."""
@@ -37,10 +38,12 @@ def shape_of(mask: NDArray[np.bool_], kind: str, most_points: int = 0) -> Shape 
     if not loops:
         return None
     if kind == "hull":
-        hull = _hull_with(most_points, [corner for loop in loops for corner in loop])
+        hull = _with_fewer_points(np.array(_hull(chain.from_iterable(loops)), np.float64), most_points)
         return Shape((_points(hull),), 0 if (hull == np.floor(hull)).all() else ROUNDED)
-    simplified = [_simplified(np.array(loop, np.float64), most_points) for loop in loops]
-    return Shape(tuple(_points(line) for line, _ in simplified), max(off for _, off in simplified))
+    exact = [np.array(loop, np.float64) for loop in loops]
+    simplified = [_simplified(line) for line in exact]
+    tolerance = TOLERANCE if any(len(a) < len(b) for a, b in zip(simplified, exact, strict=True)) else 0
+    return Shape(tuple(_points(_with_fewer_points(line, most_points)) for line in simplified), tolerance)
 
 
 def moved_shape(shape: Shape, x: float, y: float) -> Shape:
@@ -57,8 +60,8 @@ def _loops(mask: NDArray[np.bool_]) -> list[list[Corner]]:
     """The outer edge of every island, clockwise on screen, as pixel corners where it bends; the topmost first.
 
     Edge following: every side of a visible pixel towards an empty one is an arrow with the pixel on its right; arrows
-    are joined end to start. Where two islands touch at a corner only, the arrow that turns right keeps them apart, so
-    no polygon crosses itself (the border of 4-connected parts; Rosenfeld, 1970). Anticlockwise loops are holes.
+    are joined end to start. Where two pixels touch at a corner only, the arrow that turns left joins them: the borders
+    of 8-connected parts (Rosenfeld, 1970), which may touch themselves but never cross. Anticlockwise loops are holes.
     Cost: linear in the pixels and in the length of the edges.
     """
     padded = np.pad(mask, 1)
@@ -90,8 +93,8 @@ def _followed(onward: dict[Corner, list[Corner]], start: Corner) -> list[Corner]
     loop.append(start)
     while here != start:
         ways = onward[here]
-        right = (here[0] - step[1], here[1] + step[0])
-        there = right if right in ways else ways[0]
+        left = (here[0] + step[1], here[1] - step[0])
+        there = left if left in ways else ways[0]
         ways.remove(there)
         turn = (there[0] - here[0], there[1] - here[1])
         if turn != step:
@@ -110,12 +113,12 @@ def _hull(corners: Iterable[Corner]) -> list[Corner]:
     """The convex hull, clockwise on screen, without points on its sides (Andrew's monotone chain, 1979; n log n)."""
 
     def half(ordered: Iterable[Corner]) -> list[Corner]:
-        chain: list[Corner] = []
+        kept: list[Corner] = []
         for corner in ordered:
-            while len(chain) > 1 and _turn(chain[-2], chain[-1], corner) <= 0:
-                chain.pop()
-            chain.append(corner)
-        return chain[:-1]
+            while len(kept) > 1 and _turn(kept[-2], kept[-1], corner) <= 0:
+                kept.pop()
+            kept.append(corner)
+        return kept[:-1]
 
     ordered = sorted(set(corners))
     return half(ordered) + half(reversed(ordered))
@@ -125,56 +128,63 @@ def _turn(a: Corner, b: Corner, c: Corner) -> int:
     return (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])
 
 
-def _hull_with(most: int, corners: list[Corner]) -> Line:
-    """The hull with at most so many points: sides are dropped and their neighbours extended until they meet, each time
-    the one that adds the least area, as long as the figure's own box holds the result; else that box.
+def _with_fewer_points(line: Line, most: int) -> Line:
+    """A polygon with at most so many points (0: as many as it has) that holds all that it held.
 
-    Our own greedy form of enclosing a polygon by one with fewer sides (Aggarwal, Chang and Yap, 1985, find the best).
+    Step by step the change that adds the least area: a point at an inward corner is left out, or a side between two
+    outward corners is, and its neighbours are extended until they meet. No step may leave the polygon's own box or
+    make it cross itself; when none is left, the box is taken. Our own greedy form of enclosing a polygon by
+    one with fewer sides (Aggarwal, Chang and Yap, 1985, find the best convex one). Cost: the square of the points.
     """
-    hull = np.array(_hull(corners), np.float64)
-    low, high = hull.min(axis=0), hull.max(axis=0)
-    while most and len(hull) > most:
-        candidates = []
-        for index in range(len(hull)):
-            a, b, c, d = (hull[(index + k) % len(hull)] for k in (-1, 0, 1, 2))
-            meeting = _meeting(a, b, c, d)
-            if meeting is not None and (meeting >= low - 1e-9).all() and (meeting <= high + 1e-9).all():
-                candidates.append((_area(np.array([b, meeting, c])), index, meeting))
-        if not candidates:
+    low, high = line.min(axis=0), line.max(axis=0)
+    while most and len(line) > most:
+        for _, index, meeting in _ways_to_grow(line, low, high):
+            grown = np.delete(line, index, axis=0)
+            if meeting is not None:
+                grown[index % len(grown)] = meeting
+            if not _crosses_itself(grown):
+                line = grown
+                break
+        else:
             return np.array([low, (high[0], low[1]), high, (low[0], high[1])])
-        _, index, meeting = min(candidates, key=lambda candidate: candidate[:2])
-        after = (index + 1) % len(hull)
-        hull[index] = meeting
-        hull = np.delete(hull, after, axis=0)
-    return hull
+    return line
 
 
-def _meeting(a: Line, b: Line, c: Line, d: Line) -> Line | None:
-    """Where the line from a to b, carried on beyond b, meets that from d to c, carried on beyond c."""
-    (ux, uy), (vx, vy) = b - a, c - d
-    cross = ux * vy - uy * vx
-    if abs(cross) < 1e-12:
-        return None
-    wx, wy = c - b
-    t, s = (wx * vy - wy * vx) / cross, (wx * uy - wy * ux) / cross
-    return b + t * (b - a) if t > 0 and s > 0 else None
+def _ways_to_grow(line: Line, low: Line, high: Line) -> list[tuple[float, int, Line | None]]:
+    """What can be left out, the least added area first: point `index`, where the next is moved to if a side goes."""
+    before, after, second = (np.roll(line, -k, axis=0) for k in (-1, 1, 2))
+    turn = _cross(line - before, after - line)
+    ways: list[tuple[float, int, Line | None]] = []
+    for index in np.flatnonzero(turn <= 0).tolist():
+        ways.append((-float(turn[index]), index, None))
+    outward = (turn > 0) & (np.roll(turn, -1) > 0)
+    u, v, w = line - before, after - second, after - line
+    parallel = _cross(u, v)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        t, s = _cross(w, v) / parallel, _cross(w, u) / parallel
+        meeting = line + t[:, None] * u
+    inside = ((meeting >= low - 1e-9) & (meeting <= high + 1e-9)).all(axis=1)
+    possible = outward & (np.abs(parallel) > 1e-12) & (t > 0) & (s > 0) & inside
+    for index in np.flatnonzero(possible).tolist():
+        added = abs(float(_cross(w[index], meeting[index] - line[index])))
+        ways.append((added, index, meeting[index]))
+    return sorted(ways, key=lambda way: way[:2])
 
 
-def _simplified(line: Line, most: int) -> tuple[Line, float]:
-    """A contour with fewer points, and by how much it leaves visible pixels out at most.
+def _cross(a: Line, b: Line) -> Line:
+    result: Line = a[..., 0] * b[..., 1] - a[..., 1] * b[..., 0]
+    return result
 
-    Ramer (1972), Douglas and Peucker (1973), on both halves between the two points that lie furthest apart. The first
-    of TOLERANCES that gives few enough points and a line that does not cross itself is taken; else the hull.
-    """
-    for tolerance in TOLERANCES:
-        points = _peucker(line, tolerance)
-        if len(points) < 3 or (most and len(points) > most) or _crosses_itself(points) or _area(points) <= 0:
-            continue
-        return points, tolerance if len(points) < len(line) else 0
-    return _hull_with(most, [(int(x), int(y)) for x, y in line.tolist()]), 0
+
+def _simplified(line: Line) -> Line:
+    """A contour with fewer points, which leaves out visible pixels by at most TOLERANCE: Ramer (1972), Douglas and
+    Peucker (1973). Where that would cross itself, or nothing would be left, the contour as it is."""
+    points = _peucker(line, TOLERANCE)
+    return line if len(points) < 3 or _area(points) <= 0 or _crosses_itself(points) else points
 
 
 def _peucker(line: Line, tolerance: float) -> Line:
+    """Both halves between the topmost point and the one furthest from it, simplified."""
     first = int(np.lexsort((line[:, 0], line[:, 1]))[0])
     line = np.roll(line, -first, axis=0)
     second = int(((line - line[0]) ** 2).sum(axis=1).argmax())
