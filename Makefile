@@ -26,6 +26,7 @@ bench: $(VENV)/.with-tests
 screenshots: $(VENV)/.installed
 	@if [ "$$(id -u)" = 0 ] && ! command -v xterm >/dev/null; then apt-get update -qq; apt-get install -y -qq --no-install-recommends xvfb xterm imagemagick fonts-dejavu-core; fi
 	$(BIN)/python tools/screenshots.py
+	$(BIN)/python tools/step_pictures.py
 
 docs: $(VENV)/.installed
 	$(BIN)/python tools/settings_reference.py > docs/settings.md

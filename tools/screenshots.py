@@ -23,6 +23,10 @@ WIDTH, HEIGHT = 1280, 860
 TERMINALS = {
     "pack": ["pack otter-post/frames/otter --out build/otter --columns 8 --fps 10 --fps swim=16"],
     "harbour": ["pack otter-post/frames/harbour --out build/harbour --gap 2 --margin 2 --pow2"],
+    "prepare": [
+        "pack otter-post/frames/splash --out build/splash --scale 25% --trim animation --pivot feet",
+        'pack otter-post/frames/otter/idle --out build/idle --hard-alpha 128 --colors 12 --outline "#201830:2"',
+    ],
     "survey": ["survey otter-post/frames --allow wobble"],
     "survey-rough": ["survey otter-post/rough --allow wobble --allow copies"],
     "verify": [

@@ -123,7 +123,7 @@ def canvases(sequence: Surveyed) -> Iterator[Finding]:
         odd = [frame for frame in sequence.frames if frame.canvas != usual]
         others = few(measured(size) for size in sizes if size != usual)
         what = f"the canvas is {others} here and {measured(usual)} elsewhere: the figure may shift between frames"
-        yield _finding(sequence, "canvas-differs", FAULT, odd, what, "--align says where the smaller ones stand")
+        yield _finding(sequence, "canvas-differs", FAULT, odd, what, "--canvas common; --align says where they stand")
 
 
 def scaling(sequence: Surveyed) -> Iterator[Finding]:
@@ -150,7 +150,7 @@ def background(sequence: Surveyed) -> Iterator[Finding]:
     if solid:
         colour = "#" + "".join(f"{value:02x}" for value in Counter(f.corner for f in solid).most_common(1)[0][0] or ())
         what = f"no transparency: the background is solid {colour} and will be drawn"
-        yield _finding(sequence, "background-solid", FAULT, solid, what, "export with a transparent background")
+        yield _finding(sequence, "background-solid", FAULT, solid, what, f"--color-key '{colour}'")
     elif opaque:
         what = "no transparency at all: right for a tile or a backdrop, not for a figure"
         yield _finding(sequence, "alpha-none", NOTE, opaque, what, "export with a transparent background")
@@ -162,7 +162,7 @@ def haze(sequence: Surveyed) -> Iterator[Finding]:
     if hazy:
         floor = max(frame.haze for frame in hazy)
         what = f"haze: alpha up to {floor} of 255 lies where nothing is seen; trimming keeps it, so sheets grow"
-        yield _finding(sequence, "haze", FAULT, hazy, what, f"make alpha up to {floor} fully transparent")
+        yield _finding(sequence, "haze", FAULT, hazy, what, f"--trim with --alpha-floor {floor}")
 
 
 def specks(sequence: Surveyed) -> Iterator[Finding]:
@@ -281,7 +281,7 @@ def colours(sequence: Surveyed) -> Iterator[Finding]:
     soft = [frame for frame in sequence.frames if frame.partial > 0]
     if soft and len(soft) * 4 <= len(sequence.frames):
         what = "soft edges, where the other frames have hard ones: it looks blurred for a moment"
-        yield _finding(sequence, "edges-soft", DOUBT, soft, what, "export that frame again without smoothing")
+        yield _finding(sequence, "edges-soft", DOUBT, soft, what, "--hard-alpha 128, or export it without smoothing")
 
 
 def pixel_art(sequence: Surveyed) -> Iterator[Finding]:
@@ -291,7 +291,7 @@ def pixel_art(sequence: Surveyed) -> Iterator[Finding]:
     if hard and rich:
         most = max(frame.colours for frame in rich)
         what = f"up to {most:,} colours in small hard-edged art: more than pixel art has; smoothed or saved lossily?"
-        yield _finding(sequence, "colours-many", NOTE, rich, what, "export again from the palette")
+        yield _finding(sequence, "colours-many", NOTE, rich, what, "--palette FILE, or export again from it")
 
 
 def seams(sequence: Surveyed) -> Iterator[Finding]:

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .color import Color, perceived, perceived_back
+from .model import Offset
 from .pixels import Pixels
 
 REPORTED = 3
@@ -64,38 +65,39 @@ class PaletteMap:
         self._places = perceived(self._entries)
         self._words = _packed(self._entries)
         self._lock = threading.Lock()
-        self._table = np.zeros(1 << 24, np.uint32)
+        self._table = np.zeros(1 << 24, "<u4")
         self._second = np.zeros(1 << 24, np.uint32) if dither else None
         self._share = np.zeros(1 << 24, np.float32) if dither else None
         self._furthest: list[Moved] = []
 
-    def mapped(self, pixels: Pixels, x: int = 0, y: int = 0) -> Pixels:
-        """The picture in the palette's colours: a new array of shape (h, w, 4). Alpha is not touched.
+    def mapped(self, parts: Sequence[tuple[Pixels, Offset]]) -> list[Pixels]:
+        """Pictures of shape (h, w, 4) in the palette's colours: new arrays. Alpha is not touched.
 
-        `x`, `y` say where on its canvas the picture begins. Colours under alpha 0 stay as they are.
-        Cost: one look-up for each pixel, one search for each colour that is new.
+        Each comes with where on its canvas it begins. Colours under alpha 0 stay as they are. Small pictures are best
+        given many at a time: they are mapped as one. Cost: one look-up for each pixel, one search for each new colour.
         """
-        words = np.ascontiguousarray(pixels).view(np.uint32)[..., 0]
-        if not np.little_endian:
-            words = words.byteswap()
-        rgb = words & _RGB
-        found = self._table[rgb]
-        unseen = words <= _RGB
-        shown = words >= _HALF
+        words = np.concatenate([_words(pixels).ravel() for pixels, _ in parts])
+        visible = words > _RGB
+        seen = words[visible]
+        rgb = seen & _RGB
+        found = self._table.take(rgb)
+        if len(found) and found.min() < _SHOWN:
+            found = self._learned(seen, rgb, found)
+        if self._second is not None and self._share is not None:
+            pattern = np.concatenate([_pattern(pixels, offset) for pixels, offset in parts])[visible]
+            found = np.where(pattern < self._share.take(rgb), self._second.take(rgb), found)
+        words[visible] = (found & _RGB) | (seen & _ALPHA)
+        ends = np.cumsum([pixels.shape[0] * pixels.shape[1] for pixels, _ in parts])[:-1]
+        return [_pixels(part, pixels.shape) for part, (pixels, _) in zip(np.split(words, ends), parts, strict=True)]
+
+    def _learned(self, seen: Words, rgb: Words, found: Words) -> Words:
+        shown = seen >= _HALF
         news = found < np.where(shown, _SHOWN, _KNOWN)
-        news &= ~unseen
         if news.any():
             self._learn(np.unique(rgb[news & ~shown]), _KNOWN)
             self._learn(np.unique(rgb[news & shown]), _SHOWN)
-            found = self._table[rgb]
-        if self._second is not None and self._share is not None:
-            height, width = words.shape
-            pattern = bayer()[(np.arange(y, y + height) % 8)[:, None], np.arange(x, x + width) % 8]
-            found = np.where(pattern < self._share[rgb], self._second[rgb], found)
-        result = np.where(unseen, words, (found & _RGB) | (words & _ALPHA))
-        if not np.little_endian:
-            result = result.byteswap()
-        return result[..., None].view(np.uint8)
+            return self._table.take(rgb)
+        return found
 
     def furthest(self) -> tuple[Moved, ...]:
         """The colours met so far that moved furthest, at most REPORTED; those that stayed are not among them.
@@ -152,6 +154,23 @@ class PaletteMap:
         with self._lock:
             merged = sorted({*self._furthest, *moved}, key=lambda one: (-one.distance, one.before))
             self._furthest = merged[:REPORTED]
+
+
+def _words(pixels: Pixels) -> Words:
+    words: Words = np.ascontiguousarray(pixels).view("<u4")[..., 0]
+    return words
+
+
+def _pixels(words: Words, shape: tuple[int, ...]) -> Pixels:
+    return words.view(np.uint8).reshape(shape)
+
+
+def _pattern(pixels: Pixels, offset: Offset) -> NDArray[np.float32]:
+    """The dither's thresholds for a picture that begins there on its canvas, flat."""
+    height, width = pixels.shape[:2]
+    rows, columns = np.arange(offset.y, offset.y + height) % 8, np.arange(offset.x, offset.x + width) % 8
+    pattern: NDArray[np.float32] = bayer()[rows[:, None], columns]
+    return pattern.ravel()
 
 
 def derived(pictures: Iterable[Pixels], count: int) -> tuple[Color, ...]:

@@ -1,0 +1,13 @@
+"""Our side of the same: frames taken in and prepared with the settings given, and nothing written."""
+
+import sys
+
+from agile_crate.intake import take_in
+from agile_crate.settings import settings_from
+from agile_crate.sources.gather import unheard
+from agile_crate.threads import workers
+
+folder, *given = sys.argv[1:]
+settings = settings_from(dict(word.split("=", 1) for word in given))
+with workers() as executor:
+    take_in([folder], None, settings, executor, unheard)

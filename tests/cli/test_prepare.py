@@ -1,0 +1,304 @@
+"""Preparing frames, as the installed program: what is written, what is said, and that `verify` repeats every step."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image
+
+import agile_crate
+from conftest import art, decode, metadata, save
+
+Run = Callable[..., subprocess.CompletedProcess[str]]
+
+
+def figure(w: int, h: int, seed: int, stand: int = 0) -> np.ndarray:
+    """A figure of a few colours with a soft edge, that stands `stand` pixels above the canvas's lower edge."""
+    pixels = np.zeros((h, w, 4), np.uint8)
+    body = art(w // 2, h // 2, seed)
+    pixels[h - stand - h // 2 : h - stand, w // 4 : w // 4 + w // 2] = body
+    return pixels
+
+
+@pytest.fixture
+def frames(tmp_path: Path) -> Path:
+    """Animations of different canvases: walk 40×30, lie 60×20, both with feet 2 pixels above the lower edge."""
+    for number in range(1, 5):
+        save(tmp_path / "frames" / "walk" / f"walk_{number}.png", figure(40, 30, number, 2))
+        save(tmp_path / "frames" / "lie" / f"lie_{number}.png", figure(60, 20, number, 2))
+    return tmp_path / "frames"
+
+
+def packed(run: Run, tmp_path: Path, *options: str, inputs: str = "frames") -> tuple[dict, str]:
+    done = run("pack", inputs, "--out", "o", "--force", *options)
+    assert done.returncode == 0, done.stderr
+    proof = run("verify", "o.json", "--against", inputs)
+    count = len(metadata(tmp_path / "o.json")["frames"])
+    assert proof.returncode == 0, proof.stdout
+    assert f"{count} of {count} frames restored to the pixel" in proof.stdout
+    return metadata(tmp_path / "o.json"), done.stdout
+
+
+def by_name(document: dict) -> dict[str, dict]:
+    return {frame["name"]: frame for frame in document["frames"]}
+
+
+ALL_STEPS = [
+    ["--scale", "50%"],
+    ["--scale", "0.3", "--trim", "frame"],
+    ["--scale", "2", "--resample", "pixel", "--outline", "#201830:2:inner"],
+    ["--fit", "20x20", "--trim", "sheet", "--pivot", "feet"],
+    ["--color-key", "corner:3", "--hard-alpha", "128"],
+    ["--palette", "#201830,#f2e9d8,#4080c0", "--dither", "--shift", "walk=3,-1"],
+    ["--colors", "5", "--trim", "animation", "--shape", "contour", "--shape-of", "animation"],
+    ["--canvas", "common", "--align", "top-left", "--pivot", "0.25,0.75", "--snap-pivot"],
+    ["--canvas", "animation", "--fill-under", "--trim", "frame", "--alpha-floor", "40", "--shape", "hull"],
+    ["--canvas", "80x64", "--outline", "#fff:3", "--trim", "frame", "--forget-offsets", "--pivot", "walk=20px,28px"],
+    ["--scale", "70%", "--colors", "4", "--outline", "#201830", "--mirrored", "walk_back=walk", "--cell", "100x90"],
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("options", ALL_STEPS, ids=" ".join)
+def test_every_step_is_repeated_by_verify(run: Run, frames: Path, tmp_path: Path, options: list[str]) -> None:
+    document, _ = packed(run, tmp_path, *options)
+    assert document["settings"]
+    walk = Image.open(frames / "walk" / "walk_2.png")
+    changed = np.asarray(walk).copy()
+    changed[20:26, 16:22] = (255, 0, 255, 255)
+    save(frames / "walk" / "walk_2.png", changed)
+    assert run("verify", "o.json", "--against", "frames").returncode == 1
+
+
+def test_the_same_bytes_whatever_the_threads(run: Run, frames: Path, tmp_path: Path) -> None:
+    options = ["--scale", "60%", "--colors", "6", "--dither", "--outline", "#201830", "--trim", "frame"]
+    packed(run, tmp_path, *options)
+    before = (tmp_path / "o.png").read_bytes(), (tmp_path / "o.json").read_bytes()
+    packed(lambda *arguments: run(*arguments, preexec_fn=on_one_processor), tmp_path, *options)
+    assert before == ((tmp_path / "o.png").read_bytes(), (tmp_path / "o.json").read_bytes())
+
+
+def on_one_processor() -> None:
+    os.sched_setaffinity(0, {min(os.sched_getaffinity(0))})
+
+
+def test_scaling_scales_everything(run: Run, frames: Path, tmp_path: Path) -> None:
+    document, said = packed(run, tmp_path, "--scale", "50%")
+    assert document["scale"] == 0.5
+    walk = by_name(document)["walk/walk_1"]
+    assert (walk["canvas"], walk["pivot"]) == ([20, 15], [10, 15])
+    assert document["sheets"][0]["cells"]["size"] == [30, 15]
+    assert "  scaled to 50%: canvases of 30×10 and 20×15\n" in said
+
+
+def test_fit_scales_the_whole_set_by_one_factor(run: Run, frames: Path, tmp_path: Path) -> None:
+    document, _ = packed(run, tmp_path, "--fit", "30x30")
+    assert document["scale"] == 0.5
+    assert {tuple(frame["canvas"]) for frame in document["frames"]} == {(20, 15), (30, 10)}
+
+
+def test_a_lying_pose_stands_on_the_same_ground(run: Run, frames: Path, tmp_path: Path) -> None:
+    document, _ = packed(run, tmp_path, "--canvas", "common")
+    loaded = agile_crate.load(str(tmp_path / "o.json"))
+    for frame in document["frames"]:
+        pixels = loaded.frame(frame["name"])
+        assert pixels.shape[:2] == (30, 60)
+        assert frame["pivot"] == [30, 30]
+        assert int(np.flatnonzero(pixels[..., 3].any(axis=1))[-1]) == 27
+
+
+def test_shift_takes_the_pivot_along_and_never_cuts(run: Run, frames: Path, tmp_path: Path) -> None:
+    plain = by_name(packed(run, tmp_path)[0])["walk/walk_1"]["pivot"]
+    document, _ = packed(run, tmp_path, "--shift", "walk=-5,2")
+    assert by_name(document)["walk/walk_1"]["pivot"] == [plain[0] - 5, plain[1] + 2]
+    assert by_name(document)["lie/lie_1"]["pivot"] == [30, 20]
+    done = run("pack", "frames", "--out", "p", "--shift", "walk=-12,4")
+    assert done.returncode == 4
+    assert done.stderr.startswith(
+        "agile-crate: error: --shift -12,4 cuts off what is visible of 'walk/walk_1' by 2 pixels at"
+    )
+    assert "2 pixels at the left and 2 pixels at the bottom" in done.stderr.replace("\n", " ")
+    assert not (tmp_path / "p.png").exists()
+
+
+@pytest.mark.parametrize("trim", ["frame", "animation", "sheet"])
+def test_trimmed_frames_remember_where_they_stood(run: Run, frames: Path, tmp_path: Path, trim: str) -> None:
+    document, said = packed(run, tmp_path, "--trim", trim)
+    loaded = agile_crate.load(str(tmp_path / "o.json"))
+    sizes = {}
+    for frame in document["frames"]:
+        sizes.setdefault(frame["name"][:3], set()).add(tuple(frame["box"][2:]))
+        source = decode(frames / (frame["name"] + ".png"))
+        restored = loaded.frame(frame["name"])
+        if trim != "sheet":
+            assert np.array_equal(restored[source[..., 3] > 0], source[source[..., 3] > 0])
+    assert "8 frames trimmed, " in said
+    if trim == "sheet":
+        assert len(sizes["wal"] | sizes["lie"]) == 1
+        assert "canvases of 2 sizes were first brought to 60×30, at its bottom (--trim sheet)" in said
+    else:
+        assert "wobble" in said or trim == "animation"
+
+
+def test_forgotten_offsets(run: Run, frames: Path, tmp_path: Path) -> None:
+    kept, _ = packed(run, tmp_path, "--trim", "frame")
+    document, said = packed(run, tmp_path, "--trim", "frame", "--forget-offsets")
+    for before, after in zip(kept["frames"], document["frames"], strict=True):
+        assert (after["canvas"], after["offset"]) == (before["box"][2:], [0, 0])
+        assert after["pivot"] == [before["pivot"][0] - before["offset"][0], before["pivot"][1] - before["offset"][1]]
+    assert "offsets are forgotten: put at the bottom of their canvas again, frames move by up to " in " ".join(
+        said.split()
+    )
+
+
+def test_pivots(run: Run, frames: Path, tmp_path: Path) -> None:
+    options = ["--pivot", "0.5,1", "--pivot", "walk=12px,7.5px", "--outline", "#201830:4"]
+    document, said = packed(run, tmp_path, *options)
+    frames_by_name = by_name(document)
+    assert "every canvas grew by 2 pixels at the bottom, to hold the outline" in said
+    assert frames_by_name["walk/walk_1"]["pivot"] == [12, 7.5]
+    assert frames_by_name["walk/walk_1"]["canvas"] == [40, 32]
+    assert frames_by_name["lie/lie_1"]["pivot"] == [30, 20]
+    document, _ = packed(run, tmp_path, *options, "--snap-pivot")
+    assert by_name(document)["walk/walk_1"]["pivot"] == [12, 8]
+    feet = by_name(packed(run, tmp_path, "--pivot", "feet")[0])
+    assert {tuple(feet[f"walk/walk_{n}"]["pivot"]) for n in range(1, 5)} == {tuple(feet["walk/walk_1"]["pivot"])}
+    assert feet["walk/walk_1"]["pivot"][1] == 28
+    warned = run("pack", "frames", "--out", "o", "--pivot", "lie=0.5,1.5")
+    assert warned.returncode == 0
+    assert "the pivot lies outside the canvas of 4 frames: lie/lie_1, lie/lie_2" in warned.stderr
+
+
+def test_an_outline_grows_all_canvases_alike(run: Run, frames: Path, tmp_path: Path) -> None:
+    document, _ = packed(run, tmp_path, "--outline", "#201830:5")
+    assert {tuple(frame["canvas"]) for frame in document["frames"]} == {(40, 33), (60, 23)}
+
+
+def test_a_palette_from_a_file_is_recorded_with_its_colours(run: Run, frames: Path, tmp_path: Path) -> None:
+    (tmp_path / "sea.txt").write_text("; the sea\n#201830\nF2E9D8\n\n// sky\n#48c\n")
+    document, said = packed(run, tmp_path, "--palette", "sea.txt")
+    assert document["settings"]["palette"] == "#201830,#f2e9d8,#4488cc"
+    assert "all frames in the 3 colours of one palette\n" in said
+    assert "colours that moved furthest, in Oklab: #" in said
+    pixels = decode(tmp_path / "o.png")
+    assert {tuple(c) for c in pixels[pixels[..., 3] > 0][:, :3].tolist()} == {(32, 24, 48), (68, 136, 204)}
+    (tmp_path / "sea.txt").unlink()
+    assert run("verify", "o.json", "--against", "frames").returncode == 0
+    swatches = np.array([[(32, 24, 48, 255), (9, 9, 9, 0)], [(242, 233, 216, 255), (68, 136, 204, 255)]], np.uint8)
+    save(tmp_path / "sea.png", swatches)
+    assert packed(run, tmp_path, "--palette", "sea.png")[0]["settings"] == document["settings"]
+
+
+def test_a_shape_is_written_and_one_for_an_animation_is_the_same_for_all(
+    run: Run, frames: Path, tmp_path: Path
+) -> None:
+    document, said = packed(run, tmp_path, "--shape", "hull", "--shape-points", "5", "--shape-of", "animation")
+    shapes = [frame["shape"] for frame in document["frames"] if frame["name"].startswith("walk")]
+    assert shapes == [shapes[0]] * 4
+    assert len(shapes[0]["polygons"][0]) <= 5
+    assert "8 shapes of " in said
+    del document["frames"][0]["shape"]
+    (tmp_path / "o.json").write_text(json.dumps(document))
+    found = run("verify", "o.json", "--against", "frames")
+    assert found.returncode == 1
+    assert "lie/lie_1: has another shape than its source gives" in found.stdout
+
+
+def test_a_pivot_that_was_moved_is_found(run: Run, frames: Path, tmp_path: Path) -> None:
+    document, _ = packed(run, tmp_path)
+    document["frames"][5]["pivot"][0] += 1
+    (tmp_path / "o.json").write_text(json.dumps(document))
+    found = run("verify", "o.json", "--against", "frames")
+    assert found.returncode == 1
+    assert "has its pivot at " in found.stdout
+
+
+def test_deep_and_large_pictures_are_scaled(run: Run, tmp_path: Path) -> None:
+    deep = np.full((60, 60), 0x8000, np.uint16)
+    (tmp_path / "frames").mkdir()
+    Image.fromarray(deep).save(tmp_path / "frames" / "deep.png")
+    save(tmp_path / "frames" / "large.png", figure(1200, 900, 3))
+    document, _ = packed(run, tmp_path, "--scale", "10%", "--trim", "frame")
+    assert by_name(document)["large"]["canvas"] == [120, 90]
+    assert decode(tmp_path / "o.png").max() == 255
+
+
+def test_an_empty_animation_is_no_accident(run: Run, frames: Path, tmp_path: Path) -> None:
+    for number in range(1, 5):
+        save(frames / "lie" / f"lie_{number}.png", np.zeros((20, 60, 4), np.uint8))
+    steps = ["--trim", "frame", "--pivot", "feet", "--shape", "contour", "--colors", "4", "--fill-under"]
+    document, _ = packed(run, tmp_path, *steps, "--outline", "#fff", "--scale", "50%")
+    lie = by_name(document)["lie/lie_1"]
+    assert lie["box"][2:] == [0, 0]
+    assert "shape" not in lie
+    assert lie["pivot"][1] == 10
+    for number in range(1, 5):
+        save(frames / "walk" / f"walk_{number}.png", np.zeros((30, 40, 4), np.uint8))
+    assert packed(run, tmp_path, *steps)[0]["frames"][7]["box"][2:] == [0, 0]
+
+
+def test_warnings(run: Run, frames: Path, tmp_path: Path) -> None:
+    save(frames / "walk" / "walk_9.png", np.full((30, 40, 4), (9, 200, 9, 255), np.uint8))
+    done = run("pack", "frames", "--out", "o", "--color-key", "#09c809", "--scale", "70%", "--resample", "pixel")
+    assert done.returncode == 0
+    assert "warning: 1 frame is wholly empty after --color-key: walk/walk_9\n" in done.stderr
+    assert "--resample pixel keeps pixels even at whole factors only, and this is 70%" in done.stderr
+    pale = np.zeros((30, 40, 4), np.uint8)
+    pale[5:20, 5:20] = (9, 9, 9, 7)
+    save(frames / "walk" / "walk_9.png", pale)
+    done = run("pack", "frames", "--out", "o", "--trim", "frame", "--alpha-floor", "7", "--palette", "#808080")
+    assert "warning: 1 frame is wholly empty after --alpha-floor 7: walk/walk_9\n" in done.stderr
+    assert "warning: the palette has one colour: every frame becomes a silhouette\n" in done.stderr
+
+
+ERRORS = [
+    (["--scale", "0.01"], 2, "scaled by 0.01, nothing is left of 'lie/lie_1', 'lie/lie_2', 'lie/lie_3', 'lie/lie_4', 'walk/walk_1' and 3 more; choose a larger --scale or --fit"),
+    (["--fit", "1x1"], 2, "scaled by 0.01667, nothing is left of 'lie/lie_1', 'lie/lie_2', 'lie/lie_3' and 'lie/lie_4'; choose a larger --scale or --fit"),
+    (["--fit", "0x9"], 2, "--fit: '0x9' is not a size: write width x height in pixels, such as 64x64, up to 16384"),
+    (["--scale", "100"], 4, None),
+    (["--scale", "50%", "--fit", "9x9"], 2, "--scale and --fit both say how large frames become; leave one of them out"),
+    (["--palette", "none.txt"], 3, "palette none.txt cannot be read: no such file or directory"),
+    (["--palette", "empty.txt"], 3, "palette empty.txt has no colours; write one a line, such as #201830"),
+    (["--palette", "bad.txt"], 3, "palette bad.txt, line 2: 'blue' is not a colour; write one a line, such as #201830, and ; before remarks"),
+    (["--palette", "many.txt"], 3, "palette many.txt has 3,000 colours, and a palette has at most 256; a picture of swatches must not be smoothed or saved lossily"),
+    (["--palette", "noise.bin"], 3, "palette noise.bin is not a picture in any format that can be read; give text with one hex colour a line, or a picture of swatches"),
+    (["--palette", "#12"], 2, "--palette: '#12' is not a list of colours: write #rrggbb,#rrggbb, or name a palette file"),
+    (["--palette", "#123456", "--colors", "4"], 2, "--palette and --colors both say which colours there are; leave one of them out"),
+    (["--dither"], 2, "--dither mixes the colours of a palette; give --palette or --colors with it"),
+    (["--shape-points", "6"], 2, "--shape-points says more about a shape; give --shape with it"),
+    (["--color-key", "pink"], 2, "--color-key: 'pink' is not a key colour: write #rrggbb or corner, with a tolerance of up to 255 behind a colon if it is wanted, such as #ff00ff or corner:12"),
+    (["--color-key", "#000:256"], 2, None),
+    (["--color-key", "#000:255"], 2, "--color-key leaves nothing of any frame; give another value"),
+    (["--trim", "frame", "--alpha-floor", "254"], 0, None),
+    (["--canvas", "big"], 2, "--canvas: 'big' is not a canvas: write own, animation, common, or a size such as 96x96"),
+    (["--canvas", "30x14"], 4, "--canvas 30x14 cuts off what is visible of 'walk/walk_1' by 3 pixels at the top, 'walk/walk_2' by 3 pixels at the top, 'walk/walk_3' by 3 pixels at the top and 1 more; give a larger --canvas, or a --shift that holds all"),
+    (["--shift", "1"], 2, "--shift: '1' is not a shift: write whole pixels across and down, such as 0,-3"),
+    (["--shift", "swim=1,1"], 2, "--shift: there is no animation 'swim'; there are: lie and walk"),
+    (["--pivot", "swim=feet"], 2, "--pivot: there is no animation 'swim'; there are: lie and walk"),
+    (["--outline", "#fff:0"], 2, "--outline: '#fff:0' is not an outline: write a colour, a width from 1 to 32 pixels and, for a line within the figure, inner, such as #201830, #201830:2 or #201830:2:inner"),
+    (["--pivot", "0.5,40px"], 2, "--pivot: '0.5,40px' is not a pivot: write shares of the canvas (0.5,1), pixels (48px,90px), feet, or a place (top-left, top, top-right, left, center, right, bottom-left, bottom, bottom-right)"),
+    (["--hard-alpha", "0"], 2, "--hard-alpha: '0' is not a whole number from 1 to 255"),
+    (["--colors", "1"], 2, "--colors: '1' is not a whole number from 2 to 256"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("options", "status", "sentence"), ERRORS, ids=lambda value: " ".join(value) if isinstance(value, list) else ""
+)
+def test_one_sentence(
+    run: Run, frames: Path, tmp_path: Path, options: list[str], status: int, sentence: str | None
+) -> None:
+    (tmp_path / "empty.txt").write_text("; nothing\n")
+    (tmp_path / "bad.txt").write_text("#201830\nblue\n")
+    (tmp_path / "many.txt").write_text("\n".join(f"#{n:06x}" for n in range(3000)))
+    (tmp_path / "noise.bin").write_bytes(b"\0\xff" * 50)
+    done = run("pack", "frames", "--out", "o", *options)
+    assert done.returncode == status, done.stderr
+    if sentence:
+        assert done.stderr == f"agile-crate: error: {sentence}\n"
+    assert status == 0 or not (tmp_path / "o.png").exists()
