@@ -43,6 +43,7 @@ def main() -> None:
     pairs = [(timed(look), timed([sys.executable, HERE / "decode.py", folder])) for _ in range(ROUNDS)]
     report("survey of 1,000 painted frames", [(a[0], b[0]) for a, b in pairs], "s", 1.6)
     print(f"{'  peak memory':44}{median(a[1] for a, _ in pairs):>8.0f}MB")
+    compare_preparing()
     seconds = median(timed([PROGRAM, "--help"])[0] for _ in range(9))
     print(f"{'agile-crate --help':44}{seconds:>9.3f}s{'':18}  0.150 s")
 
@@ -86,6 +87,21 @@ def compare_programs(name: str, folder: Path, side: int, columns: int, rows: int
     report(name, [(a[0], b[0]) for a, b in pairs], "s", goal)
     raw = count * side * side * 4 / 2**20
     print(f"{'  peak memory':44}{median(a[1] for a, _ in pairs):>8.0f}MB{'':18}  {2.5 * raw + 150:.0f} MB")
+
+
+def compare_preparing() -> None:
+    """Frames taken in and prepared, nothing written, beside Pillow alone on as many threads."""
+    colours = ",".join(f"#{(37 * n) % 256:02x}{(91 * n) % 256:02x}{(53 * n) % 256:02x}" for n in range(32))
+    for name, draw, count, given, what, goal in (
+        ("1,000 painted frames halved and trimmed", "painted", 1000, ["scale=50%", "trim=frame"], "shrink", 1.3),
+        ("2,000 pixel-art frames in a palette", "pixel_art", 2000, [f"palette={colours}"], "decode", 1.5),
+    ):
+        folder = folder_of(draw, count, WORK)
+        ours = [sys.executable, HERE / "intake.py", folder, *given]
+        other = [sys.executable, HERE / "prepare.py", what, folder]
+        pairs = [(timed(ours), timed(other)) for _ in range(ROUNDS)]
+        report(name, [(a[0], b[0]) for a, b in pairs], "s", goal)
+        print(f"{'  peak memory':44}{median(a[1] for a, _ in pairs):>8.0f}MB")
 
 
 def timed(command: list[object]) -> tuple[float, float]:

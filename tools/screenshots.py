@@ -39,7 +39,7 @@ TERMINALS = {
         "pack otter-post/frames --out build/all --cell 96x96",
         "pack otter-post/frame --out build/otter",
     ],
-    "help": ["pack --help"],
+    "help": ["--help"],
 }
 
 
@@ -65,7 +65,7 @@ def shoot_terminal(name: str, lines: list[str], folder: str) -> None:
         f"printf '\\033[1;32m$\\033[0m agile-crate %s\\n' '{line}'; agile-crate {line}; echo\n" for line in lines
     )
     environment = os.environ | {"DISPLAY": DISPLAY, "PATH": f"{PROGRAM.parent}:{os.environ['PATH']}"}
-    large = name not in ("help", "survey-rough")
+    large = name != "survey-rough"
     window = subprocess.Popen(
         [
             *(

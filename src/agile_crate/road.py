@@ -186,7 +186,7 @@ def _described(
 
 
 def _alignment_remarks(pictures: Sequence[Picture], cell: Size, align: str) -> Iterator[str]:
-    smaller = [picture for picture in pictures if picture.stored_box.size != cell]
+    smaller = [picture for picture in pictures if picture.stored_box.size not in (cell, (0, 0))]
     if smaller:
         sizes = Counter(picture.stored_box.size for picture in smaller)
         kinds = few((f"{measured(size)} ({count})" for size, count in sizes.most_common()), 4)

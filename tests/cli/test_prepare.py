@@ -120,10 +120,17 @@ def test_shift_takes_the_pivot_along_and_never_cuts(run: Run, frames: Path, tmp_
     done = run("pack", "frames", "--out", "p", "--shift", "walk=-12,4")
     assert done.returncode == 4
     assert done.stderr.startswith(
-        "agile-crate: error: --shift -12,4 cuts off what is visible of 'walk/walk_1' by 2 pixels at"
+        "agile-crate: error: --shift would cut off what is visible of 'walk/walk_1' by 2 pixels at"
     )
     assert "2 pixels at the left and 2 pixels at the bottom" in done.stderr.replace("\n", " ")
     assert not (tmp_path / "p.png").exists()
+
+
+def test_a_shift_saves_what_the_canvas_alone_would_cut_off(run: Run, frames: Path, tmp_path: Path) -> None:
+    assert run("pack", "frames", "--out", "p", "--canvas", "60x16").returncode == 4
+    document, _ = packed(run, tmp_path, "--canvas", "60x16", "--shift", "0,2")
+    assert {tuple(frame["canvas"]) for frame in document["frames"]} == {(60, 16)}
+    assert {tuple(frame["pivot"]) for frame in document["frames"]} == {(30, 18)}
 
 
 @pytest.mark.parametrize("trim", ["frame", "animation", "sheet"])
@@ -276,7 +283,7 @@ ERRORS = [
     (["--color-key", "#000:255"], 2, "--color-key leaves nothing of any frame; give another value"),
     (["--trim", "frame", "--alpha-floor", "254"], 0, None),
     (["--canvas", "big"], 2, "--canvas: 'big' is not a canvas: write own, animation, common, or a size such as 96x96"),
-    (["--canvas", "30x14"], 4, "--canvas 30x14 cuts off what is visible of 'walk/walk_1' by 3 pixels at the top, 'walk/walk_2' by 3 pixels at the top, 'walk/walk_3' by 3 pixels at the top and 1 more; give a larger --canvas, or a --shift that holds all"),
+    (["--canvas", "30x14"], 4, "--canvas would cut off what is visible of 'walk/walk_1' by 3 pixels at the top, 'walk/walk_2' by 3 pixels at the top, 'walk/walk_3' by 3 pixels at the top and 1 more; give a larger --canvas, or another --shift"),
     (["--shift", "1"], 2, "--shift: '1' is not a shift: write whole pixels across and down, such as 0,-3"),
     (["--shift", "swim=1,1"], 2, "--shift: there is no animation 'swim'; there are: lie and walk"),
     (["--pivot", "swim=feet"], 2, "--pivot: there is no animation 'swim'; there are: lie and walk"),

@@ -48,6 +48,10 @@ class Load:
             for shell, group in zip(self._shells, groups, strict=True)
         )
 
+    def named_groups(self) -> list[slice]:
+        """Where the animations lie among the pictures; the stills are none."""
+        return [group for name, group in self.groups.items() if name is not None]
+
     def on_threads(self, work: Callable[[Picture], T]) -> list[T]:
         """What `work` makes of every picture, in order."""
         return self.on_threads_together(lambda batch: [work(picture) for picture in batch])

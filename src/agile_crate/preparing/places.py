@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import dataclasses
-from collections import Counter
-from collections.abc import Sequence
+from functools import cache
 
 from ..core.align import offset_in, pivot_in
 from ..core.canvas import Beyond, brought, largest
 from ..core.errors import FitError
-from ..core.model import Offset, Picture, Point, Size
+from ..core.model import ORIGIN, Offset, Picture, Point, Size
 from ..core.outline import outlined
 from ..core.pivot import feet, snapped
 from ..core.text import counted, few, joined, measured, quoted
@@ -21,38 +20,44 @@ FEET = PivotWish(unit="feet")
 
 
 def bring_to_canvas(load: Load) -> None:
+    """Canvas, pivot and shift are settled first; then every picture is moved once, so that a shift can save what the
+    new canvas alone would cut off."""
+    ways = [(picture.canvas, ORIGIN) for picture in load.pictures]
     wish = load.settings.canvas
-    everything = slice(None)
-    if isinstance(wish, Size):
-        _bring(load, everything, wish)
-    elif wish == "common":
-        _bring(load, everything)
+    if wish == "animation":
+        for group in load.named_groups():
+            _bring(load, ways, group)
+    elif wish != "own":
+        _bring(load, ways, slice(None), wish if isinstance(wish, Size) else None)
+    _bring_together(load, ways)
+    pivots = _pivots(load, ways)
+    lost: list[str] = []
     for name, group in load.groups.items():
-        if wish == "animation" and name is not None:
-            _bring(load, group)
-    _bring_together(load)
-    _name_pivots(load)
-    _shift(load)
-
-
-def _bring(load: Load, group: slice, canvas: Size | None = None) -> None:
-    """Pictures on one canvas, by default the largest of theirs, put where `--align` says."""
-    pictures = load.pictures[group]
-    target = canvas or largest(picture.canvas for picture in pictures)
-    offsets = {size: offset_in(target, size, load.settings.align) for size in {p.canvas for p in pictures}}
-    option = f"--canvas {target.w}x{target.h}"
-    _move(load, group, [(target, offsets[picture.canvas]) for picture in pictures], option)
-
-
-def _move(load: Load, group: slice, ways: Sequence[tuple[Size, Offset]], option: str) -> None:
-    moved = [brought(picture, *way) for picture, way in zip(load.pictures[group], ways, strict=True)]
-    lost = [(picture.name, beyond) for picture, beyond in moved if beyond]
+        shift = load.shifts[name] or ORIGIN
+        for index in range(group.start, group.stop):
+            picture, (canvas, offset), pivot = load.pictures[index], ways[index], pivots[index]
+            picture = dataclasses.replace(picture, pivot=Point(pivot.x - offset.x, pivot.y - offset.y))
+            load.pictures[index], beyond = brought(picture, canvas, Offset(offset.x + shift.x, offset.y + shift.y))
+            if beyond:
+                lost.append(f"{quoted(picture.name)} by {_sides(beyond)}")
     if lost:
-        told = [f"{quoted(name)} by {_sides(beyond)}" for name, beyond in lost]
+        options = " and ".join(f"--{name}" for name in ("canvas", "shift") if name in load.settings.given)
         raise FitError(
-            f"{option} cuts off what is visible of {few(told, 3)}; give a larger --canvas, or a --shift that holds all"
+            f"{options} would cut off what is visible of {few(lost, 3)}; give a larger --canvas, or another --shift"
         )
-    load.pictures[group] = [picture for picture, _ in moved]
+
+
+Way = tuple[Size, Offset]
+"""Which canvas a picture goes to, and where on it its old top left comes to lie."""
+
+
+def _bring(load: Load, ways: list[Way], group: slice, canvas: Size | None = None) -> None:
+    """Ways of a group to one canvas, by default the largest of theirs, put where `--align` says."""
+    target = canvas or largest(size for size, _ in ways[group])
+    for index in range(*group.indices(len(ways))):
+        size, before = ways[index]
+        by = offset_in(target, size, load.settings.align)
+        ways[index] = target, Offset(before.x + by.x, before.y + by.y)
 
 
 def _sides(beyond: Beyond) -> str:
@@ -60,63 +65,47 @@ def _sides(beyond: Beyond) -> str:
     return joined(f"{counted(pixels, 'pixel')} {side}" for pixels, side in words if pixels)
 
 
-def _bring_together(load: Load) -> None:
+def _bring_together(load: Load, ways: list[Way]) -> None:
     """What looks at several frames at once needs them on one canvas."""
     settings = load.settings
     if settings.trim == "sheet":
-        if len({picture.canvas for picture in load.pictures}) > 1:
-            _tell_of_bringing(load, load.pictures, "--trim sheet")
-            _bring(load, slice(None))
+        _bring_if_needed(load, ways, slice(None), "--trim sheet")
         return
     for name, group in load.groups.items():
-        reasons = [
-            option
-            for option, needed in (
-                ("--trim animation", settings.trim == "animation"),
-                ("--pivot feet", load.pivots[name] == FEET),
-                ("--shape-of animation", settings.shape_of == "animation"),
-            )
-            if needed
-        ]
-        pictures = load.pictures[group]
-        if name is not None and reasons and len({picture.canvas for picture in pictures}) > 1:
-            _tell_of_bringing(load, pictures, f"{reasons[0]}, {quoted(name)}")
-            _bring(load, group)
+        reasons = (
+            ("--trim animation", settings.trim == "animation"),
+            ("--pivot feet", load.pivots[name] == FEET),
+            ("--shape-of animation", settings.shape_of == "animation"),
+        )
+        needed = [option for option, is_needed in reasons if is_needed]
+        if name is not None and needed:
+            _bring_if_needed(load, ways, group, f"{needed[0]}, {quoted(name)}")
 
 
-def _tell_of_bringing(load: Load, pictures: Sequence[Picture], why: str) -> None:
-    sizes = Counter(picture.canvas for picture in pictures)
-    target = largest(sizes)
-    load.remarks.append(
-        f"canvases of {counted(len(sizes), 'size')} were first brought to {measured(target)}, at its "
-        f"{load.settings.align} ({why})"
-    )
+def _bring_if_needed(load: Load, ways: list[Way], group: slice, why: str) -> None:
+    sizes = {canvas for canvas, _ in ways[group]}
+    if len(sizes) > 1:
+        _bring(load, ways, group)
+        load.remarks.append(
+            f"canvases of {counted(len(sizes), 'size')} were first brought to {measured(largest(sizes))}, at its "
+            f"{load.settings.align} ({why})"
+        )
 
 
-def _name_pivots(load: Load) -> None:
-    """Pivots on the canvas as it is now. The one by default is the point named by `--align` on the largest canvas (or
+def _pivots(load: Load, ways: list[Way]) -> list[Point]:
+    """Pivots on the canvases that pictures go to. The one by default is the point named by `--align` on the largest (or
     the cell), in which smaller ones stand aligned: whoever draws by pivots sees what one sees who draws cells."""
     settings = load.settings
     of_cells = settings.trim == "off" and settings.cell
-    reference = of_cells or largest(picture.canvas for picture in load.pictures)
+    reference = of_cells or largest(canvas for canvas, _ in ways)
 
+    @cache
     def named(canvas: Size, wish: PivotWish | None) -> Point:
         if wish is None or wish == FEET:
             return pivot_in(reference, settings.align, offset_in(reference, canvas, settings.align))
         return wish.on(canvas)
 
-    for name, group in load.groups.items():
-        wish = load.pivots[name]
-        pivots = {canvas: named(canvas, wish) for canvas in {picture.canvas for picture in load.pictures[group]}}
-        load.pictures[group] = [dataclasses.replace(p, pivot=pivots[p.canvas]) for p in load.pictures[group]]
-
-
-def _shift(load: Load) -> None:
-    for name, group in load.groups.items():
-        by = load.shifts[name]
-        if by:
-            option = f"--shift {by.x},{by.y}"
-            _move(load, group, [(picture.canvas, by) for picture in load.pictures[group]], option)
+    return [named(canvas, load.pivots[name]) for name, group in load.groups.items() for canvas, _ in ways[group]]
 
 
 def draw_outline(load: Load) -> None:
@@ -166,7 +155,7 @@ def trim(load: Load) -> None:
     stored = sum(picture.stored_box.w * picture.stored_box.h for picture in load.pictures)
     fewer = sum(picture.stored_box.size != picture.canvas for picture in load.pictures)
     load.remarks.append(f"{counted(fewer, 'frame')} trimmed, {1 - stored / whole:.0%} of the pixels were empty rim")
-    if settings.trim == "frame" and settings.layout != "tight":
+    if settings.trim == "frame" and settings.layout != "tight" and load.named_groups():
         load.remarks.append(
             "cells hold frames as trimmed, each by itself: a game that ignores offsets sees them wobble; "
             "--trim animation or --trim sheet keeps them in step"
