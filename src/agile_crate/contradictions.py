@@ -22,6 +22,24 @@ def contradictions(settings: Settings) -> Iterator[str]:
     if (settings.shape_points or settings.shape_of != "frame") and not settings.shape:
         asked = "--shape-points" if settings.shape_points else "--shape-of"
         yield f"{asked} says more about a shape; give --shape with it"
+    if settings.cushion and settings.trimming == "off":
+        yield "--cushion keeps empty pixels round trimmed frames; give --trim with it"
+    spacing = max(settings.gap, settings.margin, 2 * settings.edge_repeat, settings.cushion)
+    largest = max(settings.sheet_rules.usable)
+    if spacing >= largest:
+        yield f"a gap, margin, cushion or edge of {spacing} pixels is as large as the largest sheet; make it smaller"
+    tight_only = ("turn", "keep_repeats", "share_mirrored", "aspect", "effort")
+    grid_only = ("columns", "rows", "cell", "down")
+    for names, wrong in ((tight_only, settings.layout != "tight"), (grid_only, settings.layout == "tight")):
+        for name in names:
+            if wrong and settings.given.get(name):
+                layouts = "the tight layout" if names is tight_only else "layouts with cells"
+                yield f"--{name.replace('_', '-')} is for {layouts}, and --layout is {settings.layout}; leave one out"
+    if settings.keep_repeats and settings.share_mirrored:
+        yield "--keep-repeats and --share-mirrored cannot both hold; leave one of them out"
+    if settings.layout == "rows" and (settings.rows or settings.down):
+        asked = "--rows" if settings.rows else "--down"
+        yield f"--layout rows has a row for each animation; leave {asked} out, or leave the layout at grid"
     if settings.layout == "strip" and (settings.columns or settings.rows):
         asked = "--columns" if settings.columns else "--rows"
         yield f"--layout strip is one row by itself; leave {asked} out, or leave the layout at grid"

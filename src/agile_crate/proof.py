@@ -10,7 +10,7 @@ from concurrent.futures import Executor
 from dataclasses import dataclass
 from pathlib import Path
 
-from .core.check import check_crate, restorable
+from .core.check import check_crate, check_repeated_edges, restorable
 from .core.compare import difference
 from .core.errors import InputError, UsageError
 from .core.model import Crate, Frame, Picture, Point, Sheet, Size
@@ -99,9 +99,12 @@ def verify(data: str, against: Sequence[str], executor: Executor, progress: Prog
     sources = _sources(against, crate, folder, Path(data).name, executor, progress) if against else {}
     differences: list[FrameDifference] = []
     for index, sheet in enumerate(crate.sheets):
-        found = _read_sheet(folder, sheet, decode=bool(against))
+        found = _read_sheet(folder, sheet, decode=bool(against or sheet.edge_repeat))
         problems += found.problems
-        frames = [frame for frame in crate.frames if frame.on_sheet == index and frame.name in sources]
+        here = [frame for frame in crate.frames if frame.on_sheet == index]
+        if found.pixels is not None and all(restorable(crate, frame) for frame in here):
+            problems += check_repeated_edges(sheet, here, found.pixels)
+        frames = [frame for frame in here if frame.name in sources]
         differences += _compared(frames, crate, found.pixels, sources)
         progress("checking", index + 1, len(crate.sheets))
     compared = 0

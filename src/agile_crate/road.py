@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import dataclasses
 import os
-from collections import Counter, defaultdict
+from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass
@@ -15,13 +15,14 @@ from fractions import Fraction
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
-from .core.canvas import largest
-from .core.errors import FitError, OutputError, UsageError
-from .core.grid import GridSheet, GridWish, arrange_grid
-from .core.model import Crate, Offset, Picture, Sheet, Size
+from .arranging import arranged
+from .core.arrangement import Arrangement, Considered
+from .core.describe import described_animations, described_frames, described_sheets
+from .core.errors import OutputError, UsageError
+from .core.model import Crate, Offset, Picture, Sheet
 from .core.rounding import plain
 from .core.take import Sequences, check_names
-from .core.text import counted, few, measured, quoted, shown
+from .core.text import few, shown
 from .core.timing import Hold, frame_times, pace
 from .intake import take_in
 from .preparing import Prepared
@@ -31,7 +32,7 @@ from .sources.gather import Progress, unheard
 from .taking import each
 
 if TYPE_CHECKING:
-    from .core.pixels import Pixels
+    pass
 
 T = TypeVar("T")
 
@@ -47,6 +48,8 @@ class Packed:
     passed_over: Mapping[str, int]
     remarks: tuple[str, ...]
     warnings: tuple[str, ...]
+    considered: tuple[Considered, ...]
+    bound: int
 
 
 def pack(
@@ -69,23 +72,26 @@ def pack(
     settings, sequences = intake.settings, intake.prepared.sequences
     pictures = [picture for sequence in sequences for picture in sequence.pictures]
     times = _times(sequences, settings)
-    grid, cell = _arranged(pictures, settings)
-    crate = _described(target.name, intake.prepared, pictures, times, grid, settings, generator)
+    arrangement, told = arranged(sequences, settings)
+    crate = _described(target.name, intake.prepared, pictures, times, arrangement, settings, generator)
     names = [sheet.image for sheet in crate.sheets] + [target.name + ".json"]
     files = tuple(target.parent / name for name in names)
     stale = tuple(sorted(Path(path) for path in before if Path(path) not in files))
     if not force:
         _refuse_strangers(files, before)
     if not dry_run:
-        crate = _written(target, crate, pictures, executor, progress, [path.name for path in stale])
+        drawn = [spot.drawn for spot in arrangement.spots]
+        crate = _written(target, crate, pictures, drawn, executor, progress, [path.name for path in stale])
     return Packed(
         crate=crate,
         files=files,
         removed=stale,
         fps={name: pace(exact) for name, exact in times.items()},
         passed_over=intake.passed_over,
-        remarks=(*intake.prepared.remarks, *_alignment_remarks(pictures, cell, settings.align)),
+        remarks=(*intake.prepared.remarks, *told),
         warnings=intake.warnings,
+        considered=arrangement.considered,
+        bound=arrangement.bound,
     )
 
 
@@ -136,48 +142,20 @@ def _times(sequences: Sequences, settings: Settings) -> dict[str, tuple[Fraction
     return {name: frame_times(s, fps[name], total[name], holds[name]) for name, s in animations.items()}
 
 
-def _arranged(pictures: Sequence[Picture], settings: Settings) -> tuple[tuple[GridSheet, ...], Size]:
-    sizes = [picture.stored_box.size for picture in pictures]
-    cell = settings.cell or largest([Size(1, 1), *sizes])
-    usable = settings.sheet_rules.usable
-    limits = ((cell, "the cell", "give a larger --cell"), (usable, "a sheet may be", "raise --max-size or --size"))
-    for limit, what, advice in limits:
-        larger = [p for p in pictures if p.stored_box.w > limit.w or p.stored_box.h > limit.h]
-        if larger:
-            others = f" (and {len(larger) - 1:,} more)" if len(larger) > 1 else ""
-            raise FitError(
-                f"frame {quoted(larger[0].name)}{others} is {measured(larger[0].stored_box.size)}, larger than {what}, "
-                f"{measured(limit)}; {advice}, or make frames smaller with --scale or --trim"
-            )
-    wish = GridWish(
-        cell=cell,
-        columns=settings.columns,
-        rows=settings.rows,
-        strip=settings.layout == "strip",
-        down=settings.down,
-        margin=settings.margin,
-        gap=settings.gap,
-        rules=settings.sheet_rules,
-    )
-    return arrange_grid(len(pictures), wish), cell
-
-
 def _described(
     name: str,
     prepared: Prepared,
     pictures: Sequence[Picture],
     times: Mapping[str, Sequence[Fraction]],
-    grid: Sequence[GridSheet],
+    arrangement: Arrangement,
     settings: Settings,
     generator: str,
 ) -> Crate:
-    from .core.describe import described_animations, grid_frames, grid_sheets
-
     sequences = prepared.sequences
     return Crate(
         name=name,
-        sheets=grid_sheets(name, grid),
-        frames=grid_frames(pictures, grid, settings.align),
+        sheets=described_sheets(name, arrangement.sheets),
+        frames=described_frames(pictures, arrangement.spots),
         animations=described_animations(sequences, times, each("loop", settings.loop, sequences)),
         scale=plain(prepared.factor),
         generator=generator,
@@ -185,42 +163,33 @@ def _described(
     )
 
 
-def _alignment_remarks(pictures: Sequence[Picture], cell: Size, align: str) -> Iterator[str]:
-    smaller = [picture for picture in pictures if picture.stored_box.size not in (cell, (0, 0))]
-    if smaller:
-        sizes = Counter(picture.stored_box.size for picture in smaller)
-        kinds = few((f"{measured(size)} ({count})" for size, count in sizes.most_common()), 4)
-        yield (
-            f"{counted(len(smaller), 'frame')} smaller than the {measured(cell)} cell, "
-            f"put at its {align} (--align): {kinds}"
-        )
-
-
 def _written(
     target: Path,
     crate: Crate,
     pictures: Sequence[Picture],
+    is_drawn: Sequence[bool],
     executor: Executor,
     progress: Progress,
     stale: Sequence[str],
 ) -> Crate:
     """Draws and writes sheet by sheet, so that no more than one is in memory, then the metadata."""
-    from .core.draw import draw_sheet
+    from .core.draw import Placed, draw_sheet
     from .exports.json_metadata import to_json
     from .exports.output import staged
     from .exports.png import encode_png, strip_starts
 
-    placed: list[list[tuple[Pixels, Offset]]] = [[] for _ in crate.sheets]
-    for picture, frame in zip(pictures, crate.frames, strict=True):
-        stored, part = picture.stored_box, picture.part
-        at = Offset(frame.box.x + part.x - stored.x, frame.box.y + part.y - stored.y)
-        placed[frame.on_sheet].append((picture.pixels, at))
-    drawn = _Meter("drawing", len(pictures), progress)
+    placed: list[list[Placed]] = [[] for _ in crate.sheets]
+    for picture, frame, wanted in zip(pictures, crate.frames, is_drawn, strict=True):
+        if wanted:
+            stored, part = picture.stored_box, picture.part
+            inside = Offset(part.x - stored.x, part.y - stored.y)
+            placed[frame.on_sheet].append(Placed(picture.pixels, inside, frame.box, frame.turned))
+    drawn = _Meter("drawing", sum(is_drawn), progress)
     written = _Meter("writing", sum(len(strip_starts(*sheet.size)) + 2 for sheet in crate.sheets), progress)
     sheets: list[Sheet] = []
     with staged(target.parent) as staging:
         for sheet, frames in zip(crate.sheets, placed, strict=True):
-            pixels = draw_sheet(sheet.size, drawn.passing(frames))
+            pixels = draw_sheet(sheet.size, drawn.passing(frames), sheet.edge_repeat)
             sha256 = staging.write(sheet.image, written.passing(encode_png(pixels, executor)))
             sheets.append(dataclasses.replace(sheet, sha256=sha256))
         crate = dataclasses.replace(crate, sheets=tuple(sheets))

@@ -213,8 +213,8 @@ class Settings:
     )
     trim: str = _setting(
         "prepare",
-        "off",
-        "cut off the empty rim: of each frame, or alike in an animation or all",
+        "",
+        "cut off the empty rim: of each frame, or alike in an animation or all; off, but tight: frame",
         choices=("off", "frame", "animation", "sheet"),
         remembered=True,
     )
@@ -255,16 +255,39 @@ class Settings:
         remembered=True,
     )
     layout: str = _setting(
-        "arrange", "grid", "grid: columns and rows; strip: one row (with --down one column)", choices=("grid", "strip")
+        "arrange",
+        "grid",
+        "columns and rows; one row; one animation a row; or packed as close as can be",
+        choices=("grid", "strip", "rows", "tight"),
+        remembered=True,
     )
     columns: int = _setting("arrange", 0, "cells side by side; chosen for you if not given", "N", values.whole(1))
     rows: int = _setting("arrange", 0, "cells one below the other; chosen for you if not given", "N", values.whole(1))
     cell: Size | None = _setting(
         "arrange", None, "cell size; by default the largest canvas", "WxH", values.size, remembered=True
     )
-    down: bool = _setting("arrange", False, "fill columns first, not rows")
+    down: bool = _setting("arrange", False, "grid: fill columns first; strip: one column")
     gap: int = _setting("arrange", 0, "empty pixels between neighbours", "N", values.whole(0))
     margin: int = _setting("arrange", 0, "empty pixels along the sheet's edges", "N", values.whole(0))
+    cushion: int = _setting(
+        "arrange",
+        0,
+        "empty pixels kept round trimmed frames, inside their boxes",
+        "N",
+        values.whole(0, 1024),
+        remembered=True,
+    )
+    edge_repeat: int = _setting(
+        "arrange", 0, "copy the outermost pixels outwards, corners too, into gap and margin", "N", values.whole(0, 1024)
+    )
+    turn: bool = _setting("arrange", False, "tight: frames may lie turned by 90°")
+    keep_repeats: bool = _setting("arrange", False, "tight: store equal frames each by itself")
+    share_mirrored: bool = _setting("arrange", False, "tight: store mirror images only once, too")
+    aspect: float = _setting(
+        "arrange", 2.0, "tight: one side at most so many times the other, or any", "N", values.aspect
+    )
+    effort: str = _setting("arrange", "steady", "tight: how long to search", choices=("quick", "steady", "deep"))
+    one_sheet: bool = _setting("arrange", False, "an error if one sheet cannot hold all")
     max_size: Size = _setting(
         "arrange", Size(4096, 4096), "largest sheet; further frames go on to the next", "WxH", values.size
     )
@@ -284,6 +307,11 @@ class Settings:
         table = options()
         kept = {name: value for name, value in self.given.items() if table[name][0].remembered and value is not False}
         return {name: _as_texts(table[name][0], value) for name, value in kept.items()}
+
+    @property
+    def trimming(self) -> str:
+        """How frames are trimmed, the layout's own way where nothing was said."""
+        return self.trim or ("frame" if self.layout == "tight" else "off")
 
     @property
     def sheet_rules(self) -> SheetRules:

@@ -163,6 +163,16 @@ def pivot(text: str) -> PivotWish:
     )
 
 
+def aspect(text: str) -> float:
+    """``2``, ``2:1``, or ``any``, which is 0."""
+    if text == "any":
+        return 0.0
+    number = _fraction(text.removesuffix(":1"))
+    if number is None or not 1 <= number <= LARGEST_SIDE:
+        raise UsageError(f"{quoted(text)} is not an aspect: write 2 for at most 2:1, 1 for square, or any")
+    return float(number)
+
+
 def _fraction(text: str) -> Fraction | None:
     try:
         return Fraction(text) if len(text) < 30 and text.isascii() and "e" not in text.lower() else None

@@ -13,8 +13,12 @@ from .parser import add_common, add_settings, chosen_settings
 from .status import Status
 
 if TYPE_CHECKING:
+    from ..core.arrangement import Considered
     from ..core.summary import AnimationSummary, SheetSummary
     from ..road import Packed
+
+MOST_CONSIDERED = 24
+"""Arrangements that --explain prints for a sheet; --verbose prints all."""
 
 USAGE = "INPUT… --out PATH"
 
@@ -38,6 +42,7 @@ def declare(parser: argparse.ArgumentParser) -> None:
     group.add_argument("inputs", metavar="INPUT", nargs="+", help="a folder, a file or a quoted pattern of frames")
     group.add_argument("--out", metavar="PATH", required=True, help="where to, without ending: build/otter")
     group.add_argument("--dry-run", action="store_true", help="say what would be written, and write nothing")
+    group.add_argument("--explain", action="store_true", help="also print the arrangements that were considered")
     group.add_argument("--force", action="store_true", help="overwrite files that are not from an earlier build")
     add_settings(parser)
     add_common(parser)
@@ -66,7 +71,8 @@ def run(arguments: argparse.Namespace) -> int:
     for warning in packed.warnings:
         print(f"agile-crate: warning: {warning}", file=sys.stderr)
     if arguments.json:
-        print(json.dumps(_document(packed, sheets, animations, arguments.dry_run), ensure_ascii=False, indent=2))
+        document = _document(packed, sheets, animations, arguments.dry_run, arguments.explain)
+        print(json.dumps(document, ensure_ascii=False, indent=2))
     elif not arguments.quiet:
         _print_summary(packed, sheets, animations, arguments)
     return Status.DONE
@@ -75,38 +81,21 @@ def run(arguments: argparse.Namespace) -> int:
 def _print_summary(
     packed: Packed, sheets: list[SheetSummary], animations: list[AnimationSummary], arguments: argparse.Namespace
 ) -> None:
-    from ..core.text import bytes_shown, counted, measured, shown
+    from ..core.summary import rows_of
+    from ..core.text import counted, shown
     from ..sources.find import passed_over_text
-    from .tables import Column, print_note, print_table
+    from .tables import print_note
 
     crate = packed.crate
     print(
         f"{'would pack' if arguments.dry_run else 'packed'} {counted(len(crate.frames), 'frame')}, "
         f"{counted(len(animations), 'animation')}, {counted(len(sheets), 'sheet')}\n"
     )
-    print_table(
-        [
-            Column("sheet"),
-            *(Column(heading, True) for heading in ("size", "columns × rows", "frames", "empty", "full", "GPU memory")),
-        ],
-        [
-            [
-                shown(sheet.image),
-                measured(sheet.size),
-                f"{sheet.columns} × {sheet.rows}",
-                _span(*sheet.frames),
-                str(sheet.empty_cells),
-                f"{sheet.full:.0%}",
-                bytes_shown(sheet.gpu_bytes),
-            ]
-            for sheet in sheets
-        ],
-    )
-    first = sheets[0]
-    order = "column by column" if first.down else "row by row"
-    print(f"  cells {measured(first.cell)}, margin {first.margin}, gap {first.gap}, filled {order}\n")
+    _print_sheets(sheets)
+    by_rows = crate.settings.get("layout") == "rows"
     if animations:
-        _print_animations(animations, several_sheets=len(sheets) > 1)
+        rows = [rows_of(crate, index) for index in range(len(animations))] if by_rows else []
+        _print_animations(animations, rows, several_sheets=len(sheets) > 1)
     stills = len(crate.frames) - sum(animation.frames for animation in animations)
     if stills:
         begin = len(crate.frames) - stills
@@ -116,6 +105,8 @@ def _print_summary(
         print_note(remark)
     if packed.passed_over:
         print_note(f"passed over: {passed_over_text(packed.passed_over)}")
+    if arguments.explain:
+        _print_considered(packed, arguments.verbose)
     if arguments.verbose:
         for index, frame in enumerate(crate.frames):
             print(f"  {index} {shown(frame.name)}: sheet {frame.on_sheet}, box {list(frame.box)}")
@@ -126,7 +117,73 @@ def _print_summary(
         print(f"  {removed} {shown(_near(path))}, a sheet of the build before")
 
 
-def _print_animations(animations: list[AnimationSummary], several_sheets: bool) -> None:
+def _print_sheets(sheets: list[SheetSummary]) -> None:
+    from ..core.text import bytes_shown, counted, measured, shown
+    from .tables import Column, print_note, print_table
+
+    first = sheets[0]
+    cell = first.cell
+    columns = [Column("sheet"), Column("size", True)]
+    columns += [Column("columns × rows", True)] if cell else []
+    columns += [Column(heading, True) for heading in ("frames", "empty" if cell else "boxes", "full", "GPU memory")]
+    table = []
+    for sheet in sheets:
+        row = [shown(sheet.image), measured(sheet.size)]
+        if sheet.cell:
+            frames = _span(*(sheet.frames or (0, 0)))
+            row += [f"{sheet.columns} × {sheet.rows}", frames, str(sheet.empty_cells)]
+        else:
+            row += [str(sheet.count), str(sheet.boxes)]
+        table.append([*row, f"{sheet.full:.0%}", bytes_shown(sheet.gpu_bytes)])
+    print_table(columns, table)
+    spacing = f"margin {first.margin}, gap {first.gap}"
+    if first.edge_repeat:
+        spacing += f", edges repeated by {counted(first.edge_repeat, 'pixel')}"
+    if cell:
+        order = "column by column" if first.down else "row by row"
+        print(f"  cells {measured(cell)}, {spacing}, filled {order}\n")
+    else:
+        print_note(f"packed tightly, {spacing}")
+        print()
+
+
+def _print_considered(packed: Packed, every: bool) -> None:
+    """The arrangements that were looked at: all successes that were the best of their time, and some of the others."""
+    from ..core.text import measured
+    from .tables import Column, print_heading, print_note, print_table
+
+    for number, sheet in enumerate(packed.crate.sheets):
+        tried = [one for one in packed.considered if one.sheet == number]
+        print_heading("considered", "bold", f"for {sheet.image}")
+        shown = tried if every else _telling(tried)
+        columns = [Column("way"), Column("size", True), Column("full", True), Column("verdict")]
+        print_table(columns, [[one.way, measured(one.size), f"{one.full:.2%}", one.verdict] for one in shown])
+        if len(shown) < len(tried):
+            print_note(f"and {len(tried) - len(shown):,} more (--verbose shows all)")
+    print_note(
+        f"bound: what is stored covers {packed.bound:,} pixels with its gaps; "
+        "no sheets with less room than that inside can hold it"
+    )
+
+
+def _telling(tried: list[Considered]) -> list[Considered]:
+    """Of many attempts, each success that was the smallest of its time, and the last failures before the result."""
+    best = min((one.size.w * one.size.h for one in tried if one.verdict == "taken"), default=0)
+    successes: list[Considered] = []
+    for one in tried:
+        area = one.size.w * one.size.h
+        if one.verdict in ("larger", "taken") and (not successes or area < successes[-1].size.w * successes[-1].size.h):
+            successes.append(one)
+    if len(tried) <= MOST_CONSIDERED:
+        return tried
+    failures = sorted(
+        (one for one in tried if one not in successes), key=lambda one: abs(one.size.w * one.size.h - best)
+    )
+    kept = {id(one) for one in [*successes[-MOST_CONSIDERED // 2 :], *failures[: MOST_CONSIDERED // 2]]}
+    return [one for one in tried if id(one) in kept]
+
+
+def _print_animations(animations: list[AnimationSummary], of_rows: list[str], several_sheets: bool) -> None:
     from ..core.text import shown
     from .tables import Column, print_table
 
@@ -144,6 +201,10 @@ def _print_animations(animations: list[AnimationSummary], several_sheets: bool) 
         ]
         for animation in animations
     ]
+    if of_rows:
+        columns.insert(1, Column("row", True))
+        for row, number in zip(rows, of_rows, strict=True):
+            row.insert(1, number)
     if several_sheets:
         columns.append(Column("on sheet"))
         for row, animation in zip(rows, animations, strict=True):
@@ -166,11 +227,12 @@ def _near(path: Path) -> str:
 
 
 def _document(
-    packed: Packed, sheets: list[SheetSummary], animations: list[AnimationSummary], dry_run: bool
+    packed: Packed, sheets: list[SheetSummary], animations: list[AnimationSummary], dry_run: bool, explain: bool
 ) -> dict[str, Any]:
     """What ``--json`` prints; docs/commands.md describes it."""
     import dataclasses
 
+    tried = {"considered": [dataclasses.asdict(one) for one in packed.considered], "bound": packed.bound}
     return {
         "command": "pack",
         "dry_run": dry_run,
@@ -182,4 +244,4 @@ def _document(
         "passed_over": dict(packed.passed_over),
         "remarks": packed.remarks,
         "warnings": packed.warnings,
-    }
+    } | (tried if explain else {})

@@ -14,6 +14,7 @@ from .model import (
     Frame,
     Sheet,
 )
+from .pixels import Pixels
 from .text import counted, quoted
 
 
@@ -31,6 +32,7 @@ def check_crate(crate: Crate) -> Iterator[str]:
         yield from _check_boxes(sheet, frames)
         yield from _check_cells(sheet, frames)
         yield from _check_gaps(sheet, frames)
+        yield from _check_margin(sheet, frames)
     yield from _check_animations(crate)
 
 
@@ -76,7 +78,7 @@ def _check_gaps(sheet: Sheet, frames: Sequence[Frame]) -> Iterator[str]:
     Sweep from left to right (Shamos and Hoey, 1976), the candidates of each box compared as arrays: n log n to sort,
     then for each box the boxes that begin left of its right edge; every pair only for boxes piled up on purpose.
     """
-    gap = sheet.cells.gap if sheet.cells else 0
+    gap = max(sheet.gap, 2 * sheet.edge_repeat, sheet.cells.gap if sheet.cells else 0)
     owners = {frame.box: frame.name for frame in reversed(frames) if frame.box.w and frame.box.h}
     boxes = np.array(sorted(owners), np.int64).reshape(-1, 4)
     x, y, right, bottom = boxes[:, 0], boxes[:, 1], boxes[:, 0] + boxes[:, 2], boxes[:, 1] + boxes[:, 3]
@@ -89,6 +91,34 @@ def _check_gaps(sheet: Sheet, frames: Sequence[Frame]) -> Iterator[str]:
             overlap = x[other] < right[index] and y[other] < bottom[index] and bottom[other] > y[index]
             what = "overlap" if overlap else f"are closer than the gap of {gap}"
             yield f"frames {quoted(owners[first])} {list(first)} and {quoted(owners[second])} {list(second)} {what}"
+
+
+def _check_margin(sheet: Sheet, frames: Sequence[Frame]) -> Iterator[str]:
+    margin = max(sheet.margin, sheet.edge_repeat)
+    inside = Box(margin, margin, sheet.size.w - 2 * margin, sheet.size.h - 2 * margin)
+    for frame in frames:
+        if frame.box.w and frame.box.h and margin and not inside.contains(frame.box):
+            box = list(frame.box)
+            yield f"frame {quoted(frame.name)}: its box {box} is closer to the edge than the margin of {margin}"
+
+
+def check_repeated_edges(sheet: Sheet, frames: Sequence[Frame], pixels: Pixels) -> Iterator[str]:
+    """Whether the outermost pixels of every box are repeated outwards, corners too. `pixels` are the whole sheet's."""
+    count = sheet.edge_repeat
+    for frame in {frame.box: frame for frame in reversed(frames)}.values() if count else ():
+        box = frame.box
+        if not (box.w and box.h):
+            continue
+        around = pixels[box.y - count : box.bottom + count, box.x - count : box.right + count]
+        rows = np.clip(np.arange(-count, box.h + count), 0, box.h - 1) + count
+        columns = np.clip(np.arange(-count, box.w + count), 0, box.w - 1) + count
+        wrong = (around != around[rows[:, None], columns]).any(axis=2)
+        if wrong.any():
+            y, x = (int(value) - count for value in np.unravel_index(int(wrong.argmax()), wrong.shape))
+            yield (
+                f"frame {quoted(frame.name)}: {counted(int(wrong.sum()), 'pixel')} of its repeated edge "
+                f"differ, first at {box.x + x},{box.y + y} of the sheet"
+            )
 
 
 def _check_animations(crate: Crate) -> Iterator[str]:

@@ -3,31 +3,36 @@
 from collections.abc import Mapping, Sequence
 from fractions import Fraction
 
-from .align import offset_in
-from .grid import GridSheet
-from .model import Animation, Box, Frame, FrameSequence, Loop, Offset, Picture, Sheet
+from .arrangement import SheetPlan, Spot, box_of
+from .model import Animation, Frame, FrameSequence, Loop, Offset, Picture, Sheet
 from .timing import durations
 
 
-def grid_frames(pictures: Sequence[Picture], grid: Sequence[GridSheet], align: str) -> tuple[Frame, ...]:
-    """The frames of a grid, in order: each lies in the next cell, where `align` puts what is stored of it."""
-    cell_size = grid[0].cells.size
-    placing = {size: offset_in(cell_size, size, align) for size in {p.stored_box.size for p in pictures}}
-    cells = [(index, sheet.cells.box(cell)) for index, sheet in enumerate(grid) for cell in range(sheet.frames)]
-    frames: list[Frame] = []
-    for picture, (sheet_index, cell) in zip(pictures, cells, strict=True):
-        stored = picture.stored_box
-        by = placing[stored.size]
-        box = Box(cell.x + by.x, cell.y + by.y, *stored.size)
-        offset = Offset(stored.x, stored.y)
-        frames.append(Frame(picture.name, sheet_index, box, picture.canvas, offset, picture.pivot, shape=picture.shape))
-    return tuple(frames)
+def described_frames(pictures: Sequence[Picture], spots: Sequence[Spot]) -> tuple[Frame, ...]:
+    """The frames of an arrangement, in order. A frame that is stored as its mirror image has the offset that it has
+    before it is flipped back with its canvas."""
+    return tuple(_frame(picture, spot) for picture, spot in zip(pictures, spots, strict=True))
 
 
-def grid_sheets(stem: str, grid: Sequence[GridSheet]) -> tuple[Sheet, ...]:
-    """The sheets of a grid with their file names: ``otter.png``, or ``otter-1.png`` and so on if there are several."""
-    images = [f"{stem}.png"] if len(grid) == 1 else [f"{stem}-{number}.png" for number in range(1, len(grid) + 1)]
-    return tuple(Sheet(image, sheet.size, sheet.cells) for image, sheet in zip(images, grid, strict=True))
+def _frame(picture: Picture, spot: Spot) -> Frame:
+    stored, canvas = picture.stored_box, picture.canvas
+    offset = Offset(
+        canvas.w - stored.right if "x" in spot.mirror else stored.x,
+        canvas.h - stored.bottom if "y" in spot.mirror else stored.y,
+    )
+    box = box_of(spot, stored)
+    return Frame(
+        picture.name, spot.on_sheet, box, canvas, offset, picture.pivot, spot.turned, spot.mirror, picture.shape
+    )
+
+
+def described_sheets(stem: str, plans: Sequence[SheetPlan]) -> tuple[Sheet, ...]:
+    """Sheets with their file names: ``otter.png``, or ``otter-1.png`` and so on if there are several."""
+    images = [f"{stem}.png"] if len(plans) == 1 else [f"{stem}-{number}.png" for number in range(1, len(plans) + 1)]
+    return tuple(
+        Sheet(image, plan.size, plan.cells, "", plan.gap, plan.margin, plan.edge_repeat)
+        for image, plan in zip(images, plans, strict=True)
+    )
 
 
 def described_animations(

@@ -4,10 +4,11 @@ Our own rule, by plain enumeration of the column counts: at most `usable width /
 cost does not depend on the number of frames. Ties are settled by a total order; nothing is left to chance.
 """
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from .errors import FitError
-from .model import Cells, Size
+from .model import Box, Cells, Size
 from .sheet_size import SheetRules
 from .text import counted, measured
 
@@ -28,8 +29,9 @@ class GridWish:
     gap: int = 0
     rules: SheetRules = SheetRules()
 
-    def cells(self, columns: int, rows: int) -> Cells:
-        return Cells(self.cell, columns, rows, self.margin, self.gap, self.down)
+    def cells(self, columns: int, rows: int, filled: tuple[int, ...] = ()) -> Cells:
+        even = all(length == columns for length in filled[:-1])
+        return Cells(self.cell, columns, rows, self.margin, self.gap, self.down, () if even else filled)
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,6 +42,10 @@ class GridSheet:
     cells: Cells
     frames: int
 
+    def boxes(self) -> Iterator[Box]:
+        """The cells that hold frames, in order."""
+        return (self.cells.box(index) for index in range(self.frames))
+
 
 def arrange_grid(count: int, wish: GridWish) -> tuple[GridSheet, ...]:
     """Lays `count` frames (1 or more) into the cells of as few sheets as hold them, in order.
@@ -47,7 +53,7 @@ def arrange_grid(count: int, wish: GridWish) -> tuple[GridSheet, ...]:
     Raises FitError when a cell is larger than a sheet may be, or when the columns and rows asked for
     are too few for the frames or too many for the sheet.
     """
-    most = _most_cells(wish)
+    most = most_cells(wish)
     if wish.columns and wish.rows and count > wish.columns * wish.rows:
         raise FitError(
             f"{counted(count, 'frame')} do not fit into {wish.columns} × {wish.rows} cells "
@@ -62,7 +68,7 @@ def arrange_grid(count: int, wish: GridWish) -> tuple[GridSheet, ...]:
     return tuple(sheets)
 
 
-def _most_cells(wish: GridWish) -> Size:
+def most_cells(wish: GridWish) -> Size:
     """The most columns and rows that a sheet can have, checked against the ones that were asked for."""
     usable = wish.rules.usable
     limit = f"--size {measured(usable)}" if wish.rules.exact else f"the largest sheet allowed, {measured(usable)}"
@@ -104,15 +110,32 @@ def _best_cells(count: int, wish: GridWish, most: Size) -> Cells | None:
     Among the column counts whose sheet is at most 3:1: the smallest sheet, then the fewest empty cells, then the
     nearest to square, then the wider. Where no sheet is within 3:1 (very long cells), the nearest to square.
     """
-    best: tuple[tuple[float, ...], Cells] | None = None
+    ranked = [(_rank(cells, size), cells) for cells, size in _possible(count, wish, most) if cells.rows <= most.h]
+    return min(ranked, key=lambda entry: entry[0])[1] if ranked else None
+
+
+def considered_grids(count: int, wish: GridWish) -> Iterator[tuple[Cells, Size, str]]:
+    """Every number of columns that was looked at for `count` frames on one sheet, and why it was not taken."""
+    most = most_cells(wish)
+    best = _best_cells(count, wish, most)
+    for cells, size in _possible(count, wish, most):
+        if cells.rows > most.h:
+            why = "too high for a sheet"
+        elif max(size) > WIDEST * min(size):
+            why = f"longer than {WIDEST}:1"
+        elif best and size.w * size.h > (taken := wish.rules.sheet_size(best.extent)).w * taken.h:
+            why = "larger"
+        else:
+            why = "as large, and less even or with more empty cells"
+        yield cells, size, why
+
+
+def _possible(count: int, wish: GridWish, most: Size) -> Iterator[tuple[Cells, Size]]:
     for columns in range(1, min(count, most.w) + 1):
-        rows = -(-count // columns)
-        if rows > most.h:
-            continue
-        cells = wish.cells(columns, rows)
-        w, h = wish.rules.sheet_size(cells.extent)
-        stretch = max(w, h) / min(w, h)
-        rank = (max(stretch, WIDEST), w * h, cells.count, stretch, -columns)
-        if best is None or rank < best[0]:
-            best = rank, cells
-    return best and best[1]
+        cells = wish.cells(columns, -(-count // columns))
+        yield cells, wish.rules.sheet_size(cells.extent)
+
+
+def _rank(cells: Cells, size: Size) -> tuple[float, ...]:
+    stretch = max(size) / min(size)
+    return max(stretch, WIDEST), size.w * size.h, cells.count, stretch, -cells.columns

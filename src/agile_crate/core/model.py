@@ -170,7 +170,10 @@ class Animation:
 
 @dataclass(frozen=True, slots=True)
 class Cells:
-    """The uniform grid of a sheet: frame i of the sheet lies in cell i, row by row, or column by column if `down`."""
+    """The uniform grid of a sheet: frame i of the sheet lies in cell i, row by row, or column by column if `down`.
+
+    `filled` is there when rows end early: how many cells of each row hold frames; the others count for none.
+    """
 
     size: Size
     columns: int
@@ -178,10 +181,12 @@ class Cells:
     margin: int = 0
     gap: int = 0
     down: bool = False
+    filled: tuple[int, ...] = ()
 
     @property
     def count(self) -> int:
-        return self.columns * self.rows
+        """How many frames there is room for."""
+        return sum(self.filled) if self.filled else self.columns * self.rows
 
     @property
     def extent(self) -> Size:
@@ -194,8 +199,14 @@ class Cells:
         )
 
     def box(self, index: int) -> Box:
-        """Where cell `index` lies on the sheet."""
-        column, row = divmod(index, self.rows) if self.down else divmod(index, self.columns)[::-1]
+        """Where the cell of frame `index` lies on the sheet."""
+        if self.filled:
+            row, column = 0, index
+            while column >= self.filled[row] and row + 1 < len(self.filled):
+                column -= self.filled[row]
+                row += 1
+        else:
+            column, row = divmod(index, self.rows) if self.down else divmod(index, self.columns)[::-1]
         return Box(
             self.margin + column * (self.size.w + self.gap), self.margin + row * (self.size.h + self.gap), *self.size
         )
@@ -203,12 +214,18 @@ class Cells:
 
 @dataclass(frozen=True, slots=True)
 class Sheet:
-    """One output image. `sha256` is of the image file, in hex; empty while it has not been written."""
+    """One output image. `sha256` is of the image file, in hex; empty while it has not been written.
+
+    `gap` and `margin` are kept by all boxes; `edge_repeat` is how many pixels each box's edge is repeated outwards.
+    """
 
     image: str
     size: Size
     cells: Cells | None = None
     sha256: str = ""
+    gap: int = 0
+    margin: int = 0
+    edge_repeat: int = 0
 
 
 @dataclass(frozen=True, slots=True)

@@ -63,13 +63,22 @@ def _sheet(sheet: Sheet) -> dict[str, Any]:
     said: dict[str, Any] = {"image": sheet.image, "size": sheet.size, "sha256": sheet.sha256}
     if sheet.cells:
         cells = sheet.cells
-        said["cells"] = {
+        grid: dict[str, Any] = {
             "size": cells.size,
             "columns": cells.columns,
             "rows": cells.rows,
             "margin": cells.margin,
             "gap": cells.gap,
-        } | ({"order": "down"} if cells.down else {})
+        }
+        if cells.down:
+            grid["order"] = "down"
+        if cells.filled:
+            grid["filled"] = cells.filled
+        said["row_cells" if cells.filled else "cells"] = grid
+    else:
+        said |= {"margin": sheet.margin, "gap": sheet.gap}
+    if sheet.edge_repeat:
+        said["edge_repeat"] = sheet.edge_repeat
     return said
 
 
@@ -174,12 +183,16 @@ def _read_settings(value: Any) -> dict[str, Any]:
 def _read_sheet(value: Any, place: str) -> Sheet:
     image = _text(value, "image", place)
     _expect(_stays_in_folder(image), f"{place}.image", "the name of a file in the same folder", image)
-    cells = value.get("cells")
+    keys = [key for key in ("cells", "row_cells") if value.get(key) is not None]
+    cells = _read_cells(value[keys[0]], f"{place}.{keys[0]}") if keys else None
     return Sheet(
         image=image,
         size=Size(*_whole_numbers(value, "size", place, 2, least=1)),
-        cells=None if cells is None else _read_cells(cells, f"{place}.cells"),
+        cells=cells,
         sha256=_text(value, "sha256", place, ""),
+        gap=cells.gap if cells else _whole(value.get("gap", 0), f"{place}.gap"),
+        margin=cells.margin if cells else _whole(value.get("margin", 0), f"{place}.margin"),
+        edge_repeat=_whole(value.get("edge_repeat", 0), f"{place}.edge_repeat"),
     )
 
 
@@ -195,6 +208,7 @@ def _read_cells(value: Any, place: str) -> Cells:
         margin=_whole(value.get("margin", 0), f"{place}.margin"),
         gap=_whole(value.get("gap", 0), f"{place}.gap"),
         down=_one_of(value, "order", place, ("across", "down"), "across") == "down",
+        filled=_whole_numbers(value, "filled", place) if "filled" in value else (),
     )
 
 

@@ -8,7 +8,7 @@ from functools import cache
 from ..core.align import offset_in, pivot_in
 from ..core.canvas import Beyond, brought, largest
 from ..core.errors import FitError
-from ..core.model import ORIGIN, Offset, Picture, Point, Size
+from ..core.model import ORIGIN, Box, Offset, Picture, Point, Size
 from ..core.outline import outlined
 from ..core.pivot import feet, snapped
 from ..core.text import counted, few, joined, measured, quoted
@@ -68,12 +68,12 @@ def _sides(beyond: Beyond) -> str:
 def _bring_together(load: Load, ways: list[Way]) -> None:
     """What looks at several frames at once needs them on one canvas."""
     settings = load.settings
-    if settings.trim == "sheet":
+    if settings.trimming == "sheet":
         _bring_if_needed(load, ways, slice(None), "--trim sheet")
         return
     for name, group in load.groups.items():
         reasons = (
-            ("--trim animation", settings.trim == "animation"),
+            ("--trim animation", settings.trimming == "animation"),
             ("--pivot feet", load.pivots[name] == FEET),
             ("--shape-of animation", settings.shape_of == "animation"),
         )
@@ -96,7 +96,7 @@ def _pivots(load: Load, ways: list[Way]) -> list[Point]:
     """Pivots on the canvases that pictures go to. The one by default is the point named by `--align` on the largest (or
     the cell), in which smaller ones stand aligned: whoever draws by pivots sees what one sees who draws cells."""
     settings = load.settings
-    of_cells = settings.trim == "off" and settings.cell
+    of_cells = settings.trimming == "off" and settings.cell
     reference = of_cells or largest(canvas for canvas, _ in ways)
 
     @cache
@@ -109,34 +109,25 @@ def _pivots(load: Load, ways: list[Way]) -> list[Point]:
 
 
 def draw_outline(load: Load) -> None:
-    """All canvases grow alike, by what the one frame needs that needs most, so that none moves against another."""
+    """The canvas grows first where the line would not fit, then each figure gets its line."""
     if load.settings.outline is None:
         return
     outline = dataclasses.replace(load.settings.outline, hard=bool(load.settings.hard_alpha))
     reach = outline.reach
-    needs = [Beyond()]
-    for picture, box in zip(load.pictures, load.on_threads(visible_on_canvas), strict=True):
-        if box:
-            rim = (box.x, box.y, picture.canvas.w - box.right, picture.canvas.h - box.bottom)
-            needs.append(Beyond(*(max(0, reach - room) for room in rim)))
-    grown = Beyond(*map(max, zip(*needs, strict=True)))
+    boxes = zip(load.pictures, load.on_threads(visible_on_canvas), strict=True)
+    _grow(load, [Beyond(), *(_beyond_rim(picture, box, reach) for picture, box in boxes if box)], "the outline")
 
     def drawn(picture: Picture) -> Picture:
-        pixels = outlined(picture.pixels, outline)
-        wider = dataclasses.replace(
-            picture, pixels=pixels, offset=Offset(picture.offset.x - reach, picture.offset.y - reach)
-        )
-        canvas = Size(picture.canvas.w + grown.left + grown.right, picture.canvas.h + grown.top + grown.bottom)
-        return brought(wider, canvas, Offset(grown.left, grown.top))[0]
+        offset = Offset(picture.offset.x - reach, picture.offset.y - reach)
+        wider = dataclasses.replace(picture, pixels=outlined(picture.pixels, outline), offset=offset)
+        return brought(wider, picture.canvas, ORIGIN)[0]
 
     load.pictures = load.on_threads(drawn)
-    if any(grown):
-        load.remarks.append(f"every canvas grew by {_sides(grown)}, to hold the outline")
 
 
 def trim(load: Load) -> None:
     settings = load.settings
-    if settings.trim == "off":
+    if settings.trimming == "off":
         return
     floor = settings.alpha_floor
     boxes = load.on_threads(lambda picture: visible_on_canvas(picture, floor))
@@ -145,21 +136,54 @@ def trim(load: Load) -> None:
             p.name for p, box in zip(load.pictures, boxes, strict=True) if box is None and p.pixels[..., 3].any()
         ]
         load.warn_of_empty(emptied, f"--alpha-floor {floor}")
+    if settings.cushion:
+        boxes = _cushioned(load, boxes)
     before = load.pictures
-    if settings.trim == "frame":
+    if settings.trimming == "frame":
         load.pictures = [trimmed(picture, box or EMPTY) for picture, box in zip(before, boxes, strict=True)]
     else:
-        groups = [slice(None)] if settings.trim == "sheet" else list(load.groups.values())
+        groups = [slice(None)] if settings.trimming == "sheet" else list(load.groups.values())
         load.pictures = [p for group in groups for p in trimmed_alike(before[group], boxes[group])]
     whole = sum(picture.canvas.w * picture.canvas.h for picture in load.pictures)
     stored = sum(picture.stored_box.w * picture.stored_box.h for picture in load.pictures)
     fewer = sum(picture.stored_box.size != picture.canvas for picture in load.pictures)
     load.remarks.append(f"{counted(fewer, 'frame')} trimmed, {1 - stored / whole:.0%} of the pixels were empty rim")
-    if settings.trim == "frame" and settings.layout != "tight" and load.named_groups():
+    if settings.trimming == "frame" and settings.layout != "tight" and load.named_groups():
         load.remarks.append(
             "cells hold frames as trimmed, each by itself: a game that ignores offsets sees them wobble; "
             "--trim animation or --trim sheet keeps them in step"
         )
+
+
+def _cushioned(load: Load, boxes: list[Box | None]) -> list[Box | None]:
+    """Boxes with so many empty pixels round them; every canvas grows alike where one has not as many to give."""
+    cushion = load.settings.cushion
+    together = zip(load.pictures, boxes, strict=True)
+    needs = [Beyond(), *(_beyond_rim(picture, box, cushion) for picture, box in together if box)]
+    grown = _grow(load, needs, "the cushion")
+    return [
+        box and Box(box.x + grown.left - cushion, box.y + grown.top - cushion, box.w + 2 * cushion, box.h + 2 * cushion)
+        for box in boxes
+    ]
+
+
+def _beyond_rim(picture: Picture, box: Box, reach: int) -> Beyond:
+    """How far what is drawn `reach` pixels round a box lies beyond its canvas."""
+    rim = (box.x, box.y, picture.canvas.w - box.right, picture.canvas.h - box.bottom)
+    return Beyond(*(max(0, reach - room) for room in rim))
+
+
+def _grow(load: Load, needs: list[Beyond], what: str) -> Beyond:
+    """All canvases grown alike, by what the one frame needs that needs most, so that none moves against another."""
+    grown = Beyond(*map(max, zip(*needs, strict=True)))
+    if any(grown):
+        by = Offset(grown.left, grown.top)
+        load.pictures = [
+            brought(p, Size(p.canvas.w + grown.left + grown.right, p.canvas.h + grown.top + grown.bottom), by)[0]
+            for p in load.pictures
+        ]
+        load.remarks.append(f"every canvas grew by {_sides(grown)}, to hold {what}")
+    return grown
 
 
 def place_pivots(load: Load) -> None:
