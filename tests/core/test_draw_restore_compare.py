@@ -5,7 +5,7 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
 from agile_crate.core.compare import difference
-from agile_crate.core.draw import draw_sheet
+from agile_crate.core.draw import Placed, draw_sheet
 from agile_crate.core.model import Box, Frame, Mirror, Offset, Point, Size
 from agile_crate.core.restore import restore, stored_pixels
 from conftest import art
@@ -21,7 +21,8 @@ def frame(box: Box, canvas: Size, offset: tuple[int, int] = (0, 0), turned: bool
 def test_what_is_drawn_comes_back_and_the_rest_is_empty(drawn: list[np.ndarray]) -> None:
     boxes = [Box(10 * i + 1, 2, p.shape[1], p.shape[0]) for i, p in enumerate(drawn)]
     before = [p.copy() for p in drawn]
-    sheet = draw_sheet(Size(45, 12), [(pixels, Offset(box.x, box.y)) for pixels, box in zip(drawn, boxes, strict=True)])
+    placed = [Placed(pixels, Offset(0, 0), box) for pixels, box in zip(drawn, boxes, strict=True)]
+    sheet = draw_sheet(Size(45, 12), placed)
     for pixels, untouched, box in zip(drawn, before, boxes, strict=True):
         assert np.array_equal(restore(sheet, frame(box, box.size)), pixels)
         assert np.array_equal(pixels, untouched)
@@ -34,17 +35,28 @@ def test_turned_mirrored_and_trimmed_frames_come_back(pixels: np.ndarray, turned
     h, w = pixels.shape[:2]
     canvas = np.zeros((h + 5, w + 3, 4), np.uint8)
     canvas[2 : 2 + h, 1 : 1 + w] = pixels
+    box = Box(3, 4, h, w) if turned else Box(3, 4, w, h)
+    sheet = draw_sheet(Size(20, 20), [Placed(pixels, Offset(0, 0), box, turned)])
     stored = np.rot90(pixels, -1) if turned else pixels  # 90° clockwise
-    box = Box(3, 4, stored.shape[1], stored.shape[0])
-    sheet = draw_sheet(Size(20, 20), [(stored, Offset(box.x, box.y))])
+    assert np.array_equal(sheet[4 : 4 + box.h, 3 : 3 + box.w], stored)
     expected = canvas[:: -1 if "y" in mirror else 1, :: -1 if "x" in mirror else 1]
     described = frame(box, Size(w + 3, h + 5), (1, 2), turned, mirror)
     assert described.upright == (w, h)
     assert np.array_equal(restore(sheet, described), expected)
 
 
+def test_edges_are_repeated_with_their_corners() -> None:
+    pixels = art(5, 4)
+    sheet = draw_sheet(Size(11, 10), [Placed(pixels, Offset(0, 0), Box(3, 3, 5, 4))], edge_repeat=2)
+    assert np.array_equal(sheet[1:9, 1:10], np.pad(pixels, ((2, 2), (2, 2), (0, 0)), mode="edge"))
+    sheet[1:9, 1:10] = 0
+    assert not sheet.any()
+    inside = draw_sheet(Size(9, 9), [Placed(pixels[:1, :1], Offset(1, 2), Box(2, 2, 4, 4))], edge_repeat=1)
+    assert np.count_nonzero(inside.any(axis=2)) <= 1  # the box's rim is empty, and so is what is repeated
+
+
 def test_stored_pixels_are_a_view_and_restored_ones_are_not() -> None:
-    sheet = draw_sheet(Size(8, 6), [(art(8, 6), Offset(0, 0))])
+    sheet = draw_sheet(Size(8, 6), [Placed(art(8, 6), Offset(0, 0), Box(0, 0, 8, 6))])
     described = frame(Box(0, 0, 4, 4), Size(4, 4))
     assert np.shares_memory(stored_pixels(sheet, described), sheet)
     assert not np.shares_memory(restore(sheet, described), sheet)

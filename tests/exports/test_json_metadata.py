@@ -1,4 +1,5 @@
 import copy
+import dataclasses
 import json
 from pathlib import Path
 from typing import Any
@@ -8,12 +9,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from agile_crate.core.errors import InputError
-from agile_crate.core.model import Animation, Box, Cells, Crate, Frame, Offset, Point, Sheet, Size
+from agile_crate.core.model import Animation, Box, Cells, Crate, Frame, Offset, Point, Shape, Sheet, Size
 from agile_crate.exports.json_metadata import from_json, images_of_build, to_json
 
 CRATE = Crate(
     name="otter",
-    sheets=(Sheet("otter.png", Size(512, 256), Cells(Size(64, 64), 8, 4, 1, 2, down=True), "ab" * 32),),
+    sheets=(Sheet("otter.png", Size(512, 256), Cells(Size(64, 64), 8, 4, 1, 2, down=True), "ab" * 32, 2, 1),),
     frames=(
         Frame("swim/swim_0001", 0, Box(2, 2, 61, 40), Size(96, 96), Offset(17, 30), Point(48, 96)),
         Frame('odd "names"\n✉', 0, Box(2, 2, 61, 40), Size(96, 96), Offset(17, 30), Point(31.5, 96), True, "xy"),
@@ -148,3 +149,22 @@ def test_the_images_of_a_build_of_ours(tmp_path: Path, text: str, images: tuple[
     (tmp_path / "otter.json").write_text(text, "utf-8")
     assert images_of_build(tmp_path / "otter.json") == images
     assert images_of_build(tmp_path / "gone.json") == ()
+
+
+def test_tight_sheets_rows_and_shapes_come_back() -> None:
+    shape = Shape(((Point(1, 2), Point(3.5, 2), Point(3, 4)),), 1)
+    cells = Cells(Size(8, 8), 3, 2, 1, 2, filled=(2, 3))
+    crate = dataclasses.replace(
+        CRATE,
+        sheets=(
+            Sheet("otter.png", Size(512, 256), None, "ab" * 32, gap=4, margin=2, edge_repeat=2),
+            Sheet("otter-2.png", Size(30, 20), cells, "cd" * 32, gap=2, margin=1),
+        ),
+        frames=tuple(dataclasses.replace(frame, shape=shape) for frame in CRATE.frames),
+    )
+    text = to_json(crate)
+    assert from_json(text, "o") == crate
+    first, second = json.loads(text)["sheets"]
+    assert first["edge_repeat"] == 2
+    assert "cells" not in second  # a reader that only knows full rows must not count by them
+    assert second["row_cells"]["filled"] == [2, 3]

@@ -12,7 +12,7 @@ from __future__ import annotations
 import math
 import random
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import partial
 from typing import NamedTuple
 
@@ -36,13 +36,14 @@ POLICIES = tuple(
     for order in ORDERS
 )
 
-EFFORTS = {"quick": (4_000, 1), "steady": (60_000, 12), "deep": (600_000, 30)}
+EFFORTS = {"quick": (1_500, 1), "steady": (40_000, 15), "deep": (600_000, 30)}
 """How many boxes may be placed in all, at least, and for each box that there is."""
 
 
 @dataclass(frozen=True, slots=True)
 class Limits:
-    """What a sheet must obey. `aspect` is how many times longer one side may be than the other, None for any."""
+    """What a sheet must obey. `aspect` is how many times longer one side may be than the other, None for any; it yields
+    where nothing would fit otherwise."""
 
     rules: SheetRules = SheetRules()
     aspect: float | None = 2
@@ -93,6 +94,8 @@ def arrange(sizes: Sizes, limits: Limits) -> Arranged | None:
     else:
         search.by_widths()
     search.by_chance()
+    if search.best is None and limits.aspect is not None:
+        return arrange(sizes, replace(limits, aspect=None))
     return search.result()
 
 
@@ -127,8 +130,14 @@ class _Search:
         sides = [(min(box), min(box)) if limits.turn else box for box in self.boxes]
         self.least = Size(max(w for w, _ in sides), max(h for _, h in sides))
         self.most = Size(*(side - self.rim for side in self.rules.usable))
+        self.aspect = self._aspect()
         self.best: tuple[Size, Filled, list[int]] | None = None
         self.tried: list[Tried] = []
+
+    def _aspect(self) -> float | None:
+        """The aspect that is asked for, or any, where the longest box alone is longer than that."""
+        aspect, longest = self.limits.aspect, max(map(max, self.boxes))
+        return None if aspect is None or longest * longest > aspect * self.area else aspect
 
     def result(self) -> Arranged | None:
         if self.best is None:
@@ -163,7 +172,7 @@ class _Search:
         return size
 
     def _is_too_long(self, size: Size) -> bool:
-        return self.limits.aspect is not None and max(size) > self.limits.aspect * min(size)
+        return self.aspect is not None and max(size) > self.aspect * min(size)
 
     def among_few(self) -> None:
         """Where only some sizes are allowed: the smallest first, each by every policy, until one holds everything."""
@@ -232,9 +241,9 @@ class _Search:
         sheet_width = width + self.rim
         low = max(self.least.h, -(-self.area // width))
         high = self.most.h
-        if self.limits.aspect is not None:
-            low = max(low, math.ceil(sheet_width / self.limits.aspect) - self.rim)
-            high = min(high, int(sheet_width * self.limits.aspect) - self.rim)
+        if self.aspect is not None:
+            low = max(low, math.ceil(sheet_width / self.aspect) - self.rim)
+            high = min(high, int(sheet_width * self.aspect) - self.rim)
         if self.best:
             area = self.best[0].w * self.best[0].h
             high = min(high, (area - 1) // sheet_width - self.rim)
@@ -256,7 +265,7 @@ class _Search:
 
     def _widths(self) -> list[int]:
         """Widths of the inside to try, those near a square first: as many as the effort allows, even on a log scale."""
-        aspect: float = self.limits.aspect or self.area / (self.least.w * self.least.h) + 1
+        aspect: float = self.aspect or self.area / (self.least.w * self.least.h) + 1
         low = max(self.least.w, math.isqrt(int(self.area / aspect)))
         high = max(low, min(self.most.w, math.isqrt(int(self.area * aspect * 1.1)) + 1))
         count = min(high - low + 1, max(4, min(400, self.budget // (len(self.boxes) * WIDTH_SHARE))))
@@ -272,7 +281,8 @@ class _Search:
         chance = random.Random(len(self.boxes))
         widths = [width] if width else self._widths()
         best, order, left_out = self.best, self.orders["perimeter"], self.area
-        while self.budget > 0:
+        hopeless = 0
+        while self.budget > 0 and hopeless < 3 * len(widths) + 9:
             if self.best is not best and self.best:
                 best, order, left_out = self.best, self.best[2], self.area
             self.budget -= 20
@@ -285,7 +295,9 @@ class _Search:
             swaps = chance.randrange(4) if len(order) <= FEW else 0
             aim = self._aim(chance.choice(widths) if widths else 0, 1 if swaps else 0.3 + 0.7 * chance.random())
             if aim is None:
+                hopeless += 1
                 continue
+            hopeless = 0
             if not swaps:
                 self.attempt(aim, policy)
                 continue
@@ -303,7 +315,9 @@ class _Search:
         """A sheet smaller than the best, as the rules allow; where they allow few, the largest while there is none."""
         if self.rules.exact or self.rules.pow2:
             return None if self.best else self._few()[-1]
-        return self._square(share) if self.rules.square else self._inside(width, share)
+        if self.rules.square:
+            return self._square(share)
+        return self._inside(width, share) if width else None
 
 
 WIDTH_SHARE = 6

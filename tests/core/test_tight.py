@@ -1,0 +1,176 @@
+"""Tight sheets: nothing overlaps, everything is there once, and the arrangement hangs on the boxes alone."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from agile_crate.core.errors import FitError
+from agile_crate.core.grid import GridWish
+from agile_crate.core.model import Box, Cells, Offset, Picture, Size
+from agile_crate.core.rows import arrange_rows
+from agile_crate.core.share import shared
+from agile_crate.core.sheet_size import SheetRules
+from agile_crate.core.sheets import Group, arrange_on_sheets
+from agile_crate.core.skyline import Policy, fill
+from agile_crate.core.tight import Arranged, Limits, arrange, bound, lowest
+from conftest import art
+
+sizes = st.lists(st.tuples(st.integers(1, 40), st.integers(1, 40)), min_size=1, max_size=14)
+limits = st.builds(
+    Limits,
+    rules=st.sampled_from(
+        [
+            SheetRules(),
+            SheetRules(square=True),
+            SheetRules(pow2=True),
+            SheetRules(multiple=4),
+            SheetRules(Size(300, 150)),
+        ]
+    ),
+    aspect=st.sampled_from([2, None]),
+    margin=st.integers(0, 5),
+    gap=st.integers(0, 4),
+    turn=st.booleans(),
+    effort=st.just("quick"),
+)
+
+
+def check_places(boxes: list[tuple[int, int]], arranged: Arranged, limits: Limits) -> None:
+    """Every box inside the margin, apart by the gap, with its own size."""
+    taken = np.zeros((arranged.size.h + limits.gap, arranged.size.w + limits.gap), bool)
+    assert len(arranged.places) == len(boxes)
+    for (w, h), place in zip(boxes, arranged.places, strict=True):
+        assert limits.turn or not place.turned
+        w, h = (h, w) if place.turned else (w, h)
+        assert limits.margin <= place.x <= arranged.size.w - limits.margin - w
+        assert limits.margin <= place.y <= arranged.size.h - limits.margin - h
+        area = taken[place.y : place.y + h + limits.gap, place.x : place.x + w + limits.gap]
+        assert not area.any()
+        area[:] = True
+
+
+@settings(max_examples=80)
+@given(sizes, limits)
+def test_boxes_keep_apart_and_inside(boxes: list[tuple[int, int]], limits: Limits) -> None:
+    arranged = arrange(boxes, limits)
+    if arranged is None:
+        inside = [side - 2 * limits.margin + limits.gap for side in limits.rules.usable]
+        assert bound(boxes, limits.gap) > 0.6 * inside[0] * inside[1] or max(map(max, boxes)) > min(inside) - limits.gap
+        return
+    check_places(boxes, arranged, limits)
+    rules, size = limits.rules, arranged.size
+    assert size.w <= rules.largest.w
+    assert size.h <= rules.largest.h
+    assert rules.sheet_size(size) == size
+    if limits.aspect and not rules.exact:
+        longest = max(max(box) for box in boxes) + limits.gap
+        within = max(size) <= limits.aspect * min(size)
+        assert within or longest * longest > limits.aspect * bound(boxes, limits.gap) or len(boxes) == 1
+
+
+@settings(max_examples=25)
+@given(sizes, limits, st.randoms())
+def test_the_order_of_boxes_does_not_matter(boxes: list[tuple[int, int]], limits: Limits, chance: object) -> None:
+    shuffled = list(boxes)
+    chance.shuffle(shuffled)  # type: ignore[attr-defined]
+    first, second = arrange(boxes, limits), arrange(shuffled, limits)
+    assert (first and first.size) == (second and second.size)
+    assert arrange(boxes, limits) == first
+
+
+def test_well_known_sets() -> None:
+    squares = [(side, side) for side in range(1, 11)]
+    found = arrange(squares, Limits(aspect=None))
+    assert found.size.w * found.size.h <= 1.03 * 405
+    rows = [(10, 5)] * 40
+    assert arrange(rows, Limits()).size.w * arrange(rows, Limits()).size.h == 2000
+    assert lowest([(60, 40), (40, 40), (30, 60), (70, 35), (70, 25)], 100) == 100
+    exact = arrange([(32, 64)] * 32, Limits(SheetRules(exact=Size(256, 256))))
+    assert exact.size == (256, 256)
+    assert arrange([(32, 64)] * 33, Limits(SheetRules(exact=Size(256, 256)))) is None
+
+
+def test_turning_helps_where_only_turned_boxes_fit() -> None:
+    boxes = [(10, 100)] * 3
+    rules = SheetRules(Size(100, 40))
+    assert arrange(boxes, Limits(rules, None)) is None
+    turned = arrange(boxes, Limits(rules, None, turn=True))
+    assert all(place.turned for place in turned.places)
+    check_places(boxes, turned, Limits(rules, None, turn=True))
+
+
+def test_extreme_sets() -> None:
+    assert arrange([], Limits()).size == (1, 1)
+    assert arrange([], Limits(SheetRules(pow2=True), margin=3)).size == (8, 8)
+    assert arrange([(4096, 1)], Limits(SheetRules(Size(4096, 4096)), None)).size == (4096, 1)
+    dots = arrange([(1, 1)] * 5000, Limits(effort="quick"))
+    assert dots.size.w * dots.size.h <= 5050
+    assert arrange([(30, 30)], Limits(SheetRules(Size(31, 31)), margin=1)) is None
+
+
+def test_a_larger_limit_never_needs_more_sheets() -> None:
+    boxes = [tuple(int(v) for v in np.random.default_rng(seed).integers(4, 60, 2)) for seed in range(60)]
+    groups = [Group(tuple(range(start, start + 6))) for start in range(0, 60, 6)]
+    counts = [
+        len(arrange_on_sheets(boxes, groups, Limits(SheetRules(Size(side, side)), effort="quick")))
+        for side in (100, 120, 140, 170, 200, 260, 400)
+    ]
+    assert counts == sorted(counts, reverse=True)
+    assert counts[-1] == 1
+
+
+@settings(max_examples=30)
+@given(sizes, st.integers(45, 90))
+def test_groups_stay_together_where_a_sheet_can_hold_them(boxes: list[tuple[int, int]], side: int) -> None:
+    limits = Limits(SheetRules(Size(side, side)), gap=1, effort="quick")
+    groups = [Group(tuple(range(start, min(start + 4, len(boxes))))) for start in range(0, len(boxes), 4)]
+    fillings = arrange_on_sheets(boxes, groups, limits)
+    members = sorted(member for filling in fillings for member in filling.members)
+    assert members == sorted((g, box) for g, group in enumerate(groups) for box in group.boxes)
+    for filling in fillings:
+        check_places([boxes[box] for box in filling.boxes], filling.arranged, limits)
+        assert max(filling.arranged.size) <= side
+    for g, group in enumerate(groups):
+        alone = arrange([boxes[box] for box in group.boxes], Limits(limits.rules, None, gap=1, effort="quick"))
+        on_sheets = {index for index, filling in enumerate(fillings) for number, _ in filling.members if number == g}
+        assert alone is None or len(on_sheets) == 1
+
+
+@pytest.mark.parametrize("turn", [False, True])
+def test_a_pass_leaves_out_what_finds_no_room(turn: bool) -> None:
+    filled = fill([(6, 6), (5, 5), (4, 9)], 11, 6, Policy("area", 8, 1, 4), turn=turn)
+    assert filled.left_over == [2]
+    assert (filled.width, filled.height, filled.placed) == (11, 6, 2)
+
+
+def picture(pixels: np.ndarray, x: int = 0, y: int = 0) -> Picture:
+    h, w = pixels.shape[:2]
+    return Picture("a", pixels, Size(30, 30), Offset(x, y), stored=Box(x, y, w, h))
+
+
+def test_equal_and_mirrored_pixels_are_shared() -> None:
+    one, other = art(7, 5, 1), art(7, 5, 2)
+    pictures = [
+        picture(p, k, k) for k, p in enumerate((one, other, one.copy(), one[:, ::-1], other[::-1], one[::-1, ::-1]))
+    ]
+    assert shared(pictures) == [(0, ""), (1, ""), (0, ""), (3, ""), (4, ""), (5, "")]
+    assert shared(pictures, mirrored=True) == [(0, ""), (1, ""), (0, ""), (0, "x"), (1, "y"), (0, "xy")]
+
+
+def test_rows() -> None:
+    wish = GridWish(Size(10, 8), margin=1, gap=2, rules=SheetRules(Size(60, 40)))
+    (sheet,) = arrange_rows([3, 4, 2], wish)
+    assert sheet.cells == Cells(Size(10, 8), 4, 3, 1, 2, filled=(3, 4, 2))
+    boxes = list(sheet.boxes())
+    assert [boxes[index] for index in (0, 3, 7)] == [(1, 1, 10, 8), (1, 11, 10, 8), (1, 21, 10, 8)]
+    (even,) = arrange_rows([3, 3, 2], wish)
+    assert even.cells.filled == ()
+    (wrapped,) = arrange_rows([5, 1], GridWish(Size(10, 8), columns=2, rules=SheetRules(Size(60, 40))))
+    assert wrapped.cells.filled == (2, 2, 1, 1)
+    two = arrange_rows([9, 9], GridWish(Size(10, 10), columns=3, rules=SheetRules(Size(60, 40))))
+    assert [sheet.frames for sheet in two] == [9, 9]
+    with pytest.raises(FitError, match="7 columns of 10×8 cells are larger than the largest sheet allowed"):
+        arrange_rows([9], GridWish(Size(10, 8), columns=7, rules=SheetRules(Size(60, 40))))
