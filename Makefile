@@ -21,7 +21,9 @@ lint: $(VENV)/.with-tests
 	$(BIN)/mypy
 
 bench: $(VENV)/.with-tests
+	$(BIN)/pip install --quiet --disable-pip-version-check '.[charts]'
 	$(BIN)/python bench/run.py
+	$(BIN)/python bench/arrange.py
 
 screenshots: $(VENV)/.installed
 	@if [ "$$(id -u)" = 0 ] && ! command -v xterm >/dev/null; then apt-get update -qq; apt-get install -y -qq --no-install-recommends xvfb xterm imagemagick fonts-dejavu-core; fi

@@ -27,6 +27,9 @@ TERMINALS = {
         "pack otter-post/frames/splash --out build/splash --scale 25% --trim animation --pivot feet",
         'pack otter-post/frames/otter/idle --out build/idle --hard-alpha 128 --colors 12 --outline "#201830:2"',
     ],
+    "tight": [
+        "pack otter-post/frames/otter otter-post/frames/harbour --out build/all --layout tight --gap 2 --margin 2",
+    ],
     "survey": ["survey otter-post/frames --allow wobble"],
     "survey-rough": ["survey otter-post/rough --allow wobble --allow copies"],
     "verify": [
@@ -57,6 +60,7 @@ def main() -> None:
             server.terminate()
         for name in ("otter", "harbour"):
             on_checkerboard(Path(folder) / "otter-post" / "crate" / f"{name}.png").save(SHOTS / f"sheet-{name}.png")
+        on_checkerboard(Path(folder) / "build" / "all.png").save(SHOTS / "sheet-tight.png")
 
 
 def shoot_terminal(name: str, lines: list[str], folder: str) -> None:

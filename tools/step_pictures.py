@@ -1,4 +1,4 @@
-"""Draws the pictures in docs/pictures: each step of preparing, before and after, on frames of the Otter Post.
+"""Draws the pictures in docs/pictures: each step of preparing and arranging, on frames of the Otter Post.
 
 Run by ``make screenshots``. Every "after" is what the installed program packed, read back from its files.
 """
@@ -193,6 +193,68 @@ def shape(shop: Shop) -> Sequence[Panel]:
     return panels
 
 
+def spacing(shop: Shop) -> Sequence[Panel]:
+    source = FRAMES / "harbour" / "lantern"
+    panels = []
+    for title, wishes in (
+        ("--layout tight", {}),
+        ("--gap 3", {"gap": 3}),
+        ("--gap 3 --margin 3", {"gap": 3, "margin": 3}),
+        ("--cushion 2", {"cushion": 2}),
+        ("--edge-repeat 2", {"edge_repeat": 2}),
+        ("--cushion 1 --edge-repeat 2", {"cushion": 1, "edge_repeat": 2}),
+    ):
+        loaded = shop.packed(source, layout="tight", max_size="80x400", **wishes)
+        panels.append((title, sheet_with_boxes(loaded, 5)))
+    return panels
+
+
+def edges(shop: Shop) -> Sequence[Panel]:
+    source = FRAMES / "sea"
+    panels = []
+    for title, wishes in (
+        ("the sea, --gap 4", {"gap": 4, "margin": 2}),
+        ("--edge-repeat 2", {"edge_repeat": 2}),
+    ):
+        loaded = shop.packed(source, layout="strip", scale="25%", **wishes)
+        panels.append((title, sheet_with_boxes(loaded, 6)))
+    return panels
+
+
+def turn(shop: Shop) -> Sequence[Panel]:
+    source = FRAMES / "harbour"
+    panels = []
+    for title, wishes in (
+        ("--layout tight", {}),
+        ("--turn", {"turn": True}),
+        ("--turn --pow2", {"turn": True, "pow2": True}),
+    ):
+        loaded = shop.packed(source, layout="tight", gap=1, **wishes)
+        sheet = loaded.crate.sheets[0].size
+        panels.append((f"{title}: {sheet.w} x {sheet.h}", sheet_with_boxes(loaded, 2)))
+    return panels
+
+
+def layouts(shop: Shop) -> Sequence[Panel]:
+    source = FRAMES / "otter"
+    panels = []
+    for layout in ("grid", "rows", "tight"):
+        loaded = shop.packed(source, layout=layout, scale="50%")
+        sheet = loaded.crate.sheets[0].size
+        panels.append((f"--layout {layout}: {sheet.w} x {sheet.h}", on(Image.fromarray(loaded.sheets[0]), BOARD)))
+    return panels
+
+
+def sheet_with_boxes(loaded: agile_crate.Loaded, factor: int) -> Image.Image:
+    """A sheet, enlarged, with a line round every box."""
+    picture = large(Image.fromarray(loaded.sheets[0]), factor)
+    draw = ImageDraw.Draw(picture)
+    for frame in loaded.crate.frames:
+        x, y, w, h = (factor * value for value in frame.box)
+        draw.rectangle((x, y, x + w - 1, y + h - 1), outline="#d03030")
+    return picture
+
+
 STEPS: dict[str, Callable[[Shop], Sequence[Panel]]] = {
     "color-key": colour_key,
     "scale": scale,
@@ -203,6 +265,10 @@ STEPS: dict[str, Callable[[Shop], Sequence[Panel]]] = {
     "pivot": pivot,
     "fill-under": fill_under,
     "shape": shape,
+    "layouts": layouts,
+    "spacing": spacing,
+    "edges": edges,
+    "turn": turn,
 }
 
 

@@ -206,11 +206,11 @@ def _too_much(sizes: Sequence[Size], groups: Sequence[Group], limits: Limits) ->
     usable = limits.rules.usable
     room = (usable.w - 2 * limits.margin + limits.gap) * (usable.h - 2 * limits.margin + limits.gap)
     over = bound([sizes[box] for box in boxes], limits.gap) / room - 1
-    low, high = 1, 100  # per cent: `low` is hoped to fit, `high` does not
+    low, high = 1, 100  # per cent: `low` is hoped to fit, `high` does not; a smoothed edge may take one pixel more
     quick = replace(limits, effort="quick", aspect=None)
     while high - low > 1:
         percent = (low + high) // 2
-        scaled = [(-(-sizes[box].w * percent // 100), -(-sizes[box].h * percent // 100)) for box in boxes]
+        scaled = [Size(*(-(-side * percent // 100) + 1 for side in sizes[box])) for box in boxes]
         low, high = (percent, high) if arrange(scaled, quick) else (low, percent)
     missing = (
         f"{over:.0%} more area than it has" if over > 0 else "nearly all of its area, and no way to fill it was found"

@@ -33,6 +33,8 @@ examples (on the frames that 'agile-crate demo' writes):
   agile-crate pack otter-post/frames/otter --out build/otter --columns 8
   agile-crate pack otter-post/frames/splash --out build/splash --layout strip --loop once
   agile-crate pack "otter-post/frames/otter/walk_*" --out build/walk --columns 3 --fps 8 --fps walk_up=6
+  agile-crate pack otter-post/frames --out build/all --layout tight --gap 2 --scale 50%
+  agile-crate pack "otter-post/frames/otter/walk_*" --out build/walk --layout rows --trim sheet --pivot feet
   agile-crate pack otter-post/frames/otter --out build/otter --reversed surface=dive --mirrored swim_left=swim
 """
 

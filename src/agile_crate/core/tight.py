@@ -199,7 +199,7 @@ class _Search:
         return [Size(size.w - self.rim, size.h - self.rim) for size in sorted(sizes, key=_rank)]
 
     def by_widths(self, widths: Sequence[int] | None = None) -> None:
-        """Free sizes: every policy at every width in turn, as long as the effort lasts."""
+        """Where any size will do: every policy at every width in turn, as long as the effort lasts."""
         widths = widths or self._widths()
         turns = [(policy, width) for policy in POLICIES for width in widths]
         for policy, width in turns:

@@ -1,0 +1,204 @@
+"""Layouts, as the installed program: where frames lie, what is said, and what `verify` finds in the written files."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image
+
+import agile_crate
+from conftest import art, decode, metadata, save
+
+Run = Callable[..., subprocess.CompletedProcess[str]]
+
+
+def spot(canvas: int, x: int, y: int, w: int, h: int, seed: int) -> np.ndarray:
+    pixels = np.zeros((canvas, canvas, 4), np.uint8)
+    pixels[y : y + h, x : x + w] = art(w, h, seed) | np.array([0, 0, 0, 255], np.uint8)
+    return pixels
+
+
+@pytest.fixture
+def frames(tmp_path: Path) -> Path:
+    """Three animations of 5, 3 and 4 frames; the second of walk is its fourth, the first of run mirrors that of walk."""
+    for number in range(1, 6):
+        seed = 2 if number == 4 else number
+        w, h = 6 + seed, 12 - seed
+        save(tmp_path / "frames" / "walk" / f"walk_{number}.png", spot(32, 3 + number, 9, w, h, seed))
+    for number in range(1, 4):
+        pixels = spot(32, 4, 9, 7, 11, 1)[:, ::-1] if number == 1 else spot(32, 5, 6, 20, 5, 10 + number)
+        save(tmp_path / "frames" / "run" / f"run_{number}.png", pixels)
+    for number in range(1, 5):
+        save(tmp_path / "frames" / "dive" / f"dive_{number}.png", spot(32, 2, 3, 4 * number, 9, 20 + number))
+    return tmp_path / "frames"
+
+
+def packed(run: Run, tmp_path: Path, *options: str) -> tuple[dict, str]:
+    done = run("pack", "frames", "--out", "o", "--force", *options)
+    assert done.returncode == 0, done.stderr
+    proof = run("verify", "o.json", "--against", "frames")
+    assert proof.returncode == 0, proof.stdout
+    return metadata(tmp_path / "o.json"), done.stdout
+
+
+def test_a_row_for_each_animation(run: Run, frames: Path, tmp_path: Path) -> None:
+    document, said = packed(run, tmp_path, "--layout", "rows", "--order", "walk,run", "--gap", "1")
+    (sheet,) = document["sheets"]
+    assert sheet["row_cells"] == {"size": [32, 32], "columns": 5, "rows": 3, "margin": 0, "gap": 1, "filled": [5, 3, 4]}
+    boxes = [frame["box"] for frame in document["frames"]]
+    assert [box[1] for box in boxes] == [0] * 5 + [33] * 3 + [66] * 4
+    assert boxes[5][0] == boxes[8][0] == 0
+    assert [line.split()[:3] for line in said.splitlines() if line.startswith("  run ")] == [["run", "2", "5"]]
+    even, _ = packed(run, tmp_path, "--layout", "rows", "--exclude", "walk/*", "--exclude", "dive/dive_4")
+    assert even["sheets"][0]["cells"]["rows"] == 2
+
+
+def test_tight_sheets_store_equal_frames_once(run: Run, frames: Path, tmp_path: Path) -> None:
+    document, said = packed(run, tmp_path, "--layout", "tight", "--gap", "1", "--margin", "2")
+    by_name = {frame["name"]: frame for frame in document["frames"]}
+    assert by_name["walk/walk_2"]["box"] == by_name["walk/walk_4"]["box"]
+    assert by_name["walk/walk_2"]["offset"] == [5, 9]
+    assert by_name["walk/walk_4"]["offset"] == [7, 9]
+    assert "1 frame stored with another of the same pixels: 80 pixels fewer (--keep-repeats stores all)" in said
+    assert document["sheets"][0]["gap"] == 1
+    assert "cells" not in document["sheets"][0]
+    kept, _ = packed(run, tmp_path, "--layout", "tight", "--keep-repeats")
+    assert len({tuple(frame["box"]) for frame in kept["frames"]}) == 12
+    mirrored, said = packed(run, tmp_path, "--layout", "tight", "--share-mirrored", "--turn", "--mirrored", "back=walk")
+    by_name = {frame["name"]: frame for frame in mirrored["frames"]}
+    assert by_name["run/run_1"].get("mirror", by_name["walk/walk_1"].get("mirror")) == "x"
+    assert "7 frames stored with another of the same pixels, " in said
+    loaded = agile_crate.load(str(tmp_path / "o.json"))
+    assert np.array_equal(loaded.frame("run/run_1"), decode(frames / "run" / "run_1.png"))
+    assert np.array_equal(loaded.frame("back_3"), decode(frames / "walk" / "walk_3.png")[:, ::-1])
+
+
+def test_cushion_and_repeated_edges(run: Run, frames: Path, tmp_path: Path) -> None:
+    plain = {f["name"]: f for f in packed(run, tmp_path, "--layout", "tight")[0]["frames"]}
+    document, said = packed(run, tmp_path, "--layout", "tight", "--cushion", "3", "--edge-repeat", "2")
+    assert "margin 2, gap 4, edges repeated by 2 pixels" in said
+    assert "every canvas grew by 1 pixel at the left, to hold the cushion" in said
+    for frame in document["frames"]:
+        before = plain[frame["name"]]
+        assert frame["box"][2:] == [before["box"][2] + 6, before["box"][3] + 6]
+        assert frame["canvas"] == [33, 32]
+    document, _ = packed(run, tmp_path, "--layout", "tight", "--edge-repeat", "2", "--turn")
+    sheet = decode(tmp_path / "o.png").copy()
+    for frame in document["frames"]:
+        x, y, w, h = frame["box"]
+        around = sheet[y - 2 : y + h + 2, x - 2 : x + w + 2]
+        assert np.array_equal(around, np.pad(sheet[y : y + h, x : x + w], ((2, 2), (2, 2), (0, 0)), mode="edge"))
+    x, y, w, h = document["frames"][3]["box"]
+    sheet[y - 2, x - 1] ^= 255
+    Image.fromarray(sheet).save(tmp_path / "o.png")
+    found = run("verify", "o.json")
+    assert found.returncode == 1
+    assert f"1 pixel of its repeated edge differ, first at {x - 1},{y - 2} of the sheet" in found.stdout
+
+
+def test_verify_finds_boxes_that_are_too_close(run: Run, frames: Path, tmp_path: Path) -> None:
+    document, _ = packed(run, tmp_path, "--layout", "tight", "--gap", "1", "--margin", "1")
+    document["sheets"][0]["gap"] = 9
+    document["sheets"][0]["margin"] = 2
+    (tmp_path / "o.json").write_text(json.dumps(document))
+    found = run("verify", "o.json", "--verbose")
+    assert found.returncode == 1
+    assert "are closer than the gap of 9" in found.stdout
+    assert "is closer to the edge than the margin of 2" in found.stdout
+
+
+@pytest.mark.parametrize("options", [["--pow2"], ["--square", "--multiple", "4"], ["--size", "64x96"], ["--turn"]])
+def test_sheet_sizes(run: Run, frames: Path, tmp_path: Path, options: list[str]) -> None:
+    document, _ = packed(run, tmp_path, "--layout", "tight", *options)
+    w, h = document["sheets"][0]["size"]
+    if options == ["--pow2"]:
+        assert (w & (w - 1), h & (h - 1)) == (0, 0)
+    if "--square" in options:
+        assert w == h
+        assert w % 4 == 0
+    if "--size" in options:
+        assert (w, h) == (64, 96)
+    assert w * h >= sum(w * h for *_, w, h in {tuple(frame["box"]) for frame in document["frames"]})
+
+
+def test_animations_stay_together_on_several_sheets(run: Run, frames: Path, tmp_path: Path) -> None:
+    document, said = packed(run, tmp_path, "--layout", "tight", "--max-size", "34x34", "--gap", "1")
+    on_sheet: dict[str, set[int]] = {}
+    for one in document["frames"]:
+        on_sheet.setdefault(one["name"].split("/")[0], set()).add(one["sheet"])
+    assert {len(sheets) for sheets in on_sheet.values()} == {1}
+    assert 2 <= len(document["sheets"]) <= 3
+    assert "on sheet" in said
+    done = run("pack", "frames", "--out", "p", "--layout", "tight", "--max-size", "34x34", "--gap", "1", "--one-sheet")
+    assert done.returncode == 4
+    assert done.stderr.startswith(
+        "agile-crate: error: the frames need more than the one sheet of 34×34 that --one-sheet"
+    )
+    percent = [word for word in done.stderr.split() if word.endswith("%")][-1]
+    again = ["--layout", "tight", "--max-size", "34x34", "--gap", "1", "--one-sheet", "--scale", percent]
+    assert run("pack", "frames", "--out", "p", *again).returncode == 0
+
+
+def test_explain(run: Run, frames: Path, tmp_path: Path) -> None:
+    _, said = packed(run, tmp_path, "--layout", "tight", "--explain")
+    assert "considered for o.png\n" in said
+    assert sum(" taken\n" in line + "\n" for line in said.splitlines()) >= 1
+    assert "bound: what is stored covers " in said
+    document = json.loads(run("pack", "frames", "--out", "o", "--explain", "--json").stdout)
+    assert {one["verdict"] for one in document["considered"]} >= {"taken", "longer than 3:1"}
+    assert document["considered"][0]["size"] == [32, 384]
+    assert "considered" not in json.loads(run("pack", "frames", "--out", "o", "--json").stdout)
+
+
+def test_the_same_sheet_every_time(run: Run, frames: Path, tmp_path: Path) -> None:
+    options = ["--layout", "tight", "--turn", "--share-mirrored", "--edge-repeat", "1"]
+    packed(run, tmp_path, *options)
+    before = (tmp_path / "o.png").read_bytes(), (tmp_path / "o.json").read_bytes()
+    for path in sorted(frames.rglob("*.png"), reverse=True):  # the order of listing is another one
+        path.write_bytes(path.read_bytes())
+    packed(run, tmp_path, *options)
+    assert before == ((tmp_path / "o.png").read_bytes(), (tmp_path / "o.json").read_bytes())
+
+
+def test_nothing_visible_and_very_little(run: Run, tmp_path: Path) -> None:
+    for number in range(1, 4):
+        save(tmp_path / "frames" / f"mist_{number}.png", np.zeros((9, 9, 4), np.uint8))
+    document, _ = packed(run, tmp_path, "--layout", "tight")
+    assert document["sheets"][0]["size"] == [1, 1]
+    assert [frame["box"] for frame in document["frames"]] == [[0, 0, 0, 0]] * 3
+    save(tmp_path / "frames" / "mist_2.png", spot(9, 3, 3, 1, 1, 1))
+    document, _ = packed(run, tmp_path, "--layout", "tight", "--margin", "3")
+    assert document["sheets"][0]["size"] == [7, 7]
+    save(tmp_path / "frames" / "pole_1.png", art(2, 900) | np.array([0, 0, 0, 255], np.uint8))
+    document, _ = packed(run, tmp_path, "--layout", "tight")
+    assert document["sheets"][0]["size"][1] == 900
+
+
+ERRORS = [
+    (["--layout", "tight", "--max-size", "16x16"], 4, "frame 'run/run_2' (and 1 more) is 20×5, larger than a sheet may be, 16×16; raise --max-size or --size, or make frames smaller with --scale"),
+    (["--layout", "tight", "--max-size", "19x4", "--turn"], 4, None),
+    (["--layout", "tight", "--gap", "5000"], 2, "a gap, margin, cushion or edge of 5000 pixels is as large as the largest sheet; make it smaller"),
+    (["--layout", "tight", "--size", "60x64", "--pow2"], 2, "--size 60×64 and --pow2 cannot both hold; leave one of them out"),
+    (["--layout", "tight", "--columns", "4"], 2, "--columns is for layouts with cells, and --layout is tight; leave one out"),
+    (["--turn"], 2, "--turn is for the tight layout, and --layout is grid; leave one out"),
+    (["--layout", "rows", "--down"], 2, "--layout rows has a row for each animation; leave --down out, or leave the layout at grid"),
+    (["--layout", "tight", "--keep-repeats", "--share-mirrored"], 2, "--keep-repeats and --share-mirrored cannot both hold; leave one of them out"),
+    (["--cushion", "2"], 2, "--cushion keeps empty pixels round trimmed frames; give --trim with it"),
+    (["--layout", "tight", "--aspect", "0.5"], 2, "--aspect: '0.5' is not an aspect: write 2 for at most 2:1, 1 for square, or any"),
+    (["--layout", "tight", "--effort", "heroic"], 2, "--effort: 'heroic' is not one of quick, steady, deep"),
+    (["--one-sheet", "--max-size", "64x64"], 4, "12 frames in cells of 32×32 need 3 sheets, and --one-sheet allows one of 64×64; scale frames down, or raise --max-size"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("options", "status", "sentence"), ERRORS)
+def test_one_sentence(run: Run, frames: Path, tmp_path: Path, options: list[str], status: int, sentence: str) -> None:
+    done = run("pack", "frames", "--out", "o", *options)
+    assert done.returncode == status, done.stderr
+    if sentence:
+        assert done.stderr == f"agile-crate: error: {sentence}\n"
+    assert not (tmp_path / "o.png").exists()
