@@ -110,6 +110,13 @@ def test_verify_finds_boxes_that_are_too_close(run: Run, frames: Path, tmp_path:
     assert found.returncode == 1
     assert "are closer than the gap of 9" in found.stdout
     assert "is closer to the edge than the margin of 2" in found.stdout
+    twins = [one for one in document["frames"] if one["name"] in ("walk/walk_2", "walk/walk_4")]
+    twins[1]["turned"] = True
+    (tmp_path / "o.json").write_text(json.dumps(document))
+    assert (
+        "'walk/walk_2' and 'walk/walk_4' share a box, and only one of them is turned"
+        in run("verify", "o.json", "-v").stdout
+    )
 
 
 @pytest.mark.parametrize("options", [["--pow2"], ["--square", "--multiple", "4"], ["--size", "64x96"], ["--turn"]])

@@ -114,8 +114,9 @@ def test_a_lying_pose_stands_on_the_same_ground(run: Run, frames: Path, tmp_path
 
 def test_shift_takes_the_pivot_along_and_never_cuts(run: Run, frames: Path, tmp_path: Path) -> None:
     plain = by_name(packed(run, tmp_path)[0])["walk/walk_1"]["pivot"]
-    document, _ = packed(run, tmp_path, "--shift", "walk=-5,2")
+    document, said = packed(run, tmp_path, "--shift", "walk=-5,2")
     assert by_name(document)["walk/walk_1"]["pivot"] == [plain[0] - 5, plain[1] + 2]
+    assert "4 frames of 'walk' shifted by -5,2" in said
     assert by_name(document)["lie/lie_1"]["pivot"] == [30, 20]
     done = run("pack", "frames", "--out", "p", "--shift", "walk=-12,4")
     assert done.returncode == 4
@@ -168,6 +169,7 @@ def test_pivots(run: Run, frames: Path, tmp_path: Path) -> None:
     document, said = packed(run, tmp_path, *options)
     frames_by_name = by_name(document)
     assert "every canvas grew by 2 pixels at the bottom, to hold the outline" in said
+    assert "a line of 4 pixels round every figure, #201830" in said
     assert frames_by_name["walk/walk_1"]["pivot"] == [12, 7.5]
     assert frames_by_name["walk/walk_1"]["canvas"] == [40, 32]
     assert frames_by_name["lie/lie_1"]["pivot"] == [30, 20]
@@ -254,6 +256,7 @@ def test_warnings(run: Run, frames: Path, tmp_path: Path) -> None:
     done = run("pack", "frames", "--out", "o", "--color-key", "#09c809", "--scale", "70%", "--resample", "pixel")
     assert done.returncode == 0
     assert "warning: 1 frame is wholly empty after --color-key: walk/walk_9\n" in done.stderr
+    assert "  the colour key made 1,200 pixels of 1 frame empty\n" in done.stdout
     assert "--resample pixel keeps pixels even at whole factors only, and this is 70%" in done.stderr
     pale = np.zeros((30, 40, 4), np.uint8)
     pale[5:20, 5:20] = (9, 9, 9, 7)

@@ -33,6 +33,7 @@ def check_crate(crate: Crate) -> Iterator[str]:
         yield from _check_cells(sheet, frames)
         yield from _check_gaps(sheet, frames)
         yield from _check_margin(sheet, frames)
+        yield from _check_shared(frames)
     yield from _check_animations(crate)
 
 
@@ -100,6 +101,15 @@ def _check_margin(sheet: Sheet, frames: Sequence[Frame]) -> Iterator[str]:
         if frame.box.w and frame.box.h and margin and not inside.contains(frame.box):
             box = list(frame.box)
             yield f"frame {quoted(frame.name)}: its box {box} is closer to the edge than the margin of {margin}"
+
+
+def _check_shared(frames: Sequence[Frame]) -> Iterator[str]:
+    """Frames that share a box must read it the same way up."""
+    first: dict[Box, Frame] = {}
+    for frame in frames:
+        other = first.setdefault(frame.box, frame)
+        if other.turned != frame.turned and frame.box.w and frame.box.h:
+            yield f"frames {quoted(other.name)} and {quoted(frame.name)} share a box, and only one of them is turned"
 
 
 def check_repeated_edges(sheet: Sheet, frames: Sequence[Frame], pixels: Pixels) -> Iterator[str]:

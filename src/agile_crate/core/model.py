@@ -87,8 +87,8 @@ class Picture:
     """One frame on its way from its source to a sheet.
 
     `pixels` lie on the canvas at `offset`; the rest of the canvas is empty. `milliseconds` is how long the source shows
-    it, None where it does not say; `units` is how many frames of the source it stands for. `stored` is the part of the
-    canvas that goes on a sheet, None for all of it.
+    it, None where it does not say; `units` is how many frames of the source it stands for. `keyed` counts the pixels
+    that a colour key took away. `stored` is the part of the canvas that goes on a sheet, None for all of it.
     """
 
     name: str
@@ -97,6 +97,7 @@ class Picture:
     offset: Offset = ORIGIN
     milliseconds: Fraction | None = None
     units: int = 1
+    keyed: int = 0
     stored: Box | None = None
     pivot: Point = TOP_LEFT
     shape: Shape | None = None

@@ -30,14 +30,22 @@ ORDERS: dict[str, Callable[[tuple[int, int]], tuple[int, ...]]] = {
     "width": lambda box: (-box[0], -box[1]),
 }
 
-POLICIES = tuple(
-    Policy(order, window, patience, evenness)
-    for window, patience, evenness in ((64, 2, 4), (128, 2, 12), (30, 10, 2), (128, 0.3, 4), (256, 2, 12), (8, 2, 4))
-    for order in ORDERS
+POLICIES = (
+    Policy("perimeter", 64, 15, 12),
+    Policy("area", 128, 15, 12),
+    Policy("perimeter", 256, 15, 12),
+    Policy("area", 64, 15, 12),
+    Policy("height", 256, 0.3, 12),
+    Policy("area", 256, 15, 30),
+    Policy("perimeter", 64, 2, 4),
+    *(Policy(order, 128, 2, 12) for order in ORDERS),
+    *(Policy(order, 30, 10, 2) for order in ORDERS),
+    *(Policy(order, 8, 2, 4) for order in ORDERS),
 )
+"""What did best over many sets of sprites comes first."""
 
-EFFORTS = {"quick": (1_500, 1), "steady": (40_000, 15), "deep": (600_000, 30)}
-"""How many boxes may be placed in all, at least, and for each box that there is."""
+EFFORTS = {"quick": (1_500, 1), "steady": (30_000, 18), "deep": (600_000, 30)}
+"""How many boxes may be placed in all, at least, and for each box that there is; a wide window counts for more."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -156,7 +164,7 @@ class _Search:
             return None
         order = order or self.orders[policy.order]
         filled = fill([self.boxes[i] for i in order], *inside, policy, spare, self.limits.turn)
-        self.budget -= filled.placed + 20
+        self.budget -= 20 + int(filled.placed * (100 + policy.window) / 160)
         fits = not filled.left_over
         size = self._sheet(inside, filled) if fits else Size(inside.w + self.rim, inside.h + self.rim)
         self.tried.append(Tried(size, policy, fits))
@@ -288,9 +296,9 @@ class _Search:
             self.budget -= 20
             policy = Policy(
                 chance.choice(list(ORDERS)),
-                int(30 * 9 ** chance.random()),
-                0.5 * 20 ** chance.random(),
-                3 + 12 * chance.random(),
+                int(24 * 32 ** chance.random()),
+                0.05 * 600 ** chance.random(),
+                3 * 10 ** chance.random(),
             )
             swaps = chance.randrange(4) if len(order) <= FEW else 0
             aim = self._aim(chance.choice(widths) if widths else 0, 1 if swaps else 0.3 + 0.7 * chance.random())

@@ -7,6 +7,8 @@ from collections.abc import Callable, Sequence
 from fractions import Fraction
 from functools import partial
 
+import numpy as np
+
 from ..core.alpha import UNDER_REACH, filled_under, hard_alpha
 from ..core.canvas import largest
 from ..core.color_key import keyed
@@ -32,10 +34,13 @@ def first_look(settings: Settings) -> Callable[[str, Pixels], Picture]:
 
     def see(name: str, pixels: Pixels) -> Picture:
         canvas = Size(pixels.shape[1], pixels.shape[0])
+        gone = 0
         if settings.color_key:
+            before = np.count_nonzero(pixels[..., 3])
             pixels = keyed(pixels, settings.color_key)
+            gone = int(before - np.count_nonzero(pixels[..., 3]))
         pixels, offset = without_rim(pixels)
-        return _scaled(Picture(name, pixels, canvas, offset), _scaling(settings, settings.scale))
+        return _scaled(Picture(name, pixels, canvas, offset, keyed=gone), _scaling(settings, settings.scale))
 
     return see
 
@@ -57,6 +62,8 @@ def _scaled(picture: Picture, scaling: Scaling) -> Picture:
 
 def check_key(load: Load) -> None:
     if load.settings.color_key:
+        lost = [picture.keyed for picture in load.pictures if picture.keyed]
+        load.remarks.append(f"the colour key made {counted(sum(lost), 'pixel')} of {counted(len(lost), 'frame')} empty")
         boxes = load.on_threads(visible_on_canvas)
         load.warn_of_empty([p.name for p, box in zip(load.pictures, boxes, strict=True) if box is None], "--color-key")
 
@@ -97,7 +104,9 @@ def _refuse_lost(load: Load) -> None:
 def recolour(load: Load) -> None:
     settings = load.settings
     if settings.hard_alpha:
+        soft = sum(load.on_threads(_half_covered))
         load.replace_pixels(lambda picture: hard_alpha(picture.pixels, settings.hard_alpha))
+        load.remarks.append(f"hard alpha settled {counted(soft, 'half-covered pixel')}")
     if settings.colors:
         colors = derived((picture.pixels for picture in load.pictures), settings.colors)
     elif isinstance(settings.palette, tuple):
@@ -112,6 +121,11 @@ def recolour(load: Load) -> None:
         load.remarks.append(f"colours that moved furthest, in Oklab: {told}")
     if len(mapping.colors) == 1:
         load.warnings.append("the palette has one colour: every frame becomes a silhouette")
+
+
+def _half_covered(picture: Picture) -> int:
+    alpha = picture.pixels[..., 3]
+    return int(np.count_nonzero((alpha > 0) & (alpha < 255)))
 
 
 def _mapped(mapping: PaletteMap, pictures: Sequence[Picture]) -> list[Picture]:
@@ -132,3 +146,4 @@ def fill_under(load: Load) -> None:
         return dataclasses.replace(picture, pixels=pixels, offset=Offset(left, top))
 
     load.pictures = load.on_threads(lambda picture: filled(picture) if picture.pixels.size else picture)
+    load.remarks.append("colours carried under the transparent pixels of all frames (--fill-under)")

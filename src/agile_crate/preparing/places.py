@@ -34,6 +34,9 @@ def bring_to_canvas(load: Load) -> None:
     lost: list[str] = []
     for name, group in load.groups.items():
         shift = load.shifts[name] or ORIGIN
+        if any(shift):
+            frames = counted(group.stop - group.start, "frame")
+            load.remarks.append(f"{frames} of {quoted(name or 'the stills')} shifted by {shift.x},{shift.y}")
         for index in range(group.start, group.stop):
             picture, (canvas, offset), pivot = load.pictures[index], ways[index], pivots[index]
             picture = dataclasses.replace(picture, pivot=Point(pivot.x - offset.x, pivot.y - offset.y))
@@ -123,6 +126,8 @@ def draw_outline(load: Load) -> None:
         return brought(wider, picture.canvas, ORIGIN)[0]
 
     load.pictures = load.on_threads(drawn)
+    where = "inside" if outline.inner else "round"
+    load.remarks.append(f"a line of {counted(outline.width, 'pixel')} {where} every figure, {outline.color.hex}")
 
 
 def trim(load: Load) -> None:
