@@ -137,6 +137,7 @@ class _Search:
         self.budget = least + per_box * len(sizes)
         sides = [(min(box), min(box)) if limits.turn else box for box in self.boxes]
         self.least = Size(max(w for w, _ in sides), max(h for _, h in sides))
+        self.longest = max(map(max, self.boxes))
         self.most = Size(*(side - self.rim for side in self.rules.usable))
         self.aspect = self._aspect()
         self.best: tuple[Size, Filled, list[int]] | None = None
@@ -144,8 +145,8 @@ class _Search:
 
     def _aspect(self) -> float | None:
         """The aspect that is asked for, or any, where the longest box alone is longer than that."""
-        aspect, longest = self.limits.aspect, max(map(max, self.boxes))
-        return None if aspect is None or longest * longest > aspect * self.area else aspect
+        aspect = self.limits.aspect
+        return None if aspect is None or self.longest**2 > aspect * self.area else aspect
 
     def result(self) -> Arranged | None:
         if self.best is None:
@@ -247,7 +248,7 @@ class _Search:
     def _inside(self, width: int, share: float) -> Size | None:
         """An inside of this width that is higher than the bound, and gives a smaller sheet than the best."""
         sheet_width = width + self.rim
-        low = max(self.least.h, -(-self.area // width))
+        low = max(self.least.h, -(-self.area // width), self.longest if width < self.longest else 0)
         high = self.most.h
         if self.aspect is not None:
             low = max(low, math.ceil(sheet_width / self.aspect) - self.rim)
@@ -256,13 +257,13 @@ class _Search:
             area = self.best[0].w * self.best[0].h
             high = min(high, (area - 1) // sheet_width - self.rim)
         else:
-            high = min(high, 2 * low + self.least.h)
+            high = min(high, 2 * low + self.longest)
         return self._between(low, high, share, lambda height: Size(width, height))
 
     def _square(self, share: float) -> Size | None:
-        low = max(*self.least, math.isqrt(self.area - 1) + 1)
+        low = max(self.longest, math.isqrt(self.area - 1) + 1)
         high = min(self.most)
-        high = min(high, self.best[0].w - 1 - self.rim) if self.best else min(high, 2 * low + max(self.least))
+        high = min(high, self.best[0].w - 1 - self.rim) if self.best else min(high, 2 * low + self.longest)
         return self._between(low, high, share, lambda side: Size(side, side))
 
     def _between(self, low: int, high: int, share: float, made: Callable[[int], Size]) -> Size | None:
