@@ -18,7 +18,7 @@ from typing import NamedTuple
 
 from .model import Size
 from .sheet_size import SheetRules
-from .skyline import Filled, Policy, fill
+from .skyline import FAR, Filled, Policy, fill
 
 Sizes = Sequence[tuple[int, int]]
 
@@ -158,13 +158,18 @@ class _Search:
             places[index] = Place(filled.x[k] + margin, filled.y[k] + margin, filled.turned[k])
         return Arranged(size, tuple(places), tuple(self.tried))
 
-    def attempt(self, inside: Size, policy: Policy, order: list[int] | None = None) -> Filled | None:
-        """One pass, kept if everything found room on the best sheet so far. None if it cannot be."""
+    def attempt(
+        self, inside: Size, policy: Policy, order: list[int] | None = None, to_the_end: bool = False
+    ) -> Filled | None:
+        """One pass, kept if everything found room on the best sheet so far. None if it cannot be.
+
+        A pass that has wasted too much is broken off, unless it is wanted to the end.
+        """
         spare = inside.w * inside.h - self.area
         if spare < 0 or inside.w < self.least.w or inside.h < self.least.h:
             return None
         order = order or self.orders[policy.order]
-        filled = fill([self.boxes[i] for i in order], *inside, policy, spare, self.limits.turn)
+        filled = fill([self.boxes[i] for i in order], *inside, policy, FAR if to_the_end else spare, self.limits.turn)
         self.budget -= 20 + int(filled.placed * (100 + policy.window) / 160)
         fits = not filled.left_over
         size = self._sheet(inside, filled) if fits else Size(inside.w + self.rim, inside.h + self.rim)
@@ -286,14 +291,11 @@ class _Search:
         return sorted(fitting, key=lambda width: (abs(math.log(width / middle)), width))
 
     def by_chance(self, width: int = 0) -> None:
-        """With what effort is left: policies at random, and local search over the order of the best sheet so far."""
+        """With what effort is left: policies and widths at random, and for few boxes a local search with each."""
         chance = random.Random(len(self.boxes))
-        widths = [width] if width else self._widths()
-        best, order, left_out = self.best, self.orders["perimeter"], self.area
+        widths = [width] if width else self._widths() or [0]
         hopeless = 0
         while self.budget > 0 and hopeless < 3 * len(widths) + 9:
-            if self.best is not best and self.best:
-                best, order, left_out = self.best, self.best[2], self.area
             self.budget -= 20
             policy = Policy(
                 chance.choice(list(ORDERS)),
@@ -301,24 +303,34 @@ class _Search:
                 0.05 * 600 ** chance.random(),
                 3 * 10 ** chance.random(),
             )
-            swaps = chance.randrange(4) if len(order) <= FEW else 0
-            aim = self._aim(chance.choice(widths) if widths else 0, 1 if swaps else 0.3 + 0.7 * chance.random())
+            width = chance.choice(widths)
+            if len(self.boxes) <= FEW:
+                found = self._climb(chance, policy, width)
+            else:
+                aim = self._aim(width, 0.3 + 0.7 * chance.random())
+                found = aim is not None and self.attempt(aim, policy) is not None
+            hopeless = 0 if found else hopeless + 1
+
+    def _climb(self, chance: random.Random, policy: Policy, width: int) -> bool:
+        """Local search over the order of boxes: changes are kept as long as no more area is left out. False if there
+        is nothing to aim at."""
+        order, left_out, idle = list(self.orders[policy.order]), 2 * self.area, 0
+        while self.budget > 0 and idle < PATIENCE:
+            aim = self._aim(width, 1)
             if aim is None:
-                hopeless += 1
-                continue
-            hopeless = 0
-            if not swaps:
-                self.attempt(aim, policy)
-                continue
+                return left_out < 2 * self.area
             tried = list(order)
-            for _ in range(swaps):
+            for _ in range(chance.randrange(1, 4) if idle or left_out <= self.area else 0):
                 i, j = chance.randrange(len(tried)), chance.randrange(len(tried))
                 tried[i], tried[j] = tried[j], tried[i]
-            filled = self.attempt(aim, policy, tried)
-            if filled:
-                left = sum(self.boxes[tried[k]][0] * self.boxes[tried[k]][1] for k in filled.left_over)
-                if left <= left_out:
-                    order, left_out = tried, left
+            filled = self.attempt(aim, policy, tried, to_the_end=True)
+            if filled is None:
+                return False
+            left = sum(self.boxes[tried[k]][0] * self.boxes[tried[k]][1] for k in filled.left_over)
+            idle = 0 if left < left_out else idle + 1
+            if left <= left_out:
+                order, left_out = tried, left or self.area
+        return True
 
     def _aim(self, width: int, share: float) -> Size | None:
         """A sheet smaller than the best, as the rules allow; where they allow few, the largest while there is none."""
@@ -332,7 +344,10 @@ class _Search:
 WIDTH_SHARE = 6
 """One width more is tried for each so many boxes of effort that each box has."""
 
-FEW = 200
+PATIENCE = 60
+"""Changes without gain after which a local search begins anew."""
+
+FEW = 150
 """Boxes. Up to so many, their order is worth a local search."""
 
 AIMS = (0.6, 0.85, 1.0)
