@@ -114,11 +114,12 @@ def _check_shared(frames: Sequence[Frame]) -> Iterator[str]:
 
 def check_repeated_edges(sheet: Sheet, frames: Sequence[Frame], pixels: Pixels) -> Iterator[str]:
     """Whether the outermost pixels of every box are repeated outwards, corners too. `pixels` are the whole sheet's."""
-    count = sheet.edge_repeat
+    count, whole = sheet.edge_repeat, Box(0, 0, *sheet.size)
     for frame in {frame.box: frame for frame in reversed(frames)}.values() if count else ():
         box = frame.box
-        if not (box.w and box.h):
-            continue
+        wide = Box(box.x - count, box.y - count, box.w + 2 * count, box.h + 2 * count)
+        if not (box.w and box.h and whole.contains(wide)):
+            continue  # what does not lie on the sheet is told of as too close to its edge
         around = pixels[box.y - count : box.bottom + count, box.x - count : box.right + count]
         rows = np.clip(np.arange(-count, box.h + count), 0, box.h - 1) + count
         columns = np.clip(np.arange(-count, box.w + count), 0, box.w - 1) + count
