@@ -39,7 +39,8 @@ def frames(tmp_path: Path) -> Path:
 
 
 def packed(run: Run, tmp_path: Path, *options: str) -> tuple[dict, str]:
-    done = run("pack", "frames", "--out", "o", "--force", *options)
+    quick = ["--effort", "quick"] if "tight" in options else []
+    done = run("pack", "frames", "--out", "o", "--force", *options, *quick)
     assert done.returncode == 0, done.stderr
     proof = run("verify", "o.json", "--against", "frames")
     assert proof.returncode == 0, proof.stdout
