@@ -6,15 +6,14 @@ import dataclasses
 from collections.abc import Callable, Sequence
 from fractions import Fraction
 from functools import partial
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from ..core.alpha import UNDER_REACH, filled_under, hard_alpha
 from ..core.canvas import largest
-from ..core.color_key import keyed
 from ..core.errors import FitError, UsageError
 from ..core.model import Offset, Picture, Size
-from ..core.palette import PaletteMap, derived
 from ..core.pixels import Pixels
 from ..core.scale import is_whole, scaled, scaled_canvas
 from ..core.text import counted, few, joined, measured, quoted
@@ -23,6 +22,9 @@ from ..core.visible import on_canvas, without_rim
 from ..core.wishes import Scaling
 from ..settings import Settings
 from .load import Load
+
+if TYPE_CHECKING:
+    from ..core.palette import PaletteMap
 
 LARGEST_CANVAS = 16_384
 """Pixels. No side of a canvas may grow beyond it."""
@@ -36,6 +38,8 @@ def first_look(settings: Settings) -> Callable[[str, Pixels], Picture]:
         canvas = Size(pixels.shape[1], pixels.shape[0])
         gone = 0
         if settings.color_key:
+            from ..core.color_key import keyed
+
             before = np.count_nonzero(pixels[..., 3])
             pixels = keyed(pixels, settings.color_key)
             gone = int(before - np.count_nonzero(pixels[..., 3]))
@@ -103,6 +107,10 @@ def _refuse_lost(load: Load) -> None:
 
 def recolour(load: Load) -> None:
     settings = load.settings
+    if not (settings.hard_alpha or settings.colors or settings.palette):
+        return
+    from ..core.palette import PaletteMap, derived
+
     if settings.hard_alpha:
         soft = sum(load.on_threads(_half_covered))
         load.replace_pixels(lambda picture: hard_alpha(picture.pixels, settings.hard_alpha))

@@ -9,7 +9,6 @@ from ..core.align import offset_in, pivot_in
 from ..core.canvas import Beyond, brought, largest
 from ..core.errors import FitError
 from ..core.model import ORIGIN, Box, Offset, Picture, Point, Size
-from ..core.outline import outlined
 from ..core.pivot import feet, snapped
 from ..core.text import counted, few, joined, measured, quoted
 from ..core.trim import EMPTY, displacement, forgotten, trimmed, trimmed_alike, visible_on_canvas
@@ -115,6 +114,8 @@ def draw_outline(load: Load) -> None:
     """The canvas grows first where the line would not fit, then each figure gets its line."""
     if load.settings.outline is None:
         return
+    from ..core.outline import outlined
+
     outline = dataclasses.replace(load.settings.outline, hard=bool(load.settings.hard_alpha))
     reach = outline.reach
     boxes = zip(load.pictures, load.on_threads(visible_on_canvas), strict=True)

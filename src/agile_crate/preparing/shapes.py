@@ -5,7 +5,6 @@ from __future__ import annotations
 import dataclasses
 
 from ..core.model import Picture
-from ..core.shape import moved_shape, shape_of, union_mask
 from ..core.text import counted
 from .load import Load
 
@@ -14,6 +13,8 @@ def draw_shapes(load: Load) -> None:
     settings = load.settings
     if not settings.shape:
         return
+    from ..core.shape import moved_shape, shape_of, union_mask
+
     kind, most, floor = settings.shape, settings.shape_points, settings.alpha_floor
 
     def own_shape(picture: Picture) -> Picture:
