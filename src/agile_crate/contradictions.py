@@ -22,6 +22,15 @@ def contradictions(settings: Settings) -> Iterator[str]:
     if (settings.shape_points or settings.shape_of != "frame") and not settings.shape:
         asked = "--shape-points" if settings.shape_points else "--shape-of"
         yield f"{asked} says more about a shape; give --shape with it"
+    if settings.premultiply and settings.background:
+        yield "--background leaves no alpha for --premultiply; leave one of them out"
+    if settings.fill_under and (settings.premultiply or settings.background):
+        asked = "--premultiply" if settings.premultiply else "--background"
+        yield f"--fill-under carries colours under transparent pixels, and {asked} leaves none there; leave one out"
+    if not {"json", "xml"} & set(settings.metadata):
+        yield "--metadata needs json or xml, by which verify and the next build know this one; name one of them, too"
+    if settings.compact and "json" not in settings.metadata:
+        yield "--compact is for JSON; leave it out, or name json in --metadata"
     if settings.cushion and settings.trimming == "off":
         yield "--cushion keeps empty pixels round trimmed frames; give --trim with it"
     spacing = max(settings.gap, settings.margin, 2 * settings.edge_repeat, settings.cushion)

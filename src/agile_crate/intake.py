@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 from .preparing import Prepared, first_look, prepare
 from .settings import Settings
+from .sizes import all_sizes
 from .sources.find import OwnPlace
 from .sources.gather import Progress, gather
 from .taking import taken
@@ -16,10 +17,10 @@ from .taking import taken
 
 @dataclass(frozen=True, slots=True)
 class Intake:
-    """Frames ready to be arranged, the settings that made them (the palette's file read), and what was passed over."""
+    """Frames ready to be arranged, for each size of the build: with the settings that made them (the palette's file
+    read). And what was passed over."""
 
-    prepared: Prepared
-    settings: Settings
+    sizes: tuple[tuple[Settings, Prepared], ...]
     passed_over: Mapping[str, int]
     warnings: tuple[str, ...]
 
@@ -28,13 +29,17 @@ def take_in(
     inputs: Sequence[str], own: OwnPlace | None, settings: Settings, executor: Executor, progress: Progress
 ) -> Intake:
     """Inputs as frames that are ready to be arranged. Raises InputError, UsageError and FitError."""
-    settings = _with_palette(settings)
-    gathered = gather(inputs, own, executor, progress, first_look(settings), settings.layers == "flat")
+    sizes = all_sizes(_with_palette(settings))
+    gathered = gather(inputs, own, executor, progress, first_look(sizes), settings.layers == "flat")
     passed_over, warnings = gathered.passed_over, gathered.warnings
-    sequences = taken(gathered.sequences, settings)
+    waiting = list(gathered.sizes)
     del gathered
-    prepared = prepare(sequences, settings, executor)
-    return Intake(prepared, settings, passed_over, (*warnings, *prepared.warnings))
+    ready = []
+    for one in sizes:
+        prepared = prepare(taken(waiting.pop(0), one), one, executor)
+        ready.append((one, prepared))
+        warnings = (*warnings, *prepared.warnings)
+    return Intake(tuple(ready), passed_over, tuple(dict.fromkeys(warnings)))
 
 
 def _with_palette(settings: Settings) -> Settings:

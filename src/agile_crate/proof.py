@@ -11,16 +11,17 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from .core.check import check_crate, check_repeated_edges, restorable
-from .core.compare import difference
+from .core.compare import Difference, difference
 from .core.errors import InputError, UsageError
 from .core.model import Crate, Frame, Picture, Point, Sheet, Size
 from .core.pixels import Pixels
-from .core.restore import restore
+from .core.restore import as_seen, as_stored, restore
 from .core.text import counted, few, measured, quoted, shown
 from .core.visible import on_canvas
-from .exports.json_metadata import from_json
+from .exports.metadata import read_metadata
 from .intake import take_in
 from .settings import Settings, settings_from
+from .sizes import at_portion
 from .sources.find import OwnPlace
 from .sources.gather import Progress, unheard
 from .sources.pictures import LARGEST_SHEET, picture_size, read_still
@@ -66,16 +67,17 @@ class Loaded:
     sheets: tuple[Pixels, ...]
 
     def frame(self, name: str) -> Pixels:
-        """A frame's pixels on its whole canvas, a new array of shape (h, w, 4). KeyError if there is no such frame."""
+        """A frame's pixels on its whole canvas, straight alpha, laid over the crate's background if it has one: a new
+        array of shape (h, w, 4). KeyError if there is no such frame."""
         for frame in self.crate.frames:
             if frame.name == name:
-                return restore(self.sheets[frame.on_sheet], frame)
+                return as_seen(restore(self.sheets[frame.on_sheet], frame), self.crate)
         raise KeyError(name)
 
 
 def load(data: str) -> Loaded:
     """Reads metadata and sheets. Raises InputError when they are missing, damaged, or do not hold together."""
-    crate = _read_metadata(data)
+    crate = read_metadata(data)
     for problem in check_crate(crate):
         raise InputError(f"{shown(data)}: {problem}")
     sheets = []
@@ -93,7 +95,7 @@ def verify(data: str, against: Sequence[str], executor: Executor, progress: Prog
 
     Raises InputError when the metadata itself, or a source, cannot be read.
     """
-    crate = _read_metadata(data)
+    crate = read_metadata(data)
     folder = Path(os.path.abspath(data)).parent
     problems = list(check_crate(crate))
     sources = _sources(against, crate, folder, Path(data).name, executor, progress) if against else {}
@@ -119,16 +121,6 @@ def verify(data: str, against: Sequence[str], executor: Executor, progress: Prog
             differences += _misplaced(crate, sources)
     differing = {difference.frame for difference in differences if difference.frame in sources}
     return Verified(crate, compared, compared - len(differing), tuple(problems), tuple(differences))
-
-
-def _read_metadata(data: str) -> Crate:
-    try:
-        text = Path(data).read_text("utf-8")
-    except OSError as error:
-        raise InputError(f"{shown(data)} cannot be read: {(error.strerror or str(error)).lower()}") from None
-    except UnicodeDecodeError:
-        raise InputError(f"{shown(data)} is not text in UTF-8; name the metadata file, not the picture") from None
-    return from_json(text, data)
 
 
 @dataclass(slots=True)
@@ -165,14 +157,15 @@ def _sources(
     against: Sequence[str], crate: Crate, folder: Path, data: str, executor: Executor, progress: Progress
 ) -> dict[str, Picture]:
     own = OwnPlace(str(folder), frozenset(str(folder / name) for name in [data, *(s.image for s in crate.sheets)]))
-    sequences = take_in(against, own, _settings_of(crate, data), executor, progress).prepared.sequences
-    return {picture.name: picture for sequence in sequences for picture in sequence.pictures}
+    ((_, prepared),) = take_in(against, own, _settings_of(crate, data), executor, progress).sizes
+    return {picture.name: picture for sequence in prepared.sequences for picture in sequence.pictures}
 
 
 def _settings_of(crate: Crate, data: str) -> Settings:
     """The settings by which the crate's frames were taken, as its metadata records them."""
     try:
-        return settings_from(crate.settings)
+        settings = settings_from(crate.settings)
+        return at_portion(settings, settings.also_scale[0]) if settings.also_scale else settings
     except UsageError as error:
         raise InputError(f"{shown(data)}: settings: {error}") from None
 
@@ -190,7 +183,7 @@ def _compared(
             yield FrameDifference(
                 frame.name, f"is {measured(frame.canvas)} in the crate, and {measured(source.canvas)} at its source"
             )
-        elif found := difference(on_canvas(source.pixels, source.offset, source.canvas), restore(sheet, frame)):
+        elif found := _difference(source, sheet, frame, crate):
             yield FrameDifference(
                 frame.name,
                 f"differs in {counted(found.pixels, 'pixel')}, first at {found.x},{found.y}: "
@@ -200,6 +193,13 @@ def _compared(
                 found.expected,
                 found.found,
             )
+
+
+def _difference(source: Picture, sheet: Pixels, frame: Frame, crate: Crate) -> Difference | None:
+    expected, found = on_canvas(source.pixels, source.offset, source.canvas), restore(sheet, frame)
+    if crate.background:  # what was cut off shows the background, too
+        found = as_seen(found, crate)
+    return difference(as_stored(expected, crate), found)
 
 
 def _misplaced(crate: Crate, sources: dict[str, Picture]) -> Iterator[FrameDifference]:

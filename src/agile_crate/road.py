@@ -7,39 +7,54 @@ from __future__ import annotations
 
 import dataclasses
 import os
-from collections import defaultdict
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections import Counter, defaultdict
+from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
-from typing import TYPE_CHECKING, TypeVar
+from typing import TYPE_CHECKING
 
 from .arranging import arranged
-from .core.arrangement import Arrangement, Considered
+from .core.arrangement import Considered
 from .core.describe import described_animations, described_frames, described_sheets
-from .core.errors import OutputError, UsageError
-from .core.model import Crate, Offset, Picture, Sheet
+from .core.file_names import sheet_names
+from .core.model import Crate, Picture
 from .core.rounding import plain
 from .core.take import Sequences, check_names
-from .core.text import few, shown
+from .core.text import counted, percent
 from .core.timing import Hold, frame_times, pace
+from .exports.formats import text_names
+from .exports.template import Template, read_templates
 from .intake import take_in
+from .outputs import build_before, refuse_one_name, refuse_strangers, target_of
 from .preparing import Prepared
 from .settings import Settings
 from .sources.find import OwnPlace
 from .sources.gather import Progress, unheard
 from .taking import each
+from .writing import Plan, written
 
 if TYPE_CHECKING:
-    pass
+    from .core.indexed import Words
 
-T = TypeVar("T")
+
+@dataclass(frozen=True, slots=True)
+class Built:
+    """One crate of a build, and what the user should know of it: what was done to frames, how they were arranged."""
+
+    crate: Crate
+    remarks: tuple[str, ...]
+    considered: tuple[Considered, ...]
+    bound: int
 
 
 @dataclass(frozen=True, slots=True)
 class Packed:
-    """The result of a build: the crate, the files it was written to (images first), and what the user should know."""
+    """The result of a build: the crate, the files it was written to (images first), and what the user should know.
+
+    `also` are the crates of the other sizes that were asked for.
+    """
 
     crate: Crate
     files: tuple[Path, ...]
@@ -50,6 +65,7 @@ class Packed:
     warnings: tuple[str, ...]
     considered: tuple[Considered, ...]
     bound: int
+    also: tuple[Built, ...] = ()
 
 
 def pack(
@@ -66,68 +82,116 @@ def pack(
 
     A dry run does everything but draw and write; its sheets have no checksum.
     """
-    target = _target(out)
-    before = _build_before(target)
+    target = target_of(out)
+    templates = read_templates(settings.template)
+    before = build_before(target)
     intake = take_in(inputs, OwnPlace(str(target.parent), before), settings, executor, progress)
-    settings, sequences = intake.settings, intake.prepared.sequences
-    pictures = [picture for sequence in sequences for picture in sequence.pictures]
-    times = _times(sequences, settings)
-    arrangement, told = arranged(sequences, settings)
-    crate = _described(target.name, intake.prepared, pictures, times, arrangement, settings, generator)
-    names = [sheet.image for sheet in crate.sheets] + [target.name + ".json"]
-    files = tuple(target.parent / name for name in names)
-    stale = tuple(sorted(Path(path) for path in before if Path(path) not in files))
+    passed_over, warnings = intake.passed_over, [*intake.warnings]
+    waiting = list(intake.sizes)
+    del intake
+    plans: list[Plan] = []
+    built: list[Built] = []
+    while waiting:
+        plan, one = _planned(target.name, *waiting.pop(0), templates, generator, warnings)
+        plans.append(plan)
+        built.append(one)
+    texts = tuple(name for plan in plans for name in plan.texts)
+    if len(texts) > 1:
+        plans = [dataclasses.replace(plan, crate=dataclasses.replace(plan.crate, files=texts)) for plan in plans]
+    files = tuple(target.parent / name for name in _all_names(plans))
+    refuse_one_name(files)
+    stale = tuple(sorted(Path(path) for path in before if Path(path) not in files and os.path.lexists(path)))
     if not force:
-        _refuse_strangers(files, before)
+        refuse_strangers(files, before)
+    times = plans[0].times
+    crates = [plan.crate for plan in plans]
     if not dry_run:
-        drawn = [spot.drawn for spot in arrangement.spots]
-        crate = _written(target, crate, pictures, drawn, executor, progress, [path.name for path in stale])
+        crates = written(target.parent, plans, templates, executor, progress, [path.name for path in stale])
+    first, *others = [dataclasses.replace(one, crate=crate) for one, crate in zip(built, crates, strict=True)]
     return Packed(
-        crate=crate,
+        crate=first.crate,
         files=files,
         removed=stale,
         fps={name: pace(exact) for name, exact in times.items()},
-        passed_over=intake.passed_over,
-        remarks=(*intake.prepared.remarks, *told),
-        warnings=intake.warnings,
-        considered=arrangement.considered,
-        bound=arrangement.bound,
+        passed_over=passed_over,
+        remarks=first.remarks,
+        warnings=tuple(warnings),
+        considered=first.considered,
+        bound=first.bound,
+        also=tuple(others),
     )
 
 
-def _target(out: str) -> Path:
-    """The absolute path that all outputs begin with. An ending that we would add anyway is not said twice."""
-    if out.endswith(("/", os.sep)) or os.path.basename(out) in ("", ".", ".."):
-        raise UsageError(
-            f"--out {shown(out)} has no name: write the files' path without ending, such as build/otter for "
-            "build/otter.png and build/otter.json"
+def _all_names(plans: Sequence[Plan]) -> list[str]:
+    """Images first, then the texts; the metadata of the crate itself comes last."""
+    images = [sheet.image for plan in plans for sheet in plan.crate.sheets]
+    return images + [name for plan in reversed(plans) for name in plan.texts]
+
+
+def _planned(
+    stem: str,
+    settings: Settings,
+    prepared: Prepared,
+    templates: Sequence[Template],
+    generator: str,
+    warnings: list[str],
+) -> tuple[Plan, Built]:
+    """One crate of the build, arranged and described, ready to be written."""
+    sequences = prepared.sequences
+    pictures = [picture for sequence in sequences for picture in sequence.pictures]
+    times = _times(sequences, settings)
+    arrangement, told = arranged(sequences, settings)
+    name = stem if settings.portion == 1 else f"{stem}@{percent(settings.portion)[:-1]}"
+    counts = Counter(spot.on_sheet for spot in arrangement.spots)
+    images = sheet_names(
+        name,
+        arrangement.sheets,
+        [counts[index] for index in range(len(arrangement.sheets))],
+        settings.portion,
+        settings.file_name,
+    )
+    crate = Crate(
+        name=name,
+        sheets=described_sheets(images, arrangement.sheets),
+        frames=described_frames(pictures, arrangement.spots),
+        animations=described_animations(sequences, times, each("loop", settings.loop, sequences)),
+        scale=plain(prepared.factor),
+        alpha="premultiplied" if settings.premultiply else "straight",
+        generator=generator,
+        settings=settings.remembered,
+        background=settings.background.hex if settings.background else "",
+    )
+    drawn = [spot.drawn for spot in arrangement.spots]
+    palette, of_palette = _palette(pictures, drawn, settings, warnings)
+    plan = Plan(crate, pictures, drawn, settings, times, tuple(text_names(name, settings, templates)), palette)
+    remarks = (*prepared.remarks, *told, *of_palette, *_finish(settings))
+    return plan, Built(crate, remarks, arrangement.considered, arrangement.bound)
+
+
+def _finish(settings: Settings) -> Iterator[str]:
+    """What is done to the sheets' pixels as a whole."""
+    if settings.premultiply:
+        yield "colours multiplied by their alpha: the game must blend them as premultiplied"
+    if settings.background:
+        yield f"flattened on {settings.background.hex}: the image has no alpha"
+
+
+def _palette(
+    pictures: Sequence[Picture], drawn: Sequence[bool], settings: Settings, warnings: list[str]
+) -> tuple[Words | None, tuple[str, ...]]:
+    """The colours of an indexed image, where a palette was asked for and alpha does not make too many of them."""
+    if not (settings.colors or settings.palette):
+        return None, ()
+    from .core.indexed import MOST_COLORS, few_colors
+
+    found = few_colors(picture.pixels for picture, wanted in zip(pictures, drawn, strict=True) if wanted)
+    if found is None:
+        warnings.append(
+            f"soft edges and the empty colour counted in, there are more than {MOST_COLORS} colours, so the image is not "
+            "indexed; --hard-alpha 128 makes edges hard, --colors 255 leaves room for the empty one"
         )
-    stem, ending = os.path.splitext(out)
-    return Path(os.path.abspath(stem if ending in (".png", ".json") else out))
-
-
-def _build_before(target: Path) -> frozenset[str]:
-    """The files of an earlier build at the same place, if its metadata is there and is ours."""
-    from .exports.json_metadata import images_of_build
-
-    metadata = target.parent / (target.name + ".json")
-    sheets = [image for image in images_of_build(metadata) if _is_sheet_name(image, target.name)]
-    return frozenset(str(target.parent / name) for name in [*sheets, metadata.name]) if sheets else frozenset()
-
-
-def _is_sheet_name(image: str, stem: str) -> bool:
-    number = image.removeprefix(stem).removesuffix(".png").removeprefix("-")
-    return image in (f"{stem}.png", f"{stem}-{number}.png") and (number == "" or number.isdigit())
-
-
-def _refuse_strangers(files: Iterable[Path], before: frozenset[str]) -> None:
-    strangers = [path.name for path in files if os.path.lexists(path) and str(path) not in before]
-    if strangers:
-        verb = "is" if len(strangers) == 1 else "are"
-        raise OutputError(
-            f"{few(strangers)} {verb} already there and {verb} not from a build of this name; "
-            "choose another --out, move what is there, or overwrite it with --force"
-        )
+        return None, ()
+    return found, (f"indexed image of {counted(len(found), 'colour')}, the empty one counted in",)
 
 
 def _times(sequences: Sequences, settings: Settings) -> dict[str, tuple[Fraction, ...]]:
@@ -140,73 +204,3 @@ def _times(sequences: Sequences, settings: Settings) -> dict[str, tuple[Fraction
         holds[name][position] = hold
     animations = {sequence.name: sequence for sequence in sequences if sequence.name is not None}
     return {name: frame_times(s, fps[name], total[name], holds[name]) for name, s in animations.items()}
-
-
-def _described(
-    name: str,
-    prepared: Prepared,
-    pictures: Sequence[Picture],
-    times: Mapping[str, Sequence[Fraction]],
-    arrangement: Arrangement,
-    settings: Settings,
-    generator: str,
-) -> Crate:
-    sequences = prepared.sequences
-    return Crate(
-        name=name,
-        sheets=described_sheets(name, arrangement.sheets),
-        frames=described_frames(pictures, arrangement.spots),
-        animations=described_animations(sequences, times, each("loop", settings.loop, sequences)),
-        scale=plain(prepared.factor),
-        generator=generator,
-        settings=settings.remembered,
-    )
-
-
-def _written(
-    target: Path,
-    crate: Crate,
-    pictures: Sequence[Picture],
-    is_drawn: Sequence[bool],
-    executor: Executor,
-    progress: Progress,
-    stale: Sequence[str],
-) -> Crate:
-    """Draws and writes sheet by sheet, so that no more than one is in memory, then the metadata."""
-    from .core.draw import Placed, draw_sheet
-    from .exports.json_metadata import to_json
-    from .exports.output import staged
-    from .exports.png import encode_png, strip_starts
-
-    placed: list[list[Placed]] = [[] for _ in crate.sheets]
-    for picture, frame, wanted in zip(pictures, crate.frames, is_drawn, strict=True):
-        if wanted:
-            stored, part = picture.stored_box, picture.part
-            inside = Offset(part.x - stored.x, part.y - stored.y)
-            placed[frame.on_sheet].append(Placed(picture.pixels, inside, frame.box, frame.turned))
-    drawn = _Meter("drawing", sum(is_drawn), progress)
-    written = _Meter("writing", sum(len(strip_starts(*sheet.size)) + 2 for sheet in crate.sheets), progress)
-    sheets: list[Sheet] = []
-    with staged(target.parent) as staging:
-        for sheet, frames in zip(crate.sheets, placed, strict=True):
-            pixels = draw_sheet(sheet.size, drawn.passing(frames), sheet.edge_repeat)
-            sha256 = staging.write(sheet.image, written.passing(encode_png(pixels, executor)))
-            sheets.append(dataclasses.replace(sheet, sha256=sha256))
-        crate = dataclasses.replace(crate, sheets=tuple(sheets))
-        staging.write(target.name + ".json", [to_json(crate).encode()])
-        staging.commit(remove=stale)
-    return crate
-
-
-class _Meter:
-    """Tells the progress function of every item that passes through."""
-
-    def __init__(self, doing: str, total: int, progress: Progress) -> None:
-        self._doing, self._total, self._progress = doing, total, progress
-        self._done = 0
-
-    def passing(self, items: Iterable[T]) -> Iterator[T]:
-        for item in items:
-            yield item
-            self._done += 1
-            self._progress(self._doing, self._done, self._total)

@@ -20,7 +20,7 @@ from .core.errors import UsageError
 from .core.model import Loop, Offset, Size
 from .core.sheet_size import SheetRules
 from .core.spans import Spans
-from .core.text import quoted
+from .core.text import percent, quoted
 from .core.timing import Hold
 from .core.wishes import ColorKey, Outline, PivotWish
 
@@ -298,6 +298,32 @@ class Settings:
     square: bool = _setting("arrange", False, "sheets are square")
     multiple: int = _setting("arrange", 1, "sheet sides are multiples of N", "N", values.whole(1))
 
+    metadata: tuple[str, ...] = _setting(
+        "write", ("json",), "what is written beside the sheets, commas between", "FORMAT,…", values.formats
+    )
+    compact: bool = _setting("write", False, "JSON on one line")
+    template: tuple[str, ...] = _setting(
+        "write", (), "another text format, by a template such as engine.lua.j2", "FILE", values.template, many=True
+    )
+    file_name: str = _setting(
+        "write",
+        "",
+        "the sheets' file names, such as {name}_{cell_width}x{cell_height}_{frames}",
+        "PATTERN",
+        values.file_name,
+    )
+    also_scale: tuple[Fraction, ...] = _setting(
+        "write", (), "the same crate at other sizes, too: 50%,25%", "N,…", values.other_scales
+    )
+    premultiply: bool = _setting("write", False, "sheets' colours multiplied by their alpha", remembered=True)
+    background: Color | None = _setting(
+        "write", None, "sheets flattened on this colour, without alpha", "COLOR", values.color, remembered=True
+    )
+    squeeze: bool = _setting("write", False, "the smallest files, however long that takes")
+
+    portion: Fraction = Fraction(1)
+    """By how much all lengths and the scale have been multiplied, see `sizes`."""
+
     given: Mapping[str, Any] = field(default_factory=dict, compare=False)
     """What was given, by field name, before it was read."""
 
@@ -306,7 +332,11 @@ class Settings:
         """What was given of the settings by which frames differ, as texts: enough to take and change them again."""
         table = options()
         kept = {name: value for name, value in self.given.items() if table[name][0].remembered and value is not False}
-        return {name: _as_texts(table[name][0], value) for name, value in kept.items()}
+        told = {name: _as_texts(table[name][0], value) for name, value in kept.items()}
+        if self.portion != 1:
+            text = percent(self.portion)
+            told["also_scale"] = text if values.scale(text) == self.portion else str(self.portion)
+        return told
 
     @property
     def trimming(self) -> str:

@@ -9,11 +9,15 @@ from fractions import Fraction
 from .core.align import PLACES
 from .core.color import Color, color_from_hex
 from .core.errors import UsageError
+from .core.file_names import check_pattern
 from .core.model import Offset, Size
 from .core.spans import Span, Spans
 from .core.text import quoted
 from .core.timing import Hold
 from .core.wishes import WIDEST_OUTLINE, ColorKey, Outline, PivotWish
+
+FORMATS = ("json", "xml", "css", "csv")
+"""The metadata formats, in the order in which they are written."""
 
 LARGEST_SIDE = 16_384
 """The longest side of a sheet or cell that can be asked for: what current graphics hardware takes."""
@@ -161,6 +165,54 @@ def pivot(text: str) -> PivotWish:
         f"{quoted(text)} is not a pivot: write shares of the canvas (0.5,1), pixels (48px,90px), feet, "
         f"or a place ({', '.join(PLACES)})"
     )
+
+
+def color(text: str) -> Color:
+    """``#20406f`` or ``#24f``."""
+    found = color_from_hex(text)
+    if found is None:
+        raise UsageError(f"{quoted(text)} is not a colour: write #rrggbb, such as #20406f")
+    return found
+
+
+def formats(text: str) -> tuple[str, ...]:
+    """Metadata formats with commas between."""
+    listed = tuple(part.strip().lower() for part in text.split(","))
+    for name in listed:
+        if name not in FORMATS:
+            import difflib
+
+            near = difflib.get_close_matches(name, FORMATS, 1, 0.3)
+            hint = f"did you mean {near[0]}?" if near else "for any other, write a template (--template)"
+            raise UsageError(f"there is no format {quoted(name)}; the formats are {', '.join(FORMATS)}: {hint}")
+    if len(set(listed)) < len(listed):
+        raise UsageError(f"{quoted(text)} names a format twice; name each once")
+    return listed
+
+
+def template(text: str) -> str:
+    """The path of a template, whose name says the ending of what it makes: ``engine.lua.j2``."""
+    name = text.replace("\\", "/").rpartition("/")[2]
+    stem, dot, ending = name.removesuffix(".j2").rpartition(".")
+    if not name.endswith(".j2") or not (stem and dot and ending):
+        raise UsageError(
+            f"{quoted(text)} does not say what it makes: name the template after it, such as engine.lua.j2"
+        )
+    return text
+
+
+def file_name(text: str) -> str:
+    """A pattern of literal characters and fields in braces."""
+    check_pattern(text)
+    return text
+
+
+def other_scales(text: str) -> tuple[Fraction, ...]:
+    """Scales with commas between, each once and none of them 100 %."""
+    listed = tuple(scale(part.strip()) for part in text.split(","))
+    if 1 in listed or len(set(listed)) < len(listed):
+        raise UsageError(f"{quoted(text)}: name each other size once; the crate itself is 100%")
+    return listed
 
 
 def aspect(text: str) -> float:

@@ -24,7 +24,7 @@ def sequence(name: str | None, *seeds: int, milliseconds: int | None = None) -> 
     return FrameSequence(
         name,
         tuple(
-            Picture(f"{stem}/{stem}_{i:02d}", art(5, 4, seed), Size(5, 4), milliseconds=own)
+            Picture(f"{stem}/{stem}_{i:02d}", art(5, 4, seed), Size(5, 4), milliseconds=own, look=bytes([seed]))
             for i, seed in enumerate(seeds, 1)
         ),
     )

@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 
 from agile_crate.core.errors import InputError
 from agile_crate.core.model import Animation, Box, Cells, Crate, Frame, Offset, Point, Shape, Sheet, Size
-from agile_crate.exports.json_metadata import from_json, images_of_build, to_json
+from agile_crate.exports.json_metadata import from_json, to_json
+from agile_crate.exports.metadata import outputs_of_build
 
 CRATE = Crate(
     name="otter",
@@ -147,8 +148,8 @@ def test_what_is_wrong_is_told_with_its_place(text: str, sentence: str) -> None:
 )
 def test_the_images_of_a_build_of_ours(tmp_path: Path, text: str, images: tuple[str, ...]) -> None:
     (tmp_path / "otter.json").write_text(text, "utf-8")
-    assert images_of_build(tmp_path / "otter.json") == images
-    assert images_of_build(tmp_path / "gone.json") == ()
+    assert tuple(outputs_of_build(tmp_path / "otter.json").images) == images
+    assert outputs_of_build(tmp_path / "gone.json").images == {}
 
 
 def test_tight_sheets_rows_and_shapes_come_back() -> None:

@@ -22,6 +22,7 @@ COMMANDS = {
     "survey": "look frames over before packing",
     "verify": "prove that a crate gives its frames back",
     "unpack": "cut a bare sheet into frames",
+    "schema": "print the schema of the metadata, for JSON or XML",
     "demo": "write the demo frames and run the full example on them",
 }
 """Each command's line in the help; a module of the same name declares and runs it."""

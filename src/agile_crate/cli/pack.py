@@ -15,7 +15,7 @@ from .status import Status
 if TYPE_CHECKING:
     from ..core.arrangement import Considered
     from ..core.summary import AnimationSummary, SheetSummary
-    from ..road import Packed
+    from ..road import Built, Packed
 
 MOST_CONSIDERED = 24
 """Arrangements that --explain prints for a sheet; --verbose prints all."""
@@ -35,6 +35,7 @@ examples (on the frames that 'agile-crate demo' writes):
   agile-crate pack "otter-post/frames/otter/walk_*" --out build/walk --columns 3 --fps 8 --fps walk_up=6
   agile-crate pack otter-post/frames --out build/all --layout tight --gap 2 --scale 50%
   agile-crate pack "otter-post/frames/otter/walk_*" --out build/walk --layout rows --trim sheet --pivot feet
+  agile-crate pack otter-post/frames/otter --out build/otter --metadata json,xml,css,csv --also-scale 50%
   agile-crate pack otter-post/frames/otter --out build/otter --reversed surface=dive --mirrored swim_left=swim
 """
 
@@ -107,6 +108,8 @@ def _print_summary(
         print_note(remark)
     if packed.passed_over:
         print_note(f"passed over: {passed_over_text(packed.passed_over)}")
+    for one in packed.also:
+        print_note(_also(one))
     if arguments.explain:
         _print_considered(packed, arguments.verbose)
     if arguments.verbose:
@@ -117,6 +120,16 @@ def _print_summary(
         print(f"  {wrote} {shown(_near(path))}")
     for path in packed.removed:
         print(f"  {removed} {shown(_near(path))}, a sheet of the build before")
+
+
+def _also(built: Built) -> str:
+    """One of the other sizes, in a line."""
+    from ..core.text import few, measured, shown
+
+    crate = built.crate
+    sheets = few((f"{shown(sheet.image)} {measured(sheet.size)}" for sheet in crate.sheets), 3)
+    cells = crate.sheets[0].cells
+    return f"also at {crate.settings['also_scale']}: {sheets}" + (f", cells {measured(cells.size)}" if cells else "")
 
 
 def _print_sheets(sheets: list[SheetSummary]) -> None:
@@ -234,6 +247,16 @@ def _document(
     """What ``--json`` prints; docs/commands.md describes it."""
     import dataclasses
 
+    from ..core.summary import sheet_summaries
+
+    also = [
+        {
+            "scale": one.crate.settings["also_scale"],
+            "sheets": [dataclasses.asdict(sheet) for sheet in sheet_summaries(one.crate)],
+            "remarks": one.remarks,
+        }
+        for one in packed.also
+    ]
     tried = {"considered": [dataclasses.asdict(one) for one in packed.considered], "bound": packed.bound}
     return {
         "command": "pack",
@@ -246,4 +269,5 @@ def _document(
         "passed_over": dict(packed.passed_over),
         "remarks": packed.remarks,
         "warnings": packed.warnings,
+        "also": also,
     } | (tried if explain else {})

@@ -15,6 +15,7 @@ SECTIONS = {
     "take": "take (which frames, and their timing; NAME=value is for one animation, a bare value for all)",
     "prepare": "prepare (what is done to frames)",
     "arrange": "arrange (where frames go on the sheet)",
+    "write": "write (the image files, and what is said of them)",
 }
 
 
@@ -55,7 +56,8 @@ def _choices_and_default(option: Any, default: Any) -> str:
     value = getattr(default, "everyone", default)
     parts = [", ".join(told)] if told else []
     if value not in (None, 0, 1, False, (), ""):
-        shown = "x".join(map(str, value)) if isinstance(value, tuple) else value
+        joint = "," if option.metavar.endswith("…") else "x"
+        shown = joint.join(map(str, value)) if isinstance(value, tuple) else value
         parts.append(f"default {shown}")
     return f" ({'; '.join(parts)})" if parts else ""
 

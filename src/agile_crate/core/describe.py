@@ -26,9 +26,8 @@ def _frame(picture: Picture, spot: Spot) -> Frame:
     )
 
 
-def described_sheets(stem: str, plans: Sequence[SheetPlan]) -> tuple[Sheet, ...]:
-    """Sheets with their file names: ``otter.png``, or ``otter-1.png`` and so on if there are several."""
-    images = [f"{stem}.png"] if len(plans) == 1 else [f"{stem}-{number}.png" for number in range(1, len(plans) + 1)]
+def described_sheets(images: Sequence[str], plans: Sequence[SheetPlan]) -> tuple[Sheet, ...]:
+    """Sheets under their file names."""
     return tuple(
         Sheet(image, plan.size, plan.cells, "", plan.gap, plan.margin, plan.edge_repeat)
         for image, plan in zip(images, plans, strict=True)

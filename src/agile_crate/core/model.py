@@ -98,6 +98,7 @@ class Picture:
     milliseconds: Fraction | None = None
     units: int = 1
     keyed: int = 0
+    look: bytes = b""
     stored: Box | None = None
     pivot: Point = TOP_LEFT
     shape: Shape | None = None
@@ -234,6 +235,8 @@ class Crate:
     """One build's result: its sheets and all that is known of its frames.
 
     `settings` are those by which frames were taken and changed, as they were given: a proof repeats them.
+    `background` is the colour (#rrggbb) that the sheets were flattened on, empty if they have alpha. `files` are the
+    names of the build's text files, where there are more than one.
     """
 
     name: str
@@ -244,3 +247,5 @@ class Crate:
     alpha: Literal["straight", "premultiplied"] = "straight"
     generator: str = ""
     settings: Mapping[str, object] = field(default_factory=dict)
+    background: str = ""
+    files: tuple[str, ...] = ()

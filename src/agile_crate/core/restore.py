@@ -2,7 +2,9 @@
 
 import numpy as np
 
-from .model import Frame
+from .alpha import flattened, premultiplied, straight
+from .color import Color, color_from_hex
+from .model import Crate, Frame
 from .pixels import Pixels
 
 
@@ -28,3 +30,23 @@ def restore(sheet: Pixels, frame: Frame) -> Pixels:
     if "y" in frame.mirror:
         canvas = canvas[::-1]
     return canvas
+
+
+def as_seen(pixels: Pixels, crate: Crate) -> Pixels:
+    """A restored frame in straight alpha, laid over the crate's background if it has one."""
+    if crate.background:
+        return flattened(pixels, background_of(crate))
+    return straight(pixels) if crate.alpha == "premultiplied" else pixels
+
+
+def as_stored(pixels: Pixels, crate: Crate) -> Pixels:
+    """A source as the crate should give it back: premultiplied, or laid over the background, if the crate is."""
+    if crate.background:
+        return flattened(pixels, background_of(crate))
+    return premultiplied(pixels) if crate.alpha == "premultiplied" else pixels
+
+
+def background_of(crate: Crate) -> Color:
+    color = color_from_hex(crate.background)
+    assert color is not None
+    return color

@@ -1,6 +1,7 @@
 """How names, numbers and sizes are put into sentences, so that they read the same everywhere."""
 
 from collections.abc import Iterable
+from fractions import Fraction
 
 
 def shown(name: str) -> str:
@@ -54,6 +55,15 @@ def few(names: Iterable[str], limit: int = 5) -> str:
 def measured(size: tuple[int, int]) -> str:
     """A size in pixels as people write it: ``96×48``."""
     return f"{size[0]}×{size[1]}"
+
+
+def percent(share: Fraction) -> str:
+    """A share as a percentage, exactly if it has few decimals.
+
+    >>> percent(Fraction(1, 2)), percent(Fraction(1, 8)), percent(Fraction(1, 3))
+    ('50%', '12.5%', '33.3333%')
+    """
+    return f"{float(share * 100):.6g}%"
 
 
 def bytes_shown(number: int) -> str:

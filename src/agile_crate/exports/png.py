@@ -32,6 +32,9 @@ WINDOW = 1 << 15
 SAMPLE_PARTS, SAMPLE_BYTES = 8, 1 << 15
 """The filter is chosen on up to this many pieces of about this many bytes, spread evenly over the sheet."""
 
+RGB, INDEXED, RGBA = 2, 3, 6
+"""The colour types' numbers in the file (clause 11.2.1)."""
+
 NONE, SUB, UP, AVERAGE = range(4)
 """The filters' numbers in the file (clause 9.2)."""
 
@@ -40,18 +43,27 @@ _ADLER = 65_521
 Rows = NDArray[np.uint8]
 
 
-def encode_png(pixels: Pixels, executor: Executor) -> Iterator[bytes]:
-    """The file's bytes, piece by piece, of a picture of shape (h, w, 4), uint8, straight alpha.
+def encode_png(pixels: Pixels, executor: Executor, palette: Pixels | None = None) -> Iterator[bytes]:
+    """The file's bytes, piece by piece, of a picture, uint8: (h, w, 4) with straight alpha, (h, w, 3) without alpha, or
+    (h, w) with a `palette` of shape (n, 4), of which each pixel names an entry; those not opaque come first.
 
     Strips are deflated ahead on the executor's threads; beside the picture itself only strips are held in memory.
     """
-    height, width, channels = pixels.shape
-    rows = np.ascontiguousarray(pixels).reshape(height, width * channels)
-    kind = _best_filter(rows, channels)
+    height, width = pixels.shape[:2]
+    depth, kind = 8, RGB if pixels.shape[2:] == (3,) else RGBA
+    if palette is None:
+        rows = np.ascontiguousarray(pixels).reshape(height, -1)
+    else:
+        depth, kind = _depth(len(palette)), INDEXED
+        rows = _packed_rows(pixels, depth)
+    channels = rows.shape[1] // width if palette is None else 1
+    filtering = _best_filter(rows, channels)
     starts = strip_starts(width, height)
-    yield SIGNATURE + _chunk(b"IHDR", struct.pack(">IIBBBBB", width, height, 8, 6, 0, 0, 0))
+    yield SIGNATURE + _chunk(b"IHDR", struct.pack(">IIBBBBB", width, height, depth, kind, 0, 0, 0))
+    if palette is not None:
+        yield from _palette_chunks(palette)
     checksum = 1
-    strips = executor.map(lambda start: _strip(rows, start, start + starts.step, kind, channels), starts)
+    strips = executor.map(lambda start: _strip(rows, start, start + starts.step, filtering, channels), starts)
     for start, (packed, adler, length) in zip(starts, strips, strict=True):
         checksum = adler32_combine(checksum, adler, length)
         last = start == starts[-1]
@@ -60,6 +72,32 @@ def encode_png(pixels: Pixels, executor: Executor) -> Iterator[bytes]:
             (b"\x78\x5e" if start == 0 else b"") + packed + (struct.pack(">I", checksum) if last else b""),
         )
     yield _chunk(b"IEND", b"")
+
+
+def _depth(colors: int) -> int:
+    """The bits of an index: the fewest of 1, 2, 4 and 8 that tell so many colours apart."""
+    return next(bits for bits in (1, 2, 4, 8) if colors <= 1 << bits)
+
+
+def _packed_rows(indices: Rows, depth: int) -> Rows:
+    """Indices of `depth` bits, the leftmost in the highest bits of each byte (clause 7.2)."""
+    if depth == 8:
+        return np.ascontiguousarray(indices)
+    height, width = indices.shape
+    each = 8 // depth
+    padded = np.zeros((height, -(-width // each) * each), np.uint8)
+    padded[:, :width] = indices
+    packed = np.zeros((height, padded.shape[1] // each), np.uint8)
+    for place in range(each):
+        packed |= padded[:, place::each] << (8 - depth * (place + 1))
+    return packed
+
+
+def _palette_chunks(palette: Pixels) -> Iterator[bytes]:
+    """The colours, and the alpha of those that are not opaque (clauses 11.2.2 and 11.3.1.1)."""
+    yield _chunk(b"PLTE", palette[:, :3].tobytes())
+    if see_through := int(np.count_nonzero(palette[:, 3] < 255)):
+        yield _chunk(b"tRNS", palette[:see_through, 3].tobytes())
 
 
 def strip_starts(width: int, height: int) -> range:

@@ -12,6 +12,7 @@ import numpy as np
 
 from ..core.alpha import UNDER_REACH, filled_under, hard_alpha
 from ..core.canvas import largest
+from ..core.compare import fingerprint
 from ..core.errors import FitError, UsageError
 from ..core.model import Offset, Picture, Size
 from ..core.pixels import Pixels
@@ -30,11 +31,16 @@ LARGEST_CANVAS = 16_384
 """Pixels. No side of a canvas may grow beyond it."""
 
 
-def first_look(settings: Settings) -> Callable[[str, Pixels], Picture]:
+def first_look(sizes: Sequence[Settings]) -> Callable[[str, Pixels], tuple[Picture, ...]]:
     """What is done to each frame as soon as it is decoded, so that large drawings never lie in memory all at once:
-    the colour key, the scale if it is known by then, and cutting off what is empty to the last byte."""
+    the colour key, the scale if it is known by then, and cutting off what is empty to the last byte.
 
-    def see(name: str, pixels: Pixels) -> Picture:
+    `sizes` are the settings of every size of the build, alike but for lengths; each frame becomes a picture for each.
+    """
+    settings = sizes[0]
+    compares = settings.drop_copies or settings.drop_closing
+
+    def see(name: str, pixels: Pixels) -> tuple[Picture, ...]:
         canvas = Size(pixels.shape[1], pixels.shape[0])
         gone = 0
         if settings.color_key:
@@ -44,13 +50,15 @@ def first_look(settings: Settings) -> Callable[[str, Pixels], Picture]:
             pixels = keyed(pixels, settings.color_key)
             gone = int(before - np.count_nonzero(pixels[..., 3]))
         pixels, offset = without_rim(pixels)
-        return _scaled(Picture(name, pixels, canvas, offset, keyed=gone), _scaling(settings, settings.scale))
+        look = fingerprint(pixels, canvas, offset) if compares else b""
+        seen = Picture(name, pixels, canvas, offset, keyed=gone, look=look)
+        return tuple(_scaled(seen, _scaling(one, 1 if one.fit else one.scale)) for one in sizes)
 
     return see
 
 
-def _scaling(settings: Settings, factor: Fraction) -> Scaling:
-    return Scaling(factor, settings.resample == "smooth", settings.align)
+def _scaling(settings: Settings, factor: Fraction | int) -> Scaling:
+    return Scaling(Fraction(factor), settings.resample == "smooth", settings.align)
 
 
 def _scaled(picture: Picture, scaling: Scaling) -> Picture:
@@ -76,7 +84,7 @@ def scale_to_fit(load: Load) -> None:
     settings = load.settings
     if settings.fit:
         most = largest(picture.canvas for picture in load.pictures)
-        load.factor = min(Fraction(settings.fit.w, most.w), Fraction(settings.fit.h, most.h))
+        load.factor = min(Fraction(settings.fit.w, most.w), Fraction(settings.fit.h, most.h)) * settings.portion
         scaling = _scaling(settings, load.factor)
         load.pictures = load.on_threads(lambda picture: _scaled(picture, scaling))
     if load.factor == 1:

@@ -157,11 +157,10 @@ def _sheets_among(folder: str, names: AbstractSet[str]) -> set[str]:
     """Which files of a folder are sheets of builds, told by the metadata beside them."""
     sheets: set[str] = set()
     for name in names:
-        stem, ending = os.path.splitext(name)
-        if ending == ".json" and not names.isdisjoint((f"{stem}.png", f"{stem}-1.png")):
-            from ..exports.json_metadata import images_of_build
+        if name.endswith((".json", ".xml")) and any(map(_is_picture_name, names)):
+            from ..exports.metadata import outputs_of_build
 
-            sheets.update(images_of_build(os.path.join(folder, name)))
+            sheets.update(outputs_of_build(os.path.join(folder, name)).images)
     return sheets
 
 

@@ -36,9 +36,9 @@ def unheard(doing: str, done: int, total: int) -> None:
 
 @dataclass(frozen=True, slots=True)
 class Gathered:
-    """Sequences in crate order, what was passed over on the way, and warnings that the user should read."""
+    """Sequences in crate order, once for each size; what was passed over, and warnings that the user should read."""
 
-    sequences: tuple[FrameSequence, ...]
+    sizes: tuple[tuple[FrameSequence, ...], ...]
     passed_over: Counter[str]
     warnings: tuple[str, ...]
 
@@ -67,26 +67,31 @@ def gather(
     own: OwnPlace | None,
     executor: Executor,
     progress: Progress,
-    see: Callable[[str, Pixels], Picture],
+    see: Callable[[str, Pixels], tuple[Picture, ...]],
     flat: bool = False,
 ) -> Gathered:
     """Finds, decodes and orders the frames. Raises InputError, which names every picture that cannot be read.
 
-    `see` makes a picture of a name and decoded pixels, on the threads. With `flat`, a layered document is one
-    picture; else each of its top-level layers is a frame.
+    `see` makes a picture for each size of a name and decoded pixels, on the threads. With `flat`, a layered document
+    is one picture; else each of its top-level layers is a frame.
     """
     looked = look(inputs, own, executor, progress, see, flat)
-    sequences = in_order(
-        FrameSequence(
-            name,
-            tuple(replace(picture, milliseconds=ms) for part in parts for _, picture, ms in part.frames),
-            parts[0].loop,
-            parts[0].times,
+    together = by_animation(looked.parts)
+    count = max((len(pictures) for part in looked.parts for _, pictures, _ in part.frames), default=1)
+    sizes = tuple(
+        in_order(
+            FrameSequence(
+                name,
+                tuple(replace(seen[size], milliseconds=ms) for part in parts for _, seen, ms in part.frames),
+                parts[0].loop,
+                parts[0].times,
+            )
+            for name, parts in together.items()
         )
-        for name, parts in by_animation(looked.parts).items()
+        for size in range(count)
     )
-    refuse_repeated_frames(sequences)
-    return Gathered(sequences, looked.passed_over, looked.warnings)
+    refuse_repeated_frames(sizes[0])
+    return Gathered(sizes, looked.passed_over, looked.warnings)
 
 
 def look(
@@ -116,13 +121,18 @@ def look(
             unreadable.append(f"{shown(file.path)} {result}")
         else:
             parts.append(result)
-            total += sum(getattr(seen, "nbytes", 0) for _, seen, _ in result.frames)
+            total += sum(_weight(seen) for _, seen, _ in result.frames)
             if total > LARGEST_SET:
                 raise InputError(f"the frames take more than {bytes_shown(LARGEST_SET)}; pack fewer of them at a time")
         progress("reading", done, len(files))
     if unreadable:
         raise InputError(_unreadable(unreadable))
     return Looked(tuple(parts), search.passed_over, tuple(warnings))
+
+
+def _weight(seen: object) -> int:
+    """The memory that pixels take which were kept of a frame."""
+    return sum(map(_weight, seen)) if isinstance(seen, tuple) else getattr(seen, "nbytes", 0)
 
 
 def by_animation(parts: Iterable[Part[T]]) -> dict[str | None, list[Part[T]]]:

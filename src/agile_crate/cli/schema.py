@@ -1,0 +1,42 @@
+"""``agile-crate schema``: print the JSON Schema or the XSD of the metadata."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+
+from .parser import add_common
+from .status import Status
+
+USAGE = "json|xml"
+
+DESCRIPTION = """\
+Prints the schema of the metadata: JSON Schema (2020-12) for the JSON form, XML Schema (XSD 1.0) for the XML form.
+
+The usual call:  agile-crate schema json > agile-crate.schema.json
+"""
+
+EXAMPLES = """\
+examples:
+  agile-crate schema json
+  agile-crate schema xml
+  agile-crate schema xml --json
+"""
+
+
+def declare(parser: argparse.ArgumentParser) -> None:
+    group = parser.add_argument_group("which schema")
+    group.add_argument("form", metavar="FORM", choices=("json", "xml"), help="json or xml")
+    add_common(parser)
+
+
+def run(arguments: argparse.Namespace) -> int:
+    from ..exports.schemas import schema
+
+    text = schema(arguments.form)
+    if arguments.json:
+        print(json.dumps({"command": "schema", "form": arguments.form, "schema": text}, ensure_ascii=False, indent=2))
+    elif not arguments.quiet:
+        sys.stdout.write(text)
+    return Status.DONE

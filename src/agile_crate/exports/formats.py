@@ -1,0 +1,44 @@
+"""The text files of a build: each format is a module of its own, and a line here."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from fractions import Fraction
+
+from ..core.model import Crate
+from ..settings import Settings
+from .template import Template, rendered
+
+ENDINGS = {"csv": (".frames.csv", ".animations.csv"), "css": (".css",), "xml": (".xml",), "json": (".json",)}
+"""What each format adds to the crate's name. Those by which a build is known again come last."""
+
+
+def text_names(stem: str, settings: Settings, templates: Sequence[Template]) -> list[str]:
+    """The names of the text files of one crate, in the order in which they are written."""
+    chosen = [ending for name, endings in ENDINGS.items() if name in settings.metadata for ending in endings]
+    return [stem + ending for ending in (*(template.ending for template in templates), *chosen)]
+
+
+def texts_of(
+    crate: Crate, larger: Sequence[tuple[Fraction, Crate]], settings: Settings, templates: Sequence[Template]
+) -> Iterator[str]:
+    """The texts, in the order of `text_names`. `larger` are larger crates of the same build, and by how much."""
+    for template in templates:
+        yield rendered(template, crate)
+    if "csv" in settings.metadata:
+        from .csv_metadata import animations_csv, frames_csv
+
+        yield frames_csv(crate)
+        yield animations_csv(crate)
+    if "css" in settings.metadata:
+        from .css_metadata import to_css
+
+        yield to_css(crate, larger)
+    if "xml" in settings.metadata:
+        from .xml_metadata import to_xml
+
+        yield to_xml(crate)
+    if "json" in settings.metadata:
+        from .json_metadata import to_json
+
+        yield to_json(crate, settings.compact)

@@ -1,0 +1,88 @@
+"""Any text format by a template of the user's: rendered in a process of its own, within bounds."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from collections.abc import Iterable
+from pathlib import Path
+from typing import NamedTuple
+
+from ..core.errors import InputError
+from ..core.model import Crate
+from ..core.text import bytes_shown, shown
+from .json_metadata import to_json
+
+LONGEST = 60
+"""Seconds that a template may take."""
+
+LARGEST_TEXT = 1 << 28
+"""Characters that it may write."""
+
+LARGEST_TEMPLATE = 1 << 24
+"""Bytes."""
+
+
+class Template(NamedTuple):
+    """A template's path, as it was given, and its text."""
+
+    path: str
+    text: str
+
+    @property
+    def ending(self) -> str:
+        """The ending of what it makes: ``.lua`` of ``engine.lua.j2``."""
+        return Path(self.path).with_suffix("").suffix
+
+
+def read_templates(paths: Iterable[str]) -> tuple[Template, ...]:
+    """Templates with their texts. Raises InputError for one that cannot be read."""
+    templates = []
+    for path in paths:
+        try:
+            if Path(path).stat().st_size > LARGEST_TEMPLATE:
+                raise InputError(f"{shown(path)} is larger than {bytes_shown(LARGEST_TEMPLATE)}; it is no template")
+            templates.append(Template(path, Path(path).read_text("utf-8")))
+        except OSError as error:
+            raise InputError(f"{shown(path)} cannot be read: {(error.strerror or str(error)).lower()}") from None
+        except UnicodeDecodeError:
+            raise InputError(f"{shown(path)} is not text in UTF-8; save the template as that") from None
+    return tuple(templates)
+
+
+def rendered(template: Template, crate: Crate) -> str:
+    """What the template makes of the crate. Raises InputError that names the template, the line and what is wrong."""
+    request = {
+        "template": template.text,
+        "name": template.path,
+        "metadata": to_json(crate, compact=True),
+        "length": LARGEST_TEXT,
+    }
+    command = [sys.executable, "-P", "-m", f"{__package__}.template_child"]
+    root = str(Path(__file__).parents[2])
+    environment = os.environ | {"PYTHONPATH": os.pathsep.join(filter(None, (root, os.environ.get("PYTHONPATH"))))}
+    try:
+        done = subprocess.run(
+            command,
+            input=json.dumps(request).encode(),
+            capture_output=True,
+            timeout=LONGEST,
+            check=False,
+            env=environment,
+        )
+    except subprocess.TimeoutExpired:
+        raise _refused(template, f"it takes longer than {LONGEST} seconds") from None
+    try:
+        answer = json.loads(done.stdout)
+    except ValueError:
+        raise _refused(template, "it takes more than a template may, and was stopped") from None
+    if "error" in answer:
+        raise _refused(template, answer["error"])
+    text: str = answer["text"]
+    return text
+
+
+def _refused(template: Template, why: str) -> InputError:
+    return InputError(f"{shown(template.path)}: {shown(why)}; nothing was written")

@@ -1,0 +1,157 @@
+"""What a template sees of a crate, and the filters that help it; docs/templates.md is the reference.
+
+The names are those of the metadata (docs/format.md); what is new here only saves counting. No NumPy: this is loaded in
+a process of its own.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Callable, Iterable, Mapping
+from typing import Any, NamedTuple
+
+from ..core.model import Box, Crate, Offset, Point, Size
+from ..core.stage import turn
+from .document import animation_of, frame_of, head_of, sheet_of
+
+
+class Edges(NamedTuple):
+    """A box by its edges, in shares of the sheet."""
+
+    left: float
+    top: float
+    right: float
+    bottom: float
+
+
+def context_of(crate: Crate) -> dict[str, Any]:
+    """The variables of a template: `crate`, `sheets`, `frames`, `animations`."""
+    sheets = [sheet_of(sheet) | {"index": index, "size": sheet.size} for index, sheet in enumerate(crate.sheets)]
+    frame_ids = _unique(identifier(frame.name) for frame in crate.frames)
+    frames = [
+        frame_of(frame)
+        | {
+            "index": index,
+            "identifier": name,
+            "image": crate.sheets[frame.on_sheet].image,
+            "sheet_size": crate.sheets[frame.on_sheet].size,
+            "upright": frame.upright,
+            "mirror": frame.mirror,
+            "shape": frame_of(frame).get("shape"),
+        }
+        for index, (name, frame) in enumerate(zip(frame_ids, crate.frames, strict=True))
+    ]
+    animation_ids = _unique(identifier(animation.name) for animation in crate.animations)
+    animations = [
+        animation_of(animation)
+        | {
+            "index": index,
+            "identifier": name,
+            "times": animation.times,
+            "length": sum(animation.durations),
+            "steps": [
+                {"frame": frames[at], "index": at, "milliseconds": ms}
+                for at, ms in zip(animation.frames, animation.durations, strict=True)
+            ],
+            "turn": [{"frame": frames[at], "index": at, "milliseconds": ms} for at, ms in turn(animation)],
+        }
+        for index, (name, animation) in enumerate(zip(animation_ids, crate.animations, strict=True))
+    ]
+    head = {"background": "", "settings": {}} | head_of(crate) | {"identifier": identifier(crate.name)}
+    return {"crate": head, "sheets": sheets, "frames": frames, "animations": animations}
+
+
+def identifier(text: str) -> str:
+    """A name of letters, digits and underscores, no digit first: ``swim/swim_01`` → ``swim_swim_01``."""
+    made = re.sub(r"[^A-Za-z0-9_]+", "_", text)
+    return f"_{made}" if made == "" or made[0].isdigit() else made
+
+
+def _unique(names: Iterable[str]) -> list[str]:
+    """Names told apart by a number behind those that were there before, whatever the case of letters."""
+    taken: set[str] = set()
+    result = []
+    for name in names:
+        made, number = name, 2
+        while made.upper() in taken:
+            made, number = f"{name}_{number}", number + 1
+        taken.add(made.upper())
+        result.append(made)
+    return result
+
+
+def edges(frame: Mapping[str, Any], y_up: bool = False) -> Edges:
+    """A frame's box by its edges, as shares of its sheet from the top left; with y_up, from the bottom left."""
+    box, size = Box(*frame["box"]), Size(*frame["sheet_size"])
+    top, bottom = box.y / size.h, box.bottom / size.h
+    if y_up:
+        top, bottom = 1 - top, 1 - bottom
+    return Edges(box.x / size.w, top, box.right / size.w, bottom)
+
+
+def box_y_up(frame: Mapping[str, Any]) -> Box:
+    """A frame's box in pixels, counted from the bottom left of its sheet."""
+    box, size = Box(*frame["box"]), Size(*frame["sheet_size"])
+    return Box(box.x, size.h - box.bottom, box.w, box.h)
+
+
+def pivot_share(frame: Mapping[str, Any], y_up: bool = False, of: str = "canvas") -> Point:
+    """A frame's pivot in shares of its canvas, or of its upright stored pixels (of="box"), from the top left or, with
+    y_up, from the bottom left. An empty box has its pivot at 0, 0."""
+    x, y = frame["pivot"]
+    size = Size(*frame["canvas"])
+    if of == "box":
+        x, y, size = x - _left_top(frame).x, y - _left_top(frame).y, Size(*frame["upright"])
+    elif of != "canvas":
+        raise ValueError(f"pivot_share knows of='canvas' and of='box', not {of!r}")
+    across, down = (x / size.w, y / size.h) if size.w and size.h else (0.0, 0.0)
+    return Point(across, 1 - down if y_up else down)
+
+
+def _left_top(frame: Mapping[str, Any]) -> Offset:
+    """Where the stored pixels lie on the canvas as it is seen, after a mirrored one has been flipped."""
+    offset, canvas, upright = Offset(*frame["offset"]), Size(*frame["canvas"]), Size(*frame["upright"])
+    return Offset(
+        canvas.w - offset.x - upright.w if "x" in frame["mirror"] else offset.x,
+        canvas.h - offset.y - upright.h if "y" in frame["mirror"] else offset.y,
+    )
+
+
+def xml(text: object) -> str:
+    """A text as it stands in XML, between tags or in an attribute."""
+    from .xml_metadata import escaped
+
+    return escaped(str(text))
+
+
+def as_json(value: Any) -> str:
+    """A value as JSON, on one line."""
+    return json.dumps(value, ensure_ascii=False)
+
+
+def literal(text: object, language: str) -> str:
+    """A text as a string of a language, quotes included: "c" or "lua" (bytes of UTF-8), or "python"."""
+    if language == "python":
+        return json.dumps(str(text))
+    if language not in ("c", "lua"):
+        raise ValueError(f"literal knows 'c', 'lua' and 'python', not {language!r}")
+    code = r"\{:03o}" if language == "c" else r"\{:03d}"
+    plain = b'"\\?' if language == "c" else b'"\\'
+    data = str(text).encode()
+    return (
+        '"'
+        + "".join(code.format(byte) if byte < 32 or byte > 126 or byte in plain else chr(byte) for byte in data)
+        + '"'
+    )
+
+
+FILTERS: dict[str, Callable[..., Any]] = {
+    "identifier": lambda text: identifier(str(text)),
+    "edges": edges,
+    "box_y_up": box_y_up,
+    "pivot_share": pivot_share,
+    "json": as_json,
+    "xml": xml,
+    "literal": literal,
+}
