@@ -18,7 +18,8 @@ from .core.pixels import Pixels
 from .core.restore import as_seen, as_stored, restore
 from .core.text import counted, few, measured, quoted, shown
 from .core.visible import on_canvas
-from .exports.metadata import read_metadata
+from .exports.document import document_of, first_difference
+from .exports.metadata import ENDINGS, outputs_of_build, read_metadata
 from .intake import take_in
 from .settings import Settings, settings_from
 from .sizes import at_portion
@@ -71,8 +72,15 @@ class Loaded:
         array of shape (h, w, 4). KeyError if there is no such frame."""
         for frame in self.crate.frames:
             if frame.name == name:
-                return as_seen(restore(self.sheets[frame.on_sheet], frame), self.crate)
+                return self._shown(frame)
         raise KeyError(name)
+
+    def picture(self, index: int) -> Pixels:
+        """The same by the frame's index."""
+        return self._shown(self.crate.frames[index])
+
+    def _shown(self, frame: Frame) -> Pixels:
+        return as_seen(restore(self.sheets[frame.on_sheet], frame), self.crate)
 
 
 def load(data: str) -> Loaded:
@@ -97,7 +105,7 @@ def verify(data: str, against: Sequence[str], executor: Executor, progress: Prog
     """
     crate = read_metadata(data)
     folder = Path(os.path.abspath(data)).parent
-    problems = list(check_crate(crate))
+    problems = [*_told_otherwise(data, crate), *check_crate(crate)]
     sources = _sources(against, crate, folder, Path(data).name, executor, progress) if against else {}
     differences: list[FrameDifference] = []
     for index, sheet in enumerate(crate.sheets):
@@ -121,6 +129,22 @@ def verify(data: str, against: Sequence[str], executor: Executor, progress: Prog
             differences += _misplaced(crate, sources)
     differing = {difference.frame for difference in differences if difference.frame in sources}
     return Verified(crate, compared, compared - len(differing), tuple(problems), tuple(differences))
+
+
+def _told_otherwise(data: str, crate: Crate) -> Iterator[str]:
+    """Where the same build's metadata in the other form, if it lies beside, says something else."""
+    stem, ending = os.path.splitext(data)
+    for other in ENDINGS:
+        path = stem + other
+        if ending not in ENDINGS or other == ending or not outputs_of_build(path).images:
+            continue
+        try:
+            place = first_difference(document_of(crate), document_of(read_metadata(path)))
+        except InputError as error:
+            yield str(error)
+            continue
+        if place:
+            yield f"{shown(os.path.basename(path))} says something else: {place}"
 
 
 @dataclass(slots=True)

@@ -187,8 +187,8 @@ def _palette(
     found = few_colors(picture.pixels for picture, wanted in zip(pictures, drawn, strict=True) if wanted)
     if found is None:
         warnings.append(
-            f"soft edges and the empty colour counted in, there are more than {MOST_COLORS} colours, so the image is not "
-            "indexed; --hard-alpha 128 makes edges hard, --colors 255 leaves room for the empty one"
+            f"soft edges and the empty colour counted in, there are more than {MOST_COLORS} colours, so the image "
+            "is not indexed; --hard-alpha 128 makes edges hard, --colors 255 leaves room for the empty one"
         )
         return None, ()
     return found, (f"indexed image of {counted(len(found), 'colour')}, the empty one counted in",)

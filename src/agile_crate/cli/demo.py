@@ -13,8 +13,8 @@ from .status import Status
 USAGE = "[DIR]"
 
 DESCRIPTION = """\
-Writes the frames of the Otter Post to DIR/frames (and a second set with planted faults to DIR/rough), then packs
-them to DIR/crate and proves each crate, showing every command line that it runs.
+Writes the frames of the Otter Post to DIR/frames (a second set with planted faults to DIR/rough, templates to
+DIR/templates), then packs them to DIR/crate and proves each crate, showing every command line that it runs.
 
 The usual call:  agile-crate demo
 """
@@ -65,9 +65,9 @@ def run(arguments: argparse.Namespace) -> int:
 def _command_lines(folder: Path) -> Iterator[list[str]]:
     from ..demo import EXAMPLE
 
-    for name, *options in EXAMPLE:
+    for name, options in EXAMPLE:
         frames, crate = str(folder / "frames" / name), str(folder / "crate" / name)
-        yield ["pack", frames, "--out", crate, *options]
+        yield ["pack", frames, "--out", crate, *(word.replace("{folder}", str(folder)) for word in options.split())]
         yield ["verify", f"{crate}.json", "--against", frames]
 
 

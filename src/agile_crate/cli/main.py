@@ -21,7 +21,7 @@ COMMANDS = {
     "pack": "frames → sheets and metadata",
     "survey": "look frames over before packing",
     "verify": "prove that a crate gives its frames back",
-    "unpack": "cut a bare sheet into frames",
+    "unpack": "a crate, or a bare sheet, back into frames",
     "schema": "print the schema of the metadata, for JSON or XML",
     "demo": "write the demo frames and run the full example on them",
 }

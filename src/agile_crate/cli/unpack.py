@@ -1,4 +1,4 @@
-"""``agile-crate unpack``: a bare sheet → frames."""
+"""``agile-crate unpack``: a crate → its frames, or a bare sheet → frames."""
 
 from __future__ import annotations
 
@@ -6,20 +6,26 @@ import argparse
 import json
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from .parser import add_common, read_value
 from .status import Status
 
-USAGE = "SHEET --out DIR (--cell WxH | --columns N --rows N | --islands)"
+if TYPE_CHECKING:
+    from ..cutting import Cut
+
+USAGE = "DATA|SHEET --out DIR"
 
 DESCRIPTION = """\
-Cuts a bare sheet that somebody else made into frames, written as DIR/SHEET_01.png and so on, in reading order.
+Writes the frames of a crate back as PNGs, each on its whole canvas, under its name: DIR/swim/swim_01.png. Or cuts a
+bare sheet that somebody else made into frames, DIR/SHEET_01.png and so on, in reading order.
 
-The usual call:  agile-crate unpack harbour.png --cell 64x64 --out frames
+The usual call:  agile-crate unpack build/otter.json --out frames
 """
 
 EXAMPLES = """\
 examples (on what 'agile-crate demo' writes):
+  agile-crate unpack otter-post/crate/otter.json --out back/otter --film
   agile-crate unpack otter-post/crate/otter.png --cell 96x96 --out cut/otter
   agile-crate unpack otter-post/crate/splash.png --columns 4 --rows 4 --out cut/splash
   agile-crate unpack otter-post/crate/harbour.png --islands --join 3 --out cut/harbour
@@ -27,30 +33,96 @@ examples (on what 'agile-crate demo' writes):
 
 
 def declare(parser: argparse.ArgumentParser) -> None:
-    group = parser.add_argument_group("what is cut, and where to")
-    group.add_argument("sheet", metavar="SHEET", help="a picture of many frames")
+    group = parser.add_argument_group("what is unpacked, and where to")
+    group.add_argument("source", metavar="DATA|SHEET", help="a crate's metadata (JSON or XML), or a picture of frames")
     group.add_argument("--out", metavar="DIR", required=True, help="a folder, made if missing")
+    group.add_argument("--film", action="store_true", help="a crate: also each animation as one animated PNG")
     group.add_argument("--force", action="store_true", help="overwrite files that are there")
-    cells = parser.add_argument_group("how it is cut")
+    cells = parser.add_argument_group("how a bare sheet is cut")
     cells.add_argument("--cell", metavar="WxH", help="by cells of this size")
     cells.add_argument("--columns", metavar="N", help="by so many columns and")
     cells.add_argument("--rows", metavar="N", help="so many rows")
-    cells.add_argument("--margin", metavar="N", default="0", help="empty pixels along the sheet's edges")
-    cells.add_argument("--gap", metavar="N", default="0", help="empty pixels between cells")
+    cells.add_argument("--margin", metavar="N", help="empty pixels along the sheet's edges (default 0)")
+    cells.add_argument("--gap", metavar="N", help="empty pixels between cells (default 0)")
     cells.add_argument("--keep-empty", action="store_true", help="also write cells in which nothing is visible")
     cells.add_argument("--islands", action="store_true", help="by connected visible pixels")
-    cells.add_argument("--join", metavar="N", default="1", help="islands less than N pixels apart are one (default 1)")
+    cells.add_argument("--join", metavar="N", help="islands less than N pixels apart are one (default 1)")
     add_common(parser)
 
 
+CUTTING = ("cell", "columns", "rows", "margin", "gap", "keep_empty", "islands", "join")
+"""The options that are for bare sheets."""
+
+
 def run(arguments: argparse.Namespace) -> int:
+    from ..core.errors import UsageError
+
+    given = [name for name in CUTTING if getattr(arguments, name)]
+    if _is_metadata(arguments.source):
+        if given:
+            raise UsageError(
+                f"--{given[0].replace('_', '-')} cuts bare sheets, and {arguments.source} is a crate's metadata, "
+                "which knows its frames; leave it out"
+            )
+        return _unpack(arguments)
+    if arguments.film:
+        raise UsageError(
+            "--film is for a crate, whose metadata says what is played when; name the metadata, or pack first"
+        )
+    return _cut(arguments)
+
+
+def _is_metadata(source: str) -> bool:
+    """Whether it is metadata, by its contents. What cannot be read is told by whoever reads it in earnest."""
+    from ..exports.metadata import is_metadata
+
+    try:
+        with open(source, "rb") as stream:
+            return is_metadata(stream.read(64))
+    except OSError:
+        return source.endswith((".json", ".xml"))
+
+
+def _unpack(arguments: argparse.Namespace) -> int:
+    from ..core.text import counted, shown
+    from ..threads import workers
+    from ..unpacking import unpack
+    from .progress import progress_bars
+    from .tables import print_note
+
+    with workers() as executor, progress_bars(arguments.quiet) as progress:
+        done = unpack(
+            arguments.source, Path(arguments.out), executor, progress, film=arguments.film, force=arguments.force
+        )
+    files = (*done.frames, *done.films)
+    if arguments.json:
+        document = {
+            "command": "unpack",
+            "files": [str(path) for path in done.frames],
+            "films": [str(path) for path in done.films],
+            "warnings": [],
+        }
+        print(json.dumps(document, ensure_ascii=False, indent=2))
+    elif not arguments.quiet:
+        films = f" and {counted(len(done.films), 'film')}" if arguments.film else ""
+        print(f"unpacked {counted(len(done.frames), 'frame')}{films} from {shown(arguments.source)}")
+        if done.crate.alpha == "premultiplied":
+            print_note("the colours were divided by their alpha again; what the rounding took is gone")
+        if done.crate.background:
+            print_note(f"the sheets were flattened on {done.crate.background}, and so are the frames")
+        _print_files(files, arguments.verbose)
+    return Status.DONE
+
+
+def _cut(arguments: argparse.Namespace) -> int:
     from ..cutting import CutWish, cut_sheet
     from ..settings import read_setting
+    from ..threads import workers
     from ..values import whole
 
-    def number(name: str, least: int) -> int:
+    def number(name: str, least: int, default: int = 0) -> int:
         given = getattr(arguments, name)
-        return 0 if given is None else read_value(name, whole(least), given)
+        return default if given is None else read_value(name, whole(least), given)
 
     wish = CutWish(
         cell=read_setting("cell", arguments.cell) if arguments.cell else None,
@@ -60,12 +132,10 @@ def run(arguments: argparse.Namespace) -> int:
         gap=number("gap", 0),
         keep_empty=arguments.keep_empty,
         islands=arguments.islands,
-        join=number("join", 1),
+        join=number("join", 1, 1),
     )
-    from ..threads import workers
-
     with workers() as executor:
-        cut = cut_sheet(arguments.sheet, Path(arguments.out), wish, executor, arguments.force)
+        cut = cut_sheet(arguments.source, Path(arguments.out), wish, executor, arguments.force)
     for doubt in cut.doubts:
         print(f"agile-crate: warning: {doubt}", file=sys.stderr)
     if arguments.json:
@@ -73,19 +143,26 @@ def run(arguments: argparse.Namespace) -> int:
         document = {"command": "unpack", "files": files, "rows": cut.rows, "warnings": cut.doubts}
         print(json.dumps(document, ensure_ascii=False, indent=2))
     elif not arguments.quiet:
-        _print(arguments, cut.files, cut.rows)
+        _print_cut(arguments, cut)
     return Status.DONE
 
 
-def _print(arguments: argparse.Namespace, files: tuple[Path, ...], rows: tuple[int, ...]) -> None:
+def _print_cut(arguments: argparse.Namespace, cut: Cut) -> None:
     from ..core.text import counted, few, shown
     from .tables import print_note
 
-    print(f"cut {counted(len(files), 'frame')} from {shown(arguments.sheet)}")
-    print_note(f"{counted(len(rows), 'row')}: {few(map(str, rows), 12)}")
-    if arguments.verbose:
+    print(f"cut {counted(len(cut.files), 'frame')} from {shown(arguments.source)}")
+    print_note(f"{counted(len(cut.rows), 'row')}: {few(map(str, cut.rows), 12)}")
+    _print_files(cut.files, arguments.verbose)
+
+
+def _print_files(files: tuple[Path, ...], every: bool) -> None:
+    from ..core.text import shown
+    from .tables import print_note
+
+    if every:
         for path in files:
             print_note(f"wrote {shown(str(path))}")
-    else:
+    elif files:
         last = f" … {shown(files[-1].name)}" if len(files) > 1 else ""
         print_note(f"wrote {shown(str(files[0]))}{last}")

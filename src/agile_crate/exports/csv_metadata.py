@@ -24,7 +24,7 @@ _RISKY = ("=", "+", "-", "@", "\t", "\r", "\n", "'")
 
 
 def frames_csv(crate: Crate) -> str:
-    """One row a frame. Width and height are those of the box as stored."""
+    """A row for each frame; its size is that of the box, as stored."""
     images = [_text(sheet.image) for sheet in crate.sheets]
     return _table(
         FRAMES,

@@ -121,6 +121,23 @@ def animation_of(animation: Animation) -> Document:
     } | ({"times": animation.times} if animation.times else {})
 
 
+def first_difference(mine: Any, its: Any, place: str = "") -> str:
+    """Where two documents first differ, as a sentence; empty if they say the same."""
+    if isinstance(mine, dict) and isinstance(its, dict):
+        for key in (*mine, *(key for key in its if key not in mine)):
+            if key not in mine or key not in its:
+                return f"{_at(place, key)} is only in one of them"
+            if found := first_difference(mine[key], its[key], _at(place, key)):
+                return found
+        return ""
+    if isinstance(mine, (list, tuple)) and isinstance(its, (list, tuple)):
+        if len(mine) != len(its):
+            return f"{place} has {len(its)} entries, not {len(mine)}"
+        pairs = enumerate(zip(mine, its, strict=True))
+        return next(filter(None, (first_difference(*pair, f"{place}[{index}]") for index, pair in pairs)), "")
+    return "" if mine == its else f"{place} is {shown(json.dumps(its))}, not {shown(json.dumps(mine))}"
+
+
 def crate_of(document: Any) -> Crate:
     _expect(isinstance(document, dict) and document.get("format") == FORMAT, "format", f'"{FORMAT}"', document)
     version = document.get("version")

@@ -19,16 +19,18 @@ from ..core.text import shown
 
 
 class Staging:
-    """The files of one build on their way into one folder. Made by `staged`."""
+    """The files of one build on their way into one folder and those below it. Made by `staged`."""
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
         self._mark = os.urandom(4).hex()
         self._waiting: dict[str, Path] = {}
+        self._made: list[Path] = _make_folder(folder)
 
     def write(self, name: str, pieces: Iterable[bytes]) -> str:
-        """Writes a file beside its final name and returns the SHA-256 of its bytes, in hex."""
+        """Writes a file beside its final place (a name, or a path below the folder); returns its SHA-256, in hex."""
         path = self._beside(name, "new")
+        self._made += _make_folder(path.parent)
         digest = hashlib.sha256()
         self._waiting[name] = path
         with _told_as_output_error(self.folder / name), open(path, "xb") as stream:
@@ -65,12 +67,16 @@ class Staging:
                 (self.folder / name).unlink(missing_ok=True)
 
     def discard(self) -> None:
-        """Removes whatever has not been moved into place."""
+        """Removes whatever has not been moved into place, and folders that were made for nothing."""
         for path in self._waiting.values():
             path.unlink(missing_ok=True)
+        for empty in reversed(self._made):
+            with contextlib.suppress(OSError):
+                empty.rmdir()
 
     def _beside(self, name: str, what: str) -> Path:
-        return self.folder / f".{name[:100]}.{self._mark}.{what}"
+        path = self.folder / name
+        return path.parent / f".{path.name[:100]}.{self._mark}.{what}"
 
 
 def _set_aside(target: Path, old: Path) -> None:
@@ -84,15 +90,11 @@ def _set_aside(target: Path, old: Path) -> None:
 @contextlib.contextmanager
 def staged(folder: Path) -> Iterator[Staging]:
     """A place to write a build's files to. Leaving it without `commit` leaves no file and no new folder behind."""
-    made = _make_folder(folder)
     staging = Staging(folder)
     try:
         yield staging
     finally:
         staging.discard()
-        for empty in reversed(made):
-            with contextlib.suppress(OSError):
-                empty.rmdir()
 
 
 def _make_folder(folder: Path) -> list[Path]:

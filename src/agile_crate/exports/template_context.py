@@ -34,8 +34,13 @@ def context_of(crate: Crate) -> dict[str, Any]:
         | {
             "index": index,
             "identifier": name,
+            "on_sheet": frame.on_sheet,
+            "box": frame.box,
+            "canvas": frame.canvas,
+            "offset": frame.offset,
+            "pivot": frame.pivot,
             "image": crate.sheets[frame.on_sheet].image,
-            "sheet_size": crate.sheets[frame.on_sheet].size,
+            "on_size": crate.sheets[frame.on_sheet].size,
             "upright": frame.upright,
             "mirror": frame.mirror,
             "shape": frame_of(frame).get("shape"),
@@ -83,7 +88,7 @@ def _unique(names: Iterable[str]) -> list[str]:
 
 def edges(frame: Mapping[str, Any], y_up: bool = False) -> Edges:
     """A frame's box by its edges, as shares of its sheet from the top left; with y_up, from the bottom left."""
-    box, size = Box(*frame["box"]), Size(*frame["sheet_size"])
+    box, size = Box(*frame["box"]), Size(*frame["on_size"])
     top, bottom = box.y / size.h, box.bottom / size.h
     if y_up:
         top, bottom = 1 - top, 1 - bottom
@@ -92,7 +97,7 @@ def edges(frame: Mapping[str, Any], y_up: bool = False) -> Edges:
 
 def box_y_up(frame: Mapping[str, Any]) -> Box:
     """A frame's box in pixels, counted from the bottom left of its sheet."""
-    box, size = Box(*frame["box"]), Size(*frame["sheet_size"])
+    box, size = Box(*frame["box"]), Size(*frame["on_size"])
     return Box(box.x, size.h - box.bottom, box.w, box.h)
 
 
@@ -102,7 +107,8 @@ def pivot_share(frame: Mapping[str, Any], y_up: bool = False, of: str = "canvas"
     x, y = frame["pivot"]
     size = Size(*frame["canvas"])
     if of == "box":
-        x, y, size = x - _left_top(frame).x, y - _left_top(frame).y, Size(*frame["upright"])
+        corner, size = _left_top(frame), Size(*frame["upright"])
+        x, y = x - corner.x, y - corner.y
     elif of != "canvas":
         raise ValueError(f"pivot_share knows of='canvas' and of='box', not {of!r}")
     across, down = (x / size.w, y / size.h) if size.w and size.h else (0.0, 0.0)

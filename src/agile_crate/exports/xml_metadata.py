@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterable, Iterator
 from typing import Any
 
 from ..core.errors import InputError, OutputError
-from ..core.model import Animation, Crate, Frame, Sheet
+from ..core.model import Animation, Crate, Frame, Shape, Sheet
 from ..core.text import quoted, shown
 from .document import Document, FormError, animation_of, crate_of, frame_of, head_of, sheet_of
 
@@ -84,11 +84,15 @@ def _sheet(sheet: Sheet) -> str:
 
 def _frame(frame: Frame) -> str:
     said = frame_of(frame)
-    shape = said.pop("shape", None)
+    said.pop("shape", None)
+    return _element("frame", said, _shape(frame.shape))
+
+
+def _shape(shape: Shape | None) -> str:
     if shape is None:
-        return _element("frame", said, "")
-    polygons = "".join(f'<polygon points="{_list(n for point in p for n in point)}"/>' for p in shape["polygons"])
-    return _element("frame", said, f'<shape tolerance="{shape["tolerance"]!r}">{polygons}</shape>')
+        return ""
+    polygons = "".join(f'<polygon points="{_list(n for point in p for n in point)}"/>' for p in shape.polygons)
+    return f'<shape tolerance="{shape.tolerance!r}">{polygons}</shape>'
 
 
 def _animation(animation: Animation) -> str:
