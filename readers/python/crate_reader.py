@@ -1,0 +1,106 @@
+# SPDX-License-Identifier: MIT
+# Copyright (c) The Agile Crate developers
+"""A small reader of Agile Crate metadata, version 1, for games in Python. Copy it into yours.
+
+    crate = load("build/otter.json")
+    sheets = [pygame.image.load(path).convert_alpha() for path in crate.images]
+    draw(screen, crate, sheets, crate.frame_at("swim", milliseconds), (x, y))      # the pivot at x, y
+
+`load`, `frame_at` and `placement` need nothing but Python; `draw` and `picture` need pygame-ce.
+"""
+
+import json
+import math
+from pathlib import Path
+
+
+class Crate:
+    """The metadata: `frames` and `animations` are lists of dictionaries, keys as in docs/format.md."""
+
+    def __init__(self, document, folder):
+        if document.get("format") != "agile-crate" or document.get("version") != 1:
+            raise ValueError("not Agile Crate metadata of version 1")
+        self.sheets, self.frames = document["sheets"], document["frames"]
+        self.premultiplied = document.get("alpha") == "premultiplied"
+        self.animations = {animation["name"]: animation for animation in document["animations"]}
+        self.by_name = {frame["name"]: frame for frame in self.frames}
+        self.images = [folder / _file_name(sheet["image"]) for sheet in self.sheets]
+
+    def frame(self, name):
+        """A frame by its name. KeyError if there is none."""
+        return self.by_name[name]
+
+    def frame_at(self, name, milliseconds):
+        """The frame that an animation shows at a time after its start."""
+        animation = self.animations[name]
+        return self.frames[animation["frames"][step_at(animation, milliseconds)]]
+
+
+def load(path):
+    """Reads the metadata. ValueError for what is not ours, or of another version."""
+    path = Path(path)
+    return Crate(json.loads(path.read_text("utf-8")), path.parent)
+
+
+def _file_name(image):
+    if image in ("", ".", "..") or set(image) & set("/\\:\0"):
+        raise ValueError(f"an image must be a file in the metadata's folder, not {image!r}")
+    return image
+
+
+def step_at(animation, milliseconds):
+    """The position in an animation's lists at a time. Every step is held for its own duration.
+
+    Back and forth shows 1 2 3 4 3 2 and begins again: the first and the last once a turn. An animation that is shown
+    once (or `times` times) stays on its last frame.
+    """
+    steps = list(range(len(animation["frames"])))
+    if animation["loop"] == "back-and-forth":
+        steps += steps[-2:0:-1]
+    durations = [animation["durations"][step] for step in steps]
+    turn = sum(durations)
+    if animation["loop"] == "once" and milliseconds >= turn * max(1, animation.get("times", 0)):
+        return steps[-1]
+    left = milliseconds % turn
+    for step, duration in zip(steps, durations, strict=True):
+        left -= duration
+        if left < 0:
+            return step
+    return steps[-1]
+
+
+def placement(frame):
+    """Where the upright, flipped pixels of a frame go, from its pivot: x and y of their top left."""
+    x, y, w, h = frame["box"]
+    if frame["turned"]:
+        w, h = h, w
+    left, top = frame["offset"]
+    mirror = frame.get("mirror", "")
+    if "x" in mirror:
+        left = frame["canvas"][0] - left - w
+    if "y" in mirror:
+        top = frame["canvas"][1] - top - h
+    return left - frame["pivot"][0], top - frame["pivot"][1]
+
+
+def picture(crate, sheets, one):
+    """A frame's stored pixels, upright and flipped, as a pygame surface. Worth keeping if it is drawn often."""
+    import pygame
+
+    surface = sheets[one["sheet"]].subsurface(pygame.Rect(one["box"]))
+    if one["turned"]:
+        surface = pygame.transform.rotate(surface, 90)  # anticlockwise
+    mirror = one.get("mirror", "")
+    return pygame.transform.flip(surface, "x" in mirror, "y" in mirror) if mirror else surface
+
+
+def draw(target, crate, sheets, one, at):
+    """Draws a frame on a pygame surface with its pivot at a point (x, y), to the nearest whole pixel."""
+    import pygame
+
+    if 0 in one["box"][2:]:
+        return  # wholly empty
+    left, top = placement(one)
+    blend = pygame.BLEND_PREMULTIPLIED if crate.premultiplied else 0
+    place = (math.floor(at[0] + left + 0.5), math.floor(at[1] + top + 0.5))
+    target.blit(picture(crate, sheets, one), place, special_flags=blend)

@@ -1,0 +1,126 @@
+"""Crates of many kinds, as `pack` wrote them, for the readers to read; and their source frames."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import partial
+from http.server import SimpleHTTPRequestHandler, ThreadingHTTPServer
+from pathlib import Path
+from threading import Thread
+from typing import Any
+
+import numpy as np
+import pytest
+
+from conftest import PROGRAM, art, save, tool
+
+READERS = Path(__file__).parents[2] / "readers"
+TABLE = Path(__file__).parents[2] / "src/agile_crate/demo/templates/table.lua.j2"
+
+KINDS = {
+    "grid": ("--columns", "5", "--metadata", "json,xml,css,csv"),
+    "rows": ("--layout", "rows", "--trim", "animation", "--gap", "1", "--metadata", "json,css"),
+    "trimmed": ("--layout", "tight", "--pivot", "feet", "--cushion", "1", "--metadata", "json,css", "--effort", "quick"),
+    "turned": ("--layout", "tight", "--turn", "--gap", "1", "--effort", "quick"),
+    "mirrored": ("--layout", "tight", "--turn", "--share-mirrored", "--mirrored", "left=swim", "--effort", "quick"),
+    "sheets": ("--layout", "tight", "--max-size", "48x48", "--trim", "frame", "--metadata", "json,css", "--effort", "quick"),
+    "edges": ("--layout", "tight", "--edge-repeat", "1", "--effort", "quick"),
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Crate:
+    """A crate on disk: its metadata file, what that says, and the source pictures by frame name."""
+
+    path: Path
+    document: dict[str, Any]
+    sources: dict[str, np.ndarray]
+
+
+def _frames(folder: Path) -> dict[str, np.ndarray]:
+    """Frames of several sizes with empty rims, soft edges and one that is wholly empty."""
+    pictures: dict[str, np.ndarray] = {}
+    for animation, count, (w, h) in (("swim", 5, (24, 15)), ("dive", 4, (13, 20))):
+        for number in range(1, count + 1):
+            pixels = art(w, h, number + len(animation) * (animation == "dive"))
+            pixels[: 1 + number % 3], pixels[-1], pixels[:, : 2 + number % 4], pixels[:, w - number :] = 0, 0, 0, 0
+            pictures[f"{animation}/{animation}_{number:02d}"] = pixels
+    pictures["dive/dive_04"][:] = 0
+    pictures["parcel"] = np.pad(art(9, 7, 40), ((1, 1), (1, 1), (0, 0)))
+    for name, pixels in pictures.items():
+        save(folder / f"{name}.png", pixels)
+    return pictures
+
+
+@pytest.fixture(scope="session")
+def crates(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Crate]:
+    """One crate of each kind; swim goes back and forth with a hold, dive ends after two showings."""
+    top = tmp_path_factory.mktemp("crates")
+    sources = _frames(top / "frames")
+    sources |= {
+        name.replace("swim/swim", "left"): pixels[:, ::-1] for name, pixels in sources.items() if "swim" in name
+    }
+    times = ("--fps", "swim=7", "--hold", "swim:2=3", "--loop", "swim=back-and-forth", "--loop", "dive=once")
+    made = {}
+    for kind, options in KINDS.items():
+        path = top / "out" / kind
+        subprocess.run(
+            [PROGRAM, "pack", top / "frames", "--out", path, "-q", *times, *options, "--template", TABLE], check=True
+        )
+        document = json.loads(path.with_suffix(".json").read_text("utf-8"))
+        made[kind] = Crate(path.with_suffix(".json"), document, sources)
+    return made
+
+
+@pytest.fixture(params=KINDS)
+def crate(request: pytest.FixtureRequest, crates: dict[str, Crate]) -> Crate:
+    return crates[request.param]
+
+
+def times_of(animation: dict[str, Any]) -> Iterator[tuple[int, int]]:
+    """Times to ask for, with the frame that is shown then, as docs/format.md tells it."""
+    frames, durations = animation["frames"], animation["durations"]
+    order = list(zip(frames, durations, strict=True))
+    if animation["loop"] == "back-and-forth":
+        order += order[-2:0:-1]
+    begin = 0
+    for turn in range(3):
+        for frame, duration in order:
+            over = animation["loop"] == "once" and turn > 0
+            for moment in (begin, begin + duration - 1):
+                yield moment, frames[-1] if over else frame
+            begin += duration
+
+
+@pytest.fixture
+def site(tmp_path: Path) -> Iterator[str]:
+    """The address of the test's own folder, served on this machine."""
+    handler = partial(_Quiet, directory=str(tmp_path))
+    server = ThreadingHTTPServer(("127.0.0.1", 0), handler)
+    thread = Thread(target=server.serve_forever, daemon=True)
+    thread.start()
+    yield f"http://127.0.0.1:{server.server_port}"
+    server.shutdown()
+    server.server_close()
+    thread.join()
+
+
+class _Quiet(SimpleHTTPRequestHandler):
+    def log_message(self, format: str, *arguments: Any) -> None:
+        pass
+
+
+@pytest.fixture(scope="session")
+def browser(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Any]:
+    """The distribution's Chromium, without a screen."""
+    from playwright.sync_api import sync_playwright
+
+    with sync_playwright() as playwright:
+        context = playwright.chromium.launch_persistent_context(
+            tmp_path_factory.mktemp("browser"), executable_path=tool("chromium"), args=["--no-sandbox"], headless=True
+        )
+        yield context
+        context.close()

@@ -1,0 +1,100 @@
+"""The JavaScript reader in Chromium: every frame drawn as the browser draws its source, and its timing."""
+
+from __future__ import annotations
+
+import json
+import shutil
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from conftest import save
+
+from .conftest import READERS, Crate, times_of
+
+PAGE = """<!doctype html><script type="module">
+import { load, frame, frameAt, draw } from "./crate.js";
+const pixels = (paint) => {
+  const canvas = new OffscreenCanvas(90, 90);
+  const context = canvas.getContext("2d");
+  context.imageSmoothingEnabled = false;
+  paint(context);
+  return context.getImageData(0, 0, 90, 90).data.join();
+};
+window.compare = async (data, sources) => {
+  const crate = await load(data);
+  const wrong = [];
+  for (const [name, url, x, y] of sources) {
+    const image = new Image();
+    image.src = url;
+    await image.decode();
+    for (const scale of [1, 2]) {
+      const expected = pixels((context) => {
+        context.translate(40, 40);
+        context.scale(scale, scale);
+        context.drawImage(image, -x, -y);
+      });
+      if (expected !== pixels((context) => draw(context, crate, frame(crate, name), 40, 40, scale))) wrong.push(name);
+    }
+  }
+  return wrong;
+};
+window.shown = async (data, moments) => {
+  const crate = await load(data);
+  return moments.map(([name, moment]) => frameAt(crate, name, moment).name);
+};
+window.refused = (data) => load(data).then(() => "", (error) => error.message);
+window.ready = true;
+</script>"""
+
+
+@pytest.fixture
+def page(tmp_path: Path, crate: Crate, site: str, browser: Any) -> Any:
+    """A page with the reader, beside the crate and its source frames, and no error on its console."""
+    shutil.copy(READERS / "javascript" / "crate.js", tmp_path)
+    shutil.copytree(crate.path.parent, tmp_path / "out")
+    for name, pixels in crate.sources.items():
+        save(tmp_path / "frames" / f"{name}.png", pixels)
+    (tmp_path / "page.html").write_text(PAGE, "utf-8")
+    page = browser.new_page()
+    errors: list[str] = []
+    page.on("pageerror", lambda error: errors.append(str(error)))
+    page.goto(f"{site}/page.html")
+    page.wait_for_function("window.ready")
+    yield page
+    page.close()
+    assert errors == []
+
+
+def test_every_frame_is_drawn_as_its_source_is(page: Any, crate: Crate) -> None:
+    frames = crate.document["frames"]
+    sources = [[frame["name"], f"frames/{frame['name']}.png", *frame["pivot"]] for frame in frames]
+    whole = [[name, url, x, y] for name, url, x, y in sources if x == int(x) and y == int(y)]
+    assert len(whole) >= 4  # at half a pixel a browser mixes neighbours, of the sheet and of the frame alike or not
+    assert page.evaluate("([data, sources]) => compare(data, sources)", [f"out/{crate.path.name}", whole]) == []
+
+
+def test_the_timing_rule(page: Any, crate: Crate) -> None:
+    wanted = [
+        (one["name"], moment, crate.document["frames"][frame]["name"])
+        for one in crate.document["animations"]
+        for moment, frame in times_of(one)
+    ]
+    moments = [[name, moment] for name, moment, _ in wanted]
+    found = page.evaluate("([data, moments]) => shown(data, moments)", [f"out/{crate.path.name}", moments])
+    assert found == [name for *_, name in wanted]
+
+
+@pytest.mark.parametrize("crate", ["grid"], indirect=True)
+def test_what_it_refuses(page: Any, crate: Crate, tmp_path: Path, site: str) -> None:
+    changes = (
+        ({"version": 2}, "is not Agile Crate metadata of version 1"),
+        ({"format": "other"}, "is not Agile Crate metadata of version 1"),
+        ({"alpha": "premultiplied"}, "Canvas 2D multiplies by alpha itself; pack without --premultiply"),
+        ({"sheets": [{"image": "../grid.png"}]}, "an image must be a file in the metadata's folder, not ../grid.png"),
+    )
+    for number, (change, sentence) in enumerate(changes):
+        (tmp_path / "out" / f"bad{number}.json").write_text(json.dumps(crate.document | change), "utf-8")
+        assert sentence in page.evaluate("data => refused(data)", f"out/bad{number}.json")
+    assert "out/gone.json cannot be read: 404" in page.evaluate("data => refused(data)", "out/gone.json")

@@ -1,0 +1,66 @@
+"""The Python reader on what `pack` wrote: drawn by pygame-ce as the source frames are, and its timing."""
+
+from __future__ import annotations
+
+import copy
+import os
+import sys
+from pathlib import Path
+
+import pytest
+
+from .conftest import READERS, Crate, times_of
+
+os.environ.setdefault("SDL_VIDEODRIVER", "dummy")
+os.environ.setdefault("PYGAME_HIDE_SUPPORT_PROMPT", "1")
+sys.path.insert(0, str(READERS / "python"))
+
+import crate_reader  # noqa: E402
+import pygame  # noqa: E402
+
+
+def drawn_by(draw: object) -> bytes:
+    target = pygame.Surface((90, 90), pygame.SRCALPHA)
+    draw(target)
+    return pygame.image.tobytes(target, "RGBA")
+
+
+def test_every_frame_is_drawn_as_its_source_is(crate: Crate) -> None:
+    pygame.display.init()
+    pygame.display.set_mode((8, 8))
+    read = crate_reader.load(crate.path)
+    sheets = [pygame.image.load(path).convert_alpha() for path in read.images]
+    assert len(read.frames) >= 10
+    for frame in read.frames:
+        pixels = crate.sources[frame["name"]]
+        source = pygame.image.frombytes(pixels.tobytes(), pixels.shape[1::-1], "RGBA").convert_alpha()
+        place = [int(40 - part + 0.5) for part in frame["pivot"]]
+        expected = drawn_by(lambda target, s=source, p=place: target.blit(s, p))
+        found = drawn_by(lambda target, f=frame: crate_reader.draw(target, read, sheets, f, (40, 40)))
+        assert found == expected, frame
+
+
+def test_the_timing_rule(crate: Crate) -> None:
+    read = crate_reader.load(crate.path)
+    assert {one["loop"] for one in crate.document["animations"]} >= {"back-and-forth", "once"}
+    for animation in crate.document["animations"]:
+        for moment, frame in times_of(animation):
+            shown = read.frame_at(animation["name"], moment)
+            assert shown is read.frames[frame], (animation["name"], moment)
+    assert read.frame("parcel")["name"] == "parcel"
+
+
+@pytest.mark.parametrize(
+    ("key", "value", "sentence"),
+    [
+        ("format", "other", "not Agile Crate metadata of version 1"),
+        ("version", 2, "not Agile Crate metadata of version 1"),
+        ("image", "../otter.png", "an image must be a file in the metadata's folder, not '../otter.png'"),
+        ("image", "..", "an image must be a file in the metadata's folder, not '..'"),
+    ],
+)
+def test_what_it_refuses(crates: dict[str, Crate], key: str, value: object, sentence: str) -> None:
+    document = copy.deepcopy(crates["grid"].document)
+    (document["sheets"][0] if key == "image" else document)[key] = value
+    with pytest.raises(ValueError, match=sentence.replace(".", r"\.")):
+        crate_reader.Crate(document, Path())
