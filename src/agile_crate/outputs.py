@@ -5,11 +5,11 @@ from __future__ import annotations
 import hashlib
 import os
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
 
 from .core.errors import OutputError, UsageError
-from .core.file_names import repeated
+from .core.file_names import LONGEST_NAME, repeated
 from .core.text import few, quoted, shown
 from .exports.metadata import ENDINGS, outputs_of_build
 
@@ -74,8 +74,11 @@ def _is_written(path: Path, sha256: str) -> bool:
         return False
 
 
-def refuse_one_name(files: Iterable[Path]) -> None:
-    """Raises UsageError when two outputs would take one name."""
+def refuse_bad_names(files: Sequence[Path]) -> None:
+    """Raises UsageError when two outputs would take one name, and for names that are too long for any platform."""
+    for path in files:
+        if len(os.fsencode(path.name)) > LONGEST_NAME:
+            raise UsageError(f"--out makes the name {shown(path.name[:40])}…, longer than files can have; shorten it")
     if (name := repeated(path.name for path in files)) is not None:
         raise UsageError(
             f"two outputs would take the name {quoted(name)}; let --file-name tell them apart ({{sheet}}, {{name}}, "

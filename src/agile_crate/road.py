@@ -27,7 +27,7 @@ from .core.timing import Hold, frame_times, pace
 from .exports.formats import text_names
 from .exports.template import Template, read_templates
 from .intake import take_in
-from .outputs import build_before, refuse_one_name, refuse_strangers, target_of
+from .outputs import build_before, refuse_bad_names, refuse_strangers, target_of
 from .preparing import Prepared
 from .settings import Settings
 from .sources.find import OwnPlace
@@ -99,7 +99,7 @@ def pack(
     if len(texts) > 1:
         plans = [dataclasses.replace(plan, crate=dataclasses.replace(plan.crate, files=texts)) for plan in plans]
     files = tuple(target.parent / name for name in _all_names(plans))
-    refuse_one_name(files)
+    refuse_bad_names(files)
     stale = tuple(sorted(Path(path) for path in before if Path(path) not in files and os.path.lexists(path)))
     if not force:
         refuse_strangers(files, before)

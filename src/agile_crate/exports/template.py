@@ -85,4 +85,4 @@ def rendered(template: Template, crate: Crate) -> str:
 
 
 def _refused(template: Template, why: str) -> InputError:
-    return InputError(f"{shown(template.path)}: {shown(why)}; nothing was written")
+    return InputError(f"{shown(template.path)}: {shown(why).removesuffix('.')}; nothing was written")

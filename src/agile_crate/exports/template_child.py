@@ -59,7 +59,7 @@ def _rendered(request: dict[str, Any]) -> str:
             pieces.append(piece)
             length += len(piece)
             if length > request["length"]:
-                raise RefusedError(f"it writes more than {request['bytes']:,} characters")
+                raise RefusedError(f"it writes more than {request['length']:,} characters")
     except TemplateSyntaxError as error:
         raise RefusedError(f"line {error.lineno}: {error.message}") from None
     except (RefusedError, MemoryError):

@@ -1,0 +1,85 @@
+"""The published schemas take what we write and refuse what our reader refuses."""
+
+from __future__ import annotations
+
+import copy
+import json
+from typing import Any
+
+import jsonschema
+import pytest
+from crates import FULL, XML_TEXT, named
+from hypothesis import given
+from hypothesis import strategies as st
+from lxml import etree
+
+from agile_crate.exports.json_metadata import to_json
+from agile_crate.exports.schemas import schema
+from agile_crate.exports.xml_metadata import to_xml
+
+JSON = json.loads(schema("json"))
+CHECK = jsonschema.Draft202012Validator(JSON)
+XSD = etree.XMLSchema(etree.fromstring(schema("xml").encode()))
+DOCUMENT = json.loads(to_json(FULL))
+
+
+def test_the_schemas_are_schemas_and_take_what_we_write() -> None:
+    jsonschema.Draft202012Validator.check_schema(JSON)
+    CHECK.validate(DOCUMENT)
+    XSD.assertValid(etree.fromstring(to_xml(FULL).encode()))
+
+
+@given(st.lists(XML_TEXT, max_size=3, unique=True))
+def test_any_name_is_valid(names: list[str]) -> None:
+    CHECK.validate(json.loads(to_json(named(names))))
+    XSD.assertValid(etree.fromstring(to_xml(named(names)).encode()))
+
+
+ABSENT = object()
+
+
+@pytest.mark.parametrize(
+    ("place", "value"),
+    [
+        ("format", "other"), ("version", 2), ("version", "1"), ("name", ABSENT), ("name", 3), ("alpha", "bent"), ("scale", "1"),
+        ("background", "blue"), ("files", ["a/b"]), ("settings", []), ("frames", {}), ("sheets", ABSENT),
+        ("sheets/0/image", "../otter.png"), ("sheets/0/image", "a\\b.png"), ("sheets/0/image", ".."), ("sheets/0/image", ""),
+        ("sheets/0/size", [0, 4]), ("sheets/0/size", [4]), ("sheets/0/sha256", "xyz"), ("sheets/0/cells/columns", 0),
+        ("sheets/0/cells/order", "up"), ("sheets/2/row_cells/filled", ABSENT), ("sheets/1/edge_repeat", -1),
+        ("frames/0/box", [1, 2, 3]), ("frames/0/box", [1, 2, 3, 4, 5]), ("frames/0/box/2", -1), ("frames/0/box/2", 1.5),
+        ("frames/0/box/2", 2**31), ("frames/0/canvas/0", 0), ("frames/0/turned", 1), ("frames/0/mirror", "z"),
+        ("frames/0/pivot", [1]), ("frames/0/pivot/0", None), ("frames/0/offset", ABSENT), ("frames/0/name", ABSENT),
+        ("frames/0/sheet", -1), ("frames/1/shape/polygons", 3), ("animations/0/durations/0", 0), ("animations/0/durations", []),
+        ("animations/0/loop", "never"), ("animations/0/frames/0", "0"),
+    ],
+)  # fmt: skip
+def test_the_json_schema_refuses(place: str, value: Any) -> None:
+    document = copy.deepcopy(DOCUMENT)
+    *way, last = [int(step) if step.isdigit() else step for step in place.split("/")]
+    inside = document
+    for step in way:
+        inside = inside[step]
+    if value is ABSENT:
+        del inside[last]
+    else:
+        inside[last] = value
+    assert not CHECK.is_valid(document)
+
+
+@pytest.mark.parametrize(
+    ("old", "new"),
+    [
+        ('format="agile-crate"', 'format="other"'), ('version="1" g', 'version="2" g'), ('alpha="premultiplied"', 'alpha="bent"'),
+        ('scale="0.5"', 'scale="half"'), ("#20406f", "blue"), ('"otter-1.png"', '"../otter.png"'), ('"otter-1.png"', '".."'),
+        ('"otter-1.png"', '""'), ('size="64 32"', 'size="64"'), ('size="64 32"', 'size="0 32"'), ('columns="4"', 'columns="0"'),
+        ('order="down"', 'order="up"'), (' filled="2 3"', ""), ('box="2 2 9 4"', 'box="2 2 9"'), ('box="2 2 9 4"', 'box="2 2 9 -4"'),
+        ('box="2 2 9 4"', 'box="2 2 9 1.5"'), ('turned="false"', 'turned="no"'), ('mirror="xy"', 'mirror="z"'),
+        ('pivot="8 16"', 'pivot="8"'), (' offset="3 5"', ""), ('durations="83 84 83"', 'durations="83 0 83"'),
+        ('durations="83 84 83"', 'durations=""'), ('loop="once"', 'loop="never"'), ('name="empty"', 'name="swim/swim_01"'),
+        ('name="dive"', 'name="swim"'), ("<frames>", "<weather/><frames>"),
+    ],
+)  # fmt: skip
+def test_the_xml_schema_refuses(old: str, new: str) -> None:
+    text = to_xml(FULL)
+    assert old in text
+    assert not XSD.validate(etree.fromstring(text.replace(old, new, 1).encode()))

@@ -1,0 +1,151 @@
+"""Templates: what they see, what the examples make, and what a stranger's template cannot do."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from crates import FULL, named
+
+from agile_crate import demo
+from agile_crate.core.errors import InputError
+from agile_crate.core.model import Crate
+from agile_crate.exports import template as module
+from agile_crate.exports.template import Template, read_templates, rendered
+from agile_crate.exports.template_context import FILTERS, context_of, identifier, literal
+from conftest import tool
+
+HOSTILE = ['a"b\\c', "new\nline", "*/", "??=", "]]", "-- end", "ünï", "\x01", "$(x)", "%s", "{{ x }}"]
+
+
+def made(text: str, crate: Crate = FULL) -> str:
+    return rendered(Template("engine.txt.j2", text), crate)
+
+
+def test_a_template_sees_the_metadata_under_its_own_names() -> None:
+    text = "{{ crate.name }} {{ crate.alpha }} {{ crate.background }} {% for s in sheets %}{{ s.image }} {{ s.size.w }};{% endfor %}"
+    assert made(text) == "otter premultiplied #20406f otter-1.png 64;otter-2.png 48;otter-3.png 50;"
+    text = "{% for f in frames %}{{ f.index }} {{ f.image }} {{ f.box.x }} {{ f.upright.w }} {{ f.turned }} {{ f.mirror }};{% endfor %}"
+    assert made(text) == "0 otter-1.png 2 9 False ;1 otter-2.png 2 10 True xy;2 otter-3.png 0 0 False ;"
+    text = "{% for a in animations %}{{ a.name }} {{ a.length }} {{ a.turn|map(attribute='index')|join(',') }};{% endfor %}"
+    assert made(text) == "swim 250 0,1,0,1;dive 501 2,0;"
+    assert made("a\n{% if true %}\nb\n{% endif %}\n") == "a\nb\n"
+
+
+def test_the_filters() -> None:
+    frame = "{{ frames[0]|%s }}"
+    assert made(frame % "edges|list") == "[0.03125, 0.0625, 0.171875, 0.1875]"
+    assert made(frame % "edges(y_up=true)|list") == "[0.03125, 0.9375, 0.171875, 0.8125]"
+    assert made(frame % "box_y_up|list") == "[2, 26, 9, 4]"
+    assert made(frame % "pivot_share|list") == "[0.5, 1.0]"
+    assert made(frame % "pivot_share(y_up=true)|list") == "[0.5, 0.0]"
+    assert made(frame % "pivot_share(of='box')|list") == f"[{5 / 9}, {11 / 4}]"
+    # stored 6 × 10 and turned: upright 10 × 6 at 3, 5 of 16 × 16, flipped both ways to 3, 5 from the other corner
+    assert made("{{ frames[1]|pivot_share(of='box')|list }}") == f"[{(7.5 - 3) / 10}, {(16 - 5) / 6}]"
+    assert made("{{ frames[2]|pivot_share(of='box')|list }}") == "[0.0, 0.0]"
+    assert json.loads(made("{{ frames|map(attribute='name')|list|json }}")) == [f.name for f in FULL.frames]
+    assert made("{{ '<a & \"b\">'|xml }}") == "&lt;a &amp; &quot;b&quot;&gt;"
+    assert set(FILTERS) == {"identifier", "edges", "box_y_up", "pivot_share", "json", "xml", "literal"}
+
+
+def test_identifiers_are_safe_and_unique() -> None:
+    assert [identifier(text) for text in ("swim/swim_01", "8 way", "", "ü")] == ["swim_swim_01", "_8_way", "_", "_"]
+    names = [frame["identifier"] for frame in context_of(named(["a b", "a_b", "A/B", "a_b_2"]))["frames"]]
+    assert names == ["a_b", "a_b_2", "A_B_3", "a_b_2_2"]
+
+
+@pytest.mark.parametrize("name", HOSTILE)
+def test_literals_mean_the_name_in_each_language(name: str) -> None:
+    assert eval(literal(name, "python")) == name
+    said = subprocess.run([tool("lua5.4"), "-e", f"io.write({literal(name, 'lua')})"], capture_output=True, check=True)
+    assert said.stdout == name.encode()
+
+
+def examples() -> dict[str, Template]:
+    folder = demo.FOLDER / "templates"
+    return {path.name: read_templates([str(path)])[0] for path in sorted(folder.iterdir())}
+
+
+def test_the_example_for_python_is_a_module(tmp_path: Path) -> None:
+    crate = named(HOSTILE)
+    (tmp_path / "otter.py").write_text(made(examples()["frames.py.j2"].text, crate), "utf-8")
+    code = "import json, otter; print(json.dumps([otter.FRAMES, otter.ANIMATIONS, otter.SHEETS]))"
+    said = subprocess.run([sys.executable, "-c", code], cwd=tmp_path, capture_output=True, check=True).stdout
+    frames, animations, sheets = json.loads(said)
+    assert list(frames) == list(animations) == HOSTILE
+    assert frames["*/"] == {
+        "image": "c.png",
+        "box": [0, 0, 1, 1],
+        "turned": False,
+        "mirror": "",
+        "canvas": [1, 1],
+        "offset": [0, 0],
+        "pivot": [0.25, 1],
+    }
+    assert animations["*/"] == {"steps": [["*/", 100]], "loop": "forever", "times": 0}
+    assert sheets == ["c.png"]
+
+
+def test_the_example_for_c_compiles_and_says_the_same(tmp_path: Path) -> None:
+    header = examples()["frames.h.j2"].text
+    (tmp_path / "odd.h").write_text(made(header, named(HOSTILE)), "utf-8")
+    (tmp_path / "otter.h").write_text(made(header, FULL), "utf-8")
+    (tmp_path / "main.c").write_text("""
+#include <stdio.h>
+#include "odd.h"
+#include "otter.h"
+int main(void) {
+  for (int i = 0; i < C_FRAME_COUNT; i++) printf("%s%c", C_FRAMES[i].name, 0);
+  const crate_frame *f = &OTTER_FRAMES[1];
+  const crate_animation *a = &OTTER_ANIMATIONS[OTTER_PLAY_DIVE];
+  printf("%d %d,%d,%d,%d %d%d%d %d,%d %d,%d %g,%g | %s %d %d %d %d %d", f->on_sheet, f->x, f->y, f->w, f->h, f->turned, f->mirror_x,
+    f->mirror_y, f->canvas_w, f->canvas_h, f->offset_x, f->offset_y, f->pivot_x, f->pivot_y, a->name, a->count, a->frames[1],
+    a->milliseconds[0], a->loop == CRATE_ONCE, a->times);
+  return OTTER_FRAME_SWIM_SWIM_01 + C_PREMULTIPLIED + !OTTER_PREMULTIPLIED + (C_ANIMATIONS[0].count - 1);
+}""")
+    strict = ("-std=c99", "-pedantic", "-Wall", "-Wextra", "-Werror", "-Wno-unused-const-variable")
+    subprocess.run([tool("gcc"), *strict, "main.c", "-o", "main"], cwd=tmp_path, check=True)
+    said = subprocess.run([tmp_path / "main"], capture_output=True, check=True).stdout.split(b"\0")
+    assert [name.decode() for name in said[:-1]] == HOSTILE
+    assert said[-1] == b"1 2,2,6,10 111 16,16 3,5 7.5,16 | dive 2 0 500 1 3"
+
+
+@pytest.mark.parametrize(
+    ("text", "why"),
+    [
+        ("a\nb\n{{ frmaes }}", "line 3: 'frmaes' is undefined"),
+        ("{% for f in frames %}\n{{ f.nme }}\n{% endfor %}", "line 2: 'dict object' has no attribute 'nme'"),
+        ("x\n{% for f in %}", "line 2: Expected an expression, got 'end of statement block'"),
+        ("\n{{ 1|uppper }}", "line 2: No filter named 'uppper'"),
+        ("{{ 'a'|literal('go') }}", "line 1: literal knows 'c', 'lua' and 'python', not 'go'"),
+        ("{{ frames[0]|pivot_share(of='sea') }}", "line 1: pivot_share knows of='canvas' and of='box', not 'sea'"),
+        ("{{ 1/0 }}", "line 1: division by zero"),
+        ("{{ ''.__class__.__mro__ }}", "line 1: access to attribute '__class__' of 'str' object is unsafe"),
+        ("{{ frames.append(1) }}", "line 1: access to attribute 'append' of 'list' object is unsafe"),
+        ("{% include '/etc/passwd' %}", "line 1: no loader for this environment specified"),
+        ("{% macro a() %}{{ a() }}{{ a() }}{% endmacro %}{{ a() }}", "it calls itself too deeply"),
+        ("{{ 'x' * 10**10 }}", "it takes more memory than a template may"),
+        ("{{ '%10000000000d' % 1 }}", "it takes more memory than a template may"),
+        (
+            "{% for i in range(1000000) %}{% endfor %}",
+            "line 1: Range too big. The sandbox blocks ranges larger than MAX_RANGE (100000)",
+        ),
+    ],
+)
+def test_what_cannot_be_rendered_is_told_with_its_line(text: str, why: str) -> None:
+    with pytest.raises(InputError) as caught:
+        made(text)
+    assert str(caught.value) == f"engine.txt.j2: {why}; nothing was written"
+
+
+def test_what_a_template_writes_and_takes_is_bounded(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(module, "LARGEST_TEXT", 1000)
+    with pytest.raises(InputError, match="it writes more than 1,000 characters; nothing was written"):
+        made("{% for i in range(99999) %}{{ 'x' * 100 }}{% endfor %}")
+    monkeypatch.setattr(module, "LONGEST", 1)
+    endless = "{% for i in range(100000) %}{% for j in range(100000) %}{% endfor %}{% endfor %}"
+    with pytest.raises(InputError, match="it takes longer than 1 seconds; nothing was written"):
+        made(endless)

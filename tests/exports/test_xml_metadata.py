@@ -1,0 +1,111 @@
+"""XML says what JSON says, and refuses what it should."""
+
+from __future__ import annotations
+
+import dataclasses
+
+import pytest
+from crates import FULL, XML_TEXT, named
+from hypothesis import given
+from hypothesis import strategies as st
+
+from agile_crate.core.errors import InputError, OutputError
+from agile_crate.core.model import Crate
+from agile_crate.exports.document import document_of, first_difference
+from agile_crate.exports.json_metadata import from_json, to_json
+from agile_crate.exports.xml_metadata import from_xml, to_xml
+
+XML = to_xml(FULL)
+
+
+def test_both_forms_come_back_the_same() -> None:
+    assert from_xml(XML.encode(), "otter.xml") == from_json(to_json(FULL), "otter.json") == FULL
+    assert from_json(to_json(FULL, compact=True), "otter.json") == FULL
+    assert to_json(FULL, compact=True).count("\n") == 1
+    bare = Crate("c", (), (), ())
+    assert from_xml(to_xml(bare).encode(), "c.xml") == bare
+
+
+def test_a_line_for_each_frame() -> None:
+    frames = [line for line in XML.splitlines() if "<frame " in line]
+    assert frames[0] == (
+        '    <frame name="swim/swim_01" sheet="0" box="2 2 9 4" turned="false" canvas="16 16" '
+        'offset="3 5" pivot="8 16"/>'
+    )
+    assert 'name="odd &quot;names&quot;&#10;&#9;✉ &lt;&amp;&gt;"' in frames[1]
+    assert '<shape tolerance="0.5"><polygon points="1 2 3.5 2 3 4"/>' in frames[1]
+    assert len(frames) == 3
+
+
+@given(st.lists(XML_TEXT, max_size=4))
+def test_any_name_comes_back(names: list[str]) -> None:
+    crate = named([*names, " two  blanks ", "a\tb\nc\rd", "'", "]]>", "&amp;"])
+    assert from_xml(to_xml(crate).encode(), "c.xml") == crate
+
+
+@pytest.mark.parametrize("letter", ["\0", "\x01", "\x0b", "\x1f", "\ufffe", "\uffff"])
+def test_what_xml_cannot_carry_is_an_error(letter: str) -> None:
+    with pytest.raises(
+        OutputError, match=rf"has the character U\+{ord(letter):04X}, which XML cannot carry; rename it"
+    ):
+        to_xml(named([f"a{letter}b"]))
+
+
+def changed(old: str, new: str) -> bytes:
+    assert old in XML
+    return XML.replace(old, new, 1).encode()
+
+
+BOMB = '<!DOCTYPE crate [<!ENTITY a "otter"><!ENTITY b "&a;&a;&a;&a;&a;&a;">]><crate name="&b;"/>'
+
+
+@pytest.mark.parametrize(
+    ("text", "sentence"),
+    [
+        (b"", "otter.xml, line 1, column 1: not valid XML"),
+        (b"<crate>\n <frames>\n</crate>", "otter.xml, line 3, column 3: not valid XML"),
+        (BOMB.encode(), "otter.xml: declares a document type or entities; metadata has none"),
+        (b'<!DOCTYPE crate SYSTEM "file:///etc/passwd"><crate/>', "declares a document type or entities"),
+        (b'<?xml version="1.0" encoding="nonsense"?><crate/>', "otter.xml"),
+        (b"<otter/>", "otter.xml: expected the element crate, found otter"),
+        (b"<crate/>", 'otter.xml: format: expected "agile-crate"'),
+        (changed('version="1" g', 'version="7" g'), "version: expected 1, the only one known here, found 7"),
+        (changed('box="2 2 9 4"', 'box="2 2 9"'), "frames[0].box: expected a list of 4 numbers, found [2, 2, 9]"),
+        (changed('box="2 2 9 4"', 'box="2 2 9 x"'), "frames[0].box[3]: expected a whole number of at least 0"),
+        (changed('box="2 2 9 4"', 'box="2 2 -9 4"'), "frames[0].box[2]: expected a whole number of at least 0, found -9"),
+        (changed('canvas="16 16"', 'canvas="99999 99999"'), "frames[0].canvas: expected at most 268,435,456 pixels"),
+        (changed('pivot="8 16"', 'pivot="nan 1"'), 'frames[0].pivot: expected a number, found "nan"'),
+        (changed('turned="false"', 'turned="no"'), 'frames[0].turned: expected true or false, found "no"'),
+        (changed(' offset="3 5"', ""), "frames[0]: the key 'offset' is missing"),
+        (changed('"otter-1.png"', '"../otter.png"'), "sheets[0].image: expected the name of a file in the same folder"),
+        (changed('name="otter.css"', 'name="a/b"'), "files[0]: expected the name of a file in the same folder"),
+        (changed('"#20406f"', '"blue"'), 'background: expected a colour such as #20406f, found "blue"'),
+        (changed("<frames>", "<frames/><frames>"), "the element frames stands there twice"),
+        (changed('name="swim" frames', 'name="swim" name="x" frames'), "not valid XML"),
+    ],
+)  # fmt: skip
+def test_what_is_wrong_is_told_with_its_place(text: bytes, sentence: str) -> None:
+    with pytest.raises(InputError) as caught:
+        from_xml(text, "otter.xml")
+    assert sentence in str(caught.value)
+
+
+def test_what_is_not_known_is_ignored() -> None:
+    text = XML.replace("<frames>", "<weather/><frames>").replace('box="2 2 9 4"', 'box="2 2 9 4" weight="3"')
+    assert from_xml(text.encode(), "otter.xml") == FULL
+
+
+def test_where_two_documents_differ() -> None:
+    mine = document_of(FULL)
+    frames = (*FULL.frames[:2], dataclasses.replace(FULL.frames[2], name="sea"))
+    assert first_difference(mine, document_of(FULL)) == ""
+    its = document_of(dataclasses.replace(FULL, frames=frames))
+    assert first_difference(mine, its) == 'frames[2].name is "sea", not "empty"'
+    assert (
+        first_difference(mine, document_of(dataclasses.replace(FULL, frames=frames[:2])))
+        == "frames has 2 entries, not 3"
+    )
+    assert (
+        first_difference(mine, document_of(dataclasses.replace(FULL, background="")))
+        == "background is only in one of them"
+    )
