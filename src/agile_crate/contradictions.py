@@ -29,6 +29,8 @@ def contradictions(settings: Settings) -> Iterator[str]:
         yield f"--fill-under carries colours under transparent pixels, and {asked} leaves none there; leave one out"
     if not {"json", "xml"} & set(settings.metadata):
         yield "--metadata needs json or xml, by which verify and the next build know this one; name one of them, too"
+    if "css" in settings.metadata and settings.turn:
+        yield "--turn stores frames turned, which CSS cannot show; leave out --turn, or css"
     if settings.compact and "json" not in settings.metadata:
         yield "--compact is for JSON; leave it out, or name json in --metadata"
     if settings.cushion and settings.trimming == "off":

@@ -19,7 +19,7 @@ from .core.restore import as_seen, as_stored, restore
 from .core.text import counted, few, measured, quoted, shown
 from .core.visible import on_canvas
 from .exports.document import document_of, first_difference
-from .exports.metadata import ENDINGS, outputs_of_build, read_metadata
+from .exports.metadata import ENDINGS, is_ours, read_metadata
 from .intake import take_in
 from .settings import Settings, settings_from
 from .sizes import at_portion
@@ -136,7 +136,7 @@ def _told_otherwise(data: str, crate: Crate) -> Iterator[str]:
     stem, ending = os.path.splitext(data)
     for other in ENDINGS:
         path = stem + other
-        if ending not in ENDINGS or other == ending or not outputs_of_build(path).images:
+        if ending not in ENDINGS or other == ending or not is_ours(path):
             continue
         try:
             place = first_difference(document_of(crate), document_of(read_metadata(path)))

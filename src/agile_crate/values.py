@@ -182,7 +182,7 @@ def formats(text: str) -> tuple[str, ...]:
         if name not in FORMATS:
             import difflib
 
-            near = difflib.get_close_matches(name, FORMATS, 1, 0.3)
+            near = difflib.get_close_matches(name, FORMATS, 1, 0.5)
             hint = f"did you mean {near[0]}?" if near else "for any other, write a template (--template)"
             raise UsageError(f"there is no format {quoted(name)}; the formats are {', '.join(FORMATS)}: {hint}")
     if len(set(listed)) < len(listed):

@@ -84,7 +84,7 @@ def test_frames_beyond_one_sheet_go_on_to_the_next(run: Run, swim: Path, tmp_pat
     assert np.array_equal(decode(tmp_path / "o/otter-2.png")[:8, 8:], art(8, 8, 8))
     assert "  swim           0    12      13   12    1.083  forever  1, 2, 3\n" in done.stdout
     again = run("pack", "frames", "--out", "o/otter")
-    assert "  removed o/otter-3.png, a sheet of the build before\n" in again.stdout
+    assert "  removed o/otter-3.png, a file of the build before\n" in again.stdout
     assert sorted(tree(tmp_path / "o")) == ["otter.json", "otter.png"]
 
 

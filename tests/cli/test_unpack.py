@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import json
+import math
 import subprocess
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
+from PIL import Image
 
-from conftest import art, decode, save, tree
+from conftest import art, decode, metadata, save, tree
 
 Run = Callable[..., subprocess.CompletedProcess[str]]
 
@@ -61,7 +64,6 @@ def test_empty_cells_islands_and_json(run: Run, sheet: Path, tmp_path: Path) -> 
         (["o.png", "--columns", "0", "--rows", "2"], 2, "--columns: '0' is not a whole number from 1 to 16384"),
         (["o.png", "--cell", "99x8"], 2, "a cell of 99×8 is larger than the sheet, 48×30"),
         (["gone.png", "--islands"], 3, "gone.png cannot be read: no such file or directory"),
-        (["o.json", "--islands"], 3, "o.json is not a picture in any format that can be read"),
         (["empty.png", "--islands"], 3, "empty.png shows nothing: every pixel is transparent"),
         (
             ["o.png", "--cell", "8x8", "--out", "there"],
@@ -80,3 +82,131 @@ def test_what_cannot_be_cut(
     assert (done.returncode, done.stdout) == (status, "")
     assert done.stderr.startswith(f"agile-crate: error: {sentence}")
     assert tree(tmp_path) == before
+
+
+@pytest.fixture
+def harbour(run: Run, tmp_path: Path) -> dict[str, np.ndarray]:
+    """A tight crate with everything that has to be undone, and its frames as drawn."""
+    frames = {f"gull/swing_{i:02d}": art(14 + i, 20, i) for i in range(1, 5)} | {"parcel": art(6, 5, 9)}
+    for name, pixels in frames.items():
+        pixels[:, :3] = 0
+        save(tmp_path / "frames" / f"{name}.png", pixels)
+    options = ("--turn", "--share-mirrored", "--mirrored", "left=gull/swing", "--gap", "1", "--max-size", "48x32")
+    times = ("--loop", "gull/swing=back-and-forth", "--loop", "left=once", "--fps", "8", "--hold", "left:2=250ms")
+    run(
+        "pack",
+        "frames",
+        "--out",
+        "o",
+        "--layout",
+        "tight",
+        "--pivot",
+        "0.5,0.9",
+        "--metadata",
+        "json,xml",
+        *options,
+        *times,
+    )
+    return frames | {name.replace("gull/swing", "left"): p[:, ::-1] for name, p in frames.items() if "gull" in name}
+
+
+@pytest.mark.parametrize("data", ["o.json", "o.xml"])
+def test_a_crate_comes_back_frame_by_frame(run: Run, harbour: dict[str, np.ndarray], tmp_path: Path, data: str) -> None:
+    assert len(metadata(tmp_path / "o.json")["sheets"]) > 1
+    done = run("unpack", data, "--out", "back/all")
+    assert (done.returncode, done.stderr) == (0, "")
+    assert done.stdout == f"unpacked 9 frames from {data}\n  wrote back/all/gull/swing_01.png … parcel.png\n"
+    assert sorted(tree(tmp_path / "back/all")) == sorted(f"{name}.png" for name in harbour)
+    for name, pixels in harbour.items():
+        found = decode(tmp_path / "back/all" / f"{name}.png")
+        assert np.array_equal(found[found[..., 3] > 0], pixels[pixels[..., 3] > 0]), name
+        assert np.array_equal(found[..., 3], pixels[..., 3]), name
+
+
+def test_films_play_as_an_engine_would(run: Run, harbour: dict[str, np.ndarray], tmp_path: Path) -> None:
+    said = json.loads(run("unpack", "o.json", "--out", "back", "--film", "--json").stdout)
+    assert said["films"] == ["back/gull/swing.apng", "back/left.apng"]
+    assert len(said["files"]) == 9
+    frames = metadata(tmp_path / "o.json")["frames"]
+    pivots = [frame["pivot"] for frame in frames[:4]]
+    with Image.open(tmp_path / "back/gull/swing.apng") as film:
+        assert (film.n_frames, film.info["loop"]) == (6, 0)
+        for step, index in enumerate((0, 1, 2, 3, 2, 1)):
+            film.seek(step)
+            assert film.info["duration"] == 125
+            pixels = harbour[frames[index]["name"]]
+            corners = [[math.floor(0.5 - part) for part in pivot] for pivot in pivots]
+            x, y = (corners[index][axis] - min(corner[axis] for corner in corners) for axis in (0, 1))
+            part = np.asarray(film.convert("RGBA"))[y : y + pixels.shape[0], x : x + pixels.shape[1]]
+            assert np.array_equal(part[pixels[..., 3] > 0], pixels[pixels[..., 3] > 0])
+    with Image.open(tmp_path / "back/left.apng") as film:
+        assert (film.n_frames, film.info["loop"]) == (4, 1)
+        film.seek(1)
+        assert film.info["duration"] == 250
+    again = run("pack", "back/gull/swing.apng", "--out", "again")
+    assert "packed 6 frames, 1 animation" in again.stdout
+
+
+def hostile(change: Callable[[dict[str, Any]], object]) -> Callable[[Path], None]:
+    def write(path: Path) -> None:
+        document = metadata(path)
+        change(document)
+        path.write_text(json.dumps(document), "utf-8")
+
+    return write
+
+
+@pytest.mark.parametrize(
+    ("change", "sentence"),
+    [
+        (lambda d: d["frames"][1].update(name="../../gull"), r"o.json: frames[1].name is '../../gull', and no file can be called that on every platform"),
+        (lambda d: d["frames"][1].update(name="/etc/gull"), "o.json: frames[1].name is '/etc/gull', and no file can be called that on every platform"),
+        (lambda d: d["frames"][1].update(name="C:\\gull"), "o.json: frames[1].name is 'C:\\gull', and ':' cannot stand in a file name on every platform"),
+        (lambda d: d["frames"][1].update(name="a/"), "o.json: frames[1].name is 'a/', and it names no file"),
+        (lambda d: d["frames"][1].update(name="aux"), "o.json: frames[1].name is 'aux', which some platforms keep for devices"),
+        (lambda d: d["frames"][1].update(name="x" * 300), "which is longer than the 255 bytes that a file name can have"),
+        (lambda d: d["frames"][1].update(name="PARCEL"), "o.json: two files would be called 'PARCEL.png'; some platforms tell no case apart"),
+        (lambda d: d["animations"][0].update(name="../left"), "o.json: animations[0].name is '../left', and no file can be called that on every platform"),
+        (lambda d: d["frames"][1].update(canvas=[16_384, 16_385]), "o.json: frames[1].canvas: expected at most 268,435,456 pixels, found [16384, 16385]"),
+        (lambda d: [f.update(canvas=[16_384, 16_384]) for f in d["frames"]], "o.json: its frames would take more than 8.00 GB"),
+        (lambda d: d["frames"][1].update(box=[60, 30, 40, 40]), "is not inside its sheet"),
+        (lambda d: d["frames"][1].update(offset=[40, 40]), "are not inside its canvas"),
+        (lambda d: d["sheets"][0].update(image="../o-1.png"), "o.json: sheets[0].image: expected the name of a file in the same folder"),
+        (lambda d: d["sheets"][0].update(image="gone.png"), "o.json: sheet 'gone.png' cannot be read: no such file or directory"),
+        (lambda d: d["sheets"][0].update(sha256="0" * 64), "its sha256 differs"),
+        (lambda d: d.update(version=2), "o.json: version: expected 1, the only one known here, found 2"),
+        (lambda d: d["animations"][0].update(frames=[99] * 4), "names frame 99, and the last one is 8"),
+    ],
+)  # fmt: skip
+def test_hostile_metadata_writes_nothing(run: Run, harbour: object, tmp_path: Path, change: Any, sentence: str) -> None:
+    hostile(change)(tmp_path / "o.json")
+    before = tree(tmp_path)
+    done = run("unpack", "o.json", "--out", "a/b/back", "--film")
+    assert (done.returncode, done.stdout) == (3, "")
+    assert sentence in done.stderr.replace("\n  ", " ")
+    assert done.stderr.count("agile-crate: error: ") == 1
+    assert tree(tmp_path) == before
+    assert not (tmp_path / "a").exists()
+
+
+def test_what_is_in_the_way_stays(run: Run, harbour: object, tmp_path: Path) -> None:
+    save(tmp_path / "back" / "parcel.png", art(3, 3))
+    before = tree(tmp_path)
+    done = run("unpack", "o.json", "--out", "back")
+    assert (done.returncode, tree(tmp_path)) == (5, before)
+    assert done.stderr == "agile-crate: error: already in back: parcel.png; choose another --out, or give --force\n"
+    assert run("unpack", "o.json", "--out", "back", "--force").returncode == 0
+    (tmp_path / "file").write_text("")
+    done = run("unpack", "o.json", "--out", "file")
+    assert done.returncode == 5
+    assert "file cannot be written: is a file, not a folder" in done.stderr
+
+
+def test_options_that_are_for_the_other_kind(run: Run, harbour: object) -> None:
+    done = run("unpack", "o.json", "--out", "b", "--cell", "8x8")
+    assert (done.returncode, done.stderr.replace("\n  ", " ")) == (
+        2, "agile-crate: error: --cell cuts bare sheets, and o.json is a crate's metadata, which knows its frames; leave it out\n",
+    )  # fmt: skip
+    done = run("unpack", "o-1.png", "--out", "b", "--film", "--islands")
+    assert done.returncode == 2
+    assert "--film is for a crate, whose metadata says what is played when" in done.stderr

@@ -161,3 +161,30 @@ def test_hostile_metadata_is_refused(run: Run, crate: Path, change: Callable[[di
     done = run("verify", "o.json", "--against", "frames")
     assert (done.returncode, done.stdout) == (3, "")
     assert sentence in done.stderr
+
+
+def test_both_forms_hold_and_a_difference_between_them_is_told(run: Run, swim: Path, tmp_path: Path) -> None:
+    run("pack", "frames", "--out", "o", "--metadata", "json,xml", "--loop", "once")
+    for name in ("o.json", "o.xml"):
+        done = run("verify", name, "--against", "frames")
+        assert (done.returncode, done.stderr) == (0, "")
+    text = (tmp_path / "o.xml").read_text("utf-8")
+    (tmp_path / "o.xml").write_text(text.replace('loop="once"', 'loop="forever"'), "utf-8")
+    done = run("verify", "o.json")
+    assert (done.returncode, done.stdout.splitlines()[1]) == (
+        1, '  o.xml says something else: animations[0].loop is "forever", not "once"',
+    )  # fmt: skip
+    assert run("verify", "o.xml").stdout.splitlines()[1].startswith("  o.json says something else: animations[0].loop")
+    (tmp_path / "o.xml").write_text(text.replace('box="0 0 8 8"', 'box="0 0 8"'), "utf-8")
+    assert "  o.xml: frames[0].box: expected a list of 4 numbers, found [0, 0, 8]\n" in run("verify", "o.json").stdout
+    assert run("verify", "o.xml").returncode == 3
+    (tmp_path / "o.xml").write_text("<letters/>", "utf-8")  # not ours
+    assert run("verify", "o.json").returncode == 0
+
+
+def test_entities_are_refused_before_they_grow(run: Run, tmp_path: Path) -> None:
+    rows = "".join(f'<!ENTITY e{i} "{f"&e{i - 1};" * 10}">' for i in range(1, 10))
+    (tmp_path / "o.xml").write_text(f'<!DOCTYPE crate [<!ENTITY e0 "otter">{rows}]><crate name="&e9;"/>')
+    done = run("verify", "o.xml")
+    assert (done.returncode, done.stdout) == (3, "")
+    assert done.stderr == "agile-crate: error: o.xml: declares a document type or entities; metadata has none\n"

@@ -15,7 +15,9 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 from PIL import Image
 
+from agile_crate.core.indexed import entries, few_colors, indices
 from agile_crate.exports import png
+from agile_crate.exports.squeeze import squeezed
 from agile_crate.sources.png_chunks import chunks
 from conftest import art, tool
 
@@ -141,3 +143,54 @@ def test_chromium_draws_the_same_pixels_as_from_another_encoder(tmp_path: Path) 
         check=False,
     )
     assert re.search("<p id=.said.>(.*)</p>", said.stdout).group(1) == "size 700x900 same true"
+
+
+@pytest.mark.parametrize("count", [1, 2, 3, 4, 5, 16, 17, 256])
+@pytest.mark.parametrize("size", [(1, 1), (7, 5), (333, 400)])
+def test_indexed_pictures_have_the_fewest_bits_and_the_same_pixels(
+    tmp_path: Path, count: int, size: tuple[int, int]
+) -> None:
+    chance = np.random.default_rng(count)
+    colors = np.unique(np.append(chance.integers(1, 1 << 32, count - 1, dtype=np.uint32), np.uint32(0)))
+    pixels = entries(colors)[chance.integers(0, len(colors), size)]
+    found = few_colors([pixels, np.zeros((1, 1, 4), np.uint8)])
+    assert set(found.tolist()) <= set(colors.tolist())
+    with ThreadPoolExecutor(2) as executor:
+        data = b"".join(png.encode_png(indices(pixels, colors), executor, entries(colors)))
+    with Image.open(io.BytesIO(data)) as image:
+        assert image.mode in ("P", "1")
+        assert np.array_equal(np.asarray(image.convert("RGBA")), pixels)
+    assert data[24] == next(bits for bits in (1, 2, 4, 8) if count <= 1 << bits)  # the depth in IHDR
+    (tmp_path / "sheet.png").write_bytes(data)
+    said = subprocess.run([tool("pngcheck"), "-v", tmp_path / "sheet.png"], capture_output=True, text=True, check=False)
+    assert said.returncode == 0, said.stdout
+
+
+def test_more_colours_than_an_index_can_name() -> None:
+    many = np.zeros((16, 17, 4), np.uint8)
+    many[..., 0], many[..., 1], many[..., 3] = np.arange(17), np.arange(16)[:, None], 255
+    assert few_colors([many[:15]]).size == 256  # 255 and the empty one
+    assert few_colors([many]) is None
+    assert few_colors([many[:8], many[8:]]) is None
+
+
+def test_pictures_without_alpha(tmp_path: Path) -> None:
+    pixels = painted(700, 900)[..., :3]
+    data = encoded(pixels)
+    with Image.open(io.BytesIO(data)) as image:
+        assert image.mode == "RGB"
+        assert np.array_equal(np.asarray(image), pixels)
+    assert data == encoded(pixels, threads=1)
+
+
+def test_squeezed_pictures_keep_every_pixel() -> None:
+    pixels = art(40, 30)
+    pixels[:10] = (9, 8, 7, 0)  # colours under transparent pixels, as --fill-under leaves them
+    plain = encoded(pixels)
+    with ThreadPoolExecutor(2) as executor:
+        small = squeezed(plain, executor)
+        assert squeezed(plain, executor) == small
+    assert len(small) < len(plain)
+    with Image.open(io.BytesIO(small)) as image:
+        assert np.array_equal(np.asarray(image.convert("RGBA")), pixels)
+    assert {kind for kind, _ in chunks(small)} <= {b"IHDR", b"PLTE", b"tRNS", b"IDAT", b"IEND"}

@@ -119,7 +119,7 @@ def _print_summary(
     for path in packed.files:
         print(f"  {wrote} {shown(_near(path))}")
     for path in packed.removed:
-        print(f"  {removed} {shown(_near(path))}, a sheet of the build before")
+        print(f"  {removed} {shown(_near(path))}, a file of the build before")
 
 
 def _also(built: Built) -> str:

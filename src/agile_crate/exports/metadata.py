@@ -56,6 +56,15 @@ def read_metadata(path: str | Path) -> Crate:
         raise InputError(f"{shown(str(path))} is not text in UTF-8; name the metadata file, not the picture") from None
 
 
+def is_ours(path: str | Path) -> bool:
+    """Whether a file that is there names our format at its beginning, sound or not."""
+    try:
+        with open(path, "rb") as stream:
+            return FORMAT.encode() in stream.read(_HEAD)
+    except OSError:
+        return False
+
+
 def outputs_of_build(path: str | Path) -> Outputs:
     """What the build wrote that a metadata file is of; nothing if it is not there, not ours, or cannot be read.
 

@@ -1,0 +1,372 @@
+"""What `pack` writes beside the sheet, as the installed program: formats, names, sizes, finishes, and whose files are whose."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+import subprocess
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from conftest import art, decode, metadata, save, tree
+
+Run = Callable[..., subprocess.CompletedProcess[str]]
+
+
+def packed(run: Run, *options: object) -> str:
+    done = run("pack", "frames", "--out", "out/otter", *options)
+    assert (done.returncode, done.stderr) == (0, "")
+    return done.stdout
+
+
+def proved(run: Run, *names: str) -> None:
+    for name in names:
+        done = run("verify", f"out/{name}", "--against", "frames")
+        assert (done.returncode, done.stderr) == (0, ""), done.stdout
+        assert "restored to the pixel" in done.stdout
+
+
+def test_all_formats_are_written_together_metadata_last(run: Run, swim: Path, tmp_path: Path) -> None:
+    (tmp_path / "list.txt.j2").write_text("{% for frame in frames %}{{ frame.name }}\n{% endfor %}", "utf-8")
+    told = packed(run, "--metadata", "css,json,csv,xml", "--template", "list.txt.j2")
+    names = [
+        "otter.png",
+        "otter.txt",
+        "otter.frames.csv",
+        "otter.animations.csv",
+        "otter.css",
+        "otter.xml",
+        "otter.json",
+    ]
+    assert [line.strip() for line in told.splitlines() if "wrote" in line] == [f"wrote out/{name}" for name in names]
+    assert sorted(os.listdir(tmp_path / "out")) == sorted(names)
+    assert (tmp_path / "out/otter.txt").read_text() == "".join(f"swim/swim_{i:02}\n" for i in range(1, 14))
+    assert metadata(tmp_path / "out/otter.json")["files"] == names[1:]
+    proved(run, "otter.json", "otter.xml")
+    before = tree(tmp_path / "out")
+    packed(run, "--metadata", "css,json,csv,xml", "--template", "list.txt.j2")
+    assert tree(tmp_path / "out") == before
+
+
+def test_one_line_of_json(run: Run, swim: Path, tmp_path: Path) -> None:
+    packed(run)
+    plain = metadata(tmp_path / "out/otter.json")
+    assert "files" not in plain
+    packed(run, "--compact")
+    text = (tmp_path / "out/otter.json").read_text("utf-8")
+    assert text.count("\n") == 1
+    assert json.loads(text) == plain
+
+
+def test_other_sizes_are_prepared_from_the_originals(run: Run, tmp_path: Path) -> None:
+    for number in range(1, 6):
+        save(tmp_path / "frames" / f"swim_{number}.png", art(40, 32, number))
+    lengths = (
+        "--shift",
+        "2,-4",
+        "--pivot",
+        "10px,20px",
+        "--canvas",
+        "48x40",
+        "--cell",
+        "64x48",
+        "--outline",
+        "#201830:2",
+    )
+    told = packed(run, "--also-scale", "50%,25%", "--metadata", "json,xml", *lengths)
+    assert "  also at 50%: otter@50.png 64×72, cells 32×24\n  also at 25%: otter@25.png 32×36, cells 16×12\n" in told
+    proved(run, *(f"otter{at}{ending}" for at in ("", "@50", "@25") for ending in (".json", ".xml")))
+    whole, half, quarter = (metadata(tmp_path / f"out/otter{at}.json") for at in ("", "@50", "@25"))
+    assert [one["scale"] for one in (whole, half, quarter)] == [1, 0.5, 0.25]
+    assert [one["name"] for one in (whole, half, quarter)] == ["otter", "otter@50", "otter@25"]
+    assert [one["frames"][0]["pivot"] for one in (whole, half, quarter)] == [[12, 16], [6, 8], [3.5, 4]]
+    assert half["settings"]["also_scale"] == "50%"
+    assert "also_scale" not in whole["settings"]
+    alone = run("pack", "frames", "--out", "alone", "--scale", "25%", "--shift", "1,-1", "--pivot", "2.5px,5px",
+                "--canvas", "12x10", "--cell", "16x12", "--outline", "#201830:1")  # fmt: skip
+    assert alone.returncode == 0
+    assert np.array_equal(decode(tmp_path / "alone.png"), decode(tmp_path / "out/otter@25.png"))
+    assert metadata(tmp_path / "alone.json")["frames"] == quarter["frames"]
+    packed(run)  # the sizes of the build before are gone
+    assert sorted(os.listdir(tmp_path / "out")) == ["otter.json", "otter.png"]
+
+
+def test_sizes_that_are_no_short_decimal_are_proved_as_well(run: Run, tmp_path: Path) -> None:
+    for number in range(1, 4):
+        save(tmp_path / "frames" / f"swim_{number}.png", art(31, 22, number))
+    packed(run, "--also-scale", "1/3,12.5%", "--layout", "tight", "--fit", "60x60", "--effort", "quick")
+    assert metadata(tmp_path / "out/otter@33.3333.json")["settings"]["also_scale"] == "1/3"
+    proved(run, "otter.json", "otter@33.3333.json", "otter@12.5.json")
+
+
+def test_copies_are_told_by_the_originals_at_every_size(run: Run, tmp_path: Path) -> None:
+    for number in range(1, 6):
+        pixels = art(32, 32, 1)
+        pixels[0, 0] = (number // 2, 0, 0, 255)  # 2 and 3, 4 and 5 are copies; at a quarter of the size all look alike
+        save(tmp_path / "frames" / f"swim_{number}.png", pixels)
+    packed(run, "--also-scale", "25%", "--drop-copies")
+    counts = [len(metadata(tmp_path / f"out/{name}.json")["frames"]) for name in ("otter", "otter@25")]
+    assert counts == [3, 3]
+    proved(run, "otter.json", "otter@25.json")
+
+
+def test_indexed_sheets_share_one_palette(run: Run, tmp_path: Path) -> None:
+    for number in range(1, 9):
+        pixels = np.zeros((8, 8, 4), np.uint8)
+        pixels[2:6, 2:6] = ((number % 5) * 40, 9, 200, 255)
+        save(tmp_path / "frames" / f"swim_{number}.png", pixels)
+    told = packed(run, "--colors", 5, "--max-size", "16x16")
+    assert "  indexed image of 6 colours, the empty one counted in\n" in told
+    palettes = []
+    for number in (1, 2):
+        with Image.open(tmp_path / f"out/otter-{number}.png") as image:
+            assert image.mode == "P"
+            palettes.append(image.getpalette())
+    assert palettes[0] == palettes[1]
+    for number in range(1, 9):
+        assert run("unpack", "out/otter.json", "--out", "back", "--force").returncode == 0
+        exact = decode(tmp_path / "frames" / f"swim_{number}.png")
+        assert np.array_equal(decode(tmp_path / "back" / f"swim_{number}.png"), exact)  # no more colours than asked for
+    proved(run, "otter.json")
+
+
+def test_soft_edges_with_too_many_colours_are_told_of(run: Run, swim: Path, tmp_path: Path) -> None:
+    done = run("pack", "frames", "--out", "out/otter", "--colors", 200)
+    assert "warning: soft edges and the empty colour counted in, there are more than 256 colours" in done.stderr
+    with Image.open(tmp_path / "out/otter.png") as image:
+        assert image.mode == "RGBA"
+    proved(run, "otter.json")
+
+
+def test_premultiplied_sheets(run: Run, swim: Path, tmp_path: Path) -> None:
+    told = packed(run, "--premultiply", "--layout", "tight", "--turn", "--edge-repeat", 1, "--effort", "quick")
+    assert "  colours multiplied by their alpha: the game must blend them as premultiplied\n" in told
+    assert metadata(tmp_path / "out/otter.json")["alpha"] == "premultiplied"
+    sheet = decode(tmp_path / "out/otter.png")
+    assert (sheet[..., :3] <= sheet[..., 3:]).all()
+    proved(run, "otter.json")
+    done = run("unpack", "out/otter.json", "--out", "back")
+    assert "the colours were divided by their alpha again" in done.stdout
+    found, source = decode(tmp_path / "back/swim/swim_03.png").astype(int), art(8, 8, 3).astype(int)
+    solid = source[..., 3] > 127
+    assert np.abs(found - source)[solid].max() <= 2
+    assert np.array_equal(found[..., 3], source[..., 3])
+
+
+def test_flattened_sheets(run: Run, swim: Path, tmp_path: Path) -> None:
+    told = packed(run, "--background", "#20406f", "--trim", "frame", "--gap", 2)
+    assert "  flattened on #20406f: the image has no alpha\n" in told
+    assert metadata(tmp_path / "out/otter.json")["background"] == "#20406f"
+    with Image.open(tmp_path / "out/otter.png") as image:
+        assert image.mode == "RGB"
+    proved(run, "otter.json")
+    run("unpack", "out/otter.json", "--out", "back")
+    found, source = decode(tmp_path / "back/swim/swim_03.png").astype(int), art(8, 8, 3).astype(float)
+    share = source[..., 3:] / 255
+    assert np.abs(found[..., :3] - (source[..., :3] * share + np.array([0x20, 0x40, 0x6F]) * (1 - share))).max() <= 0.51
+    assert (found[..., 3] == 255).all()
+
+
+def test_squeezed_sheets_are_smaller_and_the_same(run: Run, swim: Path, tmp_path: Path) -> None:
+    packed(run)
+    plain, pixels = (tmp_path / "out/otter.png").stat().st_size, decode(tmp_path / "out/otter.png")
+    packed(run, "--squeeze")
+    assert (tmp_path / "out/otter.png").stat().st_size < plain
+    assert np.array_equal(decode(tmp_path / "out/otter.png"), pixels)
+    proved(run, "otter.json")
+
+
+def test_sheets_under_names_of_your_own(run: Run, swim: Path, tmp_path: Path) -> None:
+    packed(run, "--file-name", "{name}_{cell_width}x{cell_height}_{frames}", "--metadata", "json,css")
+    assert sorted(os.listdir(tmp_path / "out")) == ["otter.css", "otter.json", "otter_8x8_13.png"]
+    proved(run, "otter.json")
+    told = packed(run)
+    assert (
+        "  removed out/otter.css, a file of the build before\n  removed out/otter_8x8_13.png, a file of the build before\n"
+        in told
+    )
+    assert sorted(os.listdir(tmp_path / "out")) == ["otter.json", "otter.png"]
+    packed(run, "--file-name", "sheet of {frames}")
+    save(tmp_path / "out/sheet of 13.png", art(3, 3))  # somebody painted over it
+    packed(run)
+    assert sorted(os.listdir(tmp_path / "out")) == ["otter.json", "otter.png", "sheet of 13.png"]
+
+
+def test_what_metadata_claims_is_not_removed_or_overwritten(run: Run, swim: Path, tmp_path: Path) -> None:
+    packed(run)
+    said = metadata(tmp_path / "out/otter.json")
+    for name in ("letter.txt", "letter.png", "otter-notes.txt", "otters.png"):
+        (tmp_path / "out" / name).write_bytes(b"keep me")
+    said["sheets"] += [said["sheets"][0] | {"image": name, "sha256": "0" * 64} for name in ("letter.png", "otters.png")]
+    said["files"] = ["letter.txt", "otter-notes.txt", "../outside.txt"]
+    (tmp_path / "outside.txt").write_text("keep me")
+    (tmp_path / "out/otter.json").write_text(json.dumps(said))
+    told = packed(run)
+    assert "removed" not in told
+    assert sorted(os.listdir(tmp_path / "out")) == [
+        "letter.png",
+        "letter.txt",
+        "otter-notes.txt",
+        "otter.json",
+        "otter.png",
+        "otters.png",
+    ]
+    assert (tmp_path / "outside.txt").exists()
+
+
+@pytest.mark.parametrize(
+    ("options", "status", "sentence"),
+    [
+        (
+            ["--metadata", "json,yml"],
+            2,
+            "--metadata: there is no format 'yml'; the formats are json, xml, css, csv: did you mean xml?",
+        ),
+        (
+            ["--metadata", "json,scss"],
+            2,
+            "--metadata: there is no format 'scss'; the formats are json, xml, css, csv: did you mean css?",
+        ),
+        (
+            ["--metadata", "json,lua"],
+            2,
+            "--metadata: there is no format 'lua'; the formats are json, xml, css, csv: for any other, write a template (--template)",
+        ),
+        (["--metadata", "json,json"], 2, "--metadata: 'json,json' names a format twice; name each once"),
+        (
+            ["--metadata", "css"],
+            2,
+            "--metadata needs json or xml, by which verify and the next build know this one; name one of them, too",
+        ),
+        (["--metadata", "xml", "--compact"], 2, "--compact is for JSON; leave it out, or name json in --metadata"),
+        (
+            ["--metadata", "json,css", "--layout", "tight", "--turn"],
+            2,
+            "--turn stores frames turned, which CSS cannot show; leave out --turn, or css",
+        ),
+        (
+            ["--premultiply", "--background", "#fff"],
+            2,
+            "--background leaves no alpha for --premultiply; leave one of them out",
+        ),
+        (
+            ["--premultiply", "--fill-under"],
+            2,
+            "--fill-under carries colours under transparent pixels, and --premultiply leaves none there; leave one out",
+        ),
+        (["--background", "blue"], 2, "--background: 'blue' is not a colour: write #rrggbb, such as #20406f"),
+        (
+            ["--also-scale", "50%,0.5"],
+            2,
+            "--also-scale: '50%,0.5': name each other size once; the crate itself is 100%",
+        ),
+        (["--also-scale", "100%"], 2, "--also-scale: '100%': name each other size once; the crate itself is 100%"),
+        (
+            ["--also-scale", "half"],
+            2,
+            "--also-scale: 'half' is not a scale: write a share or a percentage, such as 0.5 or 50%",
+        ),
+        (
+            ["--also-scale", "5%"],
+            2,
+            "scaled by 0.05, nothing is left of 'swim/swim_01', 'swim/swim_02', 'swim/swim_03', 'swim/swim_04', 'swim/swim_05' and 8 more; choose a larger --scale or --fit",
+        ),
+        (
+            ["--also-scale", "50%", "--file-name", "x"],
+            2,
+            "two outputs would take the name 'x.png'; let --file-name tell them apart ({sheet}, {name}, {scale}), give templates other endings, or leave out a format",
+        ),
+        (
+            ["--max-size", "16x16", "--file-name", "{name}"],
+            2,
+            "two outputs would take the name 'otter.png'; let --file-name tell them apart ({sheet}, {name}, {scale}), give templates other endings, or leave out a format",
+        ),
+        (
+            ["--file-name", "{nme}"],
+            2,
+            "--file-name: '{nme}': there is no field {nme}; the fields are name, sheet, sheets, frames, width, height, cell_width, cell_height, columns, rows, scale",
+        ),
+        (
+            ["--file-name", "../{name}"],
+            2,
+            "--file-name: '../{name}': '/' cannot stand in a file name on every platform",
+        ),
+        (["--file-name", "{name"], 2, "--file-name: '{name' has an open brace: write fields as {name}, a brace as {{"),
+        (
+            ["--file-name", "{name!r:>999999999}"],
+            2,
+            "--file-name: '{name!r:>999999999}': only zeros can be asked of a number, such as {sheet:03}",
+        ),
+        (
+            ["--template", "engine.j2"],
+            2,
+            "--template: 'engine.j2' does not say what it makes: name the template after it, such as engine.lua.j2",
+        ),
+        (["--template", "gone.lua.j2"], 3, "gone.lua.j2 cannot be read: no such file or directory"),
+        (["--template", "bad.lua.j2"], 3, "bad.lua.j2: line 2: 'frmae' is undefined; nothing was written"),
+        (
+            ["--template", "a.json.j2"],
+            2,
+            "two outputs would take the name 'otter.json'; let --file-name tell them apart ({sheet}, {name}, {scale}), give templates other endings, or leave out a format",
+        ),
+    ],
+)
+def test_what_cannot_be_written(
+    run: Run, swim: Path, tmp_path: Path, options: list[str], status: int, sentence: str
+) -> None:
+    (tmp_path / "bad.lua.j2").write_text("return {\n{{ frmae }}\n")
+    (tmp_path / "a.json.j2").write_text("{}")
+    done = run("pack", "frames", "--out", "out/otter", *options)
+    assert (done.returncode, done.stdout) == (status, "")
+    assert done.stderr.replace("\n  ", " ") == f"agile-crate: error: {sentence}\n"
+    assert not (tmp_path / "out").exists()
+
+
+def test_files_that_are_in_the_way_of_any_format(run: Run, swim: Path, tmp_path: Path) -> None:
+    (tmp_path / "out").mkdir()
+    (tmp_path / "out/otter.css").write_text("body {}")
+    done = run("pack", "frames", "--out", "out/otter", "--metadata", "json,css")
+    assert done.returncode == 5
+    assert "otter.css is already there and is not from a build of this name" in done.stderr
+    assert os.listdir(tmp_path / "out") == ["otter.css"]
+    assert run("pack", "frames", "--out", "out/otter", "--metadata", "json,css", "--force").returncode == 0
+
+
+def test_a_name_that_xml_cannot_carry_leaves_everything_as_it_was(run: Run, tmp_path: Path) -> None:
+    save(tmp_path / "frames" / "bell\a.png", art(4, 4))
+    done = run("pack", "frames", "--out", "out/otter", "--metadata", "json,xml")
+    assert done.returncode == 5
+    assert r"the name 'bell\x07' has the character U+0007, which XML cannot carry" in done.stderr
+    assert not (tmp_path / "out").exists()
+
+
+def test_the_same_bytes_whatever_the_hash_seed(run: Run, swim: Path, tmp_path: Path) -> None:
+    (tmp_path / "list.txt.j2").write_text("{{ crate.settings }}{% for frame in frames %}{{ frame }}{% endfor %}")
+    options = ("--metadata", "json,xml,css,csv", "--template", "list.txt.j2", "--also-scale", "50%", "--colors", 9)
+    seen = []
+    for seed in "123":
+        done = run("pack", "frames", "--out", f"out{seed}/otter", *options, env=os.environ | {"PYTHONHASHSEED": seed})
+        assert done.returncode == 0
+        seen.append({name: hashlib.sha256(data).digest() for name, data in tree(tmp_path / f"out{seed}").items()})
+    assert seen[0] == seen[1] == seen[2]
+    assert len(seen[0]) == 2 * 7
+
+
+def test_sheets_under_names_of_their_own_are_never_inputs(run: Run, swim: Path, tmp_path: Path) -> None:
+    run("pack", "frames", "--out", "frames/otter", "--file-name", "all of them", "--metadata", "xml")
+    done = run("pack", "frames", "--out", "out/otter")
+    assert "packed 13 frames" in done.stdout
+    assert "passed over: 1 not a picture, 1 output of a build" in done.stdout or "passed over" in done.stdout
+
+
+def test_json_on_request(run: Run, swim: Path) -> None:
+    said = json.loads(run("pack", "frames", "--out", "out/otter", "--also-scale", "50%", "--json").stdout)
+    assert [one["scale"] for one in said["also"]] == ["50%"]
+    assert said["also"][0]["sheets"][0]["image"] == "otter@50.png"
+    assert [Path(path).name for path in said["files"]] == ["otter.png", "otter@50.png", "otter@50.json", "otter.json"]
+    assert said["also"][0]["sheets"][0]["size"] == [side // 2 for side in said["sheets"][0]["size"]]
