@@ -8,7 +8,7 @@ from dataclasses import replace
 from .core.arrangement import Arrangement, Considered, SheetPlan, Spot
 from .core.errors import FitError
 from .core.model import FrameSequence, Mirror, Picture, Size
-from .core.share import shared
+from .core.share import between, shared
 from .core.sheets import Filling, Group, arrange_on_sheets
 from .core.text import counted, measured, quoted
 from .core.tight import Limits, arrange, bound
@@ -83,12 +83,13 @@ def _spots(
     owners: Sequence[tuple[int, Mirror]],
     fillings: Sequence[Filling],
 ) -> list[Spot]:
-    """Every frame on the sheet to which its animation's box went; of those that share a box the first is drawn."""
+    """Every frame on the sheet to which its animation's box went; of those that share a box there the first is drawn, as
+    it is, and the others are mirror images of that one."""
     numbers = [number for number, group in enumerate(groups) if group.boxes]
     sheet_of = {(numbers[g], box): index for index, filling in enumerate(fillings) for g, box in filling.members}
     places = [dict(zip(filling.boxes, filling.arranged.places, strict=True)) for filling in fillings]
     spots: list[Spot] = []
-    drawn: set[tuple[int, int]] = set()
+    drawn: dict[tuple[int, int], Mirror] = {}
     for number, sequence in enumerate(sequences):
         at_home = next((sheet_of[number, box] for box in groups[number].boxes), 0)
         for _ in sequence.pictures:
@@ -98,8 +99,9 @@ def _spots(
                 spots.append(Spot(at_home, 0, 0, drawn=False))
                 continue
             place = places[on_sheet][owner]
-            spots.append(Spot(on_sheet, *place, mirror, drawn=(on_sheet, owner) not in drawn))
-            drawn.add((on_sheet, owner))
+            is_first = (on_sheet, owner) not in drawn
+            as_drawn = drawn.setdefault((on_sheet, owner), mirror)
+            spots.append(Spot(on_sheet, *place, between(as_drawn, mirror), drawn=is_first))
     return spots
 
 

@@ -213,3 +213,14 @@ def test_one_sentence(run: Run, frames: Path, tmp_path: Path, options: list[str]
     if sentence:
         assert done.stderr == f"agile-crate: error: {sentence}\n"
     assert not (tmp_path / "o.png").exists()
+
+
+def test_mirror_images_on_sheets_of_their_own_come_back(run: Run, tmp_path: Path) -> None:
+    """Where an animation does not fit beside the one that it mirrors, its first frame is stored as it is."""
+    for number in range(1, 5):
+        save(tmp_path / "frames" / f"gull_{number}.png", art(15 + number, 20, number))
+    options = ["--share-mirrored", "--mirrored", "left=gull", "--turn", "--effort", "quick", "--max-size", "40x24"]
+    assert run("pack", "frames", "--out", "o", "--layout", "tight", *options).returncode == 0
+    assert len(metadata(tmp_path / "o.json")["sheets"]) > 1
+    done = run("verify", "o.json", "--against", "frames")
+    assert (done.returncode, done.stdout.splitlines()[1]) == (0, "8 of 8 frames restored to the pixel")

@@ -36,6 +36,16 @@ def shared(pictures: Sequence[Picture], mirrored: bool = False) -> list[tuple[in
     return result
 
 
+def between(first: Mirror, second: Mirror) -> Mirror:
+    """How one mirror image must be mirrored to be the other: flips undo themselves, in any order.
+
+    >>> between("x", "x"), between("x", "xy"), between("", "y")
+    ('', 'y', 'y')
+    """
+    flips = set(first) ^ set(second)
+    return "xy" if len(flips) == 2 else "x" if "x" in flips else "y" if "y" in flips else ""
+
+
 def _key(picture: Picture, mirrored: bool) -> tuple[object, ...]:
     words = np.ascontiguousarray(picture.pixels).view(np.uint32)
     inside = _inside(picture)
