@@ -23,6 +23,7 @@ lint: $(VENV)/.with-tests
 bench: $(VENV)/.with-tests
 	$(BIN)/pip install --quiet --disable-pip-version-check '.[charts]'
 	$(BIN)/python bench/run.py
+	$(BIN)/python bench/write.py
 	$(BIN)/python bench/arrange.py
 
 screenshots: $(VENV)/.installed

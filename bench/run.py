@@ -46,6 +46,8 @@ def main() -> None:
     pairs = [(timed(look), timed([sys.executable, HERE / "decode.py", folder])) for _ in range(ROUNDS)]
     report("survey of 1,000 painted frames", [(a[0], b[0]) for a, b in pairs], "s", 1.6)
     print(f"{'  peak memory':44}{median(a[1] for a, _ in pairs):>8.0f}MB")
+    compare_proof(folder)
+    compare_sizes(folder)
     compare_preparing()
     seconds = median(timed([PROGRAM, "--help"])[0] for _ in range(9))
     print(f"{'agile-crate --help':44}{seconds:>9.3f}s{'':18}  0.150 s")
@@ -90,6 +92,26 @@ def compare_programs(name: str, folder: Path, side: int, columns: int, rows: int
     report(name, [(a[0], b[0]) for a, b in pairs], "s", goal)
     raw = count * side * side * 4 / 2**20
     print(f"{'  peak memory':44}{median(a[1] for a, _ in pairs):>8.0f}MB{'':18}  {2.5 * raw + 150:.0f} MB")
+
+
+def compare_proof(folder: Path) -> None:
+    """`verify` against the sources, beside decoding and comparing alone."""
+    subprocess.run([PROGRAM, "pack", folder, "--out", WORK / "proof", "--quiet", "--force"], check=True)
+    data = WORK / "proof.json"
+    ours = [PROGRAM, "verify", data, "--against", folder, "--quiet"]
+    other = [sys.executable, HERE / "compare.py", data, folder]
+    pairs = [(timed(ours), timed(other)) for _ in range(ROUNDS_OF_LARGE)]
+    report("verify 1,000 painted frames", [(a[0], b[0]) for a, b in pairs], "s", 1.3)
+    print(f"{'  peak memory':44}{median(a[1] for a, _ in pairs):>8.0f}MB")
+
+
+def compare_sizes(folder: Path) -> None:
+    """Two sizes in one run, beside one."""
+    ours = [PROGRAM, "pack", folder, "--out", WORK / "sizes", "--also-scale", "50%", "--quiet", "--force"]
+    other = [PROGRAM, "pack", folder, "--out", WORK / "size", "--quiet", "--force"]
+    pairs = [(timed(ours), timed(other)) for _ in range(ROUNDS_OF_LARGE)]
+    report("1,000 painted frames at two sizes and at one", [(a[0], b[0]) for a, b in pairs], "s", 1.6)
+    print(f"{'  peak memory':44}{median(a[1] for a, _ in pairs):>8.0f}MB")
 
 
 def compare_preparing() -> None:

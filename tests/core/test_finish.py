@@ -50,14 +50,14 @@ def test_flattened_lies_on_the_colour() -> None:
     assert (found[..., 3] == 255).all()
 
 
-def frame(pivot: tuple[float, float], canvas: tuple[int, int]) -> Frame:
+def posed(pivot: tuple[float, float], canvas: tuple[int, int]) -> Frame:
     return Frame("f", 0, Box(0, 0, 1, 1), Size(*canvas), Offset(0, 0), Point(*pivot))
 
 
 def test_a_stage_holds_every_canvas_with_its_pivot_on_one_point() -> None:
-    one = stage([frame((4, 8), (8, 8))])
+    one = stage([posed((4, 8), (8, 8))])
     assert (one.size, one.places, one.origin) == (Size(8, 8), (Offset(0, 0),), Offset(4, 8))
-    room = stage([frame((4, 8), (8, 8)), frame((1, 2), (20, 3)), frame((4.5, 8.5), (9, 9))])
+    room = stage([posed((4, 8), (8, 8)), posed((1, 2), (20, 3)), posed((4.5, 8.5), (9, 9))])
     assert room.size == Size(23, 9)
     assert room.places == (Offset(0, 0), Offset(3, 6), Offset(0, 0))  # half a pixel goes to the right and down
     assert room.origin == Offset(4, 8)
@@ -67,12 +67,12 @@ def test_a_stage_holds_every_canvas_with_its_pivot_on_one_point() -> None:
     st.lists(st.tuples(st.integers(-9, 20), st.integers(-9, 20), st.integers(1, 20), st.integers(1, 20)), min_size=1)
 )
 def test_every_canvas_lies_within_the_stage(frames: list[tuple[int, int, int, int]]) -> None:
-    made = [frame((x, y), (w, h)) for x, y, w, h in frames]
+    made = [posed((x, y), (w, h)) for x, y, w, h in frames]
     room = stage(made)
     whole = Box(0, 0, *room.size)
     for one, place in zip(made, room.places, strict=True):
         assert whole.contains(Box(*place, *one.canvas))
-        assert (place.x + one.pivot.x, place.y + one.pivot.y) == room.origin
+        assert (one.pivot.x + place.x, one.pivot.y + place.y) == room.origin
     assert min(place.x for place in room.places) == min(place.y for place in room.places) == 0
 
 

@@ -14,7 +14,7 @@ from fractions import Fraction
 from urllib.parse import quote
 
 from ..core.errors import OutputError
-from ..core.model import Animation, Crate, Frame, Offset, Size
+from ..core.model import ORIGIN, Animation, Crate, Frame, Offset, Size
 from ..core.stage import stage, turn
 from ..core.text import counted, quoted
 
@@ -54,17 +54,21 @@ def to_css(crate: Crate, larger: Larger = ()) -> str:
         "}",
         "",
     ]
-    for name, frame in zip(frames, crate.frames, strict=True):
-        said = [*(images[frame.on_sheet] if frame.on_sheet else ()), *_shown(frame, frame.canvas, Offset(0, 0))]
-        lines.append(f"{base}.{escaped(name)} {{ {_room(frame.canvas)} {' '.join(said)} }}")
+    alone = [_shown(frame, frame.canvas, ORIGIN) for frame in crate.frames]
+    for name, frame, said in zip(frames, crate.frames, alone, strict=True):
+        image = " ".join([*images[frame.on_sheet], ""]) if frame.on_sheet else ""
+        lines.append(f"{base}.{escaped(name)} {{ {_room(frame.canvas)} {image}{said} }}")
     for name, animation in zip(animations, crate.animations, strict=True):
-        lines += ["", *_animation(crate, animation, f"{base}.{escaped(name)}", images)]
+        lines += ["", *_animation(crate, animation, f"{base}.{escaped(name)}", images, alone)]
     return "\n".join([*lines, ""])
 
 
 def class_of(name: str) -> str:
     """A name as one class of a page: blanks, which would end it, become underscores."""
-    return re.sub(r"\s", "_", name) or "_"
+    return _BLANK.sub("_", name) or "_"
+
+
+_BLANK = re.compile(r"\s")
 
 
 def escaped(name: str) -> str:
@@ -73,20 +77,18 @@ def escaped(name: str) -> str:
     >>> print(escaped("swim/1"), escaped("8-way"), escaped("-"), escaped("grüße"))
     swim\/1 \38 -way \- grüße
     """
-    if name == "-":
-        return r"\-"
-    return "".join(_escaped(letter, index, name) for index, letter in enumerate(name))
+    return r"\-" if name == "-" else _ODD.sub(_escape, name)
 
 
-def _escaped(letter: str, index: int, name: str) -> str:
+_ODD = re.compile(r"^-?[0-9]|[\x00-,./:-@\[-^`{-\x7f]")
+
+
+def _escape(found: re.Match[str]) -> str:
+    letter = found[0][-1]
     if letter == "\0":
         return "\ufffd"
-    is_digit = letter in "0123456789"
-    if letter < " " or letter == "\x7f" or (is_digit and (index == 0 or (index == 1 and name[0] == "-"))):
-        return f"\\{ord(letter):x} "
-    if letter >= "\x80" or letter in "-_" or is_digit or (letter.isascii() and letter.isalpha()):
-        return letter
-    return f"\\{letter}"
+    by_number = letter < " " or letter == "\x7f" or letter.isdigit()
+    return found[0][:-1] + (f"\\{ord(letter):x} " if by_number else f"\\{letter}")
 
 
 def _classes(prefix: str, names: Sequence[str]) -> list[str]:
@@ -132,31 +134,35 @@ def _is_multiple(crate: Crate, other: Crate, factor: Fraction) -> bool:
     return all(tuple(number * factor for number in mine) == tuple(its) for mine, its in pairs)
 
 
-def _animation(crate: Crate, animation: Animation, selector: str, images: list[list[str]]) -> Iterator[str]:
+def _animation(
+    crate: Crate, animation: Animation, selector: str, images: list[list[str]], alone: list[str]
+) -> Iterator[str]:
     steps = turn(animation)
     frames = [crate.frames[step.frame] for step in steps]
     room = stage(frames)
     several = len({frame.on_sheet for frame in frames}) > 1
     flips = any(frame.mirror for frame in frames)
     said = [
-        [*(images[frame.on_sheet] if several else ()), *_shown(frame, room.size, place, flips)]
-        for frame, place in zip(frames, room.places, strict=True)
+        alone[step.frame] if frame.canvas == room.size and not flips else _shown(frame, room.size, place, flips)
+        for step, frame, place in zip(steps, frames, room.places, strict=True)
     ]
+    if several:
+        said = [f"{' '.join(images[frame.on_sheet])} {one}" for frame, one in zip(frames, said, strict=True)]
     name = escaped(class_of(f"{crate.name}-{animation.name}"))
     length = sum(step.milliseconds for step in steps)
     turns = "infinite" if animation.loop != "once" else f"{max(1, animation.times)} forwards"
-    first = images[frames[0].on_sheet] if frames[0].on_sheet or several else []
+    first = images[frames[0].on_sheet] if frames[0].on_sheet and not several else []
     yield f"{selector} {{"
-    yield from (f"  {line}" for line in (_room(room.size), *first, *_shown(frames[0], room.size, room.places[0])))
+    yield from (f"  {line}" for line in (_room(room.size), *first, said[0]))
     yield f"  animation: {name} {length}ms step-end {turns};"
     yield "}"
     yield f"@keyframes {name} {{"
     begin = 0
-    for step, lines in zip(steps, said, strict=True):
-        yield f"  {_percent(begin, length)} {{ {' '.join(lines)} }}"
+    for step, shown in zip(steps, said, strict=True):
+        yield f"  {_percent(begin, length)} {{ {shown} }}"
         begin += step.milliseconds
     if animation.loop == "once":
-        yield f"  100% {{ {' '.join(said[-1])} }}"
+        yield f"  100% {{ {said[-1]} }}"
     yield "}"
 
 
@@ -164,19 +170,18 @@ def _room(size: Size) -> str:
     return f"width: {size.w}px; height: {size.h}px;"
 
 
-def _shown(frame: Frame, room: Size, place: Offset, flips: bool = False) -> list[str]:
-    """The lines that show a frame in a room, its canvas at `place`; a mirrored one is laid out before it is flipped."""
-    x, y, size = place.x, place.y, frame.upright
+def _shown(frame: Frame, room: Size, place: Offset, flips: bool = False) -> str:
+    """What shows a frame in a room, its canvas at `place`; a mirrored one is laid out before it is flipped."""
+    (x, y), (width, height) = place, frame.upright
     left = (room.w - x - frame.canvas.w if "x" in frame.mirror else x) + frame.offset.x
     top = (room.h - y - frame.canvas.h if "y" in frame.mirror else y) + frame.offset.y
-    padding = (top, room.w - left - size.w, room.h - top - size.h, left)
-    lines = [
-        f"padding: {' '.join(f'{side}px' for side in padding)};",
-        f"background-position: {-frame.box.x}px {-frame.box.y}px;",
-    ]
+    said = (
+        f"padding: {top}px {room.w - left - width}px {room.h - top - height}px {left}px; "
+        f"background-position: {-frame.box.x}px {-frame.box.y}px;"
+    )
     if frame.mirror or flips:
-        lines.append(f"scale: {-1 if 'x' in frame.mirror else 1} {-1 if 'y' in frame.mirror else 1};")
-    return lines
+        said += f" scale: {-1 if 'x' in frame.mirror else 1} {-1 if 'y' in frame.mirror else 1};"
+    return said
 
 
 def _percent(begin: int, length: int) -> str:

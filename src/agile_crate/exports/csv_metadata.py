@@ -30,8 +30,8 @@ def frames_csv(crate: Crate) -> str:
         FRAMES,
         (
             (
-                index, _text(frame.name), images[frame.on_sheet], *frame.box, str(frame.turned).lower(), frame.mirror,
-                *frame.canvas, *frame.offset, *frame.pivot,
+                index, _text(frame.name), images[frame.on_sheet], *frame.box,
+                "true" if frame.turned else "false", frame.mirror, *frame.canvas, *frame.offset, *frame.pivot,
             )
             for index, frame in enumerate(crate.frames)
         ),

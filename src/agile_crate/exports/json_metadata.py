@@ -6,30 +6,42 @@ One line a sheet, a frame and an animation, keys always in the same order, so th
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from typing import Any, NoReturn
 
 from ..core.errors import InputError
-from ..core.model import Crate
+from ..core.model import Crate, Frame
 from ..core.text import quoted, shown
-from .document import Document, FormError, animation_of, crate_of, document_of, frame_of, head_of, sheet_of
+from .document import FormError, animation_of, crate_of, document_of, frame_of, head_of, sheet_of
 
 
 def to_json(crate: Crate, compact: bool = False) -> str:
     """The document, with a newline at its end; on one line if compact. The same crate gives the same text."""
     if compact:
         return json.dumps(document_of(crate), ensure_ascii=False, separators=(",", ":")) + "\n"
-    lists: dict[str, Iterable[Document]] = {
-        "sheets": map(sheet_of, crate.sheets),
-        "frames": map(frame_of, crate.frames),
-        "animations": map(animation_of, crate.animations),
-    }
     dump = json.JSONEncoder(ensure_ascii=False).encode
+    lists: dict[str, Iterable[str]] = {
+        "sheets": (dump(sheet_of(sheet)) for sheet in crate.sheets),
+        "frames": (_frame(frame, dump) for frame in crate.frames),
+        "animations": (dump(animation_of(animation)) for animation in crate.animations),
+    }
     parts = [f"  {dump(key)}: {dump(value)}" for key, value in head_of(crate).items()]
     for key, values in lists.items():
-        lines = ",\n".join(f"    {dump(value)}" for value in values)
+        lines = ",\n".join(f"    {value}" for value in values)
         parts.append(f"  {dump(key)}: [\n{lines}\n  ]" if lines else f"  {dump(key)}: []")
     return "{\n" + ",\n".join(parts) + "\n}\n"
+
+
+def _frame(frame: Frame, dump: Callable[[Any], str]) -> str:
+    """A frame's object, written out by itself where it is a plain one: there are many of them."""
+    if frame.mirror or frame.shape:
+        return dump(frame_of(frame))
+    (x, y, w, h), canvas, offset, pivot = frame.box, frame.canvas, frame.offset, frame.pivot
+    return (
+        f'{{"name": {dump(frame.name)}, "sheet": {frame.on_sheet}, "box": [{x}, {y}, {w}, {h}], '
+        f'"turned": {"true" if frame.turned else "false"}, "canvas": [{canvas.w}, {canvas.h}], '
+        f'"offset": [{offset.x}, {offset.y}], "pivot": [{pivot.x!r}, {pivot.y!r}]}}'
+    )
 
 
 def from_json(text: str, origin: str) -> Crate:

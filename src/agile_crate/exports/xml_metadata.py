@@ -14,7 +14,7 @@ from typing import Any
 from ..core.errors import InputError, OutputError
 from ..core.model import Animation, Crate, Frame, Shape, Sheet
 from ..core.text import quoted, shown
-from .document import Document, FormError, animation_of, crate_of, frame_of, head_of, sheet_of
+from .document import Document, FormError, animation_of, crate_of, head_of, sheet_of
 
 _ESCAPES = str.maketrans(
     {"&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;", "\t": "&#9;", "\n": "&#10;", "\r": "&#13;"}
@@ -83,14 +83,19 @@ def _sheet(sheet: Sheet) -> str:
 
 
 def _frame(frame: Frame) -> str:
-    said = frame_of(frame)
-    said.pop("shape", None)
-    return _element("frame", said, _shape(frame.shape))
+    """A frame's element, written out by itself: there are many of them."""
+    x, y, w, h = frame.box
+    mirror = f' mirror="{frame.mirror}"' if frame.mirror else ""
+    attributes = (
+        f'name="{escaped(frame.name)}" sheet="{frame.on_sheet}" box="{x} {y} {w} {h}" '
+        f'turned="{"true" if frame.turned else "false"}" canvas="{frame.canvas.w} {frame.canvas.h}" '
+        f'offset="{frame.offset.x} {frame.offset.y}" pivot="{frame.pivot.x!r} {frame.pivot.y!r}"{mirror}'
+    )
+    inner = f">{_shape(frame.shape)}</frame>" if frame.shape else "/>"
+    return f"    <frame {attributes}{inner}"
 
 
-def _shape(shape: Shape | None) -> str:
-    if shape is None:
-        return ""
+def _shape(shape: Shape) -> str:
     polygons = "".join(f'<polygon points="{_list(n for point in p for n in point)}"/>' for p in shape.polygons)
     return f'<shape tolerance="{shape.tolerance!r}">{polygons}</shape>'
 
