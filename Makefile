@@ -13,7 +13,7 @@ demo: $(VENV)/.installed
 	$(BIN)/agile-crate demo build/otter-post
 
 test: $(VENV)/.with-tests system-tools
-	$(BIN)/pytest
+	$(BIN)/pytest -n auto
 
 lint: $(VENV)/.with-tests
 	$(BIN)/ruff check .
@@ -27,7 +27,7 @@ bench: $(VENV)/.with-tests
 	$(BIN)/python bench/arrange.py
 
 screenshots: $(VENV)/.installed
-	@if [ "$$(id -u)" = 0 ] && ! command -v xterm >/dev/null; then apt-get update -qq; apt-get install -y -qq --no-install-recommends xvfb xterm imagemagick fonts-dejavu-core; fi
+	@if [ "$$(id -u)" = 0 ] && ! command -v xterm >/dev/null; then apt-get update -qq; apt-get install -y -qq --no-install-recommends xvfb xterm imagemagick fonts-dejavu-core chromium; fi
 	$(BIN)/python tools/screenshots.py
 	$(BIN)/python tools/step_pictures.py
 

@@ -18,10 +18,16 @@ COUNT, EACH, ROUNDS = 20_000, 20, 7
 
 def crate() -> Crate:
     frames = tuple(
-        Frame(f"otter/swim_{n // EACH:04d}/swim_{n % EACH:02d}", 0, Box(n % 90 * 45, n // 90 * 18, 41, 17), Size(96, 96),
-              Offset(17, 30), Point(48, 95.5))
+        Frame(
+            f"otter/swim_{n // EACH:04d}/swim_{n % EACH:02d}",
+            0,
+            Box(n % 90 * 45, n // 90 * 18, 41, 17),
+            Size(96, 96),
+            Offset(17, 30),
+            Point(48, 95.5),
+        )
         for n in range(COUNT)
-    )  # fmt: skip
+    )
     animations = tuple(
         Animation(f"otter/swim_{at // EACH:04d}", tuple(range(at, at + EACH)), (83,) * EACH)
         for at in range(0, COUNT, EACH)

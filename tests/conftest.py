@@ -8,13 +8,18 @@ import shutil
 import subprocess
 import sys
 from collections.abc import Callable
+from functools import cache
 from pathlib import Path
 from typing import Any
 
+import jsonschema
 import numpy as np
 import pytest
 from hypothesis import settings
+from lxml import etree
 from PIL import Image
+
+from agile_crate.exports.schemas import schema
 
 settings.register_profile("steady", deadline=None, derandomize=True, max_examples=60)
 settings.load_profile("steady")
@@ -52,14 +57,38 @@ def tool(name: str) -> str:
 
 @pytest.fixture
 def run(tmp_path: Path) -> Callable[..., subprocess.CompletedProcess[str]]:
-    """Runs the installed program in the test's own folder."""
+    """Runs the installed program in the test's own folder. Whatever `pack` writes must be valid by the schemas."""
 
     def run(*arguments: object, cwd: Path = tmp_path, **options: Any) -> subprocess.CompletedProcess[str]:
-        return subprocess.run(
-            [PROGRAM, *map(str, arguments)], cwd=cwd, capture_output=True, encoding="utf-8", timeout=120, **options
-        )
+        words = list(map(str, arguments))
+        done = subprocess.run([PROGRAM, *words], cwd=cwd, capture_output=True, encoding="utf-8", timeout=120, **options)
+        if words[:1] == ["pack"] and "--out" in words and "--dry-run" not in words and done.returncode == 0:
+            check_metadata(Path(cwd) / words[words.index("--out") + 1])
+        return done
 
     return run
+
+
+def check_metadata(out: Path) -> None:
+    """Validates a crate's JSON and XML, whichever are there, by the published schemas."""
+    stem = out.parent / out.name.removesuffix(".json").removesuffix(".png")
+    found = [path for ending in (".json", ".xml") if (path := stem.parent / (stem.name + ending)).is_file()]
+    assert found
+    for path in found:
+        if path.suffix == ".json":
+            json_schema().validate(json.loads(path.read_text("utf-8")))
+        else:
+            xml_schema().assertValid(etree.fromstring(path.read_bytes()))
+
+
+@cache
+def json_schema() -> Any:
+    return jsonschema.Draft202012Validator(json.loads(schema("json")))
+
+
+@cache
+def xml_schema() -> Any:
+    return etree.XMLSchema(etree.fromstring(schema("xml").encode()))
 
 
 @pytest.fixture

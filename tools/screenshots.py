@@ -30,6 +30,10 @@ TERMINALS = {
     "tight": [
         "pack otter-post/frames/otter otter-post/frames/harbour --out build/all --layout tight --gap 2 --margin 2",
     ],
+    "unpack": [
+        "unpack otter-post/crate/otter.json --out back/otter --film",
+        "survey back/otter/*.apng --allow wobble",
+    ],
     "survey": ["survey otter-post/frames --allow wobble"],
     "survey-rough": ["survey otter-post/rough --allow wobble --allow copies"],
     "verify": [
@@ -46,6 +50,21 @@ TERMINALS = {
 }
 
 
+PAGE = """<!doctype html><meta charset="utf-8">
+<link rel="stylesheet" href="otter.css"><link rel="stylesheet" href="otter@50.css">
+<style>
+  body {{ margin: 20px; background: #1b2230; color: #e6e9ef; font: 12px DejaVu Sans Mono, monospace }}
+  section {{ display: flex; flex-wrap: wrap; gap: 6px; margin: 10px 0 18px }}
+  section > div {{ outline: 1px solid #3a4660 }}
+  figure {{ margin: 0; padding-bottom: 4px; text-align: center; width: 193px; background: #232c3d }}
+</style>
+&lt;div class="otter@50 frame-dive/dive_01"&gt; … at half the size, sharp on this screen
+<section>{frames}</section>
+&lt;div class="otter play-swim"&gt; and five others, playing
+<section>{animations}</section>
+"""
+
+
 def main() -> None:
     SHOTS.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as folder:
@@ -58,6 +77,7 @@ def main() -> None:
                 shoot_terminal(name, lines, folder)
         finally:
             server.terminate()
+        shoot_page(Path(folder) / "otter-post" / "crate")
         for name in ("otter", "harbour"):
             on_checkerboard(Path(folder) / "otter-post" / "crate" / f"{name}.png").save(SHOTS / f"sheet-{name}.png")
         on_checkerboard(Path(folder) / "build" / "all.png").save(SHOTS / "sheet-tight.png")
@@ -92,6 +112,27 @@ def shoot_terminal(name: str, lines: list[str], folder: str) -> None:
     subprocess.run(["import", "-window", "root", SHOTS / f"{name}.png"], env=environment, check=True)
     window.terminate()
     window.wait()
+
+
+def shoot_page(crate: Path) -> None:
+    """A page that shows frames and animations by the style sheet's classes alone, on a screen of two pixels to one."""
+    frames = "".join(f'<div class="otter@50 frame-dive/dive_{number:02d}"></div>' for number in range(1, 11))
+    animations = "".join(
+        f'<figure><div class="otter play-{name}"></div><figcaption>otter play-{name}</figcaption></figure>'
+        for name in ("swim", "dive", "idle", "walk_down", "walk_right", "walk_up")
+    )
+    (crate / "page.html").write_text(PAGE.format(frames=frames, animations=animations), "utf-8")
+    with tempfile.TemporaryDirectory() as profile:
+        subprocess.run(
+            [
+                *("chromium", "--headless", "--no-sandbox", "--disable-gpu", "--no-first-run", "--hide-scrollbars"),
+                *("--force-device-scale-factor=2", "--window-size=640,400", f"--user-data-dir={profile}"),
+                *(f"--screenshot={SHOTS / 'css.png'}", "--virtual-time-budget=700", (crate / "page.html").as_uri()),
+            ],
+            check=True,
+            stderr=subprocess.DEVNULL,
+        )
+    (crate / "page.html").unlink()
 
 
 def redraw_some(frames: Path, changed: Path) -> None:

@@ -5,9 +5,12 @@ from __future__ import annotations
 import dataclasses
 import hashlib
 import os
+from collections import deque
 from collections.abc import Iterator, Sequence
-from concurrent.futures import Executor
+from concurrent.futures import Executor, Future
 from dataclasses import dataclass
+from functools import partial
+from itertools import chain
 from pathlib import Path
 
 from .core.check import check_crate, check_repeated_edges, restorable
@@ -27,6 +30,9 @@ from .sources.find import OwnPlace
 from .sources.gather import Progress, unheard
 from .sources.pictures import LARGEST_SHEET, picture_size, read_still
 from .sources.png_chunks import PictureError
+
+AHEAD = 1
+"""Sheets that are read while one is looked at: more would only take memory."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,19 +114,23 @@ def verify(data: str, against: Sequence[str], executor: Executor, progress: Prog
     problems = [*_told_otherwise(data, crate), *check_crate(crate)]
     sources = _sources(against, crate, folder, Path(data).name, executor, progress) if against else {}
     differences: list[FrameDifference] = []
-    for index, sheet in enumerate(crate.sheets):
-        found = _read_sheet(folder, sheet, decode=bool(against or sheet.edge_repeat))
+    placed: list[list[Frame]] = [[] for _ in crate.sheets]
+    for frame in crate.frames:
+        if frame.on_sheet < len(placed):
+            placed[frame.on_sheet].append(frame)
+    for index, (sheet, found) in enumerate(_read_sheets(folder, crate.sheets, bool(against), executor)):
         problems += found.problems
-        here = [frame for frame in crate.frames if frame.on_sheet == index]
+        here = placed[index]
         if found.pixels is not None and all(restorable(crate, frame) for frame in here):
             problems += check_repeated_edges(sheet, here, found.pixels)
         frames = [frame for frame in here if frame.name in sources]
-        differences += _compared(frames, crate, found.pixels, sources)
+        compared = partial(_compared, crate=crate, sheet=found.pixels, sources=sources)
+        differences += chain.from_iterable(executor.map(compared, frames))
         progress("checking", index + 1, len(crate.sheets))
-    compared = 0
+    shared = 0
     if against:
         names = {frame.name for frame in crate.frames}
-        compared = len(names & sources.keys())
+        shared = len(names & sources.keys())
         differences += [FrameDifference(name, "has no source") for name in sorted(names - sources.keys())]
         left_out = sorted(sources.keys() - names)
         if left_out:
@@ -128,7 +138,7 @@ def verify(data: str, against: Sequence[str], executor: Executor, progress: Prog
         elif not differences:
             differences += _misplaced(crate, sources)
     differing = {difference.frame for difference in differences if difference.frame in sources}
-    return Verified(crate, compared, compared - len(differing), tuple(problems), tuple(differences))
+    return Verified(crate, shared, shared - len(differing), tuple(problems), tuple(differences))
 
 
 def _told_otherwise(data: str, crate: Crate) -> Iterator[str]:
@@ -151,6 +161,17 @@ def _told_otherwise(data: str, crate: Crate) -> Iterator[str]:
 class _FoundSheet:
     problems: list[str] = dataclasses.field(default_factory=list)
     pixels: Pixels | None = None
+
+
+def _read_sheets(
+    folder: Path, sheets: Sequence[Sheet], decode: bool, executor: Executor
+) -> Iterator[tuple[Sheet, _FoundSheet]]:
+    """Each sheet as it was found; while one is looked at, the next is read. Repeated edges need pixels."""
+    waiting: deque[Future[_FoundSheet]] = deque()
+    for index, sheet in enumerate(sheets):
+        for ahead in sheets[index + len(waiting) : index + 1 + AHEAD]:
+            waiting.append(executor.submit(_read_sheet, folder, ahead, decode or bool(ahead.edge_repeat)))
+        yield sheet, waiting.popleft().result()
 
 
 def _read_sheet(folder: Path, sheet: Sheet, decode: bool) -> _FoundSheet:
@@ -195,28 +216,25 @@ def _settings_of(crate: Crate, data: str) -> Settings:
 
 
 def _compared(
-    frames: Sequence[Frame], crate: Crate, sheet: Pixels | None, sources: dict[str, Picture]
-) -> Iterator[FrameDifference]:
-    for frame in frames:
-        source = sources[frame.name]
-        if sheet is None:
-            yield FrameDifference(frame.name, "cannot be restored: its sheet cannot be used")
-        elif not restorable(crate, frame):
-            yield FrameDifference(frame.name, "cannot be restored: its box is wrong")
-        elif frame.canvas != source.canvas:
-            yield FrameDifference(
-                frame.name, f"is {measured(frame.canvas)} in the crate, and {measured(source.canvas)} at its source"
-            )
-        elif found := _difference(source, sheet, frame, crate):
-            yield FrameDifference(
-                frame.name,
-                f"differs in {counted(found.pixels, 'pixel')}, first at {found.x},{found.y}: "
-                f"expected {_colour(found.expected)}, found {_colour(found.found)}",
-                found.pixels,
-                (found.x, found.y),
-                found.expected,
-                found.found,
-            )
+    frame: Frame, crate: Crate, sheet: Pixels | None, sources: dict[str, Picture]
+) -> tuple[FrameDifference, ...]:
+    """How a frame differs from its source: nothing, or one sentence."""
+    source = sources[frame.name]
+    if sheet is None:
+        return (FrameDifference(frame.name, "cannot be restored: its sheet cannot be used"),)
+    if not restorable(crate, frame):
+        return (FrameDifference(frame.name, "cannot be restored: its box is wrong"),)
+    if frame.canvas != source.canvas:
+        told = f"is {measured(frame.canvas)} in the crate, and {measured(source.canvas)} at its source"
+        return (FrameDifference(frame.name, told),)
+    found = _difference(source, sheet, frame, crate)
+    if found is None:
+        return ()
+    told = (
+        f"differs in {counted(found.pixels, 'pixel')}, first at {found.x},{found.y}: "
+        f"expected {_colour(found.expected)}, found {_colour(found.found)}"
+    )
+    return (FrameDifference(frame.name, told, found.pixels, (found.x, found.y), found.expected, found.found),)
 
 
 def _difference(source: Picture, sheet: Pixels, frame: Frame, crate: Crate) -> Difference | None:

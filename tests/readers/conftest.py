@@ -15,7 +15,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from conftest import PROGRAM, art, save, tool
+from conftest import PROGRAM, art, check_metadata, save, tool
 
 READERS = Path(__file__).parents[2] / "readers"
 TABLE = Path(__file__).parents[2] / "src/agile_crate/demo/templates/table.lua.j2"
@@ -70,6 +70,7 @@ def crates(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Crate]:
         subprocess.run(
             [PROGRAM, "pack", top / "frames", "--out", path, "-q", *times, *options, "--template", TABLE], check=True
         )
+        check_metadata(path)
         document = json.loads(path.with_suffix(".json").read_text("utf-8"))
         made[kind] = Crate(path.with_suffix(".json"), document, sources)
     return made

@@ -25,7 +25,7 @@ The usual call:  agile-crate unpack build/otter.json --out frames
 
 EXAMPLES = """\
 examples (on what 'agile-crate demo' writes):
-  agile-crate unpack otter-post/crate/otter.json --out back/otter --film
+  agile-crate unpack otter-post/crate/otter.json --out otter-again --film
   agile-crate unpack otter-post/crate/otter.png --cell 96x96 --out cut/otter
   agile-crate unpack otter-post/crate/splash.png --columns 4 --rows 4 --out cut/splash
   agile-crate unpack otter-post/crate/harbour.png --islands --join 3 --out cut/harbour
