@@ -71,7 +71,7 @@ def step_at(animation, milliseconds):
 
 def placement(frame):
     """Where the upright, flipped pixels of a frame go, from its pivot: x and y of their top left."""
-    x, y, w, h = frame["box"]
+    w, h = frame["box"][2:]
     if frame["turned"]:
         w, h = h, w
     left, top = frame["offset"]
@@ -83,7 +83,7 @@ def placement(frame):
     return left - frame["pivot"][0], top - frame["pivot"][1]
 
 
-def picture(crate, sheets, one):
+def picture(sheets, one):
     """A frame's stored pixels, upright and flipped, as a pygame surface. Worth keeping if it is drawn often."""
     import pygame
 
@@ -103,4 +103,4 @@ def draw(target, crate, sheets, one, at):
     left, top = placement(one)
     blend = pygame.BLEND_PREMULTIPLIED if crate.premultiplied else 0
     place = (math.floor(at[0] + left + 0.5), math.floor(at[1] + top + 0.5))
-    target.blit(picture(crate, sheets, one), place, special_flags=blend)
+    target.blit(picture(sheets, one), place, special_flags=blend)

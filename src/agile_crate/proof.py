@@ -18,7 +18,7 @@ from .core.compare import Difference, difference
 from .core.errors import InputError, UsageError
 from .core.model import Crate, Frame, Picture, Point, Sheet, Size
 from .core.pixels import Pixels
-from .core.restore import as_seen, as_stored, restore
+from .core.restore import as_seen, as_stored, restored
 from .core.text import counted, few, measured, quoted, shown
 from .core.visible import on_canvas
 from .exports.document import document_of, first_difference
@@ -86,7 +86,7 @@ class Loaded:
         return self._shown(self.crate.frames[index])
 
     def _shown(self, frame: Frame) -> Pixels:
-        return as_seen(restore(self.sheets[frame.on_sheet], frame), self.crate)
+        return as_seen(self.crate, self.sheets[frame.on_sheet], frame)
 
 
 def load(data: str) -> Loaded:
@@ -238,10 +238,8 @@ def _compared(
 
 
 def _difference(source: Picture, sheet: Pixels, frame: Frame, crate: Crate) -> Difference | None:
-    expected, found = on_canvas(source.pixels, source.offset, source.canvas), restore(sheet, frame)
-    if crate.background:  # what was cut off shows the background, too
-        found = as_seen(found, crate)
-    return difference(as_stored(expected, crate), found)
+    expected = on_canvas(source.pixels, source.offset, source.canvas)
+    return difference(as_stored(expected, crate), restored(crate, sheet, frame))
 
 
 def _misplaced(crate: Crate, sources: dict[str, Picture]) -> Iterator[FrameDifference]:

@@ -172,6 +172,17 @@ def test_flattened_sheets(run: Run, swim: Path, tmp_path: Path) -> None:
     assert (found[..., 3] == 255).all()
 
 
+def test_metadata_that_claims_another_finish_than_the_sheets_have_is_found_out(
+    run: Run, swim: Path, tmp_path: Path
+) -> None:
+    packed(run)
+    plain = metadata(tmp_path / "out/otter.json")
+    for claim in ({"background": "#20406f"}, {"alpha": "premultiplied"}):
+        (tmp_path / "out/otter.json").write_text(json.dumps(plain | claim))
+        done = run("verify", "out/otter.json", "--against", "frames")
+        assert (done.returncode, done.stdout.splitlines()[1]) == (1, "0 of 13 frames restored to the pixel")
+
+
 def test_squeezed_sheets_are_smaller_and_the_same(run: Run, swim: Path, tmp_path: Path) -> None:
     packed(run)
     plain, pixels = (tmp_path / "out/otter.png").stat().st_size, decode(tmp_path / "out/otter.png")
