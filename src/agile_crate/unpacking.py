@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass
@@ -65,7 +66,7 @@ def _refuse_too_much(data: str, crate: Crate) -> None:
 
 
 def _files_of(key: str, names: Sequence[str], ending: str, data: str) -> list[str]:
-    """Names as paths below a folder. Raises InputError for one that would leave it, or that is no file name."""
+    """Names as paths below a folder. Raises InputError for one that would leave it, or that no file can have here."""
     return list(_checked(key, names, ending, data))
 
 
@@ -73,7 +74,7 @@ def _checked(key: str, names: Sequence[str], ending: str, data: str) -> Iterator
     for index, name in enumerate(names):
         *folders, last = name.split("/")
         for part in (*folders, last + ending):
-            if part == ending or (why := not_held(part)):
+            if part == ending or (why := not_held(part, everywhere=os.name == "nt")):
                 reason = why if part != ending else "and it names no file"
                 raise InputError(f"{shown(data)}: {key}[{index}].name is {quoted(name)}, {reason}")
         yield name + ending

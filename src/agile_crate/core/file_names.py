@@ -108,13 +108,17 @@ def from_pattern(pattern: str, values: Mapping[str, str | int | None]) -> str:
     return made
 
 
-def not_held(name: str) -> str:
-    """Why a file of this name cannot be on every platform, as the end of a sentence; empty if it can."""
-    if found := _FORBIDDEN.search(name):
+def not_held(name: str, everywhere: bool = True) -> str:
+    """Why a file of this name cannot be on every platform, as the end of a sentence; empty if it can. Or, if not
+    `everywhere`, on POSIX systems."""
+    if not everywhere:
+        if name in ("", ".", "..") or set(name) & set("/\0"):
+            return "and no file can be called that"
+    elif found := _FORBIDDEN.search(name):
         return f"and {quoted(found[0])} cannot stand in a file name on every platform"
-    if _RESERVED.fullmatch(name):
+    elif _RESERVED.fullmatch(name):
         return "which some platforms keep for devices"
-    if name != name.strip(" ") or name.endswith(".") or name in ("", ".", ".."):
+    elif name != name.strip(" ") or name.endswith(".") or name in ("", ".", ".."):
         return "and no file can be called that on every platform"
     if len(name.encode("utf-8", "replace")) > LONGEST_NAME:
         return f"which is longer than the {LONGEST_NAME} bytes that a file name can have"
