@@ -5,7 +5,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 SOURCES := $(shell find src -type f -not -name '*.pyc')
-DEBIAN_TOOLS := pngcheck imagemagick chromium gcc libc6-dev lua5.4 libegl1 libgles2 libgl1-mesa-dri
+DEBIAN_TOOLS := pngcheck imagemagick chromium ffmpeg gcc libc6-dev lua5.4 libegl1 libgles2 libgl1-mesa-dri
 
 .PHONY: demo test lint bench screenshots docs frames system-tools clean
 
@@ -21,7 +21,6 @@ lint: $(VENV)/.with-tests
 	$(BIN)/mypy
 
 bench: $(VENV)/.with-tests
-	$(BIN)/pip install --quiet --disable-pip-version-check '.[charts]'
 	$(BIN)/python bench/run.py
 	$(BIN)/python bench/write.py
 	$(BIN)/python bench/arrange.py
@@ -52,7 +51,7 @@ $(VENV)/.with-tests: $(VENV)/.installed
 # which program they miss.
 system-tools:
 	@if [ "$$(id -u)" = 0 ] && command -v apt-get >/dev/null && \
-	  ! (command -v pngcheck && command -v chromium && command -v lua5.4 && command -v gcc && \
+	  ! (command -v pngcheck && command -v chromium && command -v lua5.4 && command -v gcc && command -v ffprobe && \
 	    test -x /usr/bin/convert && ldconfig -p | grep -q libEGL.so) >/dev/null; then \
 	  apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $(DEBIAN_TOOLS) >/dev/null; fi
 

@@ -21,7 +21,7 @@ with ThreadPoolExecutor(2) as executor:
     sheets = list(executor.map(read, (data.parent / sheet["image"] for sheet in crate["sheets"])))
 
     def same(frame: dict) -> bool:
-        (x, y, w, h), on = frame["box"], frame["sheet"]
+        (x, y, w, h), on = (frame[key] for key in ("box", "sheet"))
         return np.array_equal(sheets[on][y : y + h, x : x + w], read(folder / (frame["name"] + ".png")))
 
     sys.exit(not all(executor.map(same, crate["frames"])))

@@ -50,6 +50,12 @@ TERMINALS = {
 }
 
 
+VIEWS = (
+    ("otter-post/crate/harbour.json", "sheet-harbour.png"),
+    ("build/all.json", "sheet-tight.png"),
+    ("otter-post/crate/otter.json", "strip.png", "--as", "strip", "--animation", "swim", "--ground", "line"),
+)
+
 PAGE = """<!doctype html><meta charset="utf-8">
 <link rel="stylesheet" href="otter.css"><link rel="stylesheet" href="otter@50.css">
 <style>
@@ -78,9 +84,10 @@ def main() -> None:
         finally:
             server.terminate()
         shoot_page(Path(folder) / "otter-post" / "crate")
-        for name in ("otter", "harbour"):
-            on_checkerboard(Path(folder) / "otter-post" / "crate" / f"{name}.png").save(SHOTS / f"sheet-{name}.png")
-        on_checkerboard(Path(folder) / "build" / "all.png").save(SHOTS / "sheet-tight.png")
+        on_checkerboard(Path(folder) / "otter-post" / "crate" / "otter.png").save(SHOTS / "sheet-otter.png")
+        for data, out, *options in VIEWS:
+            command = [PROGRAM, "show", data, "--out", SHOTS / out, "--force", "--quiet", *options]
+            subprocess.run(command, cwd=folder, check=True)
 
 
 def shoot_terminal(name: str, lines: list[str], folder: str) -> None:

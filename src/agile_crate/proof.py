@@ -13,6 +13,7 @@ from functools import partial
 from itertools import chain
 from pathlib import Path
 
+from .core.alpha import straight
 from .core.check import check_crate, check_repeated_edges, restorable
 from .core.compare import Difference, difference
 from .core.errors import InputError, UsageError
@@ -84,6 +85,10 @@ class Loaded:
     def picture(self, index: int) -> Pixels:
         """The same by the frame's index."""
         return self._shown(self.crate.frames[index])
+
+    def shown_sheet(self, index: int) -> Pixels:
+        """A whole sheet in straight alpha; not to be changed."""
+        return straight(self.sheets[index]) if self.crate.alpha == "premultiplied" else self.sheets[index]
 
     def _shown(self, frame: Frame) -> Pixels:
         return as_seen(self.crate, self.sheets[frame.on_sheet], frame)

@@ -44,7 +44,7 @@ def test_help_does_not_wait_for_heavy_libraries() -> None:
     ("arguments", "sentence"),
     [
         (["pakc"], "there is no command 'pakc'; did you mean 'pack'?"),
-        (["xyzzy"], "there is no command 'xyzzy'; the commands are pack, survey, verify, unpack, schema, demo"),
+        (["xyzzy"], "there is no command 'xyzzy'; the commands are pack, survey, show, verify, unpack, schema, demo"),
         (["--quiet", "pack", "f"], "the command comes first: agile-crate pack …"),
         (["--colour"], "'--colour' is not known here; see agile-crate --help"),
         (["pack", "f"], "the following arguments are required: --out; see agile-crate pack --help"),

@@ -1,0 +1,141 @@
+"""Views of a crate, drawn and written: `show`."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import Executor
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+from typing import Literal
+
+from .core.errors import InputError, OutputError, UsageError
+from .core.model import Animation, Crate
+from .core.text import few, quoted, shown
+from .exports.output import staged
+from .exports.png import encode_png
+from .proof import Loaded, load
+from .sources.gather import Progress, unheard
+from .views.film import FilmWish, Timing
+
+Kind = Literal["sheet", "film", "strip"]
+
+FILM_ENDINGS = (".gif", ".apng", ".webp")
+
+
+@dataclass(frozen=True, slots=True)
+class ShowWish:
+    """What is to be shown: the kind, which animations (none for all), a file for each or all in one, and how."""
+
+    kind: Kind
+    animations: tuple[str, ...]
+    each: bool
+    film: FilmWish
+    timing: Timing
+
+
+def kind_of(out: str, asked: str | None) -> Kind:
+    """The kind of view by the ending of the file, or as asked. Raises UsageError for an ending that nobody knows."""
+    ending = Path(out).suffix.lower()
+    kinds: tuple[Kind, ...] = ("sheet", "strip") if ending == ".png" else ("film",)
+    if ending != ".png" and ending not in FILM_ENDINGS:
+        raise UsageError(
+            f"--out {shown(out)}: views are written as .png (a sheet, a strip) or as {', '.join(FILM_ENDINGS)} (a film)"
+        )
+    found = next((kind for kind in kinds if asked in (None, kind)), None)
+    if found is None:
+        right = ", ".join(FILM_ENDINGS) if asked == "film" else ".png"
+        raise UsageError(f"a {asked} is no {ending}; write it as {right}")
+    return found
+
+
+def show(
+    data: str, out: str, wish: ShowWish, executor: Executor, progress: Progress = unheard, force: bool = False
+) -> tuple[Path, ...]:
+    """Draws views from the written files alone and writes them together. Raises InputError, UsageError, OutputError."""
+    loaded = load(data)
+    path = Path(out)
+    views = (_sheets if wish.kind == "sheet" else _films)(loaded, path, wish, executor)
+    names = list(views)
+    there = [name for name in names if (path.parent / name).exists()]
+    if there and not force:
+        verb = "is" if len(there) == 1 else "are"
+        raise OutputError(f"{few(there)} {verb} already there; choose another --out, or give --force")
+    with staged(path.parent) as staging:
+        for done, (name, draw) in enumerate(views.items(), 1):
+            staging.write(name, draw())
+            progress("drawing", done, len(names))
+        staging.commit()
+    return tuple(path.parent / name for name in names)
+
+
+Views = dict[str, Callable[[], Iterator[bytes]]]
+"""File names, with what draws each one's bytes when its turn comes."""
+
+
+def _sheets(loaded: Loaded, path: Path, wish: ShowWish, executor: Executor) -> Views:
+    from .views.sheet_view import draw_sheet_view
+
+    def drawer(index: int) -> Callable[[], Iterator[bytes]]:
+        def drawn() -> Iterator[bytes]:
+            import numpy as np
+
+            sheet = loaded.shown_sheet(index)
+            view = draw_sheet_view(loaded.crate, index, sheet, wish.film.ground, wish.film.zoom)
+            return encode_png(np.asarray(view.image), executor)
+
+        return drawn
+
+    count = len(loaded.crate.sheets)
+    return {
+        path.name if count == 1 else f"{path.stem}-{index + 1}{path.suffix}": drawer(index) for index in range(count)
+    }
+
+
+def _films(loaded: Loaded, path: Path, wish: ShowWish, executor: Executor) -> Views:
+    import numpy as np
+
+    from .views.film import encoded, film_of, strip_of, together
+
+    crate, picture = loaded.crate, cache(loaded.picture)
+    chosen = _chosen(crate, wish.animations)
+    ending = path.suffix.lower()
+
+    def one(animation: Animation) -> Callable[[], Iterator[bytes]]:
+        def drawn() -> Iterator[bytes]:
+            if wish.kind == "strip":
+                return encode_png(np.asarray(strip_of(crate, animation, picture, wish.film)), executor)
+            return iter([encoded(film_of(crate, animation, picture, wish.film, wish.timing), ending)])
+
+        return drawn
+
+    if len(chosen) == 1:
+        return {path.name: one(chosen[0])}
+    if wish.each or wish.kind == "strip":
+        names = [f"{path.stem}-{_file_name(animation.name)}{path.suffix}" for animation in chosen]
+        if len(set(names)) < len(names):
+            raise UsageError("two animations would be written to one file; show them one at a time, with --animation")
+        return dict(zip(names, map(one, chosen), strict=True))
+
+    def all_in_one() -> Iterator[bytes]:
+        return iter([encoded(together(crate, chosen, picture, wish.film, wish.timing), ending)])
+
+    return {path.name: all_in_one}
+
+
+def _file_name(animation: str) -> str:
+    return "".join("-" if letter in '/\\:*?"<>|' or not letter.isprintable() else letter for letter in animation)[:80]
+
+
+def _chosen(crate: Crate, names: Sequence[str]) -> list[Animation]:
+    there = {animation.name: animation for animation in crate.animations}
+    if not there:
+        raise InputError("the crate has no animations, only stills; show its sheet")
+    for name in names:
+        if name not in there:
+            import difflib
+
+            near = difflib.get_close_matches(name, there, 1, 0.5)
+            hint = f"did you mean {quoted(near[0])}?" if near else f"there are: {few(there)}"
+            raise UsageError(f"--animation: there is no animation {quoted(name)}; {hint}")
+    return [there[name] for name in names] if names else list(crate.animations)

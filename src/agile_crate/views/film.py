@@ -1,0 +1,268 @@
+"""Animations as films and strips, drawn only from a crate, by its pivots, as an engine would: what plays ships."""
+
+from __future__ import annotations
+
+import io
+import math
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from itertools import pairwise
+from typing import Literal, NamedTuple
+
+import numpy as np
+from PIL import Image, ImageDraw
+
+from ..core.color import Color
+from ..core.model import Animation, Crate, Frame, Offset, Size
+from ..core.pixels import Pixels
+from ..core.rounding import half_up
+from ..core.stage import Stage, frame_at, stage, turn
+from ..core.text import shown
+from .look import FAINT, INK, PAPER, backdrop, enlarged, line_height, over, text_size, write
+
+Draw = Callable[[int], Pixels]
+"""A frame's pixels on its whole canvas, straight alpha, by its index."""
+
+BEFORE, AFTER = Color(235, 110, 20), Color(30, 90, 220)
+"""What frames before and after are tinted with."""
+
+GROUND, PIVOT, OUTLINE = Color(200, 40, 60), Color(20, 24, 32), Color(200, 30, 160)
+PAD, LETTERS = 8, 12
+
+ROUND_PIVOT = 8
+"""View pixels that are kept on each side of the pivot when it, or the ground, is drawn."""
+
+MOST_STEPS = 3000
+"""Pictures of a film that shows several animations at once: beyond that it ends, and begins again."""
+
+
+@dataclass(frozen=True, slots=True)
+class FilmWish:
+    """How films are drawn. `ground` None is a checkerboard, `clear` none at all; `onion` counts frames on each side."""
+
+    ground: Color | None = None
+    clear: bool = False
+    zoom: int = 1
+    onion: int = 0
+    pivots: bool = False
+    shapes: bool = False
+    guide: Literal["", "line", "rosette"] = ""
+
+
+class Timing(NamedTuple):
+    """At which pace: so many frames a second instead of the own times, and how much faster."""
+
+    fps: Fraction | None = None
+    speed: Fraction = Fraction(1)
+
+
+class Film(NamedTuple):
+    """Pictures of one size, how many milliseconds each is shown, and how many times all is played, 0 for ever."""
+
+    pictures: list[Pixels]
+    milliseconds: list[int]
+    showings: int
+
+
+def film_of(crate: Crate, animation: Animation, draw: Draw, wish: FilmWish, timing: Timing) -> Film:
+    """One animation, a picture for each step of a turn. Times are rounded so that they add up."""
+    steps = turn(animation)
+    room = _room([crate.frames[step.frame] for step in steps], wish)
+    milliseconds = paced([step.milliseconds for step in steps], timing)
+    pictures = [_picture(crate, [step.frame for step in steps], at, room, draw, wish) for at in range(len(steps))]
+    return Film(pictures, milliseconds, max(1, animation.times) if animation.loop == "once" else 0)
+
+
+def paced(milliseconds: Sequence[int], timing: Timing, unit: int = 1) -> list[int]:
+    """Times at another pace, in whole multiples of `unit` milliseconds whose sums stay as near as can be."""
+    each = [1000 / timing.fps] * len(milliseconds) if timing.fps else [Fraction(ms) for ms in milliseconds]
+    ends, sofar = [0], Fraction(0)
+    for time in each:
+        sofar += time / timing.speed
+        ends.append(max(ends[-1] + unit, unit * half_up(sofar / unit)))
+    return [end - begin for begin, end in pairwise(ends)]
+
+
+def together(crate: Crate, animations: Sequence[Animation], draw: Draw, wish: FilmWish, timing: Timing) -> Film:
+    """Several animations side by side on one picture, each under its name, until the longest has had its turn."""
+    films = [film_of(crate, animation, draw, wish, timing) for animation in animations]
+    lengths = [sum(film.milliseconds) for film in films]
+    changes: set[int] = set()
+    for film, length in zip(films, lengths, strict=True):
+        for begin in range(0, max(lengths), length):
+            changes |= {begin + at for at in _starts(film.milliseconds) if begin + at < max(lengths)}
+    moments = sorted(changes)[:MOST_STEPS]
+    tiles = _tiles([film.pictures[0] for film in films], [animation.name for animation in animations])
+    pictures = []
+    for moment in moments:
+        shots = []
+        for film, animation in zip(films, animations, strict=True):
+            simple = Animation(animation.name, tuple(range(len(film.pictures))), tuple(film.milliseconds))
+            shots.append(film.pictures[frame_at(simple, moment)])
+        pictures.append(tiles.picture(shots, wish))
+    ends = [*moments[1:], max(lengths) if len(moments) < MOST_STEPS else moments[-1] + 1]
+    return Film(pictures, [end - begin for begin, end in zip(moments, ends, strict=True)], 0)
+
+
+def _starts(milliseconds: Sequence[int]) -> Iterator[int]:
+    sofar = 0
+    for time in milliseconds:
+        yield sofar
+        sofar += time
+
+
+class _Tiles(NamedTuple):
+    """Where pictures and their names go on one picture."""
+
+    size: Size
+    places: tuple[Offset, ...]
+    names: tuple[str, ...]
+
+    def picture(self, shots: Sequence[Pixels], wish: FilmWish) -> Pixels:
+        image = Image.new("RGBA", self.size, (0, 0, 0, 0) if wish.clear else (*PAPER, 255))
+        for shot, place, name in zip(shots, self.places, self.names, strict=True):
+            image.paste(Image.fromarray(shot), place)
+            write(image, (place.x, place.y + shot.shape[0] + 2), name, LETTERS, INK)
+        return np.asarray(image)
+
+
+def _tiles(pictures: Sequence[Pixels], names: Sequence[str]) -> _Tiles:
+    """Rows of about the same width, the whole about half as wide again as it is high."""
+    rooms = [
+        Size(max(picture.shape[1], text_size(shown(name), LETTERS).w), picture.shape[0] + line_height(LETTERS) + 2)
+        for picture, name in zip(pictures, names, strict=True)
+    ]
+    area = sum((room.w + PAD) * (room.h + PAD) for room in rooms)
+    most = max(max(room.w for room in rooms), int(math.sqrt(area * 1.6)))
+    places, x, y, high, wide = [], PAD, PAD, 0, 0
+    for room in rooms:
+        if x > PAD and x + room.w > most + PAD:
+            x, y, high = PAD, y + high + PAD, 0
+        places.append(Offset(x, y))
+        x, high = x + room.w + PAD, max(high, room.h)
+        wide = max(wide, x)
+    return _Tiles(Size(wide, y + high + PAD), tuple(places), tuple(map(shown, names)))
+
+
+def strip_of(crate: Crate, animation: Animation, draw: Draw, wish: FilmWish) -> Image.Image:
+    """All frames of an animation side by side in playing order, numbered from 1, for a review."""
+    frames = list(animation.frames)
+    room = _room([crate.frames[frame] for frame in frames], wish)
+    pictures = [_picture(crate, frames, at, room, draw, wish) for at in range(len(frames))]
+    height, width = pictures[0].shape[:2]
+    below = line_height(LETTERS) + 4
+    columns = max(1, min(len(frames), 4096 // (width + PAD)))
+    rows = -(-len(frames) // columns)
+    size = (PAD + columns * (width + PAD), PAD + rows * (height + below + PAD) + below)
+    image = Image.new("RGB", size, tuple(PAPER))
+    for at, picture in enumerate(pictures):
+        x, y = PAD + at % columns * (width + PAD), PAD + at // columns * (height + below + PAD)
+        image.paste(Image.fromarray(picture[..., :3]), (x, y))
+        text = f"{at + 1}"
+        write(image, (x + (width - text_size(text, LETTERS).w) // 2, y + height + 2), text, LETTERS, INK)
+    told = f"{shown(animation.name)}   {len(frames)} frames   {sum(animation.durations)} ms   {animation.loop}"
+    write(image, (PAD, size[1] - below), told, LETTERS, FAINT)
+    return image
+
+
+def _room(frames: Sequence[Frame], wish: FilmWish) -> Stage:
+    """The stage of some frames, with room round the pivot for what is drawn there."""
+    room = stage(frames)
+    around = -(-ROUND_PIVOT // wish.zoom) if wish.pivots or wish.guide else 0
+    below = max(around, room.size.w // 4) if wish.guide == "rosette" else around
+    if not around:
+        return room
+    left, top = max(0, around - room.origin.x), max(0, around - room.origin.y)
+    right = max(0, room.origin.x + around - room.size.w)
+    bottom = max(0, room.origin.y + below - room.size.h)
+    return Stage(
+        Size(room.size.w + left + right, room.size.h + top + bottom),
+        tuple(Offset(place.x + left, place.y + top) for place in room.places),
+        Offset(room.origin.x + left, room.origin.y + top),
+    )
+
+
+def _picture(crate: Crate, frames: Sequence[int], at: int, room: Stage, draw: Draw, wish: FilmWish) -> Pixels:
+    """One step: its frame on the stage, those before and after tinted below it, marks above."""
+    ground = np.zeros((room.size.h * wish.zoom, room.size.w * wish.zoom, 4), np.uint8)
+    if not wish.clear:
+        ground = backdrop(Size(room.size.w * wish.zoom, room.size.h * wish.zoom), wish.ground)
+    image = Image.fromarray(ground)
+    _guide(image, room, wish)
+    ground = np.array(image)
+
+    def put(step: int, tint: Color | None, strength: int) -> None:
+        pixels = draw(frames[step])
+        if tint:
+            pixels = _tinted(pixels, tint)
+        x, y = room.places[step]
+        over(ground, enlarged(pixels, wish.zoom), x * wish.zoom, y * wish.zoom, strength)
+
+    for away in range(wish.onion, 0, -1):
+        strength = 150 * (wish.onion + 1 - away) // wish.onion
+        for step, tint in ((at - away, BEFORE), (at + away, AFTER)):
+            if 0 <= step < len(frames):
+                put(step, tint, strength)
+    put(at, None, 255)
+    image = Image.fromarray(ground)
+    _marks(image, crate.frames[frames[at]], room.places[at], wish)
+    return np.array(image)
+
+
+def _tinted(pixels: Pixels, tint: Color) -> Pixels:
+    """Every colour drawn three quarters of the way to the tint; alpha stays."""
+    result = pixels.copy()
+    result[..., :3] = (pixels[..., :3].astype(np.uint16) + np.array(tint, np.uint16) * 3) // 4
+    return result
+
+
+def _guide(image: Image.Image, room: Stage, wish: FilmWish) -> None:
+    """The ground through the pivot: a line, or eight directions as seen at three quarters from above."""
+    x, y = room.origin.x * wish.zoom, room.origin.y * wish.zoom
+    draw = ImageDraw.Draw(image)
+    if wish.guide == "line":
+        draw.line((0, y, image.width, y), fill=(*GROUND, 255))
+    elif wish.guide == "rosette":
+        reach = max(image.size)
+        for eighth in range(4):
+            angle = math.pi * eighth / 4
+            across, down = reach * math.cos(angle), reach * math.sin(angle) / 2
+            draw.line((x - across, y - down, x + across, y + down), fill=(*GROUND, 255))
+
+
+def _marks(image: Image.Image, frame: Frame, place: Offset, wish: FilmWish) -> None:
+    draw = ImageDraw.Draw(image)
+    if wish.shapes and frame.shape:
+        for polygon in frame.shape.polygons:
+            points = [((place.x + x) * wish.zoom, (place.y + y) * wish.zoom) for x, y in polygon]
+            draw.line([*points, points[0]], fill=(*OUTLINE, 255))
+    if wish.pivots:
+        x, y = (half_up((p + q) * wish.zoom) for p, q in zip(place, frame.pivot, strict=True))
+        for reach, width, color in ((5, 3, PAPER), (4, 1, PIVOT)):
+            draw.line((x - reach, y, x + reach, y), fill=(*color, 255), width=width)
+            draw.line((x, y - reach, x, y + reach), fill=(*color, 255), width=width)
+
+
+def encoded(film: Film, ending: str) -> bytes:
+    """The film as a file: ``.apng`` or ``.webp`` (both exact), or ``.gif``: 256 colours, and times in hundredths of a
+    second, rounded so that they add up."""
+    if ending == ".apng":
+        from ..exports.film import encode_film
+
+        return encode_film(*film)
+    images = [Image.fromarray(picture) for picture in film.pictures]
+    stream = io.BytesIO()
+    loops = {"loop": 0} if film.showings == 0 else {"loop": film.showings}
+    if ending == ".webp":
+        images[0].save(
+            stream, "WEBP", save_all=True, append_images=images[1:], duration=film.milliseconds, lossless=True,
+            exact=True, method=2, minimize_size=False, kmin=1, kmax=1, **loops,
+        )  # fmt: skip
+        return stream.getvalue()
+    times = paced(film.milliseconds, Timing(), unit=10)
+    loops = {"loop": 0} if film.showings == 0 else {"loop": film.showings - 1} if film.showings > 1 else {}
+    images[0].save(
+        stream, "GIF", save_all=True, append_images=images[1:], duration=times, disposal=2, optimize=False, **loops
+    )
+    return stream.getvalue()

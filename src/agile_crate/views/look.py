@@ -1,0 +1,97 @@
+"""What all views share: colours, the checkerboard, letters."""
+
+from __future__ import annotations
+
+import math
+from functools import cache
+from importlib.util import find_spec
+from pathlib import Path
+
+import numpy as np
+from PIL import Image, ImageDraw, ImageFont
+
+from ..core.color import Color
+from ..core.model import Size
+from ..core.pixels import Pixels
+
+TONES = (
+    Color(0, 90, 200),
+    Color(245, 140, 10),
+    Color(0, 140, 110),
+    Color(200, 50, 150),
+    Color(225, 215, 30),
+    Color(90, 40, 150),
+    Color(90, 200, 250),
+    Color(125, 50, 10),
+)
+"""Told apart by lightness as well as by hue, so that they differ also for eyes that confuse red with green."""
+
+STILL_TONE = Color(110, 116, 128)
+INK, PAPER, FAINT = Color(28, 33, 43), Color(250, 250, 248), Color(120, 126, 138)
+CHECKER = (Color(255, 255, 255), Color(217, 221, 228))
+CHECKER_SIDE = 8
+
+
+@cache
+def letters(size: int) -> ImageFont.FreeTypeFont:
+    """DejaVu Sans, so many pixels high: the same letters on every machine, since Matplotlib brings them along."""
+    package = find_spec("matplotlib")
+    assert package is not None, "it is a dependency"
+    assert package.origin is not None
+    return ImageFont.truetype(Path(package.origin).parent / "mpl-data" / "fonts" / "ttf" / "DejaVuSans.ttf", size)
+
+
+def text_size(text: str, size: int) -> Size:
+    """The room that a line of text takes, in whole pixels."""
+    return Size(math.ceil(letters(size).getlength(text)), line_height(size))
+
+
+def line_height(size: int) -> int:
+    """The height of any line of text."""
+    ascent, descent = letters(size).getmetrics()
+    return ascent + descent
+
+
+def tone_of(index: int | None) -> Color:
+    """The colour of an animation by its index; None for stills."""
+    return STILL_TONE if index is None else TONES[index % len(TONES)]
+
+
+def backdrop(size: Size, color: Color | None) -> Pixels:
+    """An opaque ground of shape (h, w, 4): one colour, or a checkerboard."""
+    ground = np.empty((size.h, size.w, 4), np.uint8)
+    ground[..., 3] = 255
+    if color:
+        ground[..., :3] = color
+        return ground
+    y, x = np.ogrid[: size.h, : size.w]
+    dark = (y // CHECKER_SIDE + x // CHECKER_SIDE) % 2 == 1
+    ground[..., :3] = np.where(dark[..., None], np.array(CHECKER[1], np.uint8), np.array(CHECKER[0], np.uint8))
+    return ground
+
+
+def enlarged(pixels: Pixels, factor: int) -> Pixels:
+    """Every pixel as a square of so many."""
+    return pixels if factor == 1 else pixels.repeat(factor, axis=0).repeat(factor, axis=1)
+
+
+def over(ground: Pixels, pixels: Pixels, x: int, y: int, strength: int = 255) -> None:
+    """Lays pixels over a ground in place, cut off at its edges, at `strength` of 255 of their alpha (Porter and Duff,
+    1984)."""
+    left, top = max(x, 0), max(y, 0)
+    right, bottom = min(x + pixels.shape[1], ground.shape[1]), min(y + pixels.shape[0], ground.shape[0])
+    if left >= right or top >= bottom:
+        return
+    above = pixels[top - y : bottom - y, left - x : right - x].astype(np.float32)
+    below = ground[top:bottom, left:right].astype(np.float32)
+    cover = above[..., 3:] * (strength / 255 / 255)
+    rest = below[..., 3:] / 255 * (1 - cover)
+    alpha = cover + rest
+    mixed = (above[..., :3] * cover + below[..., :3] * rest) / np.maximum(alpha, 1e-6)
+    ground[top:bottom, left:right, :3] = np.floor(mixed + 0.5)
+    ground[top:bottom, left:right, 3:] = np.floor(alpha * 255 + 0.5)
+
+
+def write(image: Image.Image, place: tuple[int, int], text: str, size: int, color: Color) -> None:
+    """A line of text with its top left at a place."""
+    ImageDraw.Draw(image).text(place, text, fill=tuple(color), font=letters(size))

@@ -1,0 +1,176 @@
+"""`show`, as the installed program: sheets, strips and films of what was packed, read back by other programs."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from conftest import art, metadata, save, tool, tree
+
+Run = Callable[..., subprocess.CompletedProcess[str]]
+
+
+@pytest.fixture
+def crate(run: Run, tmp_path: Path) -> Path:
+    for number in range(1, 6):
+        save(tmp_path / "frames" / f"swim_{number}.png", art(16, 12, number))
+        save(tmp_path / "frames" / f"dive_{number}.png", art(14 + number, 12, number + 9))
+    times = ("--fps", "8", "--hold", "swim:2=250ms", "--loop", "swim=back-and-forth", "--loop", "dive=once")
+    run("pack", "frames", "--out", "o", "--layout", "tight", "--turn", "--effort", "quick", *times)
+    return tmp_path / "o.json"
+
+
+def frames_of(path: Path) -> list[tuple[int, np.ndarray]]:
+    with Image.open(path) as film:
+        result = []
+        for index in range(film.n_frames):
+            film.seek(index)
+            film.load()
+            result.append((int(film.info["duration"]), np.asarray(film.convert("RGBA"))))
+        return result
+
+
+def test_the_annotated_sheet(run: Run, crate: Path, tmp_path: Path) -> None:
+    done = run("show", "o.json", "--out", "look/o.png")
+    assert (done.returncode, done.stdout, done.stderr) == (0, "wrote look/o.png\n", "")
+    with Image.open(tmp_path / "look/o.png") as view:
+        assert view.width >= 640
+    before = tree(tmp_path / "look")
+    assert run("show", "o.json", "--out", "look/o.png", "--force").returncode == 0
+    assert tree(tmp_path / "look") == before
+
+
+@pytest.mark.parametrize("ending", [".gif", ".apng", ".webp"])
+def test_films_have_the_frames_times_and_loop_of_the_crate(run: Run, crate: Path, tmp_path: Path, ending: str) -> None:
+    assert (
+        run("show", "o.json", "--out", f"swim{ending}", "--animation", "swim", "--backdrop", "#204060").returncode == 0
+    )
+    assert run("show", "o.json", "--out", f"clear{ending}", "--animation", "swim", "--backdrop", "none").returncode == 0
+    film = frames_of(tmp_path / f"swim{ending}")
+    durations = metadata(crate)["animations"][1]["durations"]
+    exact = [*durations, *durations[-2:0:-1]]
+    assert sum(time for time, _ in film) == sum(exact)
+    if ending == ".gif":
+        assert all(time % 10 == 0 for time, _ in film)
+    else:
+        assert [time for time, _ in film] == exact
+    for (_, picture), number in zip(film, (1, 2, 3, 4, 5, 4, 3, 2), strict=True):
+        source = art(16, 12, number).astype(float)
+        share = source[..., 3:] / 255
+        expected = source[..., :3] * share + np.array([0x20, 0x40, 0x60]) * (1 - share)
+        assert np.abs(picture[..., :3] - expected).max() <= (40 if ending == ".gif" else 1)  # 256 colours at most
+    with Image.open(tmp_path / f"swim{ending}") as opened:
+        assert opened.info["loop"] == 0
+    if ending != ".gif":
+        for (_, picture), number in zip(frames_of(tmp_path / f"clear{ending}"), (1, 2, 3, 4, 5, 4, 3, 2), strict=True):
+            source = art(16, 12, number)
+            assert np.array_equal(picture[source[..., 3] > 0], source[source[..., 3] > 0])
+
+
+def test_another_program_reads_the_films_alike(run: Run, crate: Path, tmp_path: Path) -> None:
+    for ending in (".gif", ".apng"):
+        run("show", "o.json", "--out", f"dive{ending}", "--animation", "dive", "--fps", "20")
+        probe = [
+            tool("ffprobe"),
+            "-v",
+            "error",
+            "-count_frames",
+            "-show_entries",
+            "stream=nb_read_frames,width,height",
+            "-of",
+            "json",
+        ]
+        said = json.loads(subprocess.run([*probe, tmp_path / f"dive{ending}"], capture_output=True, check=True).stdout)
+        stream = said["streams"][0]
+        assert (int(stream["nb_read_frames"]), stream["width"], stream["height"]) == (5, 19, 12)
+    with Image.open(tmp_path / "dive.apng") as film:
+        assert film.info["loop"] == 1
+
+
+def test_speeds_and_files_for_each(run: Run, crate: Path, tmp_path: Path) -> None:
+    done = run("show", "o.json", "--out", "each.apng", "--each", "--speed", "50%")
+    assert done.stdout == "wrote each-dive.apng\nwrote each-swim.apng\n"
+    assert [time for time, _ in frames_of(tmp_path / "each-dive.apng")] == [250] * 5
+    said = json.loads(run("show", "o.json", "--out", "all.gif", "--json").stdout)
+    assert said == {"command": "show", "kind": "film", "files": ["all.gif"]}
+    done = run(
+        "show",
+        "o.json",
+        "--out",
+        "s.png",
+        "--as",
+        "strip",
+        "--animation",
+        "dive",
+        "--zoom",
+        2,
+        "--ground",
+        "line",
+        "--pivots",
+    )
+    assert done.stdout == "wrote s.png\n"
+    with Image.open(tmp_path / "s.png") as strip:
+        assert strip.width == 8 + 5 * (38 + 8)
+
+
+def test_a_view_for_each_sheet(run: Run, swim: Path, tmp_path: Path) -> None:
+    run("pack", "frames", "--out", "o", "--max-size", "24x24", "--premultiply", "--metadata", "xml")
+    assert run("show", "o.xml", "--out", "v.png").stdout == "wrote v-1.png\nwrote v-2.png\n"
+
+
+@pytest.mark.parametrize(
+    ("options", "status", "sentence"),
+    [
+        (
+            ["o.json", "--out", "x.bmp"],
+            2,
+            "--out x.bmp: views are written as .png (a sheet, a strip) or as .gif, .apng, .webp (a film)",
+        ),
+        (["o.json", "--out", "x.png", "--as", "film"], 2, "a film is no .png; write it as .gif, .apng, .webp"),
+        (["o.json", "--out", "x.gif", "--as", "sheet"], 2, "a sheet is no .gif; write it as .png"),
+        (
+            ["o.json", "--out", "x.gif", "--animation", "swin"],
+            2,
+            "--animation: there is no animation 'swin'; did you mean 'swim'?",
+        ),
+        (
+            ["o.json", "--out", "x.png", "--onion", "2"],
+            2,
+            "--onion is for films and strips; add --as strip, or write a .gif, .apng or .webp",
+        ),
+        (
+            ["o.json", "--out", "x.png", "--backdrop", "none"],
+            2,
+            "--backdrop none is for films; give a colour, or leave it out for a checkerboard",
+        ),
+        (["o.json", "--out", "x.gif", "--zoom", "0"], 2, "--zoom: '0' is not a whole number from 1 to 64"),
+        (["gone.json", "--out", "x.png"], 3, "gone.json cannot be read: no such file or directory"),
+        (["o.json", "--out", "there.png"], 5, "there.png is already there; choose another --out, or give --force"),
+        (["stills.json", "--out", "x.gif"], 3, "the crate has no animations, only stills; show its sheet"),
+        (
+            ["changed.json", "--out", "x.png"],
+            3,
+            "changed.json: sheet 'o.png' is not the file that was written: its sha256 differs",
+        ),
+    ],
+)
+def test_what_cannot_be_shown(
+    run: Run, crate: Path, tmp_path: Path, options: list[str], status: int, sentence: str
+) -> None:
+    save(tmp_path / "there.png")
+    save(tmp_path / "letters" / "letter.png")
+    run("pack", "letters", "--out", "stills")
+    (tmp_path / "changed.json").write_text(
+        json.dumps(metadata(crate) | {"sheets": [metadata(crate)["sheets"][0] | {"sha256": "0" * 64}]})
+    )
+    before = tree(tmp_path)
+    done = run("show", *options)
+    assert (done.returncode, done.stdout) == (status, "")
+    assert done.stderr.replace("\n  ", " ") == f"agile-crate: error: {sentence}\n"
+    assert tree(tmp_path) == before
