@@ -12,7 +12,7 @@ DEBIAN_TOOLS := pngcheck imagemagick chromium ffmpeg gcc libc6-dev lua5.4 libegl
 demo: $(VENV)/.installed
 	$(BIN)/agile-crate demo build/otter-post
 
-test: $(VENV)/.with-tests system-tools
+test: $(VENV)/.with-tests system-tools build/node/node_modules/axe-core/axe.min.js
 	$(BIN)/pytest -n auto
 
 lint: $(VENV)/.with-tests
@@ -46,6 +46,11 @@ $(VENV)/.installed: $(VENV)/bin/python pyproject.toml README.md $(SOURCES)
 $(VENV)/.with-tests: $(VENV)/.installed
 	$(BIN)/pip install --quiet --disable-pip-version-check '.[dev]'
 	@touch $@
+
+# What the tests look at the player page with.
+build/node/node_modules/axe-core/axe.min.js:
+	@mkdir -p build/node
+	@npm install --silent --no-fund --no-audit --prefix build/node axe-core@4 >/dev/null
 
 # The programs that the tests compare our pictures with. Installed only as root on Debian; elsewhere those tests say
 # which program they miss.

@@ -84,6 +84,7 @@ def main() -> None:
         finally:
             server.terminate()
         shoot_page(Path(folder) / "otter-post" / "crate")
+        shoot_player(Path(folder) / "otter-post" / "crate")
         on_checkerboard(Path(folder) / "otter-post" / "crate" / "otter.png").save(SHOTS / "sheet-otter.png")
         for data, out, *options in VIEWS:
             command = [PROGRAM, "show", data, "--out", SHOTS / out, "--force", "--quiet", *options]
@@ -140,6 +141,34 @@ def shoot_page(crate: Path) -> None:
             stderr=subprocess.DEVNULL,
         )
     (crate / "page.html").unlink()
+
+
+def shoot_player(crate: Path) -> None:
+    """The player page, with onion skins on the dive."""
+    page = (crate / "otter.html").read_text("utf-8")
+    asked = """
+const waiting = setInterval(() => {
+  if (!window.player) return;
+  clearInterval(waiting);
+  player.setPlaying(false);
+  Object.assign(player.state, { time: 420, onion: 2, ground: true });
+  for (const id of ["ground"]) document.getElementById(id).checked = true;
+  document.getElementById("onion").value = 2;
+  player.show();
+}, 20);
+</script>
+</body>"""
+    (crate / "shot.html").write_text(page.replace("</script>\n</body>", asked), "utf-8")
+    with tempfile.TemporaryDirectory() as profile:
+        subprocess.run(
+            [
+                *("chromium", "--headless", "--no-sandbox", "--disable-gpu", "--no-first-run", "--hide-scrollbars"),
+                *("--window-size=1280,890", f"--user-data-dir={profile}", "--virtual-time-budget=3000"),
+                *(f"--screenshot={SHOTS / 'page.png'}", (crate / "shot.html").as_uri()),
+            ],
+            check=True,
+            stderr=subprocess.DEVNULL,
+        )
 
 
 def redraw_some(frames: Path, changed: Path) -> None:

@@ -69,10 +69,11 @@ class FrameDifference:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Loaded:
-    """A crate read back from its files: `sheets` are the decoded images, in order."""
+    """A crate read back from its files in a `folder`: `sheets` are the decoded images, in order."""
 
     crate: Crate
     sheets: tuple[Pixels, ...]
+    folder: Path
 
     def frame(self, name: str) -> Pixels:
         """A frame's pixels on its whole canvas, straight alpha, laid over the crate's background if it has one: a new
@@ -106,7 +107,7 @@ def load(data: str) -> Loaded:
             raise InputError(f"{shown(data)}: {problem}")
         assert found.pixels is not None
         sheets.append(found.pixels)
-    return Loaded(crate, tuple(sheets))
+    return Loaded(crate, tuple(sheets), Path(data).parent)
 
 
 def verify(data: str, against: Sequence[str], executor: Executor, progress: Progress = unheard) -> Verified:

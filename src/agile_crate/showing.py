@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass
@@ -18,7 +19,7 @@ from .proof import Loaded, load
 from .sources.gather import Progress, unheard
 from .views.film import FilmWish, Timing
 
-Kind = Literal["sheet", "film", "strip"]
+Kind = Literal["sheet", "film", "strip", "page"]
 
 FILM_ENDINGS = (".gif", ".apng", ".webp")
 
@@ -37,14 +38,16 @@ class ShowWish:
 def kind_of(out: str, asked: str | None) -> Kind:
     """The kind of view by the ending of the file, or as asked. Raises UsageError for an ending that nobody knows."""
     ending = Path(out).suffix.lower()
-    kinds: tuple[Kind, ...] = ("sheet", "strip") if ending == ".png" else ("film",)
-    if ending != ".png" and ending not in FILM_ENDINGS:
+    fitting: dict[str, tuple[Kind, ...]] = {".png": ("sheet", "strip"), ".html": ("page",)}
+    kinds = fitting.get(ending, ("film",))
+    if ending not in fitting and ending not in FILM_ENDINGS:
         raise UsageError(
-            f"--out {shown(out)}: views are written as .png (a sheet, a strip) or as {', '.join(FILM_ENDINGS)} (a film)"
+            f"--out {shown(out)}: views are written as .png (a sheet, a strip), .html (a page) or "
+            f"{', '.join(FILM_ENDINGS)} (a film)"
         )
     found = next((kind for kind in kinds if asked in (None, kind)), None)
     if found is None:
-        right = ", ".join(FILM_ENDINGS) if asked == "film" else ".png"
+        right = ", ".join(FILM_ENDINGS) if asked == "film" else ".html" if asked == "page" else ".png"
         raise UsageError(f"a {asked} is no {ending}; write it as {right}")
     return found
 
@@ -55,7 +58,8 @@ def show(
     """Draws views from the written files alone and writes them together. Raises InputError, UsageError, OutputError."""
     loaded = load(data)
     path = Path(out)
-    views = (_sheets if wish.kind == "sheet" else _films)(loaded, path, wish, executor)
+    makers = {"sheet": _sheets, "page": _page, "film": _films, "strip": _films}
+    views = makers[wish.kind](loaded, path, wish, executor)
     names = list(views)
     there = [name for name in names if (path.parent / name).exists()]
     if there and not force:
@@ -90,6 +94,20 @@ def _sheets(loaded: Loaded, path: Path, wish: ShowWish, executor: Executor) -> V
     return {
         path.name if count == 1 else f"{path.stem}-{index + 1}{path.suffix}": drawer(index) for index in range(count)
     }
+
+
+def _page(loaded: Loaded, path: Path, _: ShowWish, executor: Executor) -> Views:
+    from .views.page_view import page_of
+
+    def drawn() -> Iterator[bytes]:
+        count = len(loaded.crate.sheets)
+        if loaded.crate.alpha == "straight":  # the very files that ship
+            images = [(loaded.folder / sheet.image).read_bytes() for sheet in loaded.crate.sheets]
+        else:
+            images = [b"".join(encode_png(loaded.shown_sheet(index), executor)) for index in range(count)]
+        return iter([page_of(dataclasses.replace(loaded.crate, alpha="straight"), images).encode()])
+
+    return {path.name: drawn}
 
 
 def _films(loaded: Loaded, path: Path, wish: ShowWish, executor: Executor) -> Views:

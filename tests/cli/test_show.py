@@ -130,7 +130,7 @@ def test_a_view_for_each_sheet(run: Run, swim: Path, tmp_path: Path) -> None:
         (
             ["o.json", "--out", "x.bmp"],
             2,
-            "--out x.bmp: views are written as .png (a sheet, a strip) or as .gif, .apng, .webp (a film)",
+            "--out x.bmp: views are written as .png (a sheet, a strip), .html (a page) or .gif, .apng, .webp (a film)",
         ),
         (["o.json", "--out", "x.png", "--as", "film"], 2, "a film is no .png; write it as .gif, .apng, .webp"),
         (["o.json", "--out", "x.gif", "--as", "sheet"], 2, "a sheet is no .gif; write it as .png"),

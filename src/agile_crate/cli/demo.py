@@ -14,7 +14,8 @@ USAGE = "[DIR]"
 
 DESCRIPTION = """\
 Writes the frames of the Otter Post to DIR/frames (a second set with planted faults to DIR/rough, templates to
-DIR/templates), then packs them to DIR/crate and proves each crate, showing every command line that it runs.
+DIR/templates), then packs them to DIR/crate, proves each crate and makes a page that plays one, showing every command
+line that it runs.
 
 The usual call:  agile-crate demo
 """
@@ -59,6 +60,7 @@ def run(arguments: argparse.Namespace) -> int:
         )
     elif told:
         print(f"The results are in {folder / 'crate'}. The same frames with faults planted are in {folder / 'rough'}.")
+        print(f"Open {folder / 'crate' / 'otter.html'} in a browser to see the otter play.")
     return status
 
 
@@ -69,6 +71,7 @@ def _command_lines(folder: Path) -> Iterator[list[str]]:
         frames, crate = str(folder / "frames" / name), str(folder / "crate" / name)
         yield ["pack", frames, "--out", crate, *(word.replace("{folder}", str(folder)) for word in options.split())]
         yield ["verify", f"{crate}.json", "--against", frames]
+    yield ["show", str(folder / "crate" / "otter.json"), "--out", str(folder / "crate" / "otter.html"), "--force"]
 
 
 def _passed_on(arguments: argparse.Namespace) -> list[str]:

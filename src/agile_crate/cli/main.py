@@ -20,7 +20,7 @@ from .status import Status, status_of
 COMMANDS = {
     "pack": "frames → sheets and metadata",
     "survey": "look frames over before packing",
-    "show": "pictures of a crate: the annotated sheet, strips, films",
+    "show": "a crate to look at: annotated sheet, player page, films",
     "verify": "prove that a crate gives its frames back",
     "unpack": "a crate, or a bare sheet, back into frames",
     "schema": "print the schema of the metadata, for JSON or XML",

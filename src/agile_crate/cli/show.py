@@ -1,4 +1,4 @@
-"""``agile-crate show``: pictures of a crate, to be looked at before it is handed off."""
+"""``agile-crate show``: a crate to look at, before it is handed off."""
 
 from __future__ import annotations
 
@@ -13,8 +13,9 @@ USAGE = "DATA --out PATH"
 
 DESCRIPTION = """\
 Shows a crate from its written files alone. A .png is the annotated sheet (every box outlined and named, canvases
-dotted, pivots crossed, gaps and margins shaded), or with --as strip all frames of an animation side by side. A .gif,
-.apng or .webp plays the animations, each frame by its pivot, as an engine would.
+dotted, pivots crossed, gaps and margins shaded), or with --as strip all frames of an animation side by side. An .html
+is a page with a player, in one file. A .gif, .apng or .webp plays the animations, each frame by its pivot, as an
+engine would.
 
 The usual call:  agile-crate show build/otter.json --out look/otter.png
 """
@@ -22,6 +23,7 @@ The usual call:  agile-crate show build/otter.json --out look/otter.png
 EXAMPLES = """\
 examples (on what 'agile-crate demo' writes):
   agile-crate show otter-post/crate/otter.json --out look/otter.png
+  agile-crate show otter-post/crate/otter.json --out look/otter.html
   agile-crate show otter-post/crate/otter.json --out look/swim.gif --animation swim --zoom 3 --ground line --onion 2
   agile-crate show otter-post/crate/otter.json --out look/all.webp --speed 50%
   agile-crate show otter-post/crate/otter.json --out look/swim.png --as strip --animation swim --ground line
@@ -31,9 +33,13 @@ examples (on what 'agile-crate demo' writes):
 def declare(parser: argparse.ArgumentParser) -> None:
     group = parser.add_argument_group("what is shown, and where to")
     group.add_argument("data", metavar="DATA", help="the crate's metadata, JSON or XML")
-    group.add_argument("--out", metavar="PATH", required=True, help="a .png, .gif, .apng or .webp")
+    group.add_argument("--out", metavar="PATH", required=True, help="a .png, .html, .gif, .apng or .webp")
     group.add_argument(
-        "--as", dest="kind", choices=("sheet", "strip", "film"), metavar="KIND", help="sheet, strip or film, if unclear"
+        "--as",
+        dest="kind",
+        choices=("sheet", "strip", "film", "page"),
+        metavar="KIND",
+        help="what it is, where the ending leaves a choice: strip",
     )
     group.add_argument("--force", action="store_true", help="overwrite files that are there")
     looks = parser.add_argument_group("how it is drawn")
@@ -66,6 +72,9 @@ def run(arguments: argparse.Namespace) -> int:
 
     kind = kind_of(arguments.out, arguments.kind)
     given = [name for name in FILM_ONLY if getattr(arguments, name)]
+    if kind == "page" and (given or arguments.backdrop or arguments.zoom):
+        asked = (given or [name for name in ("backdrop", "zoom") if getattr(arguments, name)])[0]
+        raise UsageError(f"a page has --{asked} among its own controls; leave it out")
     if kind == "sheet" and given:
         raise UsageError(f"--{given[0]} is for films and strips; add --as strip, or write a .gif, .apng or .webp")
     wish = _wish(arguments, kind)
@@ -94,7 +103,7 @@ def _wish(arguments: argparse.Namespace, kind: Any) -> Any:
     ground = None
     if arguments.backdrop not in (None, "none", "checker"):
         ground = read_value("backdrop", color, arguments.backdrop)
-    zoom = read_value("zoom", whole(1, 64), arguments.zoom) if arguments.zoom else 0 if kind == "sheet" else 1
+    zoom = read_value("zoom", whole(1, 64), arguments.zoom) if arguments.zoom else 1 if kind in ("film", "strip") else 0
     film = FilmWish(
         ground=ground,
         clear=clear,

@@ -1,0 +1,86 @@
+// SPDX-License-Identifier: MIT
+// Copyright (c) The Agile Crate developers
+//
+// A small reader of Agile Crate metadata, version 1, for Canvas 2D. An ES module; copy it into your page.
+//
+//   import { load, frame, frameAt, draw } from "./crate.js";
+//   const crate = await load("build/otter.json");
+//   draw(context, crate, frameAt(crate, "swim", performance.now()), x, y);    // the pivot at x, y
+
+/** Reads the metadata and its images. Throws for what is not ours, or cannot be drawn by Canvas 2D. */
+export async function load(url) {
+  const response = await fetch(url);
+  if (!response.ok) throw new Error(`${url} cannot be read: ${response.status}`);
+  const document = await response.json();
+  if (document.format !== "agile-crate" || document.version !== 1) {
+    throw new Error(`${url} is not Agile Crate metadata of version 1`);
+  }
+  if (document.alpha === "premultiplied") {
+    throw new Error(`${url}: Canvas 2D multiplies by alpha itself; pack without --premultiply`);
+  }
+  const images = await Promise.all(document.sheets.map((sheet) => loadImage(sheet.image, response.url)));
+  const frames = new Map(document.frames.map((one) => [one.name, one]));
+  const animations = new Map(document.animations.map((one) => [one.name, one]));
+  return { document, images, frames, animations };
+}
+
+async function loadImage(name, base) {
+  if (name === "" || name === "." || name === ".." || /[/\\:\0]/.test(name)) {
+    throw new Error(`an image must be a file in the metadata's folder, not ${name}`);
+  }
+  const image = new Image();
+  image.src = new URL(encodeURIComponent(name), base).href;
+  await image.decode();
+  return image;
+}
+
+/** A frame by its name. */
+export function frame(crate, name) {
+  const found = crate.frames.get(name);
+  if (!found) throw new Error(`there is no frame ${name}`);
+  return found;
+}
+
+/** The frame that an animation shows at a time after its start, in milliseconds. */
+export function frameAt(crate, name, milliseconds) {
+  const animation = crate.animations.get(name);
+  if (!animation) throw new Error(`there is no animation ${name}`);
+  return crate.document.frames[animation.frames[stepAt(animation, milliseconds)]];
+}
+
+/**
+ * The position in an animation's lists at a time. Every step is held for its own duration. Back and forth shows
+ * 1 2 3 4 3 2 and begins again: the first and the last once a turn. What is shown once (or `times` times) stays on
+ * its last frame.
+ */
+export function stepAt(animation, milliseconds) {
+  const steps = animation.frames.map((_, index) => index);
+  if (animation.loop === "back-and-forth") steps.push(...steps.slice(1, -1).reverse());
+  const turn = steps.reduce((sum, step) => sum + animation.durations[step], 0);
+  if (animation.loop === "once" && milliseconds >= turn * Math.max(1, animation.times ?? 0)) {
+    return steps[steps.length - 1];
+  }
+  let left = ((milliseconds % turn) + turn) % turn;
+  for (const step of steps) {
+    left -= animation.durations[step];
+    if (left < 0) return step;
+  }
+  return steps[steps.length - 1];
+}
+
+/** Draws a frame with its pivot at x, y, so many times as large. Whether pixels are smoothed is the context's to say. */
+export function draw(context, crate, one, x, y, scale = 1) {
+  const [left, top, w, h] = one.box;
+  if (w === 0 || h === 0) return; // wholly empty
+  const mirror = one.mirror ?? "";
+  context.save();
+  context.translate(x, y);
+  context.scale(scale, scale);
+  context.translate(-one.pivot[0], -one.pivot[1]);
+  if (mirror.includes("x")) context.transform(-1, 0, 0, 1, one.canvas[0], 0);
+  if (mirror.includes("y")) context.transform(1, 0, 0, -1, 0, one.canvas[1]);
+  context.translate(one.offset[0], one.offset[1]);
+  if (one.turned) context.transform(0, -1, 1, 0, 0, w); // anticlockwise; exact, as an angle would not be
+  context.drawImage(crate.images[one.sheet], left, top, w, h, 0, 0, w, h);
+  context.restore();
+}

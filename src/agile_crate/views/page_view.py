@@ -1,0 +1,91 @@
+"""The player page: one HTML file with everything in it, which opens by itself and asks nobody for anything."""
+
+from __future__ import annotations
+
+import base64
+import json
+from collections.abc import Sequence
+from fractions import Fraction
+from importlib import resources
+
+from ..core.model import Crate
+from ..core.summary import animation_summaries, sheet_summaries
+from ..core.text import bytes_shown, counted, measured, shown
+from ..exports.document import document_of
+
+ROOM = 320
+"""Page pixels. Small art is first shown at the largest whole zoom, up to LARGEST_ZOOM, at which its canvases fit."""
+
+LARGEST_ZOOM = 8
+
+
+def page_of(crate: Crate, images: Sequence[bytes]) -> str:
+    """The page. `images` are the sheets' PNG files, straight alpha. Every name is escaped; the page may load nothing
+    but the data that it brings along."""
+    from jinja2 import Environment, StrictUndefined
+    from markupsafe import Markup
+
+    files = resources.files(__package__) / "page"
+    read = {name: (files / name).read_text("utf-8") for name in ("page.html.j2", "page.css", "crate.js", "page.js")}
+    document = document_of(crate)
+    for sheet, image in zip(document["sheets"], images, strict=True):
+        sheet["data"] = "data:image/png;base64," + base64.b64encode(image).decode()
+    longest = max((side for frame in crate.frames for side in frame.canvas), default=1)
+    template = Environment(autoescape=True, undefined=StrictUndefined).from_string(read["page.html.j2"])
+    return template.render(
+        crate=crate,
+        summary=_summary(crate),
+        animations=crate.animations,
+        zoom=max(1, min(LARGEST_ZOOM, ROOM // longest)),
+        style=Markup(read["page.css"]),
+        script=Markup(read["crate.js"] + read["page.js"]),
+        document=Markup(_in_script(document)),
+        sheet_headings=("sheet", "size", "cells", "cell", "margin", "gap", "frames", "full", "GPU memory"),
+        sheet_rows=_sheet_rows(crate),
+        animation_headings=("animation", "first", "last", "frames", "fps", "ms", "loop"),
+        animation_rows=_animation_rows(crate),
+    )
+
+
+def _in_script(document: object) -> str:
+    """JSON that can stand in a script element: nothing in it can end that (HTML, section 4.12.1.3)."""
+    return json.dumps(document, ensure_ascii=False, separators=(",", ":")).replace("<", "\\u003c")
+
+
+def _summary(crate: Crate) -> str:
+    parts = [counted(len(crate.frames), "frame"), counted(len(crate.animations), "animation")]
+    parts += [counted(len(crate.sheets), "sheet"), f"scale {crate.scale:g}", crate.generator]
+    return " · ".join(filter(None, parts))
+
+
+def _sheet_rows(crate: Crate) -> list[list[str]]:
+    return [
+        [
+            shown(sheet.image),
+            measured(sheet.size),
+            f"{sheet.columns} × {sheet.rows}" if sheet.cell else "–",
+            measured(sheet.cell) if sheet.cell else "–",
+            str(sheet.margin),
+            str(sheet.gap),
+            str(sheet.count),
+            f"{sheet.full:.0%}",
+            bytes_shown(sheet.gpu_bytes),
+        ]
+        for sheet in sheet_summaries(crate)
+    ]
+
+
+def _animation_rows(crate: Crate) -> list[list[str]]:
+    rates = {one.name: Fraction(1000 * len(one.durations), max(1, sum(one.durations))) for one in crate.animations}
+    return [
+        [
+            shown(one.name),
+            str(one.first),
+            str(one.last),
+            str(one.frames),
+            f"{float(one.fps):.4g}",
+            f"{one.seconds * 1000:.0f}",
+            one.loop,
+        ]
+        for one in animation_summaries(crate, rates)
+    ]
