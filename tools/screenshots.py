@@ -53,6 +53,7 @@ TERMINALS = {
 VIEWS = (
     ("otter-post/crate/harbour.json", "sheet-harbour.png"),
     ("build/all.json", "sheet-tight.png"),
+    ("otter-post/crate/otter.json", "chart.png", "--as", "chart"),
     ("otter-post/crate/otter.json", "strip.png", "--as", "strip", "--animation", "swim", "--ground", "line"),
 )
 
@@ -85,6 +86,7 @@ def main() -> None:
             server.terminate()
         shoot_page(Path(folder) / "otter-post" / "crate")
         shoot_player(Path(folder) / "otter-post" / "crate")
+        shoot_changes(Path(folder))
         on_checkerboard(Path(folder) / "otter-post" / "crate" / "otter.png").save(SHOTS / "sheet-otter.png")
         for data, out, *options in VIEWS:
             command = [PROGRAM, "show", data, "--out", SHOTS / out, "--force", "--quiet", *options]
@@ -130,16 +132,8 @@ def shoot_page(crate: Path) -> None:
         for name in ("swim", "dive", "idle", "walk_down", "walk_right", "walk_up")
     )
     (crate / "page.html").write_text(PAGE.format(frames=frames, animations=animations), "utf-8")
-    with tempfile.TemporaryDirectory() as profile:
-        subprocess.run(
-            [
-                *("chromium", "--headless", "--no-sandbox", "--disable-gpu", "--no-first-run", "--hide-scrollbars"),
-                *("--force-device-scale-factor=2", "--window-size=640,400", f"--user-data-dir={profile}"),
-                *(f"--screenshot={SHOTS / 'css.png'}", "--virtual-time-budget=700", (crate / "page.html").as_uri()),
-            ],
-            check=True,
-            stderr=subprocess.DEVNULL,
-        )
+    screen = ("--force-device-scale-factor=2", "--window-size=640,400", "--virtual-time-budget=700")
+    shoot("css.png", crate / "page.html", *screen)
     (crate / "page.html").unlink()
 
 
@@ -159,12 +153,34 @@ const waiting = setInterval(() => {
 </script>
 </body>"""
     (crate / "shot.html").write_text(page.replace("</script>\n</body>", asked), "utf-8")
+    shoot("page.png", crate / "shot.html", "--window-size=1280,890", "--virtual-time-budget=3000")
+
+
+def shoot_changes(folder: Path) -> None:
+    """What a day's work on some frames changed."""
+    crate = folder / "changed" / "otter"
+    options = ("--columns", "8", "--fps", "10", "--fps", "swim=12", "--quiet")
+    subprocess.run([PROGRAM, "pack", "tomorrow/otter", "--out", crate, *options], cwd=folder, check=True)
+    compare = (
+        "show",
+        "changed/otter.json",
+        "--against",
+        "otter-post/crate/otter.json",
+        "--out",
+        "changed/c.html",
+        "-q",
+    )
+    subprocess.run([PROGRAM, *compare], cwd=folder, check=True)
+    shoot("changes.png", (folder / "changed" / "c.html"), "--window-size=1280,640")
+
+
+def shoot(name: str, page: Path, *options: str) -> None:
+    """A page in Chromium without a screen."""
     with tempfile.TemporaryDirectory() as profile:
         subprocess.run(
             [
                 *("chromium", "--headless", "--no-sandbox", "--disable-gpu", "--no-first-run", "--hide-scrollbars"),
-                *("--window-size=1280,890", f"--user-data-dir={profile}", "--virtual-time-budget=3000"),
-                *(f"--screenshot={SHOTS / 'page.png'}", (crate / "shot.html").as_uri()),
+                *(f"--user-data-dir={profile}", f"--screenshot={SHOTS / name}", *options, page.as_uri()),
             ],
             check=True,
             stderr=subprocess.DEVNULL,

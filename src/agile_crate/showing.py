@@ -10,8 +10,10 @@ from functools import cache
 from pathlib import Path
 from typing import Literal
 
+from .core.changes import Change, changes
 from .core.errors import InputError, OutputError, UsageError
 from .core.model import Animation, Crate
+from .core.pixels import Pixels
 from .core.text import few, quoted, shown
 from .exports.output import staged
 from .exports.png import encode_png
@@ -19,7 +21,7 @@ from .proof import Loaded, load
 from .sources.gather import Progress, unheard
 from .views.film import FilmWish, Timing
 
-Kind = Literal["sheet", "film", "strip", "page"]
+Kind = Literal["sheet", "film", "strip", "page", "chart"]
 
 FILM_ENDINGS = (".gif", ".apng", ".webp")
 
@@ -38,16 +40,21 @@ class ShowWish:
 def kind_of(out: str, asked: str | None) -> Kind:
     """The kind of view by the ending of the file, or as asked. Raises UsageError for an ending that nobody knows."""
     ending = Path(out).suffix.lower()
-    fitting: dict[str, tuple[Kind, ...]] = {".png": ("sheet", "strip"), ".html": ("page",)}
+    fitting: dict[str, tuple[Kind, ...]] = {
+        ".png": ("sheet", "strip", "chart"),
+        ".html": ("page",),
+        ".svg": ("chart",),
+    }
     kinds = fitting.get(ending, ("film",))
     if ending not in fitting and ending not in FILM_ENDINGS:
         raise UsageError(
-            f"--out {shown(out)}: views are written as .png (a sheet, a strip), .html (a page) or "
-            f"{', '.join(FILM_ENDINGS)} (a film)"
+            f"--out {shown(out)}: views are written as .png (a sheet, a strip, a chart), .svg (a chart), "
+            f".html (a page) or {', '.join(FILM_ENDINGS)} (a film)"
         )
     found = next((kind for kind in kinds if asked in (None, kind)), None)
     if found is None:
-        right = ", ".join(FILM_ENDINGS) if asked == "film" else ".html" if asked == "page" else ".png"
+        others = {"film": ", ".join(FILM_ENDINGS), "page": ".html", "chart": ".png or .svg"}
+        right = others.get(str(asked), ".png")
         raise UsageError(f"a {asked} is no {ending}; write it as {right}")
     return found
 
@@ -58,23 +65,53 @@ def show(
     """Draws views from the written files alone and writes them together. Raises InputError, UsageError, OutputError."""
     loaded = load(data)
     path = Path(out)
-    makers = {"sheet": _sheets, "page": _page, "film": _films, "strip": _films}
+    makers = {"sheet": _sheets, "page": _page, "chart": _chart, "film": _films, "strip": _films}
     views = makers[wish.kind](loaded, path, wish, executor)
-    names = list(views)
-    there = [name for name in names if (path.parent / name).exists()]
-    if there and not force:
-        verb = "is" if len(there) == 1 else "are"
-        raise OutputError(f"{few(there)} {verb} already there; choose another --out, or give --force")
-    with staged(path.parent) as staging:
-        for done, (name, draw) in enumerate(views.items(), 1):
-            staging.write(name, draw())
-            progress("drawing", done, len(names))
-        staging.commit()
-    return tuple(path.parent / name for name in names)
+    return _written(views, path.parent, progress, force)
+
+
+def compare(
+    data: str,
+    against: str,
+    out: str | None,
+    executor: Executor,
+    progress: Progress = unheard,
+    force: bool = False,
+) -> tuple[list[Change], tuple[Path, ...]]:
+    """What changed since another crate, and the page that shows it, if `out` is given. Raises as `show` does."""
+    old, new = load(against), load(data)
+    found = changes(old.crate, new.crate, old.picture, new.picture)
+    if out is None:
+        return found, ()
+
+    def drawn() -> Iterator[bytes]:
+        from .views.changes_view import changes_page
+
+        def png(pixels: Pixels) -> bytes:
+            return b"".join(encode_png(pixels, executor))
+
+        sides = ((old.crate, old.picture), (new.crate, new.picture))
+        return iter([changes_page((against, data), found, *sides, png).encode()])
+
+    path = Path(out)
+    return found, _written({path.name: drawn}, path.parent, progress, force)
 
 
 Views = dict[str, Callable[[], Iterator[bytes]]]
 """File names, with what draws each one's bytes when its turn comes."""
+
+
+def _written(views: Views, folder: Path, progress: Progress, force: bool) -> tuple[Path, ...]:
+    there = [name for name in views if (folder / name).exists()]
+    if there and not force:
+        verb = "is" if len(there) == 1 else "are"
+        raise OutputError(f"{few(there)} {verb} already there; choose another --out, or give --force")
+    with staged(folder) as staging:
+        for done, (name, draw) in enumerate(views.items(), 1):
+            staging.write(name, draw())
+            progress("drawing", done, len(views))
+        staging.commit()
+    return tuple(folder / name for name in views)
 
 
 def _sheets(loaded: Loaded, path: Path, wish: ShowWish, executor: Executor) -> Views:
@@ -106,6 +143,19 @@ def _page(loaded: Loaded, path: Path, _: ShowWish, executor: Executor) -> Views:
         else:
             images = [b"".join(encode_png(loaded.shown_sheet(index), executor)) for index in range(count)]
         return iter([page_of(dataclasses.replace(loaded.crate, alpha="straight"), images).encode()])
+
+    return {path.name: drawn}
+
+
+def _chart(loaded: Loaded, path: Path, wish: ShowWish, _: Executor) -> Views:
+    from .views.chart import chart_of
+
+    chosen = _chosen(loaded.crate, wish.animations) if loaded.crate.animations else []
+
+    def drawn() -> Iterator[bytes]:
+        seen = [sheet[..., 3] > 0 for sheet in loaded.sheets]
+        form: Literal["png", "svg"] = "svg" if path.suffix.lower() == ".svg" else "png"
+        return iter([chart_of(loaded.crate, chosen, loaded.picture, seen, form)])
 
     return {path.name: drawn}
 

@@ -130,7 +130,7 @@ def test_a_view_for_each_sheet(run: Run, swim: Path, tmp_path: Path) -> None:
         (
             ["o.json", "--out", "x.bmp"],
             2,
-            "--out x.bmp: views are written as .png (a sheet, a strip), .html (a page) or .gif, .apng, .webp (a film)",
+            "--out x.bmp: views are written as .png (a sheet, a strip, a chart), .svg (a chart), .html (a page) or .gif, .apng, .webp (a film)",
         ),
         (["o.json", "--out", "x.png", "--as", "film"], 2, "a film is no .png; write it as .gif, .apng, .webp"),
         (["o.json", "--out", "x.gif", "--as", "sheet"], 2, "a sheet is no .gif; write it as .png"),
@@ -174,3 +174,87 @@ def test_what_cannot_be_shown(
     assert (done.returncode, done.stdout) == (status, "")
     assert done.stderr.replace("\n  ", " ") == f"agile-crate: error: {sentence}\n"
     assert tree(tmp_path) == before
+
+
+def test_what_changed_since_yesterday(run: Run, crate: Path, tmp_path: Path) -> None:
+    pixels = art(16, 12, 2)
+    pixels[3, 5] = (1, 2, 3, 255)
+    save(tmp_path / "frames" / "swim_2.png", pixels)
+    (tmp_path / "frames" / "dive_5.png").rename(tmp_path / "frames" / "dive_6.png")
+    run(
+        "pack",
+        "frames",
+        "--out",
+        "new",
+        "--layout",
+        "tight",
+        "--turn",
+        "--effort",
+        "quick",
+        "--fps",
+        "swim=5",
+        "--fps",
+        "8",
+    )
+    done = run("show", "new.json", "--against", "o.json", "--strict")
+    assert (done.returncode, done.stderr) == (1, "")
+    lines = done.stdout.splitlines()
+    assert lines[0].startswith("new.json against o.json: 1 came, 1 went, 1 picture changed and 4 timings changed")
+    assert any(line.split() == ["pixels", "swim_2", "1", "pixel,", "first", "at", "5,3"] for line in lines)
+    assert run("show", "new.json", "--against", "o.json").returncode == 0
+    same = run("show", "o.json", "--against", "o.json", "--strict")
+    assert (same.returncode, same.stdout) == (0, "o.json against o.json: nothing changed\n")
+    said = json.loads(run("show", "new.json", "--against", "o.json", "--out", "look/changes.html", "--json").stdout)
+    assert said["files"] == ["look/changes.html"]
+    assert {"kind": "pixels", "name": "swim_2", "what": "1 pixel, first at 5,3", "pixels": 1} in said["changes"]
+    page = (tmp_path / "look/changes.html").read_text("utf-8")
+    assert page.count("data:image/png;base64,") == 3
+    assert "http" not in page.replace("http-equiv", "")
+
+
+def test_hostile_names_on_the_page_of_changes(run: Run, tmp_path: Path) -> None:
+    name = "<img src=x onerror=alert(1)>"
+    for number in (1, 2):
+        save(tmp_path / "frames" / f"{name}.png", art(5, 5, number))
+        run("pack", "frames", "--out", f"o{number}")
+    assert run("show", "o2.json", "--against", "o1.json", "--out", "c.html").returncode == 0
+    page = (tmp_path / "c.html").read_text("utf-8")
+    assert name not in page
+    assert "&lt;img src=x onerror=alert(1)&gt;" in page
+
+
+@pytest.mark.parametrize(
+    ("options", "status", "sentence"),
+    [
+        (["--out", "c.png", "--against", "o.json"], 2, "--out c.png: what changed is written as .html"),
+        (["--against", "o.json", "--zoom", "2"], 2, "--zoom is for a view of one crate; leave it out, or --against"),
+        (["--strict", "--out", "x.png"], 2, "--strict is for --against; leave it out"),
+        ([], 2, "--out says where to and what: a .png, .html, .svg, .gif, .apng or .webp"),
+        (["--against", "gone.json"], 3, "gone.json cannot be read: no such file or directory"),
+    ],
+)
+def test_what_cannot_be_compared(
+    run: Run, crate: Path, tmp_path: Path, options: list[str], status: int, sentence: str
+) -> None:
+    before = tree(tmp_path)
+    done = run("show", "o.json", *options)
+    assert (done.returncode, done.stdout, done.stderr) == (status, "", f"agile-crate: error: {sentence}\n")
+    assert tree(tmp_path) == before
+
+
+def test_charts_say_what_the_crate_says_in_the_same_bytes(run: Run, crate: Path, tmp_path: Path) -> None:
+    for name in ("a.svg", "b.svg", "a.png", "b.png"):
+        assert run("show", "o.json", "--out", name, "--as", "chart", "--animation", "swim").returncode == 0
+    text = (tmp_path / "a.svg").read_text("utf-8")
+    assert text == (tmp_path / "b.svg").read_text("utf-8")
+    assert (tmp_path / "a.png").read_bytes() == (tmp_path / "b.png").read_bytes()
+    durations = metadata(crate)["animations"][1]["durations"]
+    assert f" {sum(durations) + sum(durations[1:-1])} ms, back-and-forth" in text
+    assert "dive" not in text
+    with Image.open(tmp_path / "a.png") as chart:
+        assert chart.size == (1280, 800)
+    done = run("show", "o.json", "--out", "c.svg", "--onion", "2")
+    assert (done.returncode, done.stderr) == (
+        2,
+        "agile-crate: error: --onion changes nothing on a chart; leave it out\n",
+    )

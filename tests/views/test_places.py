@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from agile_crate.core.model import Animation, Box, Crate, Frame, Mirror, Offset, Point, Sheet, Size
 from agile_crate.core.restore import restore
+from agile_crate.views.chart import memory_of, path_of, shares_of
 from agile_crate.views.film import AFTER, BEFORE, Film, FilmWish, Timing, film_of, paced, strip_of, together
 from agile_crate.views.look import TONES, backdrop, over
 from agile_crate.views.places import Zoom, canvas_on_sheet, labels, point_on_sheet, zoom_for
@@ -225,3 +226,26 @@ def test_the_marks_of_a_sheet_are_at_their_pixels() -> None:
     for label in view.labels:
         assert Box(0, 0, *view.image.size).contains(label.box)
         assert not label.dimmed
+
+
+def test_the_numbers_of_the_charts() -> None:
+    pictures = [np.zeros((20, 30, 4), np.uint8) for _ in range(6)]
+    for number, picture in enumerate(pictures[:5]):
+        x = 10 + number + (4 if number == 2 else 0)
+        picture[8:16, x : x + 4] = 255
+    frames = tuple(
+        Frame(f"f{n}", 0, Box(30 * n, 0, 30, 20), Size(30, 20), Offset(0, 0), Point(15, 18)) for n in range(6)
+    )
+    crate = Crate("c", (Sheet("c.png", Size(200, 40)),), frames, (Animation("a", (0, 1, 2, 3, 4), (10,) * 5),))
+    path = path_of(crate, crate.animations[0], pictures.__getitem__)
+    assert path.jump == 2  # the one that was pushed four pixels to the right
+    assert (path.mass[:, 1] == 18 - 12).all()
+    assert np.ptp(path.feet[:, 1]) == 0
+    assert path.mass[0, 0] == 12 - 15
+    nothing = path_of(crate, Animation("b", (0, 5), (10, 10)), pictures.__getitem__)
+    assert np.isnan(nothing.mass[1]).all()
+    assert nothing.jump is None
+    seen = np.zeros((40, 200), bool)
+    seen[:10, :60] = True
+    assert shares_of(crate, 0, seen) == (600 / 8000, 3000 / 8000, 4400 / 8000)
+    assert memory_of(crate) == (200 * 40 * 4, 6 * 30 * 20 * 4)

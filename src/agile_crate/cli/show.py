@@ -4,18 +4,24 @@ from __future__ import annotations
 
 import argparse
 import json
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from .parser import add_common, read_value
 from .status import Status
 
-USAGE = "DATA --out PATH"
+if TYPE_CHECKING:
+    from pathlib import Path
+
+    from ..core.changes import Change
+
+USAGE = "DATA [--against OLD] --out PATH"
 
 DESCRIPTION = """\
 Shows a crate from its written files alone. A .png is the annotated sheet (every box outlined and named, canvases
 dotted, pivots crossed, gaps and margins shaded), or with --as strip all frames of an animation side by side. An .html
-is a page with a player, in one file. A .gif, .apng or .webp plays the animations, each frame by its pivot, as an
-engine would.
+is a page with a player, in one file; an .svg, or --as chart, tells of wobble, holds, fullness and memory. A .gif,
+.apng or .webp plays the animations, each frame by its pivot, as an engine would. With --against, what changed since
+another crate, frame by frame, as a table and as an .html page.
 
 The usual call:  agile-crate show build/otter.json --out look/otter.png
 """
@@ -26,6 +32,8 @@ examples (on what 'agile-crate demo' writes):
   agile-crate show otter-post/crate/otter.json --out look/otter.html
   agile-crate show otter-post/crate/otter.json --out look/swim.gif --animation swim --zoom 3 --ground line --onion 2
   agile-crate show otter-post/crate/otter.json --out look/all.webp --speed 50%
+  agile-crate show otter-post/crate/otter.json --out look/otter.svg --animation swim --animation dive
+  agile-crate show otter-post/crate/otter.json --against otter-post/crate/otter.xml
   agile-crate show otter-post/crate/otter.json --out look/swim.png --as strip --animation swim --ground line
 """
 
@@ -33,14 +41,16 @@ examples (on what 'agile-crate demo' writes):
 def declare(parser: argparse.ArgumentParser) -> None:
     group = parser.add_argument_group("what is shown, and where to")
     group.add_argument("data", metavar="DATA", help="the crate's metadata, JSON or XML")
-    group.add_argument("--out", metavar="PATH", required=True, help="a .png, .html, .gif, .apng or .webp")
+    group.add_argument("--out", metavar="PATH", help="a .png, .html, .svg, .gif, .apng or .webp")
     group.add_argument(
         "--as",
         dest="kind",
-        choices=("sheet", "strip", "film", "page"),
+        choices=("sheet", "strip", "film", "page", "chart"),
         metavar="KIND",
-        help="what it is, where the ending leaves a choice: strip",
+        help="strip or chart, where a .png would be a sheet",
     )
+    group.add_argument("--against", metavar="OLD", help="another crate's metadata: show what changed since")
+    group.add_argument("--strict", action="store_true", help="with --against: exit code 1 if anything changed")
     group.add_argument("--force", action="store_true", help="overwrite files that are there")
     looks = parser.add_argument_group("how it is drawn")
     looks.add_argument("--backdrop", metavar="COLOR", help="checker (the default), #rrggbb, or for films none")
@@ -61,6 +71,9 @@ def declare(parser: argparse.ArgumentParser) -> None:
     add_common(parser)
 
 
+MOST_CHANGES = 40
+"""Changes that are printed; --verbose prints all."""
+
 FILM_ONLY = ("animation", "fps", "speed", "onion", "pivots", "shapes", "ground", "each")
 
 
@@ -70,11 +83,20 @@ def run(arguments: argparse.Namespace) -> int:
     from ..threads import workers
     from .progress import progress_bars
 
+    if arguments.against:
+        return _compare(arguments)
+    if arguments.strict:
+        raise UsageError("--strict is for --against; leave it out")
+    if arguments.out is None:
+        raise UsageError("--out says where to and what: a .png, .html, .svg, .gif, .apng or .webp")
     kind = kind_of(arguments.out, arguments.kind)
     given = [name for name in FILM_ONLY if getattr(arguments, name)]
     if kind == "page" and (given or arguments.backdrop or arguments.zoom):
         asked = (given or [name for name in ("backdrop", "zoom") if getattr(arguments, name)])[0]
         raise UsageError(f"a page has --{asked} among its own controls; leave it out")
+    if kind == "chart" and (set(given) - {"animation"} or arguments.backdrop or arguments.zoom):
+        asked = next(name for name in (*FILM_ONLY[1:], "backdrop", "zoom") if getattr(arguments, name))
+        raise UsageError(f"--{asked} changes nothing on a chart; leave it out")
     if kind == "sheet" and given:
         raise UsageError(f"--{given[0]} is for films and strips; add --as strip, or write a .gif, .apng or .webp")
     wish = _wish(arguments, kind)
@@ -89,6 +111,52 @@ def run(arguments: argparse.Namespace) -> int:
         for path in files:
             print(f"wrote {shown(str(path))}")
     return Status.DONE
+
+
+def _compare(arguments: argparse.Namespace) -> int:
+    import dataclasses
+
+    from ..core.errors import UsageError
+    from ..showing import compare
+    from ..threads import workers
+    from .progress import progress_bars
+
+    given = [name for name in (*FILM_ONLY, "backdrop", "zoom", "kind") if getattr(arguments, name)]
+    if given:
+        asked = "as" if given[0] == "kind" else given[0]
+        raise UsageError(f"--{asked} is for a view of one crate; leave it out, or --against")
+    if arguments.out is not None and not arguments.out.lower().endswith(".html"):
+        raise UsageError(f"--out {arguments.out}: what changed is written as .html")
+    with workers() as executor, progress_bars(arguments.quiet) as progress:
+        found, files = compare(arguments.data, arguments.against, arguments.out, executor, progress, arguments.force)
+    if arguments.json:
+        document = {
+            "command": "show",
+            "kind": "changes",
+            "changes": [dataclasses.asdict(change) for change in found],
+            "files": [str(path) for path in files],
+        }
+        print(json.dumps(document, ensure_ascii=False, indent=2))
+    elif not arguments.quiet:
+        _print_changes(arguments, found, files)
+    return Status.FOUND if found and arguments.strict else Status.DONE
+
+
+def _print_changes(arguments: argparse.Namespace, found: list[Change], files: tuple[Path, ...]) -> None:
+    from ..core.text import shown
+    from ..views.changes_view import summary_of
+    from .tables import Column, print_note, print_table
+
+    print(f"{shown(arguments.data)} against {shown(arguments.against)}: {summary_of(found)}")
+    if found:
+        print()
+        limit = len(found) if arguments.verbose else MOST_CHANGES
+        columns = [Column("change"), Column("of"), Column("what")]
+        print_table(columns, [[one.kind, shown(one.name), one.what] for one in found[:limit]])
+        if len(found) > limit:
+            print_note(f"and {len(found) - limit:,} more (--verbose shows all)")
+    for path in files:
+        print(f"wrote {shown(str(path))}")
 
 
 def _wish(arguments: argparse.Namespace, kind: Any) -> Any:

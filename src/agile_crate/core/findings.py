@@ -14,6 +14,7 @@ from fractions import Fraction
 from itertools import pairwise
 
 import numpy as np
+from numpy.typing import NDArray
 
 from .facts import FrameFacts
 from .names import split_number
@@ -241,12 +242,19 @@ def _departure(path: np.ndarray) -> tuple[int, np.ndarray] | None:
     return worst, off[worst]
 
 
+def jump(centres: NDArray[np.float64]) -> tuple[int, NDArray[np.float64]] | None:
+    """The one point of a path, shape (n, 2), that lies off its neighbours' middle as no other does, and by how much;
+    None if there is none, or if it is off by less than LEAST_JUMP."""
+    departure = _departure(centres)
+    return departure if departure and np.abs(departure[1]).max() >= LEAST_JUMP else None
+
+
 def motion(sequence: Surveyed) -> Iterator[Finding]:
     """One frame off its neighbours' path, and how far the feet wander."""
     centres = [frame.mass for frame in sequence.frames if frame.mass is not None]
     if len(centres) == len(sequence.frames):
-        departure = _departure(np.array(centres))
-        if departure and np.abs(departure[1]).max() >= LEAST_JUMP:
+        departure = jump(np.array(centres))
+        if departure:
             frame = sequence.frames[departure[0]]
             x, y = map(half_up, departure[1].tolist())
             what = f"jumps off its neighbours' path by {x:+d},{y:+d} pixels for one frame: the figure twitches"

@@ -1,0 +1,171 @@
+"""Charts of a crate, by Matplotlib: does it wobble, how long are steps held, how full are sheets, what do they save.
+
+One figure of four. Feet and centre of mass are those of `core.facts`, told from the pivot, as an engine sees them.
+"""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any, Literal, NamedTuple
+
+import numpy as np
+
+from ..core.changes import Draw
+from ..core.facts import frame_facts
+from ..core.findings import jump
+from ..core.model import Animation, Box, Crate
+from ..core.stage import turn
+from ..core.summary import GPU_BYTES_PER_PIXEL
+from ..core.text import bytes_shown, shown
+from .look import TONES, tone_of
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+
+MOST_LINES = len(TONES)
+"""Animations that the first two charts show; more would not be told apart."""
+
+WIDTH, HEIGHT, DOTS = 12.8, 8.0, 100
+
+
+class Path(NamedTuple):
+    """Where an animation's feet and centre of mass are, from its pivot, step by step: shape (steps, 2), y up, NaN where
+    nothing is seen; and which step jumps, if one does (by the rule of the survey's finding `jump`)."""
+
+    feet: np.ndarray
+    mass: np.ndarray
+    jump: int | None
+
+
+class Shares(NamedTuple):
+    """What the pixels of a sheet are: seen, empty inside of boxes, and outside of all boxes; their sum is 1."""
+
+    seen: float
+    inside: float
+    outside: float
+
+
+def path_of(crate: Crate, animation: Animation, draw: Draw) -> Path:
+    """The path of an animation over its frames, in the order of its list."""
+    feet: list[tuple[float, float]] = []
+    mass: list[tuple[float, float]] = []
+    for index in animation.frames:
+        facts, pivot = frame_facts("", draw(index)), crate.frames[index].pivot
+        for points, point in ((feet, facts.feet), (mass, facts.mass)):
+            points.append((np.nan, np.nan) if point is None else (point[0] - pivot.x, pivot.y - point[1]))
+    found = None if np.isnan(mass).any() else jump(np.array(mass))
+    return Path(np.array(feet), np.array(mass), found[0] if found else None)
+
+
+def shares_of(crate: Crate, index: int, seen: np.ndarray) -> Shares:
+    """The shares of one sheet; `seen` is True where it shows something, shape (h, w)."""
+    boxed = np.zeros(seen.shape, bool)
+    boxes: set[Box] = {frame.box for frame in crate.frames if frame.on_sheet == index}
+    for box in boxes:
+        boxed[box.y : box.bottom, box.x : box.right] = True
+    area = seen.size
+    full, both = int(np.count_nonzero(boxed)), int(np.count_nonzero(boxed & seen))
+    return Shares(both / area, (full - both) / area, (area - full) / area)
+
+
+def memory_of(crate: Crate) -> tuple[int, int]:
+    """Bytes of graphics memory as sheets, and as a texture for each frame, uncompressed."""
+    sheets = sum(sheet.size.w * sheet.size.h for sheet in crate.sheets)
+    apart = sum(frame.canvas.w * frame.canvas.h for frame in crate.frames)
+    return sheets * GPU_BYTES_PER_PIXEL, apart * GPU_BYTES_PER_PIXEL
+
+
+def chart_of(
+    crate: Crate, animations: Sequence[Animation], draw: Draw, seen: Sequence[np.ndarray], form: Literal["png", "svg"]
+) -> bytes:
+    """The figure as a file. `seen` is True where each sheet shows something. The same crate gives the same bytes."""
+    import matplotlib
+    from matplotlib.figure import Figure
+
+    with matplotlib.rc_context({"svg.hashsalt": "agile-crate", "svg.fonttype": "none", "font.size": 9}):
+        figure = Figure(figsize=(WIDTH, HEIGHT), dpi=DOTS, layout="constrained")
+        (wobble, full), (timing, memory) = figure.subplots(2, 2, width_ratios=(3, 2))
+        figure.suptitle(shown(crate.name), x=0.01, ha="left", fontsize=13)
+        few = list(animations)[:MOST_LINES]
+        _draw_wobble(wobble, crate, few, draw)
+        _draw_timing(timing, crate, few)
+        _draw_shares(full, crate, [shares_of(crate, index, one) for index, one in enumerate(seen)])
+        _draw_memory(memory, *memory_of(crate))
+        for axes in (wobble, full, timing, memory):
+            axes.spines[["top", "right"]].set_visible(False)
+        stream = io.BytesIO()
+        figure.savefig(stream, format=form, metadata={"Software": None} if form == "png" else {"Date": None})
+    return stream.getvalue()
+
+
+def _tone(index: int) -> Any:
+    return tuple(part / 255 for part in tone_of(index))
+
+
+def _draw_wobble(axes: Axes, crate: Crate, animations: Sequence[Animation], draw: Draw) -> None:
+    from matplotlib.ticker import MaxNLocator
+
+    axes.set_title("feet (lines) and centre of mass (dotted), pixels above the pivot", loc="left")
+    for animation in animations:
+        number = crate.animations.index(animation)
+        path = path_of(crate, animation, draw)
+        steps = np.arange(1, len(path.feet) + 1)
+        axes.plot(steps, path.feet[:, 1], color=_tone(number), marker=".", label=shown(animation.name))
+        axes.plot(steps, path.mass[:, 1], color=_tone(number), linestyle=":")
+        if path.jump is not None:
+            place = (steps[path.jump], path.mass[path.jump, 1])
+            axes.plot(*place, marker="o", markersize=12, fillstyle="none", color="#c8283c")
+            axes.annotate("jumps", place, textcoords="offset points", xytext=(9, 7), color="#c8283c")
+    axes.axhline(0, color="#9aa2b0", linewidth=0.8)
+    axes.set_xlabel("step")
+    axes.xaxis.set_major_locator(MaxNLocator(integer=True))
+    if animations:
+        axes.legend(ncols=2, fontsize=8, frameon=False)
+
+
+def _draw_timing(axes: Axes, crate: Crate, animations: Sequence[Animation]) -> None:
+    axes.set_title("how long each step of a turn is held", loc="left")
+    for row, animation in enumerate(animations):
+        begin, tone = 0, _tone(crate.animations.index(animation))
+        for place, step in enumerate(turn(animation)):
+            alpha = 0.85 if place % 2 == 0 else 0.5
+            axes.barh(row, step.milliseconds, left=begin, color=tone, alpha=alpha, height=0.7)
+            begin += step.milliseconds
+        axes.annotate(f" {begin} ms, {animation.loop}", (begin, row), va="center", fontsize=8)
+    axes.set_yticks(range(len(animations)), [shown(animation.name) for animation in animations])
+    axes.invert_yaxis()
+    axes.margins(x=0.2)
+    axes.set_xlabel("milliseconds")
+
+
+def _draw_shares(axes: Axes, crate: Crate, shares: Sequence[Shares]) -> None:
+    axes.set_title("where the sheets' pixels go", loc="left")
+    left = np.zeros(len(shares))
+    names = [shown(sheet.image) for sheet in crate.sheets]
+    parts = (("seen", "#00786a"), ("empty inside of boxes", "#f0b060"), ("outside of boxes", "#c9ced6"))
+    for place, (label, color) in enumerate(parts):
+        widths = np.array([share[place] for share in shares]) * 100
+        axes.barh(names, widths, left=left, color=color, label=label, height=0.6)
+        for row, (begin, width) in enumerate(zip(left, widths, strict=True)):
+            if width >= 6:
+                ink = "#ffffff" if place == 0 else "#1c212b"
+                axes.annotate(
+                    f"{width:.0f}%", (begin + width / 2, row), ha="center", va="center", fontsize=8, color=ink
+                )
+        left += widths
+    axes.invert_yaxis()
+    axes.set_xlim(0, 100)
+    axes.margins(y=0.5 / len(shares))
+    axes.legend(fontsize=8, frameon=False, loc="upper center", bbox_to_anchor=(0.5, -0.08), ncols=3)
+
+
+def _draw_memory(axes: Axes, sheets: int, apart: int) -> None:
+    axes.set_title("graphics memory, uncompressed", loc="left")
+    axes.barh(["these sheets", "a texture for each frame"], [sheets, apart], color=[_tone(0), "#9aa2b0"], height=0.5)
+    for row, size in enumerate((sheets, apart)):
+        axes.annotate(f" {bytes_shown(size)}", (size, row), va="center")
+    axes.invert_yaxis()
+    axes.margins(x=0.25)
+    axes.set_xticks([])
+    axes.spines["bottom"].set_visible(False)
