@@ -87,6 +87,7 @@ def main() -> None:
         shoot_page(Path(folder) / "otter-post" / "crate")
         shoot_player(Path(folder) / "otter-post" / "crate")
         shoot_changes(Path(folder))
+        shoot_survey(Path(folder))
         on_checkerboard(Path(folder) / "otter-post" / "crate" / "otter.png").save(SHOTS / "sheet-otter.png")
         for data, out, *options in VIEWS:
             command = [PROGRAM, "show", data, "--out", SHOTS / out, "--force", "--quiet", *options]
@@ -154,6 +155,23 @@ const waiting = setInterval(() => {
 </body>"""
     (crate / "shot.html").write_text(page.replace("</script>\n</body>", asked), "utf-8")
     shoot("page.png", crate / "shot.html", "--window-size=1280,890", "--virtual-time-budget=3000")
+
+
+def shoot_survey(folder: Path) -> None:
+    """The page of a survey, at the frame in which nothing is seen."""
+    command = (PROGRAM, "survey", "otter-post/rough", "--page", "rough.html", "--quiet")
+    subprocess.run(command, cwd=folder, check=True)
+    asked = """
+const waiting = setInterval(() => {
+  if (!window.player) return;
+  clearInterval(waiting);
+  [...document.querySelectorAll(".go")].find((one) => one.parentNode.textContent.includes("frame-empty")).click();
+}, 20);
+</script>
+</body>"""
+    page = folder / "rough.html"
+    page.write_text(page.read_text("utf-8").replace("</script>\n</body>", asked), "utf-8")
+    shoot("survey-page.png", page, "--window-size=1280,890", "--virtual-time-budget=3000")
 
 
 def shoot_changes(folder: Path) -> None:

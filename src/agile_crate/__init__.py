@@ -20,7 +20,8 @@ from typing import TYPE_CHECKING, Any
 from .core.errors import CrateError, FitError, InputError, OutputError, UsageError
 
 if TYPE_CHECKING:
-    from .proof import Loaded, Verified
+    from .loaded import Loaded
+    from .proof import Verified
     from .road import Packed
     from .surveying import Survey
 

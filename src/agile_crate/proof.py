@@ -13,18 +13,18 @@ from functools import partial
 from itertools import chain
 from pathlib import Path
 
-from .core.alpha import straight
 from .core.check import check_crate, check_repeated_edges, restorable
 from .core.compare import Difference, difference
 from .core.errors import InputError, UsageError
 from .core.model import Crate, Frame, Picture, Point, Sheet, Size
 from .core.pixels import Pixels
-from .core.restore import as_seen, as_stored, restored
+from .core.restore import as_stored, restored
 from .core.text import counted, few, measured, quoted, shown
 from .core.visible import on_canvas
 from .exports.document import document_of, first_difference
 from .exports.metadata import ENDINGS, is_ours, read_metadata
 from .intake import take_in
+from .loaded import Loaded
 from .settings import Settings, settings_from
 from .sizes import at_portion
 from .sources.find import OwnPlace
@@ -65,34 +65,6 @@ class FrameDifference:
     position: tuple[int, int] | None = None
     expected: tuple[int, ...] | None = None
     found: tuple[int, ...] | None = None
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Loaded:
-    """A crate read back from its files in a `folder`: `sheets` are the decoded images, in order."""
-
-    crate: Crate
-    sheets: tuple[Pixels, ...]
-    folder: Path
-
-    def frame(self, name: str) -> Pixels:
-        """A frame's pixels on its whole canvas, straight alpha, laid over the crate's background if it has one: a new
-        array of shape (h, w, 4). KeyError if there is no such frame."""
-        for frame in self.crate.frames:
-            if frame.name == name:
-                return self._shown(frame)
-        raise KeyError(name)
-
-    def picture(self, index: int) -> Pixels:
-        """The same by the frame's index."""
-        return self._shown(self.crate.frames[index])
-
-    def shown_sheet(self, index: int) -> Pixels:
-        """A whole sheet in straight alpha; not to be changed."""
-        return straight(self.sheets[index]) if self.crate.alpha == "premultiplied" else self.sheets[index]
-
-    def _shown(self, frame: Frame) -> Pixels:
-        return as_seen(self.crate, self.sheets[frame.on_sheet], frame)
 
 
 def load(data: str) -> Loaded:

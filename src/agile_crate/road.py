@@ -27,13 +27,14 @@ from .core.timing import Hold, frame_times, pace
 from .exports.formats import text_names
 from .exports.template import Template, read_templates
 from .intake import take_in
+from .loaded import Loaded
 from .outputs import build_before, refuse_bad_names, refuse_strangers, target_of
 from .preparing import Prepared
 from .settings import Settings
 from .sources.find import OwnPlace
 from .sources.gather import Progress, unheard
 from .taking import each
-from .writing import Plan, written
+from .writing import Plan, drawn_sheets, written
 
 if TYPE_CHECKING:
     from .core.indexed import Words
@@ -120,6 +121,14 @@ def pack(
         bound=first.bound,
         also=tuple(others),
     )
+
+
+def packed_in_memory(inputs: Sequence[str], settings: Settings, executor: Executor, progress: Progress) -> Loaded:
+    """A crate of the inputs as `pack` would make it, with its sheets, of which nothing is written. For views of frames
+    that have not been packed yet. Raises the errors of `core.errors`."""
+    ((settings, prepared),) = take_in(inputs, None, settings, executor, progress).sizes
+    plan, _ = _planned("frames", settings, prepared, (), "", [])
+    return Loaded(plan.crate, tuple(sheet for _, sheet in drawn_sheets(plan)), None)
 
 
 def _all_names(plans: Sequence[Plan]) -> list[str]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+import os
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass
@@ -12,12 +13,17 @@ from typing import Literal
 
 from .core.changes import Change, changes
 from .core.errors import InputError, OutputError, UsageError
+from .core.findings import Finding
 from .core.model import Animation, Crate
 from .core.pixels import Pixels
 from .core.text import few, quoted, shown
+from .exports.metadata import ENDINGS, is_metadata
 from .exports.output import staged
 from .exports.png import encode_png
-from .proof import Loaded, load
+from .loaded import Loaded
+from .proof import load
+from .road import packed_in_memory
+from .settings import Settings
 from .sources.gather import Progress, unheard
 from .views.film import FilmWish, Timing
 
@@ -60,14 +66,43 @@ def kind_of(out: str, asked: str | None) -> Kind:
 
 
 def show(
-    data: str, out: str, wish: ShowWish, executor: Executor, progress: Progress = unheard, force: bool = False
+    data: Sequence[str], out: str, wish: ShowWish, executor: Executor, progress: Progress = unheard, force: bool = False
 ) -> tuple[Path, ...]:
-    """Draws views from the written files alone and writes them together. Raises InputError, UsageError, OutputError."""
-    loaded = load(data)
+    """Draws views of a crate, from the written files alone, and writes them together; or of frames that have not been
+    packed, as a grid would hold them. Raises InputError, UsageError, OutputError, FitError."""
+    loaded = load(data[0]) if _is_crate(data) else packed_in_memory(data, Settings(), executor, progress)
     path = Path(out)
     makers = {"sheet": _sheets, "page": _page, "chart": _chart, "film": _films, "strip": _films}
     views = makers[wish.kind](loaded, path, wish, executor)
     return _written(views, path.parent, progress, force)
+
+
+def show_frames(
+    inputs: Sequence[str],
+    findings: Sequence[Finding],
+    out: str,
+    executor: Executor,
+    progress: Progress = unheard,
+    force: bool = False,
+) -> Path:
+    """Writes a player page of frames before packing, with what a survey found. Raises as `show` does."""
+    path = Path(out)
+    if path.suffix.lower() != ".html":
+        raise UsageError(f"--page {shown(out)}: a page is written as .html")
+    loaded = packed_in_memory(inputs, Settings(), executor, progress)
+    view = _page_of(loaded, findings, executor)
+    return _written({path.name: view}, path.parent, progress, force)[0]
+
+
+def _is_crate(data: Sequence[str]) -> bool:
+    """Whether it is one file of metadata, by its contents or, if it cannot be read, by its name."""
+    if len(data) > 1 or os.path.isdir(data[0]):
+        return False
+    try:
+        with open(data[0], "rb") as stream:
+            return is_metadata(stream.read(64))
+    except OSError:
+        return data[0].endswith(ENDINGS)
 
 
 def compare(
@@ -134,17 +169,22 @@ def _sheets(loaded: Loaded, path: Path, wish: ShowWish, executor: Executor) -> V
 
 
 def _page(loaded: Loaded, path: Path, _: ShowWish, executor: Executor) -> Views:
+    return {path.name: _page_of(loaded, (), executor)}
+
+
+def _page_of(loaded: Loaded, findings: Sequence[Finding], executor: Executor) -> Callable[[], Iterator[bytes]]:
     from .views.page_view import page_of
 
     def drawn() -> Iterator[bytes]:
-        count = len(loaded.crate.sheets)
-        if loaded.crate.alpha == "straight":  # the very files that ship
-            images = [(loaded.folder / sheet.image).read_bytes() for sheet in loaded.crate.sheets]
+        crate, folder = loaded.crate, loaded.folder
+        if folder and crate.alpha == "straight":  # the very files that ship
+            images = [(folder / sheet.image).read_bytes() for sheet in crate.sheets]
         else:
-            images = [b"".join(encode_png(loaded.shown_sheet(index), executor)) for index in range(count)]
-        return iter([page_of(dataclasses.replace(loaded.crate, alpha="straight"), images).encode()])
+            sheets = map(loaded.shown_sheet, range(len(crate.sheets)))
+            images = [b"".join(encode_png(sheet, executor)) for sheet in sheets]
+        return iter([page_of(dataclasses.replace(crate, alpha="straight"), images, findings).encode()])
 
-    return {path.name: drawn}
+    return drawn
 
 
 def _chart(loaded: Loaded, path: Path, wish: ShowWish, _: Executor) -> Views:

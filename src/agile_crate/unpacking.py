@@ -15,7 +15,8 @@ from .core.stage import stage, turn
 from .core.text import bytes_shown, few, quoted, shown
 from .exports.output import staged
 from .exports.png import encode_png
-from .proof import Loaded, load
+from .loaded import Loaded
+from .proof import load
 from .sources.gather import LARGEST_SET, Progress, unheard
 
 FILM_ENDING = ".apng"

@@ -86,23 +86,29 @@ def _pieces(plan: Plan) -> int:
 
 
 def _with_sheets(staging: Staging, plan: Plan, executor: Executor, drawing: _Meter, writing: _Meter) -> Crate:
-    settings = plan.settings
+    sheets: list[Sheet] = []
+    for sheet, pixels in drawn_sheets(plan, drawing.passing):
+        pieces = _encoded(pixels, plan.palette, plan.settings, executor)
+        if plan.settings.squeeze:
+            from .exports.squeeze import squeezed
+
+            pieces = [squeezed(b"".join(pieces), executor)]
+        sheets.append(dataclasses.replace(sheet, sha256=staging.write(sheet.image, writing.passing(pieces))))
+    return dataclasses.replace(plan.crate, sheets=tuple(sheets))
+
+
+def drawn_sheets(
+    plan: Plan, passing: Callable[[Iterable[Placed]], Iterable[Placed]] = iter
+) -> Iterator[tuple[Sheet, Pixels]]:
+    """Each sheet with its pixels, straight alpha, drawn when its turn comes. `passing` is told of every frame."""
     placed: list[list[Placed]] = [[] for _ in plan.crate.sheets]
     for picture, frame, wanted in zip(plan.pictures, plan.crate.frames, plan.drawn, strict=True):
         if wanted:
             stored, part = picture.stored_box, picture.part
             inside = Offset(part.x - stored.x, part.y - stored.y)
             placed[frame.on_sheet].append(Placed(picture.pixels, inside, frame.box, frame.turned))
-    sheets: list[Sheet] = []
     for sheet, frames in zip(plan.crate.sheets, placed, strict=True):
-        pixels = draw_sheet(sheet.size, drawing.passing(frames), sheet.edge_repeat)
-        pieces = _encoded(pixels, plan.palette, settings, executor)
-        if settings.squeeze:
-            from .exports.squeeze import squeezed
-
-            pieces = [squeezed(b"".join(pieces), executor)]
-        sheets.append(dataclasses.replace(sheet, sha256=staging.write(sheet.image, writing.passing(pieces))))
-    return dataclasses.replace(plan.crate, sheets=tuple(sheets))
+        yield sheet, draw_sheet(sheet.size, passing(frames), sheet.edge_repeat)
 
 
 def _encoded(pixels: Pixels, palette: Words | None, settings: Settings, executor: Executor) -> Iterable[bytes]:

@@ -220,6 +220,38 @@ def test_nothing_is_out_of_reach(path: Path, opened: Callable[[Path], Any], sche
     assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")
 
 
+def test_a_survey_pins_its_findings_to_the_frames(run: Run, tmp_path: Path, opened: Callable[[Path], Any]) -> None:
+    for number in range(1, 7):
+        pixels = np.zeros((20, 30, 4), np.uint8)
+        if number != 4:
+            pixels[8:16, 10 : 14 + number] = (90, 60, 40, 255)
+        save(tmp_path / "frames" / f"swim_{number}.png", pixels)
+    save(tmp_path / "frames" / "idle_1.png", art(8, 8))
+    done = run("survey", "frames", "--page", "look/f.html")
+    assert done.stdout.endswith("\nwrote look/f.html\n")
+    page = opened(tmp_path / "look/f.html")
+    found = page.locator(".findings li").all_text_contents()
+    (empty,) = [index for index, text in enumerate(found) if "frame-empty" in text]
+    assert "swim (swim_4). nothing is seen" in found[empty]
+    page.locator(".go").nth(empty).click()
+    assert "swim_4: box" in page.text_content("#now")
+    assert "nothing is seen: the figure is gone for that long" in page.text_content("#found")
+    page.keyboard.press("ArrowRight")
+    page.evaluate("document.activeElement.blur()")
+    page.keyboard.press("ArrowRight")
+    assert "nothing is seen" not in page.text_content("#found")
+    if AXE.exists():
+        page.evaluate(AXE.read_text("utf-8"))
+        assert page.evaluate("axe.run().then(result => result.violations.map(one => one.id))") == []
+    before = (tmp_path / "look/f.html").read_bytes()
+    again = run("survey", "frames", "--page", "look/f.html")
+    assert (again.returncode, again.stdout) == (5, "")
+    assert "f.html is already there" in again.stderr
+    assert (tmp_path / "look/f.html").read_bytes() == before
+    done = run("survey", "frames", "--page", "look/f.png")
+    assert (done.returncode, done.stderr) == (2, "agile-crate: error: --page look/f.png: a page is written as .html\n")
+
+
 def test_many_frames_stay_quick(run: Run, tmp_path: Path, opened: Callable[[Path], Any]) -> None:
     for number in range(3000):
         save(tmp_path / "frames" / f"a{number // 10:03d}_{number % 10}.png", art(6, 6, number))

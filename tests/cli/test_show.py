@@ -258,3 +258,21 @@ def test_charts_say_what_the_crate_says_in_the_same_bytes(run: Run, crate: Path,
         2,
         "agile-crate: error: --onion changes nothing on a chart; leave it out\n",
     )
+
+
+def test_frames_are_shown_before_they_are_packed(run: Run, crate: Path, tmp_path: Path) -> None:
+    run("pack", "frames", "--out", "grid")
+    assert run("show", "grid.json", "--out", "packed.apng", "--animation", "swim").returncode == 0
+    done = run("show", "frames", "--out", "frames.apng", "--animation", "swim")
+    assert (done.returncode, done.stdout, done.stderr) == (0, "wrote frames.apng\n", "")
+    assert (tmp_path / "frames.apng").read_bytes() == (tmp_path / "packed.apng").read_bytes()
+    assert run("show", "frames/swim_1.png", "frames/swim_2.png", "--out", "two.png").returncode == 0
+    assert run("show", "frames", "--out", "f.html").returncode == 0
+    assert sorted(path.suffix for path in tmp_path.iterdir() if path.stem in ("two", "f")) == [".html", ".png"]
+    done = run("show", "frames", "o.json", "--against", "o.json")
+    assert (done.returncode, done.stderr) == (
+        2,
+        "agile-crate: error: --against compares one crate with another; name one DATA\n",
+    )
+    done = run("show", "gone", "--out", "x.png")
+    assert (done.returncode, done.stderr) == (3, "agile-crate: error: gone is not there; check the path\n")

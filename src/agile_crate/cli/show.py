@@ -14,14 +14,15 @@ if TYPE_CHECKING:
 
     from ..core.changes import Change
 
-USAGE = "DATA [--against OLD] --out PATH"
+USAGE = "DATA|INPUT… [--against OLD] --out PATH"
 
 DESCRIPTION = """\
-Shows a crate from its written files alone. A .png is the annotated sheet (every box outlined and named, canvases
-dotted, pivots crossed, gaps and margins shaded), or with --as strip all frames of an animation side by side. An .html
-is a page with a player, in one file; an .svg, or --as chart, tells of wobble, holds, fullness and memory. A .gif,
-.apng or .webp plays the animations, each frame by its pivot, as an engine would. With --against, what changed since
-another crate, frame by frame, as a table and as an .html page.
+Shows a crate from its written files alone, or frames that have not been packed yet, as a grid would hold them.
+A .png is the annotated sheet (every box outlined and named, canvases dotted, pivots crossed, gaps and margins
+shaded), or with --as strip all frames of an animation side by side. An .html is a page with a player, in one file; an
+.svg, or --as chart, tells of wobble, holds, fullness and memory. A .gif, .apng or .webp plays the animations, each
+frame by its pivot, as an engine would. With --against, what changed since another crate, frame by frame, as a table
+and as an .html page.
 
 The usual call:  agile-crate show build/otter.json --out look/otter.png
 """
@@ -33,6 +34,7 @@ examples (on what 'agile-crate demo' writes):
   agile-crate show otter-post/crate/otter.json --out look/swim.gif --animation swim --zoom 3 --ground line --onion 2
   agile-crate show otter-post/crate/otter.json --out look/all.webp --speed 50%
   agile-crate show otter-post/crate/otter.json --out look/otter.svg --animation swim --animation dive
+  agile-crate show otter-post/frames/harbour --out look/frames.html
   agile-crate show otter-post/crate/otter.json --against otter-post/crate/otter.xml
   agile-crate show otter-post/crate/otter.json --out look/swim.png --as strip --animation swim --ground line
 """
@@ -40,7 +42,9 @@ examples (on what 'agile-crate demo' writes):
 
 def declare(parser: argparse.ArgumentParser) -> None:
     group = parser.add_argument_group("what is shown, and where to")
-    group.add_argument("data", metavar="DATA", help="the crate's metadata, JSON or XML")
+    group.add_argument(
+        "data", metavar="DATA|INPUT", nargs="+", help="a crate's metadata, JSON or XML; or frames, not packed yet"
+    )
     group.add_argument("--out", metavar="PATH", help="a .png, .html, .svg, .gif, .apng or .webp")
     group.add_argument(
         "--as",
@@ -122,13 +126,15 @@ def _compare(arguments: argparse.Namespace) -> int:
     from .progress import progress_bars
 
     given = [name for name in (*FILM_ONLY, "backdrop", "zoom", "kind") if getattr(arguments, name)]
+    if len(arguments.data) > 1:
+        raise UsageError("--against compares one crate with another; name one DATA")
     if given:
         asked = "as" if given[0] == "kind" else given[0]
         raise UsageError(f"--{asked} is for a view of one crate; leave it out, or --against")
     if arguments.out is not None and not arguments.out.lower().endswith(".html"):
         raise UsageError(f"--out {arguments.out}: what changed is written as .html")
     with workers() as executor, progress_bars(arguments.quiet) as progress:
-        found, files = compare(arguments.data, arguments.against, arguments.out, executor, progress, arguments.force)
+        found, files = compare(arguments.data[0], arguments.against, arguments.out, executor, progress, arguments.force)
     if arguments.json:
         document = {
             "command": "show",
@@ -147,7 +153,7 @@ def _print_changes(arguments: argparse.Namespace, found: list[Change], files: tu
     from ..views.changes_view import summary_of
     from .tables import Column, print_note, print_table
 
-    print(f"{shown(arguments.data)} against {shown(arguments.against)}: {summary_of(found)}")
+    print(f"{shown(arguments.data[0])} against {shown(arguments.against)}: {summary_of(found)}")
     if found:
         print()
         limit = len(found) if arguments.verbose else MOST_CHANGES

@@ -29,6 +29,7 @@ EXAMPLES = """\
 examples (on the frames that 'agile-crate demo' writes):
   agile-crate survey otter-post/frames
   agile-crate survey otter-post/rough --allow wobble --allow copies
+  agile-crate survey otter-post/rough --page look/rough.html
   agile-crate survey otter-post/frames/otter --strict --quiet
 """
 
@@ -39,6 +40,8 @@ def declare(parser: argparse.ArgumentParser) -> None:
     group.add_argument("--fps", metavar="N", help="frames a second, for the seconds in the table (default 12)")
     group.add_argument("--scale", metavar="N", help="also look whether canvases come out even at 50%% or 0.5")
     group.add_argument("--allow", metavar="CODE", action="append", default=[], help="leave out findings of this code")
+    group.add_argument("--page", metavar="FILE", help="also a page that plays every sequence, with what was found")
+    group.add_argument("--force", action="store_true", help="overwrite a page that is there")
     group.add_argument("--strict", action="store_true", help="exit code 1 when there is any fault")
     add_common(parser)
 
@@ -49,6 +52,7 @@ def run(arguments: argparse.Namespace) -> int:
     from .parser import read_value
 
     fps: Fraction | None = read_setting("fps", arguments.fps).everyone if arguments.fps else None
+    from ..core.text import shown
     from ..surveying import survey
     from ..threads import workers
     from .progress import progress_bars
@@ -56,10 +60,17 @@ def run(arguments: argparse.Namespace) -> int:
     scale = read_value("scale", values.scale, arguments.scale) if arguments.scale else Fraction(1)
     with workers() as executor, progress_bars(arguments.quiet) as progress:
         looked = survey(arguments.inputs, executor, progress, fps, arguments.allow, scale)
+        page = None
+        if arguments.page:
+            from ..showing import show_frames
+
+            page = show_frames(arguments.inputs, looked.findings, arguments.page, executor, progress, arguments.force)
     if arguments.json:
         print(json.dumps(_document(looked), ensure_ascii=False, indent=2))
     elif not arguments.quiet:
         _print(looked, arguments.verbose)
+        if page:
+            print(f"wrote {shown(str(page))}")
     return Status.FOUND if arguments.strict and looked.faults else Status.DONE
 
 

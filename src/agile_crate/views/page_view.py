@@ -8,9 +8,10 @@ from collections.abc import Sequence
 from fractions import Fraction
 from importlib import resources
 
+from ..core.findings import Finding
 from ..core.model import Crate
 from ..core.summary import animation_summaries, sheet_summaries
-from ..core.text import bytes_shown, counted, measured, shown
+from ..core.text import bytes_shown, counted, few, measured, shown
 from ..exports.document import document_of
 
 ROOM = 320
@@ -19,9 +20,10 @@ ROOM = 320
 LARGEST_ZOOM = 8
 
 
-def page_of(crate: Crate, images: Sequence[bytes]) -> str:
-    """The page. `images` are the sheets' PNG files, straight alpha. Every name is escaped; the page may load nothing
-    but the data that it brings along."""
+def page_of(crate: Crate, images: Sequence[bytes], findings: Sequence[Finding] = ()) -> str:
+    """The page. `images` are the sheets' PNG files, straight alpha; `findings` are a survey's. Every name is escaped;
+    the page may load nothing but the data that it brings along.
+    """
     from jinja2 import Environment, StrictUndefined
     from markupsafe import Markup
 
@@ -30,6 +32,7 @@ def page_of(crate: Crate, images: Sequence[bytes]) -> str:
     document = document_of(crate)
     for sheet, image in zip(document["sheets"], images, strict=True):
         sheet["data"] = "data:image/png;base64," + base64.b64encode(image).decode()
+    document["findings"] = [{"frames": one.frames, "sequence": one.sequence, "what": one.what} for one in findings]
     longest = max((side for frame in crate.frames for side in frame.canvas), default=1)
     template = Environment(autoescape=True, undefined=StrictUndefined).from_string(read["page.html.j2"])
     return template.render(
@@ -44,7 +47,23 @@ def page_of(crate: Crate, images: Sequence[bytes]) -> str:
         sheet_rows=_sheet_rows(crate),
         animation_headings=("animation", "first", "last", "frames", "fps", "ms", "loop"),
         animation_rows=_animation_rows(crate),
+        findings=[
+            {
+                "severity": one.severity,
+                "code": one.code,
+                "of": _about(one),
+                "what": one.what,
+                "mend": one.mend,
+            }
+            for one in findings
+        ],
     )
+
+
+def _about(finding: Finding) -> str:
+    """The sequence, and the first frames that a finding is about."""
+    names = few((name.rpartition("/")[2] for name in finding.frames), 6)
+    return f"{shown(finding.sequence)} ({names})" if names else shown(finding.sequence)
 
 
 def _in_script(document: object) -> str:

@@ -117,6 +117,27 @@ class Stage {
   }
 }
 
+/** What a survey found, by the names of frames. */
+const foundOn = new Map();
+for (const { frames, what } of document_.findings) {
+  for (const name of frames) foundOn.set(name, [...(foundOn.get(name) ?? []), what]);
+}
+
+/** Shows the frame, or else the animation, that a finding is about. */
+function goTo({ frames, sequence }) {
+  const index = document_.frames.findIndex((one) => one.name === frames[0]);
+  const one = document_.animations.find((animation) => animation.frames.includes(index)) ?? named.get(sequence);
+  if (!one) return mark(Math.max(index, 0));
+  state.name = at("animation").value = one.name;
+  state.time = 0;
+  setStages();
+  if (index < 0) return setPlaying(true);
+  setPlaying(false);
+  const { durations } = asPlayed(one);
+  state.time = durations.slice(0, one.frames.indexOf(index)).reduce((sum, time) => sum + time, 0);
+  show();
+}
+
 let stages = [];
 const watcher = new IntersectionObserver((entries) => {
   for (const entry of entries) entry.target.stage.seen = entry.isIntersecting;
@@ -141,6 +162,8 @@ function show() {
   if (!stage) return;
   const step = stage.step(), index = stage.animation.frames[step], lies = document_.frames[index].sheet;
   at("now").textContent = `step ${step + 1} of ${stage.animation.frames.length}: ${told(index)}, ${stage.animation.durations[step]} ms`;
+  const said = foundOn.get(document_.frames[index].name) ?? [];
+  at("found").textContent = said.join(" · ");
   if (lies !== state.sheet && at("sheet") === null) state.sheet = lies;
   mark(index);
 }
@@ -177,6 +200,8 @@ function mark(index) {
   const context = board.getContext("2d");
   context.drawImage(base.canvas, 0, 0);
   const { sheet: lies, box: [x, y, w, h] } = document_.frames[index];
+  const said = foundOn.get(document_.frames[index].name) ?? [];
+  at("found").textContent = said.join(" · ");
   if (lies !== state.sheet) return;
   const thick = Math.max(2, Math.round(image.width / 300));
   context.lineWidth = thick;
@@ -258,6 +283,9 @@ function listen() {
     });
     at("pointed").textContent = found.length ? found.slice(0, 4).join(" · ") : "Point at a frame to read its numbers.";
   });
+  for (const button of document.querySelectorAll(".go")) {
+    button.addEventListener("click", () => goTo(document_.findings[button.dataset.finding]));
+  }
   for (const button of document.querySelectorAll(".copy")) {
     button.addEventListener("click", async () => {
       const rows = [...at(button.dataset.copies).rows].map((row) => [...row.cells].map((cell) => cell.textContent).join("\t"));
