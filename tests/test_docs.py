@@ -39,14 +39,19 @@ def test_every_screenshot_is_in_the_readme() -> None:
     assert len(shots) < 20
 
 
+TOPICS = sorted((TOP / "src/agile_crate/cli/topics").glob("*.txt"))
+
+
 def test_every_example_runs_on_the_demo(run: Run) -> None:
     assert run("demo", "--quiet").returncode == 0
     examples = [line for name in COMMANDS for line in import_module(f"agile_crate.cli.{name}").EXAMPLES.splitlines()]
+    examples += [line for topic in TOPICS for line in topic.read_text("utf-8").splitlines()]
     examples += [line for line in README.splitlines() if line.startswith("agile-crate ")]
     assert len(examples) > 10
     for line in examples:
-        for command in re.findall(r"agile-crate ((?:pack|survey|verify|unpack) .*?)(?= &&|$)", line):
-            done = run(*shlex.split(command))
+        for command in re.findall(r"agile-crate ((?:pack|survey|verify|unpack|show|schema) .*?)(?= &&|$)", line):
+            again = ["--force"] if command.startswith("show") and "--out" in command else []  # some share a name
+            done = run(*shlex.split(command), *again)
             assert done.returncode in (0, 1 if "--strict" in command else 0), (line, done.stderr)
 
 

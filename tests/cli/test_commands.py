@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import subprocess
 import sys
 from collections.abc import Callable
@@ -15,7 +16,7 @@ import agile_crate
 from agile_crate.cli.status import Status, status_of
 from agile_crate.core.errors import CrateError
 from agile_crate.settings import option_name, options
-from conftest import art, decode, metadata, tree
+from conftest import PROGRAM, art, decode, metadata, tree
 
 Run = Callable[..., subprocess.CompletedProcess[str]]
 
@@ -44,7 +45,10 @@ def test_help_does_not_wait_for_heavy_libraries() -> None:
     ("arguments", "sentence"),
     [
         (["pakc"], "there is no command 'pakc'; did you mean 'pack'?"),
-        (["xyzzy"], "there is no command 'xyzzy'; the commands are pack, survey, show, verify, unpack, schema, demo"),
+        (
+            ["xyzzy"],
+            "there is no command 'xyzzy'; the commands are pack, survey, show, verify, unpack, schema, help, demo",
+        ),
         (["--quiet", "pack", "f"], "the command comes first: agile-crate pack …"),
         (["--colour"], "'--colour' is not known here; see agile-crate --help"),
         (["pack", "f"], "the following arguments are required: --out; see agile-crate pack --help"),
@@ -130,3 +134,36 @@ def test_the_same_road_for_scripts(swim: Path, tmp_path: Path) -> None:
         agile_crate.load(str(tmp_path / "o.json"))
     with pytest.raises(agile_crate.UsageError, match="there is no setting 'colums'"):
         agile_crate.pack([str(swim)], str(tmp_path / "o"), colums=4)
+
+
+def completed(line: str, folder: Path) -> list[str]:
+    """What the shell would be told for a line with the cursor at its end."""
+    environment = os.environ | {
+        "_ARGCOMPLETE": "1", "COMP_LINE": line, "COMP_POINT": str(len(line)), "_ARGCOMPLETE_IFS": "\n",
+        "_ARGCOMPLETE_STDOUT_FILENAME": str(folder / "told.txt"), "_ARGCOMPLETE_SUPPRESS_SPACE": "1",
+    }  # fmt: skip
+    subprocess.run([PROGRAM], cwd=folder, env=environment, check=False, capture_output=True)
+    return (folder / "told.txt").read_text().split("\n")
+
+
+def test_the_shell_completes_commands_options_files_and_animations(run: Run, swim: Path, tmp_path: Path) -> None:
+    run("pack", "frames", "--out", "otter", "--mirrored", "dive=swim")
+    (tmp_path / "letter.txt").write_text("")
+    assert completed("agile-crate sh", tmp_path) == ["show"]
+    assert completed("agile-crate pack --lay", tmp_path) == ["--layers", "--layout"]
+    assert "otter.json" in completed("agile-crate verify ", tmp_path)
+    assert "letter.txt" not in completed("agile-crate verify ", tmp_path)
+    assert completed("agile-crate show otter.json --animation ", tmp_path) == ["dive", "swim"]
+    assert completed("agile-crate show gone.json --animation s", tmp_path) in ([], [""])
+    assert completed("agile-crate show otter.json --ground ", tmp_path) == ["line", "rosette"]
+
+
+def test_topics(run: Run) -> None:
+    listed = run("help").stdout
+    for topic in ("layout", "timing", "pivots", "pixel-art", "rendered", "completion"):
+        assert f"agile-crate help {topic} " in listed
+        text = run("help", topic).stdout
+        assert max(map(len, text.splitlines())) <= 120
+        assert text.count("\n  agile-crate ") >= 3
+    assert run("help", "sea").returncode == 2
+    assert json.loads(run("help", "timing", "--json").stdout)["topic"] == "timing"

@@ -24,6 +24,7 @@ COMMANDS = {
     "verify": "prove that a crate gives its frames back",
     "unpack": "a crate, or a bare sheet, back into frames",
     "schema": "print the schema of the metadata, for JSON or XML",
+    "help": "pages on layouts, timing, pivots, pixel art, rendered effects",
     "demo": "write the demo frames and run the full example on them",
 }
 """Each command's line in the help; a module of the same name declares and runs it."""
@@ -43,6 +44,10 @@ def run() -> NoReturn:
     """The console script. By its end all is written, so it leaves without taking every library down in order:
     that would cost as much again as a small build, and after an interruption it would wait for pictures half decoded.
     """
+    if "_ARGCOMPLETE" in os.environ:
+        from .completion import complete
+
+        complete(COMMANDS)
     status = main(sys.argv[1:])
     sys.stderr.flush()
     os._exit(status)

@@ -70,7 +70,8 @@ def film_of(crate: Crate, animation: Animation, draw: Draw, wish: FilmWish, timi
     steps = turn(animation)
     room = _room([crate.frames[step.frame] for step in steps], wish)
     milliseconds = paced([step.milliseconds for step in steps], timing)
-    pictures = [_picture(crate, [step.frame for step in steps], at, room, draw, wish) for at in range(len(steps))]
+    frames, ground = [step.frame for step in steps], _ground(room, wish)
+    pictures = [_picture(crate, frames, at, room, draw, wish, ground) for at in range(len(steps))]
     return Film(pictures, milliseconds, max(1, animation.times) if animation.loop == "once" else 0)
 
 
@@ -149,7 +150,8 @@ def strip_of(crate: Crate, animation: Animation, draw: Draw, wish: FilmWish) -> 
     """All frames of an animation side by side in playing order, numbered from 1, for a review."""
     frames = list(animation.frames)
     room = _room([crate.frames[frame] for frame in frames], wish)
-    pictures = [_picture(crate, frames, at, room, draw, wish) for at in range(len(frames))]
+    ground = _ground(room, wish)
+    pictures = [_picture(crate, frames, at, room, draw, wish, ground) for at in range(len(frames))]
     height, width = pictures[0].shape[:2]
     below = line_height(LETTERS) + 4
     columns = max(1, min(len(frames), 4096 // (width + PAD)))
@@ -183,14 +185,20 @@ def _room(frames: Sequence[Frame], wish: FilmWish) -> Stage:
     )
 
 
-def _picture(crate: Crate, frames: Sequence[int], at: int, room: Stage, draw: Draw, wish: FilmWish) -> Pixels:
-    """One step: its frame on the stage, those before and after tinted below it, marks above."""
-    ground = np.zeros((room.size.h * wish.zoom, room.size.w * wish.zoom, 4), np.uint8)
-    if not wish.clear:
-        ground = backdrop(Size(room.size.w * wish.zoom, room.size.h * wish.zoom), wish.ground)
-    image = Image.fromarray(ground)
+def _ground(room: Stage, wish: FilmWish) -> Pixels:
+    """What every picture of a film begins with: the ground, and the guide on it."""
+    size = Size(room.size.w * wish.zoom, room.size.h * wish.zoom)
+    empty = np.zeros((size.h, size.w, 4), np.uint8)
+    image = Image.fromarray(empty if wish.clear else backdrop(size, wish.ground))
     _guide(image, room, wish)
-    ground = np.array(image)
+    return np.array(image)
+
+
+def _picture(
+    crate: Crate, frames: Sequence[int], at: int, room: Stage, draw: Draw, wish: FilmWish, ground: Pixels
+) -> Pixels:
+    """One step, new: its frame on the `ground`, those before and after tinted below it, marks above."""
+    ground = ground.copy()
 
     def put(step: int, tint: Color | None, strength: int) -> None:
         pixels = draw(frames[step])
@@ -205,6 +213,8 @@ def _picture(crate: Crate, frames: Sequence[int], at: int, room: Stage, draw: Dr
             if 0 <= step < len(frames):
                 put(step, tint, strength)
     put(at, None, 255)
+    if not (wish.pivots or wish.shapes):
+        return ground
     image = Image.fromarray(ground)
     _marks(image, crate.frames[frames[at]], room.places[at], wish)
     return np.array(image)
@@ -257,7 +267,7 @@ def encoded(film: Film, ending: str) -> bytes:
     if ending == ".webp":
         images[0].save(
             stream, "WEBP", save_all=True, append_images=images[1:], duration=film.milliseconds, lossless=True,
-            exact=True, method=2, minimize_size=False, kmin=1, kmax=1, **loops,
+            exact=True, method=2, **loops,
         )  # fmt: skip
         return stream.getvalue()
     times = paced(film.milliseconds, Timing(), unit=10)

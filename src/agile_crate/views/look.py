@@ -82,8 +82,12 @@ def over(ground: Pixels, pixels: Pixels, x: int, y: int, strength: int = 255) ->
     right, bottom = min(x + pixels.shape[1], ground.shape[1]), min(y + pixels.shape[0], ground.shape[0])
     if left >= right or top >= bottom:
         return
-    above = pixels[top - y : bottom - y, left - x : right - x].astype(np.float32)
-    below = ground[top:bottom, left:right].astype(np.float32)
+    above, below = pixels[top - y : bottom - y, left - x : right - x], ground[top:bottom, left:right]
+    if strength == 255 and below[..., 3].min() == 255:
+        share = above[..., 3:].astype(np.uint16)
+        below[..., :3] = (above[..., :3] * share + below[..., :3] * (255 - share) + 127) // 255
+        return
+    above, below = above.astype(np.float32), below.astype(np.float32)
     cover = above[..., 3:] * (strength / 255 / 255)
     rest = below[..., 3:] / 255 * (1 - cover)
     alpha = cover + rest

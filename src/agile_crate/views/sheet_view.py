@@ -14,7 +14,7 @@ from ..core.model import Box, Crate, Size
 from ..core.pixels import Pixels
 from ..core.summary import sheet_summaries
 from ..core.text import bytes_shown, counted, measured, shown
-from .look import FAINT, INK, PAPER, backdrop, over, text_size, tone_of, write
+from .look import FAINT, INK, PAPER, backdrop, enlarged, over, text_size, tone_of, write
 from .places import Label, Zoom, canvas_on_sheet, labels, point_on_sheet, zoom_for
 
 VIEW = Size(1280, 800)
@@ -25,6 +25,9 @@ LARGEST = Size(1600, 1120)
 
 PAD, HEAD, LEGEND, LINE = 16, 64, 250, 18
 LETTERS, TITLE, SMALL = 12, 16, 10
+BAND = 1 << 22
+"""Pixels of a sheet that are made smaller at a time."""
+
 LISTED = 22
 """Animations that the legend lists by name."""
 
@@ -79,14 +82,17 @@ def _art(
         x, y, w, h = zoom.box(box)
         part = view[y : y + h, x : x + w, :3]
         part[:] = (part.astype(np.uint16) * 3 + np.array(tone, np.uint16) * 2) // 5
-    image = Image.fromarray(sheet)
-    if zoom.divided > 1:  # premultiplied, so that edges keep their colour; only looked at, so 8 bits will do
-        image = image.convert("RGBa").reduce(zoom.divided).convert("RGBA")
-    elif zoom.times > 1:
-        image = image.resize(whole, Image.Resampling.NEAREST)
-    pixels = np.asarray(image)
+    pixels = _reduced(sheet, zoom.divided) if zoom.divided > 1 else enlarged(sheet, zoom.times)
     over(view, pixels, 0, 0)
     return view, pixels[..., 3] > 8
+
+
+def _reduced(sheet: Pixels, by: int) -> Pixels:
+    """The sheet at 1/`by` of its size, in bands, so that a large one is not held several times over. Colours are
+    weighed by alpha; it is only looked at, so 8 bits will do."""
+    rows = by * max(1, BAND // (by * sheet.shape[1]))
+    bands = (Image.fromarray(sheet[start : start + rows]) for start in range(0, len(sheet), rows))
+    return np.concatenate([np.asarray(band.convert("RGBa").reduce(by).convert("RGBA")) for band in bands])
 
 
 def _shades(crate: Crate, index: int) -> Iterator[tuple[Box, Color]]:

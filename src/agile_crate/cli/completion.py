@@ -1,0 +1,49 @@
+"""Completion in the shell, by argcomplete: the whole grammar, files by their endings, animations by a crate's names."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Iterable
+from importlib import import_module
+from typing import Any
+
+ENDINGS = {
+    ("show", "data"): ("json", "xml"),
+    ("show", "against"): ("json", "xml"),
+    ("verify", "data"): ("json", "xml"),
+    ("unpack", "source"): ("json", "xml", "png"),
+    ("pack", "template"): ("j2",),
+    ("pack", "palette"): ("gpl", "pal", "hex", "png", "txt"),
+}
+"""What files a word of a command is likely to be; every other is any file."""
+
+
+def complete(commands: Iterable[str]) -> None:
+    """Answers the shell's question, told in the environment, and leaves the program."""
+    import argcomplete
+    from argcomplete.completers import FilesCompleter
+
+    parser = argparse.ArgumentParser(prog="agile-crate", add_help=False)
+    parser.add_argument("--help", action="store_true")
+    parser.add_argument("--version", action="store_true")
+    under = parser.add_subparsers()
+    for name in commands:
+        command = under.add_parser(name, add_help=False)
+        import_module(f"{__package__}.{name}").declare(command)
+        for action in command._actions:
+            if endings := ENDINGS.get((name, action.dest)):
+                action.completer = FilesCompleter(endings)  # type: ignore[attr-defined]
+            elif (name, action.dest) == ("show", "animation"):
+                action.completer = animations  # type: ignore[attr-defined]
+    argcomplete.autocomplete(parser, always_complete_options="long")
+
+
+def animations(parsed_args: argparse.Namespace, **_: Any) -> list[str]:
+    """The names of the animations of the crate that the line names so far; none if it cannot be read."""
+    from ..core.errors import CrateError
+    from ..exports.metadata import read_metadata
+
+    try:
+        return [animation.name for animation in read_metadata(parsed_args.data[0]).animations]
+    except (CrateError, TypeError, IndexError):
+        return []

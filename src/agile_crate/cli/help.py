@@ -1,0 +1,55 @@
+"""``agile-crate help``: a page on a topic, and how to switch on completion in the shell."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+
+from .parser import add_common
+from .status import Status
+
+USAGE = "[TOPIC]"
+
+TOPICS = {
+    "layout": "choosing a layout",
+    "timing": "paces, holds and loops",
+    "pivots": "the point that stays put",
+    "pixel-art": "small, hard-edged work",
+    "rendered": "smoke, splashes, fire",
+    "completion": "names and options by the tab key",
+}
+
+DESCRIPTION = """\
+Prints a page on a topic: layout, timing, pivots, pixel-art, rendered or completion. Without one, lists them.
+
+The usual call:  agile-crate help layout
+"""
+
+EXAMPLES = """\
+examples:
+  agile-crate help
+  agile-crate help pivots
+  agile-crate help completion
+"""
+
+
+def declare(parser: argparse.ArgumentParser) -> None:
+    group = parser.add_argument_group("which topic")
+    group.add_argument("topic", metavar="TOPIC", nargs="?", choices=tuple(TOPICS), help=", ".join(TOPICS))
+    add_common(parser)
+
+
+def run(arguments: argparse.Namespace) -> int:
+    from importlib import resources
+
+    topic = arguments.topic
+    if topic is None:
+        text = "".join(f"  agile-crate help {name:12} {told}\n" for name, told in TOPICS.items())
+    else:
+        text = (resources.files(__package__) / "topics" / f"{topic}.txt").read_text("utf-8")
+    if arguments.json:
+        print(json.dumps({"command": "help", "topic": topic, "text": text}, ensure_ascii=False, indent=2))
+    elif not arguments.quiet:
+        sys.stdout.write(text)
+    return Status.DONE
