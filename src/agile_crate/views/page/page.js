@@ -175,17 +175,16 @@ function told(index) {
     `offset ${frame.offset.join(" ")}, pivot ${frame.pivot.join(" ")}`;
 }
 
-let base = null, marked = "";
+let drawn = -1;
+/** Draws the sheet if another one is wanted, and puts the mark round a frame on it. */
 function mark(index) {
   const board = at("board"), image = crate.images[state.sheet];
   if (!image) return;
-  const key = `${state.sheet} ${index}`;
-  if (key === marked) return;
-  marked = key;
-  if (!base || base.sheet !== state.sheet) {
-    const canvas = new OffscreenCanvas(image.width, image.height);
-    const context = canvas.getContext("2d");
-    const side = Math.max(8, Math.round(image.width / 80));
+  if (drawn !== state.sheet) {
+    drawn = state.sheet;
+    board.width = image.width;
+    board.height = image.height;
+    const context = board.getContext("2d"), side = Math.max(4, Math.round(image.width / 80));
     context.fillStyle = "#ffffff";
     context.fillRect(0, 0, image.width, image.height);
     context.fillStyle = "#d9dde4";
@@ -193,20 +192,13 @@ function mark(index) {
       for (let x = y / side % 2 ? side : 0; x < image.width; x += 2 * side) context.fillRect(x, y, side, side);
     }
     context.drawImage(image, 0, 0);
-    base = { sheet: state.sheet, canvas };
-    board.width = image.width;
-    board.height = image.height;
   }
-  const context = board.getContext("2d");
-  context.drawImage(base.canvas, 0, 0);
-  const { sheet: lies, box: [x, y, w, h] } = document_.frames[index];
-  const said = foundOn.get(document_.frames[index].name) ?? [];
-  at("found").textContent = said.join(" · ");
-  if (lies !== state.sheet) return;
-  const thick = Math.max(2, Math.round(image.width / 300));
-  context.lineWidth = thick;
-  context.strokeStyle = GROUND;
-  context.strokeRect(x + thick / 2, y + thick / 2, w - thick, h - thick);
+  const { sheet: lies, box: [x, y, w, h] } = document_.frames[index], style = at("mark").style;
+  at("mark").hidden = lies !== state.sheet;
+  style.left = `${100 * x / image.width}%`;
+  style.top = `${100 * y / image.height}%`;
+  style.width = `${100 * w / image.width}%`;
+  style.height = `${100 * h / image.height}%`;
 }
 
 function moveBy(steps) {
@@ -257,7 +249,7 @@ function listen() {
   on("backdrop", "change", (input) => { state.backdrop = input.value; });
   on("color", "input", (input) => { state.color = input.value; state.backdrop = at("backdrop").value = "own"; });
   for (const id of ["ground", "pivot", "mirrored"]) on(id, "change", (input) => { state[id] = input.checked; });
-  on("sheet", "change", (input) => { state.sheet = Number(input.value); marked = ""; });
+  on("sheet", "change", (input) => { state.sheet = Number(input.value); });
   at("play").addEventListener("click", () => { setPlaying(!state.playing); show(); });
   at("back").addEventListener("click", () => moveBy(-1));
   at("forward").addEventListener("click", () => moveBy(1));
