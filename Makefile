@@ -23,6 +23,7 @@ lint: $(VENV)/.with-tests
 bench: $(VENV)/.with-tests
 	$(BIN)/python bench/run.py
 	$(BIN)/python bench/write.py
+	$(BIN)/python bench/show.py
 	$(BIN)/python bench/arrange.py
 
 screenshots: $(VENV)/.installed

@@ -9,7 +9,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from agile_crate.core.model import Animation, Box, Crate, Frame, Mirror, Offset, Point, Sheet, Size
+from agile_crate.core.color import Color
+from agile_crate.core.model import Animation, Box, Crate, Frame, Mirror, Offset, Point, Shape, Sheet, Size
 from agile_crate.core.restore import restore
 from agile_crate.views.chart import memory_of, path_of, shares_of
 from agile_crate.views.film import AFTER, BEFORE, Film, FilmWish, Timing, film_of, paced, strip_of, together
@@ -249,3 +250,19 @@ def test_the_numbers_of_the_charts() -> None:
     seen[:10, :60] = True
     assert shares_of(crate, 0, seen) == (600 / 8000, 3000 / 8000, 4400 / 8000)
     assert memory_of(crate) == (200 * 40 * 4, 6 * 30 * 20 * 4)
+
+
+def test_collision_shapes_are_drawn_on_the_frame() -> None:
+    shape = Shape(((Point(2, 2), Point(9, 2), Point(9, 8)),))
+    frame = Frame("f", 0, Box(0, 0, 1, 1), Size(12, 10), Offset(0, 0), Point(6, 10), shape=shape)
+    crate = Crate("c", (Sheet("c.png", Size(9, 9)),), (frame,), (Animation("a", (0,), (10,)),))
+    empty = np.zeros((10, 12, 4), np.uint8)
+    plain = film_of(crate, crate.animations[0], lambda _: empty, FilmWish(ground=Color(1, 2, 3)), Timing()).pictures[0]
+    shown = film_of(
+        crate, crate.animations[0], lambda _: empty, FilmWish(ground=Color(1, 2, 3), shapes=True), Timing()
+    ).pictures[0]
+    drawn = (shown != plain).any(axis=2)
+    assert drawn[2, 2:10].all()
+    assert drawn[2:9, 9].all()
+    assert not drawn[5:, :4].any()
+    assert {tuple(color) for color in shown[drawn].tolist()} == {(200, 30, 160, 255)}

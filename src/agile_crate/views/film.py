@@ -267,7 +267,7 @@ def encoded(film: Film, ending: str) -> bytes:
     if ending == ".webp":
         images[0].save(
             stream, "WEBP", save_all=True, append_images=images[1:], duration=film.milliseconds, lossless=True,
-            exact=True, method=2, **loops,
+            exact=True, **loops,
         )  # fmt: skip
         return stream.getvalue()
     times = paced(film.milliseconds, Timing(), unit=10)
