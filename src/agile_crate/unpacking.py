@@ -11,7 +11,6 @@ from pathlib import Path
 from .core.errors import InputError, OutputError
 from .core.file_names import not_held, repeated
 from .core.model import Animation, Crate
-from .core.stage import stage, turn
 from .core.text import bytes_shown, few, quoted, shown
 from .exports.output import staged
 from .exports.png import encode_png
@@ -82,18 +81,7 @@ def _checked(key: str, names: Sequence[str], ending: str, data: str) -> Iterator
 
 
 def _film(loaded: Loaded, animation: Animation) -> bytes:
-    """An animation as an engine draws it: every frame with its pivot on one point."""
-    import numpy as np
+    """An animation as an engine draws it, on nothing: every frame with its pivot on one point."""
+    from .views.film import FilmWish, Timing, encoded, film_of
 
-    from .exports.film import encode_film
-
-    steps = turn(animation)
-    room = stage([loaded.crate.frames[step.frame] for step in steps])
-    pictures = []
-    for step, place in zip(steps, room.places, strict=True):
-        canvas = loaded.picture(step.frame)
-        whole = np.zeros((room.size.h, room.size.w, 4), np.uint8)
-        whole[place.y : place.y + canvas.shape[0], place.x : place.x + canvas.shape[1]] = canvas
-        pictures.append(whole)
-    showings = max(1, animation.times) if animation.loop == "once" else 0
-    return encode_film(pictures, [step.milliseconds for step in steps], showings)
+    return encoded(film_of(loaded.crate, animation, loaded.picture, FilmWish(clear=True), Timing()), FILM_ENDING)

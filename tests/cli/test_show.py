@@ -150,6 +150,11 @@ def test_a_view_for_each_sheet(run: Run, swim: Path, tmp_path: Path) -> None:
             "--backdrop none is for films; give a colour, or leave it out for a checkerboard",
         ),
         (["o.json", "--out", "x.gif", "--zoom", "0"], 2, "--zoom: '0' is not a whole number from 1 to 64"),
+        (
+            ["wide.json", "--out", "x.png", "--zoom", "64"],
+            2,
+            "--zoom 64 would make a view of 1048576×512 pixels; choose a smaller one",
+        ),
         (["gone.json", "--out", "x.png"], 3, "gone.json cannot be read: no such file or directory"),
         (["o.json", "--out", "there.png"], 5, "there.png is already there; choose another --out, or give --force"),
         (["stills.json", "--out", "x.gif"], 3, "the crate has no animations, only stills; show its sheet"),
@@ -166,6 +171,7 @@ def test_what_cannot_be_shown(
     save(tmp_path / "there.png")
     save(tmp_path / "letters" / "letter.png")
     run("pack", "letters", "--out", "stills")
+    run("pack", "letters", "--out", "wide", "--size", "16384x8")
     (tmp_path / "changed.json").write_text(
         json.dumps(metadata(crate) | {"sheets": [metadata(crate)["sheets"][0] | {"sha256": "0" * 64}]})
     )

@@ -32,6 +32,8 @@ def test_a_template_sees_the_metadata_under_its_own_names() -> None:
     assert made(text) == "0 otter-1.png 2 9 False ;1 otter-2.png 2 10 True xy;2 otter-3.png 0 0 False ;"
     text = "{% for a in animations %}{{ a.name }} {{ a.length }} {{ a.turn|map(attribute='index')|join(',') }};{% endfor %}"
     assert made(text) == "swim 250 0,1,0,1;dive 501 2,0;"
+    assert made("{{ crate.files|length }} {{ crate.files[0] }}") == "3 otter.css"
+    assert made("{{ crate.files|length }}{{ crate.background }}{{ crate.settings|length }}", named([])) == "00"
     assert made("a\n{% if true %}\nb\n{% endif %}\n") == "a\nb\n"
 
 

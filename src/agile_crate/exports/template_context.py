@@ -63,7 +63,7 @@ def context_of(crate: Crate) -> dict[str, Any]:
         }
         for index, (name, animation) in enumerate(zip(animation_ids, crate.animations, strict=True))
     ]
-    head = {"background": "", "settings": {}} | head_of(crate) | {"identifier": identifier(crate.name)}
+    head = {"background": "", "files": (), "settings": {}} | head_of(crate) | {"identifier": identifier(crate.name)}
     return {"crate": head, "sheets": sheets, "frames": frames, "animations": animations}
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 import math
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from itertools import pairwise
@@ -13,16 +13,14 @@ from typing import Literal, NamedTuple
 import numpy as np
 from PIL import Image, ImageDraw
 
+from ..core.changes import Draw
 from ..core.color import Color
 from ..core.model import Animation, Crate, Frame, Offset, Size
 from ..core.pixels import Pixels
 from ..core.rounding import half_up
 from ..core.stage import Stage, frame_at, stage, turn
 from ..core.text import shown
-from .look import FAINT, INK, PAPER, backdrop, enlarged, line_height, over, text_size, write
-
-Draw = Callable[[int], Pixels]
-"""A frame's pixels on its whole canvas, straight alpha, by its index."""
+from .look import FAINT, INK, PAPER, backdrop, enlarged, line_height, over, refuse_too_large, text_size, write
 
 BEFORE, AFTER = Color(235, 110, 20), Color(30, 90, 220)
 """What frames before and after are tinted with."""
@@ -169,8 +167,9 @@ def strip_of(crate: Crate, animation: Animation, draw: Draw, wish: FilmWish) -> 
 
 
 def _room(frames: Sequence[Frame], wish: FilmWish) -> Stage:
-    """The stage of some frames, with room round the pivot for what is drawn there."""
+    """The stage of some frames, with room round the pivot for what is drawn there. Raises UsageError if too large."""
     room = stage(frames)
+    refuse_too_large(room.size, wish.zoom)
     around = -(-ROUND_PIVOT // wish.zoom) if wish.pivots or wish.guide else 0
     below = max(around, room.size.w // 4) if wish.guide == "rosette" else around
     if not around:

@@ -11,8 +11,10 @@ import numpy as np
 from PIL import Image, ImageDraw, ImageFont
 
 from ..core.color import Color
+from ..core.errors import UsageError
 from ..core.model import Size
 from ..core.pixels import Pixels
+from ..core.text import measured
 
 TONES = (
     Color(0, 90, 200),
@@ -30,6 +32,8 @@ STILL_TONE = Color(110, 116, 128)
 INK, PAPER, FAINT = Color(28, 33, 43), Color(250, 250, 248), Color(120, 126, 138)
 CHECKER = (Color(255, 255, 255), Color(217, 221, 228))
 CHECKER_SIDE = 8
+LARGEST_VIEW = 1 << 28
+"""Pixels."""
 
 
 @cache
@@ -68,6 +72,13 @@ def backdrop(size: Size, color: Color | None) -> Pixels:
     dark = (y // CHECKER_SIDE + x // CHECKER_SIDE) % 2 == 1
     ground[..., :3] = np.where(dark[..., None], np.array(CHECKER[1], np.uint8), np.array(CHECKER[0], np.uint8))
     return ground
+
+
+def refuse_too_large(size: Size, zoom: int) -> None:
+    """Raises UsageError when a picture, so many times as large, would have more than LARGEST_VIEW pixels."""
+    if size.w * zoom * size.h * zoom > LARGEST_VIEW:
+        large = measured(Size(size.w * zoom, size.h * zoom))
+        raise UsageError(f"--zoom {zoom} would make a view of {large} pixels; choose a smaller one")
 
 
 def enlarged(pixels: Pixels, factor: int) -> Pixels:

@@ -14,7 +14,7 @@ from ..core.model import Box, Crate, Size
 from ..core.pixels import Pixels
 from ..core.summary import sheet_summaries
 from ..core.text import bytes_shown, counted, measured, shown
-from .look import FAINT, INK, PAPER, backdrop, enlarged, over, text_size, tone_of, write
+from .look import FAINT, INK, PAPER, backdrop, enlarged, over, refuse_too_large, text_size, tone_of, write
 from .places import Label, Zoom, canvas_on_sheet, labels, point_on_sheet, zoom_for
 
 VIEW = Size(1280, 800)
@@ -56,6 +56,7 @@ def draw_sheet_view(crate: Crate, index: int, sheet: Pixels, ground: Color | Non
     """
     size = crate.sheets[index].size
     room = Size(VIEW.w - LEGEND - 3 * PAD, VIEW.h - HEAD - 2 * PAD)
+    refuse_too_large(size, times)
     zoom = Zoom(times, 1) if times else zoom_for(size, room, LARGEST)
     whole = zoom.box(Box(0, 0, *size)).size
     legend = list(_legend(crate, index))
