@@ -26,7 +26,7 @@ bench: $(VENV)/.with-tests
 	$(BIN)/python bench/show.py
 	$(BIN)/python bench/arrange.py
 
-screenshots: $(VENV)/.installed
+screenshots: $(VENV)/.with-tests
 	@if [ "$$(id -u)" = 0 ] && ! command -v xterm >/dev/null; then apt-get update -qq; apt-get install -y -qq --no-install-recommends xvfb xterm imagemagick fonts-dejavu-core chromium; fi
 	$(BIN)/python tools/screenshots.py
 	$(BIN)/python tools/step_pictures.py

@@ -133,45 +133,29 @@ def shoot_page(crate: Path) -> None:
         for name in ("swim", "dive", "idle", "walk_down", "walk_right", "walk_up")
     )
     (crate / "page.html").write_text(PAGE.format(frames=frames, animations=animations), "utf-8")
-    screen = ("--force-device-scale-factor=2", "--window-size=640,400", "--virtual-time-budget=700")
-    shoot("css.png", crate / "page.html", *screen)
+    shoot("css.png", crate / "page.html", 640, 400, scale=2)
     (crate / "page.html").unlink()
 
 
 def shoot_player(crate: Path) -> None:
     """The player page, with onion skins on the dive."""
-    page = (crate / "otter.html").read_text("utf-8")
-    asked = """
-const waiting = setInterval(() => {
-  if (!window.player) return;
-  clearInterval(waiting);
-  player.setPlaying(false);
-  Object.assign(player.state, { time: 420, onion: 2, ground: true });
-  for (const id of ["ground"]) document.getElementById(id).checked = true;
-  document.getElementById("onion").value = 2;
-  player.show();
-}, 20);
-</script>
-</body>"""
-    (crate / "shot.html").write_text(page.replace("</script>\n</body>", asked), "utf-8")
-    shoot("page.png", crate / "shot.html", "--window-size=1280,890", "--virtual-time-budget=3000")
+    asked = """() => {
+      player.setPlaying(false);
+      Object.assign(player.state, { time: 420, onion: 2, ground: true });
+      document.getElementById("ground").checked = true;
+      document.getElementById("onion").value = 2;
+      player.show();
+    }"""
+    shoot("page.png", crate / "otter.html", 1280, 890, then=asked)
 
 
 def shoot_survey(folder: Path) -> None:
     """The page of a survey, at the frame in which nothing is seen."""
     command = (PROGRAM, "survey", "otter-post/rough", "--page", "rough.html", "--quiet")
     subprocess.run(command, cwd=folder, check=True)
-    asked = """
-const waiting = setInterval(() => {
-  if (!window.player) return;
-  clearInterval(waiting);
-  [...document.querySelectorAll(".go")].find((one) => one.parentNode.textContent.includes("frame-empty")).click();
-}, 20);
-</script>
-</body>"""
-    page = folder / "rough.html"
-    page.write_text(page.read_text("utf-8").replace("</script>\n</body>", asked), "utf-8")
-    shoot("survey-page.png", page, "--window-size=1280,890", "--virtual-time-budget=3000")
+    asked = """() => [...document.querySelectorAll(".go")]
+      .find((one) => one.parentNode.textContent.includes("frame-empty")).click()"""
+    shoot("survey-page.png", folder / "rough.html", 1280, 890, then=asked)
 
 
 def shoot_changes(folder: Path) -> None:
@@ -189,20 +173,29 @@ def shoot_changes(folder: Path) -> None:
         "-q",
     )
     subprocess.run([PROGRAM, *compare], cwd=folder, check=True)
-    shoot("changes.png", (folder / "changed" / "c.html"), "--window-size=1280,640")
+    shoot("changes.png", folder / "changed" / "c.html", 1280, 640)
 
 
-def shoot(name: str, page: Path, *options: str) -> None:
-    """A page in Chromium without a screen."""
-    with tempfile.TemporaryDirectory() as profile:
-        subprocess.run(
-            [
-                *("chromium", "--headless", "--no-sandbox", "--disable-gpu", "--no-first-run", "--hide-scrollbars"),
-                *(f"--user-data-dir={profile}", f"--screenshot={SHOTS / name}", *options, page.as_uri()),
-            ],
-            check=True,
-            stderr=subprocess.DEVNULL,
+def shoot(name: str, page: Path, width: int, height: int, scale: int = 1, then: str = "") -> None:
+    """A page in the distribution's Chromium without a screen, after `then` has been run on it."""
+    from playwright.sync_api import sync_playwright
+
+    with tempfile.TemporaryDirectory() as profile, sync_playwright() as playwright:
+        browser = playwright.chromium.launch_persistent_context(
+            profile,
+            executable_path=shutil.which("chromium"),
+            args=["--no-sandbox"],
+            viewport={"width": width, "height": height},
+            device_scale_factor=scale,
         )
+        shown = browser.new_page()
+        shown.goto(page.as_uri())
+        if then:
+            shown.wait_for_function("window.player")
+            shown.evaluate(then)
+        shown.wait_for_timeout(500)
+        shown.screenshot(path=SHOTS / name)
+        browser.close()
 
 
 def redraw_some(frames: Path, changed: Path) -> None:
