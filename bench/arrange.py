@@ -14,9 +14,9 @@ from statistics import mean
 import numpy as np
 from PIL import Image
 
-from agile_crate.core.model import Size
-from agile_crate.core.sheet_size import SheetRules
-from agile_crate.core.tight import Limits, arrange, bound, lowest
+from agile_crate.core.arrange.sheet_size import SheetRules
+from agile_crate.core.arrange.tight import Limits, arrange, bound, lowest
+from agile_crate.core.model.geometry import Size
 from boxes import cut, filling, sprites
 from frames import folder_of
 

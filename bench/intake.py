@@ -2,12 +2,12 @@
 
 import sys
 
-from agile_crate.intake import take_in
-from agile_crate.settings import settings_from
+from agile_crate.jobs.workers import workers
+from agile_crate.settings.table import settings_from
 from agile_crate.sources.gather import unheard
-from agile_crate.threads import workers
+from agile_crate.stops.intake import intake
 
 folder, *given = sys.argv[1:]
 settings = settings_from(dict(word.split("=", 1) for word in given))
 with workers() as executor:
-    take_in([folder], None, settings, executor, unheard)
+    intake([folder], None, settings, executor, unheard)

@@ -8,10 +8,11 @@ import time
 from collections.abc import Callable
 from statistics import median
 
-from agile_crate.core.model import Animation, Box, Crate, Frame, Offset, Point, Sheet, Size
-from agile_crate.exports.document import document_of
+from agile_crate.core.model.crate import Animation, Crate, Frame, Sheet
+from agile_crate.core.model.geometry import Box, Offset, Point, Size
 from agile_crate.exports.formats import texts_of
-from agile_crate.settings import settings_from
+from agile_crate.format.document import document_of
+from agile_crate.settings.table import settings_from
 
 COUNT, EACH, ROUNDS = 20_000, 20, 7
 

@@ -19,7 +19,7 @@ from hypothesis import settings
 from lxml import etree
 from PIL import Image
 
-from agile_crate.exports.schemas import schema
+from agile_crate.format.schemas import schema
 
 settings.register_profile("steady", deadline=None, derandomize=True, max_examples=60)
 settings.load_profile("steady")

@@ -3,9 +3,9 @@ from fractions import Fraction
 import pytest
 
 from agile_crate.core.errors import UsageError
-from agile_crate.core.model import Size
-from agile_crate.core.timing import Hold
-from agile_crate.settings import Settings, option_name, options, settings_from
+from agile_crate.core.model.geometry import Size
+from agile_crate.core.motion.timing import Hold
+from agile_crate.settings.table import Settings, option_name, options, settings_from
 
 
 def test_defaults_are_the_simplest_thing() -> None:

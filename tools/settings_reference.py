@@ -5,7 +5,7 @@ from __future__ import annotations
 from itertools import groupby
 
 from agile_crate.cli.parser import SECTIONS
-from agile_crate.settings import option_name, options
+from agile_crate.settings.table import option_name, options
 
 HEAD = """\
 # Settings

@@ -20,10 +20,10 @@ from typing import TYPE_CHECKING, Any
 from .core.errors import CrateError, FitError, InputError, OutputError, UsageError
 
 if TYPE_CHECKING:
-    from .loaded import Loaded
-    from .proof import Verified
-    from .road import Packed
-    from .surveying import Survey
+    from .jobs.pack import Packed
+    from .jobs.read import Loaded
+    from .jobs.survey import Survey
+    from .jobs.verify import Verified
 
 __version__ = "0.1.0"
 
@@ -52,9 +52,9 @@ def pack(inputs: Sequence[str], out: str, *, dry_run: bool = False, force: bool 
     Raises UsageError, InputError, FitError or OutputError; each says in one sentence what to do. Then nothing is
     written, and what was there before is whole.
     """
-    from .road import pack
-    from .settings import settings_from
-    from .threads import workers
+    from .jobs.pack import pack
+    from .jobs.workers import workers
+    from .settings.given import settings_from
 
     with workers() as executor:
         return pack(inputs, out, settings_from(settings), executor, generator=GENERATOR, dry_run=dry_run, force=force)
@@ -62,8 +62,8 @@ def pack(inputs: Sequence[str], out: str, *, dry_run: bool = False, force: bool 
 
 def verify(data: str, against: Sequence[str] = ()) -> Verified:
     """Proves a crate from its written files; with `against`, restores every frame and compares it with its source."""
-    from .proof import verify
-    from .threads import workers
+    from .jobs.verify import verify
+    from .jobs.workers import workers
 
     with workers() as executor:
         return verify(data, against, executor)
@@ -73,8 +73,8 @@ def survey(inputs: Sequence[str], *, fps: float | None = None, allow: Sequence[s
     """Looks frames over before packing: sequences in numbers, and findings, the worst first (docs/survey.md)."""
     from fractions import Fraction
 
-    from .surveying import survey
-    from .threads import workers
+    from .jobs.survey import survey
+    from .jobs.workers import workers
 
     with workers() as executor:
         return survey(inputs, executor, fps=None if fps is None else Fraction(fps), allow=allow, scale=Fraction(scale))
@@ -82,6 +82,6 @@ def survey(inputs: Sequence[str], *, fps: float | None = None, allow: Sequence[s
 
 def load(data: str) -> Loaded:
     """Reads a crate back: its metadata as values, and any frame's pixels on its whole canvas by name."""
-    from .proof import load
+    from .jobs.read import load
 
     return load(data)

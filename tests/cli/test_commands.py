@@ -15,7 +15,7 @@ import pytest
 import agile_crate
 from agile_crate.cli.status import Status, status_of
 from agile_crate.core.errors import CrateError
-from agile_crate.settings import option_name, options
+from agile_crate.settings.table import option_name, options
 from conftest import PROGRAM, art, decode, metadata, tree
 
 Run = Callable[..., subprocess.CompletedProcess[str]]

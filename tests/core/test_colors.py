@@ -7,12 +7,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from agile_crate.core.alpha import UNDER_REACH, filled_under, hard_alpha
 from agile_crate.core.color import Color, color_from_hex, perceived, perceived_back
-from agile_crate.core.color_key import keyed
-from agile_crate.core.model import Offset
-from agile_crate.core.palette import Moved, PaletteMap, bayer, derived
-from agile_crate.core.wishes import ColorKey
+from agile_crate.core.frame.alpha import UNDER_REACH, filled_under, hard_alpha
+from agile_crate.core.frame.color_key import keyed
+from agile_crate.core.frame.palette import Moved, PaletteMap, bayer, derived
+from agile_crate.core.frame.wishes import ColorKey
+from agile_crate.core.model.geometry import Offset
 from conftest import art
 
 MAGENTA = Color(255, 0, 255)

@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from agile_crate.core.cut import cells_of, cut_cells, cut_islands
 from agile_crate.core.errors import UsageError
-from agile_crate.core.model import Cells, Size
+from agile_crate.core.look.cut import cells_of, cut_cells, cut_islands
+from agile_crate.core.model.geometry import Cells, Size
 from conftest import art
 
 

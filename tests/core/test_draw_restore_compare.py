@@ -4,10 +4,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
-from agile_crate.core.compare import difference
-from agile_crate.core.draw import Placed, draw_sheet
-from agile_crate.core.model import Box, Frame, Mirror, Offset, Point, Size
-from agile_crate.core.restore import restore, stored_pixels
+from agile_crate.core.crate.compare import difference
+from agile_crate.core.crate.draw import Placed, draw_sheet
+from agile_crate.core.crate.restore import restore, stored_pixels
+from agile_crate.core.model.crate import Frame
+from agile_crate.core.model.geometry import Box, Mirror, Offset, Point, Size
 from conftest import art
 
 pictures = st.tuples(st.integers(1, 9), st.integers(1, 9)).flatmap(lambda s: arrays(np.uint8, (*s, 4)))

@@ -8,9 +8,9 @@ from fractions import Fraction
 import numpy as np
 import pytest
 
-from agile_crate.core.facts import frame_facts
-from agile_crate.core.findings import Surveyed, budget, find_all, transparency, union_box
-from agile_crate.surveying import CODES
+from agile_crate.core.look.facts import frame_facts
+from agile_crate.core.look.findings import Surveyed, budget, find_all, transparency, union_box
+from agile_crate.jobs.survey import CODES
 
 Pixels = np.ndarray
 BODY = (150, 90, 60, 255)

@@ -9,13 +9,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from agile_crate.core.alpha import flattened, premultiplied, straight
-from agile_crate.core.arrangement import SheetPlan
+from agile_crate.core.arrange.arrangement import SheetPlan
 from agile_crate.core.color import Color
+from agile_crate.core.crate.file_names import check_pattern, not_held, repeated, sheet_names
 from agile_crate.core.errors import UsageError
-from agile_crate.core.file_names import check_pattern, not_held, repeated, sheet_names
-from agile_crate.core.model import Animation, Box, Cells, Frame, Offset, Point, Size
-from agile_crate.core.stage import frame_at, stage, turn
+from agile_crate.core.frame.alpha import flattened, premultiplied, straight
+from agile_crate.core.model.crate import Animation, Frame
+from agile_crate.core.model.geometry import Box, Cells, Offset, Point, Size
+from agile_crate.core.motion.stage import frame_at, stage, turn
 
 EVERY = np.stack(np.meshgrid(np.arange(256), np.arange(256), indexing="ij"), axis=2).astype(np.uint8)
 PIXELS = np.concatenate((np.repeat(EVERY[..., :1], 3, axis=2), EVERY[..., 1:]), axis=2)

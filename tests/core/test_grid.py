@@ -4,10 +4,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from agile_crate.core.arrange.grid import WIDEST, GridWish, arrange_grid
+from agile_crate.core.arrange.sheet_size import SheetRules
 from agile_crate.core.errors import FitError
-from agile_crate.core.grid import WIDEST, GridWish, arrange_grid
-from agile_crate.core.model import Box, Cells, Size
-from agile_crate.core.sheet_size import SheetRules
+from agile_crate.core.model.geometry import Box, Cells, Size
 
 CELL = Size(96, 96)
 

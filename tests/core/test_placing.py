@@ -8,15 +8,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from agile_crate.core.align import PLACES, offset_in
-from agile_crate.core.canvas import Beyond, brought, largest
 from agile_crate.core.color import Color
-from agile_crate.core.model import Box, Frame, Offset, Picture, Point, Size
-from agile_crate.core.outline import outlined
-from agile_crate.core.pivot import feet, snapped
-from agile_crate.core.restore import restore
-from agile_crate.core.trim import displacement, forgotten, trimmed, trimmed_alike, visible_on_canvas
-from agile_crate.core.visible import cut_out, on_canvas, union, visible_box
-from agile_crate.core.wishes import Outline
+from agile_crate.core.crate.restore import restore
+from agile_crate.core.frame.canvas import Beyond, brought, largest
+from agile_crate.core.frame.outline import outlined
+from agile_crate.core.frame.pivot import feet, snapped
+from agile_crate.core.frame.trim import displacement, forgotten, trimmed, trimmed_alike, visible_on_canvas
+from agile_crate.core.frame.visible import cut_out, on_canvas, union, visible_box
+from agile_crate.core.frame.wishes import Outline
+from agile_crate.core.model.crate import Frame
+from agile_crate.core.model.geometry import Box, Offset, Point, Size
+from agile_crate.core.model.picture import Picture
 
 INK = Color(32, 24, 48)
 

@@ -9,10 +9,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from agile_crate.core.model import Offset, Size
-from agile_crate.core.scale import is_whole, scaled, scaled_canvas
-from agile_crate.core.visible import on_canvas, without_rim
-from agile_crate.core.wishes import Scaling
+from agile_crate.core.frame.scale import is_whole, scaled, scaled_canvas
+from agile_crate.core.frame.visible import on_canvas, without_rim
+from agile_crate.core.frame.wishes import Scaling
+from agile_crate.core.model.geometry import Offset, Size
 from conftest import art
 
 FACTORS = [Fraction(text) for text in ("1/2", "1/4", "1/3", "0.3", "0.7", "0.95", "2", "3", "1.5", "1.37")]

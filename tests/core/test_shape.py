@@ -7,8 +7,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
-from agile_crate.core.model import Box, Point, Shape
-from agile_crate.core.shape import TOLERANCE, moved_shape, shape_of, union_mask
+from agile_crate.core.frame.shape import TOLERANCE, moved_shape, shape_of, union_mask
+from agile_crate.core.model.geometry import Box, Point, Shape
 
 masks = st.tuples(st.integers(1, 14), st.integers(1, 14)).flatmap(lambda size: arrays(bool, size))
 round_things = st.builds(

@@ -9,10 +9,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from agile_crate.core import take
 from agile_crate.core.errors import InputError, UsageError
-from agile_crate.core.model import FrameSequence, Picture, Size
-from agile_crate.core.spans import Span
+from agile_crate.core.model.geometry import Size
+from agile_crate.core.model.picture import FrameSequence, Picture
+from agile_crate.core.motion import take
+from agile_crate.core.motion.spans import Span
 from conftest import art
 
 TWO = Size(2, 2)

@@ -7,15 +7,16 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from agile_crate.core.arrange.grid import GridWish
+from agile_crate.core.arrange.rows import arrange_rows
+from agile_crate.core.arrange.share import shared
+from agile_crate.core.arrange.sheet_size import SheetRules
+from agile_crate.core.arrange.sheets import Group, arrange_on_sheets
+from agile_crate.core.arrange.skyline import Policy, fill
+from agile_crate.core.arrange.tight import Arranged, Limits, arrange, bound, lowest
 from agile_crate.core.errors import FitError
-from agile_crate.core.grid import GridWish
-from agile_crate.core.model import Box, Cells, Offset, Picture, Size
-from agile_crate.core.rows import arrange_rows
-from agile_crate.core.share import shared
-from agile_crate.core.sheet_size import SheetRules
-from agile_crate.core.sheets import Group, arrange_on_sheets
-from agile_crate.core.skyline import Policy, fill
-from agile_crate.core.tight import Arranged, Limits, arrange, bound, lowest
+from agile_crate.core.model.geometry import Box, Cells, Offset, Size
+from agile_crate.core.model.picture import Picture
 from conftest import art
 
 sizes = st.lists(st.tuples(st.integers(1, 40), st.integers(1, 40)), min_size=1, max_size=14)

@@ -7,9 +7,10 @@ from hypothesis import strategies as st
 
 from agile_crate.core.align import PLACES, offset_in, pivot_in
 from agile_crate.core.errors import UsageError
-from agile_crate.core.model import FrameSequence, Offset, Picture, Size
+from agile_crate.core.model.geometry import Offset, Size
+from agile_crate.core.model.picture import FrameSequence, Picture
+from agile_crate.core.motion.timing import Hold, durations, frame_times
 from agile_crate.core.rounding import half_up
-from agile_crate.core.timing import Hold, durations, frame_times
 
 sides = st.integers(1, 300)
 

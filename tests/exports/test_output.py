@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from agile_crate.core.errors import OutputError
-from agile_crate.exports.output import staged
+from agile_crate.exports.in_place import staged
 from conftest import tree
 
 

@@ -15,10 +15,10 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 from PIL import Image
 
-from agile_crate.core.indexed import entries, few_colors, indices
+from agile_crate.core.frame.indexed import entries, few_colors, indices
+from agile_crate.core.png_chunks import chunks
 from agile_crate.exports import png
 from agile_crate.exports.squeeze import squeezed
-from agile_crate.sources.png_chunks import chunks
 from conftest import art, tool
 
 

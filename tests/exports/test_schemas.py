@@ -13,9 +13,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 from lxml import etree
 
-from agile_crate.exports.json_metadata import to_json
-from agile_crate.exports.schemas import schema
-from agile_crate.exports.xml_metadata import to_xml
+from agile_crate.format.json_form import to_json
+from agile_crate.format.schemas import schema
+from agile_crate.format.xml_form import to_xml
 
 JSON = json.loads(schema("json"))
 CHECK = jsonschema.Draft202012Validator(JSON)

@@ -12,7 +12,7 @@ from crates import FULL, named
 
 from agile_crate import demo
 from agile_crate.core.errors import InputError
-from agile_crate.core.model import Crate
+from agile_crate.core.model.crate import Crate
 from agile_crate.exports import template as module
 from agile_crate.exports.template import Template, read_templates, rendered
 from agile_crate.exports.template_context import FILTERS, context_of, identifier, literal

@@ -10,10 +10,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from agile_crate.core.errors import InputError, OutputError
-from agile_crate.core.model import Crate
-from agile_crate.exports.document import document_of, first_difference
-from agile_crate.exports.json_metadata import from_json, to_json
-from agile_crate.exports.xml_metadata import from_xml, to_xml
+from agile_crate.core.model.crate import Crate
+from agile_crate.format.document import document_of, first_difference
+from agile_crate.format.json_form import from_json, to_json
+from agile_crate.format.xml_form import from_xml, to_xml
 
 XML = to_xml(FULL)
 

@@ -13,10 +13,8 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from agile_crate.exports.css_metadata import class_of
-from conftest import save
-
-from .conftest import Crate
+from agile_crate.exports.css import class_of
+from conftest import Crate, save
 
 KINDS = ["grid", "rows", "trimmed", "sheets"]
 

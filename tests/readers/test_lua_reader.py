@@ -9,9 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from conftest import decode, tool
-
-from .conftest import READERS, Crate, times_of
+from conftest import READERS, Crate, decode, times_of, tool
 
 ASK = """
 package.path = arg[1] .. "/?.lua"

@@ -9,9 +9,9 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from agile_crate.core.png_chunks import PictureError
 from agile_crate.sources.animated import Reel, gif_extent
 from agile_crate.sources.pictures import read_picture
-from agile_crate.sources.png_chunks import PictureError
 
 
 def flat(shade: int) -> Image.Image:

@@ -10,9 +10,9 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from agile_crate.core.png_chunks import PictureError
 from agile_crate.sources.animated import Reel
 from agile_crate.sources.pictures import read_picture
-from agile_crate.sources.png_chunks import PictureError
 
 
 def png(w: int, h: int, colour: tuple[int, int, int, int]) -> bytes:

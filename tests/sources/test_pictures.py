@@ -10,9 +10,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
 
+from agile_crate.core.png_chunks import SIGNATURE, PictureError
 from agile_crate.sources.deep_png import ADAM7, rounded_to_bytes
 from agile_crate.sources.pictures import picture_endings, picture_size, read_picture
-from agile_crate.sources.png_chunks import SIGNATURE, PictureError
 from conftest import art
 
 

@@ -7,6 +7,8 @@ from collections.abc import Iterable
 from importlib import import_module
 from typing import Any
 
+from .parser import Parser
+
 ENDINGS = {
     ("show", "data"): ("json", "xml"),
     ("show", "against"): ("json", "xml"),
@@ -23,14 +25,14 @@ def complete(commands: Iterable[str]) -> None:
     import argcomplete
     from argcomplete.completers import FilesCompleter
 
-    parser = argparse.ArgumentParser(prog="agile-crate", add_help=False)
+    parser = Parser(prog="agile-crate")
     parser.add_argument("--help", action="store_true")
     parser.add_argument("--version", action="store_true")
-    under = parser.add_subparsers()
+    under = parser.add_subparsers(parser_class=Parser)
     for name in commands:
-        command = under.add_parser(name, add_help=False)
+        command = under.add_parser(name)
         import_module(f"{__package__}.{name}").declare(command)
-        for action in command._actions:
+        for action in command.actions:
             if endings := ENDINGS.get((name, action.dest)):
                 action.completer = FilesCompleter(endings)  # type: ignore[attr-defined]
             elif (name, action.dest) == ("show", "animation"):
@@ -41,7 +43,7 @@ def complete(commands: Iterable[str]) -> None:
 def animations(parsed_args: argparse.Namespace, **_: Any) -> list[str]:
     """The names of the animations of the crate that the line names so far; none if it cannot be read."""
     from ..core.errors import CrateError
-    from ..exports.metadata import read_metadata
+    from ..format.files import read_metadata
 
     try:
         return [animation.name for animation in read_metadata(parsed_args.data[0]).animations]

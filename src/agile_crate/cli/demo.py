@@ -7,7 +7,7 @@ import json
 from collections.abc import Iterator
 from pathlib import Path
 
-from .parser import add_common
+from .parser import Parser, add_common
 from .status import Status
 
 USAGE = "[DIR]"
@@ -28,18 +28,19 @@ examples:
 """
 
 
-def declare(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument_group("where to").add_argument(
+def declare(parser: Parser) -> None:
+    parser.section("where to").add(
         "folder", metavar="DIR", nargs="?", default="otter-post", help="a folder, made if missing (default otter-post)"
     )
     add_common(parser)
 
 
 def run(arguments: argparse.Namespace) -> int:
+    from ..jobs.demo import write_frames
     from .main import main
 
     folder = Path(arguments.folder)
-    written = _write_frames(folder)
+    written = write_frames(folder)
     told = not (arguments.quiet or arguments.json)
     if told:
         print(f"the demo frames are in {folder / 'frames'}: {written} pictures\n")
@@ -77,26 +78,3 @@ def _command_lines(folder: Path) -> Iterator[list[str]]:
 def _passed_on(arguments: argparse.Namespace) -> list[str]:
     given = {"--quiet": arguments.quiet or arguments.json, "--verbose": arguments.verbose, "--debug": arguments.debug}
     return [option for option, is_given in given.items() if is_given]
-
-
-def _write_frames(folder: Path) -> int:
-    """Copies the demo files and returns how many pictures there are. A file that is there and differs is an error."""
-    from ..core.errors import OutputError
-    from ..core.text import shown
-    from ..demo import FOLDER, files
-
-    pictures = 0
-    for path in files():
-        target, data = folder / path, (FOLDER / path).read_bytes()
-        pictures += path.suffix == ".png" and path.parts[0] == "frames"
-        try:
-            target.parent.mkdir(parents=True, exist_ok=True)
-            if not target.exists():
-                target.write_bytes(data)
-            elif target.read_bytes() != data:
-                raise OutputError(f"{shown(str(target))} is already there and is not ours; choose another folder")
-        except OSError as error:
-            raise OutputError(
-                f"{shown(str(target))} cannot be written: {(error.strerror or str(error)).lower()}"
-            ) from None
-    return pictures

@@ -6,7 +6,7 @@ import argparse
 import json
 import sys
 
-from .parser import add_common
+from .parser import Parser, add_common
 from .status import Status
 
 USAGE = "[TOPIC]"
@@ -34,9 +34,9 @@ examples:
 """
 
 
-def declare(parser: argparse.ArgumentParser) -> None:
-    group = parser.add_argument_group("which topic")
-    group.add_argument("topic", metavar="TOPIC", nargs="?", choices=tuple(TOPICS), help=", ".join(TOPICS))
+def declare(parser: Parser) -> None:
+    group = parser.section("which topic")
+    group.add("topic", metavar="TOPIC", nargs="?", choices=tuple(TOPICS), help=", ".join(TOPICS))
     add_common(parser)
 
 

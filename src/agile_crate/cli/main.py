@@ -10,12 +10,15 @@ import traceback
 import warnings
 from collections.abc import Sequence
 from importlib import import_module
+from types import ModuleType
 from typing import NoReturn
 
 from .. import __version__
 from ..core.errors import CrateError, UsageError
-from .parser import Parser, bind_values
+from ..core.sentence import Spelling
+from .parser import Parser
 from .status import Status, status_of
+from .wording import as_option, options_of
 
 COMMANDS = {
     "pack": "frames → sheets and metadata",
@@ -62,8 +65,13 @@ def main(arguments: Sequence[str]) -> int:
     for stream in (sys.stdout, sys.stderr):
         if hasattr(stream, "reconfigure"):
             stream.reconfigure(errors="backslashreplace")
+    spelling: Spelling = as_option
     try:
-        status = _run_command(arguments)
+        command, parser = _command(arguments)
+        if command is None:
+            return Status.USAGE
+        spelling = options_of(arguments[0], parser.options)
+        status: int = command.run(parser.parse_args(parser.bound(arguments[1:])))
         sys.stdout.flush()
         return status
     except KeyboardInterrupt:
@@ -75,13 +83,13 @@ def main(arguments: Sequence[str]) -> int:
     except Exception as error:
         if debug:
             traceback.print_exc()
-        return _told(*_explained(error))
+        return _told(*_explained(error, spelling))
 
 
-def _explained(error: Exception) -> tuple[str, Status]:
+def _explained(error: Exception, spelling: Spelling) -> tuple[str, Status]:
     """The sentence and the exit code for anything that went wrong."""
     if isinstance(error, CrateError):
-        return str(error), status_of(error)
+        return error.sentence.spelled(spelling), status_of(error)
     if isinstance(error, MemoryError):
         return "the frames do not fit into this machine's memory; pack fewer of them at a time", Status.INPUT
     what = f"{type(error).__name__}: {error}"
@@ -95,23 +103,24 @@ def _told(sentence: str, status: Status) -> Status:
     return status
 
 
-def _run_command(arguments: Sequence[str]) -> int:
-    command = next((word for word in arguments if not word.startswith("-")), None)
-    if command not in COMMANDS or arguments[0] != command:
-        return _run_without_command(arguments)
-    module = import_module(f"{__package__}.{command}")
+def _command(arguments: Sequence[str]) -> tuple[ModuleType | None, Parser]:
+    """The module of the command that is asked for, with its grammar; none where only the help was wanted."""
+    name = next((word for word in arguments if not word.startswith("-")), None)
+    if name not in COMMANDS or arguments[0] != name:
+        return None, _without_command(arguments)
+    module = import_module(f"{__package__}.{name}")
     parser = Parser(
-        prog=f"agile-crate {command}",
-        usage=f"agile-crate {command} {module.USAGE} [options]",
+        prog=f"agile-crate {name}",
+        usage=f"agile-crate {name} {module.USAGE} [options]",
         description=module.DESCRIPTION,
         epilog=module.EXAMPLES,
     )
     module.declare(parser)
-    status: int = module.run(parser.parse_args(bind_values(parser, arguments[1:])))
-    return status
+    return module, parser
 
 
-def _run_without_command(arguments: Sequence[str]) -> int:
+def _without_command(arguments: Sequence[str]) -> Parser:
+    """Answers a line that names no command: with the help, or by raising UsageError."""
     parser = Parser(
         prog="agile-crate",
         usage="agile-crate COMMAND …",
@@ -124,9 +133,9 @@ def _run_without_command(arguments: Sequence[str]) -> int:
     parsed, _ = parser.parse_known_args(arguments)
     if parsed.command is None:
         if arguments:
-            raise UsageError(f"'{arguments[0]}' is not known here; see agile-crate --help")
+            raise UsageError(f"there is no option '{arguments[0]}'; see agile-crate --help")
         parser.print_help()
-        return Status.USAGE
+        return parser
     if parsed.command in COMMANDS:
         raise UsageError(f"the command comes first: agile-crate {parsed.command} …")
     import difflib

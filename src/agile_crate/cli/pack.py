@@ -9,13 +9,14 @@ from fractions import Fraction
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from .parser import add_common, add_settings, chosen_settings
+from .parser import Parser, add_common, add_settings, chosen_settings
 from .status import Status
+from .wording import told
 
 if TYPE_CHECKING:
-    from ..core.arrangement import Considered
-    from ..core.summary import AnimationSummary, SheetSummary
-    from ..road import Built, Packed
+    from ..core.arrange.arrangement import Considered
+    from ..core.crate.summary import AnimationSummary, SheetSummary
+    from ..jobs.pack import Built, Packed
 
 MOST_CONSIDERED = 24
 """Arrangements that --explain prints for a sheet; --verbose prints all."""
@@ -40,13 +41,13 @@ examples (on the frames that 'agile-crate demo' writes):
 """
 
 
-def declare(parser: argparse.ArgumentParser) -> None:
-    group = parser.add_argument_group("what is packed, and where to")
-    group.add_argument("inputs", metavar="INPUT", nargs="+", help="a folder, a file or a quoted pattern of frames")
-    group.add_argument("--out", metavar="PATH", required=True, help="where to, without ending: build/otter")
-    group.add_argument("--dry-run", action="store_true", help="say what would be written, and write nothing")
-    group.add_argument("--explain", action="store_true", help="also print the arrangements that were considered")
-    group.add_argument("--force", action="store_true", help="overwrite files that are not from an earlier build")
+def declare(parser: Parser) -> None:
+    group = parser.section("what is packed, and where to")
+    group.add("inputs", metavar="INPUT", nargs="+", help="a folder, a file or a quoted pattern of frames")
+    group.add("--out", metavar="PATH", required=True, help="where to, without ending: build/otter")
+    group.add("--dry-run", action="store_true", help="say what would be written, and write nothing")
+    group.add("--explain", action="store_true", help="also print the arrangements that were considered")
+    group.add("--force", action="store_true", help="overwrite files that are not from an earlier build")
     add_settings(parser)
     add_common(parser)
 
@@ -54,9 +55,9 @@ def declare(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace) -> int:
     settings = chosen_settings(arguments)
     from .. import GENERATOR
-    from ..core.summary import animation_summaries, sheet_summaries
-    from ..road import pack
-    from ..threads import workers
+    from ..core.crate.summary import animation_summaries, sheet_summaries
+    from ..jobs.pack import pack
+    from ..jobs.workers import workers
     from .progress import progress_bars
 
     with workers() as executor, progress_bars(arguments.quiet) as progress:
@@ -72,7 +73,7 @@ def run(arguments: argparse.Namespace) -> int:
         )
     sheets, animations = sheet_summaries(packed.crate), animation_summaries(packed.crate, packed.fps)
     for warning in packed.warnings:
-        print(f"agile-crate: warning: {warning}", file=sys.stderr)
+        print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
     if arguments.json:
         document = _document(packed, sheets, animations, arguments.dry_run, arguments.explain)
         print(json.dumps(document, ensure_ascii=False, indent=2))
@@ -84,7 +85,7 @@ def run(arguments: argparse.Namespace) -> int:
 def _print_summary(
     packed: Packed, sheets: list[SheetSummary], animations: list[AnimationSummary], arguments: argparse.Namespace
 ) -> None:
-    from ..core.summary import rows_of
+    from ..core.crate.summary import rows_of
     from ..core.text import counted, shown
     from ..sources.find import passed_over_text
     from .tables import print_note
@@ -105,7 +106,7 @@ def _print_summary(
         noun = "frame" if stills == 1 else "frames"
         print_note(f"{counted(stills, 'still')} of no animation: {noun} {_span(begin, len(crate.frames) - 1)}")
     for remark in packed.remarks:
-        print_note(remark)
+        print_note(told(remark))
     if packed.passed_over:
         print_note(f"passed over: {passed_over_text(packed.passed_over)}")
     for one in packed.also:
@@ -247,13 +248,13 @@ def _document(
     """What ``--json`` prints; docs/commands.md describes it."""
     import dataclasses
 
-    from ..core.summary import sheet_summaries
+    from ..core.crate.summary import sheet_summaries
 
     also = [
         {
             "scale": one.crate.settings["also_scale"],
             "sheets": [dataclasses.asdict(sheet) for sheet in sheet_summaries(one.crate)],
-            "remarks": one.remarks,
+            "remarks": list(map(told, one.remarks)),
         }
         for one in packed.also
     ]
@@ -267,7 +268,7 @@ def _document(
         "sheets": [dataclasses.asdict(sheet) for sheet in sheets],
         "animations": [dataclasses.asdict(animation) | {"fps": float(animation.fps)} for animation in animations],
         "passed_over": dict(packed.passed_over),
-        "remarks": packed.remarks,
-        "warnings": packed.warnings,
+        "remarks": list(map(told, packed.remarks)),
+        "warnings": list(map(told, packed.warnings)),
         "also": also,
     } | (tried if explain else {})

@@ -7,7 +7,10 @@ from collections.abc import Callable, Sequence
 from typing import Any, NoReturn, TypeVar
 
 from ..core.errors import UsageError
-from ..settings import Settings, option_name, options, settings_from
+from ..core.sentence import setting
+from ..settings.given import settings_from
+from ..settings.table import Option, Settings, options
+from .wording import option_name
 
 T = TypeVar("T")
 
@@ -20,9 +23,10 @@ SECTIONS = {
 
 
 class Parser(argparse.ArgumentParser):
-    """argparse with our errors: one sentence, no usage dump."""
+    """argparse with our errors, one sentence and no dump of the usage; and a grammar that remembers its options."""
 
     def __init__(self, **kwargs: Any) -> None:
+        self.actions: list[argparse.Action] = []
         super().__init__(
             formatter_class=lambda prog: argparse.RawDescriptionHelpFormatter(prog, max_help_position=28),
             allow_abbrev=False,
@@ -33,25 +37,67 @@ class Parser(argparse.ArgumentParser):
     def error(self, message: str) -> NoReturn:
         raise UsageError(f"{message}; see {self.prog} --help")
 
+    def section(self, title: str) -> Section:
+        """A titled part of the help, to which arguments are added."""
+        return Section(self.add_argument_group(title).add_argument, self.actions)
 
-def add_settings(parser: argparse.ArgumentParser) -> None:
+    @property
+    def options(self) -> frozenset[str]:
+        """Every option that has been added to a section."""
+        return frozenset(option for action in self.actions for option in action.option_strings)
+
+    def bound(self, arguments: Sequence[str]) -> list[str]:
+        """Joins ``--option value`` to ``--option=value`` where the value begins with a dash and is no option itself.
+
+        So ``--out -otter`` means what it says; argparse alone would refuse it.
+        """
+        known = {option: action for action in self.actions for option in action.option_strings}
+        bound: list[str] = []
+        rest = iter(arguments)
+        for argument in rest:
+            bound.append(argument)
+            if argument == "--":
+                bound += rest
+            action = known.get(argument)
+            if action is not None and action.nargs is None:
+                value = next(rest, None)
+                if value is None:
+                    continue
+                if value.startswith("-") and value.partition("=")[0] not in known:
+                    bound[-1] = f"{argument}={value}"
+                else:
+                    bound.append(value)
+        return bound
+
+
+class Section:
+    """A part of a command's grammar."""
+
+    def __init__(self, add: Callable[..., argparse.Action], actions: list[argparse.Action]) -> None:
+        self._add, self._actions = add, actions
+
+    def add(self, *names: str, **kwargs: Any) -> argparse.Action:
+        """Adds an argument, as argparse's own `add_argument` does."""
+        action = self._add(*names, **kwargs)
+        self._actions.append(action)
+        return action
+
+
+def add_settings(parser: Parser) -> None:
     """Adds an option for every setting, in groups by section. Values are read later, by `chosen_settings`."""
-    groups: dict[str, Any] = {}
+    groups = {section: parser.section(title) for section, title in SECTIONS.items()}
     for name, (option, default) in options().items():
-        group = groups.get(option.section) or parser.add_argument_group(SECTIONS[option.section])
-        groups[option.section] = group
+        group = groups[option.section]
         if option.read is None:
-            group.add_argument(
-                option_name(name), action="store_true", default=None, help=option.help.replace("%", "%%")
-            )
+            group.add(option_name(name), action="store_true", default=None, help=option.help.replace("%", "%%"))
             continue
         per: dict[str, Any] = {"action": "append"} if option.per_animation or option.many else {}
         metavar = f"[NAME=]{option.metavar}" if option.per_animation else option.metavar
         told = (option.help + _choices_and_default(option, default)).replace("%", "%%")
-        group.add_argument(option_name(name), metavar=metavar, help=told, **per)
+        group.add(option_name(name), metavar=metavar, help=told, **per)
 
 
-def _choices_and_default(option: Any, default: Any) -> str:
+def _choices_and_default(option: Option, default: object) -> str:
     told = option.choices if option.choices and option.metavar != "|".join(option.choices) else ()
     value = getattr(default, "everyone", default)
     parts = [", ".join(told)] if told else []
@@ -73,38 +119,14 @@ def read_value(name: str, read: Callable[[str], T], text: str) -> T:
     try:
         return read(text)
     except UsageError as error:
-        raise UsageError(f"--{name}: {error}") from None
+        raise UsageError(f"{setting(name)}: {error.sentence.marked}") from None
 
 
-def add_common(parser: argparse.ArgumentParser) -> None:
+def add_common(parser: Parser) -> None:
     """Adds what every command has."""
-    group = parser.add_argument_group("what is printed")
-    group.add_argument("-h", "--help", action="help", help="print this and exit")
-    group.add_argument("--json", action="store_true", help="print the result as one JSON document")
-    group.add_argument("-q", "--quiet", action="store_true", help="print nothing but errors")
-    group.add_argument("-v", "--verbose", action="store_true", help="also print every frame")
-    group.add_argument("--debug", action="store_true", help="on an error, also show where in the program it arose")
-
-
-def bind_values(parser: argparse.ArgumentParser, arguments: Sequence[str]) -> list[str]:
-    """Joins ``--option value`` to ``--option=value`` where the value begins with a dash and is not itself an option.
-
-    So ``--out -otter`` means what it says; argparse alone would refuse it.
-    """
-    known = parser._option_string_actions
-    bound: list[str] = []
-    rest = iter(arguments)
-    for argument in rest:
-        bound.append(argument)
-        if argument == "--":
-            bound += rest
-        action = known.get(argument)
-        if action is not None and action.nargs is None:
-            value = next(rest, None)
-            if value is None:
-                continue
-            if value.startswith("-") and value.partition("=")[0] not in known:
-                bound[-1] = f"{argument}={value}"
-            else:
-                bound.append(value)
-    return bound
+    group = parser.section("what is printed")
+    group.add("-h", "--help", action="help", help="print this and exit")
+    group.add("--json", action="store_true", help="print the result as one JSON document")
+    group.add("-q", "--quiet", action="store_true", help="print nothing but errors")
+    group.add("-v", "--verbose", action="store_true", help="also print every frame")
+    group.add("--debug", action="store_true", help="on an error, also show where in the program it arose")

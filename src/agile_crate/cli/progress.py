@@ -6,14 +6,14 @@ import contextlib
 import sys
 from collections.abc import Iterator
 
-from ..sources.gather import Progress, unheard
+from ..sources.gather import Progress, silent
 
 
 @contextlib.contextmanager
 def progress_bars(quiet: bool) -> Iterator[Progress]:
     """A progress function that draws one bar for each thing that is being done; silent in a pipe or when quiet."""
     if quiet or not sys.stderr.isatty():
-        yield unheard
+        yield silent
         return
     from rich.console import Console
     from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeElapsedColumn

@@ -6,7 +6,7 @@ import argparse
 import json
 import sys
 
-from .parser import add_common
+from .parser import Parser, add_common
 from .status import Status
 
 USAGE = "json|xml"
@@ -25,14 +25,14 @@ examples:
 """
 
 
-def declare(parser: argparse.ArgumentParser) -> None:
-    group = parser.add_argument_group("which schema")
-    group.add_argument("form", metavar="FORM", choices=("json", "xml"), help="json or xml")
+def declare(parser: Parser) -> None:
+    group = parser.section("which schema")
+    group.add("form", metavar="FORM", choices=("json", "xml"), help="json or xml")
     add_common(parser)
 
 
 def run(arguments: argparse.Namespace) -> int:
-    from ..exports.schemas import schema
+    from ..format.schemas import schema
 
     text = schema(arguments.form)
     if arguments.json:

@@ -6,13 +6,13 @@ import argparse
 import json
 from typing import TYPE_CHECKING, Any
 
-from .parser import add_common, read_value
+from .parser import Parser, add_common, read_value
 from .status import Status
 
 if TYPE_CHECKING:
     from pathlib import Path
 
-    from ..core.changes import Change
+    from ..core.crate.changes import Change
 
 USAGE = "DATA|INPUT… [--against OLD] --out PATH"
 
@@ -40,36 +40,36 @@ examples (on what 'agile-crate demo' writes):
 """
 
 
-def declare(parser: argparse.ArgumentParser) -> None:
-    group = parser.add_argument_group("what is shown, and where to")
-    group.add_argument(
+def declare(parser: Parser) -> None:
+    group = parser.section("what is shown, and where to")
+    group.add(
         "data", metavar="DATA|INPUT", nargs="+", help="a crate's metadata, JSON or XML; or frames, not packed yet"
     )
-    group.add_argument("--out", metavar="PATH", help="a .png, .html, .svg, .gif, .apng or .webp")
-    group.add_argument(
+    group.add("--out", metavar="PATH", help="a .png, .html, .svg, .gif, .apng or .webp")
+    group.add(
         "--as",
         dest="kind",
         choices=("sheet", "strip", "film", "page", "chart"),
         metavar="KIND",
         help="strip or chart, where a .png would be a sheet",
     )
-    group.add_argument("--against", metavar="OLD", help="another crate's metadata: show what changed since")
-    group.add_argument("--strict", action="store_true", help="with --against: exit code 1 if anything changed")
-    group.add_argument("--force", action="store_true", help="overwrite files that are there")
-    looks = parser.add_argument_group("how it is drawn")
-    looks.add_argument("--backdrop", metavar="COLOR", help="checker (the default), #rrggbb, or for films none")
-    looks.add_argument("--zoom", metavar="N", help="every pixel as N×N; a sheet's is chosen if not given")
-    films = parser.add_argument_group("films and strips")
-    films.add_argument(
+    group.add("--against", metavar="OLD", help="another crate's metadata: show what changed since")
+    group.add("--strict", action="store_true", help="with --against: exit code 1 if anything changed")
+    group.add("--force", action="store_true", help="overwrite files that are there")
+    looks = parser.section("how it is drawn")
+    looks.add("--backdrop", metavar="COLOR", help="checker (the default), #rrggbb, or for films none")
+    looks.add("--zoom", metavar="N", help="every pixel as N×N; a sheet's is chosen if not given")
+    films = parser.section("films and strips")
+    films.add(
         "--animation", metavar="NAME", action="append", default=[], help="only this one; may be given several times"
     )
-    films.add_argument("--each", action="store_true", help="a file for each animation, not all on one picture")
-    films.add_argument("--fps", metavar="N", help="frames a second instead of their own times")
-    films.add_argument("--speed", metavar="N", help="slower or faster: 50%% or 2")
-    films.add_argument("--onion", metavar="N", help="tint N frames before (orange) and after (blue)")
-    films.add_argument("--pivots", action="store_true", help="mark the pivot")
-    films.add_argument("--shapes", action="store_true", help="draw collision shapes")
-    films.add_argument(
+    films.add("--each", action="store_true", help="a file for each animation, not all on one picture")
+    films.add("--fps", metavar="N", help="frames a second instead of their own times")
+    films.add("--speed", metavar="N", help="slower or faster: 50%% or 2")
+    films.add("--onion", metavar="N", help="tint N frames before (orange) and after (blue)")
+    films.add("--pivots", action="store_true", help="mark the pivot")
+    films.add("--shapes", action="store_true", help="draw collision shapes")
+    films.add(
         "--ground", choices=("line", "rosette"), metavar="GUIDE", help="line, or rosette: eight directions from above"
     )
     add_common(parser)
@@ -83,8 +83,8 @@ FILM_ONLY = ("animation", "fps", "speed", "onion", "pivots", "shapes", "ground",
 
 def run(arguments: argparse.Namespace) -> int:
     from ..core.errors import UsageError
-    from ..showing import kind_of, show
-    from ..threads import workers
+    from ..jobs.show import kind_of, show
+    from ..jobs.workers import workers
     from .progress import progress_bars
 
     if arguments.against:
@@ -121,8 +121,8 @@ def _compare(arguments: argparse.Namespace) -> int:
     import dataclasses
 
     from ..core.errors import UsageError
-    from ..showing import compare
-    from ..threads import workers
+    from ..jobs.show import compare
+    from ..jobs.workers import workers
     from .progress import progress_bars
 
     given = [name for name in (*FILM_ONLY, "backdrop", "zoom", "kind") if getattr(arguments, name)]
@@ -167,8 +167,8 @@ def _print_changes(arguments: argparse.Namespace, found: list[Change], files: tu
 
 def _wish(arguments: argparse.Namespace, kind: Any) -> Any:
     from ..core.errors import UsageError
-    from ..showing import ShowWish
-    from ..values import color, fps, scale, whole
+    from ..jobs.show import ShowWish
+    from ..settings.readers import color, fps, scale, whole
     from ..views.film import FilmWish, Timing
 
     clear = arguments.backdrop == "none"

@@ -7,12 +7,13 @@ import json
 from fractions import Fraction
 from typing import TYPE_CHECKING, Any
 
-from .parser import add_common
+from .parser import Parser, add_common
 from .status import Status
+from .wording import told
 
 if TYPE_CHECKING:
-    from ..core.findings import Finding
-    from ..surveying import SequenceSummary, Survey
+    from ..core.look.findings import Finding
+    from ..jobs.survey import SequenceSummary, Survey
 
 USAGE = "INPUT…"
 
@@ -34,37 +35,40 @@ examples (on the frames that 'agile-crate demo' writes):
 """
 
 
-def declare(parser: argparse.ArgumentParser) -> None:
-    group = parser.add_argument_group("what is looked at")
-    group.add_argument("inputs", metavar="INPUT", nargs="+", help="a folder, a file or a quoted pattern of frames")
-    group.add_argument("--fps", metavar="N", help="frames a second, for the seconds in the table (default 12)")
-    group.add_argument("--scale", metavar="N", help="also look whether canvases come out even at 50%% or 0.5")
-    group.add_argument("--allow", metavar="CODE", action="append", default=[], help="leave out findings of this code")
-    group.add_argument("--page", metavar="FILE", help="also a page that plays every sequence, with what was found")
-    group.add_argument("--force", action="store_true", help="overwrite a page that is there")
-    group.add_argument("--strict", action="store_true", help="exit code 1 when there is any fault")
+def declare(parser: Parser) -> None:
+    group = parser.section("what is looked at")
+    group.add("inputs", metavar="INPUT", nargs="+", help="a folder, a file or a quoted pattern of frames")
+    group.add("--fps", metavar="N", help="frames a second, for the seconds in the table (default 12)")
+    group.add("--scale", metavar="N", help="also look whether canvases come out even at 50%% or 0.5")
+    group.add("--allow", metavar="CODE", action="append", default=[], help="leave out findings of this code")
+    group.add("--page", metavar="FILE", help="also a page that plays every sequence, with what was found")
+    group.add("--force", action="store_true", help="overwrite a page that is there")
+    group.add("--strict", action="store_true", help="exit code 1 when there is any fault")
     add_common(parser)
 
 
 def run(arguments: argparse.Namespace) -> int:
-    from .. import values
-    from ..settings import read_setting
+    from ..settings import readers
     from .parser import read_value
 
-    fps: Fraction | None = read_setting("fps", arguments.fps).everyone if arguments.fps else None
+    fps: Fraction | None = read_value("fps", readers.fps, arguments.fps) if arguments.fps else None
     from ..core.text import shown
-    from ..surveying import survey
-    from ..threads import workers
+    from ..jobs.survey import survey
+    from ..jobs.workers import workers
     from .progress import progress_bars
 
-    scale = read_value("scale", values.scale, arguments.scale) if arguments.scale else Fraction(1)
+    scale = read_value("scale", readers.scale, arguments.scale) if arguments.scale else Fraction(1)
     with workers() as executor, progress_bars(arguments.quiet) as progress:
         looked = survey(arguments.inputs, executor, progress, fps, arguments.allow, scale)
         page = None
         if arguments.page:
-            from ..showing import show_frames
+            from dataclasses import replace
 
-            page = show_frames(arguments.inputs, looked.findings, arguments.page, executor, progress, arguments.force)
+            from ..core.sentence import Sentence
+            from ..jobs.show import show_frames
+
+            findings = [replace(one, remedy=Sentence(told(one.remedy))) for one in looked.findings]
+            page = show_frames(arguments.inputs, findings, arguments.page, executor, progress, arguments.force)
     if arguments.json:
         print(json.dumps(_document(looked), ensure_ascii=False, indent=2))
     elif not arguments.quiet:
@@ -95,8 +99,8 @@ def _print(looked: Survey, verbose: bool) -> None:
         _print_finding(finding, verbose)
     if looked.findings:
         print()
-    told = [(sum(f.severity == severity for f in looked.findings), severity) for severity in ("fault", "doubt", "note")]
-    print(", ".join(counted(count, severity) for count, severity in told))
+    sums = [(sum(f.severity == severity for f in looked.findings), severity) for severity in ("fault", "doubt", "note")]
+    print(", ".join(counted(count, severity) for count, severity in sums))
 
 
 def _row(sequence: SequenceSummary) -> list[str]:
@@ -122,7 +126,7 @@ def _print_finding(finding: Finding, verbose: bool) -> None:
     where = f", {few(names, len(names) if verbose else 4)}" if names else ""
     print_heading(finding.severity, STYLES[finding.severity], f"{finding.code}: {shown(finding.sequence)}{where}")
     print_note(shown(finding.what))
-    print_note(f"→ {shown(finding.mend)}")
+    print_note(f"→ {shown(told(finding.remedy))}")
 
 
 def _document(looked: Survey) -> dict[str, Any]:
@@ -133,8 +137,15 @@ def _document(looked: Survey) -> dict[str, Any]:
         "command": "survey",
         "faults": looked.faults,
         "sequences": [dataclasses.asdict(sequence) for sequence in looked.sequences],
-        "findings": [dataclasses.asdict(finding) for finding in looked.findings],
+        "findings": [_as_values(finding) for finding in looked.findings],
         "gpu_bytes": looked.gpu_bytes,
         "square": looked.square,
         "passed_over": dict(looked.passed_over),
     }
+
+
+def _as_values(finding: Finding) -> dict[str, Any]:
+    import dataclasses
+
+    values = dataclasses.asdict(finding)
+    return values | {"mend": told(values.pop("remedy"))}

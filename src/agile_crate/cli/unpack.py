@@ -8,11 +8,12 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from .parser import add_common, read_value
+from .parser import Parser, add_common, read_value
 from .status import Status
+from .wording import told
 
 if TYPE_CHECKING:
-    from ..cutting import Cut
+    from ..jobs.cut import Cut
 
 USAGE = "DATA|SHEET --out DIR"
 
@@ -32,21 +33,21 @@ examples (on what 'agile-crate demo' writes):
 """
 
 
-def declare(parser: argparse.ArgumentParser) -> None:
-    group = parser.add_argument_group("what is unpacked, and where to")
-    group.add_argument("source", metavar="DATA|SHEET", help="a crate's metadata (JSON or XML), or a picture of frames")
-    group.add_argument("--out", metavar="DIR", required=True, help="a folder, made if missing")
-    group.add_argument("--film", action="store_true", help="a crate: also each animation as one animated PNG")
-    group.add_argument("--force", action="store_true", help="overwrite files that are there")
-    cells = parser.add_argument_group("how a bare sheet is cut")
-    cells.add_argument("--cell", metavar="WxH", help="by cells of this size")
-    cells.add_argument("--columns", metavar="N", help="by so many columns and")
-    cells.add_argument("--rows", metavar="N", help="so many rows")
-    cells.add_argument("--margin", metavar="N", help="empty pixels along the sheet's edges (default 0)")
-    cells.add_argument("--gap", metavar="N", help="empty pixels between cells (default 0)")
-    cells.add_argument("--keep-empty", action="store_true", help="also write cells in which nothing is visible")
-    cells.add_argument("--islands", action="store_true", help="by connected visible pixels")
-    cells.add_argument("--join", metavar="N", help="islands less than N pixels apart are one (default 1)")
+def declare(parser: Parser) -> None:
+    group = parser.section("what is unpacked, and where to")
+    group.add("source", metavar="DATA|SHEET", help="a crate's metadata (JSON or XML), or a picture of frames")
+    group.add("--out", metavar="DIR", required=True, help="a folder, made if missing")
+    group.add("--film", action="store_true", help="a crate: also each animation as one animated PNG")
+    group.add("--force", action="store_true", help="overwrite files that are there")
+    cells = parser.section("how a bare sheet is cut")
+    cells.add("--cell", metavar="WxH", help="by cells of this size")
+    cells.add("--columns", metavar="N", help="by so many columns and")
+    cells.add("--rows", metavar="N", help="so many rows")
+    cells.add("--margin", metavar="N", help="empty pixels along the sheet's edges (default 0)")
+    cells.add("--gap", metavar="N", help="empty pixels between cells (default 0)")
+    cells.add("--keep-empty", action="store_true", help="also write cells in which nothing is visible")
+    cells.add("--islands", action="store_true", help="by connected visible pixels")
+    cells.add("--join", metavar="N", help="islands less than N pixels apart are one (default 1)")
     add_common(parser)
 
 
@@ -56,9 +57,10 @@ CUTTING = ("cell", "columns", "rows", "margin", "gap", "keep_empty", "islands", 
 
 def run(arguments: argparse.Namespace) -> int:
     from ..core.errors import UsageError
+    from ..format.files import looks_like_metadata
 
     given = [name for name in CUTTING if getattr(arguments, name)]
-    if _is_metadata(arguments.source):
+    if looks_like_metadata(arguments.source):
         if given:
             raise UsageError(
                 f"--{given[0].replace('_', '-')} cuts bare sheets, and {arguments.source} is a crate's metadata, "
@@ -72,21 +74,10 @@ def run(arguments: argparse.Namespace) -> int:
     return _cut(arguments)
 
 
-def _is_metadata(source: str) -> bool:
-    """Whether it is metadata, by its contents. What cannot be read is told by whoever reads it in earnest."""
-    from ..exports.metadata import is_metadata
-
-    try:
-        with open(source, "rb") as stream:
-            return is_metadata(stream.read(64))
-    except OSError:
-        return source.endswith((".json", ".xml"))
-
-
 def _unpack(arguments: argparse.Namespace) -> int:
     from ..core.text import counted, shown
-    from ..threads import workers
-    from ..unpacking import unpack
+    from ..jobs.unpack import unpack
+    from ..jobs.workers import workers
     from .progress import progress_bars
     from .tables import print_note
 
@@ -115,17 +106,16 @@ def _unpack(arguments: argparse.Namespace) -> int:
 
 
 def _cut(arguments: argparse.Namespace) -> int:
-    from ..cutting import CutWish, cut_sheet
-    from ..settings import read_setting
-    from ..threads import workers
-    from ..values import whole
+    from ..jobs.cut import CutWish, cut_sheet
+    from ..jobs.workers import workers
+    from ..settings.readers import size, whole
 
     def number(name: str, least: int, default: int = 0) -> int:
         given = getattr(arguments, name)
         return default if given is None else read_value(name, whole(least), given)
 
     wish = CutWish(
-        cell=read_setting("cell", arguments.cell) if arguments.cell else None,
+        cell=read_value("cell", size, arguments.cell) if arguments.cell else None,
         columns=number("columns", 1),
         rows=number("rows", 1),
         margin=number("margin", 0),
@@ -137,10 +127,10 @@ def _cut(arguments: argparse.Namespace) -> int:
     with workers() as executor:
         cut = cut_sheet(arguments.source, Path(arguments.out), wish, executor, arguments.force)
     for doubt in cut.doubts:
-        print(f"agile-crate: warning: {doubt}", file=sys.stderr)
+        print(f"agile-crate: warning: {told(doubt)}", file=sys.stderr)
     if arguments.json:
         files = [str(path) for path in cut.files]
-        document = {"command": "unpack", "files": files, "rows": cut.rows, "warnings": cut.doubts}
+        document = {"command": "unpack", "files": files, "rows": cut.rows, "warnings": list(map(told, cut.doubts))}
         print(json.dumps(document, ensure_ascii=False, indent=2))
     elif not arguments.quiet:
         _print_cut(arguments, cut)

@@ -6,11 +6,11 @@ import argparse
 import json
 from typing import TYPE_CHECKING, Any
 
-from .parser import add_common
+from .parser import Parser, add_common
 from .status import Status
 
 if TYPE_CHECKING:
-    from ..proof import Verified
+    from ..jobs.verify import Verified
 
 USAGE = "DATA [--against INPUT…]"
 
@@ -33,18 +33,18 @@ SHOWN = 10
 """Differences that are printed; --verbose prints all."""
 
 
-def declare(parser: argparse.ArgumentParser) -> None:
-    group = parser.add_argument_group("what is checked")
-    group.add_argument("data", metavar="DATA", help="the crate's metadata file")
-    group.add_argument(
+def declare(parser: Parser) -> None:
+    group = parser.section("what is checked")
+    group.add("data", metavar="DATA", help="the crate's metadata file")
+    group.add(
         "--against", metavar="INPUT", nargs="+", default=[], help="the frames that were packed: the same inputs again"
     )
     add_common(parser)
 
 
 def run(arguments: argparse.Namespace) -> int:
-    from ..proof import verify
-    from ..threads import workers
+    from ..jobs.verify import verify
+    from ..jobs.workers import workers
     from .progress import progress_bars
 
     with workers() as executor, progress_bars(arguments.quiet) as progress:

@@ -2,7 +2,7 @@
 
 from fractions import Fraction
 
-from .model import Offset, Point, Size
+from .model.geometry import Offset, Point, Size
 from .rounding import plain
 
 _START, _HALF, _END = Fraction(0), Fraction(1, 2), Fraction(1)

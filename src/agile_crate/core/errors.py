@@ -3,9 +3,18 @@
 The command line turns each class into its exit code; nothing else is read from the class.
 """
 
+from .sentence import Sentence
+
 
 class CrateError(Exception):
-    """Base of all errors that are told to the user in a sentence, without a traceback."""
+    """Base of all errors that are told to the user in a sentence, without a traceback.
+
+    As a text an error names settings as scripts do; `sentence` can spell them in other ways.
+    """
+
+    def __init__(self, sentence: str) -> None:
+        self.sentence = Sentence(sentence)
+        super().__init__(self.sentence)
 
 
 class UsageError(CrateError):
@@ -22,3 +31,8 @@ class FitError(CrateError):
 
 class OutputError(CrateError):
     """The output cannot be written."""
+
+
+def reason(error: OSError) -> str:
+    """Why the operating system refused, as the end of a sentence."""
+    return (error.strerror or str(error)).lower()

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from fractions import Fraction
 
-from ..core.model import Crate
-from ..settings import Settings
+from ..core.model.crate import Crate
+from ..settings.table import Settings
 from .template import Template, rendered
 
 ENDINGS = {"csv": (".frames.csv", ".animations.csv"), "css": (".css",), "xml": (".xml",), "json": (".json",)}
@@ -26,19 +26,19 @@ def texts_of(
     for template in templates:
         yield rendered(template, crate)
     if "csv" in settings.metadata:
-        from .csv_metadata import animations_csv, frames_csv
+        from .csv_tables import animations_csv, frames_csv
 
         yield frames_csv(crate)
         yield animations_csv(crate)
     if "css" in settings.metadata:
-        from .css_metadata import to_css
+        from .css import to_css
 
         yield to_css(crate, larger)
     if "xml" in settings.metadata:
-        from .xml_metadata import to_xml
+        from ..format.xml_form import to_xml
 
         yield to_xml(crate)
     if "json" in settings.metadata:
-        from .json_metadata import to_json
+        from ..format.json_form import to_json
 
         yield to_json(crate, settings.compact)

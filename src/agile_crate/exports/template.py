@@ -10,10 +10,10 @@ from collections.abc import Iterable
 from pathlib import Path
 from typing import NamedTuple
 
-from ..core.errors import InputError
-from ..core.model import Crate
+from ..core.errors import InputError, reason
+from ..core.model.crate import Crate
 from ..core.text import bytes_shown, shown
-from .json_metadata import to_json
+from ..format.json_form import to_json
 
 LONGEST = 60
 """Seconds that a template may take."""
@@ -46,7 +46,7 @@ def read_templates(paths: Iterable[str]) -> tuple[Template, ...]:
                 raise InputError(f"{shown(path)} is larger than {bytes_shown(LARGEST_TEMPLATE)}; it is no template")
             templates.append(Template(path, Path(path).read_text("utf-8")))
         except OSError as error:
-            raise InputError(f"{shown(path)} cannot be read: {(error.strerror or str(error)).lower()}") from None
+            raise InputError(f"{shown(path)} cannot be read: {reason(error)}") from None
         except UnicodeDecodeError:
             raise InputError(f"{shown(path)} is not text in UTF-8; save the template as that") from None
     return tuple(templates)

@@ -44,7 +44,7 @@ def _rendered(request: dict[str, Any]) -> str:
     from jinja2 import StrictUndefined, TemplateSyntaxError
     from jinja2.sandbox import ImmutableSandboxedEnvironment
 
-    from .json_metadata import from_json
+    from ..format.json_form import from_json
     from .template_context import FILTERS, context_of
 
     environment = ImmutableSandboxedEnvironment(

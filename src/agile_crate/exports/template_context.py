@@ -11,9 +11,10 @@ import re
 from collections.abc import Callable, Iterable, Mapping
 from typing import Any, NamedTuple
 
-from ..core.model import Box, Crate, Offset, Point, Size
-from ..core.stage import turn
-from .document import animation_of, frame_of, head_of, sheet_of
+from ..core.model.crate import Crate
+from ..core.model.geometry import Box, Offset, Point, Size
+from ..core.motion.stage import turn
+from ..format.document import animation_of, frame_of, head_of, sheet_of
 
 
 class Edges(NamedTuple):
@@ -126,7 +127,7 @@ def _left_top(frame: Mapping[str, Any]) -> Offset:
 
 def xml(text: object) -> str:
     """A text as it stands in XML, between tags or in an attribute."""
-    from .xml_metadata import escaped
+    from ..format.xml_form import escaped
 
     return escaped(str(text))
 

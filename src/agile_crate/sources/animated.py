@@ -13,10 +13,10 @@ from typing import Any
 
 from PIL import Image
 
-from ..core.model import Loop
+from ..core.model.crate import Loop
 from ..core.pixels import Pixels
+from ..core.png_chunks import SIGNATURE, PictureError, chunks
 from ..core.text import bytes_shown, counted
-from .png_chunks import SIGNATURE, PictureError, chunks
 
 LARGEST_ANIMATION = 2 << 30
 """Bytes. One animated file, decoded; beyond this it is refused before its pictures are."""

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.pixels import Pixels
-from .png_chunks import PictureError, chunks
+from ..core.png_chunks import PictureError, chunks
 
 CHANNELS = {0: 1, 2: 3, 4: 2, 6: 4}
 ADAM7 = ((0, 0, 8, 8), (4, 0, 8, 8), (0, 4, 4, 8), (2, 0, 4, 4), (0, 2, 2, 4), (1, 0, 2, 2), (0, 1, 1, 2))

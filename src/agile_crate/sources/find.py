@@ -14,7 +14,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, field
 
-from ..core.errors import InputError
+from ..core.errors import InputError, reason
 from ..core.names import animation_of, natural_key
 from ..core.text import counted, few, shown
 
@@ -112,7 +112,7 @@ def _take(path: str, base: str, named: bool, search: Search) -> None:
     try:
         status = os.stat(path)
     except OSError as error:
-        raise InputError(f"{shown(path)} cannot be read: {_reason(error)}") from None
+        raise InputError(f"{shown(path)} cannot be read: {reason(error)}") from None
     if stat.S_ISDIR(status.st_mode):
         _walk(path, base, [(status.st_dev, status.st_ino)], search)
     elif named or _is_picture_name(path):
@@ -126,7 +126,7 @@ def _walk(folder: str, base: str, above: list[tuple[int, int]], search: Search) 
         with os.scandir(folder) as listing:
             entries = sorted(listing, key=lambda entry: natural_key(entry.name))
     except OSError as error:
-        raise InputError(f"the folder {shown(folder)} cannot be read: {_reason(error)}") from None
+        raise InputError(f"the folder {shown(folder)} cannot be read: {reason(error)}") from None
     built = _sheets_among(folder, {entry.name for entry in entries})
     for entry in entries:
         if entry.name.startswith("."):
@@ -142,7 +142,7 @@ def _walk(folder: str, base: str, above: list[tuple[int, int]], search: Search) 
                 continue
             status = entry.stat()
         except OSError as error:
-            raise InputError(f"{shown(entry.path)} cannot be read: {_reason(error)}") from None
+            raise InputError(f"{shown(entry.path)} cannot be read: {reason(error)}") from None
         if not is_folder:
             _take_file(entry.path, base, status, search)
         elif search.own and os.path.abspath(entry.path) == search.own.folder:
@@ -158,7 +158,7 @@ def _sheets_among(folder: str, names: AbstractSet[str]) -> set[str]:
     sheets: set[str] = set()
     for name in names:
         if name.endswith((".json", ".xml")) and any(map(_is_picture_name, names)):
-            from ..exports.metadata import outputs_of_build
+            from ..format.files import outputs_of_build
 
             sheets.update(outputs_of_build(os.path.join(folder, name)).images)
     return sheets
@@ -207,7 +207,3 @@ def _refuse_odd_names(found: Sequence[Found]) -> None:
 
 def _has_surrogates(text: str) -> bool:
     return any("\ud800" <= c <= "\udfff" for c in text)
-
-
-def _reason(error: OSError) -> str:
-    return (error.strerror or str(error)).lower()

@@ -5,15 +5,18 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Executor
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from fractions import Fraction
 from typing import Generic, TypeVar
 
-from ..core.errors import InputError
-from ..core.model import FrameSequence, Loop, Picture
+from ..core.errors import InputError, reason
+from ..core.frame.first_look import Seen
+from ..core.model.crate import Loop
+from ..core.model.picture import Exposure, FrameSequence, Picture, Sequences
+from ..core.motion.take import in_order, refuse_repeated_frames
 from ..core.names import alike_but_for_case, frame_key, said_once
 from ..core.pixels import Pixels
-from ..core.take import in_order, refuse_repeated_frames
+from ..core.sentence import Sentence
 from ..core.text import bytes_shown, counted, few, quoted, shown
 from .animated import Reel
 from .find import LARGEST_FILE, Found, OwnPlace, find
@@ -30,17 +33,19 @@ Progress = Callable[[str, int, int], None]
 """Told what is being done, how much of it is done, and of how much."""
 
 
-def unheard(doing: str, done: int, total: int) -> None:
-    """Progress that nobody listens to."""
+def silent(doing: str, done: int, total: int) -> None:
+    """Progress that nobody watches."""
 
 
 @dataclass(frozen=True, slots=True)
 class Gathered:
-    """Sequences in crate order, once for each size; what was passed over, and warnings that the user should read."""
+    """Sequences in crate order, and the drawings that they show, each once for each size of the build; what was passed
+    over, and warnings that the user should read."""
 
-    sizes: tuple[tuple[FrameSequence, ...], ...]
+    sequences: Sequences
+    drawings: tuple[tuple[Picture, ...], ...]
     passed_over: Counter[str]
-    warnings: tuple[str, ...]
+    warnings: tuple[Sentence, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,7 +54,7 @@ class Looked(Generic[T]):
 
     parts: tuple[Part[T], ...]
     passed_over: Counter[str]
-    warnings: tuple[str, ...]
+    warnings: tuple[Sentence, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,31 +72,26 @@ def gather(
     own: OwnPlace | None,
     executor: Executor,
     progress: Progress,
-    see: Callable[[str, Pixels], tuple[Picture, ...]],
+    see: Callable[[str, Pixels], Seen],
     flat: bool = False,
 ) -> Gathered:
     """Finds, decodes and orders the frames. Raises InputError, which names every picture that cannot be read.
 
-    `see` makes a picture for each size of a name and decoded pixels, on the threads. With `flat`, a layered document
-    is one picture; else each of its top-level layers is a frame.
+    `see` is the first look at a name and decoded pixels, on the threads. With `flat`, a layered document is one
+    picture; else each of its top-level layers is a frame.
     """
     looked = look(inputs, own, executor, progress, see, flat)
-    together = by_animation(looked.parts)
-    count = max((len(pictures) for part in looked.parts for _, pictures, _ in part.frames), default=1)
-    sizes = tuple(
-        in_order(
-            FrameSequence(
-                name,
-                tuple(replace(seen[size], milliseconds=ms) for part in parts for _, seen, ms in part.frames),
-                parts[0].loop,
-                parts[0].times,
-            )
-            for name, parts in together.items()
-        )
-        for size in range(count)
-    )
-    refuse_repeated_frames(sizes[0])
-    return Gathered(sizes, looked.passed_over, looked.warnings)
+    drawings: list[tuple[Picture, ...]] = []
+    sequences: list[FrameSequence] = []
+    for name, parts in by_animation(looked.parts).items():
+        frames = []
+        for frame, its, milliseconds in (frame for part in parts for frame in part.frames):
+            frames.append(Exposure(frame, len(drawings), milliseconds, fingerprint=its.fingerprint))
+            drawings.append(its.pictures)
+        sequences.append(FrameSequence(name, tuple(frames), parts[0].loop, parts[0].times))
+    ordered = in_order(sequences)
+    refuse_repeated_frames(ordered)
+    return Gathered(ordered, tuple(drawings), looked.passed_over, looked.warnings)
 
 
 def look(
@@ -109,7 +109,10 @@ def look(
     search = find(inputs, own)
     files = sorted(search.found, key=lambda file: frame_key(file.name, file.animation))
     warnings = [
-        f"the names {few(map(quoted, names))} differ only in case; some file systems and engines cannot tell them apart"
+        Sentence(
+            f"the names {few(map(quoted, names))} differ only in case; "
+            "some file systems and engines cannot tell them apart"
+        )
         for names in alike_but_for_case([file.name for file in files])
     ]
     parts: list[Part[T]] = []
@@ -121,18 +124,13 @@ def look(
             unreadable.append(f"{shown(file.path)} {result}")
         else:
             parts.append(result)
-            total += sum(_weight(seen) for _, seen, _ in result.frames)
+            total += sum(getattr(seen, "nbytes", 0) for _, seen, _ in result.frames)
             if total > LARGEST_SET:
                 raise InputError(f"the frames take more than {bytes_shown(LARGEST_SET)}; pack fewer of them at a time")
         progress("reading", done, len(files))
     if unreadable:
         raise InputError(_unreadable(unreadable))
     return Looked(tuple(parts), search.passed_over, tuple(warnings))
-
-
-def _weight(seen: object) -> int:
-    """The memory that pixels take which were kept of a frame."""
-    return sum(map(_weight, seen)) if isinstance(seen, tuple) else getattr(seen, "nbytes", 0)
 
 
 def by_animation(parts: Iterable[Part[T]]) -> dict[str | None, list[Part[T]]]:
@@ -183,8 +181,8 @@ def _batches(files: Sequence[Found]) -> Iterator[list[Found]]:
 
 
 def _read(file: Found, see: Callable[[str, Pixels], T], flat: bool) -> Part[T] | str:
+    from ..core.png_chunks import PictureError
     from .pictures import read_picture
-    from .png_chunks import PictureError
 
     if file.length > LARGEST_FILE:
         return f"is larger than {bytes_shown(LARGEST_FILE)}"
@@ -194,4 +192,4 @@ def _read(file: Found, see: Callable[[str, Pixels], T], flat: bool) -> Part[T] |
     except PictureError as error:
         return str(error)
     except OSError as error:
-        return f"cannot be opened: {(error.strerror or str(error)).lower()}"
+        return f"cannot be opened: {reason(error)}"

@@ -15,8 +15,8 @@ import numpy as np
 from PIL import Image
 
 from ..core.pixels import Pixels
+from ..core.png_chunks import PictureError
 from ..core.text import bytes_shown, quoted
-from .png_chunks import PictureError
 
 LARGEST_ARCHIVE = 1 << 30
 """Bytes that all entries may unpack to together."""

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from ..core.color import Color, color_from_hex
-from ..core.errors import InputError
+from ..core.errors import InputError, reason
+from ..core.png_chunks import PictureError
 from ..core.text import counted, quoted, shown
 from .pictures import read_still
-from .png_chunks import PictureError
 
 MOST_COLORS = 256
 LARGEST_SWATCHES = 1024 * 1024
@@ -26,7 +26,7 @@ def read_palette(path: str) -> tuple[Color, ...]:
         with open(path, "rb") as stream:
             data = stream.read(LARGEST_FILE + 1)
     except OSError as error:
-        raise InputError(f"palette {shown(path)} cannot be read: {(error.strerror or str(error)).lower()}") from None
+        raise InputError(f"palette {shown(path)} cannot be read: {reason(error)}") from None
     if len(data) > LARGEST_FILE:
         raise InputError(f"palette {shown(path)} is a file of more than 16 MB; give a palette file, not artwork")
     try:

@@ -14,11 +14,11 @@ from collections.abc import Set as AbstractSet
 import numpy as np
 from PIL import Image, PngImagePlugin, UnidentifiedImageError
 
-from ..core.model import Size
+from ..core.model.geometry import Size
 from ..core.pixels import Pixels
+from ..core.png_chunks import SIGNATURE, PictureError, chunks
 from .animated import Reel, read_reel, refuse_cut_gif
 from .deep_png import is_deep_png, read_deep_png, rounded_to_bytes
-from .png_chunks import SIGNATURE, PictureError, chunks
 
 LARGEST_FRAME = 8192 * 8192
 """Pixels. A frame whose header claims more is refused before it is decoded (256 MB as RGBA)."""
@@ -110,7 +110,7 @@ def _read_png(data: bytes, largest: int) -> Pixels | Reel:
 
 
 def _read_layered(data: bytes, largest: int, flat: bool) -> Pixels | Reel:
-    from .open_raster import read_flat, read_layers  # archives and XML are slow to load, and few frames are layered
+    from .open_raster import read_flat, read_layers
 
     if flat:
         return read_flat(data, largest)

@@ -9,9 +9,9 @@ from importlib import resources
 
 import numpy as np
 
-from ..core.alpha import premultiplied
-from ..core.changes import Change, Draw
-from ..core.model import Crate
+from ..core.crate.changes import Change, Draw
+from ..core.frame.alpha import premultiplied
+from ..core.model.crate import Crate
 from ..core.pixels import Pixels
 from ..core.text import counted, joined, shown
 

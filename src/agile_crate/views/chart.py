@@ -11,12 +11,13 @@ from typing import TYPE_CHECKING, Any, Literal, NamedTuple
 
 import numpy as np
 
-from ..core.changes import Draw
-from ..core.facts import frame_facts
-from ..core.findings import jump
-from ..core.model import Animation, Box, Crate
-from ..core.stage import turn
-from ..core.summary import GPU_BYTES_PER_PIXEL
+from ..core.crate.changes import Draw
+from ..core.crate.summary import GPU_BYTES_PER_PIXEL
+from ..core.look.facts import frame_facts
+from ..core.look.findings import jump
+from ..core.model.crate import Animation, Crate
+from ..core.model.geometry import Box
+from ..core.motion.stage import turn
 from ..core.text import bytes_shown, shown
 from .look import TONES, tone_of
 

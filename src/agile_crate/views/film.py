@@ -13,12 +13,13 @@ from typing import Literal, NamedTuple
 import numpy as np
 from PIL import Image, ImageDraw
 
-from ..core.changes import Draw
 from ..core.color import Color
-from ..core.model import Animation, Crate, Frame, Offset, Size
+from ..core.crate.changes import Draw
+from ..core.model.crate import Animation, Crate, Frame
+from ..core.model.geometry import Offset, Size
+from ..core.motion.stage import Stage, frame_at, stage, turn
 from ..core.pixels import Pixels
 from ..core.rounding import half_up
-from ..core.stage import Stage, frame_at, stage, turn
 from ..core.text import shown
 from .look import FAINT, INK, PAPER, backdrop, enlarged, line_height, over, refuse_too_large, text_size, write
 

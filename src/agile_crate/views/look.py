@@ -12,8 +12,9 @@ from PIL import Image, ImageDraw, ImageFont
 
 from ..core.color import Color
 from ..core.errors import UsageError
-from ..core.model import Size
+from ..core.model.geometry import Size
 from ..core.pixels import Pixels
+from ..core.sentence import setting
 from ..core.text import measured
 
 TONES = (
@@ -78,7 +79,7 @@ def refuse_too_large(size: Size, zoom: int) -> None:
     """Raises UsageError when a picture, so many times as large, would have more than LARGEST_VIEW pixels."""
     if size.w * zoom * size.h * zoom > LARGEST_VIEW:
         large = measured(Size(size.w * zoom, size.h * zoom))
-        raise UsageError(f"--zoom {zoom} would make a view of {large} pixels; choose a smaller one")
+        raise UsageError(f"{setting('zoom', zoom)} would make a view of {large} pixels; choose a smaller one")
 
 
 def enlarged(pixels: Pixels, factor: int) -> Pixels:

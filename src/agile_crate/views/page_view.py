@@ -8,11 +8,11 @@ from collections.abc import Sequence
 from fractions import Fraction
 from importlib import resources
 
-from ..core.findings import Finding
-from ..core.model import Crate
-from ..core.summary import animation_summaries, sheet_summaries
+from ..core.crate.summary import animation_summaries, sheet_summaries
+from ..core.look.findings import Finding
+from ..core.model.crate import Crate
 from ..core.text import bytes_shown, counted, few, measured, shown
-from ..exports.document import document_of
+from ..format.document import document_of
 
 ROOM = 320
 """Page pixels. Small art is first shown at the largest whole zoom, up to LARGEST_ZOOM, at which its canvases fit."""
@@ -53,7 +53,7 @@ def page_of(crate: Crate, images: Sequence[bytes], findings: Sequence[Finding] =
                 "code": one.code,
                 "of": _about(one),
                 "what": one.what,
-                "mend": one.mend,
+                "remedy": one.remedy,
             }
             for one in findings
         ],

@@ -8,7 +8,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.model import Box, Frame, Point, Size
+from ..core.model.crate import Frame
+from ..core.model.geometry import Box, Point, Size
 from ..core.rounding import half_up
 
 

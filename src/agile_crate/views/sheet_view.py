@@ -10,9 +10,10 @@ import numpy as np
 from PIL import Image, ImageDraw
 
 from ..core.color import Color
-from ..core.model import Box, Crate, Size
+from ..core.crate.summary import sheet_summaries
+from ..core.model.crate import Crate
+from ..core.model.geometry import Box, Size
 from ..core.pixels import Pixels
-from ..core.summary import sheet_summaries
 from ..core.text import bytes_shown, counted, measured, shown
 from .look import FAINT, INK, PAPER, backdrop, enlarged, over, refuse_too_large, text_size, tone_of, write
 from .places import Label, Zoom, canvas_on_sheet, labels, point_on_sheet, zoom_for

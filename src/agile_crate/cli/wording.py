@@ -1,0 +1,38 @@
+"""How the terminal says what the rest of the program leaves open: settings are options here."""
+
+from __future__ import annotations
+
+import shlex
+from collections.abc import Collection
+
+from ..core.sentence import Sentence, Spelling
+
+
+def option_name(name: str) -> str:
+    """The option of a setting: ``max_size`` → ``--max-size``."""
+    return "--" + name.replace("_", "-")
+
+
+def as_option(name: str, value: str) -> str:
+    """A setting as it is typed, its value quoted where a shell needs that."""
+    if not value:
+        return option_name(name)
+    return f"{option_name(name)} {value if value.isprintable() and not set(value) & _SPECIAL else shlex.quote(value)}"
+
+
+_SPECIAL = frozenset(" #\"'\\$`&|;<>()*?[]{}!~")
+
+
+def options_of(command: str, own: Collection[str]) -> Spelling:
+    """How a command that has only these options spells settings: those of `pack` are said to be pack's."""
+
+    def spelled(name: str, value: str) -> str:
+        whose = "" if command == "pack" or option_name(name) in own else "pack's "
+        return whose + as_option(name, value)
+
+    return spelled
+
+
+def told(sentence: Sentence) -> str:
+    """A sentence as the terminal says it."""
+    return sentence.spelled(as_option)

@@ -1,0 +1,1 @@
+"""Boxes on sheets: grid, rows, tight, and which frames share a box."""

@@ -1,0 +1,73 @@
+"""What every layout answers with: sheets, and where on them each frame lies."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from ..align import offset_in
+from ..model.geometry import Box, Cells, Mirror, Size
+from .grid import GridSheet
+
+
+@dataclass(frozen=True, slots=True)
+class Spot:
+    """Where what is stored of a frame lies: sheet, left and top edge. `drawn` is False where another frame's pixels,
+    mirrored as `mirror` says, stand for it."""
+
+    on_sheet: int
+    x: int
+    y: int
+    turned: bool = False
+    mirror: Mirror = ""
+    drawn: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class Considered:
+    """An arrangement that was looked at: which sheet it was for, how it came about, and what became of it."""
+
+    sheet: int
+    way: str
+    size: Size
+    full: float
+    verdict: str
+
+
+@dataclass(frozen=True, slots=True)
+class SheetPlan:
+    """A sheet before it has a name: its size, its cells if it is a grid, and the spacing that it keeps."""
+
+    size: Size
+    cells: Cells | None = None
+    margin: int = 0
+    gap: int = 0
+    edge_repeat: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Arrangement:
+    """Sheets, a spot for every frame in order, what was considered, and the area that no arrangement can go below."""
+
+    sheets: tuple[SheetPlan, ...]
+    spots: tuple[Spot, ...]
+    considered: tuple[Considered, ...] = ()
+    bound: int = 0
+
+
+def in_cells(sizes: Sequence[Size], grid: Sequence[GridSheet], align: str, edge_repeat: int) -> Arrangement:
+    """Frames in the cells of a grid, in order, each where `align` puts its size in its cell."""
+    cell_size = grid[0].cells.size
+    placing = {size: offset_in(cell_size, size, align) for size in set(sizes)}
+    cells = [(index, cell) for index, sheet in enumerate(grid) for cell in sheet.boxes()]
+    spots = []
+    for size, (index, cell) in zip(sizes, cells, strict=True):
+        by = placing[size]
+        spots.append(Spot(index, cell.x + by.x, cell.y + by.y))
+    plans = (SheetPlan(s.size, s.cells, s.cells.margin, s.cells.gap, edge_repeat) for s in grid)
+    return Arrangement(tuple(plans), tuple(spots))
+
+
+def box_of(spot: Spot, stored: Box) -> Box:
+    """The box of what is stored of a frame, as it lies on its sheet."""
+    return Box(spot.x, spot.y, stored.h, stored.w) if spot.turned else Box(spot.x, spot.y, stored.w, stored.h)

@@ -1,0 +1,142 @@
+"""The grid layout: uniform cells, so many columns and rows, one sheet or several.
+
+Our own rule, by plain enumeration of the column counts: at most `usable width / cell width` of them, so the
+cost does not depend on the number of frames. Ties are settled by a total order; nothing is left to chance.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from ..errors import FitError
+from ..model.geometry import Box, Cells, Size
+from ..sentence import setting
+from ..text import counted, measured
+from .sheet_size import SheetRules
+
+WIDEST = 3
+"""A sheet whose columns we choose is at most this many times as long as it is wide, or as wide as it is long."""
+
+
+@dataclass(frozen=True, slots=True)
+class GridWish:
+    """What is asked of a grid. Columns and rows of 0 are ours to choose; a strip is one row (one column if `down`)."""
+
+    cell: Size
+    columns: int = 0
+    rows: int = 0
+    strip: bool = False
+    down: bool = False
+    margin: int = 0
+    gap: int = 0
+    rules: SheetRules = SheetRules()
+
+    def cells(self, columns: int, rows: int, filled: tuple[int, ...] = ()) -> Cells:
+        even = all(length == columns for length in filled[:-1])
+        return Cells(self.cell, columns, rows, self.margin, self.gap, self.down, () if even else filled)
+
+
+@dataclass(frozen=True, slots=True)
+class GridSheet:
+    """One sheet of a grid: its size, its cells, and how many frames lie in it (the first cells, in order)."""
+
+    size: Size
+    cells: Cells
+    frames: int
+
+    def boxes(self) -> Iterator[Box]:
+        """The cells that hold frames, in order."""
+        return (self.cells.box(index) for index in range(self.frames))
+
+
+def arrange_grid(count: int, wish: GridWish) -> tuple[GridSheet, ...]:
+    """Lays `count` frames (1 or more) into the cells of as few sheets as hold them, in order.
+
+    Raises FitError when a cell is larger than a sheet may be, or when the columns and rows asked for
+    are too few for the frames or too many for the sheet.
+    """
+    most = most_cells(wish)
+    if wish.columns and wish.rows and count > wish.columns * wish.rows:
+        raise FitError(
+            f"{counted(count, 'frame')} do not fit into {wish.columns} × {wish.rows} cells "
+            f"({wish.columns * wish.rows}); give more columns or rows, or leave one of the two out"
+        )
+    sheets: list[GridSheet] = []
+    while count:
+        cells = _cells_of_next_sheet(count, wish, most)
+        placed = min(count, cells.count)
+        sheets.append(GridSheet(wish.rules.sheet_size(cells.extent), cells, placed))
+        count -= placed
+    return tuple(sheets)
+
+
+def most_cells(wish: GridWish) -> Size:
+    """The most columns and rows that a sheet can have, checked against the ones that were asked for."""
+    usable = wish.rules.usable
+    limit = setting("size", measured(usable)) if wish.rules.exact else f"the largest sheet allowed, {measured(usable)}"
+    single = wish.cells(1, 1).extent
+    if single.w > usable.w or single.h > usable.h:
+        with_margin = f" with its margin ({measured(single)})" if wish.margin else ""
+        advice = f"give a larger {setting('size')}" if wish.rules.exact else f"raise {setting('max_size')}"
+        raise FitError(f"a cell of {measured(wish.cell)}{with_margin} is larger than {limit}; {advice}")
+    most = Size(
+        *(
+            (room - 2 * wish.margin + wish.gap) // (side + wish.gap)
+            for room, side in zip(usable, wish.cell, strict=True)
+        )
+    )
+    for asked, possible, word in ((wish.columns, most.w, "columns"), (wish.rows, most.h, "rows")):
+        if asked > possible:
+            raise FitError(
+                f"{asked} {word} of {measured(wish.cell)} cells are larger than {limit}; at most {possible} fit"
+            )
+    return most
+
+
+def _cells_of_next_sheet(count: int, wish: GridWish, most: Size) -> Cells:
+    if wish.strip:
+        length = min(count, most.h if wish.down else most.w)
+        return wish.cells(1, length) if wish.down else wish.cells(length, 1)
+    if wish.columns and wish.rows:
+        return wish.cells(wish.columns, wish.rows)
+    if wish.columns:
+        return wish.cells(wish.columns, min(-(-count // wish.columns), most.h))
+    if wish.rows:
+        return wish.cells(min(-(-count // wish.rows), most.w), wish.rows)
+    return _best_cells(count, wish, most) or wish.cells(*most)
+
+
+def _best_cells(count: int, wish: GridWish, most: Size) -> Cells | None:
+    """The cells for `count` frames on one sheet, or None if one sheet cannot hold them.
+
+    Among the column counts whose sheet is at most 3:1: the smallest sheet, then the fewest empty cells, then the
+    nearest to square, then the wider. Where no sheet is within 3:1 (very long cells), the nearest to square.
+    """
+    ranked = [(_rank(cells, size), cells) for cells, size in _possible(count, wish, most) if cells.rows <= most.h]
+    return min(ranked, key=lambda entry: entry[0])[1] if ranked else None
+
+
+def considered_grids(count: int, wish: GridWish) -> Iterator[tuple[Cells, Size, str]]:
+    """Every number of columns that was looked at for `count` frames on one sheet, and why it was not taken."""
+    most = most_cells(wish)
+    best = _best_cells(count, wish, most)
+    for cells, size in _possible(count, wish, most):
+        if cells.rows > most.h:
+            why = "too high for a sheet"
+        elif max(size) > WIDEST * min(size):
+            why = f"longer than {WIDEST}:1"
+        elif best and size.w * size.h > (taken := wish.rules.sheet_size(best.extent)).w * taken.h:
+            why = "larger"
+        else:
+            why = "as large, and less even or with more empty cells"
+        yield cells, size, why
+
+
+def _possible(count: int, wish: GridWish, most: Size) -> Iterator[tuple[Cells, Size]]:
+    for columns in range(1, min(count, most.w) + 1):
+        cells = wish.cells(columns, -(-count // columns))
+        yield cells, wish.rules.sheet_size(cells.extent)
+
+
+def _rank(cells: Cells, size: Size) -> tuple[float, ...]:
+    stretch = max(size) / min(size)
+    return max(stretch, WIDEST), size.w * size.h, cells.count, stretch, -cells.columns

@@ -1,0 +1,71 @@
+"""Frames whose pixels are the same, or mirror images of each other, so that they need be stored only once."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Sequence
+
+import numpy as np
+
+from ..model.geometry import Box, Mirror
+from ..model.picture import Picture
+
+_FLIPS: tuple[tuple[Mirror, tuple[slice, slice]], ...] = (
+    ("", np.s_[:, :]),
+    ("x", np.s_[:, ::-1]),
+    ("y", np.s_[::-1, :]),
+    ("xy", np.s_[::-1, ::-1]),
+)
+
+
+def shared(pictures: Sequence[Picture], mirrored: bool = False) -> list[tuple[int, Mirror]]:
+    """For each picture the first one whose stored pixels are the same, by its index, and how it must be mirrored.
+
+    Where a picture's pixels lie on its canvas does not matter, only what is stored. Pictures are put in groups by their
+    sizes and the sum of their pixels as numbers, which no flip changes; within a group they are compared byte by byte.
+    Cost: one pass over all pixels, and one more over those that are compared.
+    """
+    firsts: dict[tuple[object, ...], list[int]] = defaultdict(list)
+    result: list[tuple[int, Mirror]] = []
+    for index, picture in enumerate(pictures):
+        rivals = firsts[_key(picture, mirrored)]
+        matches = ((rival, _match(pictures[rival], picture, mirrored)) for rival in rivals)
+        found = next(((rival, mirror) for rival, mirror in matches if mirror is not None), None)
+        if found is None:
+            rivals.append(index)
+        result.append(found or (index, ""))
+    return result
+
+
+def between(first: Mirror, second: Mirror) -> Mirror:
+    """How one mirror image must be mirrored to be the other: flips undo themselves, in any order.
+
+    >>> between("x", "x"), between("x", "xy"), between("", "y")
+    ('', 'y', 'y')
+    """
+    flips = set(first) ^ set(second)
+    return "xy" if len(flips) == 2 else "x" if "x" in flips else "y" if "y" in flips else ""
+
+
+def _key(picture: Picture, mirrored: bool) -> tuple[object, ...]:
+    words = np.ascontiguousarray(picture.pixels).view(np.uint32)
+    inside = _inside(picture)
+    place = inside.size if mirrored else inside
+    return picture.stored_box.size, place, int(words.sum(dtype=np.uint64))
+
+
+def _inside(picture: Picture) -> Box:
+    """Where the pixels lie within what is stored."""
+    stored, part = picture.stored_box, picture.part
+    return Box(part.x - stored.x, part.y - stored.y, part.w, part.h)
+
+
+def _match(first: Picture, other: Picture, mirrored: bool) -> Mirror | None:
+    """How the first must be mirrored to be the other; None if it never is."""
+    size, mine, wanted = first.stored_box.size, _inside(first), _inside(other)
+    for mirror, flip in _FLIPS if mirrored else _FLIPS[:1]:
+        x = size.w - mine.right if "x" in mirror else mine.x
+        y = size.h - mine.bottom if "y" in mirror else mine.y
+        if (x, y) == wanted[:2] and np.array_equal(first.pixels[flip], other.pixels):
+            return mirror
+    return None

@@ -1,0 +1,40 @@
+"""How large a sheet may be, and how large it becomes once it must be a power of two and the like."""
+
+from dataclasses import dataclass
+
+from ..model.geometry import Size
+
+
+@dataclass(frozen=True, slots=True)
+class SheetRules:
+    """What a sheet's size must obey. `exact` is the size itself and takes the place of `largest`."""
+
+    largest: Size = Size(4096, 4096)
+    exact: Size | None = None
+    pow2: bool = False
+    square: bool = False
+    multiple: int = 1
+
+    @property
+    def usable(self) -> Size:
+        """The largest content (margins included) that a sheet can hold under these rules; 0 if none can."""
+        if self.exact:
+            return self.exact
+        w, h = (self._rounded_down(side) for side in self.largest)
+        return Size(min(w, h), min(w, h)) if self.square else Size(w, h)
+
+    def sheet_size(self, content: Size) -> Size:
+        """The smallest sheet that obeys the rules and holds `content`, which must not exceed `usable`."""
+        if self.exact:
+            return self.exact
+        w, h = (self._rounded_up(side) for side in content)
+        return Size(max(w, h), max(w, h)) if self.square else Size(w, h)
+
+    def _rounded_up(self, side: int) -> int:
+        side = -(-side // self.multiple) * self.multiple
+        return 1 << (side - 1).bit_length() if self.pow2 else side
+
+    def _rounded_down(self, side: int) -> int:
+        if self.pow2:
+            side = 1 << (side.bit_length() - 1)
+        return side // self.multiple * self.multiple

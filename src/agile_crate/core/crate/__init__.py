@@ -1,0 +1,1 @@
+"""The result: described, drawn, restored, checked, compared."""

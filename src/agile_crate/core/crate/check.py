@@ -1,0 +1,142 @@
+"""Whether a crate's metadata holds together: everything that can be told without the source frames.
+
+Each function yields plain sentences, one for each thing that is wrong; none means that all is well.
+"""
+
+from collections import Counter
+from collections.abc import Iterator, Sequence
+
+import numpy as np
+
+from ..model.crate import Crate, Frame, Sheet
+from ..model.geometry import Box
+from ..pixels import Pixels
+from ..text import counted, quoted
+
+
+def check_crate(crate: Crate) -> Iterator[str]:
+    """Names, boxes, cells, gaps and animations of a crate, checked against each other."""
+    yield from _repeated((frame.name for frame in crate.frames), "frames")
+    yield from _repeated((animation.name for animation in crate.animations), "animations")
+    placed: list[list[Frame]] = [[] for _ in crate.sheets]
+    for frame in crate.frames:
+        if frame.on_sheet < len(placed):
+            placed[frame.on_sheet].append(frame)
+        else:
+            yield f"frame {quoted(frame.name)} is on sheet {frame.on_sheet}, and the last one is {len(placed) - 1}"
+    for sheet, frames in zip(crate.sheets, placed, strict=True):
+        yield from _check_boxes(sheet, frames)
+        yield from _check_cells(sheet, frames)
+        yield from _check_gaps(sheet, frames)
+        yield from _check_margin(sheet, frames)
+        yield from _check_shared(frames)
+    yield from _check_animations(crate)
+
+
+def _repeated(names: Iterator[str], plural: str) -> Iterator[str]:
+    for name, count in Counter(names).items():
+        if count > 1:
+            yield f"{count} {plural} are named {quoted(name)}"
+
+
+def restorable(crate: Crate, frame: Frame) -> bool:
+    """Whether the frame's box lies on its sheet, and its pixels on its canvas, so that it can be put back."""
+    return frame.on_sheet < len(crate.sheets) and not any(_check_boxes(crate.sheets[frame.on_sheet], [frame]))
+
+
+def _check_boxes(sheet: Sheet, frames: Sequence[Frame]) -> Iterator[str]:
+    whole = Box(0, 0, *sheet.size)
+    for frame in frames:
+        if not whole.contains(frame.box):
+            yield f"frame {quoted(frame.name)}: its box {list(frame.box)} is not inside its sheet {list(sheet.size)}"
+        if not Box(0, 0, *frame.canvas).contains(Box(*frame.offset, *frame.upright)):
+            yield (
+                f"frame {quoted(frame.name)}: its pixels, {list(frame.upright)} at {list(frame.offset)}, "
+                f"are not inside its canvas {list(frame.canvas)}"
+            )
+
+
+def _check_cells(sheet: Sheet, frames: Sequence[Frame]) -> Iterator[str]:
+    cells = sheet.cells
+    if cells is None:
+        return
+    if cells.extent.w > sheet.size.w or cells.extent.h > sheet.size.h:
+        yield f"sheet {quoted(sheet.image)}: its cells need {list(cells.extent)}, and it is {list(sheet.size)}"
+    if len(frames) > cells.count:
+        yield f"sheet {quoted(sheet.image)}: {counted(len(frames), 'frame')} in {counted(cells.count, 'cell')}"
+    for index, frame in enumerate(frames[: cells.count]):
+        if not cells.box(index).contains(frame.box):
+            yield f"frame {quoted(frame.name)}: its box {list(frame.box)} is not inside cell {index} of its sheet"
+
+
+def _check_gaps(sheet: Sheet, frames: Sequence[Frame]) -> Iterator[str]:
+    """Two frames may share one box; different boxes must keep the gap (0 where the sheet names none).
+
+    Sweep from left to right (Shamos and Hoey, 1976), the candidates of each box compared as arrays: n log n to sort,
+    then for each box the boxes that begin left of its right edge; every pair only for boxes piled up on purpose.
+    """
+    gap = max(sheet.gap, 2 * sheet.edge_repeat, sheet.cells.gap if sheet.cells else 0)
+    owners = {frame.box: frame.name for frame in reversed(frames) if frame.box.w and frame.box.h}
+    boxes = np.array(sorted(owners), np.int64).reshape(-1, 4)
+    x, y, right, bottom = boxes[:, 0], boxes[:, 1], boxes[:, 0] + boxes[:, 2], boxes[:, 1] + boxes[:, 3]
+    last = np.searchsorted(x, right + gap)
+    for index in range(len(boxes)):
+        after = slice(index + 1, int(last[index]))
+        close = (y[after] < bottom[index] + gap) & (bottom[after] + gap > y[index])
+        for other in np.flatnonzero(close) + index + 1:
+            first, second = (Box(*boxes[i].tolist()) for i in (index, other))
+            overlap = x[other] < right[index] and y[other] < bottom[index] and bottom[other] > y[index]
+            what = "overlap" if overlap else f"are closer than the gap of {gap}"
+            yield f"frames {quoted(owners[first])} {list(first)} and {quoted(owners[second])} {list(second)} {what}"
+
+
+def _check_margin(sheet: Sheet, frames: Sequence[Frame]) -> Iterator[str]:
+    margin = max(sheet.margin, sheet.edge_repeat)
+    inside = Box(margin, margin, sheet.size.w - 2 * margin, sheet.size.h - 2 * margin)
+    for frame in frames:
+        if frame.box.w and frame.box.h and margin and not inside.contains(frame.box):
+            box = list(frame.box)
+            yield f"frame {quoted(frame.name)}: its box {box} is closer to the edge than the margin of {margin}"
+
+
+def _check_shared(frames: Sequence[Frame]) -> Iterator[str]:
+    """Frames that share a box must read it the same way up."""
+    first: dict[Box, Frame] = {}
+    for frame in frames:
+        other = first.setdefault(frame.box, frame)
+        if other.turned != frame.turned and frame.box.w and frame.box.h:
+            yield f"frames {quoted(other.name)} and {quoted(frame.name)} share a box, and only one of them is turned"
+
+
+def check_repeated_edges(sheet: Sheet, frames: Sequence[Frame], pixels: Pixels) -> Iterator[str]:
+    """Whether the outermost pixels of every box are repeated outwards, corners too. `pixels` are the whole sheet's."""
+    count, whole = sheet.edge_repeat, Box(0, 0, *sheet.size)
+    for frame in {frame.box: frame for frame in reversed(frames)}.values() if count else ():
+        box = frame.box
+        wide = Box(box.x - count, box.y - count, box.w + 2 * count, box.h + 2 * count)
+        if not (box.w and box.h and whole.contains(wide)):
+            continue  # what does not lie on the sheet is told of as too close to its edge
+        around = pixels[box.y - count : box.bottom + count, box.x - count : box.right + count]
+        rows = np.clip(np.arange(-count, box.h + count), 0, box.h - 1) + count
+        columns = np.clip(np.arange(-count, box.w + count), 0, box.w - 1) + count
+        wrong = (around != around[rows[:, None], columns]).any(axis=2)
+        if wrong.any():
+            y, x = (int(value) - count for value in np.unravel_index(int(wrong.argmax()), wrong.shape))
+            yield (
+                f"frame {quoted(frame.name)}: {counted(int(wrong.sum()), 'pixel')} of its repeated edge "
+                f"differ, first at {box.x + x},{box.y + y} of the sheet"
+            )
+
+
+def _check_animations(crate: Crate) -> Iterator[str]:
+    for animation in crate.animations:
+        where = f"animation {quoted(animation.name)}"
+        if not animation.frames:
+            yield f"{where} has no frames"
+        if len(animation.frames) != len(animation.durations):
+            yield f"{where} has {counted(len(animation.frames), 'frame')} and {len(animation.durations)} durations"
+        if any(duration <= 0 for duration in animation.durations):
+            yield f"{where} shows a frame for no time at all"
+        beyond = [index for index in animation.frames if index >= len(crate.frames)]
+        if beyond:
+            yield f"{where} names frame {beyond[0]}, and the last one is {len(crate.frames) - 1}"

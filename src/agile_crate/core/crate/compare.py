@@ -1,0 +1,34 @@
+"""Whether two pictures are the same, and where they first are not."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..pixels import Pixels
+
+
+@dataclass(frozen=True, slots=True)
+class Difference:
+    """How two pictures of one size differ: how many pixels, and the first in reading order with both its colours."""
+
+    pixels: int
+    x: int
+    y: int
+    expected: tuple[int, ...]
+    found: tuple[int, ...]
+
+
+def difference(expected: Pixels, found: Pixels) -> Difference | None:
+    """The difference between two pictures of the same shape, or None if every pixel is the same.
+
+    The colour of a wholly transparent pixel cannot be seen and does not count.
+    Cost: one pass when they are the same; colour is looked at only where the bytes differ.
+    """
+    if np.array_equal(expected, found):
+        return None
+    differs = (expected != found).any(axis=2) & ((expected[..., 3] != 0) | (found[..., 3] != 0))
+    count = int(np.count_nonzero(differs))
+    if count == 0:
+        return None
+    y, x = (int(value) for value in np.unravel_index(int(differs.argmax()), differs.shape))
+    return Difference(count, x, y, tuple(expected[y, x].tolist()), tuple(found[y, x].tolist()))

@@ -1,0 +1,56 @@
+"""From placed frames to the crate: the values that every metadata format says in its own way."""
+
+from collections.abc import Mapping, Sequence
+from fractions import Fraction
+
+from ..arrange.arrangement import SheetPlan, Spot, box_of
+from ..model.crate import Animation, Frame, Loop, Sheet
+from ..model.geometry import Offset
+from ..model.picture import FrameSequence, Picture
+from ..motion.timing import durations
+
+
+def described_frames(pictures: Sequence[Picture], spots: Sequence[Spot]) -> tuple[Frame, ...]:
+    """The frames of an arrangement, in order. A frame that is stored as its mirror image has the offset that it has
+    before it is flipped back with its canvas."""
+    return tuple(_frame(picture, spot) for picture, spot in zip(pictures, spots, strict=True))
+
+
+def _frame(picture: Picture, spot: Spot) -> Frame:
+    stored, canvas = picture.stored_box, picture.canvas
+    offset = Offset(
+        canvas.w - stored.right if "x" in spot.mirror else stored.x,
+        canvas.h - stored.bottom if "y" in spot.mirror else stored.y,
+    )
+    box = box_of(spot, stored)
+    return Frame(
+        picture.name, spot.on_sheet, box, canvas, offset, picture.pivot, spot.turned, spot.mirror, picture.shape
+    )
+
+
+def described_sheets(images: Sequence[str], plans: Sequence[SheetPlan]) -> tuple[Sheet, ...]:
+    """Sheets under their file names."""
+    return tuple(
+        Sheet(image, plan.size, plan.cells, "", plan.gap, plan.margin, plan.edge_repeat)
+        for image, plan in zip(images, plans, strict=True)
+    )
+
+
+def described_animations(
+    sequences: Sequence[FrameSequence], times: Mapping[str, Sequence[Fraction]], loop: Mapping[str, Loop | None]
+) -> tuple[Animation, ...]:
+    """The animations of sequences whose pictures are the crate's frames, in order.
+
+    `times` are the exact milliseconds of each one's frames. `loop` is what was asked for; None: what the source says.
+    """
+    animations: list[Animation] = []
+    first = 0
+    for sequence in sequences:
+        indices = tuple(range(first, first + len(sequence.frames)))
+        first += len(indices)
+        if (name := sequence.name) is None:
+            continue
+        asked = loop[name]
+        repeats = (asked, 0) if asked else (sequence.loop or "forever", sequence.times)
+        animations.append(Animation(name, indices, durations(times[name]), *repeats))
+    return tuple(animations)

@@ -1,0 +1,135 @@
+"""What files are called: the sheets by a pattern, and names that every platform can hold."""
+
+from __future__ import annotations
+
+import re
+import string
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
+from fractions import Fraction
+from typing import TYPE_CHECKING
+
+from ..errors import UsageError
+from ..sentence import setting
+from ..text import percent, quoted
+
+if TYPE_CHECKING:
+    from ..arrange.arrangement import SheetPlan
+
+FIELDS = (
+    "name",
+    "sheet",
+    "sheets",
+    "frames",
+    "width",
+    "height",
+    "cell_width",
+    "cell_height",
+    "columns",
+    "rows",
+    "scale",
+)
+"""What a pattern may name. On a sheet without cells the fields of cells cannot be used."""
+
+LONGEST_NAME = 255
+"""Bytes in UTF-8. What the usual file systems hold."""
+
+_RESERVED = re.compile(r"(con|prn|aux|nul|com[0-9]|lpt[0-9])(\..*)?", re.IGNORECASE)
+_FORBIDDEN = re.compile(r'[/\\:*?"<>|\x00-\x1f\x7f]')
+_DIGITS = re.compile("(0[1-9])?")
+
+
+def check_pattern(pattern: str) -> None:
+    """Raises UsageError for a pattern of file names that cannot be read, or whose literal parts no file may have.
+
+    Fields stand in braces, numbers may be padded with zeros ({sheet:03}); {{ and }} are braces themselves.
+    """
+    try:
+        parts = list(string.Formatter().parse(pattern))
+    except ValueError:
+        raise UsageError(f"{quoted(pattern)} has an open brace: write fields as {{name}}, a brace as {{{{") from None
+    for literal, name, padding, conversion in parts:
+        if found := _FORBIDDEN.search(literal):
+            raise UsageError(f"{quoted(pattern)}: {quoted(found[0])} cannot stand in a file name on every platform")
+        if name is None:
+            continue
+        if name not in FIELDS:
+            raise UsageError(f"{quoted(pattern)}: there is no field {{{name}}}; the fields are {', '.join(FIELDS)}")
+        if conversion or not _DIGITS.fullmatch(padding or "") or (padding and name in ("name", "scale")):
+            raise UsageError(f"{quoted(pattern)}: only zeros can be asked of a number, such as {{sheet:03}}")
+
+
+def sheet_names(
+    name: str, plans: Sequence[SheetPlan], counts: Sequence[int], portion: Fraction, pattern: str = ""
+) -> list[str]:
+    """The sheets' file names: ``otter.png``, or ``otter-1.png`` … if there are several, or by a checked pattern.
+
+    `name` is the crate's, `counts` are the frames on each sheet, `portion` is its size among the crates of the build.
+    Raises UsageError for a pattern that gives no usable name, or one name to several sheets.
+    """
+    if not pattern:
+        stems = [name] if len(plans) == 1 else [f"{name}-{number}" for number in range(1, len(plans) + 1)]
+    else:
+        stems = [
+            from_pattern(pattern, _values(name, plan, count, portion) | {"sheet": number, "sheets": len(plans)})
+            for number, (plan, count) in enumerate(zip(plans, counts, strict=True), 1)
+        ]
+    return [stem if stem.endswith(".png") else f"{stem}.png" for stem in stems]
+
+
+def _values(name: str, plan: SheetPlan, count: int, portion: Fraction) -> dict[str, str | int | None]:
+    cells = plan.cells
+    of_cells: dict[str, str | int | None] = dict.fromkeys(("cell_width", "cell_height", "columns", "rows"))
+    if cells is not None:
+        of_cells = {
+            "cell_width": cells.size.w,
+            "cell_height": cells.size.h,
+            "columns": cells.columns,
+            "rows": cells.rows,
+        }
+    return of_cells | {
+        "name": name,
+        "frames": count,
+        "width": plan.size.w,
+        "height": plan.size.h,
+        "scale": percent(portion)[:-1],
+    }
+
+
+def from_pattern(pattern: str, values: Mapping[str, str | int | None]) -> str:
+    """The file name that a checked pattern gives. Raises UsageError for a field without a value, or a name that some
+    platform cannot hold."""
+    named = [name for _, name, _, _ in string.Formatter().parse(pattern) if name]
+    for name in named:
+        if values[name] is None:
+            raise UsageError(
+                f"{setting('file_name')} {quoted(pattern)}: {{{name}}} is of cells, and this sheet has none"
+            )
+    made = pattern.format_map(values)
+    if why := not_held(made):
+        raise UsageError(f"{setting('file_name')} {quoted(pattern)} gives {quoted(made)}, {why}")
+    return made
+
+
+def not_held(name: str, everywhere: bool = True) -> str:
+    """Why a file of this name cannot be on every platform, as the end of a sentence; empty if it can. Or, if not
+    `everywhere`, on POSIX systems."""
+    if not everywhere:
+        if name in ("", ".", "..") or set(name) & set("/\0"):
+            return "and no file can be called that"
+    elif found := _FORBIDDEN.search(name):
+        return f"and {quoted(found[0])} cannot stand in a file name on every platform"
+    elif _RESERVED.fullmatch(name):
+        return "which some platforms keep for devices"
+    elif name != name.strip(" ") or name.endswith(".") or name in ("", ".", ".."):
+        return "and no file can be called that on every platform"
+    if len(name.encode("utf-8", "replace")) > LONGEST_NAME:
+        return f"which is longer than the {LONGEST_NAME} bytes that a file name can have"
+    return ""
+
+
+def repeated(names: Iterable[str]) -> str | None:
+    """A name that several files would take, also where only the case tells them apart; None if all differ."""
+    names = list(names)
+    counts = Counter(name.casefold() for name in names)
+    return next((name for name in names if counts[name.casefold()] > 1), None)

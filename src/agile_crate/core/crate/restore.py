@@ -1,0 +1,53 @@
+"""The inverse of drawing: a frame cut from its sheet and put back on its canvas, as docs/format.md says."""
+
+import numpy as np
+
+from ..color import Color, color_from_hex
+from ..frame.alpha import flattened, premultiplied, straight
+from ..model.crate import Crate, Frame
+from ..pixels import Pixels
+
+
+def stored_pixels(sheet: Pixels, frame: Frame) -> Pixels:
+    """The frame's pixels as they lie on the sheet, turned upright: a view of the sheet, shape (h, w, 4)."""
+    box = frame.box
+    pixels = sheet[box.y : box.bottom, box.x : box.right]
+    return np.rot90(pixels) if frame.turned else pixels
+
+
+def restore(sheet: Pixels, frame: Frame, background: Color | None = None) -> Pixels:
+    """The frame on its whole canvas: a new array of shape (canvas height, canvas width, 4).
+
+    The box is cut out, turned back by 90° anticlockwise if it is stored turned, pasted on an empty canvas (or one of
+    the `background`, opaque) at the offset, and then flipped if the frame is a mirror image. The box must lie on the
+    sheet and the pixels on the canvas; `core.check` says whether they do.
+    """
+    upright, (x, y) = frame.upright, frame.offset
+    canvas = np.zeros((frame.canvas.h, frame.canvas.w, 4), np.uint8)
+    if background:
+        canvas[:] = (*background, 255)
+    canvas[y : y + upright.h, x : x + upright.w] = stored_pixels(sheet, frame)
+    if "x" in frame.mirror:
+        canvas = canvas[:, ::-1]
+    if "y" in frame.mirror:
+        canvas = canvas[::-1]
+    return canvas
+
+
+def restored(crate: Crate, sheet: Pixels, frame: Frame) -> Pixels:
+    """The frame as `restore` gives it, on the crate's background if it has one."""
+    return restore(sheet, frame, color_from_hex(crate.background))
+
+
+def as_seen(crate: Crate, sheet: Pixels, frame: Frame) -> Pixels:
+    """The same in straight alpha."""
+    pixels = restored(crate, sheet, frame)
+    return straight(pixels) if crate.alpha == "premultiplied" else pixels
+
+
+def as_stored(pixels: Pixels, crate: Crate) -> Pixels:
+    """A source as the crate should give it back: premultiplied, or laid over the background, if the crate is."""
+    background = color_from_hex(crate.background)
+    if background:
+        return flattened(pixels, background)
+    return premultiplied(pixels) if crate.alpha == "premultiplied" else pixels

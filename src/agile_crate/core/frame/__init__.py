@@ -1,0 +1,1 @@
+"""One frame's pixels: what is visible, colour key, scale, palette, outline, trim, pivot, shape."""

@@ -1,0 +1,70 @@
+"""What is done to a frame as soon as it is decoded, so that large drawings never lie in memory all at once."""
+
+from __future__ import annotations
+
+import dataclasses
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+
+from ..model.geometry import ORIGIN, Size
+from ..model.picture import Picture
+from ..pixels import Pixels
+from .color_key import keyed
+from .fingerprint import fingerprint
+from .scale import scaled, scaled_canvas
+from .visible import without_rim
+from .wishes import ColorKey, Scaling
+
+LARGEST_CANVAS = 16_384
+"""Pixels. No side of a canvas may grow beyond it."""
+
+
+@dataclass(frozen=True, slots=True)
+class FirstLook:
+    """What is to be done at first sight: the colour key, and a scaling for each size of the build, where the factor is
+    known by then. `fingerprints`: whether drawings will be compared. Equal values give equal results."""
+
+    color_key: ColorKey | None
+    scalings: tuple[Scaling, ...]
+    fingerprints: bool
+
+
+class Seen(NamedTuple):
+    """What the first look gave: a picture for each size of the build, and the fingerprint if one was wanted."""
+
+    pictures: tuple[Picture, ...]
+    fingerprint: bytes
+
+    @property
+    def nbytes(self) -> int:
+        return sum(picture.nbytes for picture in self.pictures)
+
+
+def seen(name: str, pixels: Pixels, look: FirstLook) -> Seen:
+    """The frame of this name after the first look: keyed, cut down to what is not empty to the last byte, scaled.
+
+    `pixels` are the decoded ones, shape (h, w, 4), and are not changed.
+    """
+    canvas = Size(pixels.shape[1], pixels.shape[0])
+    gone = 0
+    if look.color_key:
+        before = np.count_nonzero(pixels[..., 3])
+        pixels = keyed(pixels, look.color_key)
+        gone = int(before - np.count_nonzero(pixels[..., 3]))
+    pixels, offset = without_rim(pixels)
+    picture = Picture(name, pixels, canvas, offset, keyed=gone)
+    mark = fingerprint(pixels, canvas, offset) if look.fingerprints else b""
+    return Seen(tuple(scaled_picture(picture, scaling) for scaling in look.scalings), mark)
+
+
+def scaled_picture(picture: Picture, scaling: Scaling) -> Picture:
+    """The picture scaled; one that vanishes or grows too large keeps only its new canvas, to be refused by name."""
+    if scaling.factor == 1:
+        return picture
+    canvas = scaled_canvas(picture.canvas, scaling.factor)
+    if min(canvas) < 1 or max(canvas) > LARGEST_CANVAS:
+        return dataclasses.replace(picture, canvas=canvas, pixels=picture.pixels[:0, :0], offset=ORIGIN)
+    pixels, offset = scaled(picture.pixels, picture.offset, picture.canvas, scaling)
+    return dataclasses.replace(picture, canvas=canvas, pixels=pixels, offset=offset)

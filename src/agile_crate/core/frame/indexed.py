@@ -1,0 +1,48 @@
+"""Pixels as indices into a list of colours, when there are few enough of them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..pixels import Pixels
+
+MOST_COLORS = 256
+"""What an index of one byte can name."""
+
+Words = NDArray[np.uint32]
+"""Colours with their alpha, each pixel's four bytes as one number, the alpha's highest."""
+
+
+def words(pixels: Pixels) -> Words:
+    """Each pixel of shape (h, w, 4) as one number: shape (h, w), a view where memory allows."""
+    return np.ascontiguousarray(pixels).view("<u4")[..., 0]
+
+
+def few_colors(pictures: Iterable[Pixels]) -> Words | None:
+    """The different colours of all pictures, their alpha counted in, and the empty one; the most transparent first.
+
+    None if there are more than MOST_COLORS. Cost: one pass over the pixels, and a sort of those that differ from their
+    left neighbour.
+    """
+    known = np.zeros(1, np.uint32)
+    for pixels in pictures:
+        row = words(pixels).ravel()
+        if row.size:
+            starts = row[np.concatenate(([True], row[1:] != row[:-1]))]
+            known = np.union1d(known, starts)
+            if known.size > MOST_COLORS:
+                return None
+    return known
+
+
+def indices(pixels: Pixels, colors: Words) -> NDArray[np.uint8]:
+    """The place of each pixel's colour in the sorted `colors`, all of which must be there: shape (h, w), new."""
+    return np.searchsorted(colors, words(pixels)).astype(np.uint8)
+
+
+def entries(colors: Words) -> Pixels:
+    """The colours as an array of shape (n, 4)."""
+    return colors.astype("<u4").view(np.uint8).reshape(-1, 4)

@@ -1,0 +1,16 @@
+"""Left and right exchanged."""
+
+from __future__ import annotations
+
+import dataclasses
+
+import numpy as np
+
+from ..model.geometry import Offset
+from ..model.picture import Picture
+
+
+def flipped(picture: Picture) -> Picture:
+    """The picture as in a mirror: new pixels, on the same canvas."""
+    offset = Offset(picture.canvas.w - picture.part.right, picture.offset.y)
+    return dataclasses.replace(picture, pixels=np.ascontiguousarray(picture.pixels[:, ::-1]), offset=offset)

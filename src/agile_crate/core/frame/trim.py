@@ -1,0 +1,57 @@
+"""How much of each canvas goes on a sheet."""
+
+from __future__ import annotations
+
+import dataclasses
+
+from ..align import PLACES
+from ..model.geometry import Box, Offset, Point, Size
+from ..model.picture import Picture
+from .visible import cut_out, visible_box
+
+EMPTY = Box(0, 0, 0, 0)
+
+
+def visible_on_canvas(picture: Picture, alpha_floor: int = 0) -> Box | None:
+    """What is visible of a picture, on its canvas."""
+    box = visible_box(picture.pixels, alpha_floor)
+    return box.moved(picture.offset) if box else None
+
+
+def trimmed(picture: Picture, box: Box) -> Picture:
+    """The picture with only this part of its canvas to be stored; the canvas and what is where on it stay.
+
+    Pixels are a view of what they were.
+    """
+    part = picture.part
+    left, top = max(box.x, part.x), max(box.y, part.y)
+    right, bottom = min(box.right, part.right), min(box.bottom, part.bottom)
+    if right <= left or bottom <= top:
+        return dataclasses.replace(picture, pixels=picture.pixels[:0, :0], offset=Offset(box.x, box.y), stored=box)
+    inside = Box(left - part.x, top - part.y, right - left, bottom - top)
+    return dataclasses.replace(picture, pixels=cut_out(picture.pixels, inside), offset=Offset(left, top), stored=box)
+
+
+def forgotten(picture: Picture) -> Picture:
+    """The picture as if it had been drawn on what is stored of it. The pivot stays on the pixel where it was.
+
+    A frame of which nothing is stored keeps a canvas of one pixel.
+    """
+    box = picture.stored_box
+    return dataclasses.replace(
+        picture,
+        canvas=Size(max(1, box.w), max(1, box.h)),
+        offset=Offset(picture.offset.x - box.x, picture.offset.y - box.y),
+        stored=Box(0, 0, box.w, box.h),
+        pivot=Point(picture.pivot.x - box.x, picture.pivot.y - box.y),
+    )
+
+
+def displacement(picture: Picture, place: str) -> tuple[float, float]:
+    """How far a trimmed picture moves when what is stored of it is put where its canvas was, both by `place`."""
+    x, y = PLACES[place]
+    box = picture.stored_box
+    return (
+        float((picture.canvas.w - box.w) * x - box.x),
+        float((picture.canvas.h - box.h) * y - box.y),
+    )

@@ -1,0 +1,61 @@
+"""What can be asked of the steps that prepare frames, as values; apart from the steps, so that NumPy is not needed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Literal, NamedTuple
+
+from ..color import Color
+from ..model.geometry import Point, Size
+from ..rounding import plain
+
+WIDEST_OUTLINE = 32
+"""Pixels."""
+
+
+class ColorKey(NamedTuple):
+    """The colour that becomes transparent, None for that of the top left corner, and by how many levels of 255 a
+    channel may differ from it."""
+
+    color: Color | None
+    tolerance: int = 0
+
+
+class Scaling(NamedTuple):
+    """What is asked of a scaling. `smooth` filters, else the nearest pixel is taken; `place` is what stays aligned."""
+
+    factor: Fraction
+    smooth: bool = True
+    place: str = "bottom"
+
+
+@dataclass(frozen=True, slots=True)
+class Outline:
+    """A line's colour and width in pixels; `inner`: within the figure; `hard`: without smoothing."""
+
+    color: Color
+    width: int = 1
+    inner: bool = False
+    hard: bool = False
+
+    @property
+    def reach(self) -> int:
+        """How many pixels it adds on each side."""
+        return 0 if self.inner else self.width
+
+
+@dataclass(frozen=True, slots=True)
+class PivotWish:
+    """Where the pivot is wanted: in shares of the canvas, in its pixels, or at the figure's feet."""
+
+    x: Fraction = Fraction(0)
+    y: Fraction = Fraction(0)
+    unit: Literal["share", "px", "feet"] = "share"
+
+    def on(self, canvas: Size) -> Point:
+        """The point on a canvas. Feet are not found this way, but by what is drawn."""
+        return Point(*map(plain, (self.x, self.y) if self.unit == "px" else (self.x * canvas.w, self.y * canvas.h)))
+
+
+FEET = PivotWish(unit="feet")

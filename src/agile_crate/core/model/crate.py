@@ -1,0 +1,89 @@
+"""The crate as the metadata describes it, in frozen values. Words are those of docs/words.md."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Literal, TypeAlias
+
+from .geometry import Box, Cells, Mirror, Offset, Point, Shape, Size
+
+FORMAT = "agile-crate"
+VERSION = 1
+
+Loop: TypeAlias = Literal["forever", "once", "back-and-forth"]
+
+
+@dataclass(frozen=True, slots=True)
+class Frame:
+    """One frame as the metadata describes it: where it lies, and how it goes back on its canvas.
+
+    `box` is as stored; with `turned` the pixels lie there rotated by 90° clockwise, so the upright size is (h, w).
+    `canvas`, `offset`, `pivot` and `box` are in pixels of this crate.
+    """
+
+    name: str
+    on_sheet: int
+    box: Box
+    canvas: Size
+    offset: Offset
+    pivot: Point
+    turned: bool = False
+    mirror: Mirror = ""
+    shape: Shape | None = None
+
+    @property
+    def upright(self) -> Size:
+        """The size of the stored pixels once they are turned back."""
+        return Size(self.box.h, self.box.w) if self.turned else self.box.size
+
+
+@dataclass(frozen=True, slots=True)
+class Animation:
+    """A named list of frames (indices into the crate's frames), whole milliseconds for each, and a loop rule.
+
+    `times` is how many times an animation is shown that ends ("once") after more than one showing; 0 otherwise.
+    """
+
+    name: str
+    frames: tuple[int, ...]
+    durations: tuple[int, ...]
+    loop: Loop = "forever"
+    times: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Sheet:
+    """One output image. `sha256` is of the image file, in hex; empty while it has not been written.
+
+    `gap` and `margin` are kept by all boxes; `edge_repeat` is how many pixels each box's edge is repeated outwards.
+    """
+
+    image: str
+    size: Size
+    cells: Cells | None = None
+    sha256: str = ""
+    gap: int = 0
+    margin: int = 0
+    edge_repeat: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Crate:
+    """One build's result: its sheets and all that is known of its frames.
+
+    `settings` are those by which frames were taken and changed, as they were given: a proof repeats them.
+    `background` is the colour (#rrggbb) that the sheets were flattened on, empty if they have alpha. `files` are the
+    names of the build's text files, where there are more than one.
+    """
+
+    name: str
+    sheets: tuple[Sheet, ...]
+    frames: tuple[Frame, ...]
+    animations: tuple[Animation, ...]
+    scale: float = 1
+    alpha: Literal["straight", "premultiplied"] = "straight"
+    generator: str = ""
+    settings: Mapping[str, object] = field(default_factory=dict)
+    background: str = ""
+    files: tuple[str, ...] = ()

@@ -1,0 +1,79 @@
+"""Frames on their way: which drawings a sequence shows, and the pictures that become of them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import TYPE_CHECKING
+
+from .crate import Loop
+from .geometry import ORIGIN, TOP_LEFT, Box, Offset, Point, Shape, Size
+
+if TYPE_CHECKING:
+    from ..pixels import Pixels
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Picture:
+    """One frame's pixels on their way from the source to a sheet.
+
+    `pixels` lie on the canvas at `offset`; the rest of the canvas is empty. `keyed` counts the pixels that a colour key
+    took away. `stored` is the part of the canvas that goes on a sheet, None for all of it.
+    """
+
+    name: str
+    pixels: Pixels
+    canvas: Size
+    offset: Offset = ORIGIN
+    keyed: int = 0
+    stored: Box | None = None
+    pivot: Point = TOP_LEFT
+    shape: Shape | None = None
+
+    @property
+    def nbytes(self) -> int:
+        """The memory that its pixels take."""
+        return self.pixels.nbytes
+
+    @property
+    def part(self) -> Box:
+        """The part of the canvas that `pixels` cover."""
+        return Box(*self.offset, self.pixels.shape[1], self.pixels.shape[0])
+
+    @property
+    def stored_box(self) -> Box:
+        """The part of the canvas that goes on a sheet."""
+        return self.stored or Box(0, 0, *self.canvas)
+
+
+@dataclass(frozen=True, slots=True)
+class Exposure:
+    """One frame of a sequence: which drawing it shows, by its place among all that were read, and for how long.
+
+    `milliseconds` is how long the source shows it, None where it does not say; `units` is how many frames of the source
+    it stands for. `fingerprint` is the same for drawings that are the same, and empty where nobody asked for it.
+    `flipped`: shown with left and right exchanged.
+    """
+
+    name: str
+    drawing: int
+    milliseconds: Fraction | None = None
+    units: int = 1
+    fingerprint: bytes = b""
+    flipped: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class FrameSequence:
+    """Frames in order, on their way to be an animation. The one without a name holds the stills.
+
+    `loop` and `times` are what the source says of repeating: None and 0 where it says nothing.
+    """
+
+    name: str | None
+    frames: tuple[Exposure, ...]
+    loop: Loop | None = None
+    times: int = 0
+
+
+Sequences = tuple[FrameSequence, ...]

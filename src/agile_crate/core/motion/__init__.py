@@ -1,0 +1,1 @@
+"""Frames in time: which are taken, for how long each is shown, and how an animation plays."""

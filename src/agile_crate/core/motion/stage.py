@@ -1,0 +1,56 @@
+"""How an animation plays: which frames follow each other, and where each canvas lies so that the pivot stays put."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+from ..model.crate import Animation, Frame
+from ..model.geometry import Offset, Size
+from ..rounding import half_up
+
+
+class Step(NamedTuple):
+    """One step of an animation: the index of its frame, and how long it is shown."""
+
+    frame: int
+    milliseconds: int
+
+
+def turn(animation: Animation) -> list[Step]:
+    """The steps of one turn, after which it begins again. Back and forth is 1 2 3 4 3 2: both ends once a turn."""
+    steps = [Step(*step) for step in zip(animation.frames, animation.durations, strict=True)]
+    return steps + steps[-2:0:-1] if animation.loop == "back-and-forth" else steps
+
+
+def frame_at(animation: Animation, milliseconds: float) -> int:
+    """Which frame is shown at a time after the start; what ends stays on its last frame."""
+    steps = turn(animation)
+    length = sum(step.milliseconds for step in steps)
+    turns = max(1, animation.times) if animation.loop == "once" else 0
+    if turns and milliseconds >= length * turns:
+        return steps[-1].frame
+    left = milliseconds % length
+    for step in steps:
+        left -= step.milliseconds
+        if left < 0:
+            return step.frame
+    return steps[-1].frame
+
+
+class Stage(NamedTuple):
+    """Room for some frames drawn at one point: `places` are where each canvas's top left lies, `origin` the point."""
+
+    size: Size
+    places: tuple[Offset, ...]
+    origin: Offset
+
+
+def stage(frames: Sequence[Frame]) -> Stage:
+    """The smallest room in which the canvases of all frames fit, their pivots on one point, rounded to whole pixels."""
+    corners = [Offset(half_up(-frame.pivot.x), half_up(-frame.pivot.y)) for frame in frames]
+    left, top = min(corner.x for corner in corners), min(corner.y for corner in corners)
+    right = max(corner.x + frame.canvas.w for corner, frame in zip(corners, frames, strict=True))
+    bottom = max(corner.y + frame.canvas.h for corner, frame in zip(corners, frames, strict=True))
+    places = tuple(Offset(corner.x - left, corner.y - top) for corner in corners)
+    return Stage(Size(right - left, bottom - top), places, Offset(-left, -top))

@@ -1,0 +1,86 @@
+"""How long each frame is shown."""
+
+from collections.abc import Mapping, Sequence
+from collections.abc import Set as AbstractSet
+from dataclasses import dataclass
+from fractions import Fraction
+from itertools import accumulate, pairwise
+
+from ..errors import UsageError
+from ..model.picture import FrameSequence
+from ..rounding import half_up
+from ..sentence import setting
+from ..text import counted, quoted
+
+DEFAULT_FPS = Fraction(12)
+
+
+@dataclass(frozen=True, slots=True)
+class Hold:
+    """How long one frame is held: so many times as long, or so many milliseconds."""
+
+    factor: Fraction = Fraction(1)
+    milliseconds: Fraction | None = None
+
+
+def frame_times(
+    sequence: FrameSequence, fps: Fraction | None, total: Fraction | None, holds: Mapping[int, Hold]
+) -> tuple[Fraction, ...]:
+    """The exact milliseconds of each frame.
+
+    With `fps`, each frame that stands for one of the source is 1/fps long; without, it keeps the time of its source, or
+    DEFAULT_FPS where that says none. Holds are by position from 1. With `total` the whole lasts so many milliseconds:
+    frames held for a time of their own keep it, the others share the rest in proportion.
+    Raises UsageError for a hold beyond the last frame and for a total that holds leave no room in.
+    """
+    for position in holds:
+        if position > len(sequence.frames):
+            raise UsageError(
+                f"{setting('hold', f'{sequence.name}:{position}')} is outside {quoted(sequence.name or '')}, "
+                f"which has {counted(len(sequence.frames), 'frame')}"
+            )
+    one = 1000 / (fps or DEFAULT_FPS)
+    times: list[Fraction] = []
+    for frame in sequence.frames:
+        own = frame.milliseconds if fps is None else None
+        times.append(own or (one if frame.units == 1 else one * frame.units))
+    for position, hold in holds.items():
+        times[position - 1] = hold.milliseconds or times[position - 1] * hold.factor
+    if total is None:
+        return tuple(times)
+    fixed = {position - 1 for position, hold in holds.items() if hold.milliseconds}
+    return _stretched(sequence.name or "", times, fixed, total)
+
+
+def _stretched(name: str, times: Sequence[Fraction], fixed: AbstractSet[int], total: Fraction) -> tuple[Fraction, ...]:
+    held = sum((times[index] for index in fixed), Fraction())
+    free = sum(times, Fraction()) - held
+    if held >= total or free == 0:
+        raise UsageError(
+            f"{setting('duration')}: {quoted(name)} is to last {float(total):g} ms, "
+            f"and frames held take {float(held):g} of them; hold them shorter, or by a factor"
+        )
+    share = (total - held) / free
+    return tuple(time if index in fixed else time * share for index, time in enumerate(times))
+
+
+def durations(times: Sequence[Fraction]) -> tuple[int, ...]:
+    """Exact times as whole milliseconds.
+
+    The moments at which frames change are rounded, not the durations, so the error never adds up: the sum is the
+    exact total, rounded once. A frame of at least 1 ms never comes out as 0.
+
+    >>> durations([Fraction(1000, 12)] * 3)
+    (83, 84, 83)
+    """
+    moments = map(half_up, accumulate(times, initial=Fraction()))
+    return tuple(after - before for before, after in pairwise(moments))
+
+
+def pace(times: Sequence[Fraction]) -> Fraction:
+    """Frames a second over the whole: the fps where all frames last equally long.
+
+    >>> pace([Fraction(100)] * 4), pace([Fraction(100), Fraction(300)])
+    (Fraction(10, 1), Fraction(5, 1))
+    """
+    return 1000 * len(times) / sum(times, Fraction())

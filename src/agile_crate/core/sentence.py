@@ -1,0 +1,54 @@
+"""Sentences that name settings without knowing who reads them.
+
+The same message goes to a terminal, where a setting is an option (``--max-size``), to a script, where it is an argument
+(``max_size``), and to whoever wrote a crate file (``max-size``). So a sentence carries the setting's name, and a value
+where it proposes one, between marks; whoever tells the sentence spells them.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from typing import Self
+
+Spelling = Callable[[str, str], str]
+"""How a setting is written: its name with underscores, and a value or an empty text."""
+
+_OPEN, _BETWEEN, _CLOSE = "\ue000", "\ue001", "\ue002"
+"""Characters for private use, which `text.shown` escapes wherever a stranger's name has them."""
+
+_MENTION = re.compile(f"{_OPEN}([^{_BETWEEN}]*){_BETWEEN}([^{_CLOSE}]*){_CLOSE}")
+
+
+def setting(name: str, value: object = "") -> str:
+    """A setting, or its value, as a part of a sentence.
+
+    >>> str(Sentence(f"raise {setting('max_size')}, or give {setting('scale', '50%')}"))
+    "raise max_size, or give scale='50%'"
+    """
+    return f"{_OPEN}{name}{_BETWEEN}{value}{_CLOSE}"
+
+
+def as_argument(name: str, value: str) -> str:
+    """A setting as scripts give it."""
+    return f"{name}={int(value) if value.isdecimal() else value!r}" if value else name
+
+
+class Sentence(str):
+    """A sentence for the user. As a text it names settings as scripts do; `spelled` gives any other way.
+
+    >>> Sentence(f"leave out {setting('turn')}").spelled(lambda name, value: f"--{name}")
+    'leave out --turn'
+    """
+
+    marked: str
+    """The sentence with its marks, to be made part of another."""
+
+    def __new__(cls, marked: str) -> Self:
+        made = super().__new__(cls, _MENTION.sub(lambda found: as_argument(found[1], found[2]), marked))
+        made.marked = marked
+        return made
+
+    def spelled(self, spelling: Spelling) -> str:
+        """The sentence with every setting spelled in this way."""
+        return _MENTION.sub(lambda found: spelling(found[1], found[2]), self.marked)

@@ -1,0 +1,200 @@
+"""A crate as a style sheet: a class for each frame and for each animation, which work in a page as they are.
+
+The element is as large as the canvas; its padding is what was trimmed, and the sheet shows through the rest (CSS
+Backgrounds and Borders, level 3: background-origin and background-clip). An animation steps through paddings and
+positions at exact times (CSS Animations, level 1). On screens of more pixels the same build's larger sheets are
+shown (CSS Images, level 4: image-set).
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from fractions import Fraction
+from urllib.parse import quote
+
+from ..core.errors import OutputError
+from ..core.model.crate import Animation, Crate, Frame
+from ..core.model.geometry import ORIGIN, Offset, Size
+from ..core.motion.stage import stage, turn
+from ..core.sentence import setting
+from ..core.text import counted, quoted
+
+Larger = Sequence[tuple[Fraction, Crate]]
+
+
+def to_css(crate: Crate, larger: Larger = ()) -> str:
+    """The style sheet. `larger` are crates of the same frames and by how much they are larger; those whose boxes are
+    not exact multiples of this crate's are left out.
+
+    Raises OutputError for frames that are stored turned, and for names that become one class.
+    """
+    for frame in crate.frames:
+        if frame.turned:
+            raise OutputError(
+                f"frame {quoted(frame.name)} is stored turned, which CSS cannot show; "
+                f"leave out {setting('turn')}, or css"
+            )
+    images = _images(crate, [(factor, other) for factor, other in larger if _is_multiple(crate, other, factor)])
+    base = f".{escaped(class_of(crate.name))}"
+    frames, animations = (
+        _classes("frame-", [frame.name for frame in crate.frames]),
+        _classes("play-", [animation.name for animation in crate.animations]),
+    )
+    example = next(iter(animations or frames), "")
+    lines = [
+        f"/* {counted(len(crate.frames), 'frame')}, {counted(len(crate.animations), 'animation')}, by "
+        f"{_in_comment(crate.generator or 'agile-crate')}.",
+        f'   Use: <div class="{_in_comment(class_of(crate.name))} {_in_comment(example)}"></div> */',
+        "",
+        f"{base} {{",
+        "  display: inline-block;",
+        "  box-sizing: border-box;",
+        *(f"  {line}" for line in images[0]),
+        "  background-origin: content-box;",
+        "  background-clip: content-box;",
+        "  background-repeat: no-repeat;",
+        "}",
+        "",
+    ]
+    alone = [_shown(frame, frame.canvas, ORIGIN) for frame in crate.frames]
+    for name, frame, said in zip(frames, crate.frames, alone, strict=True):
+        image = " ".join([*images[frame.on_sheet], ""]) if frame.on_sheet else ""
+        lines.append(f"{base}.{escaped(name)} {{ {_room(frame.canvas)} {image}{said} }}")
+    for name, animation in zip(animations, crate.animations, strict=True):
+        lines += ["", *_animation(crate, animation, f"{base}.{escaped(name)}", images, alone)]
+    return "\n".join([*lines, ""])
+
+
+def class_of(name: str) -> str:
+    """A name as one class of a page: blanks, which would end it, become underscores."""
+    return _BLANK.sub("_", name) or "_"
+
+
+_BLANK = re.compile(r"\s")
+
+
+def escaped(name: str) -> str:
+    r"""A name as an identifier (CSS Object Model, "serialize an identifier").
+
+    >>> print(escaped("swim/1"), escaped("8-way"), escaped("-"), escaped("grüße"))
+    swim\/1 \38 -way \- grüße
+    """
+    return r"\-" if name == "-" else _ODD.sub(_escape, name)
+
+
+_ODD = re.compile(r"^-?[0-9]|[\x00-,./:-@\[-^`{-\x7f]")
+
+
+def _escape(found: re.Match[str]) -> str:
+    letter = found[0][-1]
+    if letter == "\0":
+        return "\ufffd"
+    by_number = letter < " " or letter == "\x7f" or letter.isdigit()
+    return found[0][:-1] + (f"\\{ord(letter):x} " if by_number else f"\\{letter}")
+
+
+def _classes(prefix: str, names: Sequence[str]) -> list[str]:
+    classes = [prefix + class_of(name) for name in names]
+    first: dict[str, str] = {}
+    for name, made in zip(names, classes, strict=True):
+        if first.setdefault(made, name) != name:
+            raise OutputError(
+                f"{quoted(first[made])} and {quoted(name)} would be one class, {quoted(made)}; "
+                "rename the one or the other, or leave out css"
+            )
+    return classes
+
+
+def _images(crate: Crate, larger: Larger) -> list[list[str]]:
+    """For each sheet the lines that show it."""
+    lines = []
+    for index, sheet in enumerate(crate.sheets):
+        said = [f"background-image: {_url(sheet.image)};"]
+        if larger:
+            dense = [f"{_url(sheet.image)} 1x"]
+            dense += [f"{_url(other.sheets[index].image)} {float(factor):g}x" for factor, other in _by_factor(larger)]
+            said.append(f"background-image: image-set({', '.join(dense)});")
+        lines.append(said)
+    return lines
+
+
+def _by_factor(larger: Larger) -> Larger:
+    return sorted(larger, key=lambda pair: pair[0])
+
+
+def _is_multiple(crate: Crate, other: Crate, factor: Fraction) -> bool:
+    """Whether every number of the other crate is this one's multiplied, so that its sheets can stand for this one's."""
+    if len(crate.sheets) != len(other.sheets) or len(crate.frames) != len(other.frames):
+        return False
+    pairs: list[tuple[tuple[int, ...], tuple[int, ...]]] = [
+        (mine.size, its.size) for mine, its in zip(crate.sheets, other.sheets, strict=True)
+    ]
+    for mine, its in zip(crate.frames, other.frames, strict=True):
+        if (mine.on_sheet, mine.mirror) != (its.on_sheet, its.mirror):
+            return False
+        pairs += [(mine.box, its.box), (mine.offset, its.offset), (mine.canvas, its.canvas)]
+    return all(tuple(number * factor for number in mine) == tuple(its) for mine, its in pairs)
+
+
+def _animation(
+    crate: Crate, animation: Animation, selector: str, images: list[list[str]], alone: list[str]
+) -> Iterator[str]:
+    steps = turn(animation)
+    frames = [crate.frames[step.frame] for step in steps]
+    room = stage(frames)
+    several = len({frame.on_sheet for frame in frames}) > 1
+    flips = any(frame.mirror for frame in frames)
+    said = [
+        alone[step.frame] if frame.canvas == room.size and not flips else _shown(frame, room.size, place, flips)
+        for step, frame, place in zip(steps, frames, room.places, strict=True)
+    ]
+    if several:
+        said = [f"{' '.join(images[frame.on_sheet])} {one}" for frame, one in zip(frames, said, strict=True)]
+    name = escaped(class_of(f"{crate.name}-{animation.name}"))
+    length = sum(step.milliseconds for step in steps)
+    turns = "infinite" if animation.loop != "once" else f"{max(1, animation.times)} forwards"
+    first = images[frames[0].on_sheet] if frames[0].on_sheet and not several else []
+    yield f"{selector} {{"
+    yield from (f"  {line}" for line in (_room(room.size), *first, said[0]))
+    yield f"  animation: {name} {length}ms step-end {turns};"
+    yield "}"
+    yield f"@keyframes {name} {{"
+    begin = 0
+    for step, shown in zip(steps, said, strict=True):
+        yield f"  {_percent(begin, length)} {{ {shown} }}"
+        begin += step.milliseconds
+    if animation.loop == "once":
+        yield f"  100% {{ {said[-1]} }}"
+    yield "}"
+
+
+def _room(size: Size) -> str:
+    return f"width: {size.w}px; height: {size.h}px;"
+
+
+def _shown(frame: Frame, room: Size, place: Offset, flips: bool = False) -> str:
+    """What shows a frame in a room, its canvas at `place`; a mirrored one is laid out before it is flipped."""
+    (x, y), (width, height) = place, frame.upright
+    left = (room.w - x - frame.canvas.w if "x" in frame.mirror else x) + frame.offset.x
+    top = (room.h - y - frame.canvas.h if "y" in frame.mirror else y) + frame.offset.y
+    said = (
+        f"padding: {top}px {room.w - left - width}px {room.h - top - height}px {left}px; "
+        f"background-position: {-frame.box.x}px {-frame.box.y}px;"
+    )
+    if frame.mirror or flips:
+        said += f" scale: {-1 if 'x' in frame.mirror else 1} {-1 if 'y' in frame.mirror else 1};"
+    return said
+
+
+def _percent(begin: int, length: int) -> str:
+    """When a step begins, rounded down to a hundred-millionth, so that it has begun by its millisecond."""
+    return f"{begin * 10**8 // length / 10**6:.6f}".rstrip("0").rstrip(".") + "%"
+
+
+def _url(image: str) -> str:
+    return f'url("{quote(image)}")'
+
+
+def _in_comment(text: str) -> str:
+    return "".join(c if c.isprintable() else "?" for c in text).replace("*/", "* /")

@@ -1,0 +1,305 @@
+"""A crate as a document of plain values, and back: what every metadata format says in its own way.
+
+The document is what docs/format.md describes: objects, lists, texts, numbers and truth values. Reading trusts nothing:
+wrong types, missing keys, absurd numbers and image paths that leave the folder are refused with the place in the
+document. Keys that are not known are ignored.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Callable
+from typing import Any, TypeVar, get_args
+
+from ..core.model.crate import FORMAT, VERSION, Animation, Crate, Frame, Loop, Sheet
+from ..core.model.geometry import Box, Cells, Mirror, Offset, Point, Shape, Size
+from ..core.text import shown
+
+LARGEST_NUMBER = 1 << 31
+
+LARGEST_CANVAS = 1 << 28
+"""Pixels. No frame's canvas may be larger: it is what 16,384 × 16,384 makes."""
+
+Document = dict[str, Any]
+
+T = TypeVar("T")
+
+
+class FormError(Exception):
+    """A document that does not have the form: a sentence that begins with the place."""
+
+
+def document_of(crate: Crate) -> Document:
+    """The document of a crate, keys in the order in which they are written."""
+    return head_of(crate) | {
+        "sheets": list(map(sheet_of, crate.sheets)),
+        "frames": list(map(frame_of, crate.frames)),
+        "animations": list(map(animation_of, crate.animations)),
+    }
+
+
+def head_of(crate: Crate) -> Document:
+    """What the document says of the whole crate."""
+    said: Document = {
+        "format": FORMAT,
+        "version": VERSION,
+        "generator": crate.generator,
+        "name": crate.name,
+        "scale": crate.scale,
+        "alpha": crate.alpha,
+    }
+    if crate.background:
+        said["background"] = crate.background
+    if crate.files:
+        said["files"] = crate.files
+    if crate.settings:
+        said["settings"] = dict(crate.settings)
+    return said
+
+
+def sheet_of(sheet: Sheet) -> Document:
+    said: Document = {"image": sheet.image, "size": sheet.size, "sha256": sheet.sha256}
+    if sheet.cells:
+        cells = sheet.cells
+        grid: Document = {
+            "size": cells.size,
+            "columns": cells.columns,
+            "rows": cells.rows,
+            "margin": cells.margin,
+            "gap": cells.gap,
+        }
+        if cells.down:
+            grid["order"] = "down"
+        if cells.filled:
+            grid["filled"] = cells.filled
+        said["row_cells" if cells.filled else "cells"] = grid
+    else:
+        said |= {"margin": sheet.margin, "gap": sheet.gap}
+    if sheet.edge_repeat:
+        said["edge_repeat"] = sheet.edge_repeat
+    return said
+
+
+def frame_of(frame: Frame) -> Document:
+    said: Document = {
+        "name": frame.name,
+        "sheet": frame.on_sheet,
+        "box": frame.box,
+        "turned": frame.turned,
+        "canvas": frame.canvas,
+        "offset": frame.offset,
+        "pivot": frame.pivot,
+    }
+    if frame.mirror:
+        said["mirror"] = frame.mirror
+    if frame.shape:
+        said["shape"] = {"polygons": frame.shape.polygons, "tolerance": frame.shape.tolerance}
+    return said
+
+
+def animation_of(animation: Animation) -> Document:
+    return {
+        "name": animation.name,
+        "frames": animation.frames,
+        "durations": animation.durations,
+        "loop": animation.loop,
+    } | ({"times": animation.times} if animation.times else {})
+
+
+def first_difference(mine: Any, its: Any, place: str = "") -> str:
+    """Where two documents first differ, as a sentence; empty if they say the same."""
+    if isinstance(mine, dict) and isinstance(its, dict):
+        for key in (*mine, *(key for key in its if key not in mine)):
+            if key not in mine or key not in its:
+                return f"{_at(place, key)} is only in one of them"
+            if found := first_difference(mine[key], its[key], _at(place, key)):
+                return found
+        return ""
+    if isinstance(mine, (list, tuple)) and isinstance(its, (list, tuple)):
+        if len(mine) != len(its):
+            return f"{place} has {len(its)} entries, not {len(mine)}"
+        pairs = enumerate(zip(mine, its, strict=True))
+        return next(filter(None, (first_difference(*pair, f"{place}[{index}]") for index, pair in pairs)), "")
+    return "" if mine == its else f"{place} is {shown(json.dumps(its))}, not {shown(json.dumps(mine))}"
+
+
+def crate_of(document: Any) -> Crate:
+    _expect(isinstance(document, dict) and document.get("format") == FORMAT, "format", f'"{FORMAT}"', document)
+    version = document.get("version")
+    _expect(version == VERSION and type(version) is int, "version", f"{VERSION}, the only one known here", version)
+    return Crate(
+        name=_text(document, "name", ""),
+        sheets=_items(document, "sheets", _read_sheet),
+        frames=_items(document, "frames", _read_frame),
+        animations=_items(document, "animations", _read_animation),
+        scale=_number(document.get("scale", 1), "scale"),
+        alpha=_one_of(document, "alpha", "", ("straight", "premultiplied"), "straight"),
+        generator=_text(document, "generator", "", ""),
+        settings=_read_settings(document.get("settings", {})),
+        background=_read_background(document),
+        files=_read_files(document),
+    )
+
+
+def _read_settings(value: Any) -> dict[str, Any]:
+    _expect(isinstance(value, dict), "settings", "an object", value)
+    for key, given in value.items():
+        texts = given if isinstance(given, list) else [given]
+        known = all(isinstance(text, (str, bool)) for text in texts)
+        _expect(known, f"settings.{shown(key)}", "a text, a list of texts, or true", given)
+    return dict(value)
+
+
+def _read_background(document: Document) -> str:
+    found = _text(document, "background", "", "")
+    known = found == "" or re.fullmatch("#[0-9a-f]{6}", found) is not None
+    _expect(known, "background", "a colour such as #20406f", found)
+    return found
+
+
+def _read_files(document: Document) -> tuple[str, ...]:
+    found = document.get("files", [])
+    _expect(isinstance(found, list), "files", "a list of file names", found)
+    for index, name in enumerate(found):
+        fits = isinstance(name, str) and _stays_in_folder(name)
+        _expect(fits, f"files[{index}]", "the name of a file in the same folder", name)
+    return tuple(found)
+
+
+def _read_sheet(value: Any, place: str) -> Sheet:
+    image = _text(value, "image", place)
+    _expect(_stays_in_folder(image), f"{place}.image", "the name of a file in the same folder", image)
+    keys = [key for key in ("cells", "row_cells") if value.get(key) is not None]
+    cells = _read_cells(value[keys[0]], f"{place}.{keys[0]}") if keys else None
+    return Sheet(
+        image=image,
+        size=Size(*_whole_numbers(value, "size", place, 2, least=1)),
+        cells=cells,
+        sha256=_text(value, "sha256", place, ""),
+        gap=cells.gap if cells else _whole(value.get("gap", 0), f"{place}.gap"),
+        margin=cells.margin if cells else _whole(value.get("margin", 0), f"{place}.margin"),
+        edge_repeat=_whole(value.get("edge_repeat", 0), f"{place}.edge_repeat"),
+    )
+
+
+def _stays_in_folder(image: str) -> bool:
+    return image not in ("", ".", "..") and not set(image) & set("/\\:\0")
+
+
+def _read_cells(value: Any, place: str) -> Cells:
+    return Cells(
+        size=Size(*_whole_numbers(value, "size", place, 2, least=1)),
+        columns=_whole(_key(value, "columns", place), f"{place}.columns", 1),
+        rows=_whole(_key(value, "rows", place), f"{place}.rows", 1),
+        margin=_whole(value.get("margin", 0), f"{place}.margin"),
+        gap=_whole(value.get("gap", 0), f"{place}.gap"),
+        down=_one_of(value, "order", place, ("across", "down"), "across") == "down",
+        filled=_whole_numbers(value, "filled", place) if "filled" in value else (),
+    )
+
+
+def _read_frame(value: Any, place: str) -> Frame:
+    shape = value.get("shape") if isinstance(value, dict) else None
+    turned = value.get("turned", False) if isinstance(value, dict) else False
+    _expect(isinstance(turned, bool), f"{place}.turned", "true or false", turned)
+    return Frame(
+        name=_text(value, "name", place),
+        on_sheet=_whole(_key(value, "sheet", place), f"{place}.sheet"),
+        box=Box(*_whole_numbers(value, "box", place, 4)),
+        canvas=_read_canvas(value, place),
+        offset=Offset(*_whole_numbers(value, "offset", place, 2)),
+        pivot=_read_point(_key(value, "pivot", place), f"{place}.pivot"),
+        turned=turned,
+        mirror=_one_of(value, "mirror", place, get_args(Mirror), ""),
+        shape=None if shape is None else _read_shape(shape, f"{place}.shape"),
+    )
+
+
+def _read_canvas(value: Any, place: str) -> Size:
+    canvas = Size(*_whole_numbers(value, "canvas", place, 2, least=1))
+    _expect(canvas.w * canvas.h <= LARGEST_CANVAS, f"{place}.canvas", f"at most {LARGEST_CANVAS:,} pixels", canvas)
+    return canvas
+
+
+def _read_point(value: Any, place: str) -> Point:
+    _expect(isinstance(value, list) and len(value) == 2, place, "a list of 2 numbers", value)
+    return Point(*(_number(number, place) for number in value))
+
+
+def _read_shape(value: Any, place: str) -> Shape:
+    polygons = []
+    for index, polygon in enumerate(_list(value, "polygons", place)):
+        _expect(isinstance(polygon, list), f"{place}.polygons[{index}]", "a list of points", polygon)
+        polygons.append(tuple(_read_point(point, f"{place}.polygons[{index}]") for point in polygon))
+    return Shape(tuple(polygons), _number(value.get("tolerance", 0), f"{place}.tolerance"))
+
+
+def _read_animation(value: Any, place: str) -> Animation:
+    return Animation(
+        name=_text(value, "name", place),
+        frames=_whole_numbers(value, "frames", place),
+        durations=_whole_numbers(value, "durations", place),
+        loop=_one_of(value, "loop", place, get_args(Loop), "forever"),
+        times=_whole(value.get("times", 0), f"{place}.times"),
+    )
+
+
+def _expect(holds: bool, place: str, expected: str, found: Any) -> None:
+    if not holds:
+        said = json.dumps(found, ensure_ascii=False, default=str)
+        raise FormError(f"{place}: expected {expected}, found {shown(said if len(said) < 60 else said[:57] + '...')}")
+
+
+def _key(value: Any, key: str, place: str) -> Any:
+    _expect(isinstance(value, dict), place, "an object", value)
+    if key not in value:
+        raise FormError(f"{place}: the key '{key}' is missing".removeprefix(": "))
+    return value[key]
+
+
+def _items(document: Any, key: str, read: Callable[[Any, str], T]) -> tuple[T, ...]:
+    return tuple(read(value, f"{key}[{index}]") for index, value in enumerate(_list(document, key, "")))
+
+
+def _list(value: Any, key: str, place: str, length: int = 0) -> list[Any]:
+    found: list[Any] = _key(value, key, place)
+    expected = f"a list of {length} numbers" if length else "a list"
+    _expect(isinstance(found, list) and len(found) in (length, length or len(found)), _at(place, key), expected, found)
+    return found
+
+
+def _at(place: str, key: str) -> str:
+    return f"{place}.{key}" if place else key
+
+
+def _text(value: Any, key: str, place: str, default: str | None = None) -> str:
+    if isinstance(value, dict) and key not in value and default is not None:
+        return default
+    found: str = _key(value, key, place)
+    _expect(isinstance(found, str), _at(place, key), "a text", found)
+    return found
+
+
+def _one_of(value: Any, key: str, place: str, choices: tuple[str, ...], default: str) -> Any:
+    found = value.get(key, default)
+    named = " or ".join(f'"{choice}"' for choice in choices if choice)
+    _expect(isinstance(found, str) and found in choices, _at(place, key), named, found)
+    return found
+
+
+def _number(found: Any, place: str) -> float | int:
+    is_number = isinstance(found, (int, float)) and not isinstance(found, bool)
+    _expect(is_number and abs(found) < LARGEST_NUMBER, place, "a number", found)
+    return found  # type: ignore[no-any-return]
+
+
+def _whole(found: Any, place: str, least: int = 0) -> int:
+    expected = f"a whole number of at least {least}"
+    _expect(type(found) is int and least <= found < LARGEST_NUMBER, place, expected, found)
+    return found  # type: ignore[no-any-return]
+
+
+def _whole_numbers(value: Any, key: str, place: str, length: int = 0, least: int = 0) -> tuple[int, ...]:
+    found = _list(value, key, place, length)
+    return tuple(_whole(number, f"{_at(place, key)}[{index}]", least) for index, number in enumerate(found))

@@ -1,0 +1,237 @@
+"""Metadata as XML, format version 1: it says what the JSON form says, under the same names.
+
+Texts and numbers are attributes; lists of numbers are attributes with blanks between them (the list type of XML
+Schema). One line a sheet, a frame and an animation. Names are kept exactly: tabs and line ends are written as character
+references, which parsers hand on unchanged (XML 1.0, section 3.3.3).
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterable, Iterator
+from typing import Any
+
+from ..core.errors import InputError, OutputError
+from ..core.model.crate import Animation, Crate, Frame, Sheet
+from ..core.model.geometry import Shape
+from ..core.sentence import setting
+from ..core.text import quoted, shown
+from .document import Document, FormError, animation_of, crate_of, head_of, sheet_of
+
+_ESCAPES = str.maketrans(
+    {"&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;", "\t": "&#9;", "\n": "&#10;", "\r": "&#13;"}
+)
+_NOT_CARRIED = re.compile("[^\t\n\r\x20-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]")
+"""What XML 1.0 has no way to write (section 2.2), not even as a character reference."""
+
+_PLAIN = re.compile(r"[\w/.@+ -]*", re.ASCII)
+
+_NUMBER = re.compile(r"-?[0-9]{1,20}(\.[0-9]{1,20})?([eE][-+]?[0-9]{1,3})?")
+
+
+def escaped(text: str) -> str:
+    """A text as it stands in an attribute. Raises OutputError for characters that XML cannot carry."""
+    if _PLAIN.fullmatch(text):
+        return text
+    if found := _NOT_CARRIED.search(text):
+        raise OutputError(
+            f"the name {quoted(text)} has the character U+{ord(found[0]):04X}, which XML cannot carry; "
+            f"rename it, or leave xml out of {setting('metadata')}"
+        )
+    return text.translate(_ESCAPES)
+
+
+def to_xml(crate: Crate) -> str:
+    """The document, with a newline at its end. The same crate gives the same text. Raises OutputError as `escaped`."""
+    lists: tuple[tuple[str, Iterable[str]], ...] = (
+        ("sheets", map(_sheet, crate.sheets)),
+        ("frames", map(_frame, crate.frames)),
+        ("animations", map(_animation, crate.animations)),
+    )
+    lines = ['<?xml version="1.0" encoding="UTF-8"?>', *_head(crate)]
+    for name, elements in lists:
+        lines += [f"  <{name}>", *elements, f"  </{name}>"]
+    return "\n".join([*lines, "</crate>", ""])
+
+
+def _head(crate: Crate) -> Iterator[str]:
+    said = head_of(crate)
+    files, settings = said.pop("files", ()), said.pop("settings", {})
+    yield f"<crate{_attributes(said)}>"
+    if files:
+        yield "  <files>"
+        yield from (f'    <file name="{escaped(name)}"/>' for name in files)
+        yield "  </files>"
+    if settings:
+        yield "  <settings>"
+        yield from (_setting(name, value) for name, value in settings.items())
+        yield "  </settings>"
+
+
+def _setting(name: str, value: Any) -> str:
+    """One setting: a text as ``value``, several as elements, and a bare one is true."""
+    if isinstance(value, list):
+        inner = "".join(f'<item value="{escaped(text)}"/>' for text in value)
+        return f'    <setting name="{escaped(name)}">{inner}</setting>'
+    told = "" if value is True else f' value="{escaped(value)}"'
+    return f'    <setting name="{escaped(name)}"{told}/>'
+
+
+def _sheet(sheet: Sheet) -> str:
+    said = sheet_of(sheet)
+    grids = [(key, said.pop(key)) for key in ("cells", "row_cells") if key in said]
+    inner = "".join(f"<{key}{_attributes(grid)}/>" for key, grid in grids)
+    return _element("sheet", said, inner)
+
+
+def _frame(frame: Frame) -> str:
+    """A frame's element, written out by itself: there are many of them."""
+    x, y, w, h = frame.box
+    mirror = f' mirror="{frame.mirror}"' if frame.mirror else ""
+    attributes = (
+        f'name="{escaped(frame.name)}" sheet="{frame.on_sheet}" box="{x} {y} {w} {h}" '
+        f'turned="{"true" if frame.turned else "false"}" canvas="{frame.canvas.w} {frame.canvas.h}" '
+        f'offset="{frame.offset.x} {frame.offset.y}" pivot="{frame.pivot.x!r} {frame.pivot.y!r}"{mirror}'
+    )
+    inner = f">{_shape(frame.shape)}</frame>" if frame.shape else "/>"
+    return f"    <frame {attributes}{inner}"
+
+
+def _shape(shape: Shape) -> str:
+    polygons = "".join(f'<polygon points="{_list(n for point in p for n in point)}"/>' for p in shape.polygons)
+    return f'<shape tolerance="{shape.tolerance!r}">{polygons}</shape>'
+
+
+def _animation(animation: Animation) -> str:
+    return _element("animation", animation_of(animation), "")
+
+
+def _element(name: str, said: Document, inner: str) -> str:
+    return f"    <{name}{_attributes(said)}" + (f">{inner}</{name}>" if inner else "/>")
+
+
+def _attributes(said: Document) -> str:
+    return "".join([f' {key}="{_value(value)}"' for key, value in said.items()])
+
+
+def _value(value: Any) -> str:
+    if isinstance(value, str):
+        return escaped(value)
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    return repr(value) if isinstance(value, (int, float)) else _list(value)
+
+
+def _list(numbers: Iterable[float]) -> str:
+    return " ".join(map(repr, numbers))
+
+
+def from_xml(text: bytes, origin: str) -> Crate:
+    """The crate that a document describes. Raises InputError that names `origin` (the file) and the place in it.
+
+    Documents that declare a type or entities are refused before they can grow.
+    """
+    from xml.etree.ElementTree import ParseError
+
+    from defusedxml.common import DefusedXmlException
+    from defusedxml.ElementTree import fromstring
+
+    try:
+        root = fromstring(text, forbid_dtd=True)
+    except ParseError as error:
+        line, column = error.position
+        raise InputError(f"{shown(origin)}, line {line}, column {column + 1}: not valid XML") from None
+    except DefusedXmlException:
+        raise InputError(f"{shown(origin)}: declares a document type or entities; metadata has none") from None
+    except (ValueError, LookupError):  # an encoding that nobody knows
+        raise InputError(f"{shown(origin)}: not valid XML, in UTF-8") from None
+    try:
+        return crate_of(_document(root))
+    except FormError as error:
+        raise InputError(f"{shown(origin)}: {error}") from None
+
+
+def _document(root: Any) -> Document:
+    """The document that the elements say, each attribute as the value that it looks like; the rest is `crate_of`'s."""
+    if root.tag != "crate":
+        raise FormError(f"expected the element crate, found {shown(root.tag)}")
+    said = _read(root, {"version": _scalar, "scale": _scalar})
+    files = _children(root, "files", "file", lambda element, _: element.get("name"))
+    settings = _children(root, "settings", "setting", _read_setting)
+    return (
+        said
+        | ({"files": files} if files is not None else {})
+        | ({"settings": dict(settings)} if settings is not None else {})
+        | {
+            key: found
+            for key, child, read in (
+                ("sheets", "sheet", _read_sheet),
+                ("frames", "frame", _read_frame),
+                ("animations", "animation", _read_animation),
+            )
+            if (found := _children(root, key, child, read)) is not None
+        }
+    )
+
+
+def _children(root: Any, key: str, child: str, read: Callable[[Any, str], Any]) -> list[Any] | None:
+    parents = root.findall(key)
+    if not parents:
+        return None
+    if len(parents) > 1:
+        raise FormError(f"the element {key} stands there twice")
+    return [read(element, f"{key}[{index}]") for index, element in enumerate(parents[0].findall(child))]
+
+
+def _read_setting(element: Any, _: str) -> tuple[str | None, Any]:
+    items = [item.get("value") for item in element.findall("item")]
+    return element.get("name"), items or element.get("value", True)
+
+
+def _read_sheet(element: Any, place: str) -> Document:
+    said = _read(element, dict.fromkeys(("margin", "gap", "edge_repeat"), _scalar) | {"size": _numbers})
+    for key in ("cells", "row_cells"):
+        if (grid := _only(element, key, place)) is not None:
+            whole = dict.fromkeys(("columns", "rows", "margin", "gap"), _scalar)
+            said[key] = _read(grid, whole | {"size": _numbers, "filled": _numbers})
+    return said
+
+
+def _read_frame(element: Any, place: str) -> Document:
+    lists = dict.fromkeys(("box", "canvas", "offset", "pivot"), _numbers)
+    said = _read(element, lists | {"sheet": _scalar, "turned": _truth})
+    if (shape := _only(element, "shape", place)) is not None:
+        polygons = [_numbers(polygon.get("points", "")) for polygon in shape.findall("polygon")]
+        pairs = [[list(points[at : at + 2]) for at in range(0, len(points), 2)] for points in polygons]
+        said["shape"] = _read(shape, {"tolerance": _scalar}) | {"polygons": pairs}
+    return said
+
+
+def _read_animation(element: Any, _: str) -> Document:
+    return _read(element, {"frames": _numbers, "durations": _numbers, "times": _scalar})
+
+
+def _only(element: Any, key: str, place: str) -> Any:
+    found = element.findall(key)
+    if len(found) > 1:
+        raise FormError(f"{place}.{key}: the element stands there twice")
+    return found[0] if found else None
+
+
+def _read(element: Any, kinds: dict[str, Callable[[str], Any]]) -> Document:
+    return {key: kinds[key](text) if key in kinds else text for key, text in element.attrib.items()}
+
+
+def _scalar(text: str) -> Any:
+    """A number where the text is one; else the text, which `crate_of` will refuse with its place."""
+    if not (found := _NUMBER.fullmatch(text)):
+        return text
+    return float(text) if found[1] or found[2] else int(text)
+
+
+def _truth(text: str) -> Any:
+    return {"true": True, "1": True, "false": False, "0": False}.get(text, text)
+
+
+def _numbers(text: str) -> list[Any]:
+    return list(map(_scalar, text.split()))

@@ -1,0 +1,1 @@
+"""What can be asked for, one module each: the only ones that know several stops."""

@@ -1,0 +1,131 @@
+"""`pack`: gather → take → prepare → arrange → describe → draw → write, once for each size of the build.
+
+Nothing here prints or exits. Work goes to the executor that is handed in; the progress function is told of it.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+import os
+from collections.abc import Mapping, Sequence
+from concurrent.futures import Executor
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+
+from ..core.arrange.arrangement import Considered
+from ..core.model.crate import Crate
+from ..core.motion.timing import pace
+from ..core.sentence import Sentence
+from ..exports.earlier_build import build_before, refuse_bad_names, refuse_strangers, target_of
+from ..exports.template import read_templates
+from ..settings.table import Settings
+from ..sources.find import OwnPlace
+from ..sources.gather import Progress, silent
+from ..stops.arrange import arranged
+from ..stops.describe import Plan, plan_of
+from ..stops.draw import drawn_sheets
+from ..stops.intake import intake
+from ..stops.write import written
+from .read import Loaded
+
+
+@dataclass(frozen=True, slots=True)
+class Built:
+    """One crate of a build, and what the user should know of it: what was done to frames, how they were arranged."""
+
+    crate: Crate
+    remarks: tuple[Sentence, ...]
+    considered: tuple[Considered, ...]
+    bound: int
+
+
+@dataclass(frozen=True, slots=True)
+class Packed:
+    """The result of a build: the crate, the files it was written to (images first), and what the user should know.
+
+    `also` are the crates of the other sizes that were asked for.
+    """
+
+    crate: Crate
+    files: tuple[Path, ...]
+    removed: tuple[Path, ...]
+    fps: Mapping[str, Fraction]
+    passed_over: Mapping[str, int]
+    remarks: tuple[Sentence, ...]
+    warnings: tuple[Sentence, ...]
+    considered: tuple[Considered, ...]
+    bound: int
+    also: tuple[Built, ...] = ()
+
+
+def pack(
+    inputs: Sequence[str],
+    out: str,
+    settings: Settings,
+    executor: Executor,
+    progress: Progress = silent,
+    generator: str = "",
+    dry_run: bool = False,
+    force: bool = False,
+) -> Packed:
+    """Builds a crate from the inputs at `out` (a path without ending). Raises the errors of `core.errors`.
+
+    A dry run does everything but draw and write; its sheets have no checksum.
+    """
+    target = target_of(out)
+    templates = read_templates(settings.template)
+    before = build_before(target)
+    taken_in = intake(inputs, OwnPlace(str(target.parent), before), settings, executor, progress)
+    sequences, passed_over, warnings = taken_in.sequences, taken_in.passed_over, taken_in.warnings
+    waiting = list(taken_in.sizes)
+    del taken_in
+    plans: list[Plan] = []
+    while waiting:
+        prepared = waiting.pop(0)
+        result = arranged(sequences, prepared.pictures, prepared.settings)
+        plans.append(plan_of(target.name, sequences, prepared, result, templates, generator))
+        del prepared
+    texts = tuple(name for plan in plans for name in plan.texts)
+    if len(texts) > 1:
+        plans = [dataclasses.replace(plan, crate=dataclasses.replace(plan.crate, files=texts)) for plan in plans]
+    files = tuple(target.parent / name for name in _all_names(plans))
+    refuse_bad_names(files)
+    stale = tuple(sorted(Path(path) for path in before if Path(path) not in files and os.path.lexists(path)))
+    if not force:
+        refuse_strangers(files, before)
+    built = [Built(plan.crate, plan.remarks, plan.considered, plan.bound) for plan in plans]
+    warnings = tuple(dict.fromkeys((*warnings, *(warning for plan in plans for warning in plan.warnings))))
+    times = plans[0].times
+    if not dry_run:
+        crates = written(target.parent, plans, templates, executor, progress, [path.name for path in stale])
+        built = [dataclasses.replace(one, crate=crate) for one, crate in zip(built, crates, strict=True)]
+    first, *others = built
+    return Packed(
+        crate=first.crate,
+        files=files,
+        removed=stale,
+        fps={name: pace(exact) for name, exact in times.items()},
+        passed_over=passed_over,
+        remarks=first.remarks,
+        warnings=warnings,
+        considered=first.considered,
+        bound=first.bound,
+        also=tuple(others),
+    )
+
+
+def packed_in_memory(inputs: Sequence[str], settings: Settings, executor: Executor, progress: Progress) -> Loaded:
+    """A crate of the inputs as `pack` would make it, with its sheets, of which nothing is written. For views of frames
+    that have not been packed yet. Raises the errors of `core.errors`."""
+    taken_in = intake(inputs, None, settings, executor, progress)
+    (prepared,) = taken_in.sizes
+    result = arranged(taken_in.sequences, prepared.pictures, prepared.settings)
+    plan = plan_of("frames", taken_in.sequences, prepared, result, (), "")
+    return Loaded(plan.crate, tuple(sheet for _, sheet in drawn_sheets(plan)), None)
+
+
+def _all_names(plans: Sequence[Plan]) -> list[str]:
+    """Images first, then the texts; the metadata of the crate itself comes last."""
+    images = [sheet.image for plan in plans for sheet in plan.crate.sheets]
+    return images + [name for plan in reversed(plans) for name in plan.texts]

@@ -1,0 +1,242 @@
+"""Views of a crate, drawn and written: `show`."""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import Executor
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+from typing import Literal
+
+from ..core.crate.changes import Change, changes
+from ..core.errors import InputError, UsageError
+from ..core.look.findings import Finding
+from ..core.model.crate import Animation, Crate
+from ..core.pixels import Pixels
+from ..core.sentence import setting
+from ..core.text import few, quoted
+from ..exports.in_place import refuse_existing, staged
+from ..exports.png import encode_png
+from ..format.files import looks_like_metadata
+from ..settings.table import Settings
+from ..sources.gather import Progress, silent
+from ..sources.sheets import sheet_bytes
+from ..views.film import FilmWish, Timing
+from .pack import packed_in_memory
+from .read import Loaded, load
+
+Kind = Literal["sheet", "film", "strip", "page", "chart"]
+
+FILM_ENDINGS = (".gif", ".apng", ".webp")
+
+
+@dataclass(frozen=True, slots=True)
+class ShowWish:
+    """What is to be shown: the kind, which animations (none for all), a file for each or all in one, and how."""
+
+    kind: Kind
+    animations: tuple[str, ...]
+    each: bool
+    film: FilmWish
+    timing: Timing
+
+
+def kind_of(out: str, asked: str | None) -> Kind:
+    """The kind of view by the ending of the file, or as asked. Raises UsageError for an ending that nobody knows."""
+    ending = Path(out).suffix.lower()
+    fitting: dict[str, tuple[Kind, ...]] = {
+        ".png": ("sheet", "strip", "chart"),
+        ".html": ("page",),
+        ".svg": ("chart",),
+    }
+    kinds = fitting.get(ending, ("film",))
+    if ending not in fitting and ending not in FILM_ENDINGS:
+        raise UsageError(
+            f"{setting('out', out)}: views are written as .png (a sheet, a strip, a chart), .svg (a chart), "
+            f".html (a page) or {', '.join(FILM_ENDINGS)} (a film)"
+        )
+    found = next((kind for kind in kinds if asked in (None, kind)), None)
+    if found is None:
+        others = {"film": ", ".join(FILM_ENDINGS), "page": ".html", "chart": ".png or .svg"}
+        right = others.get(str(asked), ".png")
+        raise UsageError(f"a {asked} is no {ending}; write it as {right}")
+    return found
+
+
+def show(
+    data: Sequence[str], out: str, wish: ShowWish, executor: Executor, progress: Progress = silent, force: bool = False
+) -> tuple[Path, ...]:
+    """Draws views of a crate, from the written files alone, and writes them together; or of frames that have not been
+    packed, as a grid would hold them. Raises InputError, UsageError, OutputError, FitError."""
+    loaded = (
+        load(data[0])
+        if len(data) == 1 and looks_like_metadata(data[0])
+        else packed_in_memory(data, Settings(), executor, progress)
+    )
+    path = Path(out)
+    makers = {"sheet": _sheets, "page": _page, "chart": _chart, "film": _films, "strip": _films}
+    views = makers[wish.kind](loaded, path, wish, executor)
+    return _written(views, path.parent, progress, force)
+
+
+def show_frames(
+    inputs: Sequence[str],
+    findings: Sequence[Finding],
+    out: str,
+    executor: Executor,
+    progress: Progress = silent,
+    force: bool = False,
+) -> Path:
+    """Writes a player page of frames before packing, with what a survey found. Raises as `show` does."""
+    path = Path(out)
+    if path.suffix.lower() != ".html":
+        raise UsageError(f"{setting('page', out)}: a page is written as .html")
+    loaded = packed_in_memory(inputs, Settings(), executor, progress)
+    view = _page_of(loaded, findings, executor)
+    return _written({path.name: view}, path.parent, progress, force)[0]
+
+
+def compare(
+    data: str,
+    against: str,
+    out: str | None,
+    executor: Executor,
+    progress: Progress = silent,
+    force: bool = False,
+) -> tuple[list[Change], tuple[Path, ...]]:
+    """What changed since another crate, and the page that shows it, if `out` is given. Raises as `show` does."""
+    old, new = load(against), load(data)
+    found = changes(old.crate, new.crate, old.picture, new.picture)
+    if out is None:
+        return found, ()
+
+    def drawn() -> Iterator[bytes]:
+        from ..views.changes_view import changes_page
+
+        def png(pixels: Pixels) -> bytes:
+            return b"".join(encode_png(pixels, executor))
+
+        sides = ((old.crate, old.picture), (new.crate, new.picture))
+        return iter([changes_page((against, data), found, *sides, png).encode()])
+
+    path = Path(out)
+    return found, _written({path.name: drawn}, path.parent, progress, force)
+
+
+Views = dict[str, Callable[[], Iterator[bytes]]]
+"""File names, with what draws each one's bytes when its turn comes."""
+
+
+def _written(views: Views, folder: Path, progress: Progress, force: bool) -> tuple[Path, ...]:
+    if not force:
+        refuse_existing(folder, views)
+    with staged(folder) as staging:
+        for done, (name, draw) in enumerate(views.items(), 1):
+            staging.write(name, draw())
+            progress("drawing", done, len(views))
+        staging.commit()
+    return tuple(folder / name for name in views)
+
+
+def _sheets(loaded: Loaded, path: Path, wish: ShowWish, executor: Executor) -> Views:
+    from ..views.sheet_view import draw_sheet_view
+
+    def drawer(index: int) -> Callable[[], Iterator[bytes]]:
+        def drawn() -> Iterator[bytes]:
+            import numpy as np
+
+            sheet = loaded.shown_sheet(index)
+            view = draw_sheet_view(loaded.crate, index, sheet, wish.film.ground, wish.film.zoom)
+            return encode_png(np.asarray(view.image), executor)
+
+        return drawn
+
+    count = len(loaded.crate.sheets)
+    return {
+        path.name if count == 1 else f"{path.stem}-{index + 1}{path.suffix}": drawer(index) for index in range(count)
+    }
+
+
+def _page(loaded: Loaded, path: Path, _: ShowWish, executor: Executor) -> Views:
+    return {path.name: _page_of(loaded, (), executor)}
+
+
+def _page_of(loaded: Loaded, findings: Sequence[Finding], executor: Executor) -> Callable[[], Iterator[bytes]]:
+    from ..views.page_view import page_of
+
+    def drawn() -> Iterator[bytes]:
+        crate, folder = loaded.crate, loaded.folder
+        if folder and crate.alpha == "straight":  # the very files that ship
+            images = [sheet_bytes(folder, sheet) for sheet in crate.sheets]
+        else:
+            sheets = map(loaded.shown_sheet, range(len(crate.sheets)))
+            images = [b"".join(encode_png(sheet, executor)) for sheet in sheets]
+        return iter([page_of(dataclasses.replace(crate, alpha="straight"), images, findings).encode()])
+
+    return drawn
+
+
+def _chart(loaded: Loaded, path: Path, wish: ShowWish, _: Executor) -> Views:
+    from ..views.chart import chart_of
+
+    chosen = _chosen(loaded.crate, wish.animations) if loaded.crate.animations else []
+
+    def drawn() -> Iterator[bytes]:
+        seen = [sheet[..., 3] > 0 for sheet in loaded.sheets]
+        form: Literal["png", "svg"] = "svg" if path.suffix.lower() == ".svg" else "png"
+        return iter([chart_of(loaded.crate, chosen, loaded.picture, seen, form)])
+
+    return {path.name: drawn}
+
+
+def _films(loaded: Loaded, path: Path, wish: ShowWish, executor: Executor) -> Views:
+    import numpy as np
+
+    from ..views.film import encoded, film_of, strip_of, together
+
+    crate, picture = loaded.crate, cache(loaded.picture)
+    chosen = _chosen(crate, wish.animations)
+    ending = path.suffix.lower()
+
+    def one(animation: Animation) -> Callable[[], Iterator[bytes]]:
+        def drawn() -> Iterator[bytes]:
+            if wish.kind == "strip":
+                return encode_png(np.asarray(strip_of(crate, animation, picture, wish.film)), executor)
+            return iter([encoded(film_of(crate, animation, picture, wish.film, wish.timing), ending)])
+
+        return drawn
+
+    if len(chosen) == 1:
+        return {path.name: one(chosen[0])}
+    if wish.each or wish.kind == "strip":
+        names = [f"{path.stem}-{_file_name(animation.name)}{path.suffix}" for animation in chosen]
+        if len(set(names)) < len(names):
+            raise UsageError(
+                f"two animations would be written to one file; show them one at a time, with {setting('animation')}"
+            )
+        return dict(zip(names, map(one, chosen), strict=True))
+
+    def all_in_one() -> Iterator[bytes]:
+        return iter([encoded(together(crate, chosen, picture, wish.film, wish.timing), ending)])
+
+    return {path.name: all_in_one}
+
+
+def _file_name(animation: str) -> str:
+    return "".join("-" if letter in '/\\:*?"<>|' or not letter.isprintable() else letter for letter in animation)[:80]
+
+
+def _chosen(crate: Crate, names: Sequence[str]) -> list[Animation]:
+    there = {animation.name: animation for animation in crate.animations}
+    if not there:
+        raise InputError("the crate has no animations, only stills; show its sheet")
+    for name in names:
+        if name not in there:
+            import difflib
+
+            near = difflib.get_close_matches(name, there, 1, 0.5)
+            hint = f"did you mean {quoted(near[0])}?" if near else f"there are: {few(there)}"
+            raise UsageError(f"{setting('animation')}: there is no animation {quoted(name)}; {hint}")
+    return [there[name] for name in names] if names else list(crate.animations)

@@ -1,0 +1,85 @@
+"""From a crate back to frames in a folder, and its animations as films."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator, Sequence
+from concurrent.futures import Executor
+from dataclasses import dataclass
+from pathlib import Path
+
+from ..core.crate.file_names import not_held, repeated
+from ..core.errors import InputError
+from ..core.model.crate import Animation, Crate
+from ..core.text import bytes_shown, quoted, shown
+from ..exports.in_place import refuse_existing, staged
+from ..exports.png import encode_png
+from ..sources.gather import LARGEST_SET, Progress, silent
+from .read import Loaded, load
+
+FILM_ENDING = ".apng"
+
+
+@dataclass(frozen=True, slots=True)
+class Unpacked:
+    """The files that were written: frames in crate order, then films."""
+
+    crate: Crate
+    frames: tuple[Path, ...]
+    films: tuple[Path, ...]
+
+
+def unpack(
+    data: str, folder: Path, executor: Executor, progress: Progress = silent, film: bool = False, force: bool = False
+) -> Unpacked:
+    """Restores every frame to a PNG of its name, all together or not at all; with `film`, also each animation.
+
+    Raises InputError for a crate that does not hold together, and OutputError for files that are in the way.
+    """
+    loaded = load(data)
+    crate = loaded.crate
+    _refuse_too_much(data, crate)
+    names = _files_of("frames", [frame.name for frame in crate.frames], ".png", data)
+    films = _files_of("animations", [one.name for one in crate.animations], FILM_ENDING, data) if film else []
+    if (twice := repeated([*names, *films])) is not None:
+        raise InputError(f"{shown(data)}: two files would be called {quoted(twice)}; some platforms tell no case apart")
+    if not force:
+        refuse_existing(folder, (*names, *films))
+    total = len(names) + len(films)
+    with staged(folder) as staging:
+        for done, name in enumerate(names, 1):
+            staging.write(name, encode_png(loaded.picture(done - 1), executor))
+            progress("unpacking", done, total)
+        for done, (name, animation) in enumerate(zip(films, crate.animations, strict=False), len(names) + 1):
+            staging.write(name, [_film(loaded, animation)])
+            progress("unpacking", done, total)
+        staging.commit()
+    return Unpacked(crate, tuple(folder / name for name in names), tuple(folder / name for name in films))
+
+
+def _refuse_too_much(data: str, crate: Crate) -> None:
+    """Metadata of a few bytes can claim canvases of any size."""
+    if sum(frame.canvas.w * frame.canvas.h * 4 for frame in crate.frames) > LARGEST_SET:
+        raise InputError(f"{shown(data)}: its frames would take more than {bytes_shown(LARGEST_SET)}")
+
+
+def _files_of(key: str, names: Sequence[str], ending: str, data: str) -> list[str]:
+    """Names as paths below a folder. Raises InputError for one that would leave it, or that no file can have here."""
+    return list(_checked(key, names, ending, data))
+
+
+def _checked(key: str, names: Sequence[str], ending: str, data: str) -> Iterator[str]:
+    for index, name in enumerate(names):
+        *folders, last = name.split("/")
+        for part in (*folders, last + ending):
+            if part == ending or (why := not_held(part, everywhere=os.name == "nt")):
+                reason = why if part != ending else "and it names no file"
+                raise InputError(f"{shown(data)}: {key}[{index}].name is {quoted(name)}, {reason}")
+        yield name + ending
+
+
+def _film(loaded: Loaded, animation: Animation) -> bytes:
+    """An animation as an engine draws it, on nothing: every frame with its pivot on one point."""
+    from ..views.film import FilmWish, Timing, encoded, film_of
+
+    return encoded(film_of(loaded.crate, animation, loaded.picture, FilmWish(clear=True), Timing()), FILM_ENDING)

@@ -1,0 +1,179 @@
+"""Proving that a crate's files are what was packed."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator, Sequence
+from concurrent.futures import Executor
+from dataclasses import dataclass
+from functools import partial
+from itertools import chain
+from pathlib import Path
+
+from ..core.crate.check import check_crate, check_repeated_edges, restorable
+from ..core.crate.compare import Difference, difference
+from ..core.crate.restore import as_stored, restored
+from ..core.errors import InputError, UsageError
+from ..core.frame.visible import on_canvas
+from ..core.model.crate import Crate, Frame
+from ..core.model.geometry import Point
+from ..core.model.picture import Picture
+from ..core.pixels import Pixels
+from ..core.text import counted, few, measured, shown
+from ..format.document import document_of, first_difference
+from ..format.files import ENDINGS, is_ours, read_metadata
+from ..settings.given import settings_from
+from ..settings.portions import at_portion
+from ..settings.table import Settings
+from ..sources.find import OwnPlace
+from ..sources.gather import Progress, silent
+from ..sources.sheets import read_sheets
+from ..stops.intake import intake
+
+
+@dataclass(frozen=True, slots=True)
+class Verified:
+    """What `verify` found. `compared` counts the frames that have a source, `same` those that equal it.
+
+    `problems` are sentences on the written files; `differences` say of each frame that does not come back what is
+    wrong. Both are empty when all is well.
+    """
+
+    crate: Crate
+    compared: int
+    same: int
+    problems: tuple[str, ...]
+    differences: tuple[FrameDifference, ...]
+
+    @property
+    def holds(self) -> bool:
+        return not self.problems and not self.differences
+
+
+@dataclass(frozen=True, slots=True)
+class FrameDifference:
+    """One frame that does not come back: `what` is a sentence; the rest is there when single pixels differ."""
+
+    frame: str
+    what: str
+    pixels: int = 0
+    position: tuple[int, int] | None = None
+    expected: tuple[int, ...] | None = None
+    found: tuple[int, ...] | None = None
+
+
+def verify(data: str, against: Sequence[str], executor: Executor, progress: Progress = silent) -> Verified:
+    """Checks the written files, one sheet in memory at a time, and compares each frame with its source if given.
+
+    Raises InputError when the metadata itself, or a source, cannot be read.
+    """
+    crate = read_metadata(data)
+    folder = Path(os.path.abspath(data)).parent
+    problems = [*_told_otherwise(data, crate), *check_crate(crate)]
+    sources = _sources(against, crate, folder, Path(data).name, executor, progress) if against else {}
+    differences: list[FrameDifference] = []
+    placed: list[list[Frame]] = [[] for _ in crate.sheets]
+    for frame in crate.frames:
+        if frame.on_sheet < len(placed):
+            placed[frame.on_sheet].append(frame)
+    for index, (sheet, found) in enumerate(read_sheets(folder, crate.sheets, bool(against), executor)):
+        problems += found.problems
+        here = placed[index]
+        if found.pixels is not None and all(restorable(crate, frame) for frame in here):
+            problems += check_repeated_edges(sheet, here, found.pixels)
+        frames = [frame for frame in here if frame.name in sources]
+        compared = partial(_compared, crate=crate, sheet=found.pixels, sources=sources)
+        differences += chain.from_iterable(executor.map(compared, frames))
+        progress("checking", index + 1, len(crate.sheets))
+    shared = 0
+    if against:
+        names = {frame.name for frame in crate.frames}
+        shared = len(names & sources.keys())
+        differences += [FrameDifference(name, "has no source") for name in sorted(names - sources.keys())]
+        left_out = sorted(sources.keys() - names)
+        if left_out:
+            problems.append(f"{counted(len(left_out), 'source')} not in the crate: {few(left_out)}")
+        elif not differences:
+            differences += _misplaced(crate, sources)
+    differing = {difference.frame for difference in differences if difference.frame in sources}
+    return Verified(crate, shared, shared - len(differing), tuple(problems), tuple(differences))
+
+
+def _told_otherwise(data: str, crate: Crate) -> Iterator[str]:
+    """Where the same build's metadata in the other form, if it lies beside, says something else."""
+    stem, ending = os.path.splitext(data)
+    for other in ENDINGS:
+        path = stem + other
+        if ending not in ENDINGS or other == ending or not is_ours(path):
+            continue
+        try:
+            place = first_difference(document_of(crate), document_of(read_metadata(path)))
+        except InputError as error:
+            yield error.sentence
+            continue
+        if place:
+            yield f"{shown(os.path.basename(path))} says something else: {place}"
+
+
+def _sources(
+    against: Sequence[str], crate: Crate, folder: Path, data: str, executor: Executor, progress: Progress
+) -> dict[str, Picture]:
+    own = OwnPlace(str(folder), frozenset(str(folder / name) for name in [data, *(s.image for s in crate.sheets)]))
+    (prepared,) = intake(against, own, _settings_of(crate, data), executor, progress).sizes
+    return {picture.name: picture for picture in prepared.pictures}
+
+
+def _settings_of(crate: Crate, data: str) -> Settings:
+    """The settings by which the crate's frames were taken, as its metadata records them."""
+    try:
+        settings = settings_from(crate.settings)
+        return at_portion(settings, settings.also_scale[0]) if settings.also_scale else settings
+    except UsageError as error:
+        raise InputError(f"{shown(data)}: settings: {error.sentence.marked}") from None
+
+
+def _compared(
+    frame: Frame, crate: Crate, sheet: Pixels | None, sources: dict[str, Picture]
+) -> tuple[FrameDifference, ...]:
+    """How a frame differs from its source: nothing, or one sentence."""
+    source = sources[frame.name]
+    if sheet is None:
+        return (FrameDifference(frame.name, "cannot be restored: its sheet cannot be used"),)
+    if not restorable(crate, frame):
+        return (FrameDifference(frame.name, "cannot be restored: its box is wrong"),)
+    if frame.canvas != source.canvas:
+        told = f"is {measured(frame.canvas)} in the crate, and {measured(source.canvas)} at its source"
+        return (FrameDifference(frame.name, told),)
+    found = _difference(source, sheet, frame, crate)
+    if found is None:
+        return ()
+    told = (
+        f"differs in {counted(found.pixels, 'pixel')}, first at {found.x},{found.y}: "
+        f"expected {_colour(found.expected)}, found {_colour(found.found)}"
+    )
+    return (FrameDifference(frame.name, told, found.pixels, (found.x, found.y), found.expected, found.found),)
+
+
+def _difference(source: Picture, sheet: Pixels, frame: Frame, crate: Crate) -> Difference | None:
+    expected = on_canvas(source.pixels, source.offset, source.canvas)
+    return difference(as_stored(expected, crate), restored(crate, sheet, frame))
+
+
+def _misplaced(crate: Crate, sources: dict[str, Picture]) -> Iterator[FrameDifference]:
+    """Pivots and shapes that are not where they belong. Both may hang on all frames of an animation, so this is asked
+    only when every frame is there and came back."""
+    for frame in crate.frames:
+        source = sources[frame.name]
+        if frame.pivot != source.pivot:
+            told = f"has its pivot at {_point(frame.pivot)}, and {_point(source.pivot)} is where it belongs"
+            yield FrameDifference(frame.name, told)
+        elif frame.shape != source.shape:
+            yield FrameDifference(frame.name, "has another shape than its source gives")
+
+
+def _point(point: Point) -> str:
+    return f"{point.x:g},{point.y:g}"
+
+
+def _colour(rgba: Sequence[int]) -> str:
+    return "#" + "".join(f"{value:02x}" for value in rgba)

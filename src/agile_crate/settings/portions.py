@@ -1,0 +1,53 @@
+"""The same build at another size: all that is told in pixels of the drawing is multiplied along with the scale."""
+
+from __future__ import annotations
+
+import dataclasses
+from fractions import Fraction
+
+from ..core.frame.wishes import Outline, PivotWish
+from ..core.model.geometry import Offset, Size
+from ..core.rounding import half_up
+from .table import PerAnimation, Settings
+
+
+def at_portion(settings: Settings, portion: Fraction) -> Settings:
+    """Settings for a crate of `portion` of the size: the scale, and with it shift, outline, pivots in pixels, canvas,
+    cell and sheet size, each rounded to whole pixels where it must be. Gaps, margins, cushions and limits stay.
+    """
+
+    def shift(by: Offset | None) -> Offset | None:
+        return None if by is None else Offset(half_up(by.x * portion), half_up(by.y * portion))
+
+    def pivot(wish: PivotWish | None) -> PivotWish | None:
+        if wish is None or wish.unit != "px":
+            return wish
+        return dataclasses.replace(wish, x=wish.x * portion, y=wish.y * portion)
+
+    def size(given: Size) -> Size:
+        return Size(*(max(1, half_up(side * portion)) for side in given))
+
+    def outline(line: Outline) -> Outline:
+        return dataclasses.replace(line, width=max(1, half_up(line.width * portion)))
+
+    return dataclasses.replace(
+        settings,
+        portion=portion,
+        also_scale=(),
+        scale=settings.scale * portion,
+        shift=PerAnimation(
+            shift(settings.shift.everyone), tuple((name, shift(by)) for name, by in settings.shift.named)
+        ),
+        pivot=PerAnimation(
+            pivot(settings.pivot.everyone), tuple((name, pivot(wish)) for name, wish in settings.pivot.named)
+        ),
+        outline=settings.outline and outline(settings.outline),
+        canvas=size(settings.canvas) if isinstance(settings.canvas, Size) else settings.canvas,
+        cell=settings.cell and size(settings.cell),
+        size=settings.size and size(settings.size),
+    )
+
+
+def all_sizes(settings: Settings) -> tuple[Settings, ...]:
+    """The settings of each crate of a build, the one at its own size first."""
+    return (settings, *(at_portion(settings, portion) for portion in settings.also_scale))

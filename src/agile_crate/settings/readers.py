@@ -1,0 +1,315 @@
+"""How the text of a setting's value is read. Each reader takes a text and returns a plain value, or raises UsageError
+with a sentence that quotes the text and says what was expected."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from fractions import Fraction
+from typing import TypeVar
+
+from ..core.align import PLACES
+from ..core.color import Color, color_from_hex
+from ..core.crate.file_names import check_pattern
+from ..core.errors import UsageError
+from ..core.frame.wishes import WIDEST_OUTLINE, ColorKey, Outline, PivotWish
+from ..core.model.geometry import Offset, Size
+from ..core.motion.spans import Span, Spans
+from ..core.motion.timing import Hold
+from ..core.sentence import setting
+from ..core.text import quoted
+
+FORMATS = ("json", "xml", "css", "csv")
+"""The metadata formats, in the order in which they are written."""
+
+LARGEST_SIDE = 16_384
+"""The longest side of a sheet or cell that can be asked for: what current graphics hardware takes."""
+
+LONGEST = 24 * 3600 * 1000
+"""Milliseconds. The longest time that can be asked for."""
+
+
+Word = TypeVar("Word", bound=str)
+
+
+def choice(choices: tuple[Word, ...]) -> Callable[[str], Word]:
+    def read(text: str) -> Word:
+        for word in choices:
+            if word == text:
+                return word
+        raise UsageError(f"{quoted(text)} is not one of {', '.join(choices)}")
+
+    return read
+
+
+def whole(least: int, most: int = LARGEST_SIDE) -> Callable[[str], int]:
+    def read(text: str) -> int:
+        number = int(text) if text.isascii() and text.isdigit() and len(text) < 10 else -1
+        if not least <= number <= most:
+            raise UsageError(f"{quoted(text)} is not a whole number from {least} to {most}")
+        return number
+
+    return read
+
+
+def size(text: str) -> Size:
+    sides = text.lower().replace("×", "x").split("x")
+    try:
+        return Size(*map(whole(1), sides))
+    except (UsageError, TypeError):
+        raise UsageError(
+            f"{quoted(text)} is not a size: write width x height in pixels, such as 64x64, up to {LARGEST_SIDE}"
+        ) from None
+
+
+def fps(text: str) -> Fraction:
+    number = _fraction(text)
+    if number is None or not 0 < number <= 1000:
+        raise UsageError(
+            f"{quoted(text)} is not a number of frames a second: write one above 0 and up to 1000, "
+            "such as 12, 23.976 or 30000/1001"
+        )
+    return number
+
+
+def time(text: str) -> Fraction:
+    """Milliseconds from ``800ms``, ``0.8s`` or plain ``800``."""
+    plain, scale = (text[:-2], 1) if text.endswith("ms") else (text[:-1], 1000) if text.endswith("s") else (text, 1)
+    number = _fraction(plain)
+    if number is None or not 1 <= number * scale <= LONGEST:
+        raise UsageError(f"{quoted(text)} is not a time: write milliseconds or seconds, such as 800ms or 0.8s")
+    return number * scale
+
+
+def scale(text: str) -> Fraction:
+    """A scale from ``50%`` or ``0.5``."""
+    number = _fraction(text.removesuffix("%"))
+    if number is not None and text.endswith("%"):
+        number /= 100
+    if number is None or not Fraction(1, 1000) <= number <= 100:
+        raise UsageError(f"{quoted(text)} is not a scale: write a share or a percentage, such as 0.5 or 50%")
+    return number
+
+
+def color_key(text: str) -> ColorKey:
+    """``#ff00ff``, ``corner``, each with ``:12`` behind it for a tolerance."""
+    name, colon, tolerance = text.partition(":")
+    color = color_from_hex(name)
+    try:
+        if color or name == "corner":
+            return ColorKey(color, whole(0, 255)(tolerance) if colon else 0)
+    except UsageError:
+        pass
+    raise UsageError(
+        f"{quoted(text)} is not a key colour: write #rrggbb or corner, with a tolerance of up to 255 behind a colon "
+        "if it is wanted, such as #ff00ff or corner:12"
+    )
+
+
+def palette(text: str) -> str | tuple[Color, ...]:
+    """The path of a palette file, or colours with commas between, the first of which begins with ``#``."""
+    if not text.startswith("#"):
+        return text
+    colors = tuple(color_from_hex(part.strip()) for part in text.split(","))
+    if None in colors:
+        raise UsageError(f"{quoted(text[:60])} is not a list of colours: write #rrggbb,#rrggbb, or name a palette file")
+    return tuple(color for color in colors if color)
+
+
+def canvas(text: str) -> str | Size:
+    """``own``, ``animation``, ``common``, or a size."""
+    if text in ("own", "animation", "common"):
+        return text
+    try:
+        return size(text)
+    except UsageError:
+        raise UsageError(
+            f"{quoted(text)} is not a canvas: write own, animation, common, or a size such as 96x96"
+        ) from None
+
+
+def shift(text: str) -> Offset:
+    """Two whole numbers, which may be below zero: ``0,-3``."""
+    parts = text.split(",")
+    numbers = [part.strip().removeprefix("-").removeprefix("+") for part in parts]
+    if len(parts) != 2 or not all(n.isascii() and n.isdigit() and len(n) < 6 for n in numbers):
+        raise UsageError(f"{quoted(text)} is not a shift: write whole pixels across and down, such as 0,-3")
+    return Offset(*map(int, parts))
+
+
+def outline(text: str) -> Outline:
+    """``#201830``, ``#201830:2``, ``#201830:2:inner``."""
+    name, *rest = text.split(":")
+    color = color_from_hex(name)
+    inner = rest[-1:] == ["inner"]
+    widths = rest[: len(rest) - inner]
+    try:
+        if color and len(widths) <= 1:
+            return Outline(color, whole(1, WIDEST_OUTLINE)(widths[0]) if widths else 1, inner)
+    except UsageError:
+        pass
+    raise UsageError(
+        f"{quoted(text)} is not an outline: write a colour, a width from 1 to {WIDEST_OUTLINE} pixels and, for a line "
+        "within the figure, inner, such as #201830, #201830:2 or #201830:2:inner"
+    )
+
+
+def pivot(text: str) -> PivotWish:
+    """A place, ``feet``, shares of the canvas ``0.5,1``, or pixels ``48px,90px``."""
+    if text == "feet":
+        return PivotWish(unit="feet")
+    if text in PLACES:
+        return PivotWish(*PLACES[text])
+    parts = [part.strip() for part in text.split(",")]
+    in_pixels = [part.endswith("px") for part in parts]
+    numbers = [_fraction(part.removesuffix("px")) for part in parts]
+    if len(parts) == 2 and len(set(in_pixels)) == 1:
+        x, y = numbers
+        most = 10 * LARGEST_SIDE if in_pixels[0] else 10
+        if x is not None and y is not None and max(abs(x), abs(y)) <= most:
+            return PivotWish(x, y, "px" if in_pixels[0] else "share")
+    raise UsageError(
+        f"{quoted(text)} is not a pivot: write shares of the canvas (0.5,1), pixels (48px,90px), feet, "
+        f"or a place ({', '.join(PLACES)})"
+    )
+
+
+def color(text: str) -> Color:
+    """``#20406f`` or ``#24f``."""
+    found = color_from_hex(text)
+    if found is None:
+        raise UsageError(f"{quoted(text)} is not a colour: write #rrggbb, such as #20406f")
+    return found
+
+
+def formats(text: str) -> tuple[str, ...]:
+    """Metadata formats with commas between."""
+    listed = tuple(part.strip().lower() for part in text.split(","))
+    for name in listed:
+        if name not in FORMATS:
+            import difflib
+
+            near = difflib.get_close_matches(name, FORMATS, 1, 0.5)
+            hint = f"did you mean {near[0]}?" if near else f"for any other, write a template ({setting('template')})"
+            raise UsageError(f"there is no format {quoted(name)}; the formats are {', '.join(FORMATS)}: {hint}")
+    if len(set(listed)) < len(listed):
+        raise UsageError(f"{quoted(text)} names a format twice; name each once")
+    return listed
+
+
+def template(text: str) -> str:
+    """The path of a template, whose name says the ending of what it makes: ``engine.lua.j2``."""
+    name = text.replace("\\", "/").rpartition("/")[2]
+    stem, dot, ending = name.removesuffix(".j2").rpartition(".")
+    if not name.endswith(".j2") or not (stem and dot and ending):
+        raise UsageError(
+            f"{quoted(text)} does not say what it makes: name the template after it, such as engine.lua.j2"
+        )
+    return text
+
+
+def file_name(text: str) -> str:
+    """A pattern of literal characters and fields in braces."""
+    check_pattern(text)
+    return text
+
+
+def other_scales(text: str) -> tuple[Fraction, ...]:
+    """Scales with commas between, each once and none of them 100 %."""
+    listed = tuple(scale(part.strip()) for part in text.split(","))
+    if 1 in listed or len(set(listed)) < len(listed):
+        raise UsageError(f"{quoted(text)}: name each other size once; the crate itself is 100%")
+    return listed
+
+
+def aspect(text: str) -> float:
+    """``2``, ``2:1``, or ``any``, which is 0."""
+    if text == "any":
+        return 0.0
+    number = _fraction(text.removesuffix(":1"))
+    if number is None or not 1 <= number <= LARGEST_SIDE:
+        raise UsageError(f"{quoted(text)} is not an aspect: write 2 for at most 2:1, 1 for square, or any")
+    return float(number)
+
+
+def _fraction(text: str) -> Fraction | None:
+    try:
+        return Fraction(text) if len(text) < 30 and text.isascii() and "e" not in text.lower() else None
+    except (ValueError, ZeroDivisionError):
+        return None
+
+
+def spans(text: str) -> Spans:
+    """Ranges of positions from 1: ``5-30``, ``1,3,6-9``, open ends ``5-`` and ``-8``, backwards ``8-5``."""
+    return tuple(_span(part, text) for part in text.split(","))
+
+
+def _span(part: str, text: str) -> Span:
+    first, dash, last = part.strip().partition("-")
+    ends = [first, last] if dash else [first, first]
+    if not any(ends) or any(
+        end and not (end.isascii() and end.isdigit() and int(end[:9]) > 0 and len(end) < 9) for end in ends
+    ):
+        raise UsageError(f"{quoted(text)} is not a range of frames: write positions from 1, such as 5-30 or 1,3,6-9")
+    return Span(*(int(end) if end else None for end in ends))
+
+
+def pair(text: str) -> tuple[str, str]:
+    """Two names: ``old=new``."""
+    left, _, right = text.partition("=")
+    if not left or not right:
+        raise UsageError(
+            f"{quoted(text)} is not a pair of names: write them with = between, such as walk_left=walk_right"
+        )
+    return left, right
+
+
+def hold(text: str) -> tuple[str, int, Hold]:
+    """``swim:3=2`` holds frame 3 of swim twice as long, ``swim:3=200ms`` for 200 ms."""
+    where, _, amount = text.rpartition("=")
+    name, _, position = where.rpartition(":")
+    try:
+        held = Hold(milliseconds=time(amount)) if amount.endswith("s") else Hold(_factor(amount))
+        if name:
+            return name, whole(1, 10**8)(position), held
+    except UsageError:
+        pass
+    raise UsageError(
+        f"{quoted(text)} does not say which frame is held how long: write animation:frame=factor or =time, "
+        "such as swim:3=2 or swim:3=200ms"
+    )
+
+
+def _factor(text: str) -> Fraction:
+    number = _fraction(text)
+    if number is None or not Fraction(1, 1000) <= number <= 1000:
+        raise UsageError(text)
+    return number
+
+
+def parts(text: str) -> tuple[str, dict[str, Spans]]:
+    """``gull=glide:1-20,land:21-44``: which ranges of a sequence become which animations."""
+    name, _, rest = text.partition("=")
+    cut: dict[str, Spans] = {}
+    part = ""
+    for piece in rest.split(","):
+        label, colon, numbers = piece.rpartition(":")
+        part = label if colon else part
+        if not name or not part:
+            raise UsageError(
+                f"{quoted(text)} does not say what is split how: write animation=part:range,part:range, "
+                "such as gull=glide:1-20,land:21-44"
+            )
+        cut[part] = cut.get(part, ()) + spans(numbers)
+    return name, cut
+
+
+def names(text: str) -> tuple[str, ...]:
+    """Names with commas between."""
+    listed = tuple(text.split(","))
+    if not all(listed) or len(set(listed)) < len(listed):
+        raise UsageError(f"{quoted(text)} is not a list of names: write each once, with commas between")
+    return listed
+
+
+def pattern(text: str) -> str:
+    return text

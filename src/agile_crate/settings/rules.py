@@ -1,0 +1,79 @@
+"""Settings that cannot stand together."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import TYPE_CHECKING
+
+from ..core.sentence import setting
+from ..core.text import measured
+
+if TYPE_CHECKING:
+    from .table import Settings
+
+
+def contradictions(settings: Settings) -> Iterator[str]:
+    """Sentences on settings that exclude each other, or that do nothing without another."""
+    if settings.scale != 1 and settings.fit:
+        yield f"{setting('scale')} and {setting('fit')} both say how large frames become; leave one of them out"
+    if settings.palette and settings.colors:
+        yield f"{setting('palette')} and {setting('colors')} both say which colours there are; leave one of them out"
+    if settings.dither and not (settings.palette or settings.colors):
+        others = f"{setting('palette')} or {setting('colors')}"
+        yield f"{setting('dither')} mixes the colours of a palette; give {others} with it"
+    if (settings.shape_points or settings.shape_of != "frame") and not settings.shape:
+        asked = "shape_points" if settings.shape_points else "shape_of"
+        yield f"{setting(asked)} says more about a shape; give {setting('shape')} with it"
+    if settings.premultiply and settings.background:
+        yield f"{setting('background')} leaves no alpha for {setting('premultiply')}; leave one of them out"
+    if settings.fill_under and (settings.premultiply or settings.background):
+        asked = "premultiply" if settings.premultiply else "background"
+        yield (
+            f"{setting('fill_under')} carries colours under transparent pixels, and {setting(asked)} leaves none "
+            "there; leave one out"
+        )
+    if not {"json", "xml"} & set(settings.metadata):
+        yield (
+            f"{setting('metadata')} needs json or xml, by which verify and the next build know this one; "
+            "name one of them, too"
+        )
+    if "css" in settings.metadata and settings.turn:
+        yield f"{setting('turn')} stores frames turned, which CSS cannot show; leave out {setting('turn')}, or css"
+    if settings.compact and "json" not in settings.metadata:
+        yield f"{setting('compact')} is for JSON; leave it out, or name json in {setting('metadata')}"
+    if settings.cushion and settings.trimming == "off":
+        yield f"{setting('cushion')} keeps empty pixels round trimmed frames; give {setting('trim')} with it"
+    spacing = max(settings.gap, settings.margin, 2 * settings.edge_repeat, settings.cushion)
+    largest = max(settings.sheet_rules.usable)
+    if spacing >= largest:
+        yield f"a gap, margin, cushion or edge of {spacing} pixels is as large as the largest sheet; make it smaller"
+    tight_only = ("turn", "keep_repeats", "share_mirrored", "aspect", "effort")
+    grid_only = ("columns", "rows", "cell", "down")
+    for names, wrong in ((tight_only, settings.layout != "tight"), (grid_only, settings.layout == "tight")):
+        for name in names:
+            if wrong and settings.given.get(name):
+                layouts = "the tight layout" if names is tight_only else "layouts with cells"
+                yield f"{setting(name)} is for {layouts}, and {setting('layout')} is {settings.layout}; leave one out"
+    if settings.keep_repeats and settings.share_mirrored:
+        yield f"{setting('keep_repeats')} and {setting('share_mirrored')} cannot both hold; leave one of them out"
+    if settings.layout == "rows" and (settings.rows or settings.down):
+        asked = "rows" if settings.rows else "down"
+        whole = f"{setting('layout', 'rows')} has a row for each animation"
+        yield f"{whole}; leave {setting(asked)} out, or leave the layout at grid"
+    if settings.layout == "strip" and (settings.columns or settings.rows):
+        asked = "columns" if settings.columns else "rows"
+        whole = f"{setting('layout', 'strip')} is one row by itself"
+        yield f"{whole}; leave {setting(asked)} out, or leave the layout at grid"
+    if settings.pow2 and settings.multiple & (settings.multiple - 1):
+        yield f"{setting('pow2')} and {setting('multiple', settings.multiple)} cannot both hold; leave one of them out"
+    size = settings.size
+    if size is None:
+        return
+    rules: Sequence[tuple[bool, str]] = (
+        (settings.pow2 and bool(size.w & (size.w - 1) or size.h & (size.h - 1)), setting("pow2")),
+        (settings.square and size.w != size.h, setting("square")),
+        (bool(size.w % settings.multiple or size.h % settings.multiple), setting("multiple", settings.multiple)),
+    )
+    for broken, rule in rules:
+        if broken:
+            yield f"{setting('size', measured(size))} and {rule} cannot both hold; leave one of them out"

@@ -1,0 +1,340 @@
+"""Every setting once: its section, how its text is read, its default and its help.
+
+A setting is a field of `Settings`. Its command-line option and its crate-file key are the field's name with dashes
+(``max_size`` → ``--max-size``); the parser, the reference in docs/settings.md and `given` are all made from the fields.
+Reading a setting needs neither NumPy nor Pillow, so ``--help`` stays quick.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field, fields
+from fractions import Fraction
+from typing import Any, Generic, Literal, NamedTuple, TypeVar
+
+from ..core.align import PLACES
+from ..core.arrange.sheet_size import SheetRules
+from ..core.color import Color
+from ..core.frame.wishes import ColorKey, Outline, PivotWish
+from ..core.model.crate import Loop
+from ..core.model.geometry import Offset, Size
+from ..core.motion.spans import Spans
+from ..core.motion.timing import Hold
+from . import readers
+
+T = TypeVar("T")
+
+Section = Literal["take", "prepare", "arrange", "write"]
+
+LOOPS: tuple[Loop, ...] = ("forever", "once", "back-and-forth")
+
+
+@dataclass(frozen=True, slots=True)
+class PerAnimation(Generic[T]):
+    """A value for all animations, and others for some of them by name."""
+
+    everyone: T
+    named: tuple[tuple[str, T], ...] = ()
+
+    def each(self, names: Iterable[str]) -> dict[str, T]:
+        """The value of each of these animations."""
+        return dict.fromkeys(names, self.everyone) | dict(self.named)
+
+    def of(self, name: str | None) -> T:
+        """The value of one animation; without a name, that of the stills."""
+        return next((value for named, value in reversed(self.named) if named == name), self.everyone)
+
+
+class Option(NamedTuple):
+    """What is declared with a field of `Settings`, beside its default.
+
+    A flag has no `read`. `many`: may be given several times, each time one more. `remembered`: frames differ by it, so
+    the metadata records it and a proof repeats it.
+    """
+
+    section: Section
+    help: str
+    metavar: str = ""
+    read: Callable[[str], object] | None = None
+    choices: tuple[str, ...] = ()
+    per_animation: bool = False
+    many: bool = False
+    remembered: bool = False
+
+
+def one(
+    section: Section, default: T, help: str, metavar: str, read: Callable[[str], T], *, remembered: bool = False
+) -> T:
+    """A setting of one value."""
+    return _field(default, Option(section, help, metavar, read, remembered=remembered))
+
+
+def flag(section: Section, help: str, *, remembered: bool = False) -> bool:
+    """A setting that is on or off, and off if it is not given."""
+    return _field(False, Option(section, help, remembered=remembered))
+
+
+def choice(
+    section: Section, default: str, help: str, choices: tuple[str, ...], *, metavar: str = "", remembered: bool = False
+) -> str:
+    """A setting of one word out of several."""
+    shown = metavar or "|".join(choices)
+    return _field(default, Option(section, help, shown, readers.choice(choices), choices, remembered=remembered))
+
+
+def many(
+    section: Section, help: str, metavar: str, read: Callable[[str], T], *, remembered: bool = False
+) -> tuple[T, ...]:
+    """A setting that may be given several times."""
+    nothing: tuple[T, ...] = ()
+    return _field(nothing, Option(section, help, metavar, read, many=True, remembered=remembered))
+
+
+def per_animation(
+    section: Section,
+    default: T,
+    help: str,
+    metavar: str,
+    read: Callable[[str], T],
+    *,
+    choices: tuple[str, ...] = (),
+    remembered: bool = False,
+) -> PerAnimation[T]:
+    """A setting of one value for all animations, or others for some of them."""
+    option = Option(section, help, metavar, read, choices, per_animation=True, remembered=remembered)
+    return _field(PerAnimation(default), option)
+
+
+def _field(default: T, option: Option) -> T:
+    return field(default=default, metadata={"option": option})
+
+
+_NO_PALETTE: str | tuple[Color, ...] = ""
+_OWN_CANVAS: str | Size = "own"
+_ALIGN = "where a smaller canvas stands in its cell, and the pivot"
+
+
+@dataclass(frozen=True, slots=True)
+class Settings:
+    """All settings of a build, read and checked. Field order is the order in the help and in the docs."""
+
+    include: tuple[str, ...] = many(
+        "take", "only frames whose name matches", "PATTERN", readers.pattern, remembered=True
+    )
+    exclude: tuple[str, ...] = many("take", "no frames whose name matches", "PATTERN", readers.pattern, remembered=True)
+    layers: str = choice(
+        "take", "separate", "layered documents: frames, or one picture", ("separate", "flat"), remembered=True
+    )
+    rename: tuple[tuple[str, str], ...] = many(
+        "take", "another name for an animation and its frames", "OLD=NEW", readers.pair, remembered=True
+    )
+    frames: PerAnimation[Spans | None] = per_animation(
+        "take", None, "only these, by position: 5-30 or 1,3,6-9", "RANGE", readers.spans, remembered=True
+    )
+    split: tuple[tuple[str, dict[str, Spans]], ...] = many(
+        "take", "cut one into several: gull=glide:1-20,land:21-44", "NAME=PART:RANGE,…", readers.parts, remembered=True
+    )
+    every: PerAnimation[int] = per_animation(
+        "take", 1, "the first of every N frames; the pace stays", "N", readers.whole(1), remembered=True
+    )
+    drop_copies: bool = flag("take", "drop frames that only repeat the one before", remembered=True)
+    drop_closing: bool = flag("take", "drop a last frame that equals the first", remembered=True)
+    reverse: bool = flag("take", "every animation backwards", remembered=True)
+    mirrored: tuple[tuple[str, str], ...] = many(
+        "take", "another animation, left and right exchanged", "NEW=OLD", readers.pair, remembered=True
+    )
+    reversed: tuple[tuple[str, str], ...] = many(
+        "take", "another animation, played backwards", "NEW=OLD", readers.pair, remembered=True
+    )
+    order: tuple[str, ...] = one("take", (), "these animations first, in this order", "NAME,…", readers.names)
+    fps: PerAnimation[Fraction | None] = per_animation(
+        "take", None, "frames a second; 12, or the source's own times", "N", readers.fps
+    )
+    duration: PerAnimation[Fraction | None] = per_animation(
+        "take", None, "the whole animation: 800ms or 0.8s", "TIME", readers.time
+    )
+    hold: tuple[tuple[str, int, Hold], ...] = many(
+        "take", "hold a frame: swim:3=2 (twice as long), swim:3=200ms", "NAME:FRAME=N", readers.hold
+    )
+    loop: PerAnimation[Loop | None] = per_animation(
+        "take",
+        None,
+        "how it repeats; forever, or as its source says",
+        "forever|once|back-and-forth",
+        readers.choice(LOOPS),
+        choices=LOOPS,
+    )
+    color_key: ColorKey | None = one(
+        "prepare",
+        None,
+        "make this colour transparent: #ff00ff, corner, corner:12 (tolerance)",
+        "COLOR",
+        readers.color_key,
+        remembered=True,
+    )
+    scale: Fraction = one(
+        "prepare", Fraction(1), "make frames smaller or larger: 50% or 0.5", "N", readers.scale, remembered=True
+    )
+    fit: Size | None = one(
+        "prepare", None, "scale all by one factor, so that the largest just fits", "WxH", readers.size, remembered=True
+    )
+    resample: str = choice(
+        "prepare", "smooth", "smooth: filtered; pixel: nearest, for whole factors", ("smooth", "pixel"), remembered=True
+    )
+    hard_alpha: int = one(
+        "prepare", 0, "alpha from N on becomes opaque, below empty", "N", readers.whole(1, 255), remembered=True
+    )
+    palette: str | tuple[Color, ...] = one(
+        "prepare",
+        _NO_PALETTE,
+        "the nearest colours of a palette: a file, or #rrggbb,#rrggbb",
+        "FILE",
+        readers.palette,
+        remembered=True,
+    )
+    colors: int = one(
+        "prepare", 0, "the nearest of N colours, found for the whole crate", "N", readers.whole(2, 256), remembered=True
+    )
+    dither: bool = flag("prepare", "mix palette colours in a still pattern", remembered=True)
+    canvas: str | Size = one(
+        "prepare",
+        _OWN_CANVAS,
+        "own, animation or common (the largest there, or of all), or a size",
+        "WxH",
+        readers.canvas,
+        remembered=True,
+    )
+    align: str = choice("prepare", "bottom", _ALIGN, tuple(PLACES), metavar="PLACE", remembered=True)
+    shift: PerAnimation[Offset | None] = per_animation(
+        "prepare", None, "move all frames on their canvas, pivot included", "X,Y", readers.shift, remembered=True
+    )
+    outline: Outline | None = one(
+        "prepare",
+        None,
+        "a line round figures, or inside them: #201830:2, #201830:2:inner",
+        "COLOR:N",
+        readers.outline,
+        remembered=True,
+    )
+    trim: str = choice(
+        "prepare",
+        "",
+        "cut off the empty rim: of each frame, or alike in an animation or all; off, but tight: frame",
+        ("off", "frame", "animation", "sheet"),
+        remembered=True,
+    )
+    alpha_floor: int = one(
+        "prepare", 0, "alpha up to N counts as empty when trimming", "N", readers.whole(0, 254), remembered=True
+    )
+    forget_offsets: bool = flag("prepare", "write trimmed frames as if drawn on what is left of them", remembered=True)
+    pivot: PerAnimation[PivotWish | None] = per_animation(
+        "prepare",
+        None,
+        "the point that stays put: 0.5,1 or 48px,90px or feet or a place; as align says",
+        "POINT",
+        readers.pivot,
+        remembered=True,
+    )
+    snap_pivot: bool = flag("prepare", "pivots on whole pixels", remembered=True)
+    fill_under: bool = flag("prepare", "carry colours under transparent pixels, for texture filters", remembered=True)
+    shape: str = choice(
+        "prepare",
+        "",
+        "polygons round what is visible: convex, or following the edge",
+        ("hull", "contour"),
+        remembered=True,
+    )
+    shape_points: int = one(
+        "prepare", 0, "at most so many points to a polygon", "N", readers.whole(4, 1000), remembered=True
+    )
+    shape_of: str = choice(
+        "prepare", "frame", "a shape for each frame, or one for an animation", ("frame", "animation"), remembered=True
+    )
+    layout: str = choice(
+        "arrange",
+        "grid",
+        "columns and rows; one row; one animation a row; or packed as close as can be",
+        ("grid", "strip", "rows", "tight"),
+        remembered=True,
+    )
+    columns: int = one("arrange", 0, "cells side by side; chosen for you if not given", "N", readers.whole(1))
+    rows: int = one("arrange", 0, "cells one below the other; chosen for you if not given", "N", readers.whole(1))
+    cell: Size | None = one(
+        "arrange", None, "cell size; by default the largest canvas", "WxH", readers.size, remembered=True
+    )
+    down: bool = flag("arrange", "grid: fill columns first; strip: one column")
+    gap: int = one("arrange", 0, "empty pixels between neighbours", "N", readers.whole(0))
+    margin: int = one("arrange", 0, "empty pixels along the sheet's edges", "N", readers.whole(0))
+    cushion: int = one(
+        "arrange",
+        0,
+        "empty pixels kept round trimmed frames, inside their boxes",
+        "N",
+        readers.whole(0, 1024),
+        remembered=True,
+    )
+    edge_repeat: int = one(
+        "arrange",
+        0,
+        "copy the outermost pixels outwards, corners too, into gap and margin",
+        "N",
+        readers.whole(0, 1024),
+    )
+    turn: bool = flag("arrange", "tight: frames may lie turned by 90°")
+    keep_repeats: bool = flag("arrange", "tight: store equal frames each by itself")
+    share_mirrored: bool = flag("arrange", "tight: store mirror images only once, too")
+    aspect: float = one("arrange", 2.0, "tight: one side at most so many times the other, or any", "N", readers.aspect)
+    effort: str = choice("arrange", "steady", "tight: how long to search", ("quick", "steady", "deep"))
+    one_sheet: bool = flag("arrange", "an error if one sheet cannot hold all")
+    max_size: Size = one(
+        "arrange", Size(4096, 4096), "largest sheet; further frames go on to the next", "WxH", readers.size
+    )
+    size: Size | None = one(
+        "arrange", None, "exactly this sheet size (max-size is then not looked at)", "WxH", readers.size
+    )
+    pow2: bool = flag("arrange", "sheet sides are powers of two")
+    square: bool = flag("arrange", "sheets are square")
+    multiple: int = one("arrange", 1, "sheet sides are multiples of N", "N", readers.whole(1))
+
+    metadata: tuple[str, ...] = one(
+        "write", ("json",), "what is written beside the sheets, commas between", "FORMAT,…", readers.formats
+    )
+    compact: bool = flag("write", "JSON on one line")
+    template: tuple[str, ...] = many(
+        "write", "another text format, by a template such as engine.lua.j2", "FILE", readers.template
+    )
+    file_name: str = one(
+        "write",
+        "",
+        "the sheets' file names, such as {name}_{cell_width}x{cell_height}_{frames}",
+        "PATTERN",
+        readers.file_name,
+    )
+    also_scale: tuple[Fraction, ...] = one(
+        "write", (), "the same crate at other sizes, too: 50%,25%", "N,…", readers.other_scales
+    )
+    premultiply: bool = flag("write", "sheets' colours multiplied by their alpha", remembered=True)
+    background: Color | None = one(
+        "write", None, "sheets flattened on this colour, without alpha", "COLOR", readers.color, remembered=True
+    )
+    squeeze: bool = flag("write", "the smallest files, however long that takes")
+
+    portion: Fraction = Fraction(1)
+    """By how much all lengths and the scale have been multiplied, see `portions`."""
+
+    given: Mapping[str, Any] = field(default_factory=dict, compare=False)
+    """What was given, by field name, before it was read."""
+
+    @property
+    def trimming(self) -> str:
+        """How frames are trimmed, the layout's own way where nothing was said."""
+        return self.trim or ("frame" if self.layout == "tight" else "off")
+
+    @property
+    def sheet_rules(self) -> SheetRules:
+        return SheetRules(self.max_size, self.size, self.pow2, self.square, self.multiple)
+
+
+def options() -> dict[str, tuple[Option, Any]]:
+    """Every setting's option and default, by field name, in order."""
+    return {f.name: (f.metadata["option"], f.default) for f in fields(Settings) if f.metadata}

@@ -1,0 +1,80 @@
+"""Sheets, read back from their files."""
+
+from __future__ import annotations
+
+import dataclasses
+import hashlib
+from collections import deque
+from collections.abc import Iterator, Sequence
+from concurrent.futures import Executor, Future
+from dataclasses import dataclass
+from pathlib import Path
+
+from ..core.errors import InputError, reason
+from ..core.model.crate import Sheet
+from ..core.model.geometry import Size
+from ..core.pixels import Pixels
+from ..core.png_chunks import PictureError
+from ..core.text import measured, quoted, shown
+from .pictures import LARGEST_SHEET, picture_size, read_still
+
+AHEAD = 1
+"""Sheets that are read while one is looked at: more would only take memory."""
+
+
+def read_bare_sheet(path: str) -> Pixels:
+    """A picture that somebody else made, shape (h, w, 4). Raises InputError."""
+    try:
+        return read_still(Path(path).read_bytes(), LARGEST_SHEET)
+    except OSError as error:
+        raise InputError(f"{shown(path)} cannot be read: {reason(error)}") from None
+    except PictureError as error:
+        raise InputError(f"{shown(path)} {error}") from None
+
+
+def sheet_bytes(folder: Path, sheet: Sheet) -> bytes:
+    """The image file of a sheet that has been read before, as it is."""
+    return (folder / sheet.image).read_bytes()
+
+
+@dataclass(slots=True)
+class FoundSheet:
+    """What a sheet's file holds: its pixels, if they were wanted and can be used, and what is wrong with it."""
+
+    problems: list[str] = dataclasses.field(default_factory=list)
+    pixels: Pixels | None = None
+
+
+def read_sheets(
+    folder: Path, sheets: Sequence[Sheet], decode: bool, executor: Executor
+) -> Iterator[tuple[Sheet, FoundSheet]]:
+    """Each sheet as it was found; while one is looked at, the next is read. Repeated edges need pixels."""
+    waiting: deque[Future[FoundSheet]] = deque()
+    for index, sheet in enumerate(sheets):
+        for ahead in sheets[index + len(waiting) : index + 1 + AHEAD]:
+            waiting.append(executor.submit(read_sheet, folder, ahead, decode or bool(ahead.edge_repeat)))
+        yield sheet, waiting.popleft().result()
+
+
+def read_sheet(folder: Path, sheet: Sheet, decode: bool) -> FoundSheet:
+    """What is wrong with a sheet's file; its pixels if asked for and if it can be decoded at the size it should be."""
+    found = FoundSheet()
+    name = quoted(sheet.image)
+    try:
+        data = (folder / sheet.image).read_bytes()
+    except OSError as error:
+        found.problems.append(f"sheet {name} cannot be read: {reason(error)}")
+        return found
+    if hashlib.sha256(data).hexdigest() != sheet.sha256:
+        found.problems.append(f"sheet {name} is not the file that was written: its sha256 differs")
+    try:
+        pixels = read_still(data, LARGEST_SHEET) if decode else None
+        size = Size(pixels.shape[1], pixels.shape[0]) if pixels is not None else picture_size(data, LARGEST_SHEET)
+    except PictureError as error:
+        found.problems.append(f"sheet {name} {error}")
+        return found
+    if size != sheet.size:
+        found.problems.append(f"sheet {name} is {measured(size)}, and the metadata says {measured(sheet.size)}")
+    else:
+        found.pixels = pixels
+    return found

@@ -1,0 +1,142 @@
+"""The describe stop: arranged frames as a crate that is ready to be drawn and written."""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import TYPE_CHECKING
+
+from ..core.arrange.arrangement import Considered
+from ..core.crate.describe import described_animations, described_frames, described_sheets
+from ..core.crate.file_names import sheet_names
+from ..core.model.crate import Crate
+from ..core.model.picture import Picture, Sequences
+from ..core.motion.take import check_names
+from ..core.motion.timing import Hold, frame_times
+from ..core.rounding import plain
+from ..core.sentence import Sentence, setting
+from ..core.text import counted, percent
+from ..exports.formats import text_names
+from ..exports.template import Template
+from ..settings.given import remembered
+from ..settings.table import Settings
+from .arrange import Arranged
+from .prepare import Prepared
+from .take import each
+
+if TYPE_CHECKING:
+    from ..core.frame.indexed import Words
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Plan:
+    """One crate that is about to be written.
+
+    `pictures` are its frames' in order, `drawn` says which of them are put on a sheet (others share their box), `times`
+    are the exact milliseconds of each animation's frames. `texts` are the names of its text files; `palette` is there
+    when its images are to be indexed. The rest is what the user should know.
+    """
+
+    crate: Crate
+    pictures: Sequence[Picture]
+    drawn: Sequence[bool]
+    settings: Settings
+    times: Mapping[str, tuple[Fraction, ...]]
+    texts: tuple[str, ...]
+    palette: Words | None
+    remarks: tuple[Sentence, ...]
+    warnings: tuple[Sentence, ...]
+    considered: tuple[Considered, ...]
+    bound: int
+
+
+def plan_of(
+    stem: str,
+    sequences: Sequences,
+    prepared: Prepared,
+    arranged: Arranged,
+    templates: Sequence[Template],
+    generator: str,
+) -> Plan:
+    """One crate of a build, described under its name: `stem`, with the portion behind it at another size."""
+    settings, pictures = prepared.settings, prepared.pictures
+    arrangement = arranged.arrangement
+    times = _times(sequences, settings)
+    name = stem if settings.portion == 1 else f"{stem}@{percent(settings.portion)[:-1]}"
+    counts = Counter(spot.on_sheet for spot in arrangement.spots)
+    images = sheet_names(
+        name,
+        arrangement.sheets,
+        [counts[index] for index in range(len(arrangement.sheets))],
+        settings.portion,
+        settings.file_name,
+    )
+    crate = Crate(
+        name=name,
+        sheets=described_sheets(images, arrangement.sheets),
+        frames=described_frames(pictures, arrangement.spots),
+        animations=described_animations(sequences, times, each("loop", settings.loop, sequences)),
+        scale=plain(prepared.factor),
+        alpha="premultiplied" if settings.premultiply else "straight",
+        generator=generator,
+        settings=remembered(settings),
+        background=settings.background.hex if settings.background else "",
+    )
+    drawn = [spot.drawn for spot in arrangement.spots]
+    palette, of_palette, warnings = _few_colors(pictures, drawn, settings)
+    return Plan(
+        crate,
+        pictures,
+        drawn,
+        settings,
+        times,
+        tuple(text_names(name, settings, templates)),
+        palette,
+        (*prepared.remarks, *arranged.remarks, *of_palette, *_finish(settings)),
+        (*prepared.warnings, *warnings),
+        arrangement.considered,
+        arrangement.bound,
+    )
+
+
+def _finish(settings: Settings) -> Iterator[Sentence]:
+    """What is done to the sheets' pixels as a whole."""
+    if settings.premultiply:
+        yield Sentence("colours multiplied by their alpha: the game must blend them as premultiplied")
+    if settings.background:
+        yield Sentence(f"flattened on {settings.background.hex}: the image has no alpha")
+
+
+def _few_colors(
+    pictures: Sequence[Picture], drawn: Sequence[bool], settings: Settings
+) -> tuple[Words | None, tuple[Sentence, ...], tuple[Sentence, ...]]:
+    """The colours of an indexed image, where a palette was asked for and alpha does not make too many of them; with a
+    remark if there are, and a warning if there are too many."""
+    if not (settings.colors or settings.palette):
+        return None, (), ()
+    from ..core.frame.indexed import MOST_COLORS, few_colors
+
+    found = few_colors(picture.pixels for picture, wanted in zip(pictures, drawn, strict=True) if wanted)
+    if found is not None:
+        told = f"indexed image of {counted(len(found), 'colour')}, the empty one counted in"
+        return found, (Sentence(told),), ()
+    warning = (
+        f"soft edges and the empty colour counted in, there are more than {MOST_COLORS} colours, so the image "
+        f"is not indexed; {setting('hard_alpha', 128)} makes edges hard, {setting('colors', 255)} leaves room for the "
+        "empty one"
+    )
+    return None, (), (Sentence(warning),)
+
+
+def _times(sequences: Sequences, settings: Settings) -> dict[str, tuple[Fraction, ...]]:
+    """The exact milliseconds of each frame of each animation."""
+    fps = each("fps", settings.fps, sequences)
+    total = each("duration", settings.duration, sequences)
+    check_names("hold", (name for name, *_ in settings.hold), sequences)
+    holds: dict[str, dict[int, Hold]] = defaultdict(dict)
+    for name, position, hold in settings.hold:
+        holds[name][position] = hold
+    animations = {sequence.name: sequence for sequence in sequences if sequence.name is not None}
+    return {name: frame_times(s, fps[name], total[name], holds[name]) for name, s in animations.items()}

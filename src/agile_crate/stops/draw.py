@@ -1,0 +1,25 @@
+"""The draw stop: the sheets of a plan, one after the other, so that no more than one is in memory."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator
+
+from ..core.crate.draw import Placed, draw_sheet
+from ..core.model.crate import Sheet
+from ..core.model.geometry import Offset
+from ..core.pixels import Pixels
+from .describe import Plan
+
+
+def drawn_sheets(
+    plan: Plan, passing: Callable[[Iterable[Placed]], Iterable[Placed]] = iter
+) -> Iterator[tuple[Sheet, Pixels]]:
+    """Each sheet with its pixels, straight alpha, drawn when its turn comes. `passing` is told of every frame."""
+    placed: list[list[Placed]] = [[] for _ in plan.crate.sheets]
+    for picture, frame, wanted in zip(plan.pictures, plan.crate.frames, plan.drawn, strict=True):
+        if wanted:
+            stored, part = picture.stored_box, picture.part
+            inside = Offset(part.x - stored.x, part.y - stored.y)
+            placed[frame.on_sheet].append(Placed(picture.pixels, inside, frame.box, frame.turned))
+    for sheet, frames in zip(plan.crate.sheets, placed, strict=True):
+        yield sheet, draw_sheet(sheet.size, passing(frames), sheet.edge_repeat)

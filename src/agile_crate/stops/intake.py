@@ -1,0 +1,58 @@
+"""The first half of the road: gather → take → prepare. A build and its proof both walk it, with the same settings."""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Mapping, Sequence
+from concurrent.futures import Executor
+from dataclasses import dataclass
+from functools import partial
+
+from ..core.frame.first_look import seen
+from ..core.model.picture import Sequences
+from ..core.sentence import Sentence
+from ..settings.portions import all_sizes
+from ..settings.table import Settings
+from ..sources.find import OwnPlace
+from ..sources.gather import Progress, gather
+from .prepare import Prepared, first_look, prepare
+from .take import each, pictures_of, taken
+
+
+@dataclass(frozen=True, slots=True)
+class Intake:
+    """Frames ready to be arranged: the sequences, their pictures for each size of the build, and what was passed over
+    on the way. Settings are those that were given, the palette's file read."""
+
+    sequences: Sequences
+    sizes: tuple[Prepared, ...]
+    passed_over: Mapping[str, int]
+    warnings: tuple[Sentence, ...]
+
+
+def intake(
+    inputs: Sequence[str], own: OwnPlace | None, settings: Settings, executor: Executor, progress: Progress
+) -> Intake:
+    """Inputs as frames that are ready to be arranged. Raises InputError, UsageError and FitError."""
+    sizes = all_sizes(_with_palette(settings))
+    look = partial(seen, look=first_look(sizes))
+    gathered = gather(inputs, own, executor, progress, look, settings.layers == "flat")
+    sequences = taken(gathered.sequences, settings)
+    each("shift", settings.shift, sequences)
+    each("pivot", settings.pivot, sequences)
+    waiting = [pictures_of(sequences, drawings) for drawings in zip(*gathered.drawings, strict=True)]
+    passed_over, warnings = gathered.passed_over, gathered.warnings
+    del gathered
+    prepared = tuple(prepare(waiting.pop(0), sequences, one, executor) for one in sizes)
+    return Intake(sequences, prepared, passed_over, warnings)
+
+
+def _with_palette(settings: Settings) -> Settings:
+    """Settings with the palette's colours in place of its file, so that a proof does not need the file."""
+    if not isinstance(settings.palette, str) or not settings.palette:
+        return settings
+    from ..sources.palette_file import read_palette
+
+    colors = read_palette(settings.palette)
+    given = {**settings.given, "palette": ",".join(color.hex for color in colors)}
+    return dataclasses.replace(settings, palette=colors, given=given)

@@ -1,0 +1,154 @@
+"""The step that brings frames to their canvases and moves them there. Canvas, shift and default pivot are settled
+together and each picture is moved once, so that a shift can save what the new canvas alone would cut off."""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Iterable, Sequence
+from functools import cache
+from typing import NamedTuple
+
+from ...core.align import offset_in, pivot_in
+from ...core.errors import FitError
+from ...core.frame.canvas import Sides, beyond, largest, moved_to
+from ...core.frame.trim import visible_on_canvas
+from ...core.frame.wishes import FEET, PivotWish
+from ...core.model.geometry import ORIGIN, Box, Offset, Point, Size
+from ...core.model.picture import Picture
+from ...core.sentence import Sentence, setting
+from ...core.text import counted, few, joined, measured, quoted
+from ...settings.table import PerAnimation, Settings
+from .step import Decision, Group, Lineup, Step
+
+
+class Standing(NamedTuple):
+    """A frame's canvas, and what is seen on it where the step might cut that off."""
+
+    canvas: Size
+    seen: Box | None
+
+
+class Move(NamedTuple):
+    """Which canvas a picture goes to, where its old top left comes to lie there, and its pivot before that."""
+
+    canvas: Size
+    by: Offset
+    pivot: Point
+
+
+Way = tuple[Size, Offset]
+"""A canvas, and where on it the old top left comes to lie, before any shift."""
+
+
+def is_wanted(_: Settings) -> bool:
+    return True
+
+
+def fact(picture: Picture, settings: Settings) -> Standing:
+    may_cut = isinstance(settings.canvas, Size) or settings.shift != PerAnimation(None)
+    return Standing(picture.canvas, visible_on_canvas(picture) if may_cut else None)
+
+
+def decide(facts: Iterable[Standing], lineup: Lineup, settings: Settings) -> Decision[Move]:
+    standings = list(facts)
+    ways: list[Way] = [(standing.canvas, ORIGIN) for standing in standings]
+    _bring_to_canvas(ways, lineup, settings)
+    remarks = _bring_together(ways, lineup, settings)
+    pivots = _default_pivots(ways, lineup, settings)
+    moves: list[Move] = []
+    lost: list[str] = []
+    for group in lineup.groups:
+        shift = settings.shift.of(group.name) or ORIGIN
+        if any(shift):
+            frames = counted(len(group.span), "frame")
+            remarks.append(Sentence(f"{frames} of {quoted(group.name or 'the stills')} shifted by {shift.x},{shift.y}"))
+        for index in group.span:
+            (canvas, offset), pivot = ways[index], pivots[index]
+            by = Offset(offset.x + shift.x, offset.y + shift.y)
+            moves.append(Move(canvas, by, Point(pivot.x - offset.x, pivot.y - offset.y)))
+            if sides := beyond(standings[index].seen, canvas, by):
+                lost.append(f"{quoted(lineup.names[index])} by {sides_told(sides)}")
+    if lost:
+        asked = " and ".join(setting(name) for name in ("canvas", "shift") if name in settings.given)
+        raise FitError(
+            f"{asked} would cut off what is visible of {few(lost, 3)}; give a larger {setting('canvas')}, "
+            f"or another {setting('shift')}"
+        )
+    return Decision(tuple(moves), tuple(remarks))
+
+
+def apply(picture: Picture, move: Move) -> Picture:
+    return moved_to(dataclasses.replace(picture, pivot=move.pivot), move.canvas, move.by)
+
+
+PLACE = Step(is_wanted, fact, decide, apply)
+
+
+def sides_told(sides: Sides) -> str:
+    """How much lies on which side, as part of a sentence."""
+    words = zip(sides, ("at the left", "at the top", "at the right", "at the bottom"), strict=True)
+    return joined(f"{counted(pixels, 'pixel')} {side}" for pixels, side in words if pixels)
+
+
+def _bring_to_canvas(ways: list[Way], lineup: Lineup, settings: Settings) -> None:
+    wish = settings.canvas
+    if wish == "animation":
+        for group in lineup.animations:
+            _bring(ways, group.span, settings)
+    elif wish != "own":
+        _bring(ways, range(len(ways)), settings, wish if isinstance(wish, Size) else None)
+
+
+def _bring(ways: list[Way], span: Sequence[int], settings: Settings, canvas: Size | None = None) -> None:
+    """Ways of some frames to one canvas, by default the largest of theirs, put where `align` says."""
+    target = canvas or largest(ways[index][0] for index in span)
+    for index in span:
+        size, before = ways[index]
+        by = offset_in(target, size, settings.align)
+        ways[index] = target, Offset(before.x + by.x, before.y + by.y)
+
+
+def _bring_together(ways: list[Way], lineup: Lineup, settings: Settings) -> list[Sentence]:
+    """What looks at several frames at once needs them on one canvas."""
+    if settings.trimming == "sheet":
+        everyone = Group(None, range(len(ways)))
+        return _bring_if_needed(ways, everyone, settings, setting("trim", "sheet"))
+    remarks = []
+    for group in lineup.animations:
+        reasons = (
+            (setting("trim", "animation"), settings.trimming == "animation"),
+            (setting("pivot", "feet"), settings.pivot.of(group.name) == FEET),
+            (setting("shape_of", "animation"), settings.shape_of == "animation"),
+        )
+        needed = [asked for asked, is_needed in reasons if is_needed]
+        if needed:
+            remarks += _bring_if_needed(ways, group, settings, f"{needed[0]}, {quoted(group.name or '')}")
+    return remarks
+
+
+def _bring_if_needed(ways: list[Way], group: Group, settings: Settings, why: str) -> list[Sentence]:
+    sizes = {ways[index][0] for index in group.span}
+    if len(sizes) < 2:
+        return []
+    _bring(ways, group.span, settings)
+    return [
+        Sentence(
+            f"canvases of {counted(len(sizes), 'size')} were first brought to {measured(largest(sizes))}, at its "
+            f"{settings.align} ({why})"
+        )
+    ]
+
+
+def _default_pivots(ways: list[Way], lineup: Lineup, settings: Settings) -> list[Point]:
+    """Pivots on the canvases that pictures go to. The one by default is the point named by `align` on the largest (or
+    the cell), in which smaller ones stand aligned: whoever draws by pivots sees what one sees who draws cells."""
+    of_cells = settings.trimming == "off" and settings.cell
+    reference = of_cells or largest(canvas for canvas, _ in ways)
+
+    @cache
+    def named(canvas: Size, wish: PivotWish | None) -> Point:
+        if wish is None or wish == FEET:
+            return pivot_in(reference, settings.align, offset_in(reference, canvas, settings.align))
+        return wish.on(canvas)
+
+    return [named(ways[index][0], settings.pivot.of(group.name)) for group in lineup.groups for index in group.span]

@@ -1,0 +1,77 @@
+"""The step that scales to fit, and looks whether any scale left something of every frame."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from fractions import Fraction
+
+from ...core.errors import FitError, UsageError
+from ...core.frame.canvas import largest
+from ...core.frame.first_look import LARGEST_CANVAS, scaled_picture
+from ...core.frame.scale import is_whole, scaled_canvas
+from ...core.frame.wishes import Scaling
+from ...core.model.geometry import Size
+from ...core.model.picture import Picture
+from ...core.sentence import Sentence, setting
+from ...core.text import few, measured, quoted
+from ...settings.table import Settings
+from .step import Decision, Lineup, Step, alike
+
+
+def scaling_of(settings: Settings, factor: Fraction | int) -> Scaling:
+    """The scaling by a factor, as the settings want it done."""
+    return Scaling(Fraction(factor), settings.resample == "smooth", settings.align)
+
+
+def factor_of(settings: Settings, canvases: Iterable[Size]) -> Fraction:
+    """By how much frames are scaled in all. `canvases` are those before fitting."""
+    if not settings.fit:
+        return settings.scale
+    most = largest(canvases)
+    return min(Fraction(settings.fit.w, most.w), Fraction(settings.fit.h, most.h)) * settings.portion
+
+
+def is_wanted(settings: Settings) -> bool:
+    return bool(settings.fit) or settings.scale != 1
+
+
+def fact(picture: Picture, _: Settings) -> Size:
+    return picture.canvas
+
+
+def decide(facts: Iterable[Size], lineup: Lineup, settings: Settings) -> Decision[Scaling]:
+    canvases = list(facts)
+    factor = factor_of(settings, canvases)
+    if factor == 1:
+        return Decision()
+    if settings.fit:
+        canvases = [scaled_canvas(canvas, factor) for canvas in canvases]
+    _refuse_lost(factor, canvases, lineup)
+    percent = f"{float(factor * 100):.6g}%"
+    shown = few(map(measured, dict.fromkeys(canvases)), 3)
+    uneven = Sentence(
+        f"{setting('resample', 'pixel')} keeps pixels even at whole factors only, and this is {percent}: "
+        "some rows and columns are lost, or doubled, and others are not"
+    )
+    return Decision(
+        alike(scaling_of(settings, factor), lineup) if settings.fit else (),
+        (Sentence(f"scaled to {percent}: canvases of {shown}"),),
+        (uneven,) if settings.resample == "pixel" and not is_whole(factor) else (),
+    )
+
+
+def _refuse_lost(factor: Fraction, canvases: list[Size], lineup: Lineup) -> None:
+    by = f"scaled by {float(factor):.4g}"
+    other = f"{setting('scale')} or {setting('fit')}"
+    vanished = [quoted(name) for name, canvas in zip(lineup.names, canvases, strict=True) if min(canvas) < 1]
+    if vanished:
+        raise UsageError(f"{by}, nothing is left of {few(vanished)}; choose a larger {other}")
+    grown = next((pair for pair in zip(lineup.names, canvases, strict=True) if max(pair[1]) > LARGEST_CANVAS), None)
+    if grown:
+        raise FitError(
+            f"{by}, {quoted(grown[0])} would be {measured(grown[1])}, and no canvas may be longer than "
+            f"{LARGEST_CANVAS} pixels; choose a smaller {other}"
+        )
+
+
+SCALE = Step(is_wanted, fact, decide, scaled_picture)

@@ -1,0 +1,70 @@
+"""The step that draws polygons round what is visible."""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Iterable
+from typing import NamedTuple
+
+import numpy as np
+
+from ...core.frame.shape import moved_shape, shape_of, union_mask
+from ...core.model.geometry import Box, Shape, Size
+from ...core.model.picture import Picture
+from ...core.sentence import Sentence
+from ...core.text import counted
+from ...settings.table import Settings
+from .step import Decision, Lineup, Step
+
+
+class Silhouette(NamedTuple):
+    """A frame's own shape; and its mask in bits where one shape for an animation is wanted."""
+
+    own: Shape | None
+    canvas: Size
+    part: Box
+    mask: bytes
+
+
+def is_wanted(settings: Settings) -> bool:
+    return bool(settings.shape)
+
+
+def fact(picture: Picture, settings: Settings) -> Silhouette:
+    mask = picture.pixels[..., 3] > settings.alpha_floor
+    if settings.shape_of == "animation":
+        return Silhouette(None, picture.canvas, picture.part, np.packbits(mask).tobytes())
+    shape = shape_of(mask, settings.shape, settings.shape_points)
+    return Silhouette(shape and moved_shape(shape, *picture.offset), picture.canvas, picture.part, b"")
+
+
+def decide(facts: Iterable[Silhouette], lineup: Lineup, settings: Settings) -> Decision[Shape | None]:
+    silhouettes = list(facts)
+    shapes = [silhouette.own for silhouette in silhouettes]
+    if settings.shape_of == "animation":
+        for group in lineup.groups:
+            spans = [group.span] if group.name is not None else [range(index, index + 1) for index in group.span]
+            for span in spans:
+                mask = union_mask(silhouettes[span.start].canvas, [_mask(silhouettes[index]) for index in span])
+                shapes[span.start : span.stop] = [shape_of(mask, settings.shape, settings.shape_points)] * len(span)
+    drawn = [shape for shape in shapes if shape]
+    points = sum(len(polygon) for shape in drawn for polygon in shape.polygons)
+    tolerance = max((shape.tolerance for shape in drawn), default=0)
+    told = Sentence(
+        f"{counted(len(drawn), 'shape')} of {points / max(1, len(drawn)):.1f} points on average; "
+        f"what is visible lies at most {tolerance:g} px outside of them"
+    )
+    return Decision(tuple(shapes), (told,))
+
+
+def _mask(silhouette: Silhouette) -> tuple[np.ndarray, Box]:
+    w, h = silhouette.part.size
+    bits = np.unpackbits(np.frombuffer(silhouette.mask, np.uint8), count=w * h)
+    return bits.reshape(h, w).astype(bool), silhouette.part
+
+
+def apply(picture: Picture, shape: Shape | None) -> Picture:
+    return dataclasses.replace(picture, shape=shape)
+
+
+SHAPES = Step(is_wanted, fact, decide, apply)

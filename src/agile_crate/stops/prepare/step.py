@@ -1,0 +1,85 @@
+"""What every step of preparing is made of: facts of each frame, a decision over all of them, and its application.
+
+A step never sees pixels and settings of all frames at once. `fact` looks at one picture, `decide` at the facts of all,
+`apply` changes one picture by its parameters. All three are functions of a module, and facts and parameters plain
+values, so they can be sent to another thread or process, and kept: equal parameters on equal pixels give equal pixels.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from typing import Generic, NamedTuple, TypeVar
+
+from ...core.errors import UsageError
+from ...core.model.picture import Picture, Sequences
+from ...core.sentence import Sentence, setting
+from ...core.text import counted, few
+from ...settings.table import Settings
+
+Fact = TypeVar("Fact")
+Parameters = TypeVar("Parameters")
+
+
+class Group(NamedTuple):
+    """An animation, or the stills, which have no name, and where its frames lie among all."""
+
+    name: str | None
+    span: range
+
+
+@dataclass(frozen=True, slots=True)
+class Lineup:
+    """The frames of a crate by their names, in order, and the groups that they make."""
+
+    names: tuple[str, ...]
+    groups: tuple[Group, ...]
+
+    @property
+    def animations(self) -> tuple[Group, ...]:
+        return tuple(group for group in self.groups if group.name is not None)
+
+
+def lineup_of(sequences: Sequences) -> Lineup:
+    """The lineup of sequences in crate order."""
+    names: list[str] = []
+    groups: list[Group] = []
+    for sequence in sequences:
+        first = len(names)
+        names += [frame.name for frame in sequence.frames]
+        groups.append(Group(sequence.name, range(first, len(names))))
+    return Lineup(tuple(names), tuple(groups))
+
+
+@dataclass(frozen=True, slots=True)
+class Decision(Generic[Parameters]):
+    """What a step does: the parameters of every frame in order, none where nothing is to be done; and what to say."""
+
+    parameters: tuple[Parameters, ...] = ()
+    remarks: tuple[Sentence, ...] = ()
+    warnings: tuple[Sentence, ...] = ()
+
+
+class Step(NamedTuple, Generic[Fact, Parameters]):
+    """One step. `decide` may raise UsageError and FitError; `apply` leaves its picture as it was, and gives another."""
+
+    is_wanted: Callable[[Settings], bool]
+    fact: Callable[[Picture, Settings], Fact]
+    decide: Callable[[Iterable[Fact], Lineup, Settings], Decision[Parameters]]
+    apply: Callable[[Picture, Parameters], Picture]
+
+
+def alike(parameters: Parameters, lineup: Lineup) -> tuple[Parameters, ...]:
+    """The same parameters for every frame."""
+    return (parameters,) * len(lineup.names)
+
+
+def warning_of_empty(names: list[str], lineup: Lineup, name: str, value: object = "") -> tuple[Sentence, ...]:
+    """A warning of frames that a setting emptied. Raises UsageError where it leaves nothing of any frame."""
+    after = setting(name, value)
+    if len(names) == len(lineup.names):
+        raise UsageError(f"{after} leaves nothing of any frame; give another value")
+    if not names:
+        return ()
+    verb = "is" if len(names) == 1 else "are"
+    return (Sentence(f"{counted(len(names), 'frame')} {verb} wholly empty after {after}: {few(names)}"),)

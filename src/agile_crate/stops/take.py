@@ -1,0 +1,73 @@
+"""The take stop: the settings of that section, applied to what was gathered. A build and its proof both walk it."""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Iterable, Mapping, Sequence
+from typing import TypeVar
+
+from ..core.errors import UsageError
+from ..core.frame.mirror import flipped
+from ..core.model.picture import Picture, Sequences
+from ..core.motion import take
+from ..core.motion.take import check_names
+from ..core.sentence import setting
+from ..settings.table import PerAnimation, Settings
+
+T = TypeVar("T")
+
+
+def taken(sequences: Sequences, settings: Settings) -> Sequences:
+    """The sequences that a build packs, in order. Raises UsageError and InputError.
+
+    The order of the steps, whatever the order of the options: include and exclude, rename, frames, split, every,
+    drop-copies, drop-closing, reverse, mirrored, reversed, order. Each refers to animations by the names that they
+    have by then.
+    """
+    if settings.include or settings.exclude:
+        sequences = take.kept(sequences, settings.include, settings.exclude)
+    sequences = take.in_order(take.renamed(sequences, _mapping("rename", settings.rename)))
+    sequences = take.ranged(sequences, each("frames", settings.frames, sequences))
+    sequences = take.split(sequences, _mapping("split", settings.split))
+    sequences = take.thinned(sequences, each("every", settings.every, sequences))
+    if settings.drop_copies:
+        sequences = take.without_copies(sequences)
+    if settings.drop_closing:
+        sequences = take.without_closing(sequences)
+    if settings.reverse:
+        sequences = take.backwards(sequences)
+    for name, made, change in (
+        ("mirrored", settings.mirrored, take.mirrored),
+        ("reversed", settings.reversed, take.played_backwards),
+    ):
+        sequences = take.with_made(sequences, _mapping(name, made), name, change)
+    sequences = take.in_order(sequences, settings.order)
+    take.refuse_repeated_frames(sequences)
+    return sequences
+
+
+def pictures_of(sequences: Sequences, drawings: Sequence[Picture]) -> list[Picture]:
+    """The picture of every frame, in crate order, from the drawings that were read. Pixels are shared, but for mirrored
+    ones."""
+    return [_shown(drawings[frame.drawing], frame.name, frame.flipped) for s in sequences for frame in s.frames]
+
+
+def _shown(drawing: Picture, name: str, is_flipped: bool) -> Picture:
+    picture = flipped(drawing) if is_flipped else drawing
+    return picture if picture.name == name else dataclasses.replace(picture, name=name)
+
+
+def each(name: str, value: PerAnimation[T], sequences: Sequences) -> dict[str, T]:
+    """The value of a setting for each animation. Raises UsageError for a name that no animation has."""
+    check_names(name, (animation for animation, _ in value.named), sequences)
+    return value.each(sequence.name for sequence in sequences if sequence.name is not None)
+
+
+def _mapping(name: str, pairs: Iterable[tuple[str, T]]) -> Mapping[str, T]:
+    """Pairs as a mapping; the same name twice is an error, since one of the two would be lost."""
+    result: dict[str, T] = {}
+    for animation, value in pairs:
+        if animation in result:
+            raise UsageError(f"{setting(name)}: '{animation}' is given twice; leave one of them out")
+        result[animation] = value
+    return result

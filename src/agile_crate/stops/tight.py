@@ -1,0 +1,150 @@
+"""The tight layout: which frames share a box, which sheet each animation goes to, and where everything lies."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+
+from ..core.arrange.arrangement import Arrangement, Considered, SheetPlan, Spot
+from ..core.arrange.share import between, shared
+from ..core.arrange.sheets import Filling, Group, arrange_on_sheets
+from ..core.arrange.tight import Limits, arrange, bound
+from ..core.errors import FitError
+from ..core.model.geometry import Mirror, Size
+from ..core.model.picture import Picture, Sequences
+from ..core.sentence import Sentence, setting
+from ..core.text import counted, measured, quoted
+from ..settings.table import Settings
+
+
+def arranged_tightly(
+    sequences: Sequences, pictures: Sequence[Picture], settings: Settings
+) -> tuple[Arrangement, tuple[Sentence, ...]]:
+    """Frames on tight sheets, equal ones once, and what to tell of it. Raises FitError."""
+    limits = Limits(
+        rules=settings.sheet_rules,
+        aspect=settings.aspect or None,
+        margin=max(settings.margin, settings.edge_repeat),
+        gap=max(settings.gap, 2 * settings.edge_repeat),
+        turn=settings.turn,
+        effort=settings.effort,
+    )
+    _refuse_larger_than_sheet(pictures, limits)
+    owners: list[tuple[int, Mirror]] = [(index, "") for index in range(len(pictures))]
+    if not settings.keep_repeats:
+        owners = shared(pictures, settings.share_mirrored)
+    sizes = [picture.stored_box.size for picture in pictures]
+    groups: list[Group] = []
+    first = 0
+    for sequence in sequences:
+        indices = range(first, first + len(sequence.frames))
+        first = indices.stop
+        owned = dict.fromkeys(owners[index][0] for index in indices if min(sizes[owners[index][0]]) > 0)
+        groups.append(Group(tuple(owned), loose=sequence.name is None))
+    fillings = arrange_on_sheets(sizes, [group for group in groups if group.boxes], limits)
+    if settings.one_sheet and len(fillings) > 1:
+        raise FitError(_too_much(sizes, groups, limits))
+    if not fillings:
+        empty = arrange([], limits)
+        assert empty is not None, "nothing always fits"
+        fillings = [Filling((), empty, frozenset())]
+    spots = _spots(sequences, groups, owners, fillings)
+    plans = tuple(
+        SheetPlan(filling.arranged.size, None, limits.margin, limits.gap, settings.edge_repeat) for filling in fillings
+    )
+    considered = tuple(
+        tried for index, filling in enumerate(fillings) for tried in _tried(index, filling, sizes, limits)
+    )
+    stored = {box for group in groups for box in group.boxes}
+    whole = bound([sizes[box] for box in stored], limits.gap)
+    return Arrangement(plans, tuple(spots), considered, whole), tuple(_told_of_sharing(owners, sizes))
+
+
+def _refuse_larger_than_sheet(pictures: Sequence[Picture], limits: Limits) -> None:
+    usable = limits.rules.usable
+    room = Size(usable.w - 2 * limits.margin, usable.h - 2 * limits.margin)
+    larger = [
+        picture
+        for picture in pictures
+        if (picture.stored_box.w > room.w or picture.stored_box.h > room.h)
+        and not (limits.turn and picture.stored_box.w <= room.h and picture.stored_box.h <= room.w)
+    ]
+    if larger:
+        others = f" (and {len(larger) - 1:,} more)" if len(larger) > 1 else ""
+        margin = f" inside its margin of {limits.margin}" if limits.margin else ""
+        turned = ", turned or not" if limits.turn else ""
+        raise FitError(
+            f"frame {quoted(larger[0].name)}{others} is {measured(larger[0].stored_box.size)}, larger than a sheet "
+            f"may be{margin}{turned}, {measured(room)}; raise {setting('max_size')} or {setting('size')}, "
+            f"or make frames smaller with {setting('scale')}"
+        )
+
+
+def _spots(
+    sequences: Sequences,
+    groups: Sequence[Group],
+    owners: Sequence[tuple[int, Mirror]],
+    fillings: Sequence[Filling],
+) -> list[Spot]:
+    """Every frame on the sheet to which its animation's box went. Of those that share a box there the first is drawn as
+    it is, and the others are mirror images of that one."""
+    numbers = [number for number, group in enumerate(groups) if group.boxes]
+    sheet_of = {(numbers[g], box): index for index, filling in enumerate(fillings) for g, box in filling.members}
+    places = [dict(zip(filling.boxes, filling.arranged.places, strict=True)) for filling in fillings]
+    spots: list[Spot] = []
+    drawn: dict[tuple[int, int], Mirror] = {}
+    for number, sequence in enumerate(sequences):
+        at_home = next((sheet_of[number, box] for box in groups[number].boxes), 0)
+        for _ in sequence.frames:
+            owner, mirror = owners[len(spots)]
+            on_sheet = sheet_of.get((number, owner))
+            if on_sheet is None:  # nothing of it is stored
+                spots.append(Spot(at_home, 0, 0, drawn=False))
+                continue
+            place = places[on_sheet][owner]
+            is_first = (on_sheet, owner) not in drawn
+            as_drawn = drawn.setdefault((on_sheet, owner), mirror)
+            spots.append(Spot(on_sheet, *place, between(as_drawn, mirror), drawn=is_first))
+    return spots
+
+
+def _tried(index: int, filling: Filling, sizes: Sequence[Size], limits: Limits) -> Iterator[Considered]:
+    covered = bound([sizes[box] for box in filling.boxes], limits.gap)
+    best = filling.arranged.size
+    for tried in filling.arranged.tried:
+        verdict = "taken" if tried.fits and tried.size == best else "larger" if tried.fits else "not all fit"
+        way = f"largest {tried.policy.order} first"
+        yield Considered(index, way, tried.size, covered / (tried.size.w * tried.size.h), verdict)
+
+
+def _told_of_sharing(owners: Sequence[tuple[int, Mirror]], sizes: Sequence[Size]) -> Iterator[Sentence]:
+    copies = [index for index, (owner, _) in enumerate(owners) if owner != index and min(sizes[index]) > 0]
+    mirrored = [index for index in copies if owners[index][1]]
+    if copies:
+        saved = sum(sizes[index].w * sizes[index].h for index in copies)
+        told = f", {len(mirrored):,} of them mirrored" if mirrored else ""
+        yield Sentence(
+            f"{counted(len(copies), 'frame')} stored with another of the same pixels{told}: "
+            f"{counted(saved, 'pixel')} fewer ({setting('keep_repeats')} stores all)"
+        )
+
+
+def _too_much(sizes: Sequence[Size], groups: Sequence[Group], limits: Limits) -> str:
+    """What `--one-sheet` says: how much is missing, and which scale would fit."""
+    boxes = sorted({box for group in groups for box in group.boxes})
+    usable = limits.rules.usable
+    room = (usable.w - 2 * limits.margin + limits.gap) * (usable.h - 2 * limits.margin + limits.gap)
+    over = bound([sizes[box] for box in boxes], limits.gap) / room - 1
+    low, high = 1, 100  # per cent: `low` is hoped to fit, `high` does not; a smoothed edge may take one pixel more
+    quick = replace(limits, effort="quick", aspect=None)
+    while high - low > 1:
+        percent = (low + high) // 2
+        scaled = [Size(*(-(-side * percent // 100) + 1 for side in sizes[box])) for box in boxes]
+        low, high = (percent, high) if arrange(scaled, quick) else (low, percent)
+    missing = (
+        f"{over:.0%} more area than it has" if over > 0 else "nearly all of its area, and no way to fill it was found"
+    )
+    return (
+        f"the frames need more than the one sheet of {measured(usable)} that {setting('one_sheet')} allows: {missing}; "
+        f"{setting('scale', f'{low}%')} would fit, or raise {setting('max_size')}"
+    )

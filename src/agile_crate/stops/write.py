@@ -1,0 +1,125 @@
+"""The write stop: sheets one after the other, then what is said of them, all put in place together."""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import Executor
+from functools import partial
+from pathlib import Path
+from typing import TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..core.frame.alpha import flattened, premultiplied
+from ..core.frame.indexed import Words, entries, indices
+from ..core.model.crate import Crate, Sheet
+from ..core.pixels import Pixels
+from ..exports.formats import texts_of
+from ..exports.in_place import Staging, staged
+from ..exports.png import encode_png, strip_starts
+from ..exports.template import Template
+from ..settings.table import Settings
+from ..sources.gather import Progress
+from .describe import Plan
+from .draw import drawn_sheets
+
+T = TypeVar("T")
+
+
+def written(
+    folder: Path,
+    plans: list[Plan],
+    templates: Sequence[Template],
+    executor: Executor,
+    progress: Progress,
+    stale: Sequence[str],
+) -> list[Crate]:
+    """Draws and writes the crates, so that no more than one sheet is in memory, then their texts; removes `stale`.
+
+    Plans are taken off the list as they are drawn, so that their pixels can go. Returns the crates with the checksums
+    of their sheets.
+    """
+    drawing = _Meter("drawing", sum(sum(plan.drawn) for plan in plans), progress)
+    writing = _Meter("writing", sum(_pieces(plan) for plan in plans), progress)
+    crates: list[Crate] = []
+    said = [(plan.settings, plan.texts) for plan in plans]
+    with staged(folder) as staging:
+        while plans:
+            crates.append(_with_sheets(staging, plans.pop(0), executor, drawing, writing))
+        for crate, (settings, names) in reversed(list(zip(crates, said, strict=True))):
+            larger = [
+                (other.portion / settings.portion, one)
+                for one, (other, _) in zip(crates, said, strict=True)
+                if other.portion > settings.portion
+            ]
+            for name, text in zip(names, texts_of(crate, larger, settings, templates), strict=True):
+                staging.write(name, [text.encode()])
+        staging.commit(remove=stale)
+    return crates
+
+
+def _pieces(plan: Plan) -> int:
+    if plan.settings.squeeze:
+        return len(plan.crate.sheets)
+    return sum(len(strip_starts(*sheet.size)) for sheet in plan.crate.sheets)
+
+
+def _with_sheets(staging: Staging, plan: Plan, executor: Executor, drawing: _Meter, writing: _Meter) -> Crate:
+    sheets: list[Sheet] = []
+    for sheet, pixels in drawn_sheets(plan, drawing.passing):
+        pieces = _encoded(pixels, plan.palette, plan.settings, executor)
+        if plan.settings.squeeze:
+            from ..exports.squeeze import squeezed
+
+            pieces = [squeezed(b"".join(pieces), executor)]
+        sheets.append(dataclasses.replace(sheet, sha256=staging.write(sheet.image, writing.passing(pieces))))
+    return dataclasses.replace(plan.crate, sheets=tuple(sheets))
+
+
+def _encoded(pixels: Pixels, palette: Words | None, settings: Settings, executor: Executor) -> Iterable[bytes]:
+    """The image file: indexed where there is a palette, premultiplied or flattened if that is wanted."""
+    if palette is not None:
+        places = _by_strips(pixels, partial(indices, colors=palette), executor)
+        return encode_png(places, executor, _finished(entries(palette)[None], settings)[0])
+    if settings.background:
+        pixels = _by_strips(pixels, lambda strip: _finished(strip, settings)[..., :3], executor)
+    elif settings.premultiply:
+        pixels = _by_strips(pixels, partial(_finished, settings=settings), executor)
+    return encode_png(pixels, executor)
+
+
+def _finished(pixels: Pixels, settings: Settings) -> Pixels:
+    if settings.background:
+        return flattened(pixels, settings.background)
+    return premultiplied(pixels) if settings.premultiply else pixels
+
+
+def _by_strips(pixels: Pixels, work: Callable[[Pixels], NDArray[np.uint8]], executor: Executor) -> NDArray[np.uint8]:
+    """What `work` makes of the sheet's rows, on the threads; in place where the shape stays."""
+    shape = work(pixels[:0]).shape[1:]
+    result = pixels if shape == pixels.shape[1:] else np.empty((len(pixels), *shape), np.uint8)
+    starts = strip_starts(pixels.shape[1], len(pixels))
+
+    def one(start: int) -> None:
+        rows = slice(start, start + starts.step)
+        result[rows] = work(pixels[rows])
+
+    for _ in executor.map(one, starts):
+        pass
+    return result
+
+
+class _Meter:
+    """Tells the progress function of every item that passes through."""
+
+    def __init__(self, doing: str, total: int, progress: Progress) -> None:
+        self._doing, self._total, self._progress = doing, total, progress
+        self._done = 0
+
+    def passing(self, items: Iterable[T]) -> Iterator[T]:
+        for item in items:
+            yield item
+            self._done = min(self._done + 1, self._total)
+            self._progress(self._doing, self._done, self._total)
