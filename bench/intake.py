@@ -3,7 +3,7 @@
 import sys
 
 from agile_crate.jobs.workers import workers
-from agile_crate.settings.table import settings_from
+from agile_crate.settings.given import settings_from
 from agile_crate.sources.gather import unheard
 from agile_crate.stops.intake import intake
 

@@ -12,7 +12,7 @@ from agile_crate.core.model.crate import Animation, Crate, Frame, Sheet
 from agile_crate.core.model.geometry import Box, Offset, Point, Size
 from agile_crate.exports.formats import texts_of
 from agile_crate.format.document import document_of
-from agile_crate.settings.table import settings_from
+from agile_crate.settings.given import settings_from
 
 COUNT, EACH, ROUNDS = 20_000, 20, 7
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 from itertools import groupby
 
 from agile_crate.cli.parser import SECTIONS
-from agile_crate.settings.table import option_name, options
+from agile_crate.cli.wording import option_name
+from agile_crate.settings.table import options
 
 HEAD = """\
 # Settings

@@ -249,7 +249,7 @@ def test_a_reader_that_goes_away_is_no_error(swim: Path, tmp_path: Path) -> None
 def test_a_fault_of_our_own_is_one_sentence_too(
     monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
 ) -> None:
-    monkeypatch.setattr(main, "_run_command", lambda _: 1 // 0)
+    monkeypatch.setattr(main, "_command", lambda _: 1 // 0)
     assert main.main(["pack"]) == 70
     assert capsys.readouterr().err == (
         "agile-crate: error: a fault in agile-crate itself (ZeroDivisionError: integer division or modulo by zero); "

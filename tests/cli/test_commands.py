@@ -14,8 +14,9 @@ import pytest
 
 import agile_crate
 from agile_crate.cli.status import Status, status_of
+from agile_crate.cli.wording import option_name
 from agile_crate.core.errors import CrateError
-from agile_crate.settings.table import option_name, options
+from agile_crate.settings.table import options
 from conftest import PROGRAM, art, decode, metadata, tree
 
 Run = Callable[..., subprocess.CompletedProcess[str]]
@@ -50,7 +51,7 @@ def test_help_does_not_wait_for_heavy_libraries() -> None:
             "there is no command 'xyzzy'; the commands are pack, survey, show, verify, unpack, schema, help, demo",
         ),
         (["--quiet", "pack", "f"], "the command comes first: agile-crate pack …"),
-        (["--colour"], "'--colour' is not known here; see agile-crate --help"),
+        (["--colour"], "there is no option '--colour'; see agile-crate --help"),
         (["pack", "f"], "the following arguments are required: --out; see agile-crate pack --help"),
     ],
 )

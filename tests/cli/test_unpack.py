@@ -68,7 +68,7 @@ def test_empty_cells_islands_and_json(run: Run, sheet: Path, tmp_path: Path) -> 
         (
             ["o.png", "--cell", "8x8", "--out", "there"],
             5,
-            "already in there: o_01.png; choose another --out",
+            "o_01.png is already in there; choose another --out",
         ),
     ],
 )
@@ -192,7 +192,7 @@ def test_what_is_in_the_way_stays(run: Run, harbour: object, tmp_path: Path) -> 
     before = tree(tmp_path)
     done = run("unpack", "o.json", "--out", "back")
     assert (done.returncode, tree(tmp_path)) == (5, before)
-    assert done.stderr == "agile-crate: error: already in back: parcel.png; choose another --out, or give --force\n"
+    assert done.stderr == "agile-crate: error: parcel.png is already in back; choose another --out, or give --force\n"
     assert run("unpack", "o.json", "--out", "back", "--force").returncode == 0
     (tmp_path / "file").write_text("")
     done = run("unpack", "o.json", "--out", "file")

@@ -147,7 +147,7 @@ def test_what_cannot_be_verified(run: Run, crate: Path, arguments: list[str], st
         ),
         (
             lambda d: d.update(settings={"every": ["x"]}),
-            "o.json: settings: --every: 'x' is not a whole number",
+            "o.json: settings: every: 'x' is not a whole number",
         ),
         (lambda d: d.update(version=9), "o.json: version: expected 1, the only one known here, found 9"),
         (

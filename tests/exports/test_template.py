@@ -8,7 +8,6 @@ import sys
 from pathlib import Path
 
 import pytest
-from crates import FULL, named
 
 from agile_crate import demo
 from agile_crate.core.errors import InputError
@@ -17,6 +16,7 @@ from agile_crate.exports import template as module
 from agile_crate.exports.template import Template, read_templates, rendered
 from agile_crate.exports.template_context import FILTERS, context_of, identifier, literal
 from conftest import tool
+from crates import FULL, named
 
 HOSTILE = ['a"b\\c', "new\nline", "*/", "??=", "]]", "-- end", "ünï", "\x01", "$(x)", "%s", "{{ x }}"]
 

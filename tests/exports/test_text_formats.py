@@ -9,7 +9,6 @@ import re
 from fractions import Fraction
 
 import pytest
-from crates import FULL, named
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -18,6 +17,7 @@ from agile_crate.core.model.crate import Animation, Crate, Frame, Sheet
 from agile_crate.core.model.geometry import Box, Offset, Point, Size
 from agile_crate.exports.css import class_of, escaped, to_css
 from agile_crate.exports.csv_tables import FRAMES, STEPS, animations_csv, frames_csv
+from crates import FULL, named
 
 
 @pytest.mark.parametrize(
@@ -52,7 +52,7 @@ def test_names_that_would_be_one_class_are_refused() -> None:
 
 
 def test_turned_frames_are_refused() -> None:
-    with pytest.raises(OutputError, match="is stored turned, which CSS cannot show; leave out --turn, or css"):
+    with pytest.raises(OutputError, match="is stored turned, which CSS cannot show; leave out turn, or css"):
         to_css(FULL)
 
 

@@ -14,7 +14,9 @@ import pytest
 from PIL import Image
 
 from agile_crate.exports.css import class_of
-from conftest import Crate, save
+from conftest import save
+
+from .conftest import Crate
 
 KINDS = ["grid", "rows", "trimmed", "sheets"]
 

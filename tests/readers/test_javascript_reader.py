@@ -9,7 +9,9 @@ from typing import Any
 
 import pytest
 
-from conftest import READERS, Crate, save, times_of
+from conftest import save
+
+from .conftest import READERS, Crate, times_of
 
 PAGE = """<!doctype html><script type="module">
 import { load, frame, frameAt, draw } from "./crate.js";

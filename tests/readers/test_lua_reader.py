@@ -9,7 +9,9 @@ from typing import Any
 
 import numpy as np
 
-from conftest import READERS, Crate, decode, times_of, tool
+from conftest import decode, tool
+
+from .conftest import READERS, Crate, times_of
 
 ASK = """
 package.path = arg[1] .. "/?.lua"

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import READERS, Crate, times_of
+from .conftest import READERS, Crate, times_of
 
 os.environ.setdefault("SDL_VIDEODRIVER", "dummy")
 os.environ.setdefault("PYGAME_HIDE_SUPPORT_PROMPT", "1")

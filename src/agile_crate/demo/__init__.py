@@ -28,3 +28,8 @@ def files() -> list[Path]:
     """All demo files, as paths below `FOLDER`, in order."""
     found = (path for part in PARTS for path in (FOLDER / part).rglob("*") if path.suffix in ENDINGS)
     return sorted(path.relative_to(FOLDER) for path in found)
+
+
+def contents(path: Path) -> bytes:
+    """One of these files."""
+    return (FOLDER / path).read_bytes()

@@ -88,14 +88,22 @@ def _set_aside(target: Path, old: Path) -> None:
         os.replace(target, old)
 
 
-def refuse_existing(folder: Path, names: Iterable[str]) -> None:
-    """Raises OutputError when one of these files is there already."""
+def holds(path: Path, data: bytes) -> bool:
+    """Whether a file that is there has these very bytes."""
+    try:
+        return path.is_file() and path.read_bytes() == data
+    except OSError:
+        return False
+
+
+def refuse_existing(folder: Path, names: Iterable[str], asked: str = "out") -> None:
+    """Raises OutputError when one of these files is there already. `asked` is the setting that says where they go."""
     there = [name for name in names if (folder / name).exists()]
     if there:
         verb = "is" if len(there) == 1 else "are"
         where = f"in {shown(str(folder))}" if folder.parts else "there"
         raise OutputError(
-            f"{few(there)} {verb} already {where}; choose another {setting('out')}, or give {setting('force')}"
+            f"{few(there)} {verb} already {where}; choose another {setting(asked)}, or give {setting('force')}"
         )
 
 

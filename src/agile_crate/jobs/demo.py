@@ -6,8 +6,8 @@ from pathlib import Path
 
 from ..core.errors import OutputError
 from ..core.text import shown
-from ..demo import FOLDER, files
-from ..exports.in_place import staged
+from ..demo import contents, files
+from ..exports.in_place import holds, staged
 
 
 def write_frames(folder: Path) -> int:
@@ -16,18 +16,11 @@ def write_frames(folder: Path) -> int:
     pictures = 0
     with staged(folder) as staging:
         for path in files():
-            target, data = folder / path, (FOLDER / path).read_bytes()
+            target, data = folder / path, contents(path)
             pictures += path.suffix == ".png" and path.parts[0] == "frames"
             if not target.exists():
                 staging.write(path.as_posix(), [data])
-            elif not _is_same(target, data):
+            elif not holds(target, data):
                 raise OutputError(f"{shown(str(target))} is already there and is not ours; choose another folder")
         staging.commit()
     return pictures
-
-
-def _is_same(path: Path, data: bytes) -> bool:
-    try:
-        return path.is_file() and path.read_bytes() == data
-    except OSError:
-        return False

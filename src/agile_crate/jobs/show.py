@@ -95,7 +95,7 @@ def show_frames(
         raise UsageError(f"{setting('page', out)}: a page is written as .html")
     loaded = packed_in_memory(inputs, Settings(), executor, progress)
     view = _page_of(loaded, findings, executor)
-    return _written({path.name: view}, path.parent, progress, force)[0]
+    return _written({path.name: view}, path.parent, progress, force, "page")[0]
 
 
 def compare(
@@ -129,9 +129,9 @@ Views = dict[str, Callable[[], Iterator[bytes]]]
 """File names, with what draws each one's bytes when its turn comes."""
 
 
-def _written(views: Views, folder: Path, progress: Progress, force: bool) -> tuple[Path, ...]:
+def _written(views: Views, folder: Path, progress: Progress, force: bool, asked: str = "out") -> tuple[Path, ...]:
     if not force:
-        refuse_existing(folder, views)
+        refuse_existing(folder, views, asked)
     with staged(folder) as staging:
         for done, (name, draw) in enumerate(views.items(), 1):
             staging.write(name, draw())

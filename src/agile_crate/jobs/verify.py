@@ -129,7 +129,7 @@ def _settings_of(crate: Crate, data: str) -> Settings:
         settings = settings_from(crate.settings)
         return at_portion(settings, settings.also_scale[0]) if settings.also_scale else settings
     except UsageError as error:
-        raise InputError(f"{shown(data)}: settings: {error.sentence.marked}") from None
+        raise InputError(f"{shown(data)}: settings: {error}") from None
 
 
 def _compared(

@@ -17,6 +17,7 @@ from ..core.model.crate import Loop
 from ..core.pixels import Pixels
 from ..core.png_chunks import SIGNATURE, PictureError, chunks
 from ..core.text import bytes_shown, counted
+from .rgba import to_rgba
 
 LARGEST_ANIMATION = 2 << 30
 """Bytes. One animated file, decoded; beyond this it is refused before its pictures are."""
@@ -37,8 +38,6 @@ class Reel:
 
 def read_reel(image: Image.Image, data: bytes) -> Reel:
     """All pictures of an opened animated file. Raises PictureError when it is cut short, with their number."""
-    from .pictures import to_rgba
-
     count = int(getattr(image, "n_frames", 1))
     if count * image.width * image.height * 4 > LARGEST_ANIMATION:
         raise PictureError(f"holds {count:,} pictures that take more than {bytes_shown(LARGEST_ANIMATION)} together")

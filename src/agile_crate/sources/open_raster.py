@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import io
 import zipfile
+from collections.abc import Callable
 from dataclasses import dataclass
 from xml.etree.ElementTree import Element, ParseError
 
@@ -17,6 +18,9 @@ from PIL import Image
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
 from ..core.text import bytes_shown, quoted
+
+Read = Callable[[bytes, int], Pixels]
+"""Reads a still from a file's bytes, of at most so many pixels."""
 
 LARGEST_ARCHIVE = 1 << 30
 """Bytes that all entries may unpack to together."""
@@ -38,12 +42,13 @@ class _Document:
     archive: zipfile.ZipFile
     largest: int
     size: tuple[int, int]
+    read: Read
 
 
-def read_layers(data: bytes, largest: int) -> tuple[Layer, ...]:
-    """The visible top-level layers and groups, lowest first. Raises PictureError."""
+def read_layers(data: bytes, largest: int, read: Read) -> tuple[Layer, ...]:
+    """The visible top-level layers and groups, lowest first; `read` decodes each one's file. Raises PictureError."""
     with _opened(data) as archive:
-        root, document = _stack(archive, largest)
+        root, document = _stack(archive, largest, read)
         shown = [node for node in reversed(root) if node.get("visibility") != "hidden"]
         if not shown:
             raise PictureError("has no visible layer")
@@ -55,10 +60,10 @@ def read_layers(data: bytes, largest: int) -> tuple[Layer, ...]:
         )
 
 
-def read_flat(data: bytes, largest: int) -> Pixels:
-    """All visible layers drawn over each other: one picture. Raises PictureError."""
+def read_flat(data: bytes, largest: int, read: Read) -> Pixels:
+    """The same layers drawn over each other: one picture. Raises PictureError."""
     with _opened(data) as archive:
-        root, document = _stack(archive, largest)
+        root, document = _stack(archive, largest, read)
         return np.asarray(_drawn(list(reversed(root)), document, 0, 0, 0))
 
 
@@ -89,7 +94,7 @@ def _content(archive: zipfile.ZipFile, name: str, most: int) -> bytes:
     return content
 
 
-def _stack(archive: zipfile.ZipFile, largest: int) -> tuple[list[Element], _Document]:
+def _stack(archive: zipfile.ZipFile, largest: int, read: Read) -> tuple[list[Element], _Document]:
     from defusedxml.common import DefusedXmlException
     from defusedxml.ElementTree import fromstring
 
@@ -106,7 +111,7 @@ def _stack(archive: zipfile.ZipFile, largest: int) -> tuple[list[Element], _Docu
     stack = image.find("stack")
     if stack is None:
         raise PictureError("is damaged: its stack.xml has no stack")
-    return _nodes(stack), _Document(archive, largest, size)
+    return _nodes(stack), _Document(archive, largest, size, read)
 
 
 def _nodes(stack: Element) -> list[Element]:
@@ -154,12 +159,10 @@ def _node(node: Element, document: _Document, x: int, y: int, depth: int) -> Ima
     x, y = x + _whole(node, "x"), y + _whole(node, "y")
     if node.tag == "stack":
         return _drawn(list(reversed(_nodes(node))), document, x, y, depth + 1)
-    from .pictures import read_still
-
     source = node.get("src", "").lstrip("/")
     if ".." in source.split("/"):
         raise PictureError(f"is refused: its layer {quoted(node.get('name', ''))} reaches outside of the archive")
-    pixels = read_still(_content(document.archive, source, LARGEST_ARCHIVE), document.largest)
+    pixels = document.read(_content(document.archive, source, LARGEST_ARCHIVE), document.largest)
     layer = Image.new("RGBA", document.size, (0, 0, 0, 0))
     layer.paste(Image.fromarray(pixels), (x, y))
     return layer

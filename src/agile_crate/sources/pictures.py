@@ -11,14 +11,14 @@ import io
 from collections.abc import Iterator
 from collections.abc import Set as AbstractSet
 
-import numpy as np
 from PIL import Image, PngImagePlugin, UnidentifiedImageError
 
 from ..core.model.geometry import Size
 from ..core.pixels import Pixels
 from ..core.png_chunks import SIGNATURE, PictureError, chunks
 from .animated import Reel, read_reel, refuse_cut_gif
-from .deep_png import is_deep_png, read_deep_png, rounded_to_bytes
+from .deep_png import is_deep_png, read_deep_png
+from .rgba import to_rgba
 
 LARGEST_FRAME = 8192 * 8192
 """Pixels. A frame whose header claims more is refused before it is decoded (256 MB as RGBA)."""
@@ -37,8 +37,6 @@ ARCHIVE_START = b"PK\x03\x04"
 
 MOVING_FORMATS = frozenset({"PNG", "GIF", "WEBP", "TIFF", "AVIF"})
 """Formats in which several pictures in one file are a sequence (elsewhere they are previews or layers)."""
-
-_ORIENTATION_NOTES = ("exif", "Raw profile type exif", "xmp")
 
 
 def picture_endings() -> AbstractSet[str]:
@@ -113,8 +111,8 @@ def _read_layered(data: bytes, largest: int, flat: bool) -> Pixels | Reel:
     from .open_raster import read_flat, read_layers
 
     if flat:
-        return read_flat(data, largest)
-    layers = read_layers(data, largest)
+        return read_flat(data, largest, read_still)
+    layers = read_layers(data, largest, read_still)
     return Reel(
         tuple(layer.pixels for layer in layers), (None,) * len(layers), names=tuple(layer.name for layer in layers)
     )
@@ -149,35 +147,6 @@ def _decoded(image: Image.Image, data: bytes, largest: int) -> Pixels | Reel:
 def _refuse_bomb(image: Image.Image, largest: int) -> None:
     if image.width * image.height > largest:
         raise PictureError(_claims_too_much(largest))
-
-
-def to_rgba(image: Image.Image) -> Pixels:
-    """The pixels of an opened image as they stand upright: shape (h, w, 4), uint8, straight alpha, read-only."""
-    image.load()  # also reads notes that stand behind the pixels
-    if any(image.info.get(note) for note in _ORIENTATION_NOTES) or image.format == "TIFF":
-        from PIL import ImageOps
-
-        image = ImageOps.exif_transpose(image)
-    if image.mode == "RGBA":
-        return _as_array(image)
-    if image.mode.startswith("I"):
-        return _from_grey(rounded_to_bytes(np.clip(np.asarray(image), 0, 65_535).astype(np.uint16)))
-    if image.mode == "F":
-        shade = np.clip(np.nan_to_num(np.asarray(image)), 0, 1)
-        return _from_grey(np.floor(shade * 255 + 0.5).astype(np.uint8))
-    if image.mode in ("CMYK", "YCbCr", "LAB", "HSV"):
-        image = image.convert("RGB")
-    return _as_array(image.convert("RGBA"))
-
-
-def _as_array(image: Image.Image) -> Pixels:
-    """The pixels of an RGBA image; NumPy's own conversion asks the image for many things first."""
-    return np.frombuffer(image.tobytes(), np.uint8).reshape(image.height, image.width, 4)
-
-
-def _from_grey(grey: np.ndarray) -> Pixels:
-    opaque = np.full_like(grey, 255)
-    return np.dstack((grey, grey, grey, opaque))
 
 
 def _claims_too_much(largest: int) -> str:

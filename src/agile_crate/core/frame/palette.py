@@ -93,6 +93,8 @@ class PaletteMap:
 
         `words` are different colours, packed, in rising order.
         """
+        if not len(words):
+            return ()
         distances = np.zeros(len(words))
         for start in range(0, len(words), _CHUNK):
             part = slice(start, start + _CHUNK)

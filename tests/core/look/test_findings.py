@@ -49,7 +49,7 @@ def found(
     numbers = numbers or [f"{i:02d}" for i in range(1, len(frames) + 1)]
     facts = tuple(frame_facts(f"{name}/{name}_{n}", pixels) for n, pixels in zip(numbers, frames, strict=True))
     findings = find_all(Surveyed(name, facts))
-    assert all(finding.code in CODES and finding.mend for finding in findings)
+    assert all(finding.code in CODES and finding.remedy for finding in findings)
     return {f.code: (f.severity, [n.rpartition("_")[2] for n in f.frames], f.what) for f in findings}
 
 

@@ -93,7 +93,7 @@ def test_where_cells_lie() -> None:
         (13, {"columns": 4, "rows": 3}, r"13 frames do not fit into 4 × 3 cells \(12\); give more columns or rows"),
         (1, {"rules": SheetRules(Size(64, 64))}, "a cell of 96×96 is larger than the largest sheet allowed, 64×64"),
         (1, {"margin": 1, "rules": SheetRules(Size(97, 97))}, r"with its margin \(98×98\) is larger than"),
-        (1, {"rules": SheetRules(exact=Size(64, 64))}, "larger than --size 64×64; give a larger --size"),
+        (1, {"rules": SheetRules(exact=Size(64, 64))}, "larger than size='64×64'; give a larger size"),
         (9, {"columns": 50}, "50 columns of 96×96 cells are larger than the largest sheet .*; at most 42 fit"),
         (9, {"rows": 43}, "43 rows of 96×96 cells"),
         (1, {"rules": SheetRules(Size(100, 100), multiple=128)}, "larger than the largest sheet allowed, 0×0"),

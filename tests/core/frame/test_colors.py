@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from agile_crate.core.color import Color, color_from_hex, perceived, perceived_back
 from agile_crate.core.frame.alpha import UNDER_REACH, filled_under, hard_alpha
 from agile_crate.core.frame.color_key import keyed
-from agile_crate.core.frame.palette import Moved, PaletteMap, bayer, derived
+from agile_crate.core.frame.palette import Moved, PaletteMap, bayer, derived, furthest, histogram, solid_colors
 from agile_crate.core.frame.wishes import ColorKey
 from agile_crate.core.model.geometry import Offset
 from conftest import art
@@ -21,7 +21,7 @@ palettes = st.lists(st.builds(Color, *[st.integers(0, 255)] * 3), min_size=1, ma
 
 
 def mapped(mapping: PaletteMap, pixels: np.ndarray, x: int = 0, y: int = 0) -> np.ndarray:
-    return mapping.mapped([(pixels, Offset(x, y))])[0]
+    return mapping.mapped(pixels, Offset(x, y))
 
 
 def disk(
@@ -98,7 +98,7 @@ def test_mapping_to_a_palette_twice_changes_nothing(palette: list[Color], seed: 
 def test_the_same_colour_becomes_the_nearest_entry_in_every_frame() -> None:
     mapping = PaletteMap(SEA)
     frames = [art(20, 20, seed) for seed in range(6)]
-    results = mapping.mapped([(frame, Offset(0, 0)) for frame in frames])
+    results = [mapped(mapping, frame) for frame in frames]
     places = perceived(np.array(SEA, np.uint8))
     for frame, result in zip(frames, results, strict=True):
         assert np.array_equal(mapped(PaletteMap(SEA), frame), result)
@@ -109,9 +109,7 @@ def test_the_same_colour_becomes_the_nearest_entry_in_every_frame() -> None:
 
 def test_the_colours_that_moved_furthest() -> None:
     pixels = np.array([[(0, 0, 0, 255), (250, 250, 250, 255), (255, 0, 0, 20), (60, 120, 200, 255)]], np.uint8)
-    mapping = PaletteMap(SEA)
-    mapped(mapping, pixels)
-    moved = mapping.furthest()
+    moved = furthest(tuple(SEA), solid_colors(pixels))
     assert [(m.before, m.after) for m in moved] == [((0, 0, 0), SEA[0]), ((250, 250, 250), SEA[2])]
     assert moved[0].distance == pytest.approx(float(np.linalg.norm(perceived(np.array([SEA[0]], np.uint8)))))
     assert isinstance(moved[0], Moved)
@@ -134,11 +132,11 @@ def test_a_dither_stands_still_on_the_canvas() -> None:
 
 def test_one_palette_for_all_frames() -> None:
     few = [np.array([[(*c, 255) for c in SEA[:2]]], np.uint8), np.array([[(*SEA[2], 90), (9, 9, 9, 0)]], np.uint8)]
-    assert set(derived(few, 8)) == set(SEA[:3])
+    assert set(derived(map(histogram, few), 8)) == set(SEA[:3])
     frames = [art(30, 30, seed) for seed in range(4)]
-    chosen = derived(frames, 8)
+    chosen = derived(map(histogram, frames), 8)
     assert 2 <= len(chosen) <= 8
-    assert chosen == derived(reversed(frames), 8)
+    assert chosen == derived(map(histogram, reversed(frames)), 8)
     light = perceived(np.array(chosen, np.uint8))[:, 0]
     assert (np.diff(light) >= 0).all()
 
@@ -149,8 +147,8 @@ def test_one_palette_for_all_frames() -> None:
             for frame in frames
         )
 
-    assert error(derived(frames, 16)) < error(chosen) < error(derived(frames, 3))
-    assert derived([np.zeros((2, 2, 4), np.uint8)], 4) == ()
+    assert error(derived(map(histogram, frames), 16)) < error(chosen) < error(derived(map(histogram, frames), 3))
+    assert derived(map(histogram, [np.zeros((2, 2, 4), np.uint8)]), 4) == ()
 
 
 def test_hard_alpha() -> None:

@@ -80,7 +80,7 @@ def test_touching_figures_and_crumbs_are_reported() -> None:
     narrower = blocks((0, 0, 10, 12), (14, 0, 12, 12), (30, 0, 15, 12), (55, 0, 10, 12))
     assert cut_islands(narrower, 1).doubts == ()
     crumbs = cut_islands(blocks((0, 0, 20, 20), (30, 0, 20, 20), (25, 8, 2, 2)), 1)
-    assert crumbs.doubts == ("1 island of 3 are crumbs beside the largest: --join N joins loose parts",)
+    assert crumbs.doubts == ("1 island of 3 are crumbs beside the largest: join='N' joins loose parts",)
 
 
 def test_an_empty_sheet_has_no_islands() -> None:

@@ -8,7 +8,6 @@ from typing import Any
 
 import jsonschema
 import pytest
-from crates import FULL, XML_TEXT, named
 from hypothesis import given
 from hypothesis import strategies as st
 from lxml import etree
@@ -16,6 +15,7 @@ from lxml import etree
 from agile_crate.format.json_form import to_json
 from agile_crate.format.schemas import schema
 from agile_crate.format.xml_form import to_xml
+from crates import FULL, XML_TEXT, named
 
 JSON = json.loads(schema("json"))
 CHECK = jsonschema.Draft202012Validator(JSON)

@@ -2,10 +2,12 @@ from fractions import Fraction
 
 import pytest
 
+from agile_crate.cli.wording import as_option
 from agile_crate.core.errors import UsageError
 from agile_crate.core.model.geometry import Size
 from agile_crate.core.motion.timing import Hold
-from agile_crate.settings.table import Settings, option_name, options, settings_from
+from agile_crate.settings.given import remembered, settings_from
+from agile_crate.settings.table import Settings, options
 
 
 def test_defaults_are_the_simplest_thing() -> None:
@@ -66,15 +68,15 @@ def test_values_are_read() -> None:
 def test_bad_values_are_refused_with_a_sentence(given: dict[str, object], sentence: str) -> None:
     with pytest.raises(UsageError) as caught:
         settings_from(given)
-    assert sentence in str(caught.value)
+    assert sentence in caught.value.sentence.spelled(as_option)
 
 
 def test_what_frames_differ_by_is_remembered_as_it_was_given() -> None:
     settings = settings_from(
         {"layers": "flat", "every": 3, "frames": ["swim=1-8", "2-"], "drop_copies": True, "reverse": False}
     )
-    assert settings.remembered == {"layers": "flat", "every": ["3"], "frames": ["swim=1-8", "2-"], "drop_copies": True}
-    assert settings_from(settings.remembered).frames == settings.frames
+    assert remembered(settings) == {"layers": "flat", "every": ["3"], "frames": ["swim=1-8", "2-"], "drop_copies": True}
+    assert settings_from(remembered(settings)).frames == settings.frames
 
 
 def test_ranges_holds_and_parts_are_read() -> None:
@@ -94,8 +96,7 @@ def test_ranges_holds_and_parts_are_read() -> None:
     }  # fmt: skip
 
 
-def test_every_setting_has_a_help_line_and_an_option() -> None:
-    for name, (option, _) in options().items():
+def test_every_setting_has_a_help_line_and_a_section() -> None:
+    for option, _ in options().values():
         assert option.help
         assert option.section in ("take", "prepare", "arrange", "write")
-        assert option_name(name) == "--" + name.replace("_", "-")

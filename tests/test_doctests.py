@@ -6,14 +6,12 @@ import pkgutil
 
 import pytest
 
-import agile_crate.core
-import agile_crate.exports
-import agile_crate.sources
+import agile_crate
 
 MODULES = [
     module.name
-    for package in (agile_crate.core, agile_crate.sources, agile_crate.exports)
-    for module in pkgutil.iter_modules(package.__path__, package.__name__ + ".")
+    for module in pkgutil.walk_packages(agile_crate.__path__, agile_crate.__name__ + ".")
+    if not module.name.endswith("__main__")
 ]
 
 

@@ -1,18 +1,15 @@
+"""How long each frame is shown."""
+
 from fractions import Fraction
 
-import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from agile_crate.core.align import PLACES, offset_in, pivot_in
 from agile_crate.core.errors import UsageError
-from agile_crate.core.model.geometry import Offset, Size
-from agile_crate.core.model.picture import FrameSequence, Picture
+from agile_crate.core.model.picture import Exposure, FrameSequence
 from agile_crate.core.motion.timing import Hold, durations, frame_times
 from agile_crate.core.rounding import half_up
-
-sides = st.integers(1, 300)
 
 
 @given(st.lists(st.fractions(min_value=1, max_value=5000), min_size=1, max_size=50))
@@ -24,9 +21,7 @@ def test_durations_add_up_to_the_exact_total(times: list[Fraction]) -> None:
 
 
 def sequence(*own: Fraction | None, units: int = 1) -> FrameSequence:
-    pixels = np.zeros((1, 1, 4), np.uint8)
-    pictures = (Picture(f"swim_{i}", pixels, Size(1, 1), milliseconds=ms, units=units) for i, ms in enumerate(own))
-    return FrameSequence("swim", tuple(pictures))
+    return FrameSequence("swim", tuple(Exposure(f"swim_{i}", i, ms, units) for i, ms in enumerate(own)))
 
 
 PLAIN = sequence(None, None, None, None)
@@ -57,7 +52,7 @@ def test_times_of_frames(
 @pytest.mark.parametrize(
     ("total", "holds", "sentence"),
     [
-        (None, {5: Hold()}, "--hold swim:5 is outside 'swim', which has 4 frames"),
+        (None, {5: Hold()}, "hold='swim:5' is outside 'swim', which has 4 frames"),
         (
             Fraction(100),
             {1: Hold(milliseconds=Fraction(100))},
@@ -68,31 +63,3 @@ def test_times_of_frames(
 def test_times_that_cannot_be(total: Fraction | None, holds: dict[int, Hold], sentence: str) -> None:
     with pytest.raises(UsageError, match=sentence):
         frame_times(PLAIN, None, total, holds)
-
-
-@given(sides, sides, sides, sides, st.sampled_from(sorted(PLACES)))
-def test_a_smaller_rectangle_stays_inside_and_keeps_the_pivot(
-    w: int, h: int, more_w: int, more_h: int, place: str
-) -> None:
-    outer, inner = Size(w + more_w, h + more_h), Size(w, h)
-    offset = offset_in(outer, inner, place)
-    assert 0 <= offset.x <= more_w
-    assert 0 <= offset.y <= more_h
-    pivot = pivot_in(outer, place, offset)
-    share_x, share_y = PLACES[place]
-    assert (offset.x + pivot.x, offset.y + pivot.y) == (outer.w * share_x, outer.h * share_y)
-
-
-@pytest.mark.parametrize(
-    ("place", "expected"),
-    [
-        ("top-left", (0, 0)),
-        ("top", (2, 0)),
-        ("right", (5, 1)),
-        ("center", (2, 1)),
-        ("bottom", (2, 3)),
-        ("bottom-right", (5, 3)),
-    ],
-)
-def test_nine_places(place: str, expected: tuple[int, int]) -> None:
-    assert offset_in(Size(10, 8), Size(5, 5), place) == Offset(*expected)

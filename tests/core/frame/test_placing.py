@@ -10,10 +10,10 @@ from hypothesis import strategies as st
 from agile_crate.core.align import PLACES, offset_in
 from agile_crate.core.color import Color
 from agile_crate.core.crate.restore import restore
-from agile_crate.core.frame.canvas import Beyond, brought, largest
+from agile_crate.core.frame.canvas import Sides, beyond, largest, moved_to
 from agile_crate.core.frame.outline import outlined
-from agile_crate.core.frame.pivot import feet, snapped
-from agile_crate.core.frame.trim import displacement, forgotten, trimmed, trimmed_alike, visible_on_canvas
+from agile_crate.core.frame.pivot import feet, ground_of, snapped
+from agile_crate.core.frame.trim import EMPTY, displacement, forgotten, trimmed, visible_on_canvas
 from agile_crate.core.frame.visible import cut_out, on_canvas, union, visible_box
 from agile_crate.core.frame.wishes import Outline
 from agile_crate.core.model.crate import Frame
@@ -63,14 +63,15 @@ def on_a_sheet(picture: Picture) -> np.ndarray:
 @given(frames(), st.integers(1, 20), st.integers(1, 20), st.sampled_from(sorted(PLACES)))
 def test_another_canvas_never_loses_a_visible_pixel(picture: Picture, w: int, h: int, place: str) -> None:
     by = offset_in(Size(w, h), picture.canvas, place)
-    moved, beyond = brought(picture, Size(w, h), by)
-    if beyond is None:
+    lost = beyond(visible_on_canvas(picture), Size(w, h), by)
+    if lost is None:
+        moved = moved_to(picture, Size(w, h), by)
         assert round_the_pivot(moved) == round_the_pivot(picture)
         assert Box(0, 0, w, h).contains(moved.part)
     else:
         seen = visible_box(picture.pixels).moved(by)
-        assert beyond == Beyond(max(0, -seen.x), max(0, -seen.y), max(0, seen.right - w), max(0, seen.bottom - h))
-        assert any(beyond)
+        assert lost == Sides(max(0, -seen.x), max(0, -seen.y), max(0, seen.right - w), max(0, seen.bottom - h))
+        assert any(lost)
 
 
 @given(frames())
@@ -93,11 +94,12 @@ def test_trim_then_restore_is_identity(picture: Picture) -> None:
 @given(st.lists(frames(), min_size=1, max_size=5))
 def test_one_rectangle_for_all(pictures: list[Picture]) -> None:
     common = largest(picture.canvas for picture in pictures)
-    pictures = [brought(p, common, offset_in(common, p.canvas, "bottom"))[0] for p in pictures]
+    pictures = [moved_to(p, common, offset_in(common, p.canvas, "bottom")) for p in pictures]
     boxes = [visible_on_canvas(picture) for picture in pictures]
-    alike = trimmed_alike(pictures, boxes)
+    together = union(box for box in boxes if box) or EMPTY
+    alike = [trimmed(picture, together) for picture in pictures]
     assert len({picture.stored_box for picture in alike}) == 1
-    assert alike[0].stored_box == (union(box for box in boxes if box) or Box(0, 0, 0, 0))
+    assert alike[0].stored_box == together
     for before, after in zip(pictures, alike, strict=True):
         assert np.array_equal(on_a_sheet(after), shown(before))
 
@@ -127,10 +129,10 @@ def test_feet_stand_where_the_lowest_visible_row_of_all_frames_is() -> None:
     higher[7, 8, 3] = 200
     higher[3, :, 3] = 255
     pictures = [Picture("a", lower[2:], Size(12, 10), Offset(0, 2)), Picture("b", higher, Size(12, 10))]
-    assert feet(pictures) == (11.5, 10)
-    assert feet(pictures, 5) == (5.5, 8)
-    assert feet(pictures[1:]) == (8.5, 8)
-    assert feet(pictures, 255) is None
+    assert feet(map(ground_of, pictures)) == (11.5, 10)
+    assert feet(ground_of(picture, 5) for picture in pictures) == (5.5, 8)
+    assert feet([ground_of(pictures[1])]) == (8.5, 8)
+    assert feet(ground_of(picture, 255) for picture in pictures) is None
     assert snapped(Point(5.5, 8)) == (6, 8)
     assert snapped(Point(-0.5, 8.49)) == (0, 8)
 
@@ -183,6 +185,6 @@ def test_parts_and_boxes() -> None:
     assert union([]) is None
     assert union([Box(1, 5, 2, 2), Box(4, 0, 1, 1)]) == (1, 0, 4, 7)
     assert on_canvas(pixels, Offset(0, 0), Size(5, 5)) is pixels
-    emptied, _ = brought(Picture("a", pixels[:1], Size(5, 5)), Size(2, 2), Offset(-9, 0))
+    emptied = moved_to(Picture("a", pixels[:1], Size(5, 5)), Size(2, 2), Offset(-9, 0))
     assert emptied.pixels.size == 0
     assert emptied.part == (0, 0, 0, 0)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import dataclasses
 
 import pytest
-from crates import FULL, XML_TEXT, named
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -14,6 +13,7 @@ from agile_crate.core.model.crate import Crate
 from agile_crate.format.document import document_of, first_difference
 from agile_crate.format.json_form import from_json, to_json
 from agile_crate.format.xml_form import from_xml, to_xml
+from crates import FULL, XML_TEXT, named
 
 XML = to_xml(FULL)
 

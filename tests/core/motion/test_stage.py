@@ -1,0 +1,58 @@
+"""How an animation plays, and the room that it needs."""
+
+from __future__ import annotations
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from agile_crate.core.model.crate import Animation, Frame
+from agile_crate.core.model.geometry import Box, Offset, Point, Size
+from agile_crate.core.motion.stage import frame_at, stage, turn
+
+
+def posed(pivot: tuple[float, float], canvas: tuple[int, int]) -> Frame:
+    return Frame("f", 0, Box(0, 0, 1, 1), Size(*canvas), Offset(0, 0), Point(*pivot))
+
+
+def test_a_stage_holds_every_canvas_with_its_pivot_on_one_point() -> None:
+    one = stage([posed((4, 8), (8, 8))])
+    assert (one.size, one.places, one.origin) == (Size(8, 8), (Offset(0, 0),), Offset(4, 8))
+    room = stage([posed((4, 8), (8, 8)), posed((1, 2), (20, 3)), posed((4.5, 8.5), (9, 9))])
+    assert room.size == Size(23, 9)
+    assert room.places == (Offset(0, 0), Offset(3, 6), Offset(0, 0))  # half a pixel goes to the right and down
+    assert room.origin == Offset(4, 8)
+
+
+@given(
+    st.lists(st.tuples(st.integers(-9, 20), st.integers(-9, 20), st.integers(1, 20), st.integers(1, 20)), min_size=1)
+)
+def test_every_canvas_lies_within_the_stage(frames: list[tuple[int, int, int, int]]) -> None:
+    made = [posed((x, y), (w, h)) for x, y, w, h in frames]
+    room = stage(made)
+    whole = Box(0, 0, *room.size)
+    for one, place in zip(made, room.places, strict=True):
+        assert whole.contains(Box(*place, *one.canvas))
+        assert (one.pivot.x + place.x, one.pivot.y + place.y) == room.origin
+    assert min(place.x for place in room.places) == min(place.y for place in room.places) == 0
+
+
+def test_the_timing_rule() -> None:
+    swing = Animation("swing", (5, 6, 7, 8), (10, 20, 30, 40), "back-and-forth")
+    assert [step.frame for step in turn(swing)] == [5, 6, 7, 8, 7, 6]
+    assert [frame_at(swing, at) for at in (0, 9, 10, 29, 30, 60, 99.5, 100, 130, 149, 150)] == [
+        5,
+        5,
+        6,
+        6,
+        7,
+        8,
+        8,
+        7,
+        6,
+        6,
+        5,
+    ]
+    dive = Animation("dive", (1, 2), (10, 10), "once", times=2)
+    assert [frame_at(dive, at) for at in (0, 19, 20, 39, 40, 1e9)] == [1, 2, 1, 2, 2, 2]
+    assert [frame_at(Animation("a", (1, 2), (10, 10), "once"), at) for at in (19, 20, 25)] == [2, 2, 2]
+    assert [step.frame for step in turn(Animation("a", (3,), (10,), "back-and-forth"))] == [3]

@@ -1,0 +1,190 @@
+"""The plan of the house: which floor may import which, and what else may be imported where. CONTRIBUTING.md draws it.
+
+Read from the source, so imports within functions count as well. What stands under `if TYPE_CHECKING` counts too: who
+names a type of another floor knows that floor.
+"""
+
+from __future__ import annotations
+
+import ast
+import sys
+from collections.abc import Iterator
+from graphlib import CycleError, TopologicalSorter
+from pathlib import Path
+
+import pytest
+
+SOURCE = Path(__file__).parents[1] / "src" / "agile_crate"
+
+FLOORS = {
+    "agile_crate": {"jobs", "settings", "core"},
+    "__main__": {"cli"},
+    "cli": {"agile_crate", "jobs", "views", "sources", "format", "settings", "core", "demo"},
+    "jobs": {"stops", "views", "sources", "exports", "format", "settings", "core", "demo"},
+    "stops": {"sources", "exports", "settings", "core"},
+    "views": {"format", "exports", "core"},
+    "sources": {"format", "core"},
+    "exports": {"format", "settings", "core"},
+    "format": {"core"},
+    "settings": {"core"},
+    "demo": set[str](),
+    "core": set[str](),
+}
+"""Each floor, from the top, with all that it may import. `agile_crate` is the package itself: the script interface."""
+
+ROOMS = {
+    "look": {"frame", "model"},
+    "crate": {"arrange", "motion", "frame", "model"},
+    "arrange": {"frame", "model"},
+    "motion": {"model"},
+    "frame": {"model"},
+    "model": set[str](),
+    "": {"model"},
+}
+"""The rooms of `core`, from the top, with the others that each may import. The modules beside them are vocabulary, which
+every room may import."""
+
+ONLY_IN = {
+    "argparse": {"cli"},
+    "argcomplete": {"cli"},
+    "rich": {"cli"},
+    "signal": {"cli"},
+    "PIL": {"sources", "exports", "views"},
+    "zlib_ng": {"exports", "core"},
+    "oxipng": {"exports"},
+    "jinja2": {"exports", "views"},
+    "markupsafe": {"views"},
+    "matplotlib": {"views"},
+    "defusedxml": {"format", "sources"},
+    "scipy": {"core"},
+    "numpy": {"stops", "views", "sources", "exports", "jobs", "core"},
+    "subprocess": {"exports"},
+    "time": set[str](),
+    "datetime": set[str](),
+}
+"""Modules of others, and the floors on which they may be imported. What is not named here must be the standard library."""
+
+FILES_OF = {"sources", "exports", "format"}
+"""The floors that open files. `core`, `stops` and `views` never do; a job asks one of these."""
+
+FILE_MODULES = {"io", "os", "pathlib", "glob", "tempfile", "shutil", "importlib"}
+"""Modules that `core` does without: there the world ends at arrays and plain values."""
+
+
+def modules() -> Iterator[tuple[str, Path]]:
+    for path in sorted(SOURCE.rglob("*.py")):
+        parts = path.relative_to(SOURCE.parent).with_suffix("").parts
+        yield ".".join(parts[:-1] if parts[-1] == "__init__" else parts), path
+
+
+MODULES = dict(modules())
+
+
+def imported(module: str, text: str) -> Iterator[str]:
+    """The full names of all modules that a module's text imports."""
+    package = module if MODULES[module].name == "__init__.py" else module.rpartition(".")[0]
+    for node in ast.walk(ast.parse(text)):
+        if isinstance(node, ast.Import):
+            yield from (alias.name for alias in node.names)
+        elif isinstance(node, ast.ImportFrom):
+            above = package.split(".")[: len(package.split(".")) - node.level + 1] if node.level else []
+            base = ".".join([*above, *filter(None, [node.module])])
+            for alias in node.names:
+                name = f"{base}.{alias.name}"
+                yield name if name in MODULES else base
+
+
+def floor_of(module: str) -> str:
+    parts = module.split(".")
+    return parts[1] if len(parts) > 1 else parts[0]
+
+
+def room_of(module: str) -> str:
+    parts = module.split(".")
+    return parts[2] if len(parts) > 2 and parts[2] in ROOMS else ""
+
+
+def faults(module: str, text: str) -> Iterator[str]:
+    """What a module imports that it may not."""
+    floor = floor_of(module)
+    for name in imported(module, text):
+        top = name.split(".")[0]
+        if top != "agile_crate":
+            allowed = ONLY_IN.get(top, set(FLOORS) if top in sys.stdlib_module_names else set())
+            if floor not in allowed:
+                yield f"{module} imports {name}"
+            if floor == "core" and top in FILE_MODULES:
+                yield f"{module} imports {name}: core knows no files"
+        elif floor_of(name) not in FLOORS[floor] | {floor}:
+            yield f"{module} imports {name}: {floor} stands below {floor_of(name)}, or beside it"
+        elif floor == "core" and room_of(name) not in ({"", room_of(module)} | ROOMS.get(room_of(module), set())):
+            yield f"{module} imports {name}: that room is not below"
+
+
+@pytest.mark.parametrize("module", MODULES)
+def test_arrows_point_down(module: str) -> None:
+    assert list(faults(module, MODULES[module].read_text("utf-8"))) == []
+
+
+def test_the_floors_themselves_have_no_circle() -> None:
+    for plan in (FLOORS, ROOMS):
+        assert list(TopologicalSorter(plan).static_order())
+
+
+def test_no_two_modules_import_each_other() -> None:
+    graph = {
+        module: {name for name in imported(module, path.read_text("utf-8")) if name in MODULES and name != module}
+        for module, path in MODULES.items()
+    }
+    for module in graph:  # a package's own docstring module imports nothing, but for the two that are a stop or a road
+        graph[module] -= {module.rpartition(".")[0]}
+    try:
+        TopologicalSorter(graph).prepare()
+    except CycleError as circle:
+        pytest.fail(" → ".join(circle.args[1]))
+
+
+def test_only_some_floors_open_files() -> None:
+    for module, path in MODULES.items():
+        if floor_of(module) in FILES_OF | {"demo"}:
+            continue
+        for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+            if isinstance(node, ast.Call):
+                name = node.func.id if isinstance(node.func, ast.Name) else getattr(node.func, "attr", "")
+                inside = floor_of(module) in ("cli", "views") and "resources" in path.read_text("utf-8")
+                if isinstance(node.func, ast.Attribute) and ast.unparse(node.func) == "os.open":
+                    continue  # the null device, after a broken pipe
+                assert name not in ("open", "read_bytes", "write_bytes", "write_text"), f"{module} opens a file"
+                assert name != "read_text" or inside, f"{module} opens a file"
+
+
+def test_only_the_command_line_prints_and_exits() -> None:
+    for module, path in MODULES.items():
+        if floor_of(module) == "cli":
+            continue
+        calls = [node.func for node in ast.walk(ast.parse(path.read_text("utf-8"))) if isinstance(node, ast.Call)]
+        assert not [call for call in calls if isinstance(call, ast.Name) and call.id in ("print", "exit", "quit")], (
+            module
+        )
+        assert not [call for call in calls if isinstance(call, ast.Attribute) and call.attr in ("exit", "_exit")], (
+            module
+        )
+
+
+@pytest.mark.parametrize(
+    ("module", "line", "told"),
+    [
+        ("agile_crate.core.frame.trim", "from ...settings import table", "core stands below settings"),
+        ("agile_crate.core.frame.trim", "def f():\n    from ..crate import draw", "that room is not below"),
+        ("agile_crate.core.names", "from .frame import trim", "that room is not below"),
+        ("agile_crate.core.names", "import pathlib", "core knows no files"),
+        ("agile_crate.sources.find", "from ..exports.png import encode_png", "sources stands below exports"),
+        ("agile_crate.stops.take", "from ..jobs import pack", "stops stands below jobs"),
+        ("agile_crate.jobs.pack", "import argparse", "imports argparse"),
+        ("agile_crate.jobs.pack", "import requests", "imports requests"),
+        ("agile_crate.exports.png", "import scipy.ndimage", "imports scipy.ndimage"),
+    ],
+)
+def test_a_wrong_import_is_found(module: str, line: str, told: str) -> None:
+    (fault,) = faults(module, line)
+    assert told in fault
