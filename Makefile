@@ -3,17 +3,26 @@
 
 PYTHON ?= python3
 VENV := .venv
+LOWEST := .venv-lowest
 BIN := $(VENV)/bin
+PIP := pip install --quiet --disable-pip-version-check
 SOURCES := $(shell find src -type f -not -name '*.pyc')
 DEBIAN_TOOLS := pngcheck imagemagick chromium ffmpeg gcc libc6-dev lua5.4 libegl1 libgles2 libgl1-mesa-dri
 
-.PHONY: demo test lint bench screenshots docs frames system-tools clean
+.PHONY: demo test test-lowest lint bench screenshots docs frames system-tools clean
 
 demo: $(VENV)/.installed
-	$(BIN)/agile-crate demo build/otter-post
+	@$(BIN)/agile-crate demo build/otter-post
 
 test: $(VENV)/.with-tests system-tools build/node/node_modules/axe-core/axe.min.js
-	$(BIN)/pytest -n auto
+	@echo "running the tests on all processors; each dot is a test"
+	@$(BIN)/pytest -n auto
+
+# What needs no browser and no engine, with the lowest versions of all dependencies that pyproject.toml allows.
+test-lowest: $(LOWEST)/.installed system-tools
+	@echo "running the short tests with the lowest versions of all dependencies"
+	@$(LOWEST)/bin/pytest -n auto tests/core tests/settings tests/format tests/sources tests/stops tests/exports tests/views \
+	  tests/cli/test_prepare.py tests/cli/test_write.py
 
 lint: $(VENV)/.with-tests
 	$(BIN)/ruff check .
@@ -24,6 +33,7 @@ bench: $(VENV)/.with-tests
 	$(BIN)/python bench/run.py
 	$(BIN)/python bench/write.py
 	$(BIN)/python bench/show.py
+	$(BIN)/python bench/page.py
 	$(BIN)/python bench/arrange.py
 
 screenshots: $(VENV)/.with-tests
@@ -38,18 +48,28 @@ frames: $(VENV)/.installed
 	$(BIN)/python tools/otter_post/draw.py
 
 $(VENV)/bin/python:
-	$(PYTHON) -m venv $(VENV)
+	@echo "making an environment in $(VENV)"
+	@$(PYTHON) -m venv $(VENV)
 
 $(VENV)/.installed: $(VENV)/bin/python pyproject.toml README.md $(SOURCES)
-	$(BIN)/pip install --quiet --disable-pip-version-check .
+	@echo "installing agile-crate and what it needs"
+	@$(BIN)/$(PIP) .
 	@touch $@
 
 $(VENV)/.with-tests: $(VENV)/.installed
-	$(BIN)/pip install --quiet --disable-pip-version-check '.[dev]'
+	@echo "installing what the tests need"
+	@$(BIN)/$(PIP) '.[dev]'
+	@touch $@
+
+$(LOWEST)/.installed: pyproject.toml tools/lowest.py $(SOURCES)
+	@echo "installing agile-crate with the lowest versions of what it needs in $(LOWEST)"
+	@$(PYTHON) -m venv $(LOWEST)
+	@$(LOWEST)/bin/$(PIP) $$($(PYTHON) tools/lowest.py) '.[test]'
 	@touch $@
 
 # What the tests look at the player page with.
 build/node/node_modules/axe-core/axe.min.js:
+	@echo "installing axe-core, which looks at the player page, in build/node"
 	@mkdir -p build/node
 	@npm install --silent --no-fund --no-audit --prefix build/node axe-core@4 >/dev/null
 
@@ -59,7 +79,8 @@ system-tools:
 	@if [ "$$(id -u)" = 0 ] && command -v apt-get >/dev/null && \
 	  ! (command -v pngcheck && command -v chromium && command -v lua5.4 && command -v gcc && command -v ffprobe && \
 	    test -x /usr/bin/convert && ldconfig -p | grep -q libEGL.so) >/dev/null; then \
+	  echo "installing the programs that the tests compare with: $(DEBIAN_TOOLS)"; \
 	  apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $(DEBIAN_TOOLS) >/dev/null; fi
 
 clean:
-	rm -rf $(VENV) build
+	rm -rf $(VENV) $(LOWEST) build

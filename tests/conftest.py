@@ -61,7 +61,7 @@ def run(tmp_path: Path) -> Callable[..., subprocess.CompletedProcess[str]]:
 
     def run(*arguments: object, cwd: Path = tmp_path, **options: Any) -> subprocess.CompletedProcess[str]:
         words = list(map(str, arguments))
-        done = subprocess.run([PROGRAM, *words], cwd=cwd, capture_output=True, encoding="utf-8", timeout=120, **options)
+        done = subprocess.run([PROGRAM, *words], cwd=cwd, capture_output=True, encoding="utf-8", timeout=900, **options)
         if words[:1] == ["pack"] and "--out" in words and "--dry-run" not in words and done.returncode == 0:
             check_metadata(Path(cwd) / words[words.index("--out") + 1])
         return done

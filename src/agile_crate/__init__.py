@@ -1,11 +1,11 @@
 """Agile Crate turns folders of animation frames into sprite sheets with exact metadata, and proves them.
 
-The same road as the command line, for scripts::
+The same road as the command line, for scripts (docs/scripts.md)::
 
     import agile_crate
 
-    packed = agile_crate.pack(["frames/otter"], "build/otter", columns=8, fps=["swim=24", 12])
-    assert agile_crate.verify("build/otter.json", against=["frames/otter"]).holds
+    packed = agile_crate.pack("frames/otter", "build/otter", columns=8, fps=["swim=24", 12])
+    assert agile_crate.verify("build/otter.json", against="frames/otter").holds
     loaded = agile_crate.load("build/otter.json")
     pixels = loaded.frame("swim/swim_01")      # (height, width, 4) uint8, straight alpha
 
@@ -14,8 +14,10 @@ Importing this is quick: NumPy and Pillow are loaded when a function is first ca
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any
+import os
+from collections.abc import Iterable, Sequence
+from fractions import Fraction
+from typing import TYPE_CHECKING, TypeAlias
 
 from .core.errors import CrateError, FitError, InputError, OutputError, UsageError
 
@@ -23,6 +25,7 @@ if TYPE_CHECKING:
     from .jobs.pack import Packed
     from .jobs.read import Loaded
     from .jobs.survey import Survey
+    from .jobs.unpack import Unpacked
     from .jobs.verify import Verified
 
 __version__ = "0.1.0"
@@ -37,51 +40,109 @@ __all__ = [
     "load",
     "pack",
     "survey",
+    "unpack",
     "verify",
 ]
 
 GENERATOR = f"agile-crate {__version__}"
 
+StrPath: TypeAlias = str | os.PathLike[str]
+"""A path, as text or as a `pathlib.Path`."""
 
-def pack(inputs: Sequence[str], out: str, *, dry_run: bool = False, force: bool = False, **settings: Any) -> Packed:
-    """Packs folders, files and patterns into ``out.png`` (or ``out-1.png`` …) and ``out.json``.
+Inputs: TypeAlias = StrPath | Iterable[StrPath]
+"""A folder, a file or a pattern of frames; or several."""
 
-    Settings are those of docs/settings.md with underscores: ``columns=8``, ``max_size="2048x2048"``, ``pow2=True``.
-    A setting for single animations takes a list: ``fps=["swim=24", 12]``.
+Value: TypeAlias = str | bool | int | float | Fraction | os.PathLike[str] | Sequence[object] | None
+"""What a setting can be given as. None is as if it had not been given."""
 
-    Raises UsageError, InputError, FitError or OutputError; each says in one sentence what to do. Then nothing is
-    written, and what was there before is whole.
+
+def pack(inputs: Inputs, out: StrPath, *, dry_run: bool = False, force: bool = False, **settings: Value) -> Packed:
+    """Packs frames into ``out.png`` (or ``out-1.png`` …) and ``out.json``.
+
+    `out` is the path without an ending. Settings are those of docs/settings.md with underscores: ``columns=8``,
+    ``max_size=(2048, 2048)`` or ``"2048x2048"``, ``scale=0.5`` or ``"50%"``, ``pow2=True``; lengths are pixels, times
+    carry their unit. A setting for single animations takes a list: ``fps=["swim=24", 12]``. None leaves a setting at
+    its default. With `dry_run` everything is done but drawing and writing. `force` overwrites files that are not an
+    earlier build's.
+
+    Returns the crate, the files, and what was remarked on. Raises UsageError for settings that make no sense,
+    InputError for frames that are missing or damaged, FitError where limits are too narrow, OutputError where files
+    cannot be written; each says in one sentence what to do. Then nothing is written.
     """
     from .jobs.pack import pack
     from .jobs.workers import workers
     from .settings.given import settings_from
 
+    given = settings_from({name: value for name, value in settings.items() if value is not None})
     with workers() as executor:
-        return pack(inputs, out, settings_from(settings), executor, generator=GENERATOR, dry_run=dry_run, force=force)
+        return pack(_paths(inputs), _path(out), given, executor, generator=GENERATOR, dry_run=dry_run, force=force)
 
 
-def verify(data: str, against: Sequence[str] = ()) -> Verified:
-    """Proves a crate from its written files; with `against`, restores every frame and compares it with its source."""
+def verify(data: StrPath, against: Inputs = ()) -> Verified:
+    """Proves a crate from its written files: `data` is its JSON or XML.
+
+    With `against`, the inputs that were packed, every frame is restored and compared with its source, pixel by pixel.
+    Nothing is raised for what does not hold: ``.holds``, ``.problems`` and ``.differences`` tell. Raises InputError
+    when the metadata, or a source, cannot be read.
+    """
     from .jobs.verify import verify
     from .jobs.workers import workers
 
     with workers() as executor:
-        return verify(data, against, executor)
+        return verify(_path(data), _paths(against), executor)
 
 
-def survey(inputs: Sequence[str], *, fps: float | None = None, allow: Sequence[str] = (), scale: float = 1) -> Survey:
-    """Looks frames over before packing: sequences in numbers, and findings, the worst first (docs/survey.md)."""
-    from fractions import Fraction
+def survey(
+    inputs: Inputs,
+    *,
+    fps: float | str | Fraction | None = None,
+    allow: str | Iterable[str] = (),
+    scale: float | str | Fraction = 1,
+) -> Survey:
+    """Looks frames over before packing: sequences in numbers, and findings, the worst first (docs/survey.md).
 
+    `fps` are frames a second, for the seconds of each sequence. Findings whose code is in `allow` are left out. `scale`
+    is what the frames are to be scaled by later, ``0.5`` or ``"50%"``. Raises UsageError and InputError.
+    """
     from .jobs.survey import survey
+    from .jobs.workers import workers
+    from .settings import readers
+
+    codes = [allow] if isinstance(allow, str) else list(allow)
+    pace = None if fps is None else readers.fps(str(fps))
+    with workers() as executor:
+        return survey(_paths(inputs), executor, fps=pace, allow=codes, scale=readers.scale(str(scale)))
+
+
+def unpack(data: StrPath, out: StrPath, *, film: bool = False, force: bool = False) -> Unpacked:
+    """Writes the frames of a crate back as PNG files below the folder `out`, each on its whole canvas under its name.
+
+    With `film` also each animation as one animated PNG. `force` overwrites files that are there. All files are written
+    or none. Raises InputError for a crate that does not hold together, and OutputError.
+    """
+    from pathlib import Path
+
+    from .jobs.unpack import unpack
     from .jobs.workers import workers
 
     with workers() as executor:
-        return survey(inputs, executor, fps=None if fps is None else Fraction(fps), allow=allow, scale=Fraction(scale))
+        return unpack(_path(data), Path(_path(out)), executor, film=film, force=force)
 
 
-def load(data: str) -> Loaded:
-    """Reads a crate back: its metadata as values, and any frame's pixels on its whole canvas by name."""
+def load(data: StrPath) -> Loaded:
+    """Reads a crate back by its JSON or XML: ``.crate`` is its metadata as values, ``.frame(name)`` a frame's pixels on
+    its whole canvas, an array of shape (height, width, 4), uint8, straight alpha.
+
+    Raises InputError when a file is missing or damaged, or when the metadata contradicts itself.
+    """
     from .jobs.read import load
 
-    return load(data)
+    return load(_path(data))
+
+
+def _path(path: StrPath) -> str:
+    return os.fsdecode(path)
+
+
+def _paths(inputs: Inputs) -> list[str]:
+    return [_path(inputs)] if isinstance(inputs, (str, os.PathLike)) else list(map(_path, inputs))

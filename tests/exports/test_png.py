@@ -139,7 +139,7 @@ def test_chromium_draws_the_same_pixels_as_from_another_encoder(tmp_path: Path) 
         ],
         capture_output=True,
         text=True,
-        timeout=90,
+        timeout=900,
         check=False,
     )
     assert re.search("<p id=.said.>(.*)</p>", said.stdout).group(1) == "size 700x900 same true"

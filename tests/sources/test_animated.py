@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import io
+import struct
+import zlib
 from fractions import Fraction
 
 import numpy as np
@@ -56,7 +58,11 @@ def test_frames_times_and_repeats(
 
 
 def test_a_fraction_of_a_millisecond_is_kept() -> None:
-    reel = read_picture(saved("PNG", duration=33.25))
+    data = bytearray(saved("PNG", duration=33))
+    first = data.index(b"fcTL")  # its delay is 20 bytes in: 133 of 4000 seconds, and the checksum anew
+    data[first + 24 : first + 28] = struct.pack(">HH", 133, 4000)
+    data[first + 30 : first + 34] = struct.pack(">I", zlib.crc32(data[first : first + 30]))
+    reel = read_picture(bytes(data))
     assert reel.milliseconds[0] == Fraction(133, 4)
 
 

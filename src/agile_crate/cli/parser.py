@@ -102,8 +102,7 @@ def _choices_and_default(option: Option, default: object) -> str:
     value = getattr(default, "everyone", default)
     parts = [", ".join(told)] if told else []
     if value not in (None, 0, 1, False, (), ""):
-        joint = "," if option.metavar.endswith("…") else "x"
-        shown = joint.join(map(str, value)) if isinstance(value, tuple) else value
+        shown = option.joint.join(map(str, value)) if isinstance(value, tuple) else value
         parts.append(f"default {shown}")
     return f" ({'; '.join(parts)})" if parts else ""
 

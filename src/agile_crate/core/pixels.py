@@ -1,4 +1,4 @@
-"""The type of pixels, apart from `model` so that the vocabulary can be had without loading NumPy."""
+"""The type of all pictures, apart from `model` so that the vocabulary can be had without loading NumPy."""
 
 from typing import TypeAlias
 
@@ -6,4 +6,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 Pixels: TypeAlias = NDArray[np.uint8]
-"""Shape (height, width, 4): red, green, blue and straight alpha, 0 to 255."""
+"""An array of shape (height, width, 4): red, green, blue, straight alpha, 0 to 255."""
+
+Words: TypeAlias = NDArray[np.uint32]
+"""Colours as numbers: red in the lowest byte, then green, then blue, and alpha, or nothing, in the highest."""
+
+
+def words(pixels: Pixels) -> Words:
+    """Each pixel's four bytes as one number: shape (h, w), a view where memory allows."""
+    found: Words = np.ascontiguousarray(pixels).view("<u4")[..., 0]
+    return found

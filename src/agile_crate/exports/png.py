@@ -22,8 +22,8 @@ from numpy.typing import NDArray
 from zlib_ng import zlib_ng
 
 from ..core.pixels import Pixels
+from ..core.png_chunks import SIGNATURE
 
-SIGNATURE = b"\x89PNG\r\n\x1a\n"
 LEVEL = 4
 """Of zlib-ng's 1 to 9. Level 5 and 6 gain 1 to 3 % on painted sheets and take 1.2 to 1.7 times as long."""
 

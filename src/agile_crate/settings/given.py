@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from fractions import Fraction
 from typing import Any
 
 from ..core.errors import UsageError
@@ -14,25 +13,47 @@ from .rules import contradictions
 from .table import Option, PerAnimation, Settings, options
 
 
-def read_setting(name: str, given: Any) -> Any:
+def settings_from(given: Mapping[str, object]) -> Settings:
+    """Settings from what was given, by field name; what is missing keeps its default. Raises UsageError."""
+    for name in given:
+        if name not in options():
+            import difflib
+
+            near = difflib.get_close_matches(name, options(), 1, 0.5)
+            hint = f"; did you mean {setting(near[0])}?" if near else ""
+            raise UsageError(f"there is no setting {quoted(name)}{hint}")
+    read: dict[str, Any] = {name: _read(name, value) for name, value in given.items()}
+    settings = Settings(**read, given=dict(given))
+    for contradiction in contradictions(settings):
+        raise UsageError(contradiction)
+    return settings
+
+
+def _read(name: str, given: object) -> object:
     """The value of one setting from what was given for it: a flag, a text, or texts some of which say ``NAME=value``.
 
     Raises UsageError with a sentence that quotes the value and says what was expected.
     """
     option, default = options()[name]
-    if option.read is None:
-        return bool(given)
     try:
+        if option.read is None:
+            return _flag(given)
         if option.many:
             return tuple(map(option.read, _texts(given)))
-        if not option.per_animation:
-            return option.read(str(given))
-        return _read_per_animation(option.read, default.everyone, given)
+        if isinstance(default, PerAnimation):
+            return _read_per_animation(option.read, default.everyone, given)
+        return option.read(_text(option, given))
     except UsageError as error:
         raise UsageError(f"{setting(name)}: {error.sentence.marked}") from None
 
 
-def _read_per_animation(read: Callable[[str], Any], default: Any, given: Any) -> PerAnimation[Any]:
+def _flag(given: object) -> bool:
+    if not isinstance(given, bool):
+        raise UsageError(f"{quoted(str(given))} is not a switch: it is true or false")
+    return given
+
+
+def _read_per_animation(read: Callable[[str], object], default: object, given: object) -> PerAnimation[object]:
     everyone, named = default, {}
     for text in _texts(given):
         animation, equals, value = text.rpartition("=")
@@ -43,34 +64,28 @@ def _read_per_animation(read: Callable[[str], Any], default: Any, given: Any) ->
     return PerAnimation(everyone, tuple(named.items()))
 
 
-def _as_texts(option: Option, given: Any) -> Any:
-    if option.read is None:
-        return True
-    return _texts(given) if option.many or option.per_animation else str(given)
+def _text(option: Option, given: object) -> str:
+    """One value as it would be typed; a list, or a pair of sides, joined."""
+    return option.joint.join(map(str, given)) if isinstance(given, (list, tuple)) else str(given)
 
 
-def _texts(given: Any) -> list[str]:
-    return [str(given)] if isinstance(given, (str, int, float, Fraction)) else list(map(str, given))
+def _texts(given: object) -> list[str]:
+    """Each of several values as it would be typed; or the one."""
+    return list(map(str, given)) if isinstance(given, (list, tuple)) else [str(given)]
 
 
-def remembered(settings: Settings) -> dict[str, Any]:
+def remembered(settings: Settings) -> dict[str, object]:
     """What was given of the settings by which frames differ, as texts: enough to take and change them again."""
     table = options()
     kept = {name: value for name, value in settings.given.items() if table[name][0].remembered and value is not False}
-    result = {name: _as_texts(table[name][0], value) for name, value in kept.items()}
+    result = {name: _as_given(table[name][0], value) for name, value in kept.items()}
     if settings.portion != 1:
         text = percent(settings.portion)
         result["also_scale"] = text if scale(text) == settings.portion else str(settings.portion)
     return result
 
 
-def settings_from(given: Mapping[str, Any]) -> Settings:
-    """Settings from what was given, by field name; what is missing keeps its default. Raises UsageError."""
-    unknown = sorted(set(given) - set(options()))
-    if unknown:
-        raise UsageError(f"there is no setting {quoted(unknown[0])}")
-    read = {name: read_setting(name, value) for name, value in given.items()}
-    settings = Settings(**read, given=dict(given))
-    for contradiction in contradictions(settings):
-        raise UsageError(contradiction)
-    return settings
+def _as_given(option: Option, given: object) -> object:
+    if option.read is None:
+        return True
+    return _texts(given) if option.many or option.per_animation else _text(option, given)

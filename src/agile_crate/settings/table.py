@@ -10,17 +10,19 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, fields
 from fractions import Fraction
-from typing import Any, Generic, Literal, NamedTuple, TypeVar
+from typing import TYPE_CHECKING, Any, Generic, Literal, NamedTuple, TypeVar
 
 from ..core.align import PLACES
 from ..core.arrange.sheet_size import SheetRules
 from ..core.color import Color
 from ..core.frame.wishes import ColorKey, Outline, PivotWish
-from ..core.model.crate import Loop
 from ..core.model.geometry import Offset, Size
 from ..core.motion.spans import Spans
 from ..core.motion.timing import Hold
 from . import readers
+
+if TYPE_CHECKING:
+    from ..core.model.crate import Loop
 
 T = TypeVar("T")
 
@@ -60,6 +62,11 @@ class Option(NamedTuple):
     per_animation: bool = False
     many: bool = False
     remembered: bool = False
+
+    @property
+    def joint(self) -> str:
+        """What stands between the parts of a value that has several: a list's commas, or the x of a size."""
+        return "," if self.metavar.endswith("…") else "x"
 
 
 def one(

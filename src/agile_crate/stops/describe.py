@@ -27,7 +27,7 @@ from .prepare import Prepared
 from .take import each
 
 if TYPE_CHECKING:
-    from ..core.frame.indexed import Words
+    from ..core.pixels import Words
 
 
 @dataclass(frozen=True, slots=True, eq=False)

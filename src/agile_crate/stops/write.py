@@ -13,9 +13,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.frame.alpha import flattened, premultiplied
-from ..core.frame.indexed import Words, entries, indices
+from ..core.frame.indexed import entries, indices
 from ..core.model.crate import Crate, Sheet
-from ..core.pixels import Pixels
+from ..core.pixels import Pixels, Words
 from ..exports.formats import texts_of
 from ..exports.in_place import Staging, staged
 from ..exports.png import encode_png, strip_starts

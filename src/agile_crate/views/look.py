@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import math
 from functools import cache
-from importlib.util import find_spec
-from pathlib import Path
+from importlib import resources
 
 import numpy as np
 from PIL import Image, ImageDraw, ImageFont
@@ -39,11 +38,10 @@ LARGEST_VIEW = 1 << 28
 
 @cache
 def letters(size: int) -> ImageFont.FreeTypeFont:
-    """DejaVu Sans, so many pixels high: the same letters on every machine, since Matplotlib brings them along."""
-    package = find_spec("matplotlib")
-    assert package is not None, "it is a dependency"
-    assert package.origin is not None
-    return ImageFont.truetype(Path(package.origin).parent / "mpl-data" / "fonts" / "ttf" / "DejaVuSans.ttf", size)
+    """DejaVu Sans, so many pixels high: the font comes along, so that letters are the same on every machine."""
+    font = resources.files(__package__) / "font" / "DejaVuSans.ttf"
+    with resources.as_file(font) as path:
+        return ImageFont.truetype(path, size)
 
 
 def text_size(text: str, size: int) -> Size:

@@ -22,6 +22,10 @@ class Spot:
     mirror: Mirror = ""
     drawn: bool = True
 
+    def box(self, stored: Size) -> Box:
+        """The box of what is stored of a frame, as it lies on its sheet."""
+        return Box(self.x, self.y, stored.h, stored.w) if self.turned else Box(self.x, self.y, stored.w, stored.h)
+
 
 @dataclass(frozen=True, slots=True)
 class Considered:
@@ -66,8 +70,3 @@ def in_cells(sizes: Sequence[Size], grid: Sequence[GridSheet], align: str, edge_
         spots.append(Spot(index, cell.x + by.x, cell.y + by.y))
     plans = (SheetPlan(s.size, s.cells, s.cells.margin, s.cells.gap, edge_repeat) for s in grid)
     return Arrangement(tuple(plans), tuple(spots))
-
-
-def box_of(spot: Spot, stored: Box) -> Box:
-    """The box of what is stored of a frame, as it lies on its sheet."""
-    return Box(spot.x, spot.y, stored.h, stored.w) if spot.turned else Box(spot.x, spot.y, stored.w, stored.h)

@@ -9,6 +9,7 @@ import numpy as np
 
 from ..model.geometry import Box, Mirror
 from ..model.picture import Picture
+from ..pixels import words
 
 _FLIPS: tuple[tuple[Mirror, tuple[slice, slice]], ...] = (
     ("", np.s_[:, :]),
@@ -48,10 +49,9 @@ def between(first: Mirror, second: Mirror) -> Mirror:
 
 
 def _key(picture: Picture, mirrored: bool) -> tuple[object, ...]:
-    words = np.ascontiguousarray(picture.pixels).view(np.uint32)
     inside = _inside(picture)
     place = inside.size if mirrored else inside
-    return picture.stored_box.size, place, int(words.sum(dtype=np.uint64))
+    return picture.stored_box.size, place, int(words(picture.pixels).sum(dtype=np.uint64))
 
 
 def _inside(picture: Picture) -> Box:

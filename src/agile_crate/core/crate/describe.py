@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from fractions import Fraction
 
-from ..arrange.arrangement import SheetPlan, Spot, box_of
+from ..arrange.arrangement import SheetPlan, Spot
 from ..model.crate import Animation, Frame, Loop, Sheet
 from ..model.geometry import Offset
 from ..model.picture import FrameSequence, Picture
@@ -22,7 +22,7 @@ def _frame(picture: Picture, spot: Spot) -> Frame:
         canvas.w - stored.right if "x" in spot.mirror else stored.x,
         canvas.h - stored.bottom if "y" in spot.mirror else stored.y,
     )
-    box = box_of(spot, stored)
+    box = spot.box(stored.size)
     return Frame(
         picture.name, spot.on_sheet, box, canvas, offset, picture.pivot, spot.turned, spot.mirror, picture.shape
     )

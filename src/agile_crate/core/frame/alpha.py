@@ -38,7 +38,8 @@ def straight(pixels: Pixels) -> Pixels:
     """
     result = pixels.copy()
     alpha = np.maximum(pixels[..., 3:], 1).astype(np.uint16)
-    result[..., :3] = np.minimum((pixels[..., :3] * np.uint16(255) + alpha // 2) // alpha, 255)
+    colors = pixels[..., :3].astype(np.uint16)  # before NumPy 2 a scalar does not widen bytes
+    result[..., :3] = np.minimum((colors * 255 + alpha // 2) // alpha, 255)
     return result
 
 

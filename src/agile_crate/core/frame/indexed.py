@@ -7,18 +7,10 @@ from collections.abc import Iterable
 import numpy as np
 from numpy.typing import NDArray
 
-from ..pixels import Pixels
+from ..pixels import Pixels, Words, words
 
 MOST_COLORS = 256
 """What an index of one byte can name."""
-
-Words = NDArray[np.uint32]
-"""Colours with their alpha, each pixel's four bytes as one number, the alpha's highest."""
-
-
-def words(pixels: Pixels) -> Words:
-    """Each pixel of shape (h, w, 4) as one number: shape (h, w), a view where memory allows."""
-    return np.ascontiguousarray(pixels).view("<u4")[..., 0]
 
 
 def few_colors(pictures: Iterable[Pixels]) -> Words | None:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from ..color import Color, perceived, perceived_back
 from ..model.geometry import Offset
-from ..pixels import Pixels
+from ..pixels import Pixels, Words, words
 
 REPORTED = 3
 """How many of the colours that moved furthest are told of."""
@@ -24,8 +24,6 @@ _RGB = np.uint32(0x00FFFFFF)
 _ALPHA = np.uint32(0xFF000000)
 _KNOWN = np.uint32(0x01000000)
 _HALF = np.uint32(0x80000000)
-
-Words = NDArray[np.uint32]
 
 
 class Moved(NamedTuple):
@@ -74,9 +72,9 @@ class PaletteMap:
         Alpha is not touched, and colours under alpha 0 stay as they are. Cost: one look-up for each pixel, one search
         for each new colour.
         """
-        words = _words(pixels).copy()
-        visible = words > _RGB
-        seen = words[visible]
+        result = words(pixels).copy()
+        visible = result > _RGB
+        seen = result[visible]
         rgb = seen & _RGB
         found = self._table.take(rgb)
         if len(found) and found.min() < _KNOWN:
@@ -85,24 +83,24 @@ class PaletteMap:
         if self._second is not None and self._share is not None:
             pattern = _pattern(pixels, offset)[visible]
             found = np.where(pattern < self._share.take(rgb), self._second.take(rgb), found)
-        words[visible] = (found & _RGB) | (seen & _ALPHA)
-        return words.view(np.uint8).reshape(pixels.shape)
+        result[visible] = (found & _RGB) | (seen & _ALPHA)
+        return result.view(np.uint8).reshape(pixels.shape)
 
-    def furthest(self, words: Words) -> tuple[Moved, ...]:
+    def furthest(self, colors: Words) -> tuple[Moved, ...]:
         """Of these colours those that the palette moves furthest, at most REPORTED; those that stay are not among them.
 
-        `words` are different colours, packed, in rising order.
+        `colors` are different colours, packed, in rising order.
         """
-        if not len(words):
+        if not len(colors):
             return ()
-        distances = np.zeros(len(words))
-        for start in range(0, len(words), _CHUNK):
+        distances = np.zeros(len(colors))
+        for start in range(0, len(colors), _CHUNK):
             part = slice(start, start + _CHUNK)
-            distances[part] = self._nearest(perceived(_unpacked(words[part])))[1]
-        red, green, blue = _unpacked(words).T
+            distances[part] = self._nearest(perceived(_unpacked(colors[part])))[1]
+        red, green, blue = _unpacked(colors).T
         first = np.lexsort((blue, green, red, -distances))[:REPORTED]
         first = first[distances[first] > 0]
-        before, after = words[first], self._words[self._nearest(perceived(_unpacked(words[first])))[0]]
+        before, after = colors[first], self._words[self._nearest(perceived(_unpacked(colors[first])))[0]]
         pairs = zip(_unpacked(before).tolist(), _unpacked(after).tolist(), distances[first].tolist(), strict=True)
         return tuple(Moved(Color(*was), Color(*now), distance) for was, now, distance in pairs)
 
@@ -149,24 +147,19 @@ def palette_map(colors: tuple[Color, ...], dither: bool) -> PaletteMap:
     return PaletteMap(colors, dither)
 
 
-def furthest(colors: tuple[Color, ...], words: Words) -> tuple[Moved, ...]:
+def furthest(palette: tuple[Color, ...], colors: Words) -> tuple[Moved, ...]:
     """Of these colours, packed and in rising order, those that a palette moves furthest."""
-    return PaletteMap(colors).furthest(words)
+    return PaletteMap(palette).furthest(colors)
 
 
 def solid_colors(pixels: Pixels) -> Words:
     """The different colours of a picture that are at least half opaque, packed, in rising order: in the last breath of
     a soft edge any colour may stand. Cost: one pass, and a sort of those that differ from their left neighbour."""
-    row = _words(pixels).ravel()
+    row = words(pixels).ravel()
     row = row[row >= _HALF] & _RGB
     if len(row) == 0:
         return row
     return np.unique(row[np.concatenate(([True], row[1:] != row[:-1]))])
-
-
-def _words(pixels: Pixels) -> Words:
-    words: Words = np.ascontiguousarray(pixels).view("<u4")[..., 0]
-    return words
 
 
 def _pattern(pixels: Pixels, offset: Offset) -> NDArray[np.float32]:

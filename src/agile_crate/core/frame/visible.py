@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..model.geometry import Box, Offset, Size
-from ..pixels import Pixels
+from ..pixels import Pixels, words
 
 SMALL = 128 * 128
 """Pixels. A canvas up to this is kept whole until it is trimmed: looking for its empty rim costs more than the rim."""
@@ -53,8 +53,7 @@ def without_rim(pixels: Pixels) -> tuple[Pixels, Offset]:
     height, width = pixels.shape[:2]
     if width * height <= SMALL:
         return pixels, Offset(0, 0)
-    words = np.ascontiguousarray(pixels).view(np.uint32)[..., 0]
-    box = box_of(words != 0) or Box(0, 0, 1, 1)
+    box = box_of(words(pixels) != 0) or Box(0, 0, 1, 1)
     part = cut_out(pixels, box)
     if 4 * box.w * box.h <= 3 * width * height:
         part = part.copy()

@@ -1,16 +1,21 @@
 """How long each frame is shown."""
 
+from __future__ import annotations
+
 from collections.abc import Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 from fractions import Fraction
 from itertools import accumulate, pairwise
+from typing import TYPE_CHECKING
 
 from ..errors import UsageError
-from ..model.picture import FrameSequence
 from ..rounding import half_up
 from ..sentence import setting
 from ..text import counted, quoted
+
+if TYPE_CHECKING:
+    from ..model.picture import FrameSequence
 
 DEFAULT_FPS = Fraction(12)
 

@@ -10,11 +10,12 @@ import numpy as np
 
 from ...core.color import Color
 from ...core.frame.alpha import UNDER_REACH, filled_under, hard_alpha
-from ...core.frame.palette import Histogram, Moved, Words, derived, furthest, histogram, palette_map, solid_colors
+from ...core.frame.palette import Histogram, Moved, derived, furthest, histogram, palette_map, solid_colors
 from ...core.frame.trim import visible_on_canvas
 from ...core.frame.visible import on_canvas
 from ...core.model.geometry import Offset, Size
 from ...core.model.picture import Picture
+from ...core.pixels import Words
 from ...core.sentence import Sentence, setting
 from ...core.text import counted, joined
 from ...settings.table import Settings
