@@ -13,7 +13,7 @@ import pytest
 from agile_crate.core.frame.first_look import seen
 from agile_crate.core.model.picture import Exposure, FrameSequence, Picture
 from agile_crate.settings.given import settings_from
-from agile_crate.stops.prepare import STEPS, Prepared, first_look, prepare
+from agile_crate.stops.prepare import STEPS, Prepared, first_look, prepare, step_of
 from agile_crate.stops.prepare.step import lineup_of
 from conftest import art
 
@@ -67,8 +67,9 @@ def test_a_first_look_is_a_value_with_which_equal_drawings_become_equal_pictures
 def test_steps_leave_what_they_are_given_and_their_parameters_travel() -> None:
     settings, lineup, pictures = settings_from(EVERYTHING), lineup_of(SEQUENCES), drawings()
     walked = 0
-    for step in STEPS:
-        assert step.is_wanted(settings)
+    for name, is_wanted in STEPS:
+        assert is_wanted(settings)
+        step = step_of(name)
         for picture in pictures:
             picture.pixels.flags.writeable = False  # a step that wrote into its input would raise
         facts = [pickle.loads(pickle.dumps(step.fact(picture, settings))) for picture in pictures]

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from fractions import Fraction
+from typing import TYPE_CHECKING
 
 from ..core.model.crate import Crate
 from ..settings.table import Settings
-from .template import Template, rendered
+
+if TYPE_CHECKING:
+    from .template import Template
 
 ENDINGS = {"csv": (".frames.csv", ".animations.csv"), "css": (".css",), "xml": (".xml",), "json": (".json",)}
 """What each format adds to the crate's name. Those by which a build is known again come last."""
@@ -24,6 +27,8 @@ def texts_of(
 ) -> Iterator[str]:
     """The texts, in the order of `text_names`. `larger` are larger crates of the same build, and by how much."""
     for template in templates:
+        from .template import rendered
+
         yield rendered(template, crate)
     if "csv" in settings.metadata:
         from .csv_tables import animations_csv, frames_csv

@@ -12,22 +12,23 @@ from concurrent.futures import Executor
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from ..core.arrange.arrangement import Considered
 from ..core.model.crate import Crate
 from ..core.motion.timing import pace
 from ..core.sentence import Sentence
 from ..exports.earlier_build import build_before, refuse_bad_names, refuse_strangers, target_of
-from ..exports.template import read_templates
 from ..settings.table import Settings
 from ..sources.find import OwnPlace
 from ..sources.gather import Progress, silent
 from ..stops.arrange import arranged
 from ..stops.describe import Plan, plan_of
-from ..stops.draw import drawn_sheets
 from ..stops.intake import intake
 from ..stops.write import written
-from .read import Loaded
+
+if TYPE_CHECKING:
+    from ..exports.template import Template
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,7 +75,7 @@ def pack(
     A dry run does everything but draw and write; its sheets have no checksum.
     """
     target = target_of(out)
-    templates = read_templates(settings.template)
+    templates = _templates(settings)
     before = build_before(target)
     taken_in = intake(inputs, OwnPlace(str(target.parent), before), settings, executor, progress)
     sequences, passed_over, warnings = taken_in.sequences, taken_in.passed_over, taken_in.warnings
@@ -115,17 +116,15 @@ def pack(
     )
 
 
-def packed_in_memory(inputs: Sequence[str], settings: Settings, executor: Executor, progress: Progress) -> Loaded:
-    """A crate of the inputs as `pack` would make it, with its sheets, of which nothing is written. For views of frames
-    that have not been packed yet. Raises the errors of `core.errors`."""
-    taken_in = intake(inputs, None, settings, executor, progress)
-    (prepared,) = taken_in.sizes
-    result = arranged(taken_in.sequences, prepared.pictures, prepared.settings)
-    plan = plan_of("frames", taken_in.sequences, prepared, result, (), "")
-    return Loaded(plan.crate, tuple(sheet for _, sheet in drawn_sheets(plan)), None)
-
-
 def _all_names(plans: Sequence[Plan]) -> list[str]:
     """Images first, then the texts; the metadata of the crate itself comes last."""
     images = [sheet.image for plan in plans for sheet in plan.crate.sheets]
     return images + [name for plan in reversed(plans) for name in plan.texts]
+
+
+def _templates(settings: Settings) -> tuple[Template, ...]:
+    if not settings.template:
+        return ()
+    from ..exports.template import read_templates  # starts processes, and few builds have any
+
+    return read_templates(settings.template)

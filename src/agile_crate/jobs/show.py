@@ -23,8 +23,11 @@ from ..format.files import looks_like_metadata
 from ..settings.table import Settings
 from ..sources.gather import Progress, silent
 from ..sources.sheets import sheet_bytes
+from ..stops.arrange import arranged
+from ..stops.describe import plan_of
+from ..stops.draw import drawn_sheets
+from ..stops.intake import intake
 from ..views.film import FilmWish, Timing
-from .pack import packed_in_memory
 from .read import Loaded, load
 
 Kind = Literal["sheet", "film", "strip", "page", "chart"]
@@ -73,7 +76,7 @@ def show(
     loaded = (
         load(data[0])
         if len(data) == 1 and looks_like_metadata(data[0])
-        else packed_in_memory(data, Settings(), executor, progress)
+        else _packed_in_memory(data, executor, progress)
     )
     path = Path(out)
     makers = {"sheet": _sheets, "page": _page, "chart": _chart, "film": _films, "strip": _films}
@@ -93,9 +96,18 @@ def show_frames(
     path = Path(out)
     if path.suffix.lower() != ".html":
         raise UsageError(f"{setting('page', out)}: a page is written as .html")
-    loaded = packed_in_memory(inputs, Settings(), executor, progress)
+    loaded = _packed_in_memory(inputs, executor, progress)
     view = _page_of(loaded, findings, executor)
     return _written({path.name: view}, path.parent, progress, force, "page")[0]
+
+
+def _packed_in_memory(inputs: Sequence[str], executor: Executor, progress: Progress) -> Loaded:
+    """A crate of the inputs as `pack` would make it, with its sheets, of which nothing is written."""
+    taken_in = intake(inputs, None, Settings(), executor, progress)
+    (prepared,) = taken_in.sizes
+    result = arranged(taken_in.sequences, prepared.pictures, prepared.settings)
+    plan = plan_of("frames", taken_in.sequences, prepared, result, (), "")
+    return Loaded(plan.crate, tuple(sheet for _, sheet in drawn_sheets(plan)), None)
 
 
 def compare(

@@ -19,7 +19,6 @@ from ..core.rounding import plain
 from ..core.sentence import Sentence, setting
 from ..core.text import counted, percent
 from ..exports.formats import text_names
-from ..exports.template import Template
 from ..settings.given import remembered
 from ..settings.table import Settings
 from .arrange import Arranged
@@ -28,6 +27,7 @@ from .take import each
 
 if TYPE_CHECKING:
     from ..core.pixels import Words
+    from ..exports.template import Template
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Executor
 from functools import partial
 from pathlib import Path
-from typing import TypeVar
+from typing import TYPE_CHECKING, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,11 +19,13 @@ from ..core.pixels import Pixels, Words
 from ..exports.formats import texts_of
 from ..exports.in_place import Staging, staged
 from ..exports.png import encode_png, strip_starts
-from ..exports.template import Template
 from ..settings.table import Settings
 from ..sources.gather import Progress
 from .describe import Plan
 from .draw import drawn_sheets
+
+if TYPE_CHECKING:
+    from ..exports.template import Template
 
 T = TypeVar("T")
 

@@ -109,7 +109,7 @@ def test_the_same_colour_becomes_the_nearest_entry_in_every_frame() -> None:
 
 def test_the_colours_that_moved_furthest() -> None:
     pixels = np.array([[(0, 0, 0, 255), (250, 250, 250, 255), (255, 0, 0, 20), (60, 120, 200, 255)]], np.uint8)
-    moved = furthest(tuple(SEA), solid_colors(pixels))
+    moved = furthest(tuple(SEA), np.unique(solid_colors(pixels)))
     assert [(m.before, m.after) for m in moved] == [((0, 0, 0), SEA[0]), ((250, 250, 250), SEA[2])]
     assert moved[0].distance == pytest.approx(float(np.linalg.norm(perceived(np.array([SEA[0]], np.uint8)))))
     assert isinstance(moved[0], Moved)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import dataclasses
-from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
@@ -11,9 +10,7 @@ import numpy as np
 from ..model.geometry import ORIGIN, Size
 from ..model.picture import Picture
 from ..pixels import Pixels
-from .color_key import keyed
 from .fingerprint import fingerprint
-from .scale import scaled, scaled_canvas
 from .visible import without_rim
 from .wishes import ColorKey, Scaling
 
@@ -21,8 +18,7 @@ LARGEST_CANVAS = 16_384
 """Pixels. No side of a canvas may grow beyond it."""
 
 
-@dataclass(frozen=True, slots=True)
-class FirstLook:
+class FirstLook(NamedTuple):
     """What is to be done at first sight: the colour key, and a scaling for each size of the build, where the factor is
     known by then. `fingerprints`: whether drawings will be compared. Equal values give equal results."""
 
@@ -50,6 +46,8 @@ def seen(name: str, pixels: Pixels, look: FirstLook) -> Seen:
     canvas = Size(pixels.shape[1], pixels.shape[0])
     gone = 0
     if look.color_key:
+        from .color_key import keyed
+
         before = np.count_nonzero(pixels[..., 3])
         pixels = keyed(pixels, look.color_key)
         gone = int(before - np.count_nonzero(pixels[..., 3]))
@@ -63,6 +61,8 @@ def scaled_picture(picture: Picture, scaling: Scaling) -> Picture:
     """The picture scaled; one that vanishes or grows too large keeps only its new canvas, to be refused by name."""
     if scaling.factor == 1:
         return picture
+    from .scale import scaled, scaled_canvas
+
     canvas = scaled_canvas(picture.canvas, scaling.factor)
     if min(canvas) < 1 or max(canvas) > LARGEST_CANVAS:
         return dataclasses.replace(picture, canvas=canvas, pixels=picture.pixels[:0, :0], offset=ORIGIN)

@@ -72,18 +72,15 @@ class PaletteMap:
         Alpha is not touched, and colours under alpha 0 stay as they are. Cost: one look-up for each pixel, one search
         for each new colour.
         """
-        result = words(pixels).copy()
-        visible = result > _RGB
-        seen = result[visible]
-        rgb = seen & _RGB
+        before = words(pixels)
+        rgb = before & _RGB
         found = self._table.take(rgb)
-        if len(found) and found.min() < _KNOWN:
+        if found.size and found.min() < _KNOWN:
             self._learn(np.unique(rgb[found < _KNOWN]))
             found = self._table.take(rgb)
         if self._second is not None and self._share is not None:
-            pattern = _pattern(pixels, offset)[visible]
-            found = np.where(pattern < self._share.take(rgb), self._second.take(rgb), found)
-        result[visible] = (found & _RGB) | (seen & _ALPHA)
+            found = np.where(_pattern(pixels, offset) < self._share.take(rgb), self._second.take(rgb), found)
+        result = np.where(before > _RGB, (found & _RGB) | (before & _ALPHA), before)
         return result.view(np.uint8).reshape(pixels.shape)
 
     def furthest(self, colors: Words) -> tuple[Moved, ...]:
@@ -153,13 +150,11 @@ def furthest(palette: tuple[Color, ...], colors: Words) -> tuple[Moved, ...]:
 
 
 def solid_colors(pixels: Pixels) -> Words:
-    """The different colours of a picture that are at least half opaque, packed, in rising order: in the last breath of
-    a soft edge any colour may stand. Cost: one pass, and a sort of those that differ from their left neighbour."""
+    """The colours of a picture that are at least half opaque, packed, some of them several times: in the last breath of
+    a soft edge any colour may stand. Cost: one pass."""
     row = words(pixels).ravel()
     row = row[row >= _HALF] & _RGB
-    if len(row) == 0:
-        return row
-    return np.unique(row[np.concatenate(([True], row[1:] != row[:-1]))])
+    return row[np.concatenate(([True], row[1:] != row[:-1]))] if len(row) else row
 
 
 def _pattern(pixels: Pixels, offset: Offset) -> NDArray[np.float32]:

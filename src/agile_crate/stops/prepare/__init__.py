@@ -7,39 +7,44 @@ and its proof both walk this.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import partial
+from importlib import import_module
 from itertools import chain
 from typing import Any, TypeVar
 
 from ...core.frame.first_look import FirstLook
 from ...core.model.picture import Picture, Sequences
 from ...core.sentence import Sentence
-from ...settings.table import Settings
-from . import colors, offsets, outline, pivots, places, scale, shapes, trim
+from ...settings.table import PerAnimation, Settings
+from .factor import factor_of, scaling_of
 from .step import Step, lineup_of
 
 T = TypeVar("T")
 
-STEPS: tuple[Step[Any, Any], ...] = (
-    colors.KEY,
-    scale.SCALE,
-    colors.HARD_ALPHA,
-    colors.PALETTE,
-    places.PLACE,
-    outline.OUTLINE,
-    trim.TRIM,
-    pivots.PIVOTS,
-    colors.FILL_UNDER,
-    shapes.SHAPES,
-    offsets.FORGET_OFFSETS,
+STEPS: tuple[tuple[str, Callable[[Settings], bool]], ...] = (
+    ("key", lambda settings: settings.color_key is not None),
+    ("scale", lambda settings: bool(settings.fit) or settings.scale != 1),
+    ("hard_alpha", lambda settings: settings.hard_alpha > 0),
+    ("palette", lambda settings: bool(settings.colors or settings.palette)),
+    ("places", lambda _: True),
+    ("outline", lambda settings: settings.outline is not None),
+    ("trim", lambda settings: settings.trimming != "off"),
+    ("pivots", lambda settings: settings.snap_pivot or settings.pivot != PerAnimation(None)),
+    ("fill_under", lambda settings: settings.fill_under),
+    ("shapes", lambda settings: bool(settings.shape)),
+    ("offsets", lambda settings: settings.forget_offsets),
 )
+"""The steps in order: the module of each, and whether settings want it. Only those that are wanted are loaded."""
 
 BATCH = 1 << 18
 """Pixels that a thread takes at a time."""
+
+SMALL = 1 << 14
+"""Pixels. Where pictures have fewer on average, the interpreter's lock makes two threads slower than one."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,7 +63,7 @@ def first_look(sizes: Sequence[Settings]) -> FirstLook:
     """What is done to each frame as soon as it is decoded. `sizes` are the settings of every size of the build, which
     are alike but for lengths."""
     settings = sizes[0]
-    scalings = tuple(scale.scaling_of(one, 1 if one.fit else one.scale) for one in sizes)
+    scalings = tuple(scaling_of(one, 1 if one.fit else one.scale) for one in sizes)
     return FirstLook(settings.color_key, scalings, settings.drop_copies or settings.drop_closing)
 
 
@@ -68,12 +73,13 @@ def prepare(pictures: list[Picture], sequences: Sequences, settings: Settings, e
     The list is emptied, so that the pixels of one step can go as soon as those of the next are there.
     """
     lineup = lineup_of(sequences)
-    factor = scale.factor_of(settings, (picture.canvas for picture in pictures))
+    factor = factor_of(settings, (picture.canvas for picture in pictures))
     remarks: list[Sentence] = []
     warnings: list[Sentence] = []
-    for step in STEPS:
-        if not step.is_wanted(settings):
+    for name, is_wanted in STEPS:
+        if not is_wanted(settings):
             continue
+        step = step_of(name)
         facts = _spread(executor, partial(_facts, step, settings), pictures)
         decision = step.decide(facts, lineup, settings)
         if decision.parameters:
@@ -86,6 +92,12 @@ def prepare(pictures: list[Picture], sequences: Sequences, settings: Settings, e
     return Prepared(prepared, settings, factor, tuple(remarks), tuple(warnings))
 
 
+def step_of(name: str) -> Step[Any, Any]:
+    """The step that a module of this package is about."""
+    step: Step[Any, Any] = import_module(f".{name}", __package__).STEP
+    return step
+
+
 def _facts(step: Step[Any, Any], settings: Settings, pictures: Sequence[Picture]) -> list[Any]:
     return [step.fact(picture, settings) for picture in pictures]
 
@@ -94,8 +106,12 @@ def _applied(step: Step[Any, Any], pictures: Sequence[Picture], parameters: Sequ
     return list(map(step.apply, pictures, parameters))
 
 
-def _spread(executor: Executor, work: Any, pictures: Sequence[Picture], *others: Sequence[Any]) -> Iterator[Any]:
-    """What `work` makes of batches of pictures, and of what belongs to them, in order."""
+def _spread(
+    executor: Executor, work: Callable[..., list[T]], pictures: Sequence[Picture], *others: Sequence[Any]
+) -> Iterator[T]:
+    """What `work` makes of batches of pictures, and of what belongs to them, in order; of small ones at once, here."""
+    if sum(picture.nbytes for picture in pictures) < 4 * SMALL * len(pictures):
+        return iter(work(pictures, *others))
     spans = list(_spans(pictures))
     columns = ([column[start:end] for start, end in spans] for column in (pictures, *others))
     return chain.from_iterable(executor.map(work, *columns))

@@ -11,10 +11,6 @@ from ...settings.table import Settings
 from .step import Decision, Lineup, Step, alike
 
 
-def is_wanted(settings: Settings) -> bool:
-    return settings.forget_offsets
-
-
 def fact(picture: Picture, settings: Settings) -> tuple[float, float] | None:
     return displacement(picture, settings.align) if picture.stored_box.w else None
 
@@ -33,4 +29,4 @@ def apply(picture: Picture, _: None) -> Picture:
     return forgotten(picture)
 
 
-FORGET_OFFSETS = Step(is_wanted, fact, decide, apply)
+STEP = Step(fact, decide, apply)

@@ -25,10 +25,6 @@ class Line(NamedTuple):
     growth: Sides
 
 
-def is_wanted(settings: Settings) -> bool:
-    return settings.outline is not None
-
-
 def fact(picture: Picture, _: Settings) -> tuple[Box | None, Size]:
     return visible_on_canvas(picture), picture.canvas
 
@@ -56,4 +52,4 @@ def apply(picture: Picture, line: Line) -> Picture:
     return moved_to(wider, picture.canvas, ORIGIN)
 
 
-OUTLINE = Step(is_wanted, fact, decide, apply)
+STEP = Step(fact, decide, apply)

@@ -24,10 +24,6 @@ class Stance(NamedTuple):
     ground: Ground | None
 
 
-def is_wanted(settings: Settings) -> bool:
-    return settings.snap_pivot or settings.pivot != PerAnimation(None)
-
-
 def fact(picture: Picture, settings: Settings) -> Stance:
     asked = FEET in (settings.pivot.everyone, *(wish for _, wish in settings.pivot.named))
     return Stance(picture.pivot, picture.canvas, ground_of(picture, settings.alpha_floor) if asked else None)
@@ -73,4 +69,4 @@ def apply(picture: Picture, pivot: Point) -> Picture:
     return dataclasses.replace(picture, pivot=pivot)
 
 
-PIVOTS = Step(is_wanted, fact, decide, apply)
+STEP = Step(fact, decide, apply)

@@ -40,10 +40,6 @@ Way = tuple[Size, Offset]
 """A canvas, and where on it the old top left comes to lie, before any shift."""
 
 
-def is_wanted(_: Settings) -> bool:
-    return True
-
-
 def fact(picture: Picture, settings: Settings) -> Standing:
     may_cut = isinstance(settings.canvas, Size) or settings.shift != PerAnimation(None)
     return Standing(picture.canvas, visible_on_canvas(picture) if may_cut else None)
@@ -81,7 +77,7 @@ def apply(picture: Picture, move: Move) -> Picture:
     return moved_to(dataclasses.replace(picture, pivot=move.pivot), move.canvas, move.by)
 
 
-PLACE = Step(is_wanted, fact, decide, apply)
+STEP = Step(fact, decide, apply)
 
 
 def sides_told(sides: Sides) -> str:

@@ -6,7 +6,6 @@ from collections.abc import Iterable
 from fractions import Fraction
 
 from ...core.errors import FitError, UsageError
-from ...core.frame.canvas import largest
 from ...core.frame.first_look import LARGEST_CANVAS, scaled_picture
 from ...core.frame.scale import is_whole, scaled_canvas
 from ...core.frame.wishes import Scaling
@@ -15,24 +14,8 @@ from ...core.model.picture import Picture
 from ...core.sentence import Sentence, setting
 from ...core.text import few, measured, quoted
 from ...settings.table import Settings
+from .factor import factor_of, scaling_of
 from .step import Decision, Lineup, Step, alike
-
-
-def scaling_of(settings: Settings, factor: Fraction | int) -> Scaling:
-    """The scaling by a factor, as the settings want it done."""
-    return Scaling(Fraction(factor), settings.resample == "smooth", settings.align)
-
-
-def factor_of(settings: Settings, canvases: Iterable[Size]) -> Fraction:
-    """By how much frames are scaled in all. `canvases` are those before fitting."""
-    if not settings.fit:
-        return settings.scale
-    most = largest(canvases)
-    return min(Fraction(settings.fit.w, most.w), Fraction(settings.fit.h, most.h)) * settings.portion
-
-
-def is_wanted(settings: Settings) -> bool:
-    return bool(settings.fit) or settings.scale != 1
 
 
 def fact(picture: Picture, _: Settings) -> Size:
@@ -74,4 +57,4 @@ def _refuse_lost(factor: Fraction, canvases: list[Size], lineup: Lineup) -> None
         )
 
 
-SCALE = Step(is_wanted, fact, decide, scaled_picture)
+STEP = Step(fact, decide, scaled_picture)

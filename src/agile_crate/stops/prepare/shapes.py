@@ -26,10 +26,6 @@ class Silhouette(NamedTuple):
     mask: bytes
 
 
-def is_wanted(settings: Settings) -> bool:
-    return bool(settings.shape)
-
-
 def fact(picture: Picture, settings: Settings) -> Silhouette:
     mask = picture.pixels[..., 3] > settings.alpha_floor
     if settings.shape_of == "animation":
@@ -67,4 +63,4 @@ def apply(picture: Picture, shape: Shape | None) -> Picture:
     return dataclasses.replace(picture, shape=shape)
 
 
-SHAPES = Step(is_wanted, fact, decide, apply)
+STEP = Step(fact, decide, apply)

@@ -8,7 +8,6 @@ values, so they can be sent to another thread or process, and kept: equal parame
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
 from typing import Generic, NamedTuple, TypeVar
 
 from ...core.errors import UsageError
@@ -28,8 +27,7 @@ class Group(NamedTuple):
     span: range
 
 
-@dataclass(frozen=True, slots=True)
-class Lineup:
+class Lineup(NamedTuple):
     """The frames of a crate by their names, in order, and the groups that they make."""
 
     names: tuple[str, ...]
@@ -51,8 +49,7 @@ def lineup_of(sequences: Sequences) -> Lineup:
     return Lineup(tuple(names), tuple(groups))
 
 
-@dataclass(frozen=True, slots=True)
-class Decision(Generic[Parameters]):
+class Decision(NamedTuple, Generic[Parameters]):
     """What a step does: the parameters of every frame in order, none where nothing is to be done; and what to say."""
 
     parameters: tuple[Parameters, ...] = ()
@@ -63,7 +60,6 @@ class Decision(Generic[Parameters]):
 class Step(NamedTuple, Generic[Fact, Parameters]):
     """One step. `decide` may raise UsageError and FitError; `apply` leaves its picture as it was, and gives another."""
 
-    is_wanted: Callable[[Settings], bool]
     fact: Callable[[Picture, Settings], Fact]
     decide: Callable[[Iterable[Fact], Lineup, Settings], Decision[Parameters]]
     apply: Callable[[Picture, Parameters], Picture]

@@ -32,10 +32,6 @@ class Cut(NamedTuple):
     kept: Box
 
 
-def is_wanted(settings: Settings) -> bool:
-    return settings.trimming != "off"
-
-
 def fact(picture: Picture, settings: Settings) -> Rim:
     seen = visible_on_canvas(picture, settings.alpha_floor)
     is_faint = seen is None and settings.alpha_floor > 0 and bool(picture.pixels[..., 3].any())
@@ -87,4 +83,4 @@ def apply(picture: Picture, cut: Cut) -> Picture:
     return trimmed(grown(picture, cut.growth), cut.kept)
 
 
-TRIM = Step(is_wanted, fact, decide, apply)
+STEP = Step(fact, decide, apply)
