@@ -69,6 +69,24 @@ def test_the_readmes_script_runs(run: Run, tmp_path: Path, monkeypatch: pytest.M
     assert scope["pixels"].shape == (96, 96, 4)
 
 
+def test_the_examples_for_scripts_run(
+    run: Run, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    run("demo", "--quiet")
+    monkeypatch.chdir(tmp_path)
+    page = (TOP / "docs/scripts.md").read_text("utf-8")
+    examples = re.findall(r"```python\n(.*?)```", page, re.DOTALL)
+    assert len(examples) > 4
+    scope: dict[str, object] = {}
+    for example in examples:
+        exec(example, scope)
+    printed = capsys.readouterr().out
+    for line in ("(96, 96, 4) uint8 255", "42 of 42 frames came back to the pixel", "speck "):
+        assert line in printed
+    (promised,) = re.findall(r"# (frame 'dive/dive_01' .*), …", page)
+    assert promised in printed
+
+
 def test_the_version_stands_in_one_place() -> None:
     said = [
         p for p in TOP.glob("**/*.toml") if ".venv" not in p.parts and agile_crate.__version__ in p.read_text("utf-8")

@@ -237,7 +237,7 @@ def test_a_survey_pins_its_findings_to_the_frames(run: Run, tmp_path: Path, open
     assert "swim (swim_4). nothing is seen" in found[empty]
     page.locator(".go").nth(empty).click()
     assert "swim_4: box" in page.text_content("#now")
-    assert "nothing is seen: the figure is gone for that long" in page.text_content("#found")
+    assert "nothing is visible: the figure disappears for this long" in page.text_content("#found")
     page.keyboard.press("ArrowRight")
     page.evaluate("document.activeElement.blur()")
     page.keyboard.press("ArrowRight")

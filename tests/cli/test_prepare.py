@@ -215,7 +215,7 @@ def test_a_shape_is_written_and_one_for_an_animation_is_the_same_for_all(
     (tmp_path / "o.json").write_text(json.dumps(document))
     found = run("verify", "o.json", "--against", "frames")
     assert found.returncode == 1
-    assert "lie/lie_1: has another shape than its source gives" in found.stdout
+    assert "lie/lie_1: has a different shape from the one that its source gives" in found.stdout
 
 
 def test_a_pivot_that_was_moved_is_found(run: Run, frames: Path, tmp_path: Path) -> None:

@@ -132,8 +132,8 @@ def test_a_view_for_each_sheet(run: Run, swim: Path, tmp_path: Path) -> None:
             2,
             "--out x.bmp: views are written as .png (a sheet, a strip, a chart), .svg (a chart), .html (a page) or .gif, .apng, .webp (a film)",
         ),
-        (["o.json", "--out", "x.png", "--as", "film"], 2, "a film is no .png; write it as .gif, .apng, .webp"),
-        (["o.json", "--out", "x.gif", "--as", "sheet"], 2, "a sheet is no .gif; write it as .png"),
+        (["o.json", "--out", "x.png", "--as", "film"], 2, "a film cannot be a .png; write it as .gif, .apng, .webp"),
+        (["o.json", "--out", "x.gif", "--as", "sheet"], 2, "a sheet cannot be a .gif; write it as .png"),
         (
             ["o.json", "--out", "x.gif", "--animation", "swin"],
             2,
@@ -232,10 +232,10 @@ def test_hostile_names_on_the_page_of_changes(run: Run, tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("options", "status", "sentence"),
     [
-        (["--out", "c.png", "--against", "o.json"], 2, "--out c.png: what changed is written as .html"),
+        (["--out", "c.png", "--against", "o.json"], 2, "--out c.png: changes are written as .html"),
         (["--against", "o.json", "--zoom", "2"], 2, "--zoom is for a view of one crate; leave it out, or --against"),
         (["--strict", "--out", "x.png"], 2, "--strict is for --against; leave it out"),
-        ([], 2, "--out says where to and what: a .png, .html, .svg, .gif, .apng or .webp"),
+        ([], 2, "say where to write with --out: a .png, .html, .svg, .gif, .apng or .webp"),
         (["--against", "gone.json"], 3, "gone.json cannot be read: no such file or directory"),
     ],
 )

@@ -163,7 +163,7 @@ def hostile(change: Callable[[dict[str, Any]], object]) -> Callable[[Path], None
         (lambda d: d["frames"][1].update(name="/etc/gull"), "o.json: frames[1].name is '/etc/gull', and no file can be called that"),
         (lambda d: d["frames"][1].update(name="a/"), "o.json: frames[1].name is 'a/', and it names no file"),
         (lambda d: d["frames"][1].update(name="x" * 300), "which is longer than the 255 bytes that a file name can have"),
-        (lambda d: d["frames"][1].update(name="PARCEL"), "o.json: two files would be called 'PARCEL.png'; some platforms tell no case apart"),
+        (lambda d: d["frames"][1].update(name="PARCEL"), "o.json: two files would be called 'PARCEL.png'; some platforms cannot tell them apart"),
         (lambda d: d["animations"][0].update(name="../left"), "o.json: animations[0].name is '../left', and no file can be called that"),
         (lambda d: d["frames"][1].update(canvas=[16_384, 16_385]), "o.json: frames[1].canvas: expected at most 268,435,456 pixels, found [16384, 16385]"),
         (lambda d: [f.update(canvas=[16_384, 16_384]) for f in d["frames"]], "o.json: its frames would take more than 8.00 GB"),
@@ -172,7 +172,7 @@ def hostile(change: Callable[[dict[str, Any]], object]) -> Callable[[Path], None
         (lambda d: d["sheets"][0].update(image="../o-1.png"), "o.json: sheets[0].image: expected the name of a file in the same folder"),
         (lambda d: d["sheets"][0].update(image="gone.png"), "o.json: sheet 'gone.png' cannot be read: no such file or directory"),
         (lambda d: d["sheets"][0].update(sha256="0" * 64), "its sha256 differs"),
-        (lambda d: d.update(version=2), "o.json: version: expected 1, the only one known here, found 2"),
+        (lambda d: d.update(version=2), "o.json: version: expected 1, the only version we read, found 2"),
         (lambda d: d["animations"][0].update(frames=[99] * 4), "names frame 99, and the last one is 8"),
     ],
 )  # fmt: skip

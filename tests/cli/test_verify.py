@@ -149,7 +149,7 @@ def test_what_cannot_be_verified(run: Run, crate: Path, arguments: list[str], st
             lambda d: d.update(settings={"every": ["x"]}),
             "o.json: settings: every: 'x' is not a whole number",
         ),
-        (lambda d: d.update(version=9), "o.json: version: expected 1, the only one known here, found 9"),
+        (lambda d: d.update(version=9), "o.json: version: expected 1, the only version we read, found 9"),
         (
             lambda d: d["sheets"][0].update(image="../secret.png"),
             "o.json: sheets[0].image: expected the name of a file in the same folder",

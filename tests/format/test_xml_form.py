@@ -69,7 +69,7 @@ BOMB = '<!DOCTYPE crate [<!ENTITY a "otter"><!ENTITY b "&a;&a;&a;&a;&a;&a;">]><c
         (b'<?xml version="1.0" encoding="nonsense"?><crate/>', "otter.xml"),
         (b"<otter/>", "otter.xml: expected the element crate, found otter"),
         (b"<crate/>", 'otter.xml: format: expected "agile-crate"'),
-        (changed('version="1" g', 'version="7" g'), "version: expected 1, the only one known here, found 7"),
+        (changed('version="1" g', 'version="7" g'), "version: expected 1, the only version we read, found 7"),
         (changed('box="2 2 9 4"', 'box="2 2 9"'), "frames[0].box: expected a list of 4 numbers, found [2, 2, 9]"),
         (changed('box="2 2 9 4"', 'box="2 2 9 x"'), "frames[0].box[3]: expected a whole number of at least 0"),
         (changed('box="2 2 9 4"', 'box="2 2 -9 4"'), "frames[0].box[2]: expected a whole number of at least 0, found -9"),
@@ -80,7 +80,7 @@ BOMB = '<!DOCTYPE crate [<!ENTITY a "otter"><!ENTITY b "&a;&a;&a;&a;&a;&a;">]><c
         (changed('"otter-1.png"', '"../otter.png"'), "sheets[0].image: expected the name of a file in the same folder"),
         (changed('name="otter.css"', 'name="a/b"'), "files[0]: expected the name of a file in the same folder"),
         (changed('"#20406f"', '"blue"'), 'background: expected a colour such as #20406f, found "blue"'),
-        (changed("<frames>", "<frames/><frames>"), "the element frames stands there twice"),
+        (changed("<frames>", "<frames/><frames>"), "the element frames appears twice"),
         (changed('name="swim" frames', 'name="swim" name="x" frames'), "not valid XML"),
     ],
 )  # fmt: skip

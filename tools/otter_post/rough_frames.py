@@ -43,7 +43,7 @@ def spoil(frames: Path, rough: Path, save: Save) -> None:
     dive = clean("otter/dive", "dive", 10)
     plant(
         "dive_digits",
-        "numbers are written with one and with two digits; number 3 stands there twice (3 and 03)",
+        "numbers are written with one and with two digits; number 3 appears twice (3 and 03)",
         numbered("dive_digits", [dive[i] for i in (0, 1, 2, 2, 3, 4)], ["1", "2", "03", "3", "4", "5"]),
     )
     idle = clean("otter/idle", "idle", 8)

@@ -92,7 +92,7 @@ def run(arguments: argparse.Namespace) -> int:
     if arguments.strict:
         raise UsageError("--strict is for --against; leave it out")
     if arguments.out is None:
-        raise UsageError("--out says where to and what: a .png, .html, .svg, .gif, .apng or .webp")
+        raise UsageError("say where to write with --out: a .png, .html, .svg, .gif, .apng or .webp")
     kind = kind_of(arguments.out, arguments.kind)
     given = [name for name in FILM_ONLY if getattr(arguments, name)]
     if kind == "page" and (given or arguments.backdrop or arguments.zoom):
@@ -132,7 +132,7 @@ def _compare(arguments: argparse.Namespace) -> int:
         asked = "as" if given[0] == "kind" else given[0]
         raise UsageError(f"--{asked} is for a view of one crate; leave it out, or --against")
     if arguments.out is not None and not arguments.out.lower().endswith(".html"):
-        raise UsageError(f"--out {arguments.out}: what changed is written as .html")
+        raise UsageError(f"--out {arguments.out}: changes are written as .html")
     with workers() as executor, progress_bars(arguments.quiet) as progress:
         found, files = compare(arguments.data[0], arguments.against, arguments.out, executor, progress, arguments.force)
     if arguments.json:

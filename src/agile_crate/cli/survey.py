@@ -21,7 +21,7 @@ STYLES = {"fault": "bold red", "doubt": "bold yellow", "note": "bold blue"}
 
 DESCRIPTION = """\
 Looks frames over before packing: one table of sequences, and under it what was found, worst first, with the frames it
-concerns and what mends it. docs/survey.md tells the codes.
+concerns and what mends it. docs/survey.md lists the codes.
 
 The usual call:  agile-crate survey frames/otter
 """

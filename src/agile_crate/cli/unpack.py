@@ -98,7 +98,7 @@ def _unpack(arguments: argparse.Namespace) -> int:
         films = f" and {counted(len(done.films), 'film')}" if arguments.film else ""
         print(f"unpacked {counted(len(done.frames), 'frame')}{films} from {shown(arguments.source)}")
         if done.crate.alpha == "premultiplied":
-            print_note("the colours were divided by their alpha again; what the rounding took is gone")
+            print_note("the colours were divided by their alpha again; what was lost to rounding stays lost")
         if done.crate.background:
             print_note(f"the sheets were flattened on {done.crate.background}, and so are the frames")
         _print_files(files, arguments.verbose)

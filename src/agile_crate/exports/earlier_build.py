@@ -18,7 +18,7 @@ _SIZED = r"(@[0-9.]+)?"
 
 
 def target_of(out: str) -> Path:
-    """The absolute path that all outputs begin with. An ending that we would add anyway is not said twice."""
+    """The absolute path that all outputs begin with. An ending that we would add anyway is not repeated."""
     if out.endswith(("/", os.sep)) or os.path.basename(out) in ("", ".", ".."):
         raise UsageError(
             f"{setting('out', out)} has no name: write the files' path without ending, such as build/otter for "
@@ -27,7 +27,7 @@ def target_of(out: str) -> Path:
     stem, ending = os.path.splitext(out)
     target = Path(os.path.abspath(stem if ending in (".png", *ENDINGS) else out))
     if ":" in target.name or "\\" in target.name:
-        raise UsageError(f"{setting('out', out)}: ':' and '\\' cannot stand in the files' name; choose another")
+        raise UsageError(f"{setting('out', out)}: ':' and '\\' cannot be part of a file name; choose another name")
     return target
 
 

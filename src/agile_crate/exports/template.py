@@ -43,7 +43,9 @@ def read_templates(paths: Iterable[str]) -> tuple[Template, ...]:
     for path in paths:
         try:
             if Path(path).stat().st_size > LARGEST_TEMPLATE:
-                raise InputError(f"{shown(path)} is larger than {bytes_shown(LARGEST_TEMPLATE)}; it is no template")
+                raise InputError(
+                    f"{shown(path)} is larger than {bytes_shown(LARGEST_TEMPLATE)}, which is too large for a template"
+                )
             templates.append(Template(path, Path(path).read_text("utf-8")))
         except OSError as error:
             raise InputError(f"{shown(path)} cannot be read: {reason(error)}") from None

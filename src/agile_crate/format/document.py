@@ -127,7 +127,12 @@ def first_difference(mine: Any, its: Any, place: str = "") -> str:
 def crate_of(document: Any) -> Crate:
     _expect(isinstance(document, dict) and document.get("format") == FORMAT, "format", f'"{FORMAT}"', document)
     version = document.get("version")
-    _expect(version == VERSION and type(version) is int, "version", f"{VERSION}, the only one known here", version)
+    _expect(
+        version == VERSION and type(version) is int,
+        "version",
+        f"{VERSION}, the only version this program reads",
+        version,
+    )
     return Crate(
         name=_text(document, "name", ""),
         sheets=_items(document, "sheets", _read_sheet),

@@ -49,7 +49,9 @@ def read_metadata(path: str | Path) -> Crate:
     """The crate that a metadata file describes. Raises InputError that names the file and the place in it."""
     try:
         if os.path.getsize(path) > LARGEST_METADATA:
-            raise InputError(f"{shown(str(path))} is larger than {bytes_shown(LARGEST_METADATA)}; it is no metadata")
+            raise InputError(
+                f"{shown(str(path))} is larger than {bytes_shown(LARGEST_METADATA)}, which is too large for metadata"
+            )
         data = Path(path).read_bytes()
     except OSError as error:
         raise InputError(f"{shown(str(path))} cannot be read: {reason(error)}") from None

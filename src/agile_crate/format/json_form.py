@@ -65,7 +65,7 @@ def _without_repeats(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     values = dict(pairs)
     if len(values) < len(pairs):
         keys = [key for key, _ in pairs]
-        raise ValueError(f"the key {quoted(next(key for key in keys if keys.count(key) > 1))} stands there twice")
+        raise ValueError(f"the key {quoted(next(key for key in keys if keys.count(key) > 1))} appears twice")
     return values
 
 

@@ -179,7 +179,7 @@ def _children(root: Any, key: str, child: str, read: Callable[[Any, str], Any]) 
     if not parents:
         return None
     if len(parents) > 1:
-        raise FormError(f"the element {key} stands there twice")
+        raise FormError(f"the element {key} appears twice")
     return [read(element, f"{key}[{index}]") for index, element in enumerate(parents[0].findall(child))]
 
 
@@ -214,7 +214,7 @@ def _read_animation(element: Any, _: str) -> Document:
 def _only(element: Any, key: str, place: str) -> Any:
     found = element.findall(key)
     if len(found) > 1:
-        raise FormError(f"{place}.{key}: the element stands there twice")
+        raise FormError(f"{place}.{key}: the element appears twice")
     return found[0] if found else None
 
 

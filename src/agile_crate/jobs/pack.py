@@ -1,6 +1,6 @@
 """`pack`: gather → take → prepare → arrange → describe → draw → write, once for each size of the build.
 
-Nothing here prints or exits. Work goes to the executor that is handed in; the progress function is told of it.
+Nothing here prints or exits. Work goes to the executor that is handed in; the progress function hears of it.
 """
 
 from __future__ import annotations

@@ -64,7 +64,7 @@ def kind_of(out: str, asked: str | None) -> Kind:
     if found is None:
         others = {"film": ", ".join(FILM_ENDINGS), "page": ".html", "chart": ".png or .svg"}
         right = others.get(str(asked), ".png")
-        raise UsageError(f"a {asked} is no {ending}; write it as {right}")
+        raise UsageError(f"a {asked} cannot be a {ending}; write it as {right}")
     return found
 
 

@@ -42,7 +42,9 @@ def unpack(
     names = _files_of("frames", [frame.name for frame in crate.frames], ".png", data)
     films = _files_of("animations", [one.name for one in crate.animations], FILM_ENDING, data) if film else []
     if (twice := repeated([*names, *films])) is not None:
-        raise InputError(f"{shown(data)}: two files would be called {quoted(twice)}; some platforms tell no case apart")
+        raise InputError(
+            f"{shown(data)}: two files would be called {quoted(twice)}; some platforms cannot tell them apart"
+        )
     if not force:
         refuse_existing(folder, (*names, *films))
     total = len(names) + len(films)

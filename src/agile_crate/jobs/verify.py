@@ -142,7 +142,7 @@ def _compared(
     if not restorable(crate, frame):
         return (FrameDifference(frame.name, "cannot be restored: its box is wrong"),)
     if frame.canvas != source.canvas:
-        told = f"is {measured(frame.canvas)} in the crate, and {measured(source.canvas)} at its source"
+        told = f"is {measured(frame.canvas)} in the crate, and {measured(source.canvas)} in its source"
         return (FrameDifference(frame.name, told),)
     found = _difference(source, sheet, frame, crate)
     if found is None:
@@ -168,7 +168,7 @@ def _misplaced(crate: Crate, sources: dict[str, Picture]) -> Iterator[FrameDiffe
             told = f"has its pivot at {_point(frame.pivot)}, and {_point(source.pivot)} is where it belongs"
             yield FrameDifference(frame.name, told)
         elif frame.shape != source.shape:
-            yield FrameDifference(frame.name, "has another shape than its source gives")
+            yield FrameDifference(frame.name, "has a different shape from the one that its source gives")
 
 
 def _point(point: Point) -> str:

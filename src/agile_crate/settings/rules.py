@@ -1,4 +1,4 @@
-"""Settings that cannot stand together."""
+"""Settings that contradict each other."""
 
 from __future__ import annotations
 
@@ -55,7 +55,7 @@ def contradictions(settings: Settings) -> Iterator[str]:
                 layouts = "the tight layout" if names is tight_only else "layouts with cells"
                 yield f"{setting(name)} is for {layouts}, and {setting('layout')} is {settings.layout}; leave one out"
     if settings.keep_repeats and settings.share_mirrored:
-        yield f"{setting('keep_repeats')} and {setting('share_mirrored')} cannot both hold; leave one of them out"
+        yield f"{setting('keep_repeats')} and {setting('share_mirrored')} contradict each other; leave one of them out"
     if settings.layout == "rows" and (settings.rows or settings.down):
         asked = "rows" if settings.rows else "down"
         whole = f"{setting('layout', 'rows')} has a row for each animation"
@@ -65,7 +65,8 @@ def contradictions(settings: Settings) -> Iterator[str]:
         whole = f"{setting('layout', 'strip')} is one row by itself"
         yield f"{whole}; leave {setting(asked)} out, or leave the layout at grid"
     if settings.pow2 and settings.multiple & (settings.multiple - 1):
-        yield f"{setting('pow2')} and {setting('multiple', settings.multiple)} cannot both hold; leave one of them out"
+        multiple = setting("multiple", settings.multiple)
+        yield f"{setting('pow2')} and {multiple} contradict each other; leave one of them out"
     size = settings.size
     if size is None:
         return
@@ -76,4 +77,4 @@ def contradictions(settings: Settings) -> Iterator[str]:
     )
     for broken, rule in rules:
         if broken:
-            yield f"{setting('size', measured(size))} and {rule} cannot both hold; leave one of them out"
+            yield f"{setting('size', measured(size))} and {rule} contradict each other; leave one of them out"

@@ -14,7 +14,7 @@ from .describe import Plan
 def drawn_sheets(
     plan: Plan, passing: Callable[[Iterable[Placed]], Iterable[Placed]] = iter
 ) -> Iterator[tuple[Sheet, Pixels]]:
-    """Each sheet with its pixels, straight alpha, drawn when its turn comes. `passing` is told of every frame."""
+    """Each sheet with its pixels, straight alpha, drawn when its turn comes. `passing` sees every frame."""
     placed: list[list[Placed]] = [[] for _ in plan.crate.sheets]
     for picture, frame, wanted in zip(plan.pictures, plan.crate.frames, plan.drawn, strict=True):
         if wanted:

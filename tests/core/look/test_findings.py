@@ -171,7 +171,7 @@ def test_backgrounds() -> None:
     [
         (["1", "2", "4", "5"], "number-missing", "number 3 missing"),
         (["1", "2", "7", "8"], "number-missing", "numbers 3, 4, 5 and 6 missing"),
-        (["1", "2", "2", "3"], "number-twice", "number 2 stands there twice"),
+        (["1", "2", "2", "3"], "number-twice", "number 2 appears twice"),
         (["1", "02", "3", "4"], "number-digits", "numbers are written with different numbers of digits"),
         (["8", "9", "10", "11"], None, ""),
         (["07", "08", "09", "10"], None, ""),

@@ -115,7 +115,7 @@ def check_repeated_edges(sheet: Sheet, frames: Sequence[Frame], pixels: Pixels) 
         box = frame.box
         wide = Box(box.x - count, box.y - count, box.w + 2 * count, box.h + 2 * count)
         if not (box.w and box.h and whole.contains(wide)):
-            continue  # what does not lie on the sheet is told of as too close to its edge
+            continue  # what does not lie on the sheet is reported as too close to its edge
         around = pixels[box.y - count : box.bottom + count, box.x - count : box.right + count]
         rows = np.clip(np.arange(-count, box.h + count), 0, box.h - 1) + count
         columns = np.clip(np.arange(-count, box.w + count), 0, box.w - 1) + count

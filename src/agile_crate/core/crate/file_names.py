@@ -50,7 +50,7 @@ def check_pattern(pattern: str) -> None:
         raise UsageError(f"{quoted(pattern)} has an open brace: write fields as {{name}}, a brace as {{{{") from None
     for literal, name, padding, conversion in parts:
         if found := _FORBIDDEN.search(literal):
-            raise UsageError(f"{quoted(pattern)}: {quoted(found[0])} cannot stand in a file name on every platform")
+            raise UsageError(f"{quoted(pattern)}: some platforms allow no {quoted(found[0])} in file names")
         if name is None:
             continue
         if name not in FIELDS:
@@ -118,7 +118,7 @@ def not_held(name: str, everywhere: bool = True) -> str:
         if name in ("", ".", "..") or set(name) & set("/\0"):
             return "and no file can be called that"
     elif found := _FORBIDDEN.search(name):
-        return f"and {quoted(found[0])} cannot stand in a file name on every platform"
+        return f"and some platforms allow no {quoted(found[0])} in file names"
     elif _RESERVED.fullmatch(name):
         return "which some platforms keep for devices"
     elif name != name.strip(" ") or name.endswith(".") or name in ("", ".", ".."):

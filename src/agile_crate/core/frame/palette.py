@@ -14,7 +14,7 @@ from ..model.geometry import Offset
 from ..pixels import Pixels, Words, words
 
 REPORTED = 3
-"""How many of the colours that moved furthest are told of."""
+"""How many of the colours that moved furthest are reported."""
 
 ROUGHNESS = 0.1
 """What a dither pays for mixing entries that are far apart, as a share of their distance: a rough pattern is seen."""

@@ -101,14 +101,14 @@ def numbering(sequence: Surveyed) -> Iterator[Finding]:
     twice = [(frame, number) for frame, number, _ in numbered if numbers[number] > 1]
     if twice:
         which = few(sorted({str(number) for _, number in twice}))
-        what = f"number {which} stands there twice: both are played, one after the other"
+        what = f"number {which} appears twice: both are played, one after the other"
         yield _finding(
             sequence, "number-twice", FAULT, [f for f, _ in twice], what, f"{setting('exclude')} one of the two"
         )
     digits = [re.findall("[0-9]+", last)[-1] for *_, last in numbered]
     if len({len(number) for number in digits}) > 1 and any(len(n) > 1 and n[0] == "0" for n in digits):
-        what = "numbers are written with different numbers of digits: other programs put such frames in a wrong order"
-        yield _finding(sequence, "number-digits", DOUBT, (), what, "nothing to do here: order is by value")
+        what = "numbers have different numbers of digits: other programs may put such frames in the wrong order"
+        yield _finding(sequence, "number-digits", DOUBT, (), what, "nothing to do: frames are ordered by value")
 
 
 def plain_name(sequence: Surveyed) -> Iterator[Finding]:
@@ -150,7 +150,7 @@ def emptiness(sequence: Surveyed) -> Iterator[Finding]:
     """Frames in which nothing is seen."""
     empty = [frame for frame in sequence.frames if frame.seen is None]
     if empty:
-        what = "nothing is seen: the figure is gone for that long"
+        what = "nothing is visible: the figure disappears for this long"
         yield _finding(sequence, "frame-empty", FAULT, empty, what, f"draw it, or {setting('exclude')} it")
 
 
@@ -172,7 +172,7 @@ def haze(sequence: Surveyed) -> Iterator[Finding]:
     hazy = [frame for frame in sequence.frames if frame.haze]
     if hazy:
         floor = max(frame.haze for frame in hazy)
-        what = f"haze: alpha up to {floor} of 255 lies where nothing is seen; trimming keeps it, so sheets grow"
+        what = f"haze: alpha up to {floor} of 255 where nothing is visible; trimming keeps it, so sheets grow"
         yield _finding(sequence, "haze", FAULT, hazy, what, f"{setting('trim')} with {setting('alpha_floor', floor)}")
 
 
@@ -220,7 +220,7 @@ def repeats(sequence: Surveyed) -> Iterator[Finding]:
     copies = [frame for frame, digest in named if first.setdefault(digest, frame.name) != frame.name]
     near = [b for a, b in pairwise(sequence.frames) if a.digest != b.digest and _nearly_equal(a, b)]
     if near:
-        what = "hardly differs from the frame before: not seen in motion, but packed as a frame of its own"
+        what = "hardly differs from the frame before: nobody notices it in motion, but it takes a frame of its own"
         yield _finding(
             sequence,
             "copies-nearly",
@@ -294,7 +294,7 @@ def _wobble(sequence: Surveyed) -> Iterator[Finding]:
         f"the feet line moves by {np.ptp(feet[:, 1]):g} pixels, the centre of mass by {across:.1f} across "
         f"and {along:.1f} up and down: right for a jump or a dive, not for standing still"
     )
-    yield _finding(sequence, "wobble", NOTE, (), what, "look at it playing")
+    yield _finding(sequence, "wobble", NOTE, (), what, "watch it play")
 
 
 def colours(sequence: Surveyed) -> Iterator[Finding]:
