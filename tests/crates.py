@@ -4,7 +4,12 @@ from __future__ import annotations
 
 from hypothesis import strategies as st
 
-from agile_crate.core.model.crate import Animation, Crate, Frame, Sheet
+from agile_crate.core.model.crate import (
+    Animation,
+    Crate,
+    Frame,
+    Sheet,
+)
 from agile_crate.core.model.geometry import Box, Cells, Offset, Point, Shape, Size
 
 SHAPE = Shape(((Point(1, 2), Point(3.5, 2), Point(3, 4)), (Point(0, 0), Point(1, 0), Point(0, 1.25))), 0.5)

@@ -282,3 +282,15 @@ def test_frames_are_shown_before_they_are_packed(run: Run, crate: Path, tmp_path
     )
     done = run("show", "gone", "--out", "x.png")
     assert (done.returncode, done.stderr) == (3, "agile-crate: error: gone is not there; check the path\n")
+
+
+def test_an_option_that_this_command_lacks_is_said_to_be_packs(run: Run, tmp_path: Path) -> None:
+    save(tmp_path / "frames" / "wide.png", np.full((2, 5000, 4), 255, np.uint8))
+    done = run("show", "frames", "--out", "wide.png")
+    assert (done.returncode, done.stderr) == (
+        4,
+        "agile-crate: error: frame 'wide' is 5000×2, larger than a sheet may be, 4096×4096; "
+        "raise pack's --max-size or pack's --size, or make frames smaller with pack's --scale or pack's --trim\n",
+    )
+    packed = run("pack", "frames", "--out", "wide")
+    assert "raise --max-size or --size, or make frames smaller with --scale or --trim" in packed.stderr

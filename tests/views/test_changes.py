@@ -8,7 +8,12 @@ import numpy as np
 import pytest
 
 from agile_crate.core.crate.changes import Change, changes
-from agile_crate.core.model.crate import Animation, Crate, Frame, Sheet
+from agile_crate.core.model.crate import (
+    Animation,
+    Crate,
+    Frame,
+    Sheet,
+)
 from agile_crate.core.model.geometry import Box, Offset, Point, Size
 from agile_crate.views.changes_view import heat, summary_of
 from conftest import art

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from .parser import Parser, add_common, read_value
 from .status import Status
@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from pathlib import Path
 
     from ..core.crate.changes import Change
+    from ..jobs.show import Kind, ShowWish
 
 USAGE = "DATA|INPUT… [--against OLD] --out PATH"
 
@@ -165,7 +166,7 @@ def _print_changes(arguments: argparse.Namespace, found: list[Change], files: tu
         print(f"wrote {shown(str(path))}")
 
 
-def _wish(arguments: argparse.Namespace, kind: Any) -> Any:
+def _wish(arguments: argparse.Namespace, kind: Kind) -> ShowWish:
     from ..core.errors import UsageError
     from ..jobs.show import ShowWish
     from ..settings.readers import color, fps, scale, whole

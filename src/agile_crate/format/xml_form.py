@@ -12,7 +12,12 @@ from collections.abc import Callable, Iterable, Iterator
 from typing import Any
 
 from ..core.errors import InputError, OutputError
-from ..core.model.crate import Animation, Crate, Frame, Sheet
+from ..core.model.crate import (
+    Animation,
+    Crate,
+    Frame,
+    Sheet,
+)
 from ..core.model.geometry import Shape
 from ..core.sentence import setting
 from ..core.text import quoted, shown

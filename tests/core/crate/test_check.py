@@ -5,7 +5,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from agile_crate.core.crate.check import check_crate, restorable
-from agile_crate.core.model.crate import Animation, Crate, Frame, Sheet
+from agile_crate.core.model.crate import (
+    Animation,
+    Crate,
+    Frame,
+    Sheet,
+)
 from agile_crate.core.model.geometry import Box, Cells, Offset, Point, Size
 
 CELLS = Cells(Size(10, 10), 3, 1, margin=1, gap=2)

@@ -8,7 +8,11 @@ from collections.abc import Iterator, Sequence
 
 import numpy as np
 
-from ..model.crate import Crate, Frame, Sheet
+from ..model.crate import (
+    Crate,
+    Frame,
+    Sheet,
+)
 from ..model.geometry import Box
 from ..pixels import Pixels
 from ..text import counted, quoted
