@@ -93,8 +93,8 @@ HAZE, LESS_HAZE = np.s_[2:62, 2:62, 3], np.s_[15:49, 18:38, 3]
             ["03"],
             "64×70 here and 64×64",
         ),
-        ("frame-empty", "fault", changed(4, lambda p: np.zeros_like(p)), ["05"], "nothing is seen"),
-        ("frame-empty", "fault", changed(4, put(np.s_[..., 3], 8)), ["05"], "nothing is seen"),
+        ("frame-empty", "fault", changed(4, lambda p: np.zeros_like(p)), ["05"], "nothing is visible"),
+        ("frame-empty", "fault", changed(4, put(np.s_[..., 3], 8)), ["05"], "nothing is visible"),
         ("speck", "fault", changed(1, put(np.s_[3, 60], BODY)), ["02"], "a stray spot of 1 pixel at 60,3"),
         ("edge-touched", "fault", changed(0, lambda _: figure(x=48)), ["01"], "the art reaches the right edge"),
         ("edge-touched", "fault", changed(0, lambda _: figure(y=34)), ["01"], "the art reaches the bottom edge"),
@@ -144,7 +144,7 @@ def hazy(where: object, alpha: int) -> list[Pixels]:
 def test_haze_and_the_floor_that_removes_it() -> None:
     severity, frames, what = found(hazy(HAZE, 3))["haze"]
     assert (severity, len(frames)) == ("fault", 8)
-    assert "alpha up to 3 of 255 lies where nothing is seen" in what
+    assert "alpha up to 3 of 255 where nothing is visible" in what
     assert "haze" not in found(hazy(LESS_HAZE, 3))
     assert "haze" not in found(hazy(HAZE, 9))
 
@@ -172,7 +172,7 @@ def test_backgrounds() -> None:
         (["1", "2", "4", "5"], "number-missing", "number 3 missing"),
         (["1", "2", "7", "8"], "number-missing", "numbers 3, 4, 5 and 6 missing"),
         (["1", "2", "2", "3"], "number-twice", "number 2 appears twice"),
-        (["1", "02", "3", "4"], "number-digits", "numbers are written with different numbers of digits"),
+        (["1", "02", "3", "4"], "number-digits", "numbers have different numbers of digits"),
         (["8", "9", "10", "11"], None, ""),
         (["07", "08", "09", "10"], None, ""),
     ],
