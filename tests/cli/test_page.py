@@ -126,7 +126,8 @@ def let_pass(page: Any, milliseconds: int) -> None:
 def test_it_plays_pauses_and_keeps_its_speed(path: Path, opened: Callable[[Path], Any]) -> None:
     page = opened(path)
     page.evaluate("() => { window.requestAnimationFrame = draw => { window.waiting = draw } }")  # time is ours now
-    page.wait_for_function("!!window.waiting", polling=50)  # by itself it would wait for pictures
+    while not page.evaluate("!!window.waiting"):
+        page.wait_for_timeout(20)
     assert page.text_content("#play") == "pause"
     passed = []
     for speed in (5, 400):
