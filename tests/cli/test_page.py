@@ -117,8 +117,8 @@ def test_each_step_is_the_frame_that_unpack_gives(path: Path, opened: Callable[[
 def let_pass(page: Any, milliseconds: int) -> None:
     """Draws a picture every 100 ms of so much time, and one at its end."""
     page.evaluate(
-        """ms => { window.now = window.now ?? performance.now(); const end = window.now + ms;
-            do { window.now = Math.min(window.now + 100, end); window.waiting(window.now) } while (window.now < end) }""",
+        """ms => { window.testTime = window.testTime ?? performance.now(); const end = window.testTime + ms;
+            do { window.testTime = Math.min(window.testTime + 100, end); window.waiting(window.testTime) } while (window.testTime < end) }""",
         milliseconds,
     )
 
