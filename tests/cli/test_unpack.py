@@ -172,7 +172,7 @@ def hostile(change: Callable[[dict[str, Any]], object]) -> Callable[[Path], None
         (lambda d: d["sheets"][0].update(image="../o-1.png"), "o.json: sheets[0].image: expected the name of a file in the same folder"),
         (lambda d: d["sheets"][0].update(image="gone.png"), "o.json: sheet 'gone.png' cannot be read: no such file or directory"),
         (lambda d: d["sheets"][0].update(sha256="0" * 64), "its sha256 differs"),
-        (lambda d: d.update(version=2), "o.json: version: expected 1, the only version we read, found 2"),
+        (lambda d: d.update(version=2), "o.json: version: expected 1, the only version this program reads, found 2"),
         (lambda d: d["animations"][0].update(frames=[99] * 4), "names frame 99, and the last one is 8"),
     ],
 )  # fmt: skip

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import json
+import re
 import subprocess
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
 from PIL import Image
 
+import agile_crate
 from conftest import art, decode, metadata, save
 
 Run = Callable[..., subprocess.CompletedProcess[str]]
@@ -59,7 +62,7 @@ def test_sources_that_came_went_and_changed(run: Run, crate: Path, swim: Path) -
     assert done.returncode == 1
     assert "  1 source not in the crate: swim/swim_14\n" in done.stdout
     assert "11 of 13 frames restored to the pixel\n" in done.stdout
-    assert "  swim/swim_02: is 8×8 in the crate, and 9×8 at its source\n" in done.stdout
+    assert "  swim/swim_02: is 8×8 in the crate, and 9×8 in its source\n" in done.stdout
     assert "  swim/swim_01: has no source\n" in done.stdout
 
 
@@ -149,7 +152,7 @@ def test_what_cannot_be_verified(run: Run, crate: Path, arguments: list[str], st
             lambda d: d.update(settings={"every": ["x"]}),
             "o.json: settings: every: 'x' is not a whole number",
         ),
-        (lambda d: d.update(version=9), "o.json: version: expected 1, the only version we read, found 9"),
+        (lambda d: d.update(version=9), "o.json: version: expected 1, the only version this program reads, found 9"),
         (
             lambda d: d["sheets"][0].update(image="../secret.png"),
             "o.json: sheets[0].image: expected the name of a file in the same folder",
@@ -188,3 +191,37 @@ def test_entities_are_refused_before_they_grow(run: Run, tmp_path: Path) -> None
     done = run("verify", "o.xml")
     assert (done.returncode, done.stdout) == (3, "")
     assert done.stderr == "agile-crate: error: o.xml: declares a document type or entities; metadata has none\n"
+
+
+@pytest.mark.parametrize("more", [{}, {"forget_offsets": True}, {"alpha_floor": 5}])
+def test_a_trim_that_cuts_off_too_much_does_not_hold(
+    swim: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, more: dict[str, Any]
+) -> None:
+    """The proof compares with the picture before trimming, so it sees what trimming itself gets wrong."""
+    from agile_crate.stops.prepare import trim
+
+    def one_column_less(*given: Any) -> Any:
+        decision = trim.decide(*given)
+        narrow = (cut._replace(kept=cut.kept._replace(w=cut.kept.w - 1)) for cut in decision.parameters)
+        return decision._replace(parameters=tuple(narrow))
+
+    monkeypatch.chdir(tmp_path)
+    agile_crate.pack("frames", "right", trim="frame", **more)
+    assert agile_crate.verify("right.json", against="frames").same == 13
+    monkeypatch.setattr(trim, "STEP", trim.STEP._replace(decide=one_column_less))
+    agile_crate.pack("frames", "wrong", trim="frame", **more)
+    verified = agile_crate.verify("wrong.json", against="frames")
+    assert (verified.compared, verified.same, len(verified.differences)) == (13, 0, 13)
+    what = "lost [0-9]+ visible pixels? to trimming" if "forget_offsets" in more else "differs in [0-9]+ pixels?"
+    assert all(re.match(what, difference.what) for difference in verified.differences)
+
+
+def test_a_frame_on_no_sheet_is_not_restored(run: Run, swim: Path, tmp_path: Path) -> None:
+    run("pack", "frames", "--out", "o")
+    document = metadata(tmp_path / "o.json")
+    document["frames"][3]["sheet"] = 7
+    (tmp_path / "o.json").write_text(json.dumps(document))
+    done = run("verify", "o.json", "--against", "frames")
+    assert done.returncode == 1
+    assert "12 of 13 frames restored to the pixel\n" in done.stdout
+    assert "swim/swim_04: cannot be restored: there is no such sheet\n" in done.stdout

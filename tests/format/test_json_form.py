@@ -106,7 +106,7 @@ def changed(path: str, value: Any) -> str:
         ('{"format": NaN}', "NaN is not a number that JSON has"),
         ("[]", 'otter.json: format: expected "agile-crate", found []'),
         (changed("format", "other"), 'format: expected "agile-crate", found {'),
-        (changed("version", 2), "version: expected 1, the only version we read, found 2"),
+        (changed("version", 2), "version: expected 1, the only version this program reads, found 2"),
         (changed("version", True), "version: expected 1"),
         (changed("name", ABSENT), "the key 'name' is missing"),
         (changed("alpha", "bent"), 'alpha: expected "straight" or "premultiplied", found "bent"'),

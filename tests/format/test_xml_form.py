@@ -69,7 +69,7 @@ BOMB = '<!DOCTYPE crate [<!ENTITY a "otter"><!ENTITY b "&a;&a;&a;&a;&a;&a;">]><c
         (b'<?xml version="1.0" encoding="nonsense"?><crate/>', "otter.xml"),
         (b"<otter/>", "otter.xml: expected the element crate, found otter"),
         (b"<crate/>", 'otter.xml: format: expected "agile-crate"'),
-        (changed('version="1" g', 'version="7" g'), "version: expected 1, the only version we read, found 7"),
+        (changed('version="1" g', 'version="7" g'), "version: expected 1, the only version this program reads, found 7"),
         (changed('box="2 2 9 4"', 'box="2 2 9"'), "frames[0].box: expected a list of 4 numbers, found [2, 2, 9]"),
         (changed('box="2 2 9 4"', 'box="2 2 9 x"'), "frames[0].box[3]: expected a whole number of at least 0"),
         (changed('box="2 2 9 4"', 'box="2 2 -9 4"'), "frames[0].box[2]: expected a whole number of at least 0, found -9"),

@@ -15,9 +15,11 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ..core.arrange.arrangement import Considered
+from ..core.crate.check import check_crate
 from ..core.model.crate import Crate
 from ..core.motion.timing import pace
 from ..core.sentence import Sentence
+from ..core.text import quoted
 from ..exports.earlier_build import build_before, refuse_bad_names, refuse_strangers, target_of
 from ..settings.table import Settings
 from ..sources.find import OwnPlace
@@ -98,6 +100,8 @@ def pack(
     built = [Built(plan.crate, plan.remarks, plan.considered, plan.bound) for plan in plans]
     warnings = tuple(dict.fromkeys((*warnings, *(warning for plan in plans for warning in plan.warnings))))
     times = plans[0].times
+    for plan in plans:
+        _prove(plan.crate)
     if not dry_run:
         crates = written(target.parent, plans, templates, executor, progress, [path.name for path in stale])
         built = [dataclasses.replace(one, crate=crate) for one, crate in zip(built, crates, strict=True)]
@@ -120,6 +124,12 @@ def _all_names(plans: Sequence[Plan]) -> list[str]:
     """Images first, then the texts; the metadata of the crate itself comes last."""
     images = [sheet.image for plan in plans for sheet in plan.crate.sheets]
     return images + [name for plan in reversed(plans) for name in plan.texts]
+
+
+def _prove(crate: Crate) -> None:
+    """What `verify` finds out without pixels, before any file is written: what does not hold is a fault of ours."""
+    for problem in check_crate(crate):
+        raise RuntimeError(f"the crate {quoted(crate.name)} does not hold together: {problem}; nothing was written")
 
 
 def _templates(settings: Settings) -> tuple[Template, ...]:

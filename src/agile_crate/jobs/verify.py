@@ -7,16 +7,18 @@ from collections.abc import Iterator, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass
 from functools import partial
-from itertools import chain
 from pathlib import Path
+from typing import NamedTuple
+
+import numpy as np
 
 from ..core.crate.check import check_crate, check_repeated_edges, restorable
-from ..core.crate.compare import Difference, difference
-from ..core.crate.restore import as_stored, restored
+from ..core.crate.compare import difference
+from ..core.crate.restore import as_seen, as_seen_by_readers
 from ..core.errors import InputError, UsageError
-from ..core.frame.visible import on_canvas
+from ..core.frame.visible import cut_out, on_canvas
 from ..core.model.crate import Crate, Frame
-from ..core.model.geometry import Point
+from ..core.model.geometry import ORIGIN, Box, Point
 from ..core.model.picture import Picture
 from ..core.pixels import Pixels
 from ..core.text import counted, few, measured, shown
@@ -71,11 +73,14 @@ def verify(data: str, against: Sequence[str], executor: Executor, progress: Prog
     folder = Path(os.path.abspath(data)).parent
     problems = [*_told_otherwise(data, crate), *check_crate(crate)]
     sources = _sources(against, crate, folder, Path(data).name, executor, progress) if against else {}
-    differences: list[FrameDifference] = []
     placed: list[list[Frame]] = [[] for _ in crate.sheets]
+    differences: list[FrameDifference] = []
     for frame in crate.frames:
         if frame.on_sheet < len(placed):
             placed[frame.on_sheet].append(frame)
+        elif frame.name in sources:
+            differences.append(FrameDifference(frame.name, "cannot be restored: there is no such sheet"))
+    same = 0
     for index, (sheet, found) in enumerate(read_sheets(folder, crate.sheets, bool(against), executor)):
         problems += found.problems
         here = placed[index]
@@ -83,7 +88,9 @@ def verify(data: str, against: Sequence[str], executor: Executor, progress: Prog
             problems += check_repeated_edges(sheet, here, found.pixels)
         frames = [frame for frame in here if frame.name in sources]
         compared = partial(_compared, crate=crate, sheet=found.pixels, sources=sources)
-        differences += chain.from_iterable(executor.map(compared, frames))
+        for found_wrong in executor.map(compared, frames):
+            same += found_wrong is None
+            differences += [found_wrong] if found_wrong else []
         progress("checking", index + 1, len(crate.sheets))
     shared = 0
     if against:
@@ -95,8 +102,8 @@ def verify(data: str, against: Sequence[str], executor: Executor, progress: Prog
             problems.append(f"{counted(len(left_out), 'source')} not in the crate: {few(left_out)}")
         elif not differences:
             differences += _misplaced(crate, sources)
-    differing = {difference.frame for difference in differences if difference.frame in sources}
-    return Verified(crate, shared, shared - len(differing), tuple(problems), tuple(differences))
+            same -= len(differences)
+    return Verified(crate, shared, same, tuple(problems), tuple(differences))
 
 
 def _told_otherwise(data: str, crate: Crate) -> Iterator[str]:
@@ -115,12 +122,24 @@ def _told_otherwise(data: str, crate: Crate) -> Iterator[str]:
             yield f"{shown(os.path.basename(path))} says something else: {place}"
 
 
+class Source(NamedTuple):
+    """What a frame should come back as: the picture that was packed, the one before trimming, the part of its canvas
+    that trimming kept, and the alpha up to which it may lose what lies outside."""
+
+    packed: Picture
+    untrimmed: Picture
+    kept: Box
+    alpha_floor: int
+
+
 def _sources(
     against: Sequence[str], crate: Crate, folder: Path, data: str, executor: Executor, progress: Progress
-) -> dict[str, Picture]:
+) -> dict[str, Source]:
     own = OwnPlace(str(folder), frozenset(str(folder / name) for name in [data, *(s.image for s in crate.sheets)]))
-    (prepared,) = intake(against, own, _settings_of(crate, data), executor, progress).sizes
-    return {picture.name: picture for picture in prepared.pictures}
+    (prepared,) = intake(against, own, _settings_of(crate, data), executor, progress, for_proof=True).sizes
+    floor = prepared.settings.alpha_floor
+    pairs = zip(prepared.pictures, prepared.untrimmed, strict=True)
+    return {packed.name: Source(packed, picture, kept, floor) for packed, (picture, kept) in pairs}
 
 
 def _settings_of(crate: Crate, data: str) -> Settings:
@@ -132,38 +151,43 @@ def _settings_of(crate: Crate, data: str) -> Settings:
         raise InputError(f"{shown(data)}: settings: {error}") from None
 
 
-def _compared(
-    frame: Frame, crate: Crate, sheet: Pixels | None, sources: dict[str, Picture]
-) -> tuple[FrameDifference, ...]:
-    """How a frame differs from its source: nothing, or one sentence."""
+def _compared(frame: Frame, crate: Crate, sheet: Pixels | None, sources: dict[str, Source]) -> FrameDifference | None:
+    """How a frame differs from its source before trimming, as whoever reads the crate sees it; None if it does not."""
     source = sources[frame.name]
+    canvas = source.packed.canvas
     if sheet is None:
-        return (FrameDifference(frame.name, "cannot be restored: its sheet cannot be used"),)
+        return FrameDifference(frame.name, "cannot be restored: its sheet cannot be used")
     if not restorable(crate, frame):
-        return (FrameDifference(frame.name, "cannot be restored: its box is wrong"),)
-    if frame.canvas != source.canvas:
-        told = f"is {measured(frame.canvas)} in the crate, and {measured(source.canvas)} in its source"
-        return (FrameDifference(frame.name, told),)
-    found = _difference(source, sheet, frame, crate)
+        return FrameDifference(frame.name, "cannot be restored: its box is wrong")
+    if frame.canvas != canvas:
+        told = f"is {measured(frame.canvas)} in the crate, and {measured(canvas)} in its source"
+        return FrameDifference(frame.name, told)
+    whole, kept = source.untrimmed, source.kept
+    expected = on_canvas(whole.pixels, whole.offset, whole.canvas)
+    if source.alpha_floor:
+        expected, faint = expected.copy(), expected[..., 3] <= source.alpha_floor
+        faint[kept.y : kept.bottom, kept.x : kept.right] = False
+        expected[faint] = 0
+    if canvas != whole.canvas:  # offsets are forgotten: what was kept is the canvas now
+        lost = int(np.count_nonzero(expected[..., 3])) - int(np.count_nonzero(cut_out(expected, kept)[..., 3]))
+        if lost:
+            return FrameDifference(frame.name, f"lost {counted(lost, 'visible pixel')} to trimming", lost)
+        expected = on_canvas(cut_out(expected, kept), ORIGIN, canvas)
+    found = difference(as_seen_by_readers(expected, crate), as_seen(crate, sheet, frame))
     if found is None:
-        return ()
+        return None
     told = (
         f"differs in {counted(found.pixels, 'pixel')}, first at {found.x},{found.y}: "
         f"expected {_colour(found.expected)}, found {_colour(found.found)}"
     )
-    return (FrameDifference(frame.name, told, found.pixels, (found.x, found.y), found.expected, found.found),)
+    return FrameDifference(frame.name, told, found.pixels, (found.x, found.y), found.expected, found.found)
 
 
-def _difference(source: Picture, sheet: Pixels, frame: Frame, crate: Crate) -> Difference | None:
-    expected = on_canvas(source.pixels, source.offset, source.canvas)
-    return difference(as_stored(expected, crate), restored(crate, sheet, frame))
-
-
-def _misplaced(crate: Crate, sources: dict[str, Picture]) -> Iterator[FrameDifference]:
+def _misplaced(crate: Crate, sources: dict[str, Source]) -> Iterator[FrameDifference]:
     """Pivots and shapes that are not where they belong. Both may hang on all frames of an animation, so this is asked
     only when every frame is there and came back."""
     for frame in crate.frames:
-        source = sources[frame.name]
+        source = sources[frame.name].packed
         if frame.pivot != source.pivot:
             told = f"has its pivot at {_point(frame.pivot)}, and {_point(source.pivot)} is where it belongs"
             yield FrameDifference(frame.name, told)

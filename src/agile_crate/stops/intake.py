@@ -31,9 +31,17 @@ class Intake:
 
 
 def intake(
-    inputs: Sequence[str], own: OwnPlace | None, settings: Settings, executor: Executor, progress: Progress
+    inputs: Sequence[str],
+    own: OwnPlace | None,
+    settings: Settings,
+    executor: Executor,
+    progress: Progress,
+    for_proof: bool = False,
 ) -> Intake:
-    """Inputs as frames that are ready to be arranged. Raises InputError, UsageError and FitError."""
+    """Inputs as frames that are ready to be arranged, or, `for_proof`, to be compared with what came back.
+
+    Raises InputError, UsageError and FitError.
+    """
     sizes = all_sizes(_with_palette(settings))
     look = partial(seen, look=first_look(sizes))
     gathered = gather(inputs, own, executor, progress, look, settings.layers == "flat")
@@ -43,7 +51,7 @@ def intake(
     waiting = [pictures_of(sequences, drawings) for drawings in zip(*gathered.drawings, strict=True)]
     passed_over, warnings = gathered.passed_over, gathered.warnings
     del gathered
-    prepared = tuple(prepare(waiting.pop(0), sequences, one, executor) for one in sizes)
+    prepared = tuple(prepare(waiting.pop(0), sequences, one, executor, for_proof) for one in sizes)
     return Intake(sequences, prepared, passed_over, warnings)
 
 

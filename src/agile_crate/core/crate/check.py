@@ -30,8 +30,10 @@ def check_crate(crate: Crate) -> Iterator[str]:
             yield f"frame {quoted(frame.name)} is on sheet {frame.on_sheet}, and the last one is {len(placed) - 1}"
     for sheet, frames in zip(crate.sheets, placed, strict=True):
         yield from _check_boxes(sheet, frames)
-        yield from _check_cells(sheet, frames)
-        yield from _check_gaps(sheet, frames)
+        astray = list(_check_cells(sheet, frames))
+        yield from astray
+        if astray or not sheet.cells or 2 * sheet.edge_repeat > sheet.cells.gap:
+            yield from _check_gaps(sheet, frames)  # boxes in cells of their own keep their gaps anyway
         yield from _check_margin(sheet, frames)
         yield from _check_shared(frames)
     yield from _check_animations(crate)

@@ -45,9 +45,9 @@ def as_seen(crate: Crate, sheet: Pixels, frame: Frame) -> Pixels:
     return straight(pixels) if crate.alpha == "premultiplied" else pixels
 
 
-def as_stored(pixels: Pixels, crate: Crate) -> Pixels:
-    """A source as the crate should give it back: premultiplied, or laid over the background, if the crate is."""
+def as_seen_by_readers(pixels: Pixels, crate: Crate) -> Pixels:
+    """What `as_seen` should give for a source: laid over the crate's background, or premultiplied and divided again."""
     background = color_from_hex(crate.background)
     if background:
         return flattened(pixels, background)
-    return premultiplied(pixels) if crate.alpha == "premultiplied" else pixels
+    return straight(premultiplied(pixels)) if crate.alpha == "premultiplied" else pixels

@@ -72,6 +72,8 @@ class PaletteMap:
         Alpha is not touched, and colours under alpha 0 stay as they are. Cost: one look-up for each pixel, one search
         for each new colour.
         """
+        if not len(self._entries):  # nothing is visible of any frame
+            return pixels
         before = words(pixels)
         rgb = before & _RGB
         found = self._table.take(rgb)

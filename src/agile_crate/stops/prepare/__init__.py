@@ -14,9 +14,10 @@ from fractions import Fraction
 from functools import partial
 from importlib import import_module
 from itertools import chain
-from typing import Any, TypeVar
+from typing import Any, NamedTuple, TypeVar
 
 from ...core.frame.first_look import FirstLook
+from ...core.model.geometry import Box
 from ...core.model.picture import Picture, Sequences
 from ...core.sentence import Sentence
 from ...settings.table import PerAnimation, Settings
@@ -47,12 +48,20 @@ SMALL = 1 << 14
 """Pixels. Where pictures have fewer on average, the interpreter's lock makes two threads slower than one."""
 
 
+class Untrimmed(NamedTuple):
+    """A picture as it was before trimming, and the part of its canvas that trimming keeps."""
+
+    picture: Picture
+    kept: Box
+
+
 @dataclass(frozen=True, slots=True)
 class Prepared:
     """Pictures that are ready to be arranged, in crate order; the settings that made them, the factor by which they
-    were scaled, and what to say of it."""
+    were scaled, and what to say of it. `untrimmed` is what a proof compares with, and empty unless it was wanted."""
 
     pictures: tuple[Picture, ...]
+    untrimmed: tuple[Untrimmed, ...]
     settings: Settings
     factor: Fraction
     remarks: tuple[Sentence, ...]
@@ -67,8 +76,10 @@ def first_look(sizes: Sequence[Settings]) -> FirstLook:
     return FirstLook(settings.color_key, scalings, settings.drop_copies or settings.drop_closing)
 
 
-def prepare(pictures: list[Picture], sequences: Sequences, settings: Settings, executor: Executor) -> Prepared:
-    """All steps over all frames, in crate order. Raises UsageError and FitError.
+def prepare(
+    pictures: list[Picture], sequences: Sequences, settings: Settings, executor: Executor, for_proof: bool = False
+) -> Prepared:
+    """All steps over all frames, in crate order; `for_proof` keeps the untrimmed ones. Raises UsageError and FitError.
 
     The list is emptied, so that the pixels of one step can go as soon as those of the next are there.
     """
@@ -76,12 +87,16 @@ def prepare(pictures: list[Picture], sequences: Sequences, settings: Settings, e
     factor = factor_of(settings, (picture.canvas for picture in pictures))
     remarks: list[Sentence] = []
     warnings: list[Sentence] = []
+    untrimmed: tuple[Untrimmed, ...] = ()
     for name, is_wanted in STEPS:
         if not is_wanted(settings):
             continue
         step = step_of(name)
         facts = _spread(executor, partial(_facts, step, settings), pictures)
         decision = step.decide(facts, lineup, settings)
+        if name == "trim" and for_proof:
+            kept = (cut.kept for cut in decision.parameters)
+            untrimmed = tuple(map(Untrimmed, pictures, kept))
         if decision.parameters:
             changed = _spread(executor, partial(_applied, step), pictures, decision.parameters)
             pictures[:] = list(changed)
@@ -89,7 +104,9 @@ def prepare(pictures: list[Picture], sequences: Sequences, settings: Settings, e
         warnings += decision.warnings
     prepared = tuple(pictures)
     pictures.clear()
-    return Prepared(prepared, settings, factor, tuple(remarks), tuple(warnings))
+    if for_proof and settings.trimming == "off":
+        untrimmed = tuple(Untrimmed(picture, picture.stored_box) for picture in prepared)
+    return Prepared(prepared, untrimmed, settings, factor, tuple(remarks), tuple(warnings))
 
 
 def step_of(name: str) -> Step[Any, Any]:

@@ -33,7 +33,7 @@ def decide(facts: Iterable[Stance], lineup: Lineup, settings: Settings) -> Decis
     stances = list(facts)
     pivots = [stance.pivot for stance in stances]
     warnings: list[Sentence] = []
-    for group in lineup.groups:
+    for group in lineup.together:
         if settings.pivot.of(group.name) == FEET:
             warnings += _stand_on_feet(pivots, stances, group, lineup)
     if settings.snap_pivot:

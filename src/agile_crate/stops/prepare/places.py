@@ -136,15 +136,21 @@ def _bring_if_needed(ways: list[Way], group: Group, settings: Settings, why: str
 
 
 def _default_pivots(ways: list[Way], lineup: Lineup, settings: Settings) -> list[Point]:
-    """Pivots on the canvases that pictures go to. The one by default is the point named by `align` on the largest (or
-    the cell), in which smaller ones stand aligned: whoever draws by pivots sees what one sees who draws cells."""
-    of_cells = settings.trimming == "off" and settings.cell
-    reference = of_cells or largest(canvas for canvas, _ in ways)
+    """Pivots on the canvases that pictures go to. The one by default is the point named by `align` on a reference in
+    which smaller canvases stand aligned. Where cells hold whole canvases that is the cell, so that whoever draws by
+    pivots sees what one sees who draws cells; elsewhere it is the animation's largest canvas, and a still's own."""
+    of_cells: Size | None = None
+    if settings.trimming == "off" and settings.layout != "tight":
+        of_cells = settings.cell or largest(canvas for canvas, _ in ways)
 
     @cache
-    def named(canvas: Size, wish: PivotWish | None) -> Point:
+    def named(canvas: Size, wish: PivotWish | None, reference: Size) -> Point:
         if wish is None or wish == FEET:
             return pivot_in(reference, settings.align, offset_in(reference, canvas, settings.align))
         return wish.on(canvas)
 
-    return [named(ways[index][0], settings.pivot.of(group.name)) for group in lineup.groups for index in group.span]
+    pivots: list[Point] = []
+    for name, span in lineup.together:
+        reference = of_cells or largest(ways[index][0] for index in span)
+        pivots += [named(ways[index][0], settings.pivot.of(name), reference) for index in span]
+    return pivots

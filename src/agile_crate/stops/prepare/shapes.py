@@ -38,11 +38,9 @@ def decide(facts: Iterable[Silhouette], lineup: Lineup, settings: Settings) -> D
     silhouettes = list(facts)
     shapes = [silhouette.own for silhouette in silhouettes]
     if settings.shape_of == "animation":
-        for group in lineup.groups:
-            spans = [group.span] if group.name is not None else [range(index, index + 1) for index in group.span]
-            for span in spans:
-                mask = union_mask(silhouettes[span.start].canvas, [_mask(silhouettes[index]) for index in span])
-                shapes[span.start : span.stop] = [shape_of(mask, settings.shape, settings.shape_points)] * len(span)
+        for _, span in lineup.together:
+            mask = union_mask(silhouettes[span.start].canvas, [_mask(silhouettes[index]) for index in span])
+            shapes[span.start : span.stop] = [shape_of(mask, settings.shape, settings.shape_points)] * len(span)
     drawn = [shape for shape in shapes if shape]
     points = sum(len(polygon) for shape in drawn for polygon in shape.polygons)
     tolerance = max((shape.tolerance for shape in drawn), default=0)

@@ -37,6 +37,12 @@ class Lineup(NamedTuple):
     def animations(self) -> tuple[Group, ...]:
         return tuple(group for group in self.groups if group.name is not None)
 
+    @property
+    def together(self) -> tuple[Group, ...]:
+        """What belongs together: animations, and each still by itself."""
+        stills = (index for group in self.groups if group.name is None for index in group.span)
+        return (*self.animations, *(Group(None, range(index, index + 1)) for index in stills))
+
 
 def lineup_of(sequences: Sequences) -> Lineup:
     """The lineup of sequences in crate order."""

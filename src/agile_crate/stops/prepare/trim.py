@@ -47,7 +47,7 @@ def decide(facts: Iterable[Rim], lineup: Lineup, settings: Settings) -> Decision
     if settings.trimming == "frame":
         kept = [box or EMPTY for box in boxes]
     else:
-        groups = [Group(None, range(len(boxes)))] if settings.trimming == "sheet" else list(lineup.groups)
+        groups = [Group(None, range(len(boxes)))] if settings.trimming == "sheet" else lineup.together
         kept = [box for group in groups for box in _alike([boxes[index] for index in group.span])]
     remarks = [*growth_told(growth, "the cushion"), _told(kept, [grown_canvas(rim.canvas, growth) for rim in rims])]
     if settings.trimming == "frame" and settings.layout != "tight" and lineup.animations:
