@@ -62,6 +62,7 @@ function crate.step_at(animation, milliseconds)
     for step = count - 1, 2, -1 do steps[#steps + 1] = step end
   end
   for _, step in ipairs(steps) do turn = turn + animation.durations[step] end
+  if animation.loop == "once" and milliseconds < 0 then return 1 end
   if animation.loop == "once" and milliseconds >= turn * math.max(1, animation.times) then
     return steps[#steps]
   end

@@ -55,11 +55,13 @@ def step_at(animation, milliseconds):
     once (or `times` times) stays on its last frame.
     """
     steps = list(range(len(animation["frames"])))
-    if animation["loop"] == "back-and-forth":
+    if animation.get("loop") == "back-and-forth":
         steps += steps[-2:0:-1]
+    if animation.get("loop") == "once" and milliseconds < 0:
+        return steps[0]
     durations = [animation["durations"][step] for step in steps]
     turn = sum(durations)
-    if animation["loop"] == "once" and milliseconds >= turn * max(1, animation.get("times", 0)):
+    if animation.get("loop") == "once" and milliseconds >= turn * max(1, animation.get("times", 0)):
         return steps[-1]
     left = milliseconds % turn
     for step, duration in zip(steps, durations, strict=True):
@@ -72,7 +74,7 @@ def step_at(animation, milliseconds):
 def placement(frame):
     """Where the upright, flipped pixels of a frame go, from its pivot: x and y of their top left."""
     w, h = frame["box"][2:]
-    if frame["turned"]:
+    if frame.get("turned"):
         w, h = h, w
     left, top = frame["offset"]
     mirror = frame.get("mirror", "")
@@ -88,7 +90,7 @@ def picture(sheets, one):
     import pygame
 
     surface = sheets[one["sheet"]].subsurface(pygame.Rect(one["box"]))
-    if one["turned"]:
+    if one.get("turned"):
         surface = pygame.transform.rotate(surface, 90)  # anticlockwise
     mirror = one.get("mirror", "")
     return pygame.transform.flip(surface, "x" in mirror, "y" in mirror) if mirror else surface

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import re
 import subprocess
 from collections.abc import Callable
@@ -225,3 +226,28 @@ def test_a_frame_on_no_sheet_is_not_restored(run: Run, swim: Path, tmp_path: Pat
     assert done.returncode == 1
     assert "12 of 13 frames restored to the pixel\n" in done.stdout
     assert "swim/swim_04: cannot be restored: there is no such sheet\n" in done.stdout
+
+
+@pytest.mark.parametrize(
+    ("settings", "told"),
+    [
+        ({"palette": "/etc/passwd"}, "o.json: settings: palette: only colours are recorded, such as #201830,#f0f0f0"),
+        ({"palette": "secret.hex"}, "only colours are recorded"),
+        ({"cushion": "abc"}, "o.json: settings: cushion: 'abc' is not a whole number from 0 to 1024"),
+        ({"cushion": ["1", "2"]}, "o.json: settings: cushion: '1x2' is not a whole number"),
+        ({"drop_copies": "x"}, "o.json: settings: drop_copies: 'x' is not a switch"),
+        ({"trim": True}, "o.json: settings: trim: 'True' is not one of off, frame"),
+        ({"frames": True}, "o.json: settings: frames: 'True' is not a range"),
+        ({"nonsense": "1"}, "o.json: settings: there is no setting 'nonsense'"),
+    ],
+)
+def test_recorded_settings_are_not_trusted(
+    run: Run, swim: Path, tmp_path: Path, settings: dict[str, Any], told: str
+) -> None:
+    os.mkfifo(tmp_path / "secret.hex")  # opening it would wait for ever
+    run("pack", "frames", "--out", "o")
+    document = metadata(tmp_path / "o.json")
+    (tmp_path / "o.json").write_text(json.dumps(document | {"settings": settings}))
+    done = run("verify", "o.json", "--against", "frames")
+    assert (done.returncode, done.stdout) == (3, "")
+    assert told in done.stderr

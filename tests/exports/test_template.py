@@ -59,7 +59,7 @@ def test_identifiers_are_safe_and_unique() -> None:
     assert names == ["a_b", "a_b_2", "A_B_3", "a_b_2_2"]
 
 
-@pytest.mark.parametrize("name", HOSTILE)
+@pytest.mark.parametrize("name", [*HOSTILE, "otter 🦦 \u2028"])
 def test_literals_mean_the_name_in_each_language(name: str) -> None:
     assert eval(literal(name, "python")) == name
     said = subprocess.run([tool("lua5.4"), "-e", f"io.write({literal(name, 'lua')})"], capture_output=True, check=True)

@@ -28,7 +28,7 @@ def test_a_crate_that_does_not_hold_together_is_not_written(
         return (dataclasses.replace(first, box=Box(1, 0, *first.box.size)), *others)
 
     monkeypatch.setattr(describe, "described_frames", one_box_astray)
-    with pytest.raises(RuntimeError, match="the crate 'o' does not hold together: frame 'swim/swim_01': .*cell 0"):
+    with pytest.raises(RuntimeError, match=r"the crate 'o' does not hold together: frame 'swim/swim_01': .*cell 0"):
         agile_crate.pack("frames", "out/o", metadata="json,xml")
     assert tree(tmp_path / "out") == before
 

@@ -87,6 +87,7 @@ def times_of(animation: dict[str, Any]) -> Iterator[tuple[int, int]]:
     order = list(zip(frames, durations, strict=True))
     if animation["loop"] == "back-and-forth":
         order += order[-2:0:-1]
+    yield -1, frames[0] if animation["loop"] == "once" else order[-1][0]
     begin = 0
     for turn in range(3):
         for frame, duration in order:

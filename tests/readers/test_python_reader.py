@@ -64,3 +64,23 @@ def test_what_it_refuses(crates: dict[str, Crate], key: str, value: object, sent
     (document["sheets"][0] if key == "image" else document)[key] = value
     with pytest.raises(ValueError, match=sentence.replace(".", r"\.")):
         crate_reader.Crate(document, Path())
+
+
+def test_documents_without_optional_keys(tmp_path: Path) -> None:
+    """Whatever docs/format.md calls optional may be missing."""
+    import importlib.util
+    import json
+
+    spec = importlib.util.spec_from_file_location("crate_reader", READERS / "python" / "crate_reader.py")
+    reader = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(reader)
+    document = {
+        "format": "agile-crate", "version": 1, "name": "o", "sheets": [{"image": "o.png", "size": [8, 8]}],
+        "frames": [{"name": "a", "sheet": 0, "box": [0, 0, 4, 6], "canvas": [8, 8], "offset": [1, 2], "pivot": [4, 8]}],
+        "animations": [{"name": "a", "frames": [0, 0], "durations": [10, 20]}],
+    }  # fmt: skip
+    (tmp_path / "o.json").write_text(json.dumps(document))
+    crate = reader.load(tmp_path / "o.json")
+    assert reader.placement(crate.frame("a")) == (-3, -6)
+    assert crate.frame_at("a", 31) == document["frames"][0]
+    assert [reader.step_at(crate.animations["a"], at) for at in (-1, 9, 10, 30)] == [1, 0, 1, 0]

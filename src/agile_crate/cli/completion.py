@@ -15,7 +15,7 @@ ENDINGS = {
     ("verify", "data"): ("json", "xml"),
     ("unpack", "source"): ("json", "xml", "png"),
     ("pack", "template"): ("j2",),
-    ("pack", "palette"): ("gpl", "pal", "hex", "png", "txt"),
+    ("pack", "palette"): ("hex", "txt", "png"),
 }
 """What files a word of a command is likely to be; every other is any file."""
 

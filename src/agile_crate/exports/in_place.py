@@ -64,8 +64,13 @@ class Staging:
         for _, old, _ in moved:
             old.unlink(missing_ok=True)
         for name in remove:
-            with _told_as_output_error(self.folder / name):
+            try:
                 (self.folder / name).unlink(missing_ok=True)
+            except OSError as error:
+                left = shown(str(self.folder / name))
+                raise OutputError(
+                    f"the build is in place, but {left}, of the one before, stays: {reason(error)}"
+                ) from None
 
     def discard(self) -> None:
         """Removes whatever has not been moved into place, and folders that were made for nothing."""

@@ -140,7 +140,7 @@ def as_json(value: Any) -> str:
 def literal(text: object, language: str) -> str:
     """A text as a string of a language, quotes included: "c" or "lua" (bytes of UTF-8), or "python"."""
     if language == "python":
-        return json.dumps(str(text))
+        return ascii(str(text))
     if language not in ("c", "lua"):
         raise ValueError(f"literal knows 'c', 'lua' and 'python', not {language!r}")
     code = r"\{:03o}" if language == "c" else r"\{:03d}"

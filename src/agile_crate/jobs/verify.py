@@ -146,6 +146,8 @@ def _settings_of(crate: Crate, data: str) -> Settings:
     """The settings by which the crate's frames were taken, as its metadata records them."""
     try:
         settings = settings_from(crate.settings)
+        if isinstance(settings.palette, str) and settings.palette:
+            raise UsageError("palette: only colours are recorded, such as #201830,#f0f0f0")
         return at_portion(settings, settings.also_scale[0]) if settings.also_scale else settings
     except UsageError as error:
         raise InputError(f"{shown(data)}: settings: {error}") from None

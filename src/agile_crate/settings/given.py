@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Callable, Mapping
 from typing import Any
 
 from ..core.errors import UsageError
+from ..core.model.geometry import Size
 from ..core.sentence import setting
 from ..core.text import percent, quoted
 from .readers import scale
@@ -26,7 +28,19 @@ def settings_from(given: Mapping[str, object]) -> Settings:
     settings = Settings(**read, given=dict(given))
     for contradiction in contradictions(settings):
         raise UsageError(contradiction)
-    return settings
+    return _with_shared_cell(settings)
+
+
+def _with_shared_cell(settings: Settings) -> Settings:
+    """Where a sheet's size, its columns and its rows are all given, they say how large a cell is."""
+    if settings.cell or not (settings.size and settings.columns and settings.rows):
+        return settings
+    margin, gap = settings.kept_margin, settings.kept_gap
+    w, h = (
+        (side - 2 * margin + gap) // count - gap
+        for side, count in zip(settings.size, (settings.columns, settings.rows), strict=True)
+    )
+    return dataclasses.replace(settings, cell=Size(w, h), given={**settings.given, "cell": f"{w}x{h}"})
 
 
 def _read(name: str, given: object) -> object:

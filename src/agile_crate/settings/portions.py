@@ -6,7 +6,7 @@ import dataclasses
 from fractions import Fraction
 
 from ..core.frame.wishes import Outline, PivotWish
-from ..core.model.geometry import Offset, Size
+from ..core.model.geometry import Cells, Offset, Size
 from ..core.rounding import half_up
 from .table import PerAnimation, Settings
 
@@ -30,6 +30,7 @@ def at_portion(settings: Settings, portion: Fraction) -> Settings:
     def outline(line: Outline) -> Outline:
         return dataclasses.replace(line, width=max(1, half_up(line.width * portion)))
 
+    cell = settings.cell and size(settings.cell)
     return dataclasses.replace(
         settings,
         portion=portion,
@@ -43,9 +44,18 @@ def at_portion(settings: Settings, portion: Fraction) -> Settings:
         ),
         outline=settings.outline and outline(settings.outline),
         canvas=size(settings.canvas) if isinstance(settings.canvas, Size) else settings.canvas,
-        cell=settings.cell and size(settings.cell),
-        size=settings.size and size(settings.size),
+        cell=cell,
+        size=_sheet_size(settings, cell, settings.size and size(settings.size)),
     )
+
+
+def _sheet_size(settings: Settings, cell: Size | None, size: Size | None) -> Size | None:
+    """What holds the cells at another size of the build, or the scaled size, grown to what the rules allow."""
+    if size is None:
+        return None
+    if cell and settings.columns and settings.rows:
+        size = Cells(cell, settings.columns, settings.rows, settings.kept_margin, settings.kept_gap).extent
+    return dataclasses.replace(settings.sheet_rules, exact=None).sheet_size(size)
 
 
 def all_sizes(settings: Settings) -> tuple[Settings, ...]:

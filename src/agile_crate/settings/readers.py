@@ -72,11 +72,13 @@ def fps(text: str) -> Fraction:
 
 
 def time(text: str) -> Fraction:
-    """Milliseconds from ``800ms``, ``0.8s`` or plain ``800``."""
-    plain, scale = (text[:-2], 1) if text.endswith("ms") else (text[:-1], 1000) if text.endswith("s") else (text, 1)
-    number = _fraction(plain)
+    """Milliseconds from ``800ms`` or ``0.8s``. A bare number could be either, so it is refused."""
+    plain, scale = (text[:-2], 1) if text.endswith("ms") else (text[:-1], 1000)
+    number = _fraction(plain) if text.endswith("s") else None
     if number is None or not 1 <= number * scale <= LONGEST:
-        raise UsageError(f"{quoted(text)} is not a time: write milliseconds or seconds, such as 800ms or 0.8s")
+        raise UsageError(
+            f"{quoted(text)} is not a time: write it with its unit, such as 800ms or 0.8s; 1ms is the least"
+        )
     return number * scale
 
 

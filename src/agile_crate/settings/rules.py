@@ -70,6 +70,16 @@ def contradictions(settings: Settings) -> Iterator[str]:
     size = settings.size
     if size is None:
         return
+    if settings.columns and settings.rows and not settings.cell:
+        margin, gap = settings.kept_margin, settings.kept_gap
+        for side, name, word in ((size.w, "columns", "wide"), (size.h, "rows", "high")):
+            count = getattr(settings, name)
+            share, over = divmod(side - 2 * margin + gap, count)
+            if over or share <= gap:
+                shares = [more for more in (share, share + 1) if more > gap] or [gap + 1]
+                nearest = " or ".join(str(2 * margin + count * more - gap) for more in shares)
+                uneven = f"{setting(name, count)} cannot share a sheet {side} pixels {word} evenly"
+                yield f"{uneven}; make it {nearest} {word}"
     rules: Sequence[tuple[bool, str]] = (
         (settings.pow2 and bool(size.w & (size.w - 1) or size.h & (size.h - 1)), setting("pow2")),
         (settings.square and size.w != size.h, setting("square")),

@@ -338,6 +338,16 @@ class Settings:
         return self.trim or ("frame" if self.layout == "tight" else "off")
 
     @property
+    def kept_margin(self) -> int:
+        """The margin, with room for repeated edges."""
+        return max(self.margin, self.edge_repeat)
+
+    @property
+    def kept_gap(self) -> int:
+        """The gap, with room for the repeated edges of both neighbours."""
+        return max(self.gap, 2 * self.edge_repeat)
+
+    @property
     def sheet_rules(self) -> SheetRules:
         return SheetRules(self.max_size, self.size, self.pow2, self.square, self.multiple)
 

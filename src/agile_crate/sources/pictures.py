@@ -83,7 +83,7 @@ def picture_size(data: bytes, largest: int) -> Size:
 def _told_as_picture_error(largest: int) -> Iterator[None]:
     try:
         yield
-    except PictureError:
+    except (PictureError, MemoryError):
         raise
     except UnidentifiedImageError:
         raise PictureError("is not a picture in any format that can be read") from None

@@ -38,7 +38,8 @@ def arranged(sequences: Sequences, pictures: Sequence[Picture], settings: Settin
 def _in_grid(sequences: Sequences, pictures: Sequence[Picture], settings: Settings) -> Arranged:
     sizes = [picture.stored_box.size for picture in pictures]
     cell = settings.cell or largest([Size(1, 1), *sizes])
-    _refuse_larger(pictures, cell, "the cell", f"give a larger {setting('cell')}")
+    larger = setting("size" if settings.size and settings.columns and settings.rows else "cell")
+    _refuse_larger(pictures, cell, "the cell", f"give a larger {larger}")
     _refuse_larger(
         pictures, settings.sheet_rules.usable, "a sheet may be", f"raise {setting('max_size')} or {setting('size')}"
     )
@@ -48,8 +49,8 @@ def _in_grid(sequences: Sequences, pictures: Sequence[Picture], settings: Settin
         rows=settings.rows,
         strip=settings.layout == "strip",
         down=settings.down,
-        margin=max(settings.margin, settings.edge_repeat),
-        gap=max(settings.gap, 2 * settings.edge_repeat),
+        margin=settings.kept_margin,
+        gap=settings.kept_gap,
         rules=settings.sheet_rules,
     )
     if settings.layout == "rows":

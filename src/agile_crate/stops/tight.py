@@ -24,8 +24,8 @@ def arranged_tightly(
     limits = Limits(
         rules=settings.sheet_rules,
         aspect=settings.aspect or None,
-        margin=max(settings.margin, settings.edge_repeat),
-        gap=max(settings.gap, 2 * settings.edge_repeat),
+        margin=settings.kept_margin,
+        gap=settings.kept_gap,
         turn=settings.turn,
         effort=settings.effort,
     )

@@ -173,3 +173,14 @@ def test_colours_from_text() -> None:
     assert color_from_hex("#20E0ff") == Color(32, 224, 255)
     assert Color(32, 224, 255).hex == "#20e0ff"
     assert [color_from_hex(text) for text in ("#12345", "", "#gggggg", "#12345678", "²²²")] == [None] * 5
+
+
+def test_a_figure_that_does_not_touch_the_key_is_left_alone() -> None:
+    """Only what borders on the key can be a mix with it; two pixels off, behind emptiness, nothing is."""
+    pixels = np.zeros((9, 9, 4), np.uint8)
+    pixels[:, :2] = (255, 0, 255, 255)
+    pixels[2:7, 3:8] = (90, 60, 70, 255)  # a column of nothing lies between
+    with np.errstate(all="raise"):
+        result = keyed(pixels, ColorKey(Color(255, 0, 255)))
+    assert not result[:, :2].any()
+    assert np.array_equal(result[:, 2:], pixels[:, 2:])

@@ -53,6 +53,7 @@ def test_the_timing_rule() -> None:
         5,
     ]
     dive = Animation("dive", (1, 2), (10, 10), "once", times=2)
-    assert [frame_at(dive, at) for at in (0, 19, 20, 39, 40, 1e9)] == [1, 2, 1, 2, 2, 2]
+    assert [frame_at(dive, at) for at in (-1, 0, 19, 20, 39, 40, 1e9)] == [1, 1, 2, 1, 2, 2, 2]
+    assert [frame_at(swing, at) for at in (-1, -50, -51, -151)] == [6, 7, 8, 6]
     assert [frame_at(Animation("a", (1, 2), (10, 10), "once"), at) for at in (19, 20, 25)] == [2, 2, 2]
     assert [step.frame for step in turn(Animation("a", (3,), (10,), "back-and-forth"))] == [3]

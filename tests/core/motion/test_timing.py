@@ -58,8 +58,32 @@ def test_times_of_frames(
             {1: Hold(milliseconds=Fraction(100))},
             "'swim' is to last 100 ms, and frames held take",
         ),
+        (Fraction(3), {}, "duration: 3 ms would show a frame of 'swim' for less than 1 ms; give it at least 4 ms"),
+        (
+            Fraction(103),
+            {1: Hold(milliseconds=Fraction(100)), 2: Hold(Fraction(1, 10))},
+            "duration: 103 ms would show a frame of 'swim' for less than 1 ms; give it at least 121 ms",
+        ),
+        (None, {3: Hold(Fraction(1, 1000))}, "hold='swim:3' would show that frame for 0.0833333 ms; the least is 1 ms"),
     ],
 )
 def test_times_that_cannot_be(total: Fraction | None, holds: dict[int, Hold], sentence: str) -> None:
     with pytest.raises(UsageError, match=sentence):
         frame_times(PLAIN, None, total, holds)
+
+
+@given(
+    st.lists(st.fractions(min_value=Fraction(1, 50), max_value=100), min_size=1, max_size=8),
+    st.one_of(st.none(), st.fractions(min_value=1, max_value=300)),
+    st.dictionaries(st.integers(1, 8), st.fractions(min_value=Fraction(1, 1000), max_value=3), max_size=3),
+)
+def test_no_step_is_ever_shown_for_no_time(
+    own: list[Fraction], total: Fraction | None, holds: dict[int, Fraction]
+) -> None:
+    """Whatever is asked for, it is refused or every whole number of milliseconds is above 0."""
+    wanted = {position: Hold(factor) for position, factor in holds.items()}
+    try:
+        times = frame_times(sequence(*own), None, total, wanted)
+    except UsageError:
+        return
+    assert min(durations(times)) >= 1

@@ -54,6 +54,8 @@ def keyed(pixels: Pixels, key: ColorKey) -> Pixels:
     figure = seen & ~is_key
     edge = _grown(is_key)
     touching = edge.copy()
+    if not (touching & figure).any():
+        return result
     for _ in range(1, EDGE):
         edge = _grown(edge)
     rows, columns = np.nonzero(edge & figure)

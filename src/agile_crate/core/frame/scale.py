@@ -55,7 +55,8 @@ def scaled(pixels: Pixels, offset: Offset, canvas: Size, scaling: Scaling) -> tu
     Smooth scaling multiplies colours by alpha, filters all four in 32-bit floats, and divides again (Porter and Duff,
     1984; Smith, "Alpha and the history of digital compositing", 1995): a shape of one colour keeps that colour. Down,
     each output pixel is the mean over the area that it covers; up, the same mean over linear interpolation.
-    So the sum of alpha is kept, but for rounding. Cost: a few passes over source and result.
+    Where the scaled canvas is exact, the sum of alpha is kept, but for rounding; where it had to be rounded, the first
+    and the last pixel of a line stand for more or less of the source than the others. Cost: a few passes.
     """
     target = scaled_canvas(canvas, scaling.factor)
     share = PLACES[scaling.place]

@@ -24,8 +24,10 @@ def turn(animation: Animation) -> list[Step]:
 
 
 def frame_at(animation: Animation, milliseconds: float) -> int:
-    """Which frame is shown at a time after the start; what ends stays on its last frame."""
+    """Which frame is shown at a time after the start; what ends shows its first frame before, its last one after."""
     steps = turn(animation)
+    if animation.loop == "once" and milliseconds < 0:
+        return steps[0].frame
     length = sum(step.milliseconds for step in steps)
     turns = max(1, animation.times) if animation.loop == "once" else 0
     if turns and milliseconds >= length * turns:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
@@ -18,6 +19,9 @@ if TYPE_CHECKING:
     from ..model.picture import FrameSequence
 
 DEFAULT_FPS = Fraction(12)
+
+LEAST = Fraction(1)
+"""Milliseconds that a frame is shown at least: what rounding to whole ones can never make 0."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,7 +40,8 @@ def frame_times(
     With `fps`, each frame that stands for one of the source is 1/fps long; without, it keeps the time of its source, or
     DEFAULT_FPS where that says none. Holds are by position from 1. With `total` the whole lasts so many milliseconds:
     frames held for a time of their own keep it, the others share the rest in proportion.
-    Raises UsageError for a hold beyond the last frame and for a total that holds leave no room in.
+    Raises UsageError for a hold beyond the last frame, for a total that holds leave no room in, and where a frame would
+    be shown for less than LEAST. What a source shows for less is shown for LEAST.
     """
     for position in holds:
         if position > len(sequence.frames):
@@ -48,9 +53,14 @@ def frame_times(
     times: list[Fraction] = []
     for frame in sequence.frames:
         own = frame.milliseconds if fps is None else None
-        times.append(own or (one if frame.units == 1 else one * frame.units))
+        times.append(max(own, LEAST) if own else one * frame.units)
     for position, hold in holds.items():
         times[position - 1] = hold.milliseconds or times[position - 1] * hold.factor
+        if times[position - 1] < LEAST and total is None:
+            raise UsageError(
+                f"{setting('hold', f'{sequence.name}:{position}')} would show that frame for "
+                f"{float(times[position - 1]):g} ms; the least is {LEAST} ms"
+            )
     if total is None:
         return tuple(times)
     fixed = {position - 1 for position, hold in holds.items() if hold.milliseconds}
@@ -66,6 +76,12 @@ def _stretched(name: str, times: Sequence[Fraction], fixed: AbstractSet[int], to
             f"and frames held take {float(held):g} of them; hold them shorter, or by a factor"
         )
     share = (total - held) / free
+    shortest = min(time for index, time in enumerate(times) if index not in fixed)
+    if shortest * share < LEAST:
+        raise UsageError(
+            f"{setting('duration')}: {float(total):g} ms would show a frame of {quoted(name)} for less than "
+            f"{LEAST} ms; give it at least {math.ceil(held + LEAST * free / shortest)} ms"
+        )
     return tuple(time if index in fixed else time * share for index, time in enumerate(times))
 
 

@@ -57,6 +57,7 @@ export function stepAt(animation, milliseconds) {
   const steps = animation.frames.map((_, index) => index);
   if (animation.loop === "back-and-forth") steps.push(...steps.slice(1, -1).reverse());
   const turn = steps.reduce((sum, step) => sum + animation.durations[step], 0);
+  if (animation.loop === "once" && milliseconds < 0) return steps[0];
   if (animation.loop === "once" && milliseconds >= turn * Math.max(1, animation.times ?? 0)) {
     return steps[steps.length - 1];
   }
