@@ -203,7 +203,7 @@ def test_a_trim_that_cuts_off_too_much_does_not_hold(
 
     def one_column_less(*given: Any) -> Any:
         decision = trim.decide(*given)
-        narrow = (cut._replace(kept=cut.kept._replace(w=cut.kept.w - 1)) for cut in decision.parameters)
+        narrow = (kept._replace(w=kept.w - 1) for kept in decision.parameters)
         return decision._replace(parameters=tuple(narrow))
 
     monkeypatch.chdir(tmp_path)

@@ -47,8 +47,8 @@ def test_size_columns_and_rows_together_say_how_large_cells_are(
             "columns=8 cannot share a sheet 100 pixels wide evenly; make it 96 or 104",
         ),
         (
-            {"size": "64x70", "columns": 4, "rows": 4, "gap": 2},
-            "rows=4 cannot share a sheet 70 pixels high evenly; make it",
+            {"size": "62x71", "columns": 4, "rows": 4, "gap": 2},
+            "rows=4 cannot share a sheet 71 pixels high evenly; make it 70 or 74 high",
         ),
         (
             {"size": "10x64", "columns": 8, "rows": 4, "gap": 2},

@@ -178,10 +178,9 @@ def _shown(frame: Frame, room: Size, place: Offset, flips: bool = False) -> str:
     (x, y), (width, height) = place, frame.upright
     left = (room.w - x - frame.canvas.w if "x" in frame.mirror else x) + frame.offset.x
     top = (room.h - y - frame.canvas.h if "y" in frame.mirror else y) + frame.offset.y
-    said = (
-        f"padding: {top}px {room.w - left - width}px {room.h - top - height}px {left}px; "
-        f"background-position: {-frame.box.x}px {-frame.box.y}px;"
-    )
+    right, bottom = room.w - left - width, room.h - top - height
+    padding = " ".join(f"{max(0, side)}px" for side in (top, right, bottom, left))  # a cushion may reach beyond
+    said = f"padding: {padding}; background-position: {min(0, left) - frame.box.x}px {min(0, top) - frame.box.y}px;"
     if frame.mirror or flips:
         said += f" scale: {-1 if 'x' in frame.mirror else 1} {-1 if 'y' in frame.mirror else 1};"
     return said

@@ -213,7 +213,7 @@ def _read_frame(value: Any, place: str) -> Frame:
         on_sheet=_whole(_key(value, "sheet", place), f"{place}.sheet"),
         box=Box(*_whole_numbers(value, "box", place, 4)),
         canvas=_read_canvas(value, place),
-        offset=Offset(*_whole_numbers(value, "offset", place, 2)),
+        offset=Offset(*_whole_numbers(value, "offset", place, 2, least=-LARGEST_NUMBER)),
         pivot=_read_point(_key(value, "pivot", place), f"{place}.pivot"),
         turned=turned,
         mirror=_one_of(value, "mirror", place, get_args(Mirror), ""),
@@ -300,7 +300,7 @@ def _number(found: Any, place: str) -> float | int:
 
 
 def _whole(found: Any, place: str, least: int = 0) -> int:
-    expected = f"a whole number of at least {least}"
+    expected = "a whole number" if least < 0 else f"a whole number of at least {least}"
     _expect(type(found) is int and least <= found < LARGEST_NUMBER, place, expected, found)
     return found  # type: ignore[no-any-return]
 

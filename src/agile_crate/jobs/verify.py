@@ -16,7 +16,7 @@ from ..core.crate.check import check_crate, check_repeated_edges, restorable
 from ..core.crate.compare import difference
 from ..core.crate.restore import as_seen, as_seen_by_readers
 from ..core.errors import InputError, UsageError
-from ..core.frame.visible import cut_out, on_canvas
+from ..core.frame.visible import on_canvas, overlap, within
 from ..core.model.crate import Crate, Frame
 from ..core.model.geometry import ORIGIN, Box, Point
 from ..core.model.picture import Picture
@@ -168,13 +168,15 @@ def _compared(frame: Frame, crate: Crate, sheet: Pixels | None, sources: dict[st
     expected = on_canvas(whole.pixels, whole.offset, whole.canvas)
     if source.alpha_floor:
         expected, faint = expected.copy(), expected[..., 3] <= source.alpha_floor
-        faint[kept.y : kept.bottom, kept.x : kept.right] = False
+        inside = overlap(kept, Box(0, 0, *whole.canvas))
+        faint[inside.y : inside.bottom, inside.x : inside.right] = False
         expected[faint] = 0
     if canvas != whole.canvas:  # offsets are forgotten: what was kept is the canvas now
-        lost = int(np.count_nonzero(expected[..., 3])) - int(np.count_nonzero(cut_out(expected, kept)[..., 3]))
+        part = within(expected, kept)
+        lost = int(np.count_nonzero(expected[..., 3])) - int(np.count_nonzero(part[..., 3]))
         if lost:
             return FrameDifference(frame.name, f"lost {counted(lost, 'visible pixel')} to trimming", lost)
-        expected = on_canvas(cut_out(expected, kept), ORIGIN, canvas)
+        expected = on_canvas(part, ORIGIN, canvas)
     found = difference(as_seen_by_readers(expected, crate), as_seen(crate, sheet, frame))
     if found is None:
         return None

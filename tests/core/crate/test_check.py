@@ -51,7 +51,7 @@ def test_a_good_crate_has_no_problems() -> None:
             changed_frame(box=Box(12, 1, 10, 10)),
             "frame 'swim_1': its box [12, 1, 10, 10] is not inside cell 1 of its sheet",
         ),
-        (changed_frame(offset=Offset(1, 0)), "its pixels, [10, 10] at [1, 0], are not inside its canvas [10, 10]"),
+        (changed_frame(offset=Offset(10, 0)), "its pixels, [10, 10] at [10, 0], lie beside its canvas [10, 10]"),
         (
             changed_frame(box=Box(12, 1, 10, 10)),
             "frames 'swim_0' [1, 1, 10, 10] and 'swim_1' [12, 1, 10, 10] are closer than the gap of 2",

@@ -83,3 +83,29 @@ def test_colour_that_cannot_be_seen_does_not_count(alpha: int, same: bool) -> No
     a[..., 3] = b[..., 3] = alpha
     b[0, 1, :3] = 77
     assert (difference(a, b) is None) is same
+
+
+@given(
+    st.integers(-6, 9),
+    st.integers(-6, 9),
+    st.integers(1, 7),
+    st.integers(1, 7),
+    st.booleans(),
+    st.sampled_from(["", "x", "y", "xy"]),
+)
+def test_what_reaches_beyond_the_canvas_is_left_out(
+    x: int, y: int, w: int, h: int, turned: bool, mirror: Mirror
+) -> None:
+    """Beside a plain way: put down on a canvas with room all round, then cut down to the canvas itself."""
+    stored = art(h, w, 3) if turned else art(w, h, 3)
+    sheet = np.zeros((20, 20, 4), np.uint8)
+    sheet[2 : 2 + stored.shape[0], 3 : 3 + stored.shape[1]] = stored
+    box = Box(3, 2, stored.shape[1], stored.shape[0])
+    frame = Frame("a", 0, box, Size(8, 7), Offset(x, y), Point(0, 0), turned, mirror)
+    roomy = np.zeros((7 + 40, 8 + 40, 4), np.uint8)
+    upright = np.rot90(stored) if turned else stored
+    roomy[20 + y : 20 + y + upright.shape[0], 20 + x : 20 + x + upright.shape[1]] = upright
+    expected = roomy[20:27, 20:28]
+    expected = expected[:, ::-1] if "x" in mirror else expected
+    expected = expected[::-1] if "y" in mirror else expected
+    assert np.array_equal(restore(sheet, frame), expected)

@@ -4,7 +4,9 @@ import numpy as np
 
 from ..color import Color, color_from_hex
 from ..frame.alpha import flattened, premultiplied, straight
+from ..frame.visible import cut_out, overlap
 from ..model.crate import Crate, Frame
+from ..model.geometry import Box
 from ..pixels import Pixels
 
 
@@ -19,14 +21,17 @@ def restore(sheet: Pixels, frame: Frame, background: Color | None = None) -> Pix
     """The frame on its whole canvas: a new array of shape (canvas height, canvas width, 4).
 
     The box is cut out, turned back by 90° anticlockwise if it is stored turned, pasted on an empty canvas (or one of
-    the `background`, opaque) at the offset, and then flipped if the frame is a mirror image. The box must lie on the
-    sheet and the pixels on the canvas; `core.check` says whether they do.
+    the `background`, opaque) at the offset, and then flipped if the frame is a mirror image. What reaches beyond the
+    canvas is left out. The box must lie on the sheet; `core.crate.check` says whether it does.
     """
-    upright, (x, y) = frame.upright, frame.offset
+    put = Box(*frame.offset, *frame.upright)
+    seen = overlap(put, Box(0, 0, *frame.canvas))
+    stored = cut_out(stored_pixels(sheet, frame), Box(seen.x - put.x, seen.y - put.y, seen.w, seen.h))
     canvas = np.zeros((frame.canvas.h, frame.canvas.w, 4), np.uint8)
     if background:
         canvas[:] = (*background, 255)
-    canvas[y : y + upright.h, x : x + upright.w] = stored_pixels(sheet, frame)
+    if stored.size:
+        canvas[seen.y : seen.bottom, seen.x : seen.right] = stored
     if "x" in frame.mirror:
         canvas = canvas[:, ::-1]
     if "y" in frame.mirror:

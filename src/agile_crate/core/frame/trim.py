@@ -19,7 +19,8 @@ def visible_on_canvas(picture: Picture, alpha_floor: int = 0) -> Box | None:
 
 
 def trimmed(picture: Picture, box: Box) -> Picture:
-    """The picture with only this part of its canvas to be stored; the canvas and what is where on it stay.
+    """The picture with only this box of its canvas to be stored; the canvas and what is where on it stay. The box may
+    reach beyond the canvas, where nothing is.
 
     Pixels are a view of what they were.
     """

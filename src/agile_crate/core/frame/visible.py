@@ -44,6 +44,21 @@ def cut_out(pixels: Pixels, box: Box) -> Pixels:
     return pixels[box.y : box.bottom, box.x : box.right]
 
 
+def within(pixels: Pixels, box: Box) -> Pixels:
+    """A new picture of the box's size: what lies in it, and nothing where it reaches beyond the picture."""
+    height, width = pixels.shape[:2]
+    inside = overlap(box, Box(0, 0, width, height))
+    result = np.zeros((box.h, box.w, 4), np.uint8)
+    result[inside.y - box.y : inside.bottom - box.y, inside.x - box.x : inside.right - box.x] = cut_out(pixels, inside)
+    return result
+
+
+def overlap(one: Box, other: Box) -> Box:
+    """What two boxes share; an empty box within the second if they share nothing."""
+    left, top = (min(max(a, b), b + side) for a, b, side in ((one.x, other.x, other.w), (one.y, other.y, other.h)))
+    return Box(left, top, max(0, min(one.right, other.right) - left), max(0, min(one.bottom, other.bottom) - top))
+
+
 def without_rim(pixels: Pixels) -> tuple[Pixels, Offset]:
     """A large picture without the rows and columns at its edges in which every byte is 0, and where that part begins.
 

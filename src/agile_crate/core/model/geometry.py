@@ -57,6 +57,12 @@ class Box(NamedTuple):
         """The same box elsewhere."""
         return Box(self.x + by.x, self.y + by.y, self.w, self.h)
 
+    def touches(self, other: Box) -> bool:
+        """Whether the two share a pixel, or, where `other` is empty, whether it lies inside or on the edge."""
+        least = 1 if other.w and other.h else 0
+        across = min(self.right, other.right) - max(self.x, other.x)
+        return across >= least and min(self.bottom, other.bottom) - max(self.y, other.y) >= least
+
     def contains(self, other: Box) -> bool:
         """Whether `other` lies wholly inside this box; an empty box may lie on the edge."""
         return self.x <= other.x and self.y <= other.y and other.right <= self.right and other.bottom <= self.bottom

@@ -95,8 +95,7 @@ def prepare(
         facts = _spread(executor, partial(_facts, step, settings), pictures)
         decision = step.decide(facts, lineup, settings)
         if name == "trim" and for_proof:
-            kept = (cut.kept for cut in decision.parameters)
-            untrimmed = tuple(map(Untrimmed, pictures, kept))
+            untrimmed = tuple(map(Untrimmed, pictures, decision.parameters))
         if decision.parameters:
             changed = _spread(executor, partial(_applied, step), pictures, decision.parameters)
             pictures[:] = list(changed)

@@ -35,12 +35,12 @@ def decide(facts: Iterable[tuple[Box | None, Size]], lineup: Lineup, settings: S
     growth = growth_for(facts, outline.reach)
     where = "inside" if outline.inner else "round"
     drawn = Sentence(f"a line of {counted(outline.width, 'pixel')} {where} every figure, {outline.color.hex}")
-    return Decision(alike(Line(outline, growth), lineup), (*growth_told(growth, "the outline"), drawn))
+    return Decision(alike(Line(outline, growth), lineup), (*_growth_told(growth), drawn))
 
 
-def growth_told(growth: Sides, what: str) -> tuple[Sentence, ...]:
+def _growth_told(growth: Sides) -> tuple[Sentence, ...]:
     """A remark on canvases that grew, if they did."""
-    return (Sentence(f"every canvas grew by {sides_told(growth)}, to hold {what}"),) if any(growth) else ()
+    return (Sentence(f"every canvas grew by {sides_told(growth)}, to hold the outline"),) if any(growth) else ()
 
 
 def apply(picture: Picture, line: Line) -> Picture:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import NamedTuple
 
-from ...core.frame.canvas import Sides, grown, grown_canvas, growth_for
 from ...core.frame.trim import EMPTY, trimmed, visible_on_canvas
 from ...core.frame.visible import union
 from ...core.model.geometry import Box, Size
@@ -13,7 +12,6 @@ from ...core.model.picture import Picture
 from ...core.sentence import Sentence, setting
 from ...core.text import counted
 from ...settings.table import Settings
-from .outline import growth_told
 from .step import Decision, Group, Lineup, Step, warning_of_empty
 
 
@@ -25,31 +23,23 @@ class Rim(NamedTuple):
     is_faint: bool
 
 
-class Cut(NamedTuple):
-    """By how much the canvas grows first, to hold a cushion, and the part of it that is kept."""
-
-    growth: Sides
-    kept: Box
-
-
 def fact(picture: Picture, settings: Settings) -> Rim:
     seen = visible_on_canvas(picture, settings.alpha_floor)
     is_faint = seen is None and settings.alpha_floor > 0 and bool(picture.pixels[..., 3].any())
     return Rim(seen, picture.canvas, is_faint)
 
 
-def decide(facts: Iterable[Rim], lineup: Lineup, settings: Settings) -> Decision[Cut]:
+def decide(facts: Iterable[Rim], lineup: Lineup, settings: Settings) -> Decision[Box]:
     rims = list(facts)
     faint = [name for name, rim in zip(lineup.names, rims, strict=True) if rim.is_faint]
     warnings = warning_of_empty(faint, lineup, "alpha_floor", settings.alpha_floor) if settings.alpha_floor else ()
-    growth = growth_for(((rim.seen, rim.canvas) for rim in rims), settings.cushion)
-    boxes = [_with_cushion(rim.seen, growth, settings.cushion) for rim in rims]
+    boxes = [rim.seen and _with_cushion(rim.seen, settings.cushion) for rim in rims]
     if settings.trimming == "frame":
         kept = [box or EMPTY for box in boxes]
     else:
         groups = [Group(None, range(len(boxes)))] if settings.trimming == "sheet" else lineup.together
         kept = [box for group in groups for box in _alike([boxes[index] for index in group.span])]
-    remarks = [*growth_told(growth, "the cushion"), _told(kept, [grown_canvas(rim.canvas, growth) for rim in rims])]
+    remarks = [_told(kept, [rim.canvas for rim in rims])]
     if settings.trimming == "frame" and settings.layout != "tight" and lineup.animations:
         remarks.append(
             Sentence(
@@ -57,14 +47,12 @@ def decide(facts: Iterable[Rim], lineup: Lineup, settings: Settings) -> Decision
                 f"{setting('trim', 'animation')} or {setting('trim', 'sheet')} keeps them in step"
             )
         )
-    return Decision(tuple(Cut(growth, box) for box in kept), tuple(remarks), warnings)
+    return Decision(tuple(kept), tuple(remarks), warnings)
 
 
-def _with_cushion(seen: Box | None, growth: Sides, cushion: int) -> Box | None:
-    if seen is None:
-        return None
-    x, y = seen.x + growth.left - cushion, seen.y + growth.top - cushion
-    return Box(x, y, seen.w + 2 * cushion, seen.h + 2 * cushion)
+def _with_cushion(seen: Box, cushion: int) -> Box:
+    """The box with so many empty pixels round it; they may lie beyond the canvas, which stays as it is."""
+    return Box(seen.x - cushion, seen.y - cushion, seen.w + 2 * cushion, seen.h + 2 * cushion)
 
 
 def _alike(boxes: list[Box | None]) -> list[Box]:
@@ -76,11 +64,7 @@ def _told(kept: list[Box], canvases: list[Size]) -> Sentence:
     whole = sum(canvas.w * canvas.h for canvas in canvases)
     stored = sum(box.w * box.h for box in kept)
     fewer = sum(box.size != canvas for box, canvas in zip(kept, canvases, strict=True))
-    return Sentence(f"{counted(fewer, 'frame')} trimmed, {1 - stored / whole:.0%} of the pixels were empty rim")
+    return Sentence(f"{counted(fewer, 'frame')} trimmed, {max(0, 1 - stored / whole):.0%} of the pixels were empty rim")
 
 
-def apply(picture: Picture, cut: Cut) -> Picture:
-    return trimmed(grown(picture, cut.growth), cut.kept)
-
-
-STEP = Step(fact, decide, apply)
+STEP = Step(fact, decide, trimmed)
