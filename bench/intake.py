@@ -10,4 +10,4 @@ from agile_crate.stops.intake import intake
 folder, *given = sys.argv[1:]
 settings = settings_from(dict(word.split("=", 1) for word in given))
 with workers() as executor:
-    intake([folder], None, settings, executor, unheard)
+    intake([folder], frozenset(), settings, executor, unheard)

@@ -163,7 +163,7 @@ def test_never_packed_into_itself(run: Run, swim: Path, tmp_path: Path) -> None:
     assert "packed 13 frames" in first.stdout
     second = run("pack", ".", "--out", "build/otter")
     assert "packed 13 frames" in second.stdout
-    assert "passed over: 1 output of a build\n" in second.stdout
+    assert "passed over: 2 outputs of a build\n" in second.stdout
     run("pack", "frames", "--out", "frames/otter")
     beside = run("pack", "frames", "--out", "frames/otter")
     assert "packed 13 frames" in beside.stdout

@@ -67,7 +67,7 @@ def test_codes_can_be_allowed(run: Run, swim: Path) -> None:
     assert "number-missing" not in allowed.stdout
     done = run("survey", "frames", "--allow", "number")
     assert done.returncode == 2
-    assert "--allow: there is no finding 'number'; the codes are number-missing, " in done.stderr
+    assert "--allow: there is no finding 'number'; did you mean number-twice?" in done.stderr
 
 
 def test_seconds_at_a_rate_and_names_alike(run: Run, swim: Path) -> None:

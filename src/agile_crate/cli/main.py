@@ -16,6 +16,7 @@ from typing import NoReturn
 
 from .. import __version__
 from ..core.errors import CrateError, UsageError
+from ..core.names import nearest
 from ..core.sentence import Spelling
 from .parser import Parser
 from .status import Status, status_of
@@ -141,8 +142,6 @@ def _without_command(arguments: Sequence[str]) -> Parser:
         return parser
     if parsed.command in COMMANDS:
         raise UsageError(f"the command comes first: agile-crate {parsed.command} …")
-    import difflib
-
-    near = difflib.get_close_matches(parsed.command, COMMANDS, 1, 0.4)
-    hint = f"did you mean '{near[0]}'?" if near else f"the commands are {', '.join(COMMANDS)}"
+    near = nearest(parsed.command, COMMANDS, 0.4)
+    hint = f"did you mean '{near}'?" if near else f"the commands are {', '.join(COMMANDS)}"
     raise UsageError(f"there is no command '{parsed.command}'; {hint}")

@@ -7,7 +7,7 @@ would repeat the folder's own name, it is said once: ``swim/swim_0003`` is frame
 
 import re
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 _CHUNKS = re.compile(r"([0-9]+)")
 _DIGITS = "0123456789"
@@ -87,3 +87,18 @@ def alike_but_for_case(names: Sequence[str]) -> list[tuple[str, ...]]:
     for name in names:
         groups[name.casefold()].append(name)
     return [tuple(group) for group in groups.values() if len(group) > 1]
+
+
+def nearest(name: str, there: Iterable[str], least: float = 0.5) -> str | None:
+    """The name that somebody may have meant, whatever its case; None if no name is at least so much alike (0 to 1).
+
+    >>> nearest("DEBUG", ["swim", "debug"]), nearest("swin", ["swim"]), nearest("x", ["swim"])
+    ('debug', 'swim', None)
+    """
+    import difflib
+
+    folded: dict[str, str] = {}
+    for one in there:
+        folded.setdefault(one.casefold(), one)
+    near = difflib.get_close_matches(name.casefold(), folded, 1, least)
+    return folded[near[0]] if near else None

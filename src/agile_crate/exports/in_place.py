@@ -26,6 +26,7 @@ class Staging:
         self.folder = folder
         self._mark = os.urandom(4).hex()
         self._waiting: dict[str, Path] = {}
+        self._numbers: dict[str, int] = {}
         self._made: list[Path] = _make_folder(folder)
 
     def write(self, name: str, pieces: Iterable[bytes]) -> str:
@@ -81,8 +82,9 @@ class Staging:
                 empty.rmdir()
 
     def _beside(self, name: str, what: str) -> Path:
-        path = self.folder / name
-        return path.parent / f".{path.name[:100]}.{self._mark}.{what}"
+        """A hidden name of ours in the file's folder: short and of plain letters, whatever the file is called."""
+        number = self._numbers.setdefault(name, len(self._numbers))
+        return (self.folder / name).parent / f".agile-crate-{self._mark}-{number}.{what}"
 
 
 def _set_aside(target: Path, old: Path) -> None:

@@ -22,7 +22,6 @@ from ..core.sentence import Sentence
 from ..core.text import quoted
 from ..exports.earlier_build import build_before, refuse_bad_names, refuse_strangers, target_of
 from ..settings.table import Settings
-from ..sources.find import OwnPlace
 from ..sources.gather import Progress, silent
 from ..stops.arrange import arranged
 from ..stops.describe import Plan, plan_of
@@ -79,7 +78,7 @@ def pack(
     target = target_of(out)
     templates = _templates(settings)
     before = build_before(target)
-    taken_in = intake(inputs, OwnPlace(str(target.parent), before), settings, executor, progress)
+    taken_in = intake(inputs, before, settings, executor, progress)
     sequences, passed_over, warnings = taken_in.sequences, taken_in.passed_over, taken_in.warnings
     waiting = list(taken_in.sizes)
     del taken_in

@@ -14,6 +14,7 @@ from ..core.crate.changes import Change, changes
 from ..core.errors import InputError, UsageError
 from ..core.look.findings import Finding
 from ..core.model.crate import Animation, Crate
+from ..core.names import nearest
 from ..core.pixels import Pixels
 from ..core.sentence import setting
 from ..core.text import few, quoted
@@ -103,7 +104,7 @@ def show_frames(
 
 def _packed_in_memory(inputs: Sequence[str], executor: Executor, progress: Progress) -> Loaded:
     """A crate of the inputs as `pack` would make it, with its sheets, of which nothing is written."""
-    taken_in = intake(inputs, None, Settings(), executor, progress)
+    taken_in = intake(inputs, frozenset(), Settings(), executor, progress)
     (prepared,) = taken_in.sizes
     result = arranged(taken_in.sequences, prepared.pictures, prepared.settings)
     plan = plan_of("frames", taken_in.sequences, prepared, result, (), "")
@@ -246,9 +247,7 @@ def _chosen(crate: Crate, names: Sequence[str]) -> list[Animation]:
         raise InputError("the crate has no animations, only stills; show its sheet")
     for name in names:
         if name not in there:
-            import difflib
-
-            near = difflib.get_close_matches(name, there, 1, 0.5)
-            hint = f"did you mean {quoted(near[0])}?" if near else f"there are: {few(there)}"
+            near = nearest(name, there)
+            hint = f"did you mean {quoted(near)}?" if near else f"there are: {few(there)}"
             raise UsageError(f"{setting('animation')}: there is no animation {quoted(name)}; {hint}")
     return [there[name] for name in names] if names else list(crate.animations)

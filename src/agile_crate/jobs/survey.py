@@ -11,7 +11,7 @@ from ..core.errors import UsageError
 from ..core.look.facts import FrameFacts, frame_facts
 from ..core.look.findings import DOUBT, FAULT, SEVERITIES, Finding, Surveyed, budget, find_all, transparency, union_box
 from ..core.motion.timing import DEFAULT_FPS
-from ..core.names import alike_but_for_case, natural_key
+from ..core.names import alike_but_for_case, natural_key, nearest
 from ..core.sentence import Sentence, setting
 from ..core.text import quoted
 from ..sources.gather import Part, Progress, by_animation, look, silent
@@ -61,10 +61,10 @@ def survey(
     """
     unknown = sorted(set(allow) - set(CODES))
     if unknown:
-        raise UsageError(
-            f"{setting('allow')}: there is no finding {quoted(unknown[0])}; the codes are {', '.join(CODES)}"
-        )
-    looked = look(inputs, None, executor, progress, frame_facts)
+        near = nearest(unknown[0], CODES)
+        hint = f"did you mean {near}?" if near else f"the codes are {', '.join(CODES)}"
+        raise UsageError(f"{setting('allow')}: there is no finding {quoted(unknown[0])}; {hint}")
+    looked = look(inputs, frozenset(), executor, progress, frame_facts)
     together = by_animation(looked.parts)
     names = sorted(together, key=lambda name: (name is None, natural_key(name or "")))
     sequences: list[SequenceSummary] = []

@@ -27,7 +27,6 @@ from ..format.files import ENDINGS, is_ours, read_metadata
 from ..settings.given import settings_from
 from ..settings.portions import at_portion
 from ..settings.table import Settings
-from ..sources.find import OwnPlace
 from ..sources.gather import Progress, silent
 from ..sources.sheets import read_sheets
 from ..stops.intake import intake
@@ -135,7 +134,7 @@ class Source(NamedTuple):
 def _sources(
     against: Sequence[str], crate: Crate, folder: Path, data: str, executor: Executor, progress: Progress
 ) -> dict[str, Source]:
-    own = OwnPlace(str(folder), frozenset(str(folder / name) for name in [data, *(s.image for s in crate.sheets)]))
+    own = frozenset(str(folder / name) for name in [data, *(sheet.image for sheet in crate.sheets)])
     (prepared,) = intake(against, own, _settings_of(crate, data), executor, progress, for_proof=True).sizes
     floor = prepared.settings.alpha_floor
     pairs = zip(prepared.pictures, prepared.untrimmed, strict=True)

@@ -8,6 +8,7 @@ from typing import Any
 
 from ..core.errors import UsageError
 from ..core.model.geometry import Size
+from ..core.names import nearest
 from ..core.sentence import setting
 from ..core.text import percent, quoted
 from .readers import scale
@@ -19,10 +20,8 @@ def settings_from(given: Mapping[str, object]) -> Settings:
     """Settings from what was given, by field name; what is missing keeps its default. Raises UsageError."""
     for name in given:
         if name not in options():
-            import difflib
-
-            near = difflib.get_close_matches(name, options(), 1, 0.5)
-            hint = f"; did you mean {setting(near[0])}?" if near else ""
+            near = nearest(name, options())
+            hint = f"; did you mean {setting(near)}?" if near else ""
             raise UsageError(f"there is no setting {quoted(name)}{hint}")
     read: dict[str, Any] = {name: _read(name, value) for name, value in given.items()}
     settings = Settings(**read, given=dict(given))

@@ -15,6 +15,7 @@ from ..core.frame.wishes import WIDEST_OUTLINE, ColorKey, Outline, PivotWish
 from ..core.model.geometry import Offset, Size
 from ..core.motion.spans import Span, Spans
 from ..core.motion.timing import Hold
+from ..core.names import nearest
 from ..core.sentence import setting
 from ..core.text import quoted
 
@@ -188,10 +189,8 @@ def formats(text: str) -> tuple[str, ...]:
     listed = tuple(part.strip().lower() for part in text.split(","))
     for name in listed:
         if name not in FORMATS:
-            import difflib
-
-            near = difflib.get_close_matches(name, FORMATS, 1, 0.5)
-            hint = f"did you mean {near[0]}?" if near else f"for any other, write a template ({setting('template')})"
+            near = nearest(name, FORMATS)
+            hint = f"did you mean {near}?" if near else f"for any other, write a template ({setting('template')})"
             raise UsageError(f"there is no format {quoted(name)}; the formats are {', '.join(FORMATS)}: {hint}")
     if len(set(listed)) < len(listed):
         raise UsageError(f"{quoted(text)} names a format twice; name each once")

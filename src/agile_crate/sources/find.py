@@ -35,29 +35,22 @@ class Found:
     length: int
 
 
-@dataclass(frozen=True, slots=True)
-class OwnPlace:
-    """Where the output goes: nothing there is an input. `files` are paths of the build before this one."""
-
-    folder: str
-    files: frozenset[str] = frozenset()
-
-
 @dataclass(slots=True)
 class Search:
     """What looking through the inputs gave: the pictures, and how many things were passed over, by what they are."""
 
-    own: OwnPlace | None = None
+    own: AbstractSet[str] = frozenset()
     found: list[Found] = field(default_factory=list)
     passed_over: Counter[str] = field(default_factory=Counter)
     taken: set[str] = field(default_factory=set)
 
 
-def find(inputs: Iterable[str], own: OwnPlace | None = None) -> Search:
+def find(inputs: Iterable[str], own: AbstractSet[str] = frozenset()) -> Search:
     """Looks through folders (with all below them), files and patterns.
 
     Folders are read in natural order. Hidden things, files that are not pictures, links that lead back into a folder
-    they lie in, and the output's own place are passed over and counted. A file met twice is taken once.
+    they lie in, and outputs of builds are passed over and counted; `own` are absolute paths of outputs. A file met
+    twice is taken once.
     Raises InputError for what is missing, unreadable, or not a picture though it was named itself.
     """
     search = Search(own)
@@ -132,7 +125,7 @@ def _walk(folder: str, base: str, above: list[tuple[int, int]], search: Search) 
         if entry.name.startswith("."):
             search.passed_over[HIDDEN] += 1
             continue
-        if entry.name in built:
+        if entry.name in built or (search.own and os.path.abspath(entry.path) in search.own):
             search.passed_over[OWN] += 1
             continue
         try:
@@ -145,8 +138,6 @@ def _walk(folder: str, base: str, above: list[tuple[int, int]], search: Search) 
             raise InputError(f"{shown(entry.path)} cannot be read: {reason(error)}") from None
         if not is_folder:
             _take_file(entry.path, base, status, search)
-        elif search.own and os.path.abspath(entry.path) == search.own.folder:
-            search.passed_over[OWN] += 1
         elif (identity := (status.st_dev, status.st_ino)) in above:
             search.passed_over[LOOP] += 1
         else:
@@ -165,8 +156,8 @@ def _sheets_among(folder: str, names: AbstractSet[str]) -> set[str]:
 
 
 def _take_file(path: str, base: str, status: os.stat_result, search: Search) -> None:
-    own, absolute = search.own, os.path.abspath(path)
-    if own and absolute in own.files:
+    absolute = os.path.abspath(path)
+    if absolute in search.own:
         search.passed_over[OWN] += 1
     elif not stat.S_ISREG(status.st_mode):
         search.passed_over[SPECIAL] += 1

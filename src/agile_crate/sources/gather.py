@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Set as AbstractSet
 from concurrent.futures import Executor
 from dataclasses import dataclass
 from fractions import Fraction
@@ -19,7 +20,7 @@ from ..core.pixels import Pixels
 from ..core.sentence import Sentence
 from ..core.text import bytes_shown, counted, few, quoted, shown
 from .animated import Reel
-from .find import LARGEST_FILE, Found, OwnPlace, find
+from .find import LARGEST_FILE, Found, find
 
 T = TypeVar("T")
 
@@ -69,7 +70,7 @@ class Part(Generic[T]):
 
 def gather(
     inputs: Sequence[str],
-    own: OwnPlace | None,
+    own: AbstractSet[str],
     executor: Executor,
     progress: Progress,
     see: Callable[[str, Pixels], Seen],
@@ -96,7 +97,7 @@ def gather(
 
 def look(
     inputs: Sequence[str],
-    own: OwnPlace | None,
+    own: AbstractSet[str],
     executor: Executor,
     progress: Progress,
     see: Callable[[str, Pixels], T],

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 from collections.abc import Mapping, Sequence
+from collections.abc import Set as AbstractSet
 from concurrent.futures import Executor
 from dataclasses import dataclass
 from functools import partial
@@ -13,7 +14,6 @@ from ..core.model.picture import Sequences
 from ..core.sentence import Sentence
 from ..settings.portions import all_sizes
 from ..settings.table import Settings
-from ..sources.find import OwnPlace
 from ..sources.gather import Progress, gather
 from .prepare import Prepared, first_look, prepare
 from .take import each, pictures_of, taken
@@ -32,7 +32,7 @@ class Intake:
 
 def intake(
     inputs: Sequence[str],
-    own: OwnPlace | None,
+    own: AbstractSet[str],
     settings: Settings,
     executor: Executor,
     progress: Progress,
@@ -45,11 +45,11 @@ def intake(
     sizes = all_sizes(_with_palette(settings))
     look = partial(seen, look=first_look(sizes))
     gathered = gather(inputs, own, executor, progress, look, settings.layers == "flat")
-    sequences = taken(gathered.sequences, settings)
+    sequences, remarkable = taken(gathered.sequences, settings)
     each("shift", settings.shift, sequences)
     each("pivot", settings.pivot, sequences)
     waiting = [pictures_of(sequences, drawings) for drawings in zip(*gathered.drawings, strict=True)]
-    passed_over, warnings = gathered.passed_over, gathered.warnings
+    passed_over, warnings = gathered.passed_over, (*gathered.warnings, *remarkable)
     del gathered
     prepared = tuple(prepare(waiting.pop(0), sequences, one, executor, for_proof) for one in sizes)
     return Intake(sequences, prepared, passed_over, warnings)

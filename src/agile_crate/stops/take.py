@@ -4,26 +4,38 @@ from __future__ import annotations
 
 import dataclasses
 from collections.abc import Iterable, Mapping, Sequence
-from typing import TypeVar
+from typing import NamedTuple, TypeVar
 
 from ..core.errors import UsageError
 from ..core.frame.mirror import flipped
 from ..core.model.picture import Picture, Sequences
 from ..core.motion import take
 from ..core.motion.take import check_names
-from ..core.sentence import setting
+from ..core.sentence import Sentence, setting
 from ..settings.table import PerAnimation, Settings
 
 T = TypeVar("T")
 
 
-def taken(sequences: Sequences, settings: Settings) -> Sequences:
+class Taken(NamedTuple):
+    """The sequences that a build packs, in order, and what the user should read."""
+
+    sequences: Sequences
+    warnings: tuple[Sentence, ...]
+
+
+def taken(sequences: Sequences, settings: Settings) -> Taken:
     """The sequences that a build packs, in order. Raises UsageError and InputError.
 
     The order of the steps, whatever the order of the options: include and exclude, rename, frames, split, every,
     drop-copies, drop-closing, reverse, mirrored, reversed, order. Each refers to animations by the names that they
     have by then.
     """
+    warnings = [
+        warning
+        for name, patterns in (("include", settings.include), ("exclude", settings.exclude))
+        for warning in take.idle_patterns(name, patterns, sequences)
+    ]
     if settings.include or settings.exclude:
         sequences = take.kept(sequences, settings.include, settings.exclude)
     sequences = take.in_order(take.renamed(sequences, _mapping("rename", settings.rename)))
@@ -43,7 +55,7 @@ def taken(sequences: Sequences, settings: Settings) -> Sequences:
         sequences = take.with_made(sequences, _mapping(name, made), name, change)
     sequences = take.in_order(sequences, settings.order)
     take.refuse_repeated_frames(sequences)
-    return sequences
+    return Taken(sequences, tuple(warnings))
 
 
 def pictures_of(sequences: Sequences, drawings: Sequence[Picture]) -> list[Picture]:

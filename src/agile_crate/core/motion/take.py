@@ -10,11 +10,12 @@ import fnmatch
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 from fractions import Fraction
+from itertools import accumulate
 
 from ..errors import InputError, UsageError
 from ..model.picture import Exposure, FrameSequence, Sequences
-from ..names import natural_key, split_number
-from ..sentence import setting
+from ..names import natural_key, nearest, split_number
+from ..sentence import Sentence, setting
 from ..text import counted, few, quoted
 from .spans import Spans
 
@@ -33,19 +34,44 @@ def in_order(sequences: Iterable[FrameSequence], first: Sequence[str] = ()) -> S
 
 
 def kept(sequences: Sequences, include: Sequence[str], exclude: Sequence[str]) -> Sequences:
-    """The frames whose name matches one of `include` (if any) and none of `exclude`; both are patterns with * and ?."""
+    """The frames that match one of `include` (if any) and none of `exclude`; see `matching`."""
 
-    def is_kept(frame: Exposure) -> bool:
-        included = not include or any(fnmatch.fnmatchcase(frame.name, pattern) for pattern in include)
-        return included and not any(fnmatch.fnmatchcase(frame.name, pattern) for pattern in exclude)
+    def is_kept(frame: Exposure, animation: str | None) -> bool:
+        included = not include or any(_matches(pattern, frame, animation) for pattern in include)
+        return included and not any(_matches(pattern, frame, animation) for pattern in exclude)
 
-    remaining = [replace(s, frames=tuple(filter(is_kept, s.frames))) for s in sequences]
+    remaining = [replace(s, frames=tuple(frame for frame in s.frames if is_kept(frame, s.name))) for s in sequences]
     if not any(sequence.frames for sequence in remaining):
         raise InputError(
             f"{setting('include')} and {setting('exclude')} leave no frame; "
             "patterns are held against names such as swim/swim_01"
         )
     return tuple(sequence for sequence in remaining if sequence.frames)
+
+
+def _matches(pattern: str, frame: Exposure, animation: str | None) -> bool:
+    """A pattern with wildcards is held against the frame's name; a plain name may also be its animation's, or that of a
+    folder above it."""
+    if has_wildcards(pattern):
+        return fnmatch.fnmatchcase(frame.name, pattern)
+    return pattern in (frame.name, animation) or frame.name.startswith(pattern.rstrip("/") + "/")
+
+
+def has_wildcards(pattern: str) -> bool:
+    return not set(pattern).isdisjoint("*?[")
+
+
+def idle_patterns(asked: str, patterns: Iterable[str], sequences: Sequences) -> list[Sentence]:
+    """A warning of each pattern with wildcards that matches no frame. Raises UsageError for a plain name that nothing
+    has: what it should have left out would be packed, or the other way round."""
+    frames = [(frame, sequence.name) for sequence in sequences for frame in sequence.frames]
+    idle = [pattern for pattern in patterns if not any(_matches(pattern, *frame) for frame in frames)]
+    for name in (pattern for pattern in idle if not has_wildcards(pattern)):
+        folders = {part for frame, _ in frames for part in accumulate(frame.name.split("/")[:-1], "{}/{}".format)}
+        near = nearest(name, [*(s.name for s in sequences if s.name), *folders, *(frame.name for frame, _ in frames)])
+        hint = f"did you mean {quoted(near)}?" if near else "names are such as swim, or swim/swim_01"
+        raise UsageError(f"{setting(asked)}: nothing is called {quoted(name)}; {hint}")
+    return [Sentence(f"{setting(asked, pattern)} matches no frame") for pattern in idle]
 
 
 def renamed(sequences: Sequences, names: Mapping[str, str]) -> Sequences:
@@ -229,10 +255,8 @@ def check_names(asked: str, names: Iterable[str], sequences: Iterable[FrameSeque
     there = [sequence.name for sequence in sequences if sequence.name is not None]
     for name in names:
         if name not in there:
-            import difflib
-
-            near = difflib.get_close_matches(name, there, 1, 0.5)
-            hint = f"did you mean {quoted(near[0])}?" if near else f"there are: {few(there) if there else 'none'}"
+            near = nearest(name, there)
+            hint = f"did you mean {quoted(near)}?" if near else f"there are: {few(there) if there else 'none'}"
             raise UsageError(f"{setting(asked)}: there is no animation {quoted(name)}; {hint}")
 
 

@@ -1,0 +1,57 @@
+"""A name that nothing has hides a mistake: it is refused with the nearest, and a pattern that matches nothing is told."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+import agile_crate
+from conftest import art, save
+
+
+@pytest.fixture(autouse=True)
+def post(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(tmp_path)
+    for name in ("swim/swim_1", "swim/swim_2", "debug/grid_1", "debug/boxes", "buoy"):
+        save(tmp_path / "frames" / f"{name}.png", art(6, 6, len(name)))
+
+
+def names(**settings: Any) -> list[str]:
+    packed = agile_crate.pack("frames", "o", dry_run=True, **settings)
+    return [frame.name for frame in packed.crate.frames]
+
+
+@pytest.mark.parametrize(
+    ("given", "told"),
+    [
+        ({"exclude": "DEBUG"}, "exclude: nothing is called 'DEBUG'; did you mean 'debug'?"),
+        ({"exclude": ["debug", "boy"]}, "exclude: nothing is called 'boy'; did you mean 'buoy'?"),
+        ({"include": "swim/swim_3"}, "include: nothing is called 'swim/swim_3'; did you mean 'swim/swim_2'?"),
+        ({"include": "xyz"}, "include: nothing is called 'xyz'; names are such as swim, or swim/swim_01"),
+        ({"fps": "SWIM=3"}, "fps: there is no animation 'SWIM'; did you mean 'swim'?"),
+        ({"order": "swin"}, "order: there is no animation 'swin'; did you mean 'swim'?"),
+        ({"hold": "swum:1=2"}, "hold: there is no animation 'swum'; did you mean 'swim'?"),
+        ({"pivot": "Swim=feet"}, "pivot: there is no animation 'Swim'; did you mean 'swim'?"),
+    ],
+)
+def test_plain_names_that_nothing_has(given: dict[str, Any], told: str) -> None:
+    with pytest.raises(agile_crate.UsageError) as caught:
+        names(**given)
+    assert str(caught.value) == told
+
+
+def test_a_plain_name_is_a_frame_an_animation_or_a_folder() -> None:
+    assert names(exclude="debug") == ["swim/swim_1", "swim/swim_2", "buoy"]
+    assert names(exclude="debug/") == ["swim/swim_1", "swim/swim_2", "buoy"]
+    assert names(include="debug/grid") == ["debug/grid_1"]  # the animation, for its folder holds a still as well
+    assert names(include=["swim", "buoy"]) == ["swim/swim_1", "swim/swim_2", "buoy"]
+    assert names(include="debug/boxes") == ["debug/boxes"]
+
+
+def test_patterns_that_match_nothing_are_told() -> None:
+    packed = agile_crate.pack("frames", "o", exclude=["*_bak", "swim/*"], dry_run=True)
+    assert packed.warnings == ("exclude='*_bak' matches no frame",)
+    assert [frame.name for frame in packed.crate.frames] == ["debug/grid_1", "buoy", "debug/boxes"]
+    assert agile_crate.pack("frames", "o", exclude="debug*", dry_run=True).warnings == ()
