@@ -16,7 +16,7 @@ from ..settings.portions import all_sizes
 from ..settings.table import Settings
 from ..sources.gather import Progress, gather
 from .prepare import Prepared, first_look, prepare
-from .take import each, pictures_of, taken
+from .take import each, pictures_of, taken, with_copies
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,6 +48,7 @@ def intake(
     sequences, remarkable = taken(gathered.sequences, settings)
     each("shift", settings.shift, sequences)
     each("pivot", settings.pivot, sequences)
+    sizes = tuple(with_copies(one, sequences) if any(s.origin for s in sequences) else one for one in sizes)
     waiting = [pictures_of(sequences, drawings) for drawings in zip(*gathered.drawings, strict=True)]
     passed_over, warnings = gathered.passed_over, (*gathered.warnings, *remarkable)
     del gathered

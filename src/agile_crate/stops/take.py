@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Iterable, Mapping, Sequence
-from typing import NamedTuple, TypeVar
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from typing import Literal, NamedTuple, TypeVar
 
 from ..core.errors import UsageError
 from ..core.frame.mirror import flipped
+from ..core.model.geometry import Offset
 from ..core.model.picture import Picture, Sequences
 from ..core.motion import take
 from ..core.motion.take import check_names
@@ -48,14 +49,57 @@ def taken(sequences: Sequences, settings: Settings) -> Taken:
         sequences = take.without_closing(sequences)
     if settings.reverse:
         sequences = take.backwards(sequences)
-    for name, made, change in (
-        ("mirrored", settings.mirrored, take.mirrored),
-        ("reversed", settings.reversed, take.played_backwards),
-    ):
-        sequences = take.with_made(sequences, _mapping(name, made), name, change)
+    makings: tuple[Literal["mirrored", "reversed"], ...] = ("mirrored", "reversed")
+    for making in makings:
+        pairs, idle = take.spelled_out(getattr(settings, making), making, sequences)
+        sequences = take.with_made(sequences, _mapping(making, pairs), making)
+        warnings += idle
     sequences = take.in_order(sequences, settings.order)
     take.refuse_repeated_frames(sequences)
     return Taken(sequences, tuple(warnings))
+
+
+def with_copies(settings: Settings, sequences: Sequences) -> Settings:
+    """Settings in which an animation that was made from another has what is said of that one, unless something is said
+    of itself: fps, duration, holds, loop, shift and pivot; mirrored, or reversed, along with it."""
+    made = {sequence.name: sequence for sequence in sequences if sequence.name is not None}
+
+    def copied(value: PerAnimation[T], mirrored: Callable[[T], T] | None = None) -> PerAnimation[T]:
+        named = dict(value.named)
+
+        def of(name: str) -> T:
+            sequence = made[name]
+            if name in named or sequence.origin not in made:
+                return named.get(name, value.everyone)
+            own = of(sequence.origin)
+            return mirrored(own) if mirrored and sequence.making == "mirrored" else own
+
+        more = ((name, of(name)) for name, sequence in made.items() if sequence.origin and name not in named)
+        return PerAnimation(value.everyone, (*value.named, *(pair for pair in more if pair[1] != value.everyone)))
+
+    held = {name for name, *_ in settings.hold}
+    holds = list(settings.hold)
+    for name, sequence in made.items():
+        source, is_reversed = sequence, False
+        while source.name not in held and source.origin in made:
+            is_reversed ^= source.making == "reversed"
+            source = made[source.origin]
+        if source is not sequence:
+            count = len(sequence.frames)
+            holds += [
+                (name, count + 1 - position if is_reversed else position, hold)
+                for owner, position, hold in settings.hold
+                if owner == source.name
+            ]
+    return dataclasses.replace(
+        settings,
+        fps=copied(settings.fps),
+        duration=copied(settings.duration),
+        loop=copied(settings.loop),
+        shift=copied(settings.shift, lambda by: by and Offset(-by.x, by.y)),
+        pivot=copied(settings.pivot, lambda wish: wish and wish.mirrored),
+        hold=tuple(holds),
+    )
 
 
 def pictures_of(sequences: Sequences, drawings: Sequence[Picture]) -> list[Picture]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Literal, NamedTuple
 
@@ -47,15 +47,23 @@ class Outline:
 
 @dataclass(frozen=True, slots=True)
 class PivotWish:
-    """Where the pivot is wanted: in shares of the canvas, in its pixels, or at the figure's feet."""
+    """Where the pivot is wanted: in shares of the canvas, in its pixels, or at the figure's feet; counted from the left
+    or, for a mirrored animation, from the right."""
 
     x: Fraction = Fraction(0)
     y: Fraction = Fraction(0)
     unit: Literal["share", "px", "feet"] = "share"
+    from_right: bool = False
 
     def on(self, canvas: Size) -> Point:
         """The point on a canvas. Feet are not found this way, but by what is drawn."""
-        return Point(*map(plain, (self.x, self.y) if self.unit == "px" else (self.x * canvas.w, self.y * canvas.h)))
+        x, y = (self.x, self.y) if self.unit == "px" else (self.x * canvas.w, self.y * canvas.h)
+        return Point(plain(canvas.w - x if self.from_right else x), plain(y))
+
+    @property
+    def mirrored(self) -> PivotWish:
+        """The same point of the figure once left and right are exchanged."""
+        return self if self.unit == "feet" else replace(self, from_right=not self.from_right)
 
 
 FEET = PivotWish(unit="feet")

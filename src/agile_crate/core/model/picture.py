@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from fractions import Fraction
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 from .crate import Loop
 from .geometry import ORIGIN, TOP_LEFT, Box, Offset, Point, Shape, Size
@@ -67,13 +67,16 @@ class Exposure:
 class FrameSequence:
     """Frames in order, on their way to be an animation. The one without a name holds the stills.
 
-    `loop` and `times` are what the source says of repeating: None and 0 where it says nothing.
+    `loop` and `times` are what the source says of repeating: None and 0 where it says nothing. `origin` is the
+    animation that it was made from, mirrored or reversed, and empty for one that was read.
     """
 
     name: str | None
     frames: tuple[Exposure, ...]
     loop: Loop | None = None
     times: int = 0
+    origin: str = ""
+    making: Literal["", "mirrored", "reversed"] = ""
 
 
 Sequences = tuple[FrameSequence, ...]

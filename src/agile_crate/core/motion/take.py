@@ -7,10 +7,12 @@ What cannot be done raises UsageError with a sentence that names the setting.
 from __future__ import annotations
 
 import fnmatch
-from collections.abc import Callable, Iterable, Mapping, Sequence
+import re
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 from fractions import Fraction
-from itertools import accumulate
+from itertools import accumulate, chain, zip_longest
+from typing import Literal
 
 from ..errors import InputError, UsageError
 from ..model.picture import Exposure, FrameSequence, Sequences
@@ -229,15 +231,39 @@ def backwards(sequences: Sequences) -> Sequences:
     return tuple(played_backwards(s) if s.name is not None else s for s in sequences)
 
 
-def with_made(
-    sequences: Sequences, made: Mapping[str, str], asked: str, change: Callable[[FrameSequence], FrameSequence]
-) -> Sequences:
-    """Adds animations made from others: for each new name the animation that `change` makes it from."""
-    check_names(asked, made.values(), sequences)
+def with_made(sequences: Sequences, made: Mapping[str, str], making: Literal["mirrored", "reversed"]) -> Sequences:
+    """Adds animations made from others: for each new name the animation that it is made from."""
+    check_names(making, made.values(), sequences)
     by_name = {sequence.name: sequence for sequence in sequences}
-    added = [_under_name(change(by_name[old]), new) for new, old in made.items()]
-    _refuse_repeated([*sequences, *added], asked)
+    change = mirrored if making == "mirrored" else played_backwards
+    added = [replace(_under_name(change(by_name[old]), new), origin=old, making=making) for new, old in made.items()]
+    _refuse_repeated([*sequences, *added], making)
     return in_order([*sequences, *added])
+
+
+def spelled_out(pairs: Iterable[tuple[str, str]], making: str, sequences: Sequences) -> tuple[Pairs, list[Sentence]]:
+    """Pairs NEW=OLD of names, those with wildcards once for every animation that OLD matches and whose NEW is not yet
+    there; and a warning of each that matches nothing. What a * of OLD stands for takes the place of that * of NEW."""
+    there = [sequence.name for sequence in sequences if sequence.name is not None]
+    result: list[tuple[str, str]] = []
+    warnings: list[Sentence] = []
+    for new, old in pairs:
+        if "*" not in new + old:
+            result.append((new, old))
+            continue
+        pair = setting(making, f"{new}={old}")
+        if new.count("*") != old.count("*"):
+            raise UsageError(f"{pair}: write as many * on one side as on the other")
+        pattern = re.compile("(.*)".join(map(re.escape, old.split("*"))))
+        found = [(name, match.groups()) for name in there if (match := pattern.fullmatch(name))]
+        made = [("".join(chain(*zip_longest(new.split("*"), parts, fillvalue=""))), name) for name, parts in found]
+        result += [one for one in made if one[0] not in there]
+        if not found:
+            warnings.append(Sentence(f"{pair} matches no animation"))
+    return tuple(result), warnings
+
+
+Pairs = tuple[tuple[str, str], ...]
 
 
 def mirrored(sequence: FrameSequence) -> FrameSequence:
