@@ -168,7 +168,7 @@ def hostile(change: Callable[[dict[str, Any]], object]) -> Callable[[Path], None
         (lambda d: d["frames"][1].update(canvas=[16_384, 16_385]), "o.json: frames[1].canvas: expected at most 268,435,456 pixels, found [16384, 16385]"),
         (lambda d: [f.update(canvas=[16_384, 16_384]) for f in d["frames"]], "o.json: its frames would take more than 8.00 GB"),
         (lambda d: d["frames"][1].update(box=[60, 30, 40, 40]), "is not inside its sheet"),
-        (lambda d: d["frames"][1].update(offset=[40, 40]), "are not inside its canvas"),
+        (lambda d: d["frames"][1].update(offset=[40, 40]), "lie beside its canvas"),
         (lambda d: d["sheets"][0].update(image="../o-1.png"), "o.json: sheets[0].image: expected the name of a file in the same folder"),
         (lambda d: d["sheets"][0].update(image="gone.png"), "o.json: sheet 'gone.png' cannot be read: no such file or directory"),
         (lambda d: d["sheets"][0].update(sha256="0" * 64), "its sha256 differs"),

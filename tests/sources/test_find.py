@@ -107,3 +107,35 @@ def test_what_cannot_be_taken_is_said(here: Path, inputs: list[str], sentence: s
     (here / "surrogate" / os.fsdecode(b"bad\xff.png")).touch()
     with pytest.raises(InputError, match=sentence):
         find(inputs)
+
+
+def test_folders_are_told_apart_where_listings_have_no_inodes(here: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """On Windows an entry of a listing has device and inode 0; folders within folders are no loops there either."""
+    import os
+
+    from agile_crate.sources import find as module
+
+    class Entry:
+        def __init__(self, entry: os.DirEntry[str]) -> None:
+            self.name, self.path, self._entry = entry.name, entry.path, entry
+
+        def is_dir(self) -> bool:
+            return self._entry.is_dir()
+
+        def stat(self) -> os.stat_result:
+            real = list(self._entry.stat())
+            real[1:3] = [0, 0]
+            return os.stat_result(real)
+
+    class Listing(list[Entry]):
+        def __enter__(self) -> list[Entry]:
+            return self
+
+        def __exit__(self, *_: object) -> None:
+            pass
+
+    scandir = os.scandir
+    plain = names("a")
+    assert "more/up/01" in plain
+    monkeypatch.setattr(module.os, "scandir", lambda folder: Listing(map(Entry, scandir(folder))))
+    assert names("a") == plain

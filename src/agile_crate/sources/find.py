@@ -133,7 +133,7 @@ def _walk(folder: str, base: str, above: list[tuple[int, int]], search: Search) 
             if not is_folder and not _is_picture_name(entry.name):
                 search.passed_over[NOT_A_PICTURE] += 1
                 continue
-            status = entry.stat()
+            status = os.stat(entry.path) if is_folder else entry.stat()  # on Windows an entry knows no inode
         except OSError as error:
             raise InputError(f"{shown(entry.path)} cannot be read: {reason(error)}") from None
         if not is_folder:

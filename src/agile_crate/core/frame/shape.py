@@ -134,19 +134,25 @@ def _with_fewer_points(line: Line, most: int) -> Line:
     Step by step the change that adds the least area: a point at an inward corner is left out, or a side between two
     outward corners is, and its neighbours are extended until they meet. No step may leave the polygon's own box or
     make it cross itself; when none is left, the box is taken. Our own greedy form of enclosing a polygon by
-    one with fewer sides (Aggarwal, Chang and Yap, 1985, find the best convex one). Cost: the square of the points.
+    one with fewer sides (Aggarwal, Chang and Yap, 1985, find the best convex one). Cost: the square of the points, as
+    arrays, since a polygon that did not cross itself can only do so in the sides that are new.
     """
     low, high = line.min(axis=0), line.max(axis=0)
+    box = np.array([low, (high[0], low[1]), high, (low[0], high[1])])
+    if most and len(line) > most and _crosses_itself(line):
+        return box
     while most and len(line) > most:
         for _, index, meeting in _ways_to_grow(line, low, high):
             grown = np.delete(line, index, axis=0)
+            new = [(index - 1) % len(grown)]
             if meeting is not None:
                 grown[index % len(grown)] = meeting
-            if not _crosses_itself(grown):
+                new.append(index % len(grown))
+            if not any(_is_crossed(grown, side) for side in new):
                 line = grown
                 break
         else:
-            return np.array([low, (high[0], low[1]), high, (low[0], high[1])])
+            return box
     return line
 
 
@@ -216,23 +222,18 @@ def _distance(points: Line, a: Line, b: Line) -> NDArray[np.float64]:
 
 def _crosses_itself(line: Line) -> bool:
     """Whether any two sides that are not neighbours meet. Cost: the square of the number of sides, as arrays."""
+    return any(_is_crossed(line, index) for index in range(len(line) - 2))
+
+
+def _is_crossed(line: Line, index: int) -> bool:
+    """Whether any side but its neighbours meets the one that begins at a point."""
     a, b = line, np.roll(line, -1, axis=0)
     count = len(line)
-
-    def side(p: Line, q: Line, r: Line) -> NDArray[np.float64]:
-        return (q[..., 0] - p[..., 0]) * (r[..., 1] - p[..., 1]) - (q[..., 1] - p[..., 1]) * (r[..., 0] - p[..., 0])
-
-    for index in range(count - 2):
-        others = np.arange(index + 2, count - (index == 0))
-        if len(others) == 0:
-            continue
-        c, d = a[others], b[others]
-        p, q = a[index], b[index]
-        across = side(p, q, c) * side(p, q, d)
-        along = side(c, d, p[None]) * side(c, d, q[None])
-        if ((across < 0) & (along < 0)).any():
-            return True
-    return False
+    others = (index + np.arange(2, count - 1)) % count
+    c, d, p, q = a[others], b[others], a[index], b[index]
+    across = _cross(q - p, c - p) * _cross(q - p, d - p)
+    along = _cross(d - c, p - c) * _cross(d - c, q - c)
+    return bool(((across < 0) & (along < 0)).any())
 
 
 def union_mask(size: tuple[int, int], masks: Sequence[tuple[NDArray[np.bool_], Box]]) -> NDArray[np.bool_]:
