@@ -171,6 +171,7 @@ class Settings:
         readers.choice(LOOPS),
         choices=LOOPS,
     )
+    to_srgb: bool = flag("prepare", "convert pictures of another colour profile or gamma to sRGB", remembered=True)
     color_key: ColorKey | None = one(
         "prepare",
         None,

@@ -9,7 +9,7 @@ from __future__ import annotations
 import struct
 from dataclasses import dataclass
 from fractions import Fraction
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PIL import Image
 
@@ -18,6 +18,9 @@ from ..core.pixels import Pixels
 from ..core.png_chunks import SIGNATURE, PictureError, chunks
 from ..core.text import bytes_shown, counted
 from .rgba import to_rgba
+
+if TYPE_CHECKING:
+    from .colours import Colours
 
 LARGEST_ANIMATION = 2 << 30
 """Bytes. One animated file, decoded; beyond this it is refused before its pictures are."""
@@ -36,7 +39,7 @@ class Reel:
     names: tuple[str, ...] = ()
 
 
-def read_reel(image: Image.Image, data: bytes) -> Reel:
+def read_reel(image: Image.Image, data: bytes, colours: Colours | None = None) -> Reel:
     """All pictures of an opened animated file. Raises PictureError when it is cut short, with their number."""
     count = int(getattr(image, "n_frames", 1))
     if count * image.width * image.height * 4 > LARGEST_ANIMATION:
@@ -48,7 +51,7 @@ def read_reel(image: Image.Image, data: bytes) -> Reel:
     for index in range(1 if getattr(image, "default_image", False) else 0, count):
         try:
             image.seek(index)
-            pictures.append(to_rgba(image))
+            pictures.append(to_rgba(image, colours))
         except (EOFError, OSError, SyntaxError, ValueError, struct.error):
             raise PictureError(f"is cut short or damaged: {_readable(len(pictures))}") from None
         duration = image.info.get("duration")

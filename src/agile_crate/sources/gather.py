@@ -6,7 +6,7 @@ from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from collections.abc import Set as AbstractSet
 from concurrent.futures import Executor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Generic, TypeVar
 
@@ -17,7 +17,7 @@ from ..core.model.picture import Exposure, FrameSequence, Picture, Sequences
 from ..core.motion.take import in_order, refuse_repeated_frames
 from ..core.names import alike_but_for_case, frame_key, said_once
 from ..core.pixels import Pixels
-from ..core.sentence import Sentence
+from ..core.sentence import Sentence, setting
 from ..core.text import bytes_shown, counted, few, quoted, shown
 from .animated import Reel
 from .find import LARGEST_FILE, Found, find
@@ -60,12 +60,14 @@ class Looked(Generic[T]):
 
 @dataclass(frozen=True, slots=True)
 class Part(Generic[T]):
-    """What one file brings: a frame of the animation that its name tells, or a whole animation named after the file."""
+    """What one file brings: a frame of the animation that its name tells, or a whole animation named after the file;
+    and whether its colours are other than sRGB."""
 
     animation: str | None
     frames: tuple[tuple[str, T, Fraction | None], ...]
     loop: Loop | None = None
     times: int = 0
+    is_foreign: bool = False
 
 
 def gather(
@@ -75,13 +77,14 @@ def gather(
     progress: Progress,
     see: Callable[[str, Pixels], Seen],
     flat: bool = False,
+    to_srgb: bool = False,
 ) -> Gathered:
     """Finds, decodes and orders the frames. Raises InputError, which names every picture that cannot be read.
 
     `see` is the first look at a name and decoded pixels, on the threads. With `flat`, a layered document is one
     picture; else each of its top-level layers is a frame.
     """
-    looked = look(inputs, own, executor, progress, see, flat)
+    looked = look(inputs, own, executor, progress, see, flat, to_srgb)
     drawings: list[tuple[Picture, ...]] = []
     sequences: list[FrameSequence] = []
     for name, parts in by_animation(looked.parts).items():
@@ -102,6 +105,7 @@ def look(
     progress: Progress,
     see: Callable[[str, Pixels], T],
     flat: bool = False,
+    to_srgb: bool = False,
 ) -> Looked[T]:
     """Finds and decodes the frames in order, and keeps of each what `see` makes of its name and pixels, on the threads.
 
@@ -118,19 +122,27 @@ def look(
     ]
     parts: list[Part[T]] = []
     unreadable: list[str] = []
+    foreign: list[str] = []
     total = 0
     progress("reading", 0, len(files))
-    for done, (file, result) in enumerate(_decoded(files, executor, see, flat), 1):
+    for done, (file, result) in enumerate(_decoded(files, executor, see, flat, to_srgb), 1):
         if isinstance(result, str):
             unreadable.append(f"{shown(file.path)} {result}")
         else:
             parts.append(result)
+            if result.is_foreign:
+                foreign.append(file.path)
             total += sum(getattr(seen, "nbytes", 0) for _, seen, _ in result.frames)
             if total > LARGEST_SET:
                 raise InputError(f"the frames take more than {bytes_shown(LARGEST_SET)}; pack fewer of them at a time")
         progress("reading", done, len(files))
     if unreadable:
         raise InputError(_unreadable(unreadable))
+    if foreign and not to_srgb:
+        what = f"the colours of {counted(len(foreign), 'picture')} are not sRGB by their own profile or gamma"
+        warnings.append(
+            Sentence(f"{what}, and would look different: {few(foreign)}; {setting('to_srgb')} converts them")
+        )
     return Looked(tuple(parts), search.passed_over, tuple(warnings))
 
 
@@ -161,10 +173,12 @@ def _unreadable(sentences: list[str]) -> str:
 
 
 def _decoded(
-    files: Sequence[Found], executor: Executor, see: Callable[[str, Pixels], T], flat: bool
+    files: Sequence[Found], executor: Executor, see: Callable[[str, Pixels], T], flat: bool, to_srgb: bool
 ) -> Iterator[tuple[Found, Part[T] | str]]:
     """Each file with what was seen of it, or why it cannot be read; in the order given."""
-    for batch in executor.map(lambda batch: [(file, _read(file, see, flat)) for file in batch], _batches(files)):
+    for batch in executor.map(
+        lambda batch: [(file, _read(file, see, flat, to_srgb)) for file in batch], _batches(files)
+    ):
         yield from batch
 
 
@@ -181,15 +195,16 @@ def _batches(files: Sequence[Found]) -> Iterator[list[Found]]:
         yield batch
 
 
-def _read(file: Found, see: Callable[[str, Pixels], T], flat: bool) -> Part[T] | str:
+def _read(file: Found, see: Callable[[str, Pixels], T], flat: bool, to_srgb: bool) -> Part[T] | str:
     from ..core.png_chunks import PictureError
-    from .pictures import read_picture
+    from .pictures import read_source
 
     if file.length > LARGEST_FILE:
         return f"is larger than {bytes_shown(LARGEST_FILE)}"
     try:
         with open(file.path, "rb", buffering=0) as stream:
-            return _seen(file, read_picture(stream.readall(), flat=flat), see)
+            source = read_source(stream.readall(), flat=flat, to_srgb=to_srgb)
+            return replace(_seen(file, source.picture, see), is_foreign=source.is_foreign)
     except PictureError as error:
         return str(error)
     except OSError as error:

@@ -10,6 +10,7 @@ import contextlib
 import io
 from collections.abc import Iterator
 from collections.abc import Set as AbstractSet
+from typing import TYPE_CHECKING, NamedTuple
 
 from PIL import Image, PngImagePlugin, UnidentifiedImageError
 
@@ -19,6 +20,9 @@ from ..core.png_chunks import SIGNATURE, PictureError, chunks
 from .animated import Reel, read_reel, refuse_cut_gif
 from .deep_png import is_deep_png, read_deep_png
 from .rgba import to_rgba
+
+if TYPE_CHECKING:
+    from .colours import Colours
 
 LARGEST_FRAME = 8192 * 8192
 """Pixels. A frame whose header claims more is refused before it is decoded (256 MB as RGBA)."""
@@ -55,13 +59,39 @@ def read_picture(data: bytes, largest: int = LARGEST_FRAME, flat: bool = False) 
 
     Raises PictureError, whose text is the end of a sentence.
     """
+    return read_source(data, largest, flat).picture
+
+
+class Source(NamedTuple):
+    """A decoded file, and whether its colours were other than sRGB."""
+
+    picture: Pixels | Reel
+    is_foreign: bool
+
+
+def read_source(data: bytes, largest: int = LARGEST_FRAME, flat: bool = False, to_srgb: bool = False) -> Source:
+    """As `read_picture`; other colours are brought to sRGB on request, else their numbers are taken as they are."""
     with _told_as_picture_error(largest):
-        if data.startswith(SIGNATURE):
-            return _read_png(data, largest)
         if data.startswith(ARCHIVE_START):
-            return _read_layered(data, largest, flat)
+            return Source(_read_layered(data, largest, flat), False)
+        orientation = _checked_png(data) if data.startswith(SIGNATURE) else b""
         with _opened(data) as image:
-            return _decoded(image, data, largest)
+            colours = _foreign_colours(image)
+            wanted = colours if to_srgb else None
+            if data.startswith(SIGNATURE) and is_deep_png(data):
+                _refuse_bomb(image, largest)
+                deep = Image.fromarray(read_deep_png(data))
+                deep.info["exif"] = orientation
+                return Source(to_rgba(deep, wanted), colours is not None)
+            return Source(_decoded(image, data, largest, wanted), colours is not None)
+
+
+def _foreign_colours(image: Image.Image) -> Colours | None:
+    if image.info.keys().isdisjoint(("icc_profile", "gamma", "chromaticity")):
+        return None
+    from .colours import foreign_colours
+
+    return foreign_colours(image.info)
 
 
 def read_still(data: bytes, largest: int = LARGEST_FRAME) -> Pixels:
@@ -93,18 +123,13 @@ def _told_as_picture_error(largest: int) -> Iterator[None]:
         raise PictureError(f"is damaged: {_in_short(error)}") from error
 
 
-def _read_png(data: bytes, largest: int) -> Pixels | Reel:
+def _checked_png(data: bytes) -> bytes:
+    """Looks through all of a PNG's parts, and returns its orientation note."""
     orientation = b""
     for kind, content in chunks(data):
         if kind == b"eXIf":
             orientation = b"Exif\0\0" + content
-    with _opened(data) as image:
-        if not is_deep_png(data):
-            return _decoded(image, data, largest)
-        _refuse_bomb(image, largest)
-    deep = Image.fromarray(read_deep_png(data))
-    deep.info["exif"] = orientation
-    return to_rgba(deep)
+    return orientation
 
 
 def _read_layered(data: bytes, largest: int, flat: bool) -> Pixels | Reel:
@@ -135,13 +160,13 @@ def _all_formats() -> list[str]:
     return [name for name in Image.ID if name not in REFUSED_FORMATS]
 
 
-def _decoded(image: Image.Image, data: bytes, largest: int) -> Pixels | Reel:
+def _decoded(image: Image.Image, data: bytes, largest: int, colours: Colours | None) -> Pixels | Reel:
     _refuse_bomb(image, largest)
     if image.format == "GIF":
         refuse_cut_gif(data)
     if image.format in MOVING_FORMATS and getattr(image, "n_frames", 1) > 1:
-        return read_reel(image, data)
-    return to_rgba(image)
+        return read_reel(image, data, colours)
+    return to_rgba(image, colours)
 
 
 def _refuse_bomb(image: Image.Image, largest: int) -> None:

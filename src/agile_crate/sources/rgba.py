@@ -2,18 +2,36 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 from PIL import Image
 
 from ..core.pixels import Pixels
 from .deep_png import rounded_to_bytes
 
+if TYPE_CHECKING:
+    from .colours import Colours
+
 _ORIENTATION_NOTES = ("exif", "Raw profile type exif", "xmp")
 
 
-def to_rgba(image: Image.Image) -> Pixels:
-    """The pixels of an opened image as they stand upright: shape (h, w, 4), uint8, straight alpha, read-only."""
+def to_rgba(image: Image.Image, colours: Colours | None = None) -> Pixels:
+    """The pixels of an opened image as they stand upright: shape (h, w, 4), uint8, straight alpha, read-only.
+
+    With `colours`, they are brought from those to sRGB.
+    """
     image.load()  # also reads notes that stand behind the pixels
+    if colours is None:
+        return _upright(image)
+    from .colours import cmyk_in_srgb, in_srgb
+
+    if image.mode == "CMYK" and colours.profile:
+        return _upright(cmyk_in_srgb(image, colours))
+    return in_srgb(_upright(image), colours)
+
+
+def _upright(image: Image.Image) -> Pixels:
     if any(image.info.get(note) for note in _ORIENTATION_NOTES) or image.format == "TIFF":
         from PIL import ImageOps
 

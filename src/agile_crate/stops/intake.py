@@ -44,7 +44,7 @@ def intake(
     """
     sizes = all_sizes(_with_palette(settings))
     look = partial(seen, look=first_look(sizes))
-    gathered = gather(inputs, own, executor, progress, look, settings.layers == "flat")
+    gathered = gather(inputs, own, executor, progress, look, settings.layers == "flat", settings.to_srgb)
     sequences, remarkable = taken(gathered.sequences, settings)
     each("shift", settings.shift, sequences)
     each("pivot", settings.pivot, sequences)
