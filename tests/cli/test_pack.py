@@ -173,15 +173,16 @@ def test_never_packed_into_itself(run: Run, swim: Path, tmp_path: Path) -> None:
     assert "6 outputs of a build" in run("pack", "frames", "--out", "frames/otter", "--dry-run").stdout
 
 
-def test_names_that_differ_only_in_case_are_warned_of(run: Run, tmp_path: Path) -> None:
+def test_names_that_differ_only_in_case_are_refused(run: Run, tmp_path: Path) -> None:
     save(tmp_path / "f" / "Swim_1.png")
     save(tmp_path / "f" / "swim_1.png")
     done = run("pack", "f", "--out", "o")
-    assert done.returncode == 0
-    assert done.stderr == (
-        "agile-crate: warning: the names 'Swim_1' and 'swim_1' differ only in case; "
-        "some file systems and engines cannot tell them apart\n"
+    assert (done.returncode, done.stderr) == (
+        3,
+        "agile-crate: error: the names 'Swim_1' and 'swim_1' differ only in case, and some file systems and engines "
+        "cannot tell them apart; rename one\n",
     )
+    assert not (tmp_path / "o.json").exists()
 
 
 def test_an_animated_picture_is_a_sequence_with_its_own_times(run: Run, swim: Path, tmp_path: Path) -> None:

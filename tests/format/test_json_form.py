@@ -110,7 +110,7 @@ def changed(path: str, value: Any) -> str:
         (changed("version", True), "version: expected 1"),
         (changed("name", ABSENT), "the key 'name' is missing"),
         (changed("alpha", "bent"), 'alpha: expected "straight" or "premultiplied", found "bent"'),
-        (changed("scale", "1"), 'scale: expected a number, found "1"'),
+        (changed("scale", "1"), 'scale: expected a number above 0, found "1"'),
         (changed("frames", {}), "frames: expected a list, found {}"),
         (changed("frames/1", []), "frames[1]: expected an object, found []"),
         (changed("frames/1/box", ABSENT), "frames[1]: the key 'box' is missing"),
@@ -131,7 +131,7 @@ def changed(path: str, value: Any) -> str:
         (changed("animations/0/loop", "never"), 'animations[0].loop: expected "forever" or "once" or "back-and-forth"'),
         (
             changed("animations/0/durations/1", "83"),
-            'animations[0].durations[1]: expected a whole number of at least 0, found "83"',
+            'animations[0].durations[1]: expected a whole number of at least 1, found "83"',
         ),
     ],
 )

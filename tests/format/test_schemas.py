@@ -12,6 +12,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from lxml import etree
 
+from agile_crate.core.crate.check import check_crate
+from agile_crate.core.names import leads_out
 from agile_crate.format.json_form import to_json
 from agile_crate.format.schemas import schema
 from agile_crate.format.xml_form import to_xml
@@ -30,9 +32,11 @@ def test_the_schemas_are_schemas_and_take_what_we_write() -> None:
 
 
 @given(st.lists(XML_TEXT, max_size=3, unique=True))
-def test_any_name_is_valid(names: list[str]) -> None:
-    CHECK.validate(json.loads(to_json(named(names))))
-    XSD.assertValid(etree.fromstring(to_xml(named(names)).encode()))
+def test_a_name_is_valid_if_it_stays_in_its_folder(names: list[str]) -> None:
+    stays = not any(map(leads_out, names))
+    assert CHECK.is_valid(json.loads(to_json(named(names)))) is stays
+    assert XSD.validate(etree.fromstring(to_xml(named(names)).encode())) is stays
+    assert any("leads out of its folder" in problem for problem in check_crate(named(names))) is not stays
 
 
 ABSENT = object()

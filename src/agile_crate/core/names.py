@@ -102,3 +102,12 @@ def nearest(name: str, there: Iterable[str], least: float = 0.5) -> str | None:
         folded.setdefault(one.casefold(), one)
     near = difflib.get_close_matches(name.casefold(), folded, 1, least)
     return folded[near[0]] if near else None
+
+
+def leads_out(name: str) -> bool:
+    """Whether a name, taken as a path, would lead out of its folder or nowhere, on any platform.
+
+    >>> [leads_out(name) for name in ("swim/swim_01", "../evil", "/evil", "a//b", "a/..", "..a", "a\\\\..", "")]
+    [False, True, True, True, True, False, True, True]
+    """
+    return "\0" in name or any(part in ("", ".", "..") for part in re.split(r"[/\\]", name))

@@ -15,8 +15,7 @@ from typing import Any, TypeVar, get_args
 from ..core.model.crate import FORMAT, VERSION, Animation, Crate, Frame, Loop, Sheet
 from ..core.model.geometry import Box, Cells, Mirror, Offset, Point, Shape, Size
 from ..core.text import shown
-
-LARGEST_NUMBER = 1 << 31
+from .ranges import ANY, RANGES, Range
 
 LARGEST_CANVAS = 1 << 28
 """Pixels. No frame's canvas may be larger: it is what 16,384 × 16,384 makes."""
@@ -138,7 +137,7 @@ def crate_of(document: Any) -> Crate:
         sheets=_items(document, "sheets", _read_sheet),
         frames=_items(document, "frames", _read_frame),
         animations=_items(document, "animations", _read_animation),
-        scale=_number(document.get("scale", 1), "scale"),
+        scale=_number(document.get("scale", 1), "scale", RANGES["scale"]),
         alpha=_one_of(document, "alpha", "", ("straight", "premultiplied"), "straight"),
         generator=_text(document, "generator", "", ""),
         settings=_read_settings(document.get("settings", {})),
@@ -179,12 +178,12 @@ def _read_sheet(value: Any, place: str) -> Sheet:
     cells = _read_cells(value[keys[0]], f"{place}.{keys[0]}") if keys else None
     return Sheet(
         image=image,
-        size=Size(*_whole_numbers(value, "size", place, 2, least=1)),
+        size=Size(*_whole_numbers(value, "size", place, RANGES["sheets.size"], 2)),
         cells=cells,
         sha256=_text(value, "sha256", place, ""),
-        gap=cells.gap if cells else _whole(value.get("gap", 0), f"{place}.gap"),
-        margin=cells.margin if cells else _whole(value.get("margin", 0), f"{place}.margin"),
-        edge_repeat=_whole(value.get("edge_repeat", 0), f"{place}.edge_repeat"),
+        gap=cells.gap if cells else _whole(value.get("gap", 0), f"{place}.gap", RANGES["sheets.gap"]),
+        margin=cells.margin if cells else _whole(value.get("margin", 0), f"{place}.margin", RANGES["sheets.margin"]),
+        edge_repeat=_whole(value.get("edge_repeat", 0), f"{place}.edge_repeat", RANGES["sheets.edge_repeat"]),
     )
 
 
@@ -194,13 +193,13 @@ def _stays_in_folder(image: str) -> bool:
 
 def _read_cells(value: Any, place: str) -> Cells:
     return Cells(
-        size=Size(*_whole_numbers(value, "size", place, 2, least=1)),
-        columns=_whole(_key(value, "columns", place), f"{place}.columns", 1),
-        rows=_whole(_key(value, "rows", place), f"{place}.rows", 1),
-        margin=_whole(value.get("margin", 0), f"{place}.margin"),
-        gap=_whole(value.get("gap", 0), f"{place}.gap"),
+        size=Size(*_whole_numbers(value, "size", place, RANGES["cells.size"], 2)),
+        columns=_whole(_key(value, "columns", place), f"{place}.columns", RANGES["cells.columns"]),
+        rows=_whole(_key(value, "rows", place), f"{place}.rows", RANGES["cells.rows"]),
+        margin=_whole(value.get("margin", 0), f"{place}.margin", RANGES["cells.margin"]),
+        gap=_whole(value.get("gap", 0), f"{place}.gap", RANGES["cells.gap"]),
         down=_one_of(value, "order", place, ("across", "down"), "across") == "down",
-        filled=_whole_numbers(value, "filled", place) if "filled" in value else (),
+        filled=_whole_numbers(value, "filled", place, RANGES["cells.filled"]) if "filled" in value else (),
     )
 
 
@@ -210,10 +209,10 @@ def _read_frame(value: Any, place: str) -> Frame:
     _expect(isinstance(turned, bool), f"{place}.turned", "true or false", turned)
     return Frame(
         name=_text(value, "name", place),
-        on_sheet=_whole(_key(value, "sheet", place), f"{place}.sheet"),
-        box=Box(*_whole_numbers(value, "box", place, 4)),
+        on_sheet=_whole(_key(value, "sheet", place), f"{place}.sheet", RANGES["frames.sheet"]),
+        box=Box(*_whole_numbers(value, "box", place, RANGES["frames.box"], 4)),
         canvas=_read_canvas(value, place),
-        offset=Offset(*_whole_numbers(value, "offset", place, 2, least=-LARGEST_NUMBER)),
+        offset=Offset(*_whole_numbers(value, "offset", place, RANGES["frames.offset"], 2)),
         pivot=_read_point(_key(value, "pivot", place), f"{place}.pivot"),
         turned=turned,
         mirror=_one_of(value, "mirror", place, get_args(Mirror), ""),
@@ -222,14 +221,14 @@ def _read_frame(value: Any, place: str) -> Frame:
 
 
 def _read_canvas(value: Any, place: str) -> Size:
-    canvas = Size(*_whole_numbers(value, "canvas", place, 2, least=1))
+    canvas = Size(*_whole_numbers(value, "canvas", place, RANGES["frames.canvas"], 2))
     _expect(canvas.w * canvas.h <= LARGEST_CANVAS, f"{place}.canvas", f"at most {LARGEST_CANVAS:,} pixels", canvas)
     return canvas
 
 
 def _read_point(value: Any, place: str) -> Point:
     _expect(isinstance(value, list) and len(value) == 2, place, "a list of 2 numbers", value)
-    return Point(*(_number(number, place) for number in value))
+    return Point(*(_number(number, place, ANY) for number in value))
 
 
 def _read_shape(value: Any, place: str) -> Shape:
@@ -237,16 +236,16 @@ def _read_shape(value: Any, place: str) -> Shape:
     for index, polygon in enumerate(_list(value, "polygons", place)):
         _expect(isinstance(polygon, list), f"{place}.polygons[{index}]", "a list of points", polygon)
         polygons.append(tuple(_read_point(point, f"{place}.polygons[{index}]") for point in polygon))
-    return Shape(tuple(polygons), _number(value.get("tolerance", 0), f"{place}.tolerance"))
+    return Shape(tuple(polygons), _number(value.get("tolerance", 0), f"{place}.tolerance", RANGES["shape.tolerance"]))
 
 
 def _read_animation(value: Any, place: str) -> Animation:
     return Animation(
         name=_text(value, "name", place),
-        frames=_whole_numbers(value, "frames", place),
-        durations=_whole_numbers(value, "durations", place),
+        frames=_whole_numbers(value, "frames", place, RANGES["animations.frames"]),
+        durations=_whole_numbers(value, "durations", place, RANGES["animations.durations"]),
         loop=_one_of(value, "loop", place, get_args(Loop), "forever"),
-        times=_whole(value.get("times", 0), f"{place}.times"),
+        times=_whole(value["times"], f"{place}.times", RANGES["animations.times"]) if "times" in value else 0,
     )
 
 
@@ -293,18 +292,17 @@ def _one_of(value: Any, key: str, place: str, choices: tuple[str, ...], default:
     return found
 
 
-def _number(found: Any, place: str) -> float | int:
+def _number(found: Any, place: str, allowed: Range) -> float | int:
     is_number = isinstance(found, (int, float)) and not isinstance(found, bool)
-    _expect(is_number and abs(found) < LARGEST_NUMBER, place, "a number", found)
+    _expect(is_number and allowed.holds(found), place, "a number" if allowed == ANY else str(allowed), found)
     return found  # type: ignore[no-any-return]
 
 
-def _whole(found: Any, place: str, least: int = 0) -> int:
-    expected = "a whole number" if least < 0 else f"a whole number of at least {least}"
-    _expect(type(found) is int and least <= found < LARGEST_NUMBER, place, expected, found)
+def _whole(found: Any, place: str, allowed: Range) -> int:
+    _expect(type(found) is int and allowed.holds(found), place, str(allowed), found)
     return found  # type: ignore[no-any-return]
 
 
-def _whole_numbers(value: Any, key: str, place: str, length: int = 0, least: int = 0) -> tuple[int, ...]:
+def _whole_numbers(value: Any, key: str, place: str, allowed: Range, length: int = 0) -> tuple[int, ...]:
     found = _list(value, key, place, length)
-    return tuple(_whole(number, f"{_at(place, key)}[{index}]", least) for index, number in enumerate(found))
+    return tuple(_whole(number, f"{_at(place, key)}[{index}]", allowed) for index, number in enumerate(found))

@@ -15,10 +15,10 @@ from ..core.frame.first_look import Seen
 from ..core.model.crate import Loop
 from ..core.model.picture import Exposure, FrameSequence, Picture, Sequences
 from ..core.motion.take import in_order, refuse_repeated_frames
-from ..core.names import alike_but_for_case, frame_key, said_once
+from ..core.names import frame_key, said_once
 from ..core.pixels import Pixels
 from ..core.sentence import Sentence, setting
-from ..core.text import bytes_shown, counted, few, quoted, shown
+from ..core.text import bytes_shown, counted, few, shown
 from .animated import Reel
 from .find import LARGEST_FILE, Found, find
 
@@ -113,13 +113,7 @@ def look(
     """
     search = find(inputs, own)
     files = sorted(search.found, key=lambda file: frame_key(file.name, file.animation))
-    warnings = [
-        Sentence(
-            f"the names {few(map(quoted, names))} differ only in case; "
-            "some file systems and engines cannot tell them apart"
-        )
-        for names in alike_but_for_case([file.name for file in files])
-    ]
+    warnings: list[Sentence] = []
     parts: list[Part[T]] = []
     unreadable: list[str] = []
     foreign: list[str] = []

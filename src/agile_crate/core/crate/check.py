@@ -14,14 +14,27 @@ from ..model.crate import (
     Sheet,
 )
 from ..model.geometry import Box
+from ..names import alike_but_for_case, leads_out
 from ..pixels import Pixels
-from ..text import counted, quoted
+from ..text import counted, few, quoted
+
+PAIRS_TOLD = 5
+"""Boxes that are too close are named pair by pair up to so many on a sheet; the rest is counted."""
 
 
 def check_crate(crate: Crate) -> Iterator[str]:
     """Names, boxes, cells, gaps and animations of a crate, checked against each other."""
     yield from _repeated((frame.name for frame in crate.frames), "frames")
     yield from _repeated((animation.name for animation in crate.animations), "animations")
+    for what, names in (("frame", [f.name for f in crate.frames]), ("animation", [a.name for a in crate.animations])):
+        yield from (
+            f"{what} {quoted(name)} has a name that leads out of its folder" for name in names if leads_out(name)
+        )
+        for alike in alike_but_for_case(names):
+            yield f"{what}s {few(map(quoted, alike))} differ only in case"
+    for frame in crate.frames:
+        if (frame.box.w == 0) != (frame.box.h == 0):
+            yield f"frame {quoted(frame.name)}: its box {list(frame.box)} is empty one way and not the other"
     placed: list[list[Frame]] = [[] for _ in crate.sheets]
     for frame in crate.frames:
         if frame.on_sheet < len(placed):
@@ -86,14 +99,24 @@ def _check_gaps(sheet: Sheet, frames: Sequence[Frame]) -> Iterator[str]:
     boxes = np.array(sorted(owners), np.int64).reshape(-1, 4)
     x, y, right, bottom = boxes[:, 0], boxes[:, 1], boxes[:, 0] + boxes[:, 2], boxes[:, 1] + boxes[:, 3]
     last = np.searchsorted(x, right + gap)
+    count = told = 0
     for index in range(len(boxes)):
         after = slice(index + 1, int(last[index]))
         close = (y[after] < bottom[index] + gap) & (bottom[after] + gap > y[index])
-        for other in np.flatnonzero(close) + index + 1:
+        count += int(np.count_nonzero(close))
+        if count - int(np.count_nonzero(close)) >= PAIRS_TOLD:
+            continue
+        for other in np.flatnonzero(close)[:PAIRS_TOLD] + index + 1:
+            told += 1
+            if told > PAIRS_TOLD:
+                break
             first, second = (Box(*boxes[i].tolist()) for i in (index, other))
             overlap = x[other] < right[index] and y[other] < bottom[index] and bottom[other] > y[index]
             what = "overlap" if overlap else f"are closer than the gap of {gap}"
             yield f"frames {quoted(owners[first])} {list(first)} and {quoted(owners[second])} {list(second)} {what}"
+    if count > PAIRS_TOLD:
+        pairs = counted(count - PAIRS_TOLD, "more pair")
+        yield f"sheet {quoted(sheet.image)}: {pairs} of boxes overlap, or are closer than the gap of {gap}"
 
 
 def _check_margin(sheet: Sheet, frames: Sequence[Frame]) -> Iterator[str]:
@@ -141,6 +164,8 @@ def _check_animations(crate: Crate) -> Iterator[str]:
             yield f"{where} has no frames"
         if len(animation.frames) != len(animation.durations):
             yield f"{where} has {counted(len(animation.frames), 'frame')} and {len(animation.durations)} durations"
+        if animation.times and animation.loop != "once":
+            yield f"{where} is shown {animation.times} times and {animation.loop}; only what is shown once can end"
         if any(duration <= 0 for duration in animation.durations):
             yield f"{where} shows a frame for no time at all"
         beyond = [index for index in animation.frames if index >= len(crate.frames)]

@@ -16,7 +16,7 @@ from typing import Literal
 
 from ..errors import InputError, UsageError
 from ..model.picture import Exposure, FrameSequence, Sequences
-from ..names import natural_key, nearest, split_number
+from ..names import alike_but_for_case, natural_key, nearest, split_number
 from ..sentence import Sentence, setting
 from ..text import counted, few, quoted
 from .spans import Spans
@@ -287,10 +287,15 @@ def check_names(asked: str, names: Iterable[str], sequences: Iterable[FrameSeque
 
 
 def refuse_repeated_frames(sequences: Iterable[FrameSequence]) -> None:
-    """Raises InputError when two frames have one name."""
+    """Raises InputError when two frames have one name, or names that differ only in case."""
+    names = [frame.name for sequence in sequences for frame in sequence.frames]
     seen: set[str] = set()
-    for sequence in sequences:
-        for frame in sequence.frames:
-            if frame.name in seen:
-                raise InputError(f"two frames have the name {quoted(frame.name)}; rename the one or the other")
-            seen.add(frame.name)
+    for name in names:
+        if name in seen:
+            raise InputError(f"two frames have the name {quoted(name)}; rename the one or the other")
+        seen.add(name)
+    for alike in alike_but_for_case(names):
+        raise InputError(
+            f"the names {few(map(quoted, alike))} differ only in case, and some file systems and engines cannot tell "
+            "them apart; rename one"
+        )
