@@ -4,15 +4,19 @@ from __future__ import annotations
 
 import argparse
 import json
+import sys
+from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
 from .parser import Parser, add_common, read_value
 from .status import Status
+from .wording import told
 
 if TYPE_CHECKING:
     from pathlib import Path
 
     from ..core.crate.changes import Change
+    from ..core.sentence import Sentence
     from ..jobs.show import Kind, ShowWish
 
 USAGE = "DATA|INPUT… [--against OLD] --out PATH"
@@ -106,7 +110,8 @@ def run(arguments: argparse.Namespace) -> int:
         raise UsageError(f"--{given[0]} is for films and strips; add --as strip, or write a .gif, .apng or .webp")
     wish = _wish(arguments, kind)
     with workers() as executor, progress_bars(arguments.quiet) as progress:
-        files = show(arguments.data, arguments.out, wish, executor, progress, arguments.force)
+        files, warnings = show(arguments.data, arguments.out, wish, executor, progress, arguments.force)
+    _warn(warnings)
     if arguments.json:
         document = {"command": "show", "kind": kind, "files": [str(path) for path in files]}
         print(json.dumps(document, ensure_ascii=False, indent=2))
@@ -116,6 +121,11 @@ def run(arguments: argparse.Namespace) -> int:
         for path in files:
             print(f"wrote {shown(str(path))}")
     return Status.DONE
+
+
+def _warn(warnings: Iterable[Sentence]) -> None:
+    for warning in warnings:
+        print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
 
 
 def _compare(arguments: argparse.Namespace) -> int:
@@ -135,7 +145,10 @@ def _compare(arguments: argparse.Namespace) -> int:
     if arguments.out is not None and not arguments.out.lower().endswith(".html"):
         raise UsageError(f"--out {arguments.out}: changes are written as .html")
     with workers() as executor, progress_bars(arguments.quiet) as progress:
-        found, files = compare(arguments.data[0], arguments.against, arguments.out, executor, progress, arguments.force)
+        found, (files, warnings) = compare(
+            arguments.data[0], arguments.against, arguments.out, executor, progress, arguments.force
+        )
+    _warn(warnings)
     if arguments.json:
         document = {
             "command": "show",

@@ -86,12 +86,14 @@ def _unpack(arguments: argparse.Namespace) -> int:
             arguments.source, Path(arguments.out), executor, progress, film=arguments.film, force=arguments.force
         )
     files = (*done.frames, *done.films)
+    for warning in done.warnings:
+        print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
     if arguments.json:
         document = {
             "command": "unpack",
             "files": [str(path) for path in done.frames],
             "films": [str(path) for path in done.films],
-            "warnings": [],
+            "warnings": list(map(told, done.warnings)),
         }
         print(json.dumps(document, ensure_ascii=False, indent=2))
     elif not arguments.quiet:

@@ -89,6 +89,26 @@ def refuse_bad_names(files: Sequence[Path]) -> None:
         )
 
 
+def refuse_to_lose_touches(target: Path, before: frozenset[str]) -> None:
+    """Raises OutputError when a sheet of the earlier build is no longer as it was written: somebody may have worked on
+    it. Sheets whose metadata gives no digest cannot be told."""
+    digests = {
+        os.path.join(target.parent, os.path.basename(image)): sha256
+        for name in before
+        if name.endswith(ENDINGS)
+        for image, sha256 in outputs_of_build(name).images.items()
+        if sha256
+    }
+    touched = [path for path, sha256 in digests.items() if path in before and os.path.isfile(path)]
+    touched = sorted(os.path.basename(path) for path in touched if not _is_written(Path(path), digests[path]))
+    if touched:
+        verb = "was" if len(touched) == 1 else "were"
+        raise OutputError(
+            f"{few(touched)} {verb} changed since the last build, perhaps by hand; keep a copy, choose another "
+            f"{setting('out')}, or overwrite it with {setting('force')}"
+        )
+
+
 def refuse_strangers(files: Iterable[Path], before: frozenset[str]) -> None:
     """Raises OutputError for files that are there and are not an earlier build's."""
     strangers = [path.name for path in files if os.path.lexists(path) and str(path) not in before]

@@ -20,7 +20,7 @@ from ..core.model.crate import Crate
 from ..core.motion.timing import pace
 from ..core.sentence import Sentence
 from ..core.text import quoted
-from ..exports.earlier_build import build_before, refuse_bad_names, refuse_strangers, target_of
+from ..exports.earlier_build import build_before, refuse_bad_names, refuse_strangers, refuse_to_lose_touches, target_of
 from ..settings.table import Settings
 from ..sources.gather import Progress, silent
 from ..stops.arrange import arranged
@@ -96,6 +96,7 @@ def pack(
     stale = tuple(sorted(Path(path) for path in before if Path(path) not in files and os.path.lexists(path)))
     if not force:
         refuse_strangers(files, before)
+        refuse_to_lose_touches(target, before)
     built = [Built(plan.crate, plan.remarks, plan.considered, plan.bound) for plan in plans]
     warnings = tuple(dict.fromkeys((*warnings, *(warning for plan in plans for warning in plan.warnings))))
     times = plans[0].times

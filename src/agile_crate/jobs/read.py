@@ -11,6 +11,7 @@ from ..core.errors import InputError
 from ..core.frame.alpha import straight
 from ..core.model.crate import Crate, Frame
 from ..core.pixels import Pixels
+from ..core.sentence import Sentence
 from ..core.text import shown
 from ..format.files import read_metadata
 from ..sources.sheets import read_sheet
@@ -19,11 +20,12 @@ from ..sources.sheets import read_sheet
 @dataclass(frozen=True, slots=True, eq=False)
 class Loaded:
     """A crate with its sheets: `sheets` are the decoded images, in order. They were read from files in `folder`, which
-    is None where nothing has been written."""
+    is None where nothing has been written. `warnings` name sheets that somebody changed since."""
 
     crate: Crate
     sheets: tuple[Pixels, ...]
     folder: Path | None
+    warnings: tuple[Sentence, ...] = ()
 
     def frame(self, name: str) -> Pixels:
         """A frame's pixels on its whole canvas, straight alpha, laid over the crate's background if it has one: a new
@@ -50,11 +52,14 @@ def load(data: str) -> Loaded:
     crate = read_metadata(data)
     for problem in check_crate(crate):
         raise InputError(f"{shown(data)}: {problem}")
-    sheets = []
+    sheets: list[Pixels] = []
+    warnings: list[Sentence] = []
     for sheet in crate.sheets:
         found = read_sheet(Path(data).parent, sheet, decode=True)
         for problem in found.problems:
             raise InputError(f"{shown(data)}: {problem}")
+        if found.changed:
+            warnings.append(Sentence(f"{shown(data)}: {found.changed}; its pixels are taken as they are now"))
         assert found.pixels is not None
         sheets.append(found.pixels)
-    return Loaded(crate, tuple(sheets), Path(data).parent)
+    return Loaded(crate, tuple(sheets), Path(data).parent, tuple(warnings))

@@ -8,7 +8,7 @@ from concurrent.futures import Executor
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from ..core.crate.changes import Change, changes
 from ..core.errors import InputError, UsageError
@@ -16,7 +16,7 @@ from ..core.look.findings import Finding
 from ..core.model.crate import Animation, Crate
 from ..core.names import nearest
 from ..core.pixels import Pixels
-from ..core.sentence import setting
+from ..core.sentence import Sentence, setting
 from ..core.text import few, quoted
 from ..exports.in_place import refuse_existing, staged
 from ..exports.png import encode_png
@@ -69,9 +69,16 @@ def kind_of(out: str, asked: str | None) -> Kind:
     return found
 
 
+class Shown(NamedTuple):
+    """The files that were written, and what the user should read."""
+
+    files: tuple[Path, ...]
+    warnings: tuple[Sentence, ...]
+
+
 def show(
     data: Sequence[str], out: str, wish: ShowWish, executor: Executor, progress: Progress = silent, force: bool = False
-) -> tuple[Path, ...]:
+) -> Shown:
     """Draws views of a crate, from the written files alone, and writes them together; or of frames that have not been
     packed, as a grid would hold them. Raises InputError, UsageError, OutputError, FitError."""
     loaded = (
@@ -82,7 +89,7 @@ def show(
     path = Path(out)
     makers = {"sheet": _sheets, "page": _page, "chart": _chart, "film": _films, "strip": _films}
     views = makers[wish.kind](loaded, path, wish, executor)
-    return _written(views, path.parent, progress, force)
+    return Shown(_written(views, path.parent, progress, force), loaded.warnings)
 
 
 def show_frames(
@@ -118,12 +125,13 @@ def compare(
     executor: Executor,
     progress: Progress = silent,
     force: bool = False,
-) -> tuple[list[Change], tuple[Path, ...]]:
+) -> tuple[list[Change], Shown]:
     """What changed since another crate, and the page that shows it, if `out` is given. Raises as `show` does."""
     old, new = load(against), load(data)
+    warnings = (*old.warnings, *new.warnings)
     found = changes(old.crate, new.crate, old.picture, new.picture)
     if out is None:
-        return found, ()
+        return found, Shown((), warnings)
 
     def drawn() -> Iterator[bytes]:
         from ..views.changes_view import changes_page
@@ -135,7 +143,7 @@ def compare(
         return iter([changes_page((against, data), found, *sides, png).encode()])
 
     path = Path(out)
-    return found, _written({path.name: drawn}, path.parent, progress, force)
+    return found, Shown(_written({path.name: drawn}, path.parent, progress, force), warnings)
 
 
 Views = dict[str, Callable[[], Iterator[bytes]]]

@@ -11,6 +11,7 @@ from pathlib import Path
 from ..core.crate.file_names import not_held, repeated
 from ..core.errors import InputError
 from ..core.model.crate import Animation, Crate
+from ..core.sentence import Sentence
 from ..core.text import bytes_shown, quoted, shown
 from ..exports.in_place import refuse_existing, staged
 from ..exports.png import encode_png
@@ -27,6 +28,7 @@ class Unpacked:
     crate: Crate
     frames: tuple[Path, ...]
     films: tuple[Path, ...]
+    warnings: tuple[Sentence, ...] = ()
 
 
 def unpack(
@@ -56,7 +58,7 @@ def unpack(
             staging.write(name, [_film(loaded, animation)])
             progress("unpacking", done, total)
         staging.commit()
-    return Unpacked(crate, tuple(folder / name for name in names), tuple(folder / name for name in films))
+    return Unpacked(crate, tuple(map(folder.joinpath, names)), tuple(map(folder.joinpath, films)), loaded.warnings)
 
 
 def _refuse_too_much(data: str, crate: Crate) -> None:

@@ -81,7 +81,7 @@ def verify(data: str, against: Sequence[str], executor: Executor, progress: Prog
             differences.append(FrameDifference(frame.name, "cannot be restored: there is no such sheet"))
     same = 0
     for index, (sheet, found) in enumerate(read_sheets(folder, crate.sheets, bool(against), executor)):
-        problems += found.problems
+        problems += [*found.problems, *filter(None, [found.changed])]
         here = placed[index]
         if found.pixels is not None and all(restorable(crate, frame) for frame in here):
             problems += check_repeated_edges(sheet, here, found.pixels)

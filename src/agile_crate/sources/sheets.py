@@ -39,9 +39,11 @@ def sheet_bytes(folder: Path, sheet: Sheet) -> bytes:
 
 @dataclass(slots=True)
 class FoundSheet:
-    """What a sheet's file holds: its pixels, if they were wanted and can be used, and what is wrong with it."""
+    """What a sheet's file holds: its pixels, if they were wanted and can be used; what is wrong with it; and, as a
+    sentence, that somebody changed it, if so."""
 
     problems: list[str] = dataclasses.field(default_factory=list)
+    changed: str = ""
     pixels: Pixels | None = None
 
 
@@ -66,7 +68,7 @@ def read_sheet(folder: Path, sheet: Sheet, decode: bool) -> FoundSheet:
         found.problems.append(f"sheet {name} cannot be read: {reason(error)}")
         return found
     if hashlib.sha256(data).hexdigest() != sheet.sha256:
-        found.problems.append(f"sheet {name} is not the file that was written: its sha256 differs")
+        found.changed = f"sheet {name} was changed since it was written"
     try:
         pixels = read_still(data, LARGEST_SHEET) if decode else None
         size = Size(pixels.shape[1], pixels.shape[0]) if pixels is not None else picture_size(data, LARGEST_SHEET)

@@ -28,7 +28,9 @@ def check_crate(crate: Crate) -> Iterator[str]:
     yield from _repeated((animation.name for animation in crate.animations), "animations")
     for what, names in (("frame", [f.name for f in crate.frames]), ("animation", [a.name for a in crate.animations])):
         yield from (
-            f"{what} {quoted(name)} has a name that leads out of its folder" for name in names if leads_out(name)
+            f"{what} {quoted(name)} has a name that leads out of its folder, or nowhere"
+            for name in names
+            if leads_out(name)
         )
         for alike in alike_but_for_case(names):
             yield f"{what}s {few(map(quoted, alike))} differ only in case"
