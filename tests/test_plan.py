@@ -45,23 +45,13 @@ ROOMS = {
 every room may import."""
 
 ONLY_IN = {
-    "argparse": {"cli"},
-    "argcomplete": {"cli"},
-    "rich": {"cli"},
-    "signal": {"cli"},
-    "PIL": {"sources", "exports", "views"},
-    "zlib_ng": {"exports", "core"},
-    "oxipng": {"exports"},
-    "jinja2": {"exports", "views"},
-    "markupsafe": {"views"},
-    "matplotlib": {"views"},
-    "defusedxml": {"format", "sources"},
-    "scipy": {"core"},
-    "numpy": {"stops", "views", "sources", "exports", "jobs", "core"},
-    "subprocess": {"exports"},
-    "time": set[str](),
-    "datetime": set[str](),
-}
+    "argparse": {"cli"}, "argcomplete": {"cli"}, "rich": {"cli"}, "signal": {"cli"},
+    "PIL": {"sources", "exports", "views"}, "zlib_ng": {"exports", "core"}, "oxipng": {"exports"},
+    "jinja2": {"exports", "views"}, "markupsafe": {"views"}, "matplotlib": {"views"},
+    "defusedxml": {"format", "sources"}, "scipy": {"core"},
+    "numpy": {"stops", "views", "sources", "exports", "jobs", "core"}, "subprocess": {"exports"},
+    "time": set[str](), "datetime": set[str](),
+}  # fmt: skip
 """Modules of others, and the floors on which they may be imported. What is not named here must be the standard library."""
 
 FILES_OF = {"sources", "exports", "format"}

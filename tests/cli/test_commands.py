@@ -82,17 +82,9 @@ def test_the_demo_packs_and_proves_the_otter_post(run: Run, tmp_path: Path) -> N
         for a in metadata(tmp_path / f"otter-post/crate/{name}.json")["animations"]
     }
     assert counts == {
-        "dive": 10,
-        "idle": 8,
-        "swim": 12,
-        "walk_down": 3,
-        "walk_left": 3,
-        "walk_right": 3,
-        "walk_up": 3,
-        "gull": 8,
-        "lantern": 6,
-        "splash": 16,
-    }
+        "dive": 10, "idle": 8, "swim": 12, "walk_down": 3, "walk_left": 3, "walk_right": 3, "walk_up": 3,
+        "gull": 8, "lantern": 6, "splash": 16,
+    }  # fmt: skip
     sea = decode(frames / "sea" / "sea.png").astype(int)
     assert sea.shape == (64, 256, 4)
     within = np.abs(np.diff(sea, axis=1)).max()

@@ -309,17 +309,9 @@ def test_the_same_bytes_whatever_the_threads_the_seed_and_the_order_of_listing(r
 
 def test_five_hundred_frames_of_mixed_sizes_and_modes(run: Run, tmp_path: Path) -> None:
     modes = [
-        ("RGBA", "png"),
-        ("RGB", "png"),
-        ("P", "png"),
-        ("L", "png"),
-        ("LA", "png"),
-        ("1", "png"),
-        ("RGB", "jpg"),
-        ("P", "gif"),
-        ("RGBA", "tga"),
-        ("RGB", "bmp"),
-    ]
+        ("RGBA", "png"), ("RGB", "png"), ("P", "png"), ("L", "png"), ("LA", "png"), ("1", "png"),
+        ("RGB", "jpg"), ("P", "gif"), ("RGBA", "tga"), ("RGB", "bmp"),
+    ]  # fmt: skip
     for index in range(500):
         mode, ending = modes[index % len(modes)]
         picture = Image.fromarray(art(20 + index % 37, 20 + index % 23, index))

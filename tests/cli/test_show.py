@@ -99,21 +99,7 @@ def test_speeds_and_files_for_each(run: Run, crate: Path, tmp_path: Path) -> Non
     assert [time for time, _ in frames_of(tmp_path / "each-dive.apng")] == [250] * 5
     said = json.loads(run("show", "o.json", "--out", "all.gif", "--json").stdout)
     assert said == {"command": "show", "kind": "film", "files": ["all.gif"]}
-    done = run(
-        "show",
-        "o.json",
-        "--out",
-        "s.png",
-        "--as",
-        "strip",
-        "--animation",
-        "dive",
-        "--zoom",
-        2,
-        "--ground",
-        "line",
-        "--pivots",
-    )
+    done = run(*"show o.json --out s.png --as strip --animation dive --zoom 2 --ground line --pivots".split())
     assert done.stdout == "wrote s.png\n"
     with Image.open(tmp_path / "s.png") as strip:
         assert strip.width == 8 + 5 * (38 + 8)
@@ -182,21 +168,7 @@ def test_what_changed_since_yesterday(run: Run, crate: Path, tmp_path: Path) -> 
     pixels[3, 5] = (1, 2, 3, 255)
     save(tmp_path / "frames" / "swim_2.png", pixels)
     (tmp_path / "frames" / "dive_5.png").rename(tmp_path / "frames" / "dive_6.png")
-    run(
-        "pack",
-        "frames",
-        "--out",
-        "new",
-        "--layout",
-        "tight",
-        "--turn",
-        "--effort",
-        "quick",
-        "--fps",
-        "swim=5",
-        "--fps",
-        "8",
-    )
+    run(*"pack frames --out new --layout tight --turn --effort quick --fps swim=5 --fps 8".split())
     done = run("show", "new.json", "--against", "o.json", "--strict")
     assert (done.returncode, done.stderr) == (1, "")
     lines = done.stdout.splitlines()

@@ -67,17 +67,9 @@ def test_other_sizes_are_prepared_from_the_originals(run: Run, tmp_path: Path) -
     for number in range(1, 6):
         save(tmp_path / "frames" / f"swim_{number}.png", art(40, 32, number))
     lengths = (
-        "--shift",
-        "2,-4",
-        "--pivot",
-        "10px,20px",
-        "--canvas",
-        "48x40",
-        "--cell",
-        "64x48",
-        "--outline",
+        "--shift", "2,-4", "--pivot", "10px,20px", "--canvas", "48x40", "--cell", "64x48", "--outline",
         "#201830:2",
-    )
+    )  # fmt: skip
     told = packed(run, "--also-scale", "50%,25%", "--metadata", "json,xml", *lengths)
     assert "  also at 50%: otter@50.png 64×72, cells 32×24\n  also at 25%: otter@25.png 32×36, cells 16×12\n" in told
     proved(run, *(f"otter{at}{ending}" for at in ("", "@50", "@25") for ending in (".json", ".xml")))

@@ -8,19 +8,12 @@ from agile_crate.core.names import alike_but_for_case, animation_of, frame_key, 
 @pytest.mark.parametrize(
     ("stem", "expected"),
     [
-        ("swim_0003", ("swim", 3)),
-        ("swim-3", ("swim", 3)),
-        ("swim.03", ("swim", 3)),
-        ("swim 03", ("swim", 3)),
-        ("swim (3)", ("swim", 3)),
-        ("swim__12", ("swim", 12)),
-        ("0042", ("", 42)),
-        ("2d_swim_7", ("2d_swim", 7)),
-        ("swim3b", ("swim3b", None)),
-        ("buoy", ("buoy", None)),
+        ("swim_0003", ("swim", 3)), ("swim-3", ("swim", 3)), ("swim.03", ("swim", 3)), ("swim 03", ("swim", 3)),
+        ("swim (3)", ("swim", 3)), ("swim__12", ("swim", 12)), ("0042", ("", 42)),
+        ("2d_swim_7", ("2d_swim", 7)), ("swim3b", ("swim3b", None)), ("buoy", ("buoy", None)),
         ("two\nlines_1", ("two\nlines", 1)),
     ],
-)
+)  # fmt: skip
 def test_number_at_the_end(stem: str, expected: tuple[str, int | None]) -> None:
     assert split_number(stem) == expected
 
@@ -28,17 +21,12 @@ def test_number_at_the_end(stem: str, expected: tuple[str, int | None]) -> None:
 @pytest.mark.parametrize(
     ("name", "folder", "expected"),
     [
-        ("swim/swim_0003", "swim", "swim"),
-        ("otter/swim/swim_0003", "swim", "otter/swim"),
-        ("otter/swim_0003", "otter", "otter/swim"),
-        ("otter/0003", "otter", "otter"),
-        ("swim/up_1", "swim", "swim/up"),
-        ("swim_1", "frames", "swim"),
-        ("0001", "swim", "swim"),
-        ("0001", "", "frames"),
-        ("parcels/letter", "parcels", None),
+        ("swim/swim_0003", "swim", "swim"), ("otter/swim/swim_0003", "swim", "otter/swim"),
+        ("otter/swim_0003", "otter", "otter/swim"), ("otter/0003", "otter", "otter"),
+        ("swim/up_1", "swim", "swim/up"), ("swim_1", "frames", "swim"), ("0001", "swim", "swim"),
+        ("0001", "", "frames"), ("parcels/letter", "parcels", None),
     ],
-)
+)  # fmt: skip
 def test_animation_of_a_frame(name: str, folder: str, expected: str | None) -> None:
     assert animation_of(name, folder) == expected
 

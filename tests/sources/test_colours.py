@@ -64,20 +64,13 @@ WIDE = (0.3127, 0.3290, 0.708, 0.292, 0.170, 0.797, 0.131, 0.046)
 @pytest.mark.parametrize(
     ("notes", "is_foreign"),
     [
-        ({}, False),
-        ({"icc": SRGB}, False),
-        ({"icc": profile(RED, GREEN, BLUE, 1.0)}, True),
-        ({"icc": profile(GREEN, RED, BLUE, 2.2)}, True),
-        ({"icc": b"nonsense" * 30}, True),
-        ({"gamma": 1 / 2.2}, False),
-        ({"gamma": 0.45455, "primaries": CHROMATICITY}, False),
-        ({"gamma": 1.0}, True),
-        ({"gamma": 1.0, "srgb": True}, False),
-        ({"primaries": WIDE}, True),
-        ({"gamma": 0}, False),
-        ({"primaries": (0,) * 8}, False),
+        ({}, False), ({"icc": SRGB}, False), ({"icc": profile(RED, GREEN, BLUE, 1.0)}, True),
+        ({"icc": profile(GREEN, RED, BLUE, 2.2)}, True), ({"icc": b"nonsense" * 30}, True),
+        ({"gamma": 1 / 2.2}, False), ({"gamma": 0.45455, "primaries": CHROMATICITY}, False),
+        ({"gamma": 1.0}, True), ({"gamma": 1.0, "srgb": True}, False), ({"primaries": WIDE}, True),
+        ({"gamma": 0}, False), ({"primaries": (0,) * 8}, False),
     ],
-)
+)  # fmt: skip
 def test_what_a_picture_says_of_its_colours(notes: dict[str, Any], is_foreign: bool) -> None:
     source = read_source(png(**notes))
     assert source.is_foreign is is_foreign

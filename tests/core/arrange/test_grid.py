@@ -19,18 +19,10 @@ def shape(count: int, cell: Size = CELL, **wish: object) -> list[tuple[int, int]
 @pytest.mark.parametrize(
     ("count", "expected"),
     [
-        (1, (1, 1)),
-        (2, (2, 1)),
-        (3, (3, 1)),
-        (4, (2, 2)),
-        (5, (3, 2)),
-        (7, (4, 2)),
-        (11, (4, 3)),
-        (12, (4, 3)),
-        (13, (5, 3)),
-        (42, (7, 6)),
+        (1, (1, 1)), (2, (2, 1)), (3, (3, 1)), (4, (2, 2)), (5, (3, 2)), (7, (4, 2)), (11, (4, 3)),
+        (12, (4, 3)), (13, (5, 3)), (42, (7, 6)),
     ],
-)
+)  # fmt: skip
 def test_columns_chosen_for_square_cells(count: int, expected: tuple[int, int]) -> None:
     assert shape(count) == [expected]
 
@@ -38,26 +30,19 @@ def test_columns_chosen_for_square_cells(count: int, expected: tuple[int, int]) 
 @pytest.mark.parametrize(
     ("count", "wish", "expected"),
     [
-        (13, {"columns": 4}, [(4, 4)]),
-        (5, {"columns": 8}, [(8, 1)]),
-        (13, {"rows": 2}, [(7, 2)]),
-        (5, {"rows": 4}, [(2, 4)]),
-        (12, {"columns": 3, "rows": 5}, [(3, 5)]),
-        (13, {"strip": True}, [(13, 1)]),
-        (13, {"strip": True, "down": True}, [(1, 13)]),
-        (50, {"strip": True}, [(42, 1), (8, 1)]),
-        (13, {"rules": SheetRules(pow2=True)}, [(5, 3)]),
-        (3, {"rules": SheetRules(square=True)}, [(2, 2)]),
+        (13, {"columns": 4}, [(4, 4)]), (5, {"columns": 8}, [(8, 1)]), (13, {"rows": 2}, [(7, 2)]),
+        (5, {"rows": 4}, [(2, 4)]), (12, {"columns": 3, "rows": 5}, [(3, 5)]), (13, {"strip": True}, [(13, 1)]),
+        (13, {"strip": True, "down": True}, [(1, 13)]), (50, {"strip": True}, [(42, 1), (8, 1)]),
+        (13, {"rules": SheetRules(pow2=True)}, [(5, 3)]), (3, {"rules": SheetRules(square=True)}, [(2, 2)]),
         (13, {"rules": SheetRules(exact=Size(1024, 300))}, [(7, 2)]),
         (100, {"columns": 4, "rules": SheetRules(Size(400, 480))}, [(4, 5)] * 5),
         (21, {"columns": 4, "rules": SheetRules(Size(400, 480))}, [(4, 5), (4, 1)]),
         (21, {"rules": SheetRules(Size(400, 480))}, [(4, 5), (1, 1)]),
         (9, {"rows": 2, "rules": SheetRules(Size(300, 480))}, [(3, 2), (2, 2)]),
-        (40, {"rules": SheetRules(Size(4096, 128))}, [(40, 1)]),
-        (1, {"cell": Size(256, 16)}, [(1, 1)]),
+        (40, {"rules": SheetRules(Size(4096, 128))}, [(40, 1)]), (1, {"cell": Size(256, 16)}, [(1, 1)]),
         (4, {"cell": Size(256, 16)}, [(1, 4)]),
     ],
-)
+)  # fmt: skip
 def test_columns_and_rows(count: int, wish: dict[str, object], expected: list[tuple[int, int]]) -> None:
     assert shape(count, **wish) == expected
 
@@ -90,6 +75,7 @@ def test_where_cells_lie() -> None:
 @pytest.mark.parametrize(
     ("count", "wish", "sentence"),
     [
+
         (13, {"columns": 4, "rows": 3}, r"13 frames do not fit into 4 × 3 cells \(12\); give more columns or rows"),
         (1, {"rules": SheetRules(Size(64, 64))}, "a cell of 96×96 is larger than the largest sheet allowed, 64×64"),
         (1, {"margin": 1, "rules": SheetRules(Size(97, 97))}, r"with its margin \(98×98\) is larger than"),
@@ -98,7 +84,7 @@ def test_where_cells_lie() -> None:
         (9, {"rows": 43}, "43 rows of 96×96 cells"),
         (1, {"rules": SheetRules(Size(100, 100), multiple=128)}, "larger than the largest sheet allowed, 0×0"),
     ],
-)
+)  # fmt: skip
 def test_what_does_not_fit_is_said(count: int, wish: dict[str, object], sentence: str) -> None:
     with pytest.raises(FitError, match=sentence):
         shape(count, **wish)

@@ -39,19 +39,8 @@ def test_every_canvas_lies_within_the_stage(frames: list[tuple[int, int, int, in
 def test_the_timing_rule() -> None:
     swing = Animation("swing", (5, 6, 7, 8), (10, 20, 30, 40), "back-and-forth")
     assert [step.frame for step in turn(swing)] == [5, 6, 7, 8, 7, 6]
-    assert [frame_at(swing, at) for at in (0, 9, 10, 29, 30, 60, 99.5, 100, 130, 149, 150)] == [
-        5,
-        5,
-        6,
-        6,
-        7,
-        8,
-        8,
-        7,
-        6,
-        6,
-        5,
-    ]
+    moments = (0, 9, 10, 29, 30, 60, 99.5, 100, 130, 149, 150)
+    assert [frame_at(swing, at) for at in moments] == [5, 5, 6, 6, 7, 8, 8, 7, 6, 6, 5]
     dive = Animation("dive", (1, 2), (10, 10), "once", times=2)
     assert [frame_at(dive, at) for at in (-1, 0, 19, 20, 39, 40, 1e9)] == [1, 1, 2, 1, 2, 2, 2]
     assert [frame_at(swing, at) for at in (-1, -50, -51, -151)] == [6, 7, 8, 6]
