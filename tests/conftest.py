@@ -19,6 +19,8 @@ from hypothesis import settings
 from lxml import etree
 from PIL import Image
 
+import agile_crate
+import independent_reader
 from agile_crate.format.schemas import schema
 
 settings.register_profile("steady", deadline=None, derandomize=True, max_examples=60)
@@ -57,7 +59,8 @@ def tool(name: str) -> str:
 
 @pytest.fixture
 def run(tmp_path: Path) -> Callable[..., subprocess.CompletedProcess[str]]:
-    """Runs the installed program in the test's own folder. Whatever `pack` writes must be valid by the schemas."""
+    """Runs the installed program in the test's own folder. Whatever `pack` writes must be valid by the schemas, and what
+    an independent reader makes of it must be what the program's own makes of it."""
 
     def run(*arguments: object, cwd: Path = tmp_path, **options: Any) -> subprocess.CompletedProcess[str]:
         words = list(map(str, arguments))
@@ -70,7 +73,7 @@ def run(tmp_path: Path) -> Callable[..., subprocess.CompletedProcess[str]]:
 
 
 def check_metadata(out: Path) -> None:
-    """Validates a crate's JSON and XML, whichever are there, by the published schemas."""
+    """Validates a crate's JSON and XML, whichever are there, by the published schemas, and restores its frames twice."""
     stem = out.parent / out.name.removesuffix(".json").removesuffix(".png")
     found = [path for ending in (".json", ".xml") if (path := stem.parent / (stem.name + ending)).is_file()]
     assert found
@@ -79,6 +82,10 @@ def check_metadata(out: Path) -> None:
             json_schema().validate(json.loads(path.read_text("utf-8")))
         else:
             xml_schema().assertValid(etree.fromstring(path.read_bytes()))
+        if independent_reader.is_small(path):
+            loaded = agile_crate.load(path)
+            for name, pixels in independent_reader.restored(path).items():
+                assert np.array_equal(pixels, loaded.frame(name)), (path, name)
 
 
 @cache

@@ -258,19 +258,8 @@ def test_what_is_taken_and_that_the_proof_takes_the_same(
 
 
 def test_animations_made_from_others(run: Run, swim: Path, tmp_path: Path) -> None:
-    done = run(
-        *("pack", "frames", "--out", "o", "--columns", "13", "--split", "swim=start:1-4,go:5-13"),
-        *(
-            "--mirrored",
-            "go_left=go",
-            "--reversed",
-            "stop=start",
-            "--order",
-            "start,go,go_left,stop",
-            "--fps",
-            "stop=24",
-        ),
-    )
+    line = "pack frames --out o --columns 13 --split swim=start:1-4,go:5-13 --mirrored go_left=go"
+    done = run(*f"{line} --reversed stop=start --order start,go,go_left,stop --fps stop=24".split())
     assert (done.returncode, done.stderr) == (0, "")
     said = metadata(tmp_path / "o.json")
     assert {a["name"]: len(a["frames"]) for a in said["animations"]} == {"start": 4, "go": 9, "go_left": 9, "stop": 4}

@@ -94,19 +94,9 @@ def harbour(run: Run, tmp_path: Path) -> dict[str, np.ndarray]:
     options = ("--turn", "--share-mirrored", "--mirrored", "left=gull/swing", "--gap", "1", "--max-size", "48x32")
     times = ("--loop", "gull/swing=back-and-forth", "--loop", "left=once", "--fps", "8", "--hold", "left:2=250ms")
     run(
-        "pack",
-        "frames",
-        "--out",
-        "o",
-        "--layout",
-        "tight",
-        "--pivot",
-        "0.5,0.9",
-        "--metadata",
-        "json,xml",
-        *options,
-        *times,
-    )
+        "pack", "frames", "--out", "o", "--layout", "tight", "--pivot", "0.5,0.9", "--metadata", "json,xml",
+        *options, *times,
+    )  # fmt: skip
     return frames | {name.replace("gull/swing", "left"): p[:, ::-1] for name, p in frames.items() if "gull" in name}
 
 

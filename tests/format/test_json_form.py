@@ -142,16 +142,9 @@ def test_what_is_wrong_is_told_with_its_place(text: str, sentence: str) -> None:
 
 
 @pytest.mark.parametrize(
-    ("text", "images"),
-    [
-        (to_json(CRATE), ("otter.png",)),
-        ("{}", ()),
-        ("[1]", ()),
-        ("no", ()),
-        ("[" * 100_000, ()),
-        ('{"format": "agile-crate", "sheets": 3}', ()),
-    ],
-)
+    ("text", "images"), [ (to_json(CRATE), ("otter.png",)), ("{}", ()), ("[1]", ()), ("no", ()),
+    ("[" * 100_000, ()), ('{"format": "agile-crate", "sheets": 3}', ()), ],
+)  # fmt: skip
 def test_the_images_of_a_build_of_ours(tmp_path: Path, text: str, images: tuple[str, ...]) -> None:
     (tmp_path / "otter.json").write_text(text, "utf-8")
     assert tuple(outputs_of_build(tmp_path / "otter.json").images) == images

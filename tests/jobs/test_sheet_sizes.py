@@ -40,22 +40,13 @@ def test_size_columns_and_rows_together_say_how_large_cells_are(
 
 
 @pytest.mark.parametrize(
-    ("given", "told"),
-    [
-        (
-            {"size": "100x64", "columns": 8, "rows": 4},
-            "columns=8 cannot share a sheet 100 pixels wide evenly; make it 96 or 104",
-        ),
-        (
-            {"size": "62x71", "columns": 4, "rows": 4, "gap": 2},
-            "rows=4 cannot share a sheet 71 pixels high evenly; make it 70 or 74 high",
-        ),
-        (
-            {"size": "10x64", "columns": 8, "rows": 4, "gap": 2},
-            "columns=8 cannot share a sheet 10 pixels wide evenly; make it 22 wide",
-        ),
-    ],
-)
+    ("given", "told"), [ ( {"size": "100x64", "columns": 8, "rows": 4},
+    "columns=8 cannot share a sheet 100 pixels wide evenly; make it 96 or 104", ), (
+    {"size": "62x71", "columns": 4, "rows": 4, "gap": 2},
+    "rows=4 cannot share a sheet 71 pixels high evenly; make it 70 or 74 high", ), (
+    {"size": "10x64", "columns": 8, "rows": 4, "gap": 2},
+    "columns=8 cannot share a sheet 10 pixels wide evenly; make it 22 wide", ), ],
+)  # fmt: skip
 def test_sheets_that_do_not_divide(given: dict[str, Any], told: str) -> None:
     with pytest.raises(UsageError) as caught:
         settings_from(given)

@@ -99,14 +99,8 @@ def test_split() -> None:
 @pytest.mark.parametrize(
     ("parts", "sentence"),
     [
-        (
-            {"a": (Span(1, 6),), "b": (Span(6, 10),)},
-            "split='swim': frame 6 is in 'a' and in 'b'; each frame",
-        ),
-        (
-            {"a": (Span(2, 6),), "b": (Span(8, 10),)},
-            r"split='swim': 2 frames of 10 are in no part \(1 and 7\)",
-        ),
+        ({"a": (Span(1, 6),), "b": (Span(6, 10),)}, "split='swim': frame 6 is in 'a' and in 'b'; each frame"),
+        ({"a": (Span(2, 6),), "b": (Span(8, 10),)}, r"split='swim': 2 frames of 10 are in no part \(1 and 7\)"),
         ({"a": (Span(1, 12),)}, "split: 1-12 is outside 'swim', which has 10 frames"),
         ({"dive": (Span(1, 10),)}, "split: there are two animations 'dive'; choose another name"),
     ],
