@@ -45,7 +45,7 @@ def restored(path: Path) -> dict[str, np.ndarray]:
     """Every frame on its whole canvas, straight alpha, by name."""
     document = read(path)
     sheets = [np.asarray(Image.open(path.parent / sheet["image"]).convert("RGBA")) for sheet in document["sheets"]]
-    return {frame["name"]: restore(document, sheets[frame["sheet"]], frame) for frame in document["frames"]}
+    return {one["name"]: restore(document, sheets[one["sheet"]], one) for one in document["frames"]}
 
 
 def restore(document: dict[str, Any], sheet: np.ndarray, frame: dict[str, Any]) -> np.ndarray:

@@ -14,7 +14,7 @@ from ..core.errors import InputError, reason
 from ..core.frame.first_look import Seen
 from ..core.model.crate import Loop
 from ..core.model.picture import Exposure, FrameSequence, Picture, Sequences
-from ..core.motion.take import in_order, refuse_repeated_frames
+from ..core.motion.take import in_order
 from ..core.names import frame_key, said_once
 from ..core.pixels import Pixels
 from ..core.sentence import Sentence, setting
@@ -93,9 +93,7 @@ def gather(
             frames.append(Exposure(frame, len(drawings), milliseconds, fingerprint=its.fingerprint))
             drawings.append(its.pictures)
         sequences.append(FrameSequence(name, tuple(frames), parts[0].loop, parts[0].times))
-    ordered = in_order(sequences)
-    refuse_repeated_frames(ordered)
-    return Gathered(ordered, tuple(drawings), looked.passed_over, looked.warnings)
+    return Gathered(in_order(sequences), tuple(drawings), looked.passed_over, looked.warnings)
 
 
 def look(

@@ -101,21 +101,17 @@ def _check_gaps(sheet: Sheet, frames: Sequence[Frame]) -> Iterator[str]:
     boxes = np.array(sorted(owners), np.int64).reshape(-1, 4)
     x, y, right, bottom = boxes[:, 0], boxes[:, 1], boxes[:, 0] + boxes[:, 2], boxes[:, 1] + boxes[:, 3]
     last = np.searchsorted(x, right + gap)
-    count = told = 0
+    count = 0
     for index in range(len(boxes)):
         after = slice(index + 1, int(last[index]))
         close = (y[after] < bottom[index] + gap) & (bottom[after] + gap > y[index])
-        count += int(np.count_nonzero(close))
-        if count - int(np.count_nonzero(close)) >= PAIRS_TOLD:
-            continue
-        for other in np.flatnonzero(close)[:PAIRS_TOLD] + index + 1:
-            told += 1
-            if told > PAIRS_TOLD:
-                break
+        others = np.flatnonzero(close) + index + 1
+        for other in others[: max(0, PAIRS_TOLD - count)]:
             first, second = (Box(*boxes[i].tolist()) for i in (index, other))
             overlap = x[other] < right[index] and y[other] < bottom[index] and bottom[other] > y[index]
             what = "overlap" if overlap else f"are closer than the gap of {gap}"
             yield f"frames {quoted(owners[first])} {list(first)} and {quoted(owners[second])} {list(second)} {what}"
+        count += len(others)
     if count > PAIRS_TOLD:
         pairs = counted(count - PAIRS_TOLD, "more pair")
         yield f"sheet {quoted(sheet.image)}: {pairs} of boxes overlap, or are closer than the gap of {gap}"
