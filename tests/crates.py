@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
+
 from hypothesis import strategies as st
 
 from agile_crate.core.model.crate import (
@@ -29,6 +31,7 @@ FULL = Crate(
     animations=(
         Animation("swim", (0, 1, 0), (83, 84, 83), "back-and-forth"),
         Animation("dive", (2, 0), (500, 1), "once", times=3),
+        Animation("dash", (0, 2, 1), (33, 34, 66), fps=Fraction(30000, 1001), beats=(1, 1, 2)),
     ),
     scale=0.5,
     alpha="premultiplied",

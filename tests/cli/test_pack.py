@@ -39,7 +39,8 @@ def test_a_folder_becomes_a_sheet_and_metadata(run: Run, swim: Path, tmp_path: P
         "canvas": [8, 8], "offset": [0, 0], "pivot": [4, 8],
     }  # fmt: skip
     assert said["animations"] == [
-        {"name": "swim", "frames": list(range(13)), "durations": [83, 84, 83] * 4 + [83], "loop": "forever"}
+        {"name": "swim", "frames": list(range(13)), "durations": [83, 84, 83] * 4 + [83], "loop": "forever",
+         "fps": [12, 1], "beats": [1] * 13}
     ]
     pixels = decode(tmp_path / "build/otter.png")
     for index in range(13):
@@ -196,12 +197,14 @@ def test_an_animated_picture_is_a_sequence_with_its_own_times(run: Run, swim: Pa
     assert [f["name"] for f in said["frames"][13:]] == ["gull/01", "gull/02", "gull/03"]
     assert said["animations"][1] == {
         "name": "gull", "frames": [13, 14, 15], "durations": [40, 80, 120], "loop": "once", "times": 2,
+        "fps": [25, 1], "beats": [1, 2, 3],
     }  # fmt: skip
-    assert "  gull          13    15       3  12.5    0.240  once\n" in done.stdout
+    assert "  gull          13    15       3   25    0.240  once\n" in done.stdout
     assert run("verify", "o.json", "--against", "frames").stdout.endswith("16 of 16 frames restored to the pixel\n")
     run("pack", "frames", "--out", "o", "--exclude", "cut/*", "--fps", "gull=10", "--loop", "gull=forever")
     assert metadata(tmp_path / "o.json")["animations"][0] == {
-        "name": "gull", "frames": [0, 1, 2], "durations": [100, 100, 100], "loop": "forever",
+        "name": "gull", "frames": [0, 1, 2], "durations": [100, 100, 100], "loop": "forever", "fps": [10, 1],
+        "beats": [1, 1, 1],
     }  # fmt: skip
     whole = (swim / "cut.gif").read_bytes()
     (swim / "cut.gif").write_bytes(whole[:-3])

@@ -31,7 +31,7 @@ def test_a_template_sees_the_metadata_under_its_own_names() -> None:
     text = "{% for f in frames %}{{ f.index }} {{ f.image }} {{ f.box.x }} {{ f.upright.w }} {{ f.turned }} {{ f.mirror }};{% endfor %}"
     assert made(text) == "0 otter-1.png 2 9 False ;1 otter-2.png 2 10 True xy;2 otter-3.png 0 0 False ;"
     text = "{% for a in animations %}{{ a.name }} {{ a.length }} {{ a.turn|map(attribute='index')|join(',') }};{% endfor %}"
-    assert made(text) == "swim 250 0,1,0,1;dive 501 2,0;"
+    assert made(text) == "swim 250 0,1,0,1;dive 501 2,0;dash 133 0,2,1;"
     assert made("{{ crate.files|length }} {{ crate.files[0] }}") == "3 otter.css"
     assert made("{{ crate.files|length }}{{ crate.background }}{{ crate.settings|length }}", named([])) == "00"
     assert made("a\n{% if true %}\nb\n{% endif %}\n") == "a\nb\n"
@@ -87,7 +87,7 @@ def test_the_example_for_python_is_a_module(tmp_path: Path) -> None:
         "offset": [0, 0],
         "pivot": [0.25, 1],
     }
-    assert animations["*/"] == {"steps": [["*/", 100]], "loop": "forever", "times": 0}
+    assert animations["*/"] == {"steps": [["*/", 100]], "fps": None, "beats": None, "loop": "forever", "times": 0}
     assert sheets == ["c.png"]
 
 

@@ -113,11 +113,12 @@ def test_the_tables_say_what_the_crate_says() -> None:
     assert found[1] == dict(zip(FRAMES, ["1", FULL.frames[1].name, "otter-2.png", "2", "2", "6", "10", "true", "xy",
                                          "16", "16", "3", "5", "7.5", "16"], strict=True))  # fmt: skip
     steps = rows(animations_csv(FULL))
-    assert [row["frame"] for row in steps] == ["0", "1", "0", "2", "0"]
+    assert [row["frame"] for row in steps] == ["0", "1", "0", "2", "0", "0", "2", "1"]
     assert steps[1] == dict(
-        zip(STEPS, ["swim", "2", "1", FULL.frames[1].name, "84", "back-and-forth", "0"], strict=True)
+        zip(STEPS, ["swim", "2", "1", FULL.frames[1].name, "84", "back-and-forth", "0", "", ""], strict=True)
     )
-    assert steps[4] == dict(zip(STEPS, ["dive", "2", "0", "swim/swim_01", "1", "once", "3"], strict=True))
+    assert steps[4] == dict(zip(STEPS, ["dive", "2", "0", "swim/swim_01", "1", "once", "3", "", ""], strict=True))
+    assert list(steps[7].values())[4:] == ["66", "forever", "0", "30000/1001", "2"]
 
 
 @given(st.lists(st.text(st.characters(exclude_categories=["Cs"], exclude_characters="\0"), max_size=12), max_size=4))

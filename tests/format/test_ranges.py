@@ -41,6 +41,8 @@ PLACES: dict[str, tuple[tuple[Any, ...], str]] = {
     "animations.frames": (("animations", 0, "frames", 0), 'frames="0 1 0"'),
     "animations.durations": (("animations", 0, "durations", 0), 'durations="83 84 83"'),
     "animations.times": (("animations", 1, "times"), 'times="3"'),
+    "animations.fps": (("animations", 2, "fps", 0), 'fps="30000 1001"'),
+    "animations.beats": (("animations", 2, "beats", 0), 'beats="1 1 2"'),
 }
 """Where a number of each range stands in a full document, as JSON and as XML."""
 

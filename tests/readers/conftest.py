@@ -57,13 +57,14 @@ def _frames(folder: Path) -> dict[str, np.ndarray]:
 
 @pytest.fixture(scope="session")
 def crates(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Crate]:
-    """One crate of each kind; swim goes back and forth with a hold, dive ends after two showings."""
+    """One crate of each kind; swim goes back and forth by beats of 1/7 s, dive is shown once, its frames no multiples."""
     top = tmp_path_factory.mktemp("crates")
     sources = _frames(top / "frames")
     sources |= {
         name.replace("swim/swim", "left"): pixels[:, ::-1] for name, pixels in sources.items() if "swim" in name
     }
-    times = ("--fps", "swim=7", "--hold", "swim:2=3", "--loop", "swim=back-and-forth", "--loop", "dive=once")
+    times = ("--fps", "swim=7", "--hold", "swim:2=3", "--loop", "swim=back-and-forth", "--loop", "dive=once",
+             "--hold", "dive:2=100ms")  # fmt: skip
     made = {}
     for kind, options in KINDS.items():
         path = top / "out" / kind
@@ -81,20 +82,24 @@ def crate(request: pytest.FixtureRequest, crates: dict[str, Crate]) -> Crate:
     return crates[request.param]
 
 
-def times_of(animation: dict[str, Any]) -> Iterator[tuple[int, int]]:
-    """Times to ask for, with the frame that is shown then, as docs/format.md tells it."""
-    frames, durations = animation["frames"], animation["durations"]
-    order = list(zip(frames, durations, strict=True))
+def times_of(animation: dict[str, Any]) -> Iterator[tuple[float, int]]:
+    """Times to ask for, with the frame that is shown then, as docs/format.md tells it: at the first and the last
+    millisecond of a step, and at every beat of a clock that adds beats up, with all its rounding."""
+    frames, lengths, unit = animation["frames"], animation["durations"], 1.0
+    if "beats" in animation:
+        lengths, unit = animation["beats"], 1000 / (animation["fps"][0] / animation["fps"][1])
+    order = list(zip(frames, lengths, strict=True))
     if animation["loop"] == "back-and-forth":
         order += order[-2:0:-1]
     yield -1, frames[0] if animation["loop"] == "once" else order[-1][0]
-    begin = 0
+    clock = 0.0
     for turn in range(3):
-        for frame, duration in order:
-            over = animation["loop"] == "once" and turn > 0
-            for moment in (begin, begin + duration - 1):
-                yield moment, frames[-1] if over else frame
-            begin += duration
+        for frame, length in order:
+            shown = frames[-1] if animation["loop"] == "once" and turn > 0 else frame
+            for _ in range(length if unit > 1 else 1):
+                yield clock, shown
+                clock += unit if unit > 1 else length
+            yield clock - 1, shown
 
 
 @pytest.fixture

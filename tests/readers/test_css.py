@@ -69,14 +69,16 @@ def test_a_class_shows_its_frame(browser: Any, site: str, folder: Path, crate: C
 def test_an_animation_shows_each_frame_at_its_time(browser: Any, site: str, folder: Path, crate: Crate) -> None:
     kind, frames = crate.path.stem, crate.document["frames"]
     for animation in crate.document["animations"]:
-        order = list(zip(animation["frames"], animation["durations"], strict=True))
+        n, d = animation.get("fps", (1000, 1))
+        lengths = [1000 * d * length / n for length in animation.get("beats", animation["durations"])]
+        order = list(zip(animation["frames"], lengths, strict=True))
         if animation["loop"] == "back-and-forth":
             order += order[-2:0:-1]
         page = opened(browser, site, folder, kind, divisions([f"play-{class_of(animation['name'])}"], kind))
         pivots = {tuple(frames[index]["pivot"]) for index in animation["frames"]}
-        begin = 0
+        begin = 0.0
         for index, duration in order:
-            for moment in (begin, begin + duration - 0.5):
+            for moment in (begin + 0.0001, begin + duration - 0.5):
                 page.evaluate(
                     "at => document.getAnimations().forEach(one => { one.pause(); one.currentTime = at })", moment
                 )
@@ -92,7 +94,7 @@ def test_an_animation_shows_each_frame_at_its_time(browser: Any, site: str, fold
         text = (folder / "out" / f"{kind}.css").read_text("utf-8")
         rule = re.search(rf"animation: {kind}-{animation['name']} (.*);", text)
         assert rule
-        assert rule[1] == f"{begin}ms step-end " + ("infinite" if animation["loop"] != "once" else "1 forwards")
+        assert rule[1] == f"{begin:.10g}ms step-end " + ("infinite" if animation["loop"] != "once" else "1 forwards")
         if animation["loop"] == "once":
             page.evaluate("document.getAnimations().forEach(one => one.finish())")
             part = shot(page)[top : top + source.shape[0], left : left + source.shape[1]]

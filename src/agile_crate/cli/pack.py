@@ -71,7 +71,7 @@ def run(arguments: argparse.Namespace) -> int:
             dry_run=arguments.dry_run,
             force=arguments.force,
         )
-    sheets, animations = sheet_summaries(packed.crate), animation_summaries(packed.crate, packed.fps)
+    sheets, animations = sheet_summaries(packed.crate), animation_summaries(packed.crate)
     for warning in packed.warnings:
         print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
     if arguments.json:

@@ -152,15 +152,15 @@ def _animation(
     if several:
         said = [f"{' '.join(images[frame.on_sheet])} {one}" for frame, one in zip(frames, said, strict=True)]
     name = escaped(class_of(f"{crate.name}-{animation.name}"))
-    length = sum(step.milliseconds for step in steps)
+    length = sum((step.milliseconds for step in steps), Fraction())
     turns = "infinite" if animation.loop != "once" else f"{max(1, animation.times)} forwards"
     first = images[frames[0].on_sheet] if frames[0].on_sheet and not several else []
     yield f"{selector} {{"
     yield from (f"  {line}" for line in (_room(room.size), *first, said[0]))
-    yield f"  animation: {name} {length}ms step-end {turns};"
+    yield f"  animation: {name} {_milliseconds(length)} step-end {turns};"
     yield "}"
     yield f"@keyframes {name} {{"
-    begin = 0
+    begin = Fraction()
     for step, shown in zip(steps, said, strict=True):
         yield f"  {_percent(begin, length)} {{ {shown} }}"
         begin += step.milliseconds
@@ -186,8 +186,13 @@ def _shown(frame: Frame, room: Size, place: Offset, flips: bool = False) -> str:
     return said
 
 
-def _percent(begin: int, length: int) -> str:
-    """When a step begins, rounded down to a hundred-millionth, so that it has begun by its millisecond."""
+def _milliseconds(length: Fraction) -> str:
+    """A length, to a millionth of a second in ten thousand."""
+    return f"{float(length):.6f}".rstrip("0").rstrip(".") + "ms"
+
+
+def _percent(begin: Fraction, length: Fraction) -> str:
+    """When a step begins, rounded down to a hundred-millionth, so that it has begun by its moment."""
     return f"{begin * 10**8 // length / 10**6:.6f}".rstrip("0").rstrip(".") + "%"
 
 

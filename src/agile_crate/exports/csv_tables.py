@@ -18,7 +18,7 @@ FRAMES = (
     "offset_x", "offset_y", "pivot_x", "pivot_y",
 )  # fmt: skip
 
-STEPS = ("animation", "step", "frame", "name", "milliseconds", "loop", "times")
+STEPS = ("animation", "step", "frame", "name", "milliseconds", "loop", "times", "fps", "beats")
 
 _RISKY = ("=", "+", "-", "@", "\t", "\r", "\n", "'")
 
@@ -39,12 +39,14 @@ def frames_csv(crate: Crate) -> str:
 
 
 def animations_csv(crate: Crate) -> str:
-    """One row a step, counted from 1; `frame` is the frame's index, `times` is 0 where it does not end."""
+    """One row a step, counted from 1; `frame` is the frame's index, `times` is 0 where it does not end; `fps` is a
+    fraction such as 12 or 30000/1001, empty like `beats` where frames are no multiples of a rate."""
     return _table(
         STEPS,
         (
             (_text(animation.name), step, index, _text(crate.frames[index].name), ms, animation.loop,
-             max(1, animation.times) if animation.loop == "once" else 0)
+             max(1, animation.times) if animation.loop == "once" else 0, animation.fps or "",
+             animation.beats[step - 1] if animation.fps else "")
             for animation in crate.animations
             for step, (index, ms) in enumerate(zip(animation.frames, animation.durations, strict=True), 1)
         ),

@@ -9,9 +9,10 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Callable, Iterable, Mapping
+from itertools import zip_longest
 from typing import Any, NamedTuple
 
-from ..core.model.crate import Crate
+from ..core.model.crate import Animation, Crate
 from ..core.model.geometry import Box, Offset, Point, Size
 from ..core.motion.stage import turn
 from ..format.document import animation_of, frame_of, head_of, sheet_of
@@ -55,17 +56,21 @@ def context_of(crate: Crate) -> dict[str, Any]:
             "index": index,
             "identifier": name,
             "times": animation.times,
+            "fps": animation.fps.as_integer_ratio() if animation.fps else (),
+            "beats": animation.beats,
             "length": sum(animation.durations),
-            "steps": [
-                {"frame": frames[at], "index": at, "milliseconds": ms}
-                for at, ms in zip(animation.frames, animation.durations, strict=True)
-            ],
-            "turn": [{"frame": frames[at], "index": at, "milliseconds": ms} for at, ms in turn(animation)],
+            "steps": (steps := _steps(animation, frames)),
+            "turn": [steps[step.position] for step in turn(animation)],
         }
         for index, (name, animation) in enumerate(zip(animation_ids, crate.animations, strict=True))
     ]
     head = {"background": "", "files": (), "settings": {}} | head_of(crate) | {"identifier": identifier(crate.name)}
     return {"crate": head, "sheets": sheets, "frames": frames, "animations": animations}
+
+
+def _steps(animation: Animation, frames: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    lists = zip_longest(animation.frames, animation.durations, animation.beats, fillvalue=0)
+    return [{"frame": frames[at], "index": at, "milliseconds": ms, "beats": beats} for at, ms, beats in lists]
 
 
 def identifier(text: str) -> str:

@@ -10,6 +10,7 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Callable
+from fractions import Fraction
 from typing import Any, TypeVar, get_args
 
 from ..core.model.crate import FORMAT, VERSION, Animation, Crate, Frame, Loop, Sheet
@@ -103,7 +104,9 @@ def animation_of(animation: Animation) -> Document:
         "frames": animation.frames,
         "durations": animation.durations,
         "loop": animation.loop,
-    } | ({"times": animation.times} if animation.times else {})
+        **({"times": animation.times} if animation.times else {}),
+        **({"fps": animation.fps.as_integer_ratio(), "beats": animation.beats} if animation.fps else {}),
+    }
 
 
 def first_difference(mine: Any, its: Any, place: str = "") -> str:
@@ -240,12 +243,16 @@ def _read_shape(value: Any, place: str) -> Shape:
 
 
 def _read_animation(value: Any, place: str) -> Animation:
+    _expect(isinstance(value, dict), place, "an object", value)
+    by_beats = "fps" in value or "beats" in value
     return Animation(
         name=_text(value, "name", place),
         frames=_whole_numbers(value, "frames", place, RANGES["animations.frames"]),
         durations=_whole_numbers(value, "durations", place, RANGES["animations.durations"]),
         loop=_one_of(value, "loop", place, get_args(Loop), "forever"),
         times=_whole(value["times"], f"{place}.times", RANGES["animations.times"]) if "times" in value else 0,
+        fps=Fraction(*_whole_numbers(value, "fps", place, RANGES["animations.fps"], 2)) if by_beats else None,
+        beats=_whole_numbers(value, "beats", place, RANGES["animations.beats"]) if by_beats else (),
     )
 
 

@@ -7,8 +7,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-LARGEST_NUMBER = 1 << 31
-"""Every number lies below it, and above its negative."""
+from ..core.model.crate import LARGEST_NUMBER
 
 
 class Range(NamedTuple):
@@ -51,6 +50,8 @@ RANGES = {
     "shape.tolerance": Range(0, is_whole=False),
     "animations.frames": Range(),
     "animations.durations": Range(1),
+    "animations.fps": Range(1),
+    "animations.beats": Range(1),
     "animations.times": Range(2),
 }
 """By the part of the document and the key; a list has the range for each of its numbers."""

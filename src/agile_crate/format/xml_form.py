@@ -213,7 +213,8 @@ def _read_frame(element: Any, place: str) -> Document:
 
 
 def _read_animation(element: Any, _: str) -> Document:
-    return _read(element, {"frames": _numbers, "durations": _numbers, "times": _scalar})
+    lists = dict.fromkeys(("frames", "durations", "fps", "beats"), _numbers)
+    return _read(element, lists | {"times": _scalar})
 
 
 def _only(element: Any, key: str, place: str) -> Any:

@@ -10,14 +10,12 @@ import os
 from collections.abc import Mapping, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass
-from fractions import Fraction
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ..core.arrange.arrangement import Considered
 from ..core.crate.check import check_crate
 from ..core.model.crate import Crate
-from ..core.motion.timing import pace
 from ..core.sentence import Sentence
 from ..core.text import quoted
 from ..exports.earlier_build import build_before, refuse_bad_names, refuse_strangers, refuse_to_lose_touches, target_of
@@ -52,7 +50,6 @@ class Packed:
     crate: Crate
     files: tuple[Path, ...]
     removed: tuple[Path, ...]
-    fps: Mapping[str, Fraction]
     passed_over: Mapping[str, int]
     remarks: tuple[Sentence, ...]
     warnings: tuple[Sentence, ...]
@@ -99,7 +96,6 @@ def pack(
         refuse_to_lose_touches(target, before)
     built = [Built(plan.crate, plan.remarks, plan.considered, plan.bound) for plan in plans]
     warnings = tuple(dict.fromkeys((*warnings, *(warning for plan in plans for warning in plan.warnings))))
-    times = plans[0].times
     for plan in plans:
         _prove(plan.crate)
     if not dry_run:
@@ -110,7 +106,6 @@ def pack(
         crate=first.crate,
         files=files,
         removed=stale,
-        fps={name: pace(exact) for name, exact in times.items()},
         passed_over=passed_over,
         remarks=first.remarks,
         warnings=warnings,

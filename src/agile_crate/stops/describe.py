@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from typing import TYPE_CHECKING
@@ -34,16 +34,15 @@ if TYPE_CHECKING:
 class Plan:
     """One crate that is about to be written.
 
-    `pictures` are its frames' in order, `drawn` says which of them are put on a sheet (others share their box), `times`
-    are the exact milliseconds of each animation's frames. `texts` are the names of its text files; `palette` is there
-    when its images are to be indexed. The rest is what the user should know.
+    `pictures` are its frames' in order, `drawn` says which of them are put on a sheet (others share their box). `texts`
+    are the names of its text files; `palette` is there when its images are to be indexed. The rest is what the user
+    should know.
     """
 
     crate: Crate
     pictures: Sequence[Picture]
     drawn: Sequence[bool]
     settings: Settings
-    times: Mapping[str, tuple[Fraction, ...]]
     texts: tuple[str, ...]
     palette: Words | None
     remarks: tuple[Sentence, ...]
@@ -63,7 +62,7 @@ def plan_of(
     """One crate of a build, described under its name: `stem`, with the portion behind it at another size."""
     settings, pictures = prepared.settings, prepared.pictures
     arrangement = arranged.arrangement
-    times = _times(sequences, settings)
+    rates, times = _times(sequences, settings)
     name = stem if settings.portion == 1 else f"{stem}@{percent(settings.portion)[:-1]}"
     counts = Counter(spot.on_sheet for spot in arrangement.spots)
     images = sheet_names(
@@ -77,7 +76,7 @@ def plan_of(
         name=name,
         sheets=described_sheets(images, arrangement.sheets),
         frames=described_frames(pictures, arrangement.spots),
-        animations=described_animations(sequences, times, each("loop", settings.loop, sequences)),
+        animations=described_animations(sequences, times, rates, each("loop", settings.loop, sequences)),
         scale=plain(prepared.factor),
         alpha="premultiplied" if settings.premultiply else "straight",
         generator=generator,
@@ -91,7 +90,6 @@ def plan_of(
         pictures,
         drawn,
         settings,
-        times,
         tuple(text_names(name, settings, templates)),
         palette,
         (*prepared.remarks, *arranged.remarks, *of_palette, *_finish(settings)),
@@ -130,8 +128,10 @@ def _few_colors(
     return None, (), (Sentence(warning),)
 
 
-def _times(sequences: Sequences, settings: Settings) -> dict[str, tuple[Fraction, ...]]:
-    """The exact milliseconds of each frame of each animation."""
+def _times(
+    sequences: Sequences, settings: Settings
+) -> tuple[dict[str, Fraction | None], dict[str, tuple[Fraction, ...]]]:
+    """The frames a second that were asked for, and the exact milliseconds of each frame, of each animation."""
     fps = each("fps", settings.fps, sequences)
     total = each("duration", settings.duration, sequences)
     check_names("hold", (name for name, *_ in settings.hold), sequences)
@@ -139,4 +139,5 @@ def _times(sequences: Sequences, settings: Settings) -> dict[str, tuple[Fraction
     for name, position, hold in settings.hold:
         holds[name][position] = hold
     animations = {sequence.name: sequence for sequence in sequences if sequence.name is not None}
-    return {name: frame_times(s, fps[name], total[name], holds[name]) for name, s in animations.items()}
+    rates = {name: None if total[name] else fps[name] for name in animations}
+    return rates, {name: frame_times(s, fps[name], total[name], holds[name]) for name, s in animations.items()}

@@ -128,12 +128,12 @@ def _draw_wobble(axes: Axes, crate: Crate, animations: Sequence[Animation], draw
 def _draw_timing(axes: Axes, crate: Crate, animations: Sequence[Animation]) -> None:
     axes.set_title("how long each step of a turn is held", loc="left")
     for row, animation in enumerate(animations):
-        begin, tone = 0, _tone(crate.animations.index(animation))
+        begin, tone = 0.0, _tone(crate.animations.index(animation))
         for place, step in enumerate(turn(animation)):
             alpha = 0.85 if place % 2 == 0 else 0.5
-            axes.barh(row, step.milliseconds, left=begin, color=tone, alpha=alpha, height=0.7)
-            begin += step.milliseconds
-        axes.annotate(f" {begin} ms, {animation.loop}", (begin, row), va="center", fontsize=8)
+            axes.barh(row, float(step.milliseconds), left=begin, color=tone, alpha=alpha, height=0.7)
+            begin += float(step.milliseconds)
+        axes.annotate(f" {begin:.0f} ms, {animation.loop}", (begin, row), va="center", fontsize=8)
     axes.set_yticks(range(len(animations)), [shown(animation.name) for animation in animations])
     axes.invert_yaxis()
     axes.margins(x=0.2)

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import io
 import math
-from collections.abc import Iterator, Sequence
+from bisect import bisect_right
+from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
-from itertools import pairwise
+from itertools import accumulate, pairwise
 from typing import Literal, NamedTuple
 
 import numpy as np
@@ -17,7 +18,7 @@ from ..core.color import Color
 from ..core.crate.changes import Draw
 from ..core.model.crate import Animation, Crate, Frame
 from ..core.model.geometry import Offset, Size
-from ..core.motion.stage import Stage, frame_at, stage, turn
+from ..core.motion.stage import Stage, stage, turn
 from ..core.pixels import Pixels
 from ..core.rounding import half_up
 from ..core.text import shown
@@ -74,9 +75,9 @@ def film_of(crate: Crate, animation: Animation, draw: Draw, wish: FilmWish, timi
     return Film(pictures, milliseconds, max(1, animation.times) if animation.loop == "once" else 0)
 
 
-def paced(milliseconds: Sequence[int], timing: Timing, unit: int = 1) -> list[int]:
+def paced(milliseconds: Sequence[Fraction], timing: Timing, unit: int = 1) -> list[int]:
     """Times at another pace, in whole multiples of `unit` milliseconds whose sums stay as near as can be."""
-    each = [1000 / timing.fps] * len(milliseconds) if timing.fps else [Fraction(ms) for ms in milliseconds]
+    each = [1000 / timing.fps] * len(milliseconds) if timing.fps else milliseconds
     ends, sofar = [0], Fraction(0)
     for time in each:
         sofar += time / timing.speed
@@ -88,28 +89,21 @@ def together(crate: Crate, animations: Sequence[Animation], draw: Draw, wish: Fi
     """Several animations side by side on one picture, each under its name, until the longest has had its turn."""
     films = [film_of(crate, animation, draw, wish, timing) for animation in animations]
     lengths = [sum(film.milliseconds) for film in films]
+    begins = [[0, *accumulate(film.milliseconds[:-1])] for film in films]
     changes: set[int] = set()
-    for film, length in zip(films, lengths, strict=True):
-        for begin in range(0, max(lengths), length):
-            changes |= {begin + at for at in _starts(film.milliseconds) if begin + at < max(lengths)}
+    for starts, length in zip(begins, lengths, strict=True):
+        for turn_begins in range(0, max(lengths), length):
+            changes |= {turn_begins + at for at in starts if turn_begins + at < max(lengths)}
     moments = sorted(changes)[:MOST_STEPS]
     tiles = _tiles([film.pictures[0] for film in films], [animation.name for animation in animations])
     pictures = []
     for moment in moments:
         shots = []
-        for film, animation in zip(films, animations, strict=True):
-            simple = Animation(animation.name, tuple(range(len(film.pictures))), tuple(film.milliseconds))
-            shots.append(film.pictures[frame_at(simple, moment)])
+        for film, starts, length in zip(films, begins, lengths, strict=True):
+            shots.append(film.pictures[bisect_right(starts, moment % length) - 1])
         pictures.append(tiles.picture(shots, wish))
     ends = [*moments[1:], max(lengths) if len(moments) < MOST_STEPS else moments[-1] + 1]
     return Film(pictures, [end - begin for begin, end in zip(moments, ends, strict=True)], 0)
-
-
-def _starts(milliseconds: Sequence[int]) -> Iterator[int]:
-    sofar = 0
-    for time in milliseconds:
-        yield sofar
-        sofar += time
 
 
 class _Tiles(NamedTuple):
@@ -270,7 +264,7 @@ def encoded(film: Film, ending: str) -> bytes:
             exact=True, **loops,
         )  # fmt: skip
         return stream.getvalue()
-    times = paced(film.milliseconds, Timing(), unit=10)
+    times = paced([Fraction(ms) for ms in film.milliseconds], Timing(), unit=10)
     loops = {"loop": 0} if film.showings == 0 else {"loop": film.showings - 1} if film.showings > 1 else {}
     images[0].save(
         stream, "GIF", save_all=True, append_images=images[1:], duration=times, disposal=2, optimize=False, **loops

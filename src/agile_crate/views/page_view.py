@@ -5,7 +5,6 @@ from __future__ import annotations
 import base64
 import json
 from collections.abc import Sequence
-from fractions import Fraction
 from importlib import resources
 
 from ..core.crate.summary import animation_summaries, sheet_summaries
@@ -95,7 +94,6 @@ def _sheet_rows(crate: Crate) -> list[list[str]]:
 
 
 def _animation_rows(crate: Crate) -> list[list[str]]:
-    rates = {one.name: Fraction(1000 * len(one.durations), max(1, sum(one.durations))) for one in crate.animations}
     return [
         [
             shown(one.name),
@@ -106,5 +104,5 @@ def _animation_rows(crate: Crate) -> list[list[str]]:
             f"{one.seconds * 1000:.0f}",
             one.loop,
         ]
-        for one in animation_summaries(crate, rates)
+        for one in animation_summaries(crate)
     ]

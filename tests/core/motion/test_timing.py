@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from agile_crate.core.errors import UsageError
 from agile_crate.core.model.picture import Exposure, FrameSequence
-from agile_crate.core.motion.timing import Hold, durations, frame_times
+from agile_crate.core.motion.timing import Hold, beats_of, durations, frame_times, rate_of
 from agile_crate.core.rounding import half_up
 
 
@@ -47,6 +47,22 @@ def test_times_of_frames(
     what: FrameSequence, fps: Fraction | None, total: Fraction | None, holds: dict[int, Hold], expected: list[int]
 ) -> None:
     assert list(durations(frame_times(what, fps, total, holds))) == expected
+
+
+@pytest.mark.parametrize(
+    ("times", "asked", "rate", "beats"),
+    [
+        ([1, 1, 2], 1000, 1000, (1, 1, 2)), ([Fraction(1000, 15)] * 2, 30, 30, (2, 2)),  # on twos
+        ([Fraction(100), Fraction(50)], 12, 20, (2, 1)), ([Fraction(70), Fraction(80)], None, None, ()),
+        ([Fraction(100), Fraction(150)], 12, None, ()), ([Fraction(1001, 30)], None, Fraction(30000, 1001), (1,)),
+        ([1 + Fraction(1, 2**31)], None, None, ()), ([Fraction(1), Fraction(2**31)], None, None, ()),
+    ],
+)  # fmt: skip
+def test_beats_are_those_of_the_rate_that_was_meant(
+    times: list[Fraction], asked: int | None, rate: Fraction | None, beats: tuple[int, ...]
+) -> None:
+    found = rate_of(list(map(Fraction, times)), asked and Fraction(asked))
+    assert (found, beats_of(times, found) if found else ()) == (rate, beats)
 
 
 @pytest.mark.parametrize(

@@ -133,6 +133,8 @@ def _timing(old: Crate, was: Animation, new: Crate, now: Animation) -> Iterator[
         at = next(i for i, pair in enumerate(zip(was.durations, now.durations, strict=True)) if pair[0] != pair[1])
         step = f"step {at + 1} {now.durations[at]} ms, not {was.durations[at]}"
         yield f"{sum(now.durations)} ms instead of {sum(was.durations)}; {step}"
+    elif was.fps and now.fps and (was.fps, was.beats) != (now.fps, now.beats):
+        yield " instead of ".join(f"{counted(sum(one.beats), 'beat')} at {one.fps} fps" for one in (now, was))
     if (was.loop, was.times) != (now.loop, now.times):
         yield f"{_loop(now)} instead of {_loop(was)}"
 

@@ -5,6 +5,8 @@ Each function yields plain sentences, one for each thing that is wrong; none mea
 
 from collections import Counter
 from collections.abc import Iterator, Sequence
+from fractions import Fraction
+from itertools import accumulate
 
 import numpy as np
 
@@ -14,6 +16,7 @@ from ..model.crate import (
     Sheet,
 )
 from ..model.geometry import Box
+from ..motion.timing import exact_times
 from ..names import alike_but_for_case, leads_out
 from ..pixels import Pixels
 from ..text import counted, few, quoted
@@ -155,6 +158,11 @@ def check_repeated_edges(sheet: Sheet, frames: Sequence[Frame], pixels: Pixels) 
             )
 
 
+def _agree(exact: Sequence[Fraction], whole: Sequence[int]) -> bool:
+    """Whether no frame changes a millisecond or more beside its exact moment."""
+    return all(abs(a - b) < 1 for a, b in zip(accumulate(exact), accumulate(whole), strict=False))
+
+
 def _check_animations(crate: Crate) -> Iterator[str]:
     for animation in crate.animations:
         where = f"animation {quoted(animation.name)}"
@@ -166,6 +174,10 @@ def _check_animations(crate: Crate) -> Iterator[str]:
             yield f"{where} is shown {animation.times} times and {animation.loop}; only what is shown once can end"
         if any(duration <= 0 for duration in animation.durations):
             yield f"{where} shows a frame for no time at all"
+        if animation.fps and len(animation.beats) != len(animation.frames):
+            yield f"{where} has {counted(len(animation.frames), 'frame')} and {len(animation.beats)} beats"
+        elif animation.fps and not _agree(exact_times(animation), animation.durations):
+            yield f"{where} has durations that are not those of its beats"
         beyond = [index for index in animation.frames if index >= len(crate.frames)]
         if beyond:
             yield f"{where} names frame {beyond[0]}, and the last one is {len(crate.frames) - 1}"

@@ -7,7 +7,7 @@ from ..arrange.arrangement import SheetPlan, Spot
 from ..model.crate import Animation, Frame, Loop, Sheet
 from ..model.geometry import Offset
 from ..model.picture import FrameSequence, Picture
-from ..motion.timing import durations
+from ..motion.timing import beats_of, durations, rate_of
 
 
 def described_frames(pictures: Sequence[Picture], spots: Sequence[Spot]) -> tuple[Frame, ...]:
@@ -37,11 +37,15 @@ def described_sheets(images: Sequence[str], plans: Sequence[SheetPlan]) -> tuple
 
 
 def described_animations(
-    sequences: Sequence[FrameSequence], times: Mapping[str, Sequence[Fraction]], loop: Mapping[str, Loop | None]
+    sequences: Sequence[FrameSequence],
+    times: Mapping[str, Sequence[Fraction]],
+    asked_rate: Mapping[str, Fraction | None],
+    loop: Mapping[str, Loop | None],
 ) -> tuple[Animation, ...]:
     """The animations of sequences whose pictures are the crate's frames, in order.
 
-    `times` are the exact milliseconds of each one's frames. `loop` is what was asked for; None: what the source says.
+    `times` are the exact milliseconds of each one's frames, `asked_rate` the frames a second that were asked for, if
+    any. `loop` is what was asked for; None: what the source says.
     """
     animations: list[Animation] = []
     first = 0
@@ -52,5 +56,7 @@ def described_animations(
             continue
         asked = loop[name]
         repeats = (asked, 0) if asked else (sequence.loop or "forever", sequence.times)
-        animations.append(Animation(name, indices, durations(times[name]), *repeats))
+        rate = rate_of(times[name], asked_rate[name])
+        beats = beats_of(times[name], rate) if rate else ()
+        animations.append(Animation(name, indices, durations(times[name]), *repeats, rate, beats))
     return tuple(animations)

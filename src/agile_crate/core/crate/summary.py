@@ -1,11 +1,12 @@
 """The few numbers that somebody else will ask for, taken from the crate: what the summary and ``--json`` say."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
 from ..model.crate import Crate, Loop, Sheet
 from ..model.geometry import Size
+from ..motion.timing import pace
 
 GPU_BYTES_PER_PIXEL = 4
 """A sheet in graphics memory, uncompressed: 8 bits for each of red, green, blue and alpha."""
@@ -95,7 +96,7 @@ def rows_of(crate: Crate, animation: int) -> str:
     return str(rows[0]) if rows[0] == rows[-1] else f"{rows[0]}–{rows[-1]}"
 
 
-def animation_summaries(crate: Crate, fps: Mapping[str, Fraction]) -> list[AnimationSummary]:
+def animation_summaries(crate: Crate) -> list[AnimationSummary]:
     """The numbers of each animation."""
     return [
         AnimationSummary(
@@ -103,7 +104,7 @@ def animation_summaries(crate: Crate, fps: Mapping[str, Fraction]) -> list[Anima
             first=animation.frames[0],
             last=animation.frames[-1],
             frames=len(animation.frames),
-            fps=fps[animation.name],
+            fps=pace(animation),
             seconds=sum(animation.durations) / 1000,
             loop=animation.loop,
             sheets=tuple(sorted({crate.frames[index].on_sheet for index in animation.frames})),

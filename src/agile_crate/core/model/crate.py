@@ -4,12 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from fractions import Fraction
 from typing import Literal, TypeAlias
 
 from .geometry import Box, Cells, Mirror, Offset, Point, Shape, Size
 
 FORMAT = "agile-crate"
 VERSION = 1
+
+LARGEST_NUMBER = 1 << 31
+"""Every number of the metadata lies below it, and above its negative."""
 
 Loop: TypeAlias = Literal["forever", "once", "back-and-forth"]
 
@@ -42,7 +46,9 @@ class Frame:
 class Animation:
     """A named list of frames (indices into the crate's frames), whole milliseconds for each, and a loop rule.
 
-    `times` is how many times an animation is shown that ends ("once") after more than one showing; 0 otherwise.
+    `times` is how many times an animation is shown that ends ("once") after more than one showing; 0 otherwise. Where
+    every frame lasts a whole number of steps of one rate, `fps` is that rate and `beats` are those numbers: the exact
+    times, of which `durations` are the rounded ones.
     """
 
     name: str
@@ -50,6 +56,8 @@ class Animation:
     durations: tuple[int, ...]
     loop: Loop = "forever"
     times: int = 0
+    fps: Fraction | None = None
+    beats: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

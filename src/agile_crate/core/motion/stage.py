@@ -3,41 +3,29 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from fractions import Fraction
 from typing import NamedTuple
 
 from ..model.crate import Animation, Frame
 from ..model.geometry import Offset, Size
 from ..rounding import half_up
+from .timing import exact_times
 
 
 class Step(NamedTuple):
-    """One step of an animation: the index of its frame, and how long it is shown."""
+    """One step of an animation: its position in the animation's lists, the index of its frame, and how long it is
+    shown, in exact milliseconds."""
 
+    position: int
     frame: int
-    milliseconds: int
+    milliseconds: Fraction
 
 
 def turn(animation: Animation) -> list[Step]:
     """The steps of one turn, after which it begins again. Back and forth is 1 2 3 4 3 2: both ends once a turn."""
-    steps = [Step(*step) for step in zip(animation.frames, animation.durations, strict=True)]
+    pairs = zip(animation.frames, exact_times(animation), strict=True)
+    steps = [Step(position, *pair) for position, pair in enumerate(pairs)]
     return steps + steps[-2:0:-1] if animation.loop == "back-and-forth" else steps
-
-
-def frame_at(animation: Animation, milliseconds: float) -> int:
-    """Which frame is shown at a time after the start; what ends shows its first frame before, its last one after."""
-    steps = turn(animation)
-    if animation.loop == "once" and milliseconds < 0:
-        return steps[0].frame
-    length = sum(step.milliseconds for step in steps)
-    turns = max(1, animation.times) if animation.loop == "once" else 0
-    if turns and milliseconds >= length * turns:
-        return steps[-1].frame
-    left = milliseconds % length
-    for step in steps:
-        left -= step.milliseconds
-        if left < 0:
-            return step.frame
-    return steps[-1].frame
 
 
 class Stage(NamedTuple):

@@ -11,11 +11,13 @@ from itertools import accumulate, pairwise
 from typing import TYPE_CHECKING
 
 from ..errors import UsageError
+from ..model.crate import LARGEST_NUMBER
 from ..rounding import half_up
 from ..sentence import setting
 from ..text import counted, quoted
 
 if TYPE_CHECKING:
+    from ..model.crate import Animation
     from ..model.picture import FrameSequence
 
 DEFAULT_FPS = Fraction(12)
@@ -98,10 +100,33 @@ def durations(times: Sequence[Fraction]) -> tuple[int, ...]:
     return tuple(after - before for before, after in pairwise(moments))
 
 
-def pace(times: Sequence[Fraction]) -> Fraction:
-    """Frames a second over the whole: the fps where all frames last equally long.
+def rate_of(times: Sequence[Fraction], asked: Fraction | None) -> Fraction | None:
+    """The frames a second of which every frame lasts a whole number: those asked for, or else those of the shortest
+    frame. None if there are no such, or none that metadata can say.
 
-    >>> pace([Fraction(100)] * 4), pace([Fraction(100), Fraction(300)])
-    (Fraction(10, 1), Fraction(5, 1))
+    >>> rate_of([Fraction(1000, 60), Fraction(2000, 60)], None), rate_of([Fraction(70), Fraction(80)], None)
+    (Fraction(60, 1), None)
     """
-    return 1000 * len(times) / sum(times, Fraction())
+    for rate in filter(None, (asked, 1000 / min(times))):
+        beats = [time * rate / 1000 for time in times]
+        whole = all(beat.denominator == 1 for beat in beats)
+        if whole and max(rate.numerator, rate.denominator, int(max(beats))) < LARGEST_NUMBER:
+            return rate
+    return None
+
+
+def beats_of(times: Sequence[Fraction], rate: Fraction) -> tuple[int, ...]:
+    """Exact times as steps of a rate of which they are multiples."""
+    return tuple(int(time * rate / 1000) for time in times)
+
+
+def exact_times(animation: Animation) -> tuple[Fraction, ...]:
+    """The milliseconds of each frame of an animation: of its beats where it has them, else its durations."""
+    if animation.fps:
+        return tuple(1000 * beat / animation.fps for beat in animation.beats)
+    return tuple(map(Fraction, animation.durations))
+
+
+def pace(animation: Animation) -> Fraction:
+    """Frames a second: the rate that was meant, or else the mean over the whole."""
+    return animation.fps or Fraction(1000 * len(animation.durations), sum(animation.durations))

@@ -16,8 +16,13 @@ function turnOf(one) {
 
 /** The animation at the pace and loop that are asked for. */
 function asPlayed(one) {
-  const durations = state.fps > 0 ? one.durations.map(() => 1000 / state.fps) : one.durations;
-  return { ...one, durations, loop: one.loop === "once" && state.loop ? "forever" : one.loop };
+  const pace = state.fps > 0 ? { fps: [state.fps, 1], beats: one.durations.map(() => 1) } : {};
+  return { ...one, ...pace, loop: one.loop === "once" && state.loop ? "forever" : one.loop };
+}
+
+/** How long each frame is shown, in exact milliseconds. */
+function timesOf({ durations, fps, beats }) {
+  return beats ? beats.map((count) => count * 1000 * fps[1] / fps[0]) : durations;
 }
 
 /** Room for all canvases of an animation with their pivots on one point: width, height, and that point. */
@@ -133,8 +138,7 @@ function goTo({ frames, sequence }) {
   setStages();
   if (index < 0) return setPlaying(true);
   setPlaying(false);
-  const { durations } = asPlayed(one);
-  state.time = durations.slice(0, one.frames.indexOf(index)).reduce((sum, time) => sum + time, 0);
+  state.time = timesOf(asPlayed(one)).slice(0, one.frames.indexOf(index)).reduce((sum, time) => sum + time, 0);
   show();
 }
 
@@ -206,12 +210,12 @@ function moveBy(steps) {
   if (!stage) return;
   setPlaying(false);
   const one = asPlayed(stage.animation), order = turnOf(one);
-  const starts = [0];
-  for (const step of order) starts.push(starts[starts.length - 1] + one.durations[step]);
+  const starts = [0], times = timesOf(one);
+  for (const step of order) starts.push(starts[starts.length - 1] + times[step]);
   const length = starts.pop();
   const time = ((state.time % length) + length) % length;
   let place = 0;
-  while (place + 1 < starts.length && starts[place + 1] <= time) place++;
+  while (place + 1 < starts.length && starts[place + 1] <= time + 0.001) place++;
   state.time = starts[(place + steps + starts.length) % starts.length];
   show();
 }
