@@ -60,6 +60,17 @@ def test_feet_and_shifts_are_mirrored_along() -> None:
         assert left.canvas == right.canvas
 
 
+@pytest.mark.parametrize("options", [{}, {"shape_of": "animation"}, {"shape_points": 6, "scale": "130%"}], ids=str)
+def test_shapes_are_mirrored_to_the_point(options: dict[str, Any]) -> None:
+    _, frames = packed(mirrored="walk_left=walk_right", shape="contour", layout="tight", **options)
+    for number in range(1, 5):
+        right, left = frames[f"walk_right/walk_right_{number}"], frames[f"walk_left_{number}"]
+        assert right.shape.polygons != left.shape.polygons
+        assert left.shape.polygons == tuple(
+            tuple((left.canvas.w - x, y) for x, y in reversed(polygon)) for polygon in right.shape.polygons
+        )
+
+
 def test_pace_holds_duration_and_loop_go_along() -> None:
     said = {"fps": ["walk_right=10", 20], "hold": ["walk_right:1=3", "dive:1=200ms"], "loop": "dive=once"}
     animations, _ = packed(

@@ -13,4 +13,5 @@ from ..model.picture import Picture
 def flipped(picture: Picture) -> Picture:
     """The picture as in a mirror: new pixels, on the same canvas."""
     offset = Offset(picture.canvas.w - picture.part.right, picture.offset.y)
-    return dataclasses.replace(picture, pixels=np.ascontiguousarray(picture.pixels[:, ::-1]), offset=offset)
+    pixels = np.ascontiguousarray(picture.pixels[:, ::-1])
+    return dataclasses.replace(picture, pixels=pixels, offset=offset, flipped=not picture.flipped)

@@ -52,6 +52,12 @@ def moved_shape(shape: Shape, x: float, y: float) -> Shape:
     return Shape(moved, shape.tolerance)
 
 
+def mirrored_shape(shape: Shape, width: int) -> Shape:
+    """The shape with left and right exchanged on a canvas of a width, clockwise again."""
+    turned = tuple(tuple(Point(width - p.x, p.y) for p in polygon[::-1]) for polygon in shape.polygons)
+    return Shape(turned, shape.tolerance)
+
+
 def _points(line: Line) -> tuple[Point, ...]:
     return tuple(Point(*(int(v) if v == int(v) else round(v, 3) for v in corner)) for corner in line.tolist())
 

@@ -18,7 +18,8 @@ class Picture:
     """One frame's pixels on their way from the source to a sheet.
 
     `pixels` lie on the canvas at `offset`; the rest of the canvas is empty. `keyed` counts the pixels that a colour key
-    took away. `stored` is the part of the canvas that goes on a sheet, None for all of it.
+    took away. `stored` is the part of the canvas that goes on a sheet, None for all of it. `flipped`: its left and right
+    are those of its drawing exchanged.
     """
 
     name: str
@@ -29,6 +30,7 @@ class Picture:
     stored: Box | None = None
     pivot: Point = TOP_LEFT
     shape: Shape | None = None
+    flipped: bool = False
 
     @property
     def nbytes(self) -> int:
