@@ -84,8 +84,11 @@ def check_metadata(out: Path) -> None:
             xml_schema().assertValid(etree.fromstring(path.read_bytes()))
         if independent_reader.is_small(path):
             loaded = agile_crate.load(path)
+            frames = {frame["name"]: frame for frame in independent_reader.read(path)["frames"]}
             for name, pixels in independent_reader.restored(path).items():
                 assert np.array_equal(pixels, loaded.frame(name)), (path, name)
+                is_source = independent_reader.crc(frames[name], pixels) == frames[name]["crc"]
+                assert is_source != frames[name].get("touched", False), (path, name)
 
 
 @cache

@@ -24,7 +24,7 @@ FULL = Crate(
         Sheet("otter-3.png", Size(50, 40), Cells(Size(8, 8), 3, 2, filled=(2, 3)), "ef" * 32),
     ),
     frames=(
-        Frame("swim/swim_01", 0, Box(2, 2, 9, 4), Size(16, 16), Offset(3, 5), Point(8, 16)),
+        Frame("swim/swim_01", 0, Box(2, 2, 9, 4), Size(16, 16), Offset(3, 5), Point(8, 16), crc="0badcafe", touched=True),
         Frame('odd "names"\n\t✉ <&>', 1, Box(2, 2, 6, 10), Size(16, 16), Offset(3, 5), Point(7.5, 16), True, "xy", SHAPE),
         Frame("empty", 2, Box(0, 0, 0, 0), Size(8, 8), Offset(0, 0), Point(-3, 20)),
     ),
@@ -39,6 +39,7 @@ FULL = Crate(
     settings={"scale": "50%", "fps": ["12", "swim=24"], "dither": True},
     background="#20406f",
     files=("otter.css", "otter.xml", "otter.json"),
+    file_sha256={"otter.css": "01" * 32},
 )  # fmt: skip
 
 

@@ -4,6 +4,7 @@ Pillow and NumPy. Every crate that a test packs by the command line is restored 
 from __future__ import annotations
 
 import json
+import zlib
 from pathlib import Path
 from typing import Any
 from xml.etree import ElementTree
@@ -29,6 +30,8 @@ def from_xml(root: ElementTree.Element) -> dict[str, Any]:
             "sheet": int(element.attrib["sheet"]),
             "turned": element.get("turned", "false") in ("true", "1"),
             "mirror": element.get("mirror", ""),
+            "crc": element.attrib["crc"],
+            "touched": element.get("touched", "false") in ("true", "1"),
             **{key: numbers(element.attrib[key]) for key in ("box", "canvas", "offset", "pivot")},
         }
         for element in root.find("frames") or ()
@@ -68,6 +71,17 @@ def restore(document: dict[str, Any], sheet: np.ndarray, frame: dict[str, Any]) 
         stored, alpha = canvas[..., :3].astype(int), np.maximum(canvas[..., 3:].astype(int), 1)
         canvas = np.dstack((np.minimum((stored * 255 + alpha // 2) // alpha, 255), canvas[..., 3])).astype(np.uint8)
     return canvas
+
+
+def crc(frame: dict[str, Any], pixels: np.ndarray) -> str:
+    """The CRC of a frame as it was restored."""
+    (left, top), (w, h), (width, height) = frame["offset"], frame["box"][2:], frame["canvas"]
+    w, h = (h, w) if frame.get("turned", False) else (w, h)
+    left = width - left - w if "x" in frame.get("mirror", "") else left
+    top = height - top - h if "y" in frame.get("mirror", "") else top
+    part = pixels[max(0, top) : max(0, top + h), max(0, left) : max(0, left + w)].copy()
+    part[part[..., 3] == 0] = 0
+    return f"{zlib.crc32(part.tobytes()):08x}"
 
 
 def is_small(path: Path) -> bool:

@@ -56,14 +56,22 @@ Value: TypeAlias = str | bool | int | float | Fraction | os.PathLike[str] | Sequ
 """What a setting can be given as. None is as if it had not been given."""
 
 
-def pack(inputs: Inputs, out: StrPath, *, dry_run: bool = False, force: bool = False, **settings: Value) -> Packed:
+def pack(
+    inputs: Inputs,
+    out: StrPath,
+    *,
+    dry_run: bool = False,
+    force: bool = False,
+    keep_touches: bool = False,
+    **settings: Value,
+) -> Packed:
     """Packs frames into ``out.png`` (or ``out-1.png`` …) and ``out.json``.
 
     `out` is the path without an ending. Settings are those of docs/settings.md with underscores: ``columns=8``,
     ``max_size=(2048, 2048)`` or ``"2048x2048"``, ``scale=0.5`` or ``"50%"``, ``pow2=True``; lengths are pixels, times
     carry their unit. A setting for single animations takes a list: ``fps=["swim=24", 12]``. None leaves a setting at
     its default. With `dry_run` everything is done but drawing and writing. `force` overwrites files that are not an
-    earlier build's.
+    earlier build's; `keep_touches` takes along what was painted on the sheets of the build before.
 
     Returns the crate, the files, and what was remarked on. Raises UsageError for settings that make no sense,
     InputError for frames that are missing or damaged, FitError where limits are too narrow, OutputError where files
@@ -75,19 +83,32 @@ def pack(inputs: Inputs, out: StrPath, *, dry_run: bool = False, force: bool = F
 
     given = settings_from({name: value for name, value in settings.items() if value is not None})
     with workers() as executor:
-        return pack(_paths(inputs), _path(out), given, executor, generator=GENERATOR, dry_run=dry_run, force=force)
+        return pack(
+            _paths(inputs),
+            _path(out),
+            given,
+            executor,
+            generator=GENERATOR,
+            dry_run=dry_run,
+            force=force,
+            keep_touches=keep_touches,
+        )
 
 
-def verify(data: StrPath, against: Inputs = ()) -> Verified:
-    """Proves a crate from its written files: `data` is its JSON or XML.
+def verify(data: StrPath, against: Inputs = (), *, accept: bool = False) -> Verified:
+    """Proves a crate from its written files: `data` is its JSON or XML. With `accept`, files that somebody changed are
+    first taken into the metadata as they are now.
 
     With `against`, the inputs that were packed, every frame is restored and compared with its source, pixel by pixel.
     Nothing is raised for what does not hold: ``.holds``, ``.problems`` and ``.differences`` tell. Raises InputError
     when the metadata, or a source, cannot be read.
     """
+    from .jobs import accept as accepting
     from .jobs.verify import verify
     from .jobs.workers import workers
 
+    if accept:
+        accepting.accept(_path(data))
     with workers() as executor:
         return verify(_path(data), _paths(against), executor)
 

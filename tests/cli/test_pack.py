@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import subprocess
+import zlib
 from collections.abc import Callable
 from pathlib import Path
 
@@ -36,11 +37,17 @@ def test_a_folder_becomes_a_sheet_and_metadata(run: Run, swim: Path, tmp_path: P
     assert sheet["cells"] == {"size": [8, 8], "columns": 5, "rows": 3, "margin": 0, "gap": 0}
     assert said["frames"][6] == {
         "name": "swim/swim_07", "sheet": 0, "box": [8, 8, 8, 8], "turned": False,
-        "canvas": [8, 8], "offset": [0, 0], "pivot": [4, 8],
+        "canvas": [8, 8], "offset": [0, 0], "pivot": [4, 8], "crc": f"{zlib.crc32(art(8, 8, 7).tobytes()):08x}",
     }  # fmt: skip
     assert said["animations"] == [
-        {"name": "swim", "frames": list(range(13)), "durations": [83, 84, 83] * 4 + [83], "loop": "forever",
-         "fps": [12, 1], "beats": [1] * 13}
+        {
+            "name": "swim",
+            "frames": list(range(13)),
+            "durations": [83, 84, 83] * 4 + [83],
+            "loop": "forever",
+            "fps": [12, 1],
+            "beats": [1] * 13,
+        }
     ]
     pixels = decode(tmp_path / "build/otter.png")
     for index in range(13):

@@ -1,4 +1,5 @@
-"""A sheet that somebody painted on: pack does not overwrite it, unpack and show go on, verify says so."""
+"""A sheet that somebody painted on: pack does not overwrite it, unpack and show go on, verify says so, and the touch is
+accepted, and carried from build to build."""
 
 from __future__ import annotations
 
@@ -11,6 +12,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
+import agile_crate
 from conftest import art, decode, save, tree
 
 Run = Callable[..., subprocess.CompletedProcess[str]]
@@ -34,7 +36,7 @@ def test_pack_keeps_what_was_painted(run: Run, touched: np.ndarray, tmp_path: Pa
             5,
             "",
             "agile-crate: error: o.png was changed since the last build, perhaps by hand; keep a copy, "
-            "choose another --out, or overwrite it with --force\n",
+            "choose another --out, take along what was painted with --keep-touches, or overwrite it with --force\n",
         )
         assert tree(tmp_path) == before
     assert run("pack", "frames", "--out", "other").returncode == 0
@@ -70,3 +72,126 @@ def test_another_size_is_no_touch(run: Run, touched: np.ndarray, tmp_path: Path)
         done = run(*command)
         assert (done.returncode, done.stdout) == (3, "")
         assert done.stderr == "agile-crate: error: o.json: sheet 'o.png' is 9×9, and the metadata says 40×24\n"
+
+
+def test_what_is_accepted_is_told_by_both_forms_and_nothing_else_changes(
+    run: Run, touched: np.ndarray, tmp_path: Path
+) -> None:
+    for ending, old, new in ((".json", '"name": "otter"', '"ours": [1,  2]'), (".xml", ' scale="1"', ' ours="1 2"')):
+        text = (tmp_path / f"o{ending}").read_text()
+        (tmp_path / f"o{ending}").write_text(
+            text.replace('"scale": 1', new + ', "scale": 1').replace(old, old + new, 1)
+        )
+    was = {ending: (tmp_path / f"o.{ending}").read_text().splitlines() for ending in ("json", "xml")}
+    done = run("verify", "o.json", "--accept", "--against", "frames")
+    assert (done.returncode, done.stderr) == (0, "")
+    assert done.stdout == (
+        "accepted as now: o.png, o.json and o.xml; touches on 1 frame; told in o.json and o.xml\n"
+        "o.json: all in order (1 sheet, 13 frames, 1 animation)\n"
+        "13 of 13 frames restored to the pixel, 1 of them with touches by hand\n"
+    )
+    for ending, lines in was.items():
+        now = (tmp_path / f"o.{ending}").read_text()
+        lost = [line for line in lines if line.replace(" />", "/>") not in now]
+        assert len(lost) <= 4, lost  # the digest of the whole, the sheet, the frame, and our own key
+        assert "ours" in now
+    assert run("verify", "o.xml").returncode == 0
+    assert run("unpack", "o.json", "--out", "back").stderr == ""
+    assert run("verify", "o.json", "--accept").stdout.startswith("nothing to accept: every file is as it was written\n")
+    done = run("pack", "frames", "--out", "o", "--columns", "5")
+    assert (done.returncode, done.stderr[:49]) == (5, "agile-crate: error: o.png was changed since the l")
+
+
+WAYS = {
+    "plain": ["--margin", "2"], "strip": ["--layout", "strip", "--trim", "frame", "--cushion", "1"], "rows": ["--layout", "rows", "--trim", "animation"],
+    "tight": ["--layout", "tight", "--turn", "--share-mirrored", "--mirrored", "left=swim"], "half": ["--also-scale", "50%"],
+    "flat": ["--background", "#20406f"], "premultiplied": ["--premultiply", "--trim", "frame"], "sheets": ["--max-size", "16x16"],
+    "named": ["--file-name", "{name} of {frames}"], "indexed": ["--hard-alpha", "128", "--colors", "200"],
+    "outlined": ["--outline", "#203040", "--edge-repeat", "1", "--gap", "2"], "shapes": ["--shape", "contour", "--pivot", "feet", "--snap-pivot"],
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("way", WAYS)
+def test_touches_are_carried_from_build_to_build(run: Run, swim: Path, tmp_path: Path, way: str) -> None:
+    for number in (3, 4):
+        pixels = art(8, 8, number)
+        pixels[:2], pixels[:, 6:] = 0, 0
+        save(swim / f"swim/swim_{number:02d}.png", pixels)
+    pack = ["pack", "frames", "--out", "o", "--metadata", "json,xml", *WAYS[way]]
+    assert run(*pack).returncode == 0
+    name = "swim/swim_03"
+    document = json.loads((tmp_path / "o.json").read_text())
+    frame = next(one for one in document["frames"] if one["name"] == name)
+    sheet = tmp_path / document["sheets"][frame["sheet"]]["image"]
+    pixels = decode(sheet).copy()
+    x, y, w, h = frame["box"]
+    pixels[y + h // 2, x + w // 2] = (250, 10, 240, 255)
+    save(sheet, pixels)
+    painted = agile_crate.load(tmp_path / "o.json").frame(name)
+    for more in ([], ["--layout", "tight", "--trim", "frame"], []):
+        done = run(*pack, "--keep-touches", *(more if way not in ("flat", "premultiplied", "half") else []))
+        assert (done.returncode, done.stderr) == (0, "")
+        assert f"touches kept on {2 if way == 'tight' else 1} frame" in done.stdout
+        now = agile_crate.load(tmp_path / "o.json")
+        assert np.array_equal(now.frame(name), painted)
+        assert [one.name for one in now.crate.frames if one.touched] == [*["left_03"] * (way == "tight"), name]
+        proof = run("verify", "o.json", "--against", "frames")
+        assert (proof.returncode, "with touches by hand" in proof.stdout) == (0, True), proof.stdout
+    save(swim / "swim/swim_03.png", art(8, 8, 99))
+    before = tree(tmp_path)
+    done = run(*pack, "--keep-touches")
+    assert done.returncode == 5
+    assert done.stderr.startswith("agile-crate: error: --keep-touches cannot keep what was painted on ")
+    assert name in done.stderr
+    assert tree(tmp_path) == before
+    done = run(*pack, "--keep-touches", "--force")
+    assert (done.returncode, done.stderr[:52]) == (0, "agile-crate: warning: not kept: what was painted on ")
+    assert run("verify", "o.json", "--against", "frames").returncode == 0
+
+
+def test_what_cannot_be_kept_is_named(run: Run, touched: np.ndarray, tmp_path: Path) -> None:
+    touched[20, 38] = (1, 2, 3, 255)  # the last cells are empty
+    save(tmp_path / "o.png", touched)
+    keep = ["pack", "frames", "--out", "o", "--keep-touches"]
+    for more, told in (
+        ([], "1 painted pixel of o.png outside of all frames; keep"),
+        (["--exclude", "swim/swim_01"], "outside of all frames; nor what was painted on swim/swim_01: the source"),
+        (
+            ["--scale", "200%"],
+            "what was painted on swim/swim_01: the source, or its place on the canvas, is not what it",
+        ),
+    ):
+        done = run(*keep, *more)
+        assert (done.returncode, told in done.stderr) == (5, True), done.stderr
+    assert run(*keep, "--force").returncode == 0
+    assert run(*keep).returncode == 0  # what strayed is gone, the rest is carried on
+    save(tmp_path / "o.png", art(9, 9))
+    done = run(*keep)
+    assert (done.returncode, "is 9×9, and the metadata says" in done.stderr) == (3, True)
+
+
+def test_text_files_that_somebody_edited_are_safe_too(run: Run, swim: Path, tmp_path: Path) -> None:
+    pack = ["pack", "frames", "--out", "o", "--metadata", "json,xml,css,csv"]
+    assert run(*pack).returncode == 0
+    for name in ("o.json", "o.xml", "o.css", "o.frames.csv"):
+        data = (tmp_path / name).read_bytes()
+        (tmp_path / name).write_bytes(data.replace(b"\r\n", b"\n") if b"\r" in data else data.replace(b"\n", b"\r\n"))
+    assert run("verify", "o.json").returncode == 0  # line ends may change
+    assert run(*pack).returncode == 0
+    for name in ("o.json", "o.xml", "o.css", "o.frames.csv"):
+        data = (tmp_path / name).read_bytes()
+        (tmp_path / name).write_bytes(data + b" ")
+        done = run("verify", "o.json")
+        assert (done.returncode, f"  {name} was changed since it was written" in done.stdout) == (1, True)
+        before = tree(tmp_path)
+        for more in ([], ["--keep-touches"]):
+            done = run(*pack, *more)
+            assert (done.returncode, done.stderr.split(",")[0]) == (
+                5,
+                f"agile-crate: error: {name} was changed since the last build",
+            )
+            assert tree(tmp_path) == before
+        assert run("verify", "o.xml", "--accept").returncode == 0
+        assert run(*pack).returncode == 0
+    (tmp_path / "o.css").unlink()
+    assert run("verify", "o.json").returncode == 0  # it may have gone elsewhere

@@ -60,7 +60,7 @@ def test_one_line_of_json(run: Run, swim: Path, tmp_path: Path) -> None:
     packed(run, "--compact")
     text = (tmp_path / "out/otter.json").read_text("utf-8")
     assert text.count("\n") == 1
-    assert json.loads(text) == plain
+    assert json.loads(text) | {"sha256": plain["sha256"]} == plain
 
 
 def test_other_sizes_are_prepared_from_the_originals(run: Run, tmp_path: Path) -> None:
@@ -172,7 +172,9 @@ def test_metadata_that_claims_another_finish_than_the_sheets_have_is_found_out(
     for claim in ({"background": "#20406f"}, {"alpha": "premultiplied"}):
         (tmp_path / "out/otter.json").write_text(json.dumps(plain | claim))
         done = run("verify", "out/otter.json", "--against", "frames")
-        assert (done.returncode, done.stdout.splitlines()[1]) == (1, "0 of 13 frames restored to the pixel")
+        assert (done.returncode, done.stdout.splitlines()[1:3]) == (
+            1, ["  otter.json was changed since it was written", "0 of 13 frames restored to the pixel"],
+        )  # fmt: skip
 
 
 def test_squeezed_sheets_are_smaller_and_the_same(run: Run, swim: Path, tmp_path: Path) -> None:
@@ -207,6 +209,7 @@ def test_what_metadata_claims_is_not_removed_or_overwritten(run: Run, swim: Path
         (tmp_path / "out" / name).write_bytes(b"keep me")
     said["sheets"] += [said["sheets"][0] | {"image": name, "sha256": "0" * 64} for name in ("letter.png", "otters.png")]
     said["files"] = ["letter.txt", "otter-notes.txt", "../outside.txt"]
+    del said["sha256"]
     (tmp_path / "outside.txt").write_text("keep me")
     (tmp_path / "out/otter.json").write_text(json.dumps(said))
     told = packed(run)

@@ -41,6 +41,7 @@ def test_the_document_word_for_word() -> None:
   "format": "agile-crate",
   "version": 1,
   "generator": "agile-crate 0.1.0",
+  "sha256": "b65c1d9a13bd8f42693df7b32d0520bd404aedcc6125e87cc2fb9cec5610b604",
   "name": "otter",
   "scale": 0.5,
   "alpha": "premultiplied",

@@ -54,7 +54,8 @@ ABSENT = object()
         ("frames/0/box/2", 2**31), ("frames/0/canvas/0", 0), ("frames/0/turned", 1), ("frames/0/mirror", "z"),
         ("frames/0/pivot", [1]), ("frames/0/pivot/0", None), ("frames/0/offset", ABSENT), ("frames/0/name", ABSENT),
         ("frames/0/sheet", -1), ("frames/1/shape/polygons", 3), ("animations/0/durations/0", 0), ("animations/0/durations", []),
-        ("animations/0/loop", "never"), ("animations/0/frames/0", "0"),
+        ("sha256", "ab"), ("file_sha256", {"otter.css": "ab"}), ("file_sha256", {"../otter.css": "ab" * 32}), ("frames/0/crc", "12"),
+        ("frames/0/touched", "yes"), ("animations/2/beats", ABSENT), ("animations/2/fps", [30]), ("animations/0/loop", "never"), ("animations/0/frames/0", "0"),
     ],
 )  # fmt: skip
 def test_the_json_schema_refuses(place: str, value: Any) -> None:
@@ -80,6 +81,7 @@ def test_the_json_schema_refuses(place: str, value: Any) -> None:
         ('box="2 2 9 4"', 'box="2 2 9 1.5"'), ('turned="false"', 'turned="no"'), ('mirror="xy"', 'mirror="z"'),
         ('pivot="8 16"', 'pivot="8"'), (' offset="3 5"', ""), ('durations="83 84 83"', 'durations="83 0 83"'),
         ('durations="83 84 83"', 'durations=""'), ('loop="once"', 'loop="never"'), ('name="empty"', 'name="swim/swim_01"'),
+        ('crc="0badcafe"', 'crc="0BADCAFE"'), ('touched="true"', 'touched="yes"'), ('fps="30000 1001"', 'fps="30"'),
         ('name="dive"', 'name="swim"'), ("<frames>", "<weather/><frames>"),
     ],
 )  # fmt: skip

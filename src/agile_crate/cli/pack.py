@@ -47,6 +47,9 @@ def declare(parser: Parser) -> None:
     group.add("--out", metavar="PATH", required=True, help="where to, without ending: build/otter")
     group.add("--dry-run", action="store_true", help="say what would be written, and write nothing")
     group.add("--explain", action="store_true", help="also print the arrangements that were considered")
+    group.add(
+        "--keep-touches", action="store_true", help="take along what was painted on the sheets of the build before"
+    )
     group.add("--force", action="store_true", help="overwrite files that are not from an earlier build")
     add_settings(parser)
     add_common(parser)
@@ -70,6 +73,7 @@ def run(arguments: argparse.Namespace) -> int:
             GENERATOR,
             dry_run=arguments.dry_run,
             force=arguments.force,
+            keep_touches=arguments.keep_touches,
         )
     sheets, animations = sheet_summaries(packed.crate), animation_summaries(packed.crate)
     for warning in packed.warnings:

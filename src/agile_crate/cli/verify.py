@@ -10,14 +10,15 @@ from .parser import Parser, add_common
 from .status import Status
 
 if TYPE_CHECKING:
+    from ..jobs.accept import Accepted
     from ..jobs.verify import Verified
 
-USAGE = "DATA [--against INPUT…]"
+USAGE = "DATA [--against INPUT…] [--accept]"
 
 DESCRIPTION = """\
 Checks a crate from its written files alone: images there and unchanged, boxes inside their sheets and apart, names,
 animations and times consistent. With --against, also restores every frame and compares it with its source, pixel
-by pixel. Exit code 1 when something differs.
+by pixel. Exit code 1 when something differs. --accept takes sheets that were painted on since into the metadata.
 
 The usual call:  agile-crate verify build/otter.json --against frames/otter
 """
@@ -39,6 +40,11 @@ def declare(parser: Parser) -> None:
     group.add(
         "--against", metavar="INPUT", nargs="+", default=[], help="the frames that were packed: the same inputs again"
     )
+    group.add(
+        "--accept",
+        action="store_true",
+        help="first take the sheets as they are now into the metadata, JSON and XML alike",
+    )
     add_common(parser)
 
 
@@ -47,6 +53,12 @@ def run(arguments: argparse.Namespace) -> int:
     from ..jobs.workers import workers
     from .progress import progress_bars
 
+    if arguments.accept:
+        from ..jobs.accept import accept
+
+        accepted = accept(arguments.data)
+        if not (arguments.quiet or arguments.json):
+            _print_accepted(accepted)
     with workers() as executor, progress_bars(arguments.quiet) as progress:
         verified = verify(arguments.data, arguments.against, executor, progress)
     if arguments.json:
@@ -54,6 +66,16 @@ def run(arguments: argparse.Namespace) -> int:
     elif not arguments.quiet:
         _print(verified, arguments)
     return Status.DONE if verified.holds else Status.FOUND
+
+
+def _print_accepted(accepted: Accepted) -> None:
+    from ..core.text import counted, few, shown
+
+    names, files = few(map(shown, accepted.names)), few(shown(path.name) for path in accepted.files)
+    if names:
+        print(f"accepted as now: {names}; touches on {counted(accepted.frames, 'frame')}; told in {files}")
+    else:
+        print("nothing to accept: every file is as it was written")
 
 
 def _print(verified: Verified, arguments: argparse.Namespace) -> None:
@@ -70,7 +92,8 @@ def _print(verified: Verified, arguments: argparse.Namespace) -> None:
     else:
         print(f"{shown(arguments.data)}: all in order ({what})")
     if arguments.against:
-        print(f"{verified.same:,} of {counted(len(crate.frames), 'frame')} restored to the pixel")
+        touched = f", {verified.touched:,} of them with touches by hand" if verified.touched else ""
+        print(f"{verified.same:,} of {counted(len(crate.frames), 'frame')} restored to the pixel{touched}")
         _print_some(
             [f"{shown(difference.frame)}: {difference.what}" for difference in verified.differences], arguments.verbose
         )
@@ -97,6 +120,7 @@ def _document(verified: Verified, arguments: argparse.Namespace) -> dict[str, An
         "frames": len(verified.crate.frames),
         "compared": verified.compared,
         "same": verified.same,
+        "touched": verified.touched,
         "problems": verified.problems,
         "differences": [dataclasses.asdict(difference) for difference in verified.differences],
     }

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import hashlib
 import os
 import re
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from pathlib import Path
 
 from ..core.crate.file_names import LONGEST_NAME, repeated
@@ -13,6 +12,7 @@ from ..core.errors import OutputError, UsageError
 from ..core.sentence import setting
 from ..core.text import few, quoted, shown
 from ..format.files import ENDINGS, outputs_of_build
+from ..format.seal import binary_sha256, text_sha256
 
 _SIZED = r"(@[0-9.]+)?"
 
@@ -70,7 +70,7 @@ def _is_sheet_name(image: str, stem: str) -> bool:
 
 def _is_written(path: Path, sha256: str) -> bool:
     try:
-        return hashlib.sha256(path.read_bytes()).hexdigest() == sha256
+        return binary_sha256(path.read_bytes()) == sha256
     except OSError:
         return False
 
@@ -89,24 +89,32 @@ def refuse_bad_names(files: Sequence[Path]) -> None:
         )
 
 
-def refuse_to_lose_touches(target: Path, before: frozenset[str]) -> None:
-    """Raises OutputError when a sheet of the earlier build is no longer as it was written: somebody may have worked on
-    it. Sheets whose metadata gives no digest cannot be told."""
-    digests = {
-        os.path.join(target.parent, os.path.basename(image)): sha256
-        for name in before
-        if name.endswith(ENDINGS)
-        for image, sha256 in outputs_of_build(name).images.items()
-        if sha256
-    }
-    touched = [path for path, sha256 in digests.items() if path in before and os.path.isfile(path)]
-    touched = sorted(os.path.basename(path) for path in touched if not _is_written(Path(path), digests[path]))
-    if touched:
-        verb = "was" if len(touched) == 1 else "were"
+def refuse_to_lose_work(target: Path, before: frozenset[str], kept: Collection[str]) -> None:
+    """Raises OutputError when a file of the earlier build is no longer as it was written, or carries touches: somebody
+    worked on it. Sheets of crates whose names are `kept` may be. Files of which no digest is known cannot be told."""
+    sheets: set[str] = set()
+    others: set[str] = set()
+    for path in (path for path in before if path.endswith(ENDINGS)):
+        outputs = outputs_of_build(path)
+        if os.path.splitext(os.path.basename(path))[0] not in kept:
+            images = outputs.images.items()
+            sheets |= outputs.touched | {name for name, sha256 in images if _is_other(target, name, sha256)}
+        texts = outputs.file_sha256.items()
+        others |= {name for name, sha256 in texts if _is_other(target, name, sha256, text_sha256)}
+        others |= {os.path.basename(path)} if outputs.edited else set()
+    if worked_on := sorted(name for name in others | sheets if str(target.parent / name) in before):
+        along = "" if kept or not sheets else f"take along what was painted with {setting('keep_touches')}, "
+        verb, them = ("was", "it") if len(worked_on) == 1 else ("were", "them")
         raise OutputError(
-            f"{few(touched)} {verb} changed since the last build, perhaps by hand; keep a copy, choose another "
-            f"{setting('out')}, or overwrite it with {setting('force')}"
+            f"{few(worked_on)} {verb} changed since the last build, perhaps by hand; keep a copy, choose another "
+            f"{setting('out')}, {along}or overwrite {them} with {setting('force')}"
         )
+
+
+def _is_other(target: Path, name: str, sha256: str, digest: Callable[[bytes], str] = binary_sha256) -> bool:
+    """Whether a file that is there is not the one with this digest, if that is known."""
+    path = target.parent / os.path.basename(name)
+    return bool(sha256) and path.is_file() and digest(path.read_bytes()) != sha256
 
 
 def refuse_strangers(files: Iterable[Path], before: frozenset[str]) -> None:

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Iterator, Sequence
 from fractions import Fraction
 from typing import TYPE_CHECKING
 
 from ..core.model.crate import Crate
+from ..format.seal import text_sha256
 from ..settings.table import Settings
 
 if TYPE_CHECKING:
@@ -24,8 +26,29 @@ def text_names(stem: str, settings: Settings, templates: Sequence[Template]) -> 
 
 def texts_of(
     crate: Crate, larger: Sequence[tuple[Fraction, Crate]], settings: Settings, templates: Sequence[Template]
+) -> Iterator[tuple[str, bytes]]:
+    """The files by name, in the order of `text_names`. `larger` are larger crates of the same build, and by how much.
+    The metadata has the digests of those before it."""
+    names = text_names(crate.name, settings, templates)
+    digests: dict[str, str] = {}
+    for name, text in zip(names, _others(crate, larger, settings, templates), strict=False):
+        data = text.encode()
+        digests[name] = text_sha256(data)
+        yield name, data
+    crate = dataclasses.replace(crate, file_sha256=digests)
+    if "xml" in settings.metadata:
+        from ..format.xml_form import to_xml
+
+        yield f"{crate.name}.xml", to_xml(crate).encode()
+    if "json" in settings.metadata:
+        from ..format.json_form import to_json
+
+        yield f"{crate.name}.json", to_json(crate, settings.compact).encode()
+
+
+def _others(
+    crate: Crate, larger: Sequence[tuple[Fraction, Crate]], settings: Settings, templates: Sequence[Template]
 ) -> Iterator[str]:
-    """The texts, in the order of `text_names`. `larger` are larger crates of the same build, and by how much."""
     for template in templates:
         from .template import rendered
 
@@ -39,11 +62,3 @@ def texts_of(
         from .css import to_css
 
         yield to_css(crate, larger)
-    if "xml" in settings.metadata:
-        from ..format.xml_form import to_xml
-
-        yield to_xml(crate)
-    if "json" in settings.metadata:
-        from ..format.json_form import to_json
-
-        yield to_json(crate, settings.compact)

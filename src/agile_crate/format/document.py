@@ -23,6 +23,8 @@ LARGEST_CANVAS = 1 << 28
 
 Document = dict[str, Any]
 
+_CRC, _SHA256 = re.compile("[0-9a-f]{8}"), re.compile("[0-9a-f]{64}")
+
 T = TypeVar("T")
 
 
@@ -53,9 +55,17 @@ def head_of(crate: Crate) -> Document:
         said["background"] = crate.background
     if crate.files:
         said["files"] = crate.files
+    if crate.file_sha256:
+        said["file_sha256"] = dict(crate.file_sha256)
     if crate.settings:
         said["settings"] = dict(crate.settings)
     return said
+
+
+def to_seal(said: Document) -> Document:
+    """What is said, with room for the digest of the text that it becomes (`seal`)."""
+    first = {key: said[key] for key in ("format", "version", "generator") if key in said}
+    return first | {"sha256": ""} | {key: value for key, value in said.items() if key != "sha256"}
 
 
 def sheet_of(sheet: Sheet) -> Document:
@@ -95,6 +105,10 @@ def frame_of(frame: Frame) -> Document:
         said["mirror"] = frame.mirror
     if frame.shape:
         said["shape"] = {"polygons": frame.shape.polygons, "tolerance": frame.shape.tolerance}
+    if frame.crc:
+        said["crc"] = frame.crc
+    if frame.touched:
+        said["touched"] = True
     return said
 
 
@@ -146,6 +160,7 @@ def crate_of(document: Any) -> Crate:
         settings=_read_settings(document.get("settings", {})),
         background=_read_background(document),
         files=_read_files(document),
+        file_sha256=_read_digests(document),
     )
 
 
@@ -172,6 +187,16 @@ def _read_files(document: Document) -> tuple[str, ...]:
         fits = isinstance(name, str) and _stays_in_folder(name)
         _expect(fits, f"files[{index}]", "the name of a file in the same folder", name)
     return tuple(found)
+
+
+def _read_digests(document: Document) -> dict[str, str]:
+    found = document.get("file_sha256", {})
+    fits = isinstance(found, dict) and all(
+        _stays_in_folder(name) and isinstance(digest, str) and _SHA256.fullmatch(digest)
+        for name, digest in found.items()
+    )
+    _expect(fits, "file_sha256", "an object of file names, each with 64 hex digits", found)
+    return dict(found)
 
 
 def _read_sheet(value: Any, place: str) -> Sheet:
@@ -207,9 +232,11 @@ def _read_cells(value: Any, place: str) -> Cells:
 
 
 def _read_frame(value: Any, place: str) -> Frame:
-    shape = value.get("shape") if isinstance(value, dict) else None
-    turned = value.get("turned", False) if isinstance(value, dict) else False
-    _expect(isinstance(turned, bool), f"{place}.turned", "true or false", turned)
+    _expect(isinstance(value, dict), place, "an object", value)
+    shape, crc = value.get("shape"), _text(value, "crc", place, "")
+    for key in ("turned", "touched"):
+        _expect(isinstance(value.get(key, False), bool), f"{place}.{key}", "true or false", value.get(key))
+    _expect(crc == "" or _CRC.fullmatch(crc) is not None, f"{place}.crc", "8 hex digits", crc)
     return Frame(
         name=_text(value, "name", place),
         on_sheet=_whole(_key(value, "sheet", place), f"{place}.sheet", RANGES["frames.sheet"]),
@@ -217,9 +244,11 @@ def _read_frame(value: Any, place: str) -> Frame:
         canvas=_read_canvas(value, place),
         offset=Offset(*_whole_numbers(value, "offset", place, RANGES["frames.offset"], 2)),
         pivot=_read_point(_key(value, "pivot", place), f"{place}.pivot"),
-        turned=turned,
+        turned=value.get("turned", False),
         mirror=_one_of(value, "mirror", place, get_args(Mirror), ""),
         shape=None if shape is None else _read_shape(shape, f"{place}.shape"),
+        crc=crc,
+        touched=value.get("touched", False),
     )
 
 

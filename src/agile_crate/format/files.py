@@ -4,13 +4,17 @@ from __future__ import annotations
 
 import json
 import os
+from collections.abc import Collection, Mapping
 from pathlib import Path
+from types import MappingProxyType
 from typing import NamedTuple
 
 from ..core.errors import InputError, reason
 from ..core.model.crate import FORMAT, Crate
 from ..core.text import bytes_shown, shown
 from .json_form import from_json
+from .json_form import retouched as json_retouched
+from .seal import is_unbroken, text_sha256
 
 ENDINGS = (".json", ".xml")
 """Of the two forms: each says everything, and a build is known again by either."""
@@ -24,13 +28,17 @@ _MARK = b"\xef\xbb\xbf"
 
 
 class Outputs(NamedTuple):
-    """What an earlier build wrote: its sheets with the SHA-256 of each, and its text files."""
+    """What an earlier build wrote: its sheets with the SHA-256 of each, its text files, and the digests of those that
+    are not metadata; whether the metadata itself was edited since; and the sheets with frames that were touched."""
 
-    images: dict[str, str]
-    files: tuple[str, ...]
+    images: Mapping[str, str] = MappingProxyType({})
+    files: tuple[str, ...] = ()
+    file_sha256: Mapping[str, str] = MappingProxyType({})
+    edited: bool = False
+    touched: frozenset[str] = frozenset()
 
 
-NOTHING = Outputs({}, ())
+NOTHING = Outputs()
 
 
 def looks_like_metadata(path: str) -> bool:
@@ -55,7 +63,7 @@ def read_metadata(path: str | Path) -> Crate:
         data = Path(path).read_bytes()
     except OSError as error:
         raise InputError(f"{shown(str(path))} cannot be read: {reason(error)}") from None
-    if data.removeprefix(_MARK).lstrip()[:1] == b"<":
+    if _is_xml(data):
         from .xml_form import from_xml
 
         return from_xml(data, str(path))
@@ -63,6 +71,26 @@ def read_metadata(path: str | Path) -> Crate:
         return from_json(data.decode("utf-8-sig"), str(path))
     except UnicodeDecodeError:
         raise InputError(f"{shown(str(path))} is not text in UTF-8; name the metadata file, not the picture") from None
+
+
+def sha256_now(path: Path) -> str:
+    """The digest of a text file as it is now; empty if it is not there."""
+    return text_sha256(path.read_bytes()) if path.is_file() else ""
+
+
+def retouched(path: Path, digests: Mapping[str, str], touched: Collection[int]) -> str:
+    """Metadata that has been read before with the digests of files by their names, and these frames as the touched
+    ones; all else stays as it is, also what this program does not know."""
+    data = path.read_bytes()
+    if _is_xml(data):
+        from .xml_form import retouched
+
+        return retouched(data, digests, touched)
+    return json_retouched(data, digests, touched)
+
+
+def _is_xml(data: bytes) -> bool:
+    return data.removeprefix(_MARK).lstrip()[:1] == b"<"
 
 
 def is_ours(path: str | Path) -> bool:
@@ -77,20 +105,30 @@ def is_ours(path: str | Path) -> bool:
 def outputs_of_build(path: str | Path) -> Outputs:
     """What the build wrote that a metadata file is of; nothing if it is not there, not ours, or cannot be read.
 
-    Of JSON nothing else is looked at.
+    Of JSON little else is looked at.
     """
     try:
         with open(path, "rb") as stream:
-            head = stream.read(_HEAD)
-            if FORMAT.encode() not in head:
+            data = stream.read(_HEAD)
+            if FORMAT.encode() not in data:
                 return NOTHING
-            if head.removeprefix(_MARK).lstrip()[:1] == b"<":
-                crate = read_metadata(path)
-                return Outputs({sheet.image: sheet.sha256 for sheet in crate.sheets}, crate.files)
-            document = json.loads(head + stream.read())
+            data += stream.read()
+        if _is_xml(data):
+            from .xml_form import document_from
+
+            document = document_from(data, str(path))
+        else:
+            document = json.loads(data)
         if document["format"] != FORMAT:
             return NOTHING
         images = {str(sheet["image"]): str(sheet["sha256"]) for sheet in document["sheets"]}
-        return Outputs(images, tuple(map(str, document.get("files", ()))))
-    except (OSError, ValueError, TypeError, KeyError, RecursionError, InputError):
+        seal, names = document.get("sha256", ""), list(images)
+        return Outputs(
+            images,
+            tuple(map(str, document.get("files", ()))),
+            dict(document.get("file_sha256", {})),
+            bool(seal) and not is_unbroken(data, str(seal)),
+            frozenset(names[frame["sheet"]] for frame in document["frames"] if frame.get("touched")),
+        )
+    except (OSError, ValueError, TypeError, LookupError, AttributeError, RecursionError, InputError):
         return NOTHING

@@ -6,41 +6,69 @@ One line a sheet, a frame and an animation, keys always in the same order, so th
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Collection, Iterable, Mapping
 from typing import Any, NoReturn
 
 from ..core.errors import InputError
 from ..core.model.crate import Crate, Frame
 from ..core.text import quoted, shown
-from .document import FormError, animation_of, crate_of, document_of, frame_of, head_of, sheet_of
+from .document import Document, FormError, animation_of, crate_of, document_of, frame_of, head_of, sheet_of, to_seal
+from .seal import sealed
 
 
 def to_json(crate: Crate, compact: bool = False) -> str:
     """The document, with a newline at its end; on one line if compact. The same crate gives the same text."""
     if compact:
-        return json.dumps(document_of(crate), ensure_ascii=False, separators=(",", ":")) + "\n"
+        return _laid_out(document_of(crate), None)
     dump = json.JSONEncoder(ensure_ascii=False).encode
-    lists: dict[str, Iterable[str]] = {
+    return _laid_out(head_of(crate), {
         "sheets": (dump(sheet_of(sheet)) for sheet in crate.sheets),
         "frames": (_frame(frame, dump) for frame in crate.frames),
         "animations": (dump(animation_of(animation)) for animation in crate.animations),
-    }
-    parts = [f"  {dump(key)}: {dump(value)}" for key, value in head_of(crate).items()]
+    })  # fmt: skip
+
+
+def _laid_out(said: Document, lists: Mapping[str, Iterable[str]] | None) -> str:
+    """The text of a document, sealed: on one line, or with the lines of some lists, written out by the caller."""
+    said = to_seal(said)
+    if lists is None:
+        return sealed(json.dumps(said, ensure_ascii=False, separators=(",", ":")) + "\n", '"sha256":""')
+    dump = json.JSONEncoder(ensure_ascii=False).encode
+    parts = [f"  {dump(key)}: {dump(value)}" for key, value in said.items()]
     for key, values in lists.items():
         lines = ",\n".join(f"    {value}" for value in values)
         parts.append(f"  {dump(key)}: [\n{lines}\n  ]" if lines else f"  {dump(key)}: []")
-    return "{\n" + ",\n".join(parts) + "\n}\n"
+    return sealed("{\n" + ",\n".join(parts) + "\n}\n", '"sha256": ""')
+
+
+def retouched(text: bytes, digests: Mapping[str, str], touched: Collection[int]) -> str:
+    """A document that has been read before with the digests of files by their names, and these frames as the touched
+    ones; all else stays as it is, also what this program does not know."""
+    document = json.loads(text.decode("utf-8-sig"))
+    for sheet in document["sheets"]:
+        sheet["sha256"] = digests[sheet["image"]]
+    if "file_sha256" in document:
+        document["file_sha256"] = {name: digests.get(name, was) for name, was in document["file_sha256"].items()}
+    for index, frame in enumerate(document["frames"]):
+        frame.pop("touched", None)
+        frame |= {"touched": True} if index in touched else {}
+    if text.count(b"\n") < 2:
+        return _laid_out(document, None)
+    dump = json.JSONEncoder(ensure_ascii=False).encode
+    lists = {key: map(dump, document.pop(key)) for key in ("sheets", "frames", "animations")}
+    return _laid_out(document, lists)
 
 
 def _frame(frame: Frame, dump: Callable[[Any], str]) -> str:
     """A frame's object, written out by itself where it is a plain one: there are many of them."""
-    if frame.mirror or frame.shape:
+    if frame.mirror or frame.shape or frame.touched:
         return dump(frame_of(frame))
     (x, y, w, h), canvas, offset, pivot = frame.box, frame.canvas, frame.offset, frame.pivot
     return (
         f'{{"name": {dump(frame.name)}, "sheet": {frame.on_sheet}, "box": [{x}, {y}, {w}, {h}], '
         f'"turned": {"true" if frame.turned else "false"}, "canvas": [{canvas.w}, {canvas.h}], '
-        f'"offset": [{offset.x}, {offset.y}], "pivot": [{pivot.x!r}, {pivot.y!r}]}}'
+        f'"offset": [{offset.x}, {offset.y}], "pivot": [{pivot.x!r}, {pivot.y!r}]'
+        + (f', "crc": "{frame.crc}"}}' if frame.crc else "}")
     )
 
 

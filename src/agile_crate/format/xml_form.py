@@ -8,7 +8,7 @@ references, which parsers hand on unchanged (XML 1.0, section 3.3.3).
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from typing import Any
 
 from ..core.errors import InputError, OutputError
@@ -21,11 +21,14 @@ from ..core.model.crate import (
 from ..core.model.geometry import Shape
 from ..core.sentence import setting
 from ..core.text import quoted, shown
-from .document import Document, FormError, animation_of, crate_of, head_of, sheet_of
+from .document import Document, FormError, animation_of, crate_of, head_of, sheet_of, to_seal
+from .seal import sealed
 
 _ESCAPES = str.maketrans(
     {"&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;", "\t": "&#9;", "\n": "&#10;", "\r": "&#13;"}
 )
+_DECLARATION, _SEAL = '<?xml version="1.0" encoding="UTF-8"?>', ' sha256=""'
+
 _NOT_CARRIED = re.compile("[^\t\n\r\x20-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]")
 """What XML 1.0 has no way to write (section 2.2), not even as a character reference."""
 
@@ -53,19 +56,42 @@ def to_xml(crate: Crate) -> str:
         ("frames", map(_frame, crate.frames)),
         ("animations", map(_animation, crate.animations)),
     )
-    lines = ['<?xml version="1.0" encoding="UTF-8"?>', *_head(crate)]
+    lines = [_DECLARATION, *_head(crate)]
     for name, elements in lists:
         lines += [f"  <{name}>", *elements, f"  </{name}>"]
-    return "\n".join([*lines, "</crate>", ""])
+    return sealed("\n".join([*lines, "</crate>", ""]), _SEAL)
+
+
+def retouched(text: bytes, digests: Mapping[str, str], touched: Collection[int]) -> str:
+    """A document that has been read before with the digests of files by their names, and these frames as the touched
+    ones; all else stays as it is, also what this program does not know."""
+    from xml.etree.ElementTree import tostring
+
+    from defusedxml.ElementTree import fromstring
+
+    root = fromstring(text, forbid_dtd=True)
+    for sheet in root.find("sheets").findall("sheet"):
+        sheet.set("sha256", digests[sheet.get("image")])
+    for file in root.findall("files/file[@sha256]"):
+        file.set("sha256", digests.get(file.get("name"), file.get("sha256")))
+    for index, frame in enumerate(root.find("frames").findall("frame")):
+        frame.attrib.pop("touched", None)
+        frame.attrib |= {"touched": "true"} if index in touched else {}
+    root.attrib = to_seal(dict(root.items()))
+    made = tostring(root, encoding="unicode").replace(" />", "/>")  # no > stands in a value: it would be escaped
+    return sealed(f"{_DECLARATION}\n{made}\n", _SEAL)
 
 
 def _head(crate: Crate) -> Iterator[str]:
-    said = head_of(crate)
-    files, settings = said.pop("files", ()), said.pop("settings", {})
+    said = to_seal(head_of(crate))
+    files, settings, digests = (said.pop(key, {}) for key in ("files", "settings", "file_sha256"))
     yield f"<crate{_attributes(said)}>"
     if files:
         yield "  <files>"
-        yield from (f'    <file name="{escaped(name)}"/>' for name in files)
+        yield from (
+            f"    <file{_attributes({'name': name} | ({'sha256': digests[name]} if name in digests else {}))}/>"
+            for name in files
+        )
         yield "  </files>"
     if settings:
         yield "  <settings>"
@@ -93,10 +119,11 @@ def _frame(frame: Frame) -> str:
     """A frame's element, written out by itself: there are many of them."""
     x, y, w, h = frame.box
     mirror = f' mirror="{frame.mirror}"' if frame.mirror else ""
+    crc = (f' crc="{frame.crc}"' if frame.crc else "") + (' touched="true"' if frame.touched else "")
     attributes = (
         f'name="{escaped(frame.name)}" sheet="{frame.on_sheet}" box="{x} {y} {w} {h}" '
         f'turned="{"true" if frame.turned else "false"}" canvas="{frame.canvas.w} {frame.canvas.h}" '
-        f'offset="{frame.offset.x} {frame.offset.y}" pivot="{frame.pivot.x!r} {frame.pivot.y!r}"{mirror}'
+        f'offset="{frame.offset.x} {frame.offset.y}" pivot="{frame.pivot.x!r} {frame.pivot.y!r}"{mirror}{crc}'
     )
     inner = f">{_shape(frame.shape)}</frame>" if frame.shape else "/>"
     return f"    <frame {attributes}{inner}"
@@ -132,7 +159,15 @@ def _list(numbers: Iterable[float]) -> str:
 
 
 def from_xml(text: bytes, origin: str) -> Crate:
-    """The crate that a document describes. Raises InputError that names `origin` (the file) and the place in it.
+    """The crate that a document describes. Raises InputError that names `origin` (the file) and the place in it."""
+    try:
+        return crate_of(document_from(text, origin))
+    except FormError as error:
+        raise InputError(f"{shown(origin)}: {error}") from None
+
+
+def document_from(text: bytes, origin: str) -> Document:
+    """The document as plain values that nothing was checked of. Raises InputError as `from_xml` does.
 
     Documents that declare a type or entities are refused before they can grow.
     """
@@ -151,7 +186,7 @@ def from_xml(text: bytes, origin: str) -> Crate:
     except (ValueError, LookupError):  # an encoding that nobody knows
         raise InputError(f"{shown(origin)}: not valid XML, in UTF-8") from None
     try:
-        return crate_of(_document(root))
+        return _document(root)
     except FormError as error:
         raise InputError(f"{shown(origin)}: {error}") from None
 
@@ -161,11 +196,12 @@ def _document(root: Any) -> Document:
     if root.tag != "crate":
         raise FormError(f"expected the element crate, found {shown(root.tag)}")
     said = _read(root, {"version": _scalar, "scale": _scalar})
-    files = _children(root, "files", "file", lambda element, _: element.get("name"))
+    files = _children(root, "files", "file", lambda element, _: (element.get("name"), element.get("sha256")))
     settings = _children(root, "settings", "setting", _read_setting)
     return (
         said
-        | ({"files": files} if files is not None else {})
+        | ({"files": [name for name, _ in files]} if files is not None else {})
+        | {"file_sha256": {name: digest for name, digest in files or () if digest is not None}}
         | ({"settings": dict(settings)} if settings is not None else {})
         | {
             key: found
@@ -204,7 +240,7 @@ def _read_sheet(element: Any, place: str) -> Document:
 
 def _read_frame(element: Any, place: str) -> Document:
     lists = dict.fromkeys(("box", "canvas", "offset", "pivot"), _numbers)
-    said = _read(element, lists | {"sheet": _scalar, "turned": _truth})
+    said = _read(element, lists | {"sheet": _scalar, "turned": _truth, "touched": _truth})
     if (shape := _only(element, "shape", place)) is not None:
         polygons = [_numbers(polygon.get("points", "")) for polygon in shape.findall("polygon")]
         pairs = [[list(points[at : at + 2]) for at in range(0, len(points), 2)] for points in polygons]

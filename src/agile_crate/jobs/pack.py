@@ -15,16 +15,19 @@ from typing import TYPE_CHECKING
 
 from ..core.arrange.arrangement import Considered
 from ..core.crate.check import check_crate
+from ..core.crate.file_names import sized_name
 from ..core.model.crate import Crate
 from ..core.sentence import Sentence
 from ..core.text import quoted
-from ..exports.earlier_build import build_before, refuse_bad_names, refuse_strangers, refuse_to_lose_touches, target_of
+from ..exports.earlier_build import build_before, refuse_bad_names, refuse_strangers, refuse_to_lose_work, target_of
+from ..settings.portions import all_sizes
 from ..settings.table import Settings
 from ..sources.gather import Progress, silent
 from ..stops.arrange import arranged
 from ..stops.describe import Plan, plan_of
 from ..stops.intake import intake
 from ..stops.write import written
+from .kept_touches import told_of_touches, touches_before
 
 if TYPE_CHECKING:
     from ..exports.template import Template
@@ -67,17 +70,25 @@ def pack(
     generator: str = "",
     dry_run: bool = False,
     force: bool = False,
+    keep_touches: bool = False,
 ) -> Packed:
     """Builds a crate from the inputs at `out` (a path without ending). Raises the errors of `core.errors`.
 
-    A dry run does everything but draw and write; its sheets have no checksum.
+    A dry run does everything but draw and write; its sheets have no checksum. `keep_touches` takes along what somebody
+    painted on the sheets of the build before.
     """
     target = target_of(out)
     templates = _templates(settings)
     before = build_before(target)
-    taken_in = intake(inputs, before, settings, executor, progress)
+    names = {one.portion: sized_name(target.name, one.portion) for one in all_sizes(settings)} if keep_touches else {}
+    if not force:
+        refuse_to_lose_work(target, before, names.values())
+    found = {portion: touches_before(target.parent, name, before) for portion, name in names.items()}
+    touches = {portion: one.by_frame for portion, one in found.items()}
+    taken_in = intake(inputs, before, settings, executor, progress, touches=touches)
     sequences, passed_over, warnings = taken_in.sequences, taken_in.passed_over, taken_in.warnings
     waiting = list(taken_in.sizes)
+    warnings += tuple(told_of_touches(found.values(), [name for one in waiting for name in one.lost], force))
     del taken_in
     plans: list[Plan] = []
     while waiting:
@@ -92,8 +103,7 @@ def pack(
     refuse_bad_names(files)
     stale = tuple(sorted(Path(path) for path in before if Path(path) not in files and os.path.lexists(path)))
     if not force:
-        refuse_strangers(files, before)
-        refuse_to_lose_touches(target, before)
+        refuse_strangers(files, before.union(*(one.files for one in found.values())))
     built = [Built(plan.crate, plan.remarks, plan.considered, plan.bound) for plan in plans]
     warnings = tuple(dict.fromkeys((*warnings, *(warning for plan in plans for warning in plan.warnings))))
     for plan in plans:

@@ -15,6 +15,7 @@ import numpy as np
 from ..core.crate.check import check_crate, check_repeated_edges, restorable
 from ..core.crate.compare import difference
 from ..core.crate.restore import as_seen, as_seen_by_readers
+from ..core.crate.touches import Touch
 from ..core.errors import InputError, UsageError
 from ..core.frame.visible import on_canvas, overlap, within
 from ..core.model.crate import Crate, Frame
@@ -23,18 +24,21 @@ from ..core.model.picture import Picture
 from ..core.pixels import Pixels
 from ..core.text import counted, few, measured, shown
 from ..format.document import document_of, first_difference
-from ..format.files import ENDINGS, is_ours, read_metadata
+from ..format.files import outputs_of_build, read_metadata, sha256_now
 from ..settings.given import settings_from
 from ..settings.portions import at_portion
 from ..settings.table import Settings
 from ..sources.gather import Progress, silent
 from ..sources.sheets import read_sheets
+from ..sources.touched_sheets import touched_sheets
 from ..stops.intake import intake
+from .accept import forms_of
 
 
 @dataclass(frozen=True, slots=True)
 class Verified:
-    """What `verify` found. `compared` counts the frames that have a source, `same` those that equal it.
+    """What `verify` found. `compared` counts the frames that have a source, `same` those that equal it, `touched` those
+    of them that do but for touches that were taken into the metadata.
 
     `problems` are sentences on the written files; `differences` say of each frame that does not come back what is
     wrong. Both are empty when all is well.
@@ -43,6 +47,7 @@ class Verified:
     crate: Crate
     compared: int
     same: int
+    touched: int
     problems: tuple[str, ...]
     differences: tuple[FrameDifference, ...]
 
@@ -70,8 +75,12 @@ def verify(data: str, against: Sequence[str], executor: Executor, progress: Prog
     """
     crate = read_metadata(data)
     folder = Path(os.path.abspath(data)).parent
-    problems = [*_told_otherwise(data, crate), *check_crate(crate)]
-    sources = _sources(against, crate, folder, Path(data).name, executor, progress) if against else {}
+    problems = [*_told_otherwise(data, crate), *_edited(data, crate, folder), *check_crate(crate)]
+    sources: dict[str, Source] = {}
+    lost: tuple[str, ...] = ()
+    if against:
+        touches = _touches(crate, folder) if not problems else {}
+        sources, lost = _sources(against, crate, folder, Path(data).name, executor, progress, touches)
     placed: list[list[Frame]] = [[] for _ in crate.sheets]
     differences: list[FrameDifference] = []
     for frame in crate.frames:
@@ -86,7 +95,7 @@ def verify(data: str, against: Sequence[str], executor: Executor, progress: Prog
         if found.pixels is not None and all(restorable(crate, frame) for frame in here):
             problems += check_repeated_edges(sheet, here, found.pixels)
         frames = [frame for frame in here if frame.name in sources]
-        compared = partial(_compared, crate=crate, sheet=found.pixels, sources=sources)
+        compared = partial(_compared, crate=crate, sheet=found.pixels, sources=sources, lost=lost)
         for found_wrong in executor.map(compared, frames):
             same += found_wrong is None
             differences += [found_wrong] if found_wrong else []
@@ -102,23 +111,38 @@ def verify(data: str, against: Sequence[str], executor: Executor, progress: Prog
         elif not differences:
             differences += _misplaced(crate, sources)
             same -= len(differences)
-    return Verified(crate, shared, same, tuple(problems), tuple(differences))
+    wrong = {difference.frame for difference in differences}
+    touched = sum(frame.touched and frame.name in sources and frame.name not in wrong for frame in crate.frames)
+    return Verified(crate, shared, same, touched, tuple(problems), tuple(differences))
 
 
 def _told_otherwise(data: str, crate: Crate) -> Iterator[str]:
     """Where the same build's metadata in the other form, if it lies beside, says something else."""
-    stem, ending = os.path.splitext(data)
-    for other in ENDINGS:
-        path = stem + other
-        if ending not in ENDINGS or other == ending or not is_ours(path):
-            continue
+    for path in forms_of(data)[1:]:
         try:
             place = first_difference(document_of(crate), document_of(read_metadata(path)))
         except InputError as error:
             yield error.sentence
             continue
         if place:
-            yield f"{shown(os.path.basename(path))} says something else: {place}"
+            yield f"{shown(path.name)} says something else: {place}"
+
+
+def _edited(data: str, crate: Crate, folder: Path) -> Iterator[str]:
+    """The build's text files that were changed since they were written. What is not there may have gone elsewhere."""
+    names = [path.name for path in forms_of(data) if outputs_of_build(path).edited]
+    for name, sha256 in crate.file_sha256.items():
+        if sha256_now(folder / name) not in ("", sha256):
+            names.append(name)
+    yield from (f"{shown(name)} was changed since it was written" for name in names)
+
+
+def _touches(crate: Crate, folder: Path) -> dict[str, Touch]:
+    """What somebody painted on frames, as far as it was taken into the metadata."""
+    if not any(frame.touched for frame in crate.frames):
+        return {}
+    touches = (touch for sheet in touched_sheets(crate, folder) for touch in sheet.touches)
+    return {touch.frame.name: touch for touch in touches if touch.frame.touched}
 
 
 class Source(NamedTuple):
@@ -132,13 +156,22 @@ class Source(NamedTuple):
 
 
 def _sources(
-    against: Sequence[str], crate: Crate, folder: Path, data: str, executor: Executor, progress: Progress
-) -> dict[str, Source]:
+    against: Sequence[str],
+    crate: Crate,
+    folder: Path,
+    data: str,
+    executor: Executor,
+    progress: Progress,
+    touches: dict[str, Touch],
+) -> tuple[dict[str, Source], tuple[str, ...]]:
+    """The sources by name, and the names of those that are not what they were when somebody painted on the frame."""
     own = frozenset(str(folder / name) for name in [data, *(sheet.image for sheet in crate.sheets)])
-    (prepared,) = intake(against, own, _settings_of(crate, data), executor, progress, for_proof=True).sizes
+    settings = _settings_of(crate, data)
+    by_size = {settings.portion: touches}
+    (prepared,) = intake(against, own, settings, executor, progress, for_proof=True, touches=by_size).sizes
     floor = prepared.settings.alpha_floor
     pairs = zip(prepared.pictures, prepared.untrimmed, strict=True)
-    return {packed.name: Source(packed, picture, kept, floor) for packed, (picture, kept) in pairs}
+    return {packed.name: Source(packed, picture, kept, floor) for packed, (picture, kept) in pairs}, prepared.lost
 
 
 def _settings_of(crate: Crate, data: str) -> Settings:
@@ -152,7 +185,9 @@ def _settings_of(crate: Crate, data: str) -> Settings:
         raise InputError(f"{shown(data)}: settings: {error}") from None
 
 
-def _compared(frame: Frame, crate: Crate, sheet: Pixels | None, sources: dict[str, Source]) -> FrameDifference | None:
+def _compared(
+    frame: Frame, crate: Crate, sheet: Pixels | None, sources: dict[str, Source], lost: Sequence[str]
+) -> FrameDifference | None:
     """How a frame differs from its source before trimming, as whoever reads the crate sees it; None if it does not."""
     source = sources[frame.name]
     canvas = source.packed.canvas
@@ -160,6 +195,8 @@ def _compared(frame: Frame, crate: Crate, sheet: Pixels | None, sources: dict[st
         return FrameDifference(frame.name, "cannot be restored: its sheet cannot be used")
     if not restorable(crate, frame):
         return FrameDifference(frame.name, "cannot be restored: its box is wrong")
+    if frame.name in lost:
+        return FrameDifference(frame.name, "was touched, and its source is not what it was then")
     if frame.canvas != canvas:
         told = f"is {measured(frame.canvas)} in the crate, and {measured(canvas)} in its source"
         return FrameDifference(frame.name, told)
@@ -172,9 +209,9 @@ def _compared(frame: Frame, crate: Crate, sheet: Pixels | None, sources: dict[st
         expected[faint] = 0
     if canvas != whole.canvas:  # offsets are forgotten: what was kept is the canvas now
         part = within(expected, kept)
-        lost = int(np.count_nonzero(expected[..., 3])) - int(np.count_nonzero(part[..., 3]))
-        if lost:
-            return FrameDifference(frame.name, f"lost {counted(lost, 'visible pixel')} to trimming", lost)
+        cut_off = int(np.count_nonzero(expected[..., 3])) - int(np.count_nonzero(part[..., 3]))
+        if cut_off:
+            return FrameDifference(frame.name, f"lost {counted(cut_off, 'visible pixel')} to trimming", cut_off)
         expected = on_canvas(part, ORIGIN, canvas)
     found = difference(as_seen_by_readers(expected, crate), as_seen(crate, sheet, frame))
     if found is None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import dataclasses
-import hashlib
 from collections import deque
 from collections.abc import Iterator, Sequence
 from concurrent.futures import Executor, Future
@@ -16,6 +15,7 @@ from ..core.model.geometry import Size
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
 from ..core.text import measured, quoted, shown
+from ..format.seal import binary_sha256
 from .pictures import LARGEST_SHEET, picture_size, read_still
 
 AHEAD = 1
@@ -39,12 +39,13 @@ def sheet_bytes(folder: Path, sheet: Sheet) -> bytes:
 
 @dataclass(slots=True)
 class FoundSheet:
-    """What a sheet's file holds: its pixels, if they were wanted and can be used; what is wrong with it; and, as a
-    sentence, that somebody changed it, if so."""
+    """What a sheet's file holds: its pixels, if they were wanted and can be used; its digest; what is wrong with it;
+    and, as a sentence, that somebody changed it, if so."""
 
     problems: list[str] = dataclasses.field(default_factory=list)
     changed: str = ""
     pixels: Pixels | None = None
+    sha256: str = ""
 
 
 def read_sheets(
@@ -67,7 +68,8 @@ def read_sheet(folder: Path, sheet: Sheet, decode: bool) -> FoundSheet:
     except OSError as error:
         found.problems.append(f"sheet {name} cannot be read: {reason(error)}")
         return found
-    if hashlib.sha256(data).hexdigest() != sheet.sha256:
+    found.sha256 = binary_sha256(data)
+    if found.sha256 != sheet.sha256:
         found.changed = f"sheet {name} was changed since it was written"
     try:
         pixels = read_still(data, LARGEST_SHEET) if decode else None

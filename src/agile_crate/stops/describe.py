@@ -10,14 +10,14 @@ from typing import TYPE_CHECKING
 
 from ..core.arrange.arrangement import Considered
 from ..core.crate.describe import described_animations, described_frames, described_sheets
-from ..core.crate.file_names import sheet_names
+from ..core.crate.file_names import sheet_names, sized_name
 from ..core.model.crate import Crate
 from ..core.model.picture import Picture, Sequences
 from ..core.motion.take import check_names
 from ..core.motion.timing import Hold, frame_times
 from ..core.rounding import plain
 from ..core.sentence import Sentence, setting
-from ..core.text import counted, percent
+from ..core.text import counted
 from ..exports.formats import text_names
 from ..settings.given import remembered
 from ..settings.table import Settings
@@ -63,7 +63,7 @@ def plan_of(
     settings, pictures = prepared.settings, prepared.pictures
     arrangement = arranged.arrangement
     rates, times = _times(sequences, settings)
-    name = stem if settings.portion == 1 else f"{stem}@{percent(settings.portion)[:-1]}"
+    name = sized_name(stem, settings.portion)
     counts = Counter(spot.on_sheet for spot in arrangement.spots)
     images = sheet_names(
         name,

@@ -7,8 +7,11 @@ from collections.abc import Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from concurrent.futures import Executor
 from dataclasses import dataclass
+from fractions import Fraction
 from functools import partial
+from types import MappingProxyType
 
+from ..core.crate.touches import Touches
 from ..core.frame.first_look import seen
 from ..core.model.picture import Sequences
 from ..core.sentence import Sentence
@@ -37,8 +40,10 @@ def intake(
     executor: Executor,
     progress: Progress,
     for_proof: bool = False,
+    touches: Mapping[Fraction, Touches] = MappingProxyType({}),
 ) -> Intake:
-    """Inputs as frames that are ready to be arranged, or, `for_proof`, to be compared with what came back.
+    """Inputs as frames that are ready to be arranged, or, `for_proof`, to be compared with what came back. `touches`
+    are those of each size, by its portion.
 
     Raises InputError, UsageError and FitError.
     """
@@ -52,7 +57,9 @@ def intake(
     waiting = [pictures_of(sequences, drawings) for drawings in zip(*gathered.drawings, strict=True)]
     passed_over, warnings = gathered.passed_over, (*gathered.warnings, *remarkable)
     del gathered
-    prepared = tuple(prepare(waiting.pop(0), sequences, one, executor, for_proof) for one in sizes)
+    prepared = tuple(
+        prepare(waiting.pop(0), sequences, one, executor, for_proof, touches.get(one.portion, {})) for one in sizes
+    )
     return Intake(sequences, prepared, passed_over, warnings)
 
 

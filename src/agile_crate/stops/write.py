@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
+from ..core.crate.touches import with_crcs
 from ..core.frame.alpha import flattened, premultiplied
 from ..core.frame.indexed import entries, indices
 from ..core.model.crate import Crate, Sheet
@@ -46,18 +47,18 @@ def written(
     drawing = _Meter("drawing", sum(sum(plan.drawn) for plan in plans), progress)
     writing = _Meter("writing", sum(_pieces(plan) for plan in plans), progress)
     crates: list[Crate] = []
-    said = [(plan.settings, plan.texts) for plan in plans]
+    said = [plan.settings for plan in plans]
     with staged(folder) as staging:
         while plans:
             crates.append(_with_sheets(staging, plans.pop(0), executor, drawing, writing))
-        for crate, (settings, names) in reversed(list(zip(crates, said, strict=True))):
+        for crate, settings in reversed(list(zip(crates, said, strict=True))):
             larger = [
                 (other.portion / settings.portion, one)
-                for one, (other, _) in zip(crates, said, strict=True)
+                for one, other in zip(crates, said, strict=True)
                 if other.portion > settings.portion
             ]
-            for name, text in zip(names, texts_of(crate, larger, settings, templates), strict=True):
-                staging.write(name, [text.encode()])
+            for name, data in texts_of(crate, larger, settings, templates):
+                staging.write(name, [data])
         staging.commit(remove=stale)
     return crates
 
@@ -77,7 +78,7 @@ def _with_sheets(staging: Staging, plan: Plan, executor: Executor, drawing: _Met
 
             pieces = [squeezed(b"".join(pieces), executor)]
         sheets.append(dataclasses.replace(sheet, sha256=staging.write(sheet.image, writing.passing(pieces))))
-    return dataclasses.replace(plan.crate, sheets=tuple(sheets))
+    return with_crcs(dataclasses.replace(plan.crate, sheets=tuple(sheets)), plan.pictures)
 
 
 def _encoded(pixels: Pixels, palette: Words | None, settings: Settings, executor: Executor) -> Iterable[bytes]:

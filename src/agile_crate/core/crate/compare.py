@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..pixels import Pixels
 
@@ -18,15 +19,24 @@ class Difference:
     found: tuple[int, ...]
 
 
+def differing(expected: Pixels, found: Pixels) -> NDArray[np.bool_]:
+    """Where two pictures of one shape differ: a mask of shape (h, w).
+
+    The colour of a wholly transparent pixel cannot be seen and does not count.
+    """
+    differs: NDArray[np.bool_] = (expected != found).any(axis=2)
+    differs &= (expected[..., 3] != 0) | (found[..., 3] != 0)
+    return differs
+
+
 def difference(expected: Pixels, found: Pixels) -> Difference | None:
     """The difference between two pictures of the same shape, or None if every pixel is the same.
 
-    The colour of a wholly transparent pixel cannot be seen and does not count.
     Cost: one pass when they are the same; colour is looked at only where the bytes differ.
     """
     if np.array_equal(expected, found):
         return None
-    differs = (expected != found).any(axis=2) & ((expected[..., 3] != 0) | (found[..., 3] != 0))
+    differs = differing(expected, found)
     count = int(np.count_nonzero(differs))
     if count == 0:
         return None

@@ -39,6 +39,11 @@ _FORBIDDEN = re.compile(r'[/\\:*?"<>|\x00-\x1f\x7f]')
 _DIGITS = re.compile("(0[1-9])?")
 
 
+def sized_name(stem: str, portion: Fraction) -> str:
+    """The name of a crate at a portion of its size: ``otter``, or ``otter@50``."""
+    return stem if portion == 1 else f"{stem}@{percent(portion)[:-1]}"
+
+
 def check_pattern(pattern: str) -> None:
     """Raises UsageError for a pattern of file names that cannot be read, or whose literal parts no file may have.
 

@@ -7,7 +7,7 @@ import dataclasses
 from ..align import PLACES
 from ..model.geometry import Box, Offset, Point, Size
 from ..model.picture import Picture
-from .visible import cut_out, visible_box
+from .visible import cut_out, visible_box, within
 
 EMPTY = Box(0, 0, 0, 0)
 
@@ -45,6 +45,7 @@ def forgotten(picture: Picture) -> Picture:
         offset=Offset(picture.offset.x - box.x, picture.offset.y - box.y),
         stored=Box(0, 0, box.w, box.h),
         pivot=Point(picture.pivot.x - box.x, picture.pivot.y - box.y),
+        source=None if picture.source is None else within(picture.source, box),
     )
 
 

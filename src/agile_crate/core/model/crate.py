@@ -23,7 +23,8 @@ class Frame:
     """One frame as the metadata describes it: where it lies, and how it goes back on its canvas.
 
     `box` is as stored; with `turned` the pixels lie there rotated by 90° clockwise, so the upright size is (h, w).
-    `canvas`, `offset`, `pivot` and `box` are in pixels of this crate.
+    `canvas`, `offset`, `pivot` and `box` are in pixels of this crate. `crc` is of its pixels as the source gave them
+    (`core.crate.touches`), empty where it is not known; `touched`: somebody painted on it since.
     """
 
     name: str
@@ -35,6 +36,8 @@ class Frame:
     turned: bool = False
     mirror: Mirror = ""
     shape: Shape | None = None
+    crc: str = ""
+    touched: bool = False
 
     @property
     def upright(self) -> Size:
@@ -82,7 +85,8 @@ class Crate:
 
     `settings` are those by which frames were taken and changed, as they were given: a proof repeats them.
     `background` is the colour (#rrggbb) that the sheets were flattened on, empty if they have alpha. `files` are the
-    names of the build's text files, where there are more than one.
+    names of the build's text files, where there are more than one; `file_sha256` are the digests of those of this crate
+    that are not metadata.
     """
 
     name: str
@@ -95,3 +99,4 @@ class Crate:
     settings: Mapping[str, object] = field(default_factory=dict)
     background: str = ""
     files: tuple[str, ...] = ()
+    file_sha256: Mapping[str, str] = field(default_factory=dict)

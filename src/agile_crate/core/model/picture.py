@@ -18,8 +18,9 @@ class Picture:
     """One frame's pixels on their way from the source to a sheet.
 
     `pixels` lie on the canvas at `offset`; the rest of the canvas is empty. `keyed` counts the pixels that a colour key
-    took away. `stored` is the part of the canvas that goes on a sheet, None for all of it. `flipped`: its left and right
-    are those of its drawing exchanged.
+    took away. `stored` is the part of the canvas that goes on a sheet, None for all of it. `flipped`: its left and
+    right are those of its drawing exchanged. `source` is its whole canvas before touches were laid over it, None if
+    there were none.
     """
 
     name: str
@@ -31,6 +32,7 @@ class Picture:
     pivot: Point = TOP_LEFT
     shape: Shape | None = None
     flipped: bool = False
+    source: Pixels | None = None
 
     @property
     def nbytes(self) -> int:

@@ -14,12 +14,15 @@ from fractions import Fraction
 from functools import partial
 from importlib import import_module
 from itertools import chain
+from types import MappingProxyType
 from typing import Any, NamedTuple, TypeVar
 
+from ...core.crate.touches import Touches
 from ...core.frame.first_look import FirstLook
 from ...core.model.geometry import Box
 from ...core.model.picture import Picture, Sequences
 from ...core.sentence import Sentence
+from ...core.text import counted, few, shown
 from ...settings.table import PerAnimation, Settings
 from .factor import factor_of, scaling_of
 from .step import Step, lineup_of
@@ -58,7 +61,8 @@ class Untrimmed(NamedTuple):
 @dataclass(frozen=True, slots=True)
 class Prepared:
     """Pictures that are ready to be arranged, in crate order; the settings that made them, the factor by which they
-    were scaled, and what to say of it. `untrimmed` is what a proof compares with, and empty unless it was wanted."""
+    were scaled, and what to say of it. `untrimmed` is what a proof compares with, and empty unless it was wanted.
+    `lost` are the frames of touches that no longer fit."""
 
     pictures: tuple[Picture, ...]
     untrimmed: tuple[Untrimmed, ...]
@@ -66,6 +70,7 @@ class Prepared:
     factor: Fraction
     remarks: tuple[Sentence, ...]
     warnings: tuple[Sentence, ...]
+    lost: tuple[str, ...] = ()
 
 
 def first_look(sizes: Sequence[Settings]) -> FirstLook:
@@ -77,9 +82,15 @@ def first_look(sizes: Sequence[Settings]) -> FirstLook:
 
 
 def prepare(
-    pictures: list[Picture], sequences: Sequences, settings: Settings, executor: Executor, for_proof: bool = False
+    pictures: list[Picture],
+    sequences: Sequences,
+    settings: Settings,
+    executor: Executor,
+    for_proof: bool = False,
+    touches: Touches = MappingProxyType({}),
 ) -> Prepared:
-    """All steps over all frames, in crate order; `for_proof` keeps the untrimmed ones. Raises UsageError and FitError.
+    """All steps over all frames, in crate order; `for_proof` keeps the untrimmed ones. Touches are laid over the frames
+    of their names before trimming. Raises UsageError and FitError.
 
     The list is emptied, so that the pixels of one step can go as soon as those of the next are there.
     """
@@ -88,7 +99,10 @@ def prepare(
     remarks: list[Sentence] = []
     warnings: list[Sentence] = []
     untrimmed: tuple[Untrimmed, ...] = ()
+    lost: tuple[str, ...] = ()
     for name, is_wanted in STEPS:
+        if name == "trim" and touches:
+            lost = _lay_over(pictures, touches, settings.alpha_floor)
         if not is_wanted(settings):
             continue
         step = step_of(name)
@@ -105,7 +119,22 @@ def prepare(
     pictures.clear()
     if for_proof and settings.trimming == "off":
         untrimmed = tuple(Untrimmed(picture, picture.stored_box) for picture in prepared)
-    return Prepared(prepared, untrimmed, settings, factor, tuple(remarks), tuple(warnings))
+    kept = [name for name in touches if name not in lost]
+    if kept:
+        remarks.append(Sentence(f"touches kept on {counted(len(kept), 'frame')}: {few(map(shown, kept))}"))
+    return Prepared(prepared, untrimmed, settings, factor, tuple(remarks), tuple(warnings), lost)
+
+
+def _lay_over(pictures: list[Picture], touches: Touches, alpha_floor: int) -> tuple[str, ...]:
+    """Lays touches over the pictures of their names, in place; returns the names where that cannot be."""
+    from ...core.crate.touches import laid_over
+
+    left = dict(touches)
+    for index, picture in enumerate(pictures):
+        if picture.name in left and (made := laid_over(picture, left[picture.name], alpha_floor)):
+            pictures[index] = made
+            del left[picture.name]
+    return tuple(left)
 
 
 def step_of(name: str) -> Step[Any, Any]:

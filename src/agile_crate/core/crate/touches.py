@@ -1,0 +1,101 @@
+"""What somebody painted on a finished sheet: which frames it is on, and the same touch on a frame of a new build."""
+
+from __future__ import annotations
+
+import dataclasses
+import zlib
+from collections.abc import Iterator, Mapping, Sequence
+from typing import NamedTuple
+
+import numpy as np
+
+from ..color import color_from_hex
+from ..frame.visible import cut_out, on_canvas, overlap, within
+from ..model.crate import Crate, Frame
+from ..model.geometry import ORIGIN, Box, Offset
+from ..model.picture import Picture
+from ..pixels import Pixels, words
+from .compare import differing
+from .restore import as_seen, as_seen_by_readers
+
+
+def crc_of(pixels: Pixels) -> str:
+    """The CRC-32 (ISO/IEC 13239, as in PNG) of pixels of shape (h, w, 4), row by row, wholly transparent ones as four
+    zeros, in 8 hex digits. Cost: one pass."""
+    seen = words(pixels)
+    return f"{zlib.crc32((seen * (seen > 0xFFFFFF)).astype('<u4', copy=False).data):08x}"
+
+
+def part_of(frame: Frame) -> Box:
+    """Where the frame's pixels lie on its canvas as it is seen; what reaches beyond it is left out."""
+    put = Box(*frame.offset, *frame.upright)
+    left = frame.canvas.w - put.right if "x" in frame.mirror else put.x
+    top = frame.canvas.h - put.bottom if "y" in frame.mirror else put.y
+    return overlap(Box(left, top, put.w, put.h), Box(0, 0, *frame.canvas))
+
+
+def with_crcs(crate: Crate, pictures: Sequence[Picture]) -> Crate:
+    """The crate with the CRC of every frame's pixels as its source gave them, as readers see them."""
+
+    is_changed = bool(crate.background) or crate.alpha == "premultiplied"
+
+    def one(frame: Frame, picture: Picture) -> Frame:
+        part = part_of(frame)
+        if picture.source is not None:
+            pixels = cut_out(picture.source, part)
+        elif (pixels := picture.pixels).shape[:2] != (part.h, part.w) or picture.offset != (part.x, part.y):
+            pixels = within(pixels, part.moved(Offset(-picture.offset.x, -picture.offset.y)))
+        crc = crc_of(as_seen_by_readers(pixels, crate) if is_changed else pixels)
+        return dataclasses.replace(frame, crc=crc, touched=picture.source is not None)
+
+    return dataclasses.replace(crate, frames=tuple(map(one, crate.frames, pictures)))
+
+
+class Touch(NamedTuple):
+    """A frame of a written crate that somebody painted on, and its whole canvas as it is seen now."""
+
+    crate: Crate
+    frame: Frame
+    seen: Pixels
+
+
+Touches = Mapping[str, Touch]
+
+
+def touches_on(crate: Crate, index: int, sheet: Pixels) -> Iterator[Touch]:
+    """The frames of a sheet, by the order of the crate, whose pixels are not those that were drawn."""
+    for frame in crate.frames:
+        if frame.on_sheet == index:
+            seen = as_seen(crate, sheet, frame)
+            if crc_of(cut_out(seen, part_of(frame))) != frame.crc:
+                yield Touch(crate, frame, seen)
+
+
+def strayed(crate: Crate, index: int, sheet: Pixels) -> int:
+    """How many pixels of a sheet were painted outside of all boxes and their repeated edges: they are of no frame."""
+    ground, around = color_from_hex(crate.background), crate.sheets[index].edge_repeat
+    free = (sheet[..., :3] != ground).any(axis=2) if ground else sheet[..., 3] > 0
+    for frame in crate.frames:
+        if frame.on_sheet == index and frame.box.w:
+            (x, y), box = frame.box[:2], frame.box
+            free[max(0, y - around) : box.bottom + around, max(0, x - around) : box.right + around] = False
+    return int(np.count_nonzero(free))
+
+
+def laid_over(picture: Picture, touch: Touch, alpha_floor: int) -> Picture | None:
+    """A picture before trimming with a touch laid over it; None if its source is not what it was when it was painted
+    on, or has another place on its canvas. `alpha_floor` is up to which alpha trimming may have cut off."""
+    part = part_of(touch.frame)
+    if picture.canvas != touch.frame.canvas:
+        return None
+    source = on_canvas(picture.pixels, picture.offset, picture.canvas)
+    drawn = as_seen_by_readers(cut_out(source, part), touch.crate)
+    visible = source[..., 3] > alpha_floor
+    visible[part.y : part.bottom, part.x : part.right] = False
+    if crc_of(drawn) != touch.frame.crc or visible.any():
+        return None
+    seen = cut_out(touch.seen, part)
+    painted = differing(drawn, seen)
+    result = source.copy()
+    cut_out(result, part)[painted] = seen[painted]
+    return dataclasses.replace(picture, pixels=result, offset=ORIGIN, source=source)

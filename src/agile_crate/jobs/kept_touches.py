@@ -1,0 +1,61 @@
+"""What somebody painted on the sheets of the build before, for the build that takes its place."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable
+from pathlib import Path
+from typing import NamedTuple
+
+from ..core.crate.check import check_crate
+from ..core.crate.touches import Touch
+from ..core.errors import InputError, OutputError
+from ..core.sentence import Sentence, setting
+from ..core.text import counted, few, shown
+from ..format.files import ENDINGS, read_metadata
+from ..sources.touched_sheets import touched_sheets
+
+
+class TouchesBefore(NamedTuple):
+    """The touches of one size of the build before, by the names of frames; what of them belongs to no frame; and the
+    sheets that they are on."""
+
+    by_frame: dict[str, Touch]
+    strayed: tuple[str, ...] = ()
+    files: tuple[str, ...] = ()
+
+
+def touches_before(folder: Path, name: str, before: Collection[str]) -> TouchesBefore:
+    """The touches of one size of the build, which its crate's name tells; none where there was no such crate. Raises
+    InputError where they cannot be told."""
+    data = next((path for ending in ENDINGS if (path := str(folder / f"{name}{ending}")) in before), None)
+    if data is None:
+        return TouchesBefore({})
+    crate = read_metadata(data)
+    for problem in check_crate(crate):
+        raise InputError(f"{shown(data)}: {problem}; the touches on its sheets cannot be told")
+    sheets = list(touched_sheets(crate, folder))
+    return TouchesBefore(
+        {touch.frame.name: touch for sheet in sheets for touch in sheet.touches},
+        tuple(
+            f"{counted(sheet.strayed, 'painted pixel')} of {shown(sheet.image)} outside of all frames"
+            for sheet in sheets
+            if sheet.strayed
+        ),
+        tuple(str(folder / sheet.image) for sheet in sheets),
+    )
+
+
+def told_of_touches(found: Iterable[TouchesBefore], lost: Collection[str], force: bool) -> list[Sentence]:
+    """A warning of each touch that the new build cannot carry. Raises OutputError for them without `force`."""
+    strayed = [what for one in found for what in one.strayed]
+    if lost:
+        strayed.append(
+            f"what was painted on {few(map(shown, dict.fromkeys(lost)))}: the source, or its place on the canvas, is "
+            "not what it was then"
+        )
+    if strayed and not force:
+        raise OutputError(
+            f"{setting('keep_touches')} cannot keep {'; nor '.join(strayed)}; keep a copy of the sheets, and give "
+            f"{setting('force')} to go on without"
+        )
+    return [Sentence(f"not kept: {what}") for what in strayed]
