@@ -86,7 +86,7 @@ def test_what_is_accepted_is_told_by_both_forms_and_nothing_else_changes(
     done = run("verify", "o.json", "--accept", "--against", "frames")
     assert (done.returncode, done.stderr) == (0, "")
     assert done.stdout == (
-        "accepted as now: o.png, o.json and o.xml; touches on 1 frame; told in o.json and o.xml\n"
+        "accepted o.png, o.json and o.xml as they are now; touches on 1 frame, recorded in o.json and o.xml\n"
         "o.json: all in order (1 sheet, 13 frames, 1 animation)\n"
         "13 of 13 frames restored to the pixel, 1 of them with touches by hand\n"
     )
@@ -121,10 +121,10 @@ def test_touches_are_carried_from_build_to_build(run: Run, swim: Path, tmp_path:
     assert run(*pack).returncode == 0
     name = "swim/swim_03"
     document = json.loads((tmp_path / "o.json").read_text())
-    frame = next(one for one in document["frames"] if one["name"] == name)
-    sheet = tmp_path / document["sheets"][frame["sheet"]]["image"]
+    one = next(one for one in document["frames"] if one["name"] == name)
+    sheet = tmp_path / document["sheets"][one["sheet"]]["image"]
     pixels = decode(sheet).copy()
-    x, y, w, h = frame["box"]
+    x, y, w, h = one["box"]
     pixels[y + h // 2, x + w // 2] = (250, 10, 240, 255)
     save(sheet, pixels)
     painted = agile_crate.load(tmp_path / "o.json").frame(name)

@@ -73,7 +73,8 @@ def _print_accepted(accepted: Accepted) -> None:
 
     names, files = few(map(shown, accepted.names)), few(shown(path.name) for path in accepted.files)
     if names:
-        print(f"accepted as now: {names}; touches on {counted(accepted.frames, 'frame')}; told in {files}")
+        are = "it is" if len(accepted.names) == 1 else "they are"
+        print(f"accepted {names} as {are} now; touches on {counted(accepted.frames, 'frame')}, recorded in {files}")
     else:
         print("nothing to accept: every file is as it was written")
 

@@ -128,7 +128,7 @@ def outputs_of_build(path: str | Path) -> Outputs:
             tuple(map(str, document.get("files", ()))),
             dict(document.get("file_sha256", {})),
             bool(seal) and not is_unbroken(data, str(seal)),
-            frozenset(names[frame["sheet"]] for frame in document["frames"] if frame.get("touched")),
+            frozenset(names[one["sheet"]] for one in document["frames"] if one.get("touched")),
         )
     except (OSError, ValueError, TypeError, LookupError, AttributeError, RecursionError, InputError):
         return NOTHING
