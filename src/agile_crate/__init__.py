@@ -16,12 +16,13 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterable, Sequence
-from fractions import Fraction
-from typing import TYPE_CHECKING, TypeAlias
 
-from .core.errors import CrateError, FitError, InputError, OutputError, UsageError
-
+TYPE_CHECKING = False
 if TYPE_CHECKING:
+    from fractions import Fraction
+    from typing import Any, TypeAlias
+
+    from .core.errors import CrateError, FitError, InputError, OutputError, UsageError
     from .jobs.pack import Packed
     from .jobs.read import Loaded
     from .jobs.survey import Survey
@@ -46,14 +47,24 @@ __all__ = [
 
 GENERATOR = f"agile-crate {__version__}"
 
-StrPath: TypeAlias = str | os.PathLike[str]
-"""A path, as text or as a `pathlib.Path`."""
+if TYPE_CHECKING:
+    StrPath: TypeAlias = str | os.PathLike[str]
+    """A path, as text or as a `pathlib.Path`."""
 
-Inputs: TypeAlias = StrPath | Iterable[StrPath]
-"""A folder, a file or a pattern of frames; or several."""
+    Inputs: TypeAlias = StrPath | Iterable[StrPath]
+    """A folder, a file or a pattern of frames; or several."""
 
-Value: TypeAlias = str | bool | int | float | Fraction | os.PathLike[str] | Sequence[object] | None
-"""What a setting can be given as. None is as if it had not been given."""
+    Value: TypeAlias = str | bool | int | float | Fraction | os.PathLike[str] | Sequence[object] | None
+    """What a setting can be given as. None is as if it had not been given."""
+
+
+def __getattr__(name: str) -> Any:
+    """The errors, which are loaded when they are asked for: so that importing this takes no time."""
+    if name in __all__:
+        from .core import errors
+
+        return getattr(errors, name)
+    raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
 
 
 def pack(

@@ -1,6 +1,6 @@
 """``python -m agile_crate``."""
 
-from .cli.main import run
+from .cli.start import run
 
 if __name__ == "__main__":
     run()

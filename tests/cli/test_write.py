@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import hashlib
 import json
 import os
 import subprocess
@@ -209,9 +210,10 @@ def test_what_metadata_claims_is_not_removed_or_overwritten(run: Run, swim: Path
         (tmp_path / "out" / name).write_bytes(b"keep me")
     said["sheets"] += [said["sheets"][0] | {"image": name, "sha256": "0" * 64} for name in ("letter.png", "otters.png")]
     said["files"] = ["letter.txt", "otter-notes.txt", "../outside.txt"]
-    del said["sha256"]
     (tmp_path / "outside.txt").write_text("keep me")
-    (tmp_path / "out/otter.json").write_text(json.dumps(said))
+    text = json.dumps(said | {"sha256": ""})
+    seal = hashlib.sha256(text.encode()).hexdigest()
+    (tmp_path / "out/otter.json").write_text(text.replace('"sha256": ""', f'"sha256": "{seal}"', 1))
     told = packed(run)
     assert "removed" not in told
     assert sorted(os.listdir(tmp_path / "out")) == [
@@ -223,6 +225,40 @@ def test_what_metadata_claims_is_not_removed_or_overwritten(run: Run, swim: Path
         "otters.png",
     ]
     assert (tmp_path / "outside.txt").exists()
+
+
+def test_what_is_somebody_elses_is_never_touched(run: Run, swim: Path, tmp_path: Path) -> None:
+    """A document of our form that does not prove that we wrote it, and files that only have the names of ours."""
+    packed(run, "--metadata", "json,css")
+    said = metadata(tmp_path / "out/otter.json")
+    del said["sha256"]
+    said["files"] += ["otter.psd"]
+    said["sheets"] += [said["sheets"][0] | {"image": "otter-7.png"}]
+    for name in ("otter.psd", "otter-7.png"):
+        (tmp_path / "out" / name).write_bytes(b"keep me")
+    (tmp_path / "out/otter.json").write_text(json.dumps(said))
+    before = tree(tmp_path)
+    done = run("pack", "frames", "--out", "out/otter")
+    assert (done.returncode, done.stderr[:63]) == (
+        5, "agile-crate: error: otter.png and otter.json are already there "
+    )  # fmt: skip
+    assert tree(tmp_path) == before
+    assert run("pack", "frames", "--out", "out/otter", "--force").returncode == 0
+    after = tree(tmp_path)
+    assert after["out/otter.psd"] == after["out/otter-7.png"] == b"keep me"
+
+
+def test_a_document_beside_frames_hides_none_of_them(run: Run, swim: Path, tmp_path: Path) -> None:
+    packed(run)
+    said = metadata(tmp_path / "out/otter.json")
+    said["sheets"][0]["image"] = "swim_01.png"
+    (swim / "swim/otter.json").write_text(json.dumps(said))
+    assert "packed 13 frames" in run("pack", "frames", "--out", "b/o").stdout
+    shutil.copy(tmp_path / "out/otter.png", swim / "swim/swim_01.png")
+    assert "packed 12 frames" in run("pack", "frames", "--out", "b/o").stdout  # that it really is
+    shutil.copytree(tmp_path / "out", swim / "built")
+    save(swim / "built/otter.png", 255 - decode(swim / "built/otter.png"))  # painted on, and still no frame
+    assert "packed 12 frames" in run("pack", "frames", "--out", "b/o").stdout
 
 
 @pytest.mark.parametrize(

@@ -7,6 +7,7 @@ import json
 from collections.abc import Iterator
 from pathlib import Path
 
+from ..interrupts import has_arrived
 from .parser import Parser, add_common
 from .status import Status
 
@@ -50,6 +51,8 @@ def run(arguments: argparse.Namespace) -> int:
         if told:
             print(f"$ agile-crate {' '.join(line)}\n")
         status = Status(main([*line, *_passed_on(arguments)]))
+        if has_arrived():  # its files were in place, but there is more to come
+            raise KeyboardInterrupt
         if status is not Status.DONE:
             return status
         if told:

@@ -1,23 +1,22 @@
-"""The entry: finds the command, runs it, and turns every error into one sentence and an exit code."""
+"""The command line: finds the command, runs it, and turns every error into one sentence and an exit code."""
 
 from __future__ import annotations
 
 import argparse
-import atexit
 import os
-import signal
 import sys
 import traceback
 import warnings
 from collections.abc import Sequence
 from importlib import import_module
 from types import ModuleType
-from typing import NoReturn
 
 from .. import __version__
 from ..core.errors import CrateError, UsageError
 from ..core.names import nearest
 from ..core.sentence import Spelling
+from ..interrupts import AfterCommit
+from . import signals
 from .parser import Parser
 from .status import Status, status_of
 from .wording import as_option, options_of
@@ -45,21 +44,6 @@ agile-crate COMMAND --help tells all about a command.
 """
 
 
-def run() -> NoReturn:
-    """The console script. By its end all is written, so it leaves without taking every library down in order: that
-    costs about a twentieth of a small build (docs/speed.md), and after an interruption it would wait for pictures half
-    decoded. What others asked to have done at the end (`atexit`) is done.
-    """
-    if "_ARGCOMPLETE" in os.environ:
-        from .completion import complete
-
-        complete(COMMANDS)
-    status = main(sys.argv[1:])
-    atexit._run_exitfuncs()
-    sys.stderr.flush()
-    os._exit(status)
-
-
 def main(arguments: Sequence[str]) -> int:
     """Runs one command line and returns its exit code. Nothing escapes but what argparse's help does (SystemExit)."""
     debug = "--debug" in arguments
@@ -78,8 +62,12 @@ def main(arguments: Sequence[str]) -> int:
         status: int = command.run(parser.parse_args(parser.bound(arguments[1:])))
         sys.stdout.flush()
         return status
+    except AfterCommit:
+        signals.ignore()
+        print("agile-crate: interrupted when all files were in place already", file=sys.stderr)
+        return Status.DONE
     except KeyboardInterrupt:
-        signal.signal(signal.SIGINT, signal.SIG_IGN)
+        signals.ignore()
         return _told("interrupted; no file was left half-written", Status.INTERRUPTED)
     except BrokenPipeError:  # the reader of our output has had enough
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())

@@ -50,6 +50,7 @@ def declare(parser: Parser) -> None:
     group.add(
         "--keep-touches", action="store_true", help="take along what was painted on the sheets of the build before"
     )
+    group.add("--no-wait", action="store_true", help="stop at once where another build of the same crate is under way")
     group.add("--force", action="store_true", help="overwrite files that are not from an earlier build")
     add_settings(parser)
     add_common(parser)
@@ -74,6 +75,8 @@ def run(arguments: argparse.Namespace) -> int:
             dry_run=arguments.dry_run,
             force=arguments.force,
             keep_touches=arguments.keep_touches,
+            waiting=lambda: print("agile-crate: waiting for another build of the same crate", file=sys.stderr),
+            wait=not arguments.no_wait,
         )
     sheets, animations = sheet_summaries(packed.crate), animation_summaries(packed.crate)
     for warning in packed.warnings:

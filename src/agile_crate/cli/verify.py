@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import argparse
 import json
+import sys
 from typing import TYPE_CHECKING, Any
 
 from .parser import Parser, add_common
 from .status import Status
+from .wording import told
 
 if TYPE_CHECKING:
     from ..jobs.accept import Accepted
@@ -61,6 +63,8 @@ def run(arguments: argparse.Namespace) -> int:
             _print_accepted(accepted)
     with workers() as executor, progress_bars(arguments.quiet) as progress:
         verified = verify(arguments.data, arguments.against, executor, progress)
+    for warning in verified.warnings:
+        print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
     if arguments.json:
         print(json.dumps(_document(verified, arguments), ensure_ascii=False, indent=2))
     elif not arguments.quiet:

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from pathlib import Path
+from typing import NamedTuple
 
 from ..core.crate.file_names import LONGEST_NAME, repeated
 from ..core.errors import OutputError, UsageError
@@ -31,31 +32,59 @@ def target_of(out: str) -> Path:
     return target
 
 
-def build_before(target: Path) -> frozenset[str]:
-    """The files of an earlier build at the same place, told by its metadata.
+class Before(NamedTuple):
+    """The files of an earlier build at the same place, by their paths, as its metadata tells, wherever that comes from.
 
-    A file is taken for that build's only if it has the name that a build gives, or, where names were chosen by a
-    pattern, if it is to the byte the image that was written: metadata may come from anywhere.
+    `claimed` are those that have the name that a build gives, or are to the byte what was written: they are no inputs.
+    `own` are only the latter: by their digests it is proved that we wrote them, so they may be replaced and removed.
+    Somebody worked on the others since: on texts, and on sheets, by the name of their crate.
     """
-    return frozenset(str(target.parent / name) for name in _names_before(target.parent, target.name))
+
+    claimed: frozenset[str]
+    own: frozenset[str]
+    texts: frozenset[str]
+    sheets: Mapping[str, frozenset[str]]
 
 
-def _names_before(folder: Path, stem: str) -> Iterator[str]:
-    asked: set[str] = set()
+def build_before(target: Path) -> Before:
+    """What there is of an earlier build at the place of this one."""
+    folder, stem = target.parent, target.name
+    claimed: set[str] = set()
+    own: set[str] = set()
+    texts: set[str] = set()
+    sheets: dict[str, frozenset[str]] = {}
     waiting = [stem + ending for ending in ENDINGS]
+    asked = set(waiting)
     while waiting:
         name = waiting.pop()
         outputs = outputs_of_build(folder / name)
-        asked.add(name)
         if not outputs.images:
             continue
-        yield name
-        texts = [file for file in outputs.files if _is_text_name(file, stem)]
-        yield from texts
-        waiting += [file for file in texts if file.endswith(ENDINGS) and file not in asked and file not in waiting]
-        for image, sha256 in outputs.images.items():
-            if _is_sheet_name(image, stem) or _is_written(folder / os.path.basename(image), sha256):
-                yield os.path.basename(image)
+        claimed.add(name)
+        named = [file for file in outputs.files if _is_text_name(file, stem)]
+        claimed.update(named)
+        more = [file for file in named if file.endswith(ENDINGS) and file not in asked]
+        waiting += more
+        asked.update(more)
+        images = {os.path.basename(image): sha256 for image, sha256 in outputs.images.items()}
+        written = {image for image, sha256 in images.items() if _is_written(folder / image, sha256, binary_sha256)}
+        claimed |= written | {image for image in images if _is_sheet_name(image, stem)}
+        if not outputs.has_seal:  # then it proves nothing
+            continue
+        own |= written
+        (own if outputs.is_sealed else texts).add(name)
+        for file in named:
+            if sha256 := outputs.file_sha256.get(file):
+                (own if _is_written(folder / file, sha256, text_sha256) else texts).add(file)
+        changed = {image for image in images if image in claimed and image not in written}
+        sheets[os.path.splitext(name)[0]] = frozenset(changed | outputs.touched)
+    edited = frozenset(str(folder / name) for name in texts if (folder / name).is_file())
+    return Before(
+        frozenset(str(folder / name) for name in claimed),
+        frozenset(str(folder / name) for name in own),
+        edited,
+        {crate: frozenset(str(folder / n) for n in names if (folder / n).is_file()) for crate, names in sheets.items()},
+    )
 
 
 def _is_text_name(name: str, stem: str) -> bool:
@@ -68,9 +97,9 @@ def _is_sheet_name(image: str, stem: str) -> bool:
     return rest != image and re.fullmatch(_SIZED + r"(-[0-9]+)?\.png", rest) is not None
 
 
-def _is_written(path: Path, sha256: str) -> bool:
+def _is_written(path: Path, sha256: str, digest: Callable[[bytes], str]) -> bool:
     try:
-        return binary_sha256(path.read_bytes()) == sha256
+        return digest(path.read_bytes()) == sha256
     except OSError:
         return False
 
@@ -89,32 +118,17 @@ def refuse_bad_names(files: Sequence[Path]) -> None:
         )
 
 
-def refuse_to_lose_work(target: Path, before: frozenset[str], kept: Collection[str]) -> None:
-    """Raises OutputError when a file of the earlier build is no longer as it was written, or carries touches: somebody
-    worked on it. Sheets of crates whose names are `kept` may be. Files of which no digest is known cannot be told."""
-    sheets: set[str] = set()
-    others: set[str] = set()
-    for path in (path for path in before if path.endswith(ENDINGS)):
-        outputs = outputs_of_build(path)
-        if os.path.splitext(os.path.basename(path))[0] not in kept:
-            images = outputs.images.items()
-            sheets |= outputs.touched | {name for name, sha256 in images if _is_other(target, name, sha256)}
-        texts = outputs.file_sha256.items()
-        others |= {name for name, sha256 in texts if _is_other(target, name, sha256, text_sha256)}
-        others |= {os.path.basename(path)} if outputs.edited else set()
-    if worked_on := sorted(name for name in others | sheets if str(target.parent / name) in before):
+def refuse_to_lose_work(before: Before, kept: Collection[str]) -> None:
+    """Raises OutputError when somebody worked on a file of the earlier build; sheets of crates whose names are `kept`
+    do not count. Files of which no digest is known cannot be told."""
+    sheets = frozenset().union(*(paths for crate, paths in before.sheets.items() if crate not in kept))
+    if worked_on := sorted(os.path.basename(path) for path in before.texts | sheets):
         along = "" if kept or not sheets else f"take along what was painted with {setting('keep_touches')}, "
         verb, them = ("was", "it") if len(worked_on) == 1 else ("were", "them")
         raise OutputError(
             f"{few(worked_on)} {verb} changed since the last build, perhaps by hand; keep a copy, choose another "
             f"{setting('out')}, {along}or overwrite {them} with {setting('force')}"
         )
-
-
-def _is_other(target: Path, name: str, sha256: str, digest: Callable[[bytes], str] = binary_sha256) -> bool:
-    """Whether a file that is there is not the one with this digest, if that is known."""
-    path = target.parent / os.path.basename(name)
-    return bool(sha256) and path.is_file() and digest(path.read_bytes()) != sha256
 
 
 def refuse_strangers(files: Iterable[Path], before: frozenset[str]) -> None:

@@ -28,13 +28,16 @@ _MARK = b"\xef\xbb\xbf"
 
 
 class Outputs(NamedTuple):
-    """What an earlier build wrote: its sheets with the SHA-256 of each, its text files, and the digests of those that
-    are not metadata; whether the metadata itself was edited since; and the sheets with frames that were touched."""
+    """What an earlier build wrote: its sheets with the SHA-256 and the size of each, its text files, and the digests of
+    those that are not metadata; whether the metadata itself has a digest, and is what that says; and the sheets with
+    frames that were touched."""
 
     images: Mapping[str, str] = MappingProxyType({})
+    sizes: Mapping[str, list[int]] = MappingProxyType({})
     files: tuple[str, ...] = ()
     file_sha256: Mapping[str, str] = MappingProxyType({})
-    edited: bool = False
+    has_seal: bool = False
+    is_sealed: bool = False
     touched: frozenset[str] = frozenset()
 
 
@@ -71,6 +74,12 @@ def read_metadata(path: str | Path) -> Crate:
         return from_json(data.decode("utf-8-sig"), str(path))
     except UnicodeDecodeError:
         raise InputError(f"{shown(str(path))} is not text in UTF-8; name the metadata file, not the picture") from None
+
+
+def was_edited(path: Path) -> bool:
+    """Whether somebody changed metadata since it was written, as far as can be told."""
+    outputs = outputs_of_build(path)
+    return outputs.has_seal and not outputs.is_sealed
 
 
 def sha256_now(path: Path) -> str:
@@ -125,9 +134,11 @@ def outputs_of_build(path: str | Path) -> Outputs:
         seal, names = document.get("sha256", ""), list(images)
         return Outputs(
             images,
+            {str(sheet["image"]): list(sheet["size"]) for sheet in document["sheets"]},
             tuple(map(str, document.get("files", ()))),
             dict(document.get("file_sha256", {})),
-            bool(seal) and not is_unbroken(data, str(seal)),
+            bool(seal),
+            bool(seal) and is_unbroken(data, str(seal)),
             frozenset(names[one["sheet"]] for one in document["frames"] if one.get("touched")),
         )
     except (OSError, ValueError, TypeError, LookupError, AttributeError, RecursionError, InputError):

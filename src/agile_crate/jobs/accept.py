@@ -11,7 +11,7 @@ from ..core.errors import InputError
 from ..core.text import shown
 from ..exports.in_place import staged
 from ..format.document import document_of, first_difference
-from ..format.files import ENDINGS, is_ours, outputs_of_build, read_metadata, retouched, sha256_now
+from ..format.files import ENDINGS, is_ours, read_metadata, retouched, sha256_now, was_edited
 from ..sources.touched_sheets import touched_sheets
 
 
@@ -41,7 +41,7 @@ def accept(data: str) -> Accepted:
     texts: dict[Path, str] = {}
     changed = [name for name in was if was[name] != now[name]]
     for path in forms_of(data):
-        changed += [path.name] if outputs_of_build(path).edited else []
+        changed += [path.name] if was_edited(path) else []
         if difference := first_difference(document_of(crate), document_of(read_metadata(path))):
             raise InputError(f"{shown(str(path))} says something else: {difference}; correct or remove one of the two")
         texts[path] = retouched(path, now, indices)

@@ -6,10 +6,10 @@ Nothing here prints or exits. Work goes to the executor that is handed in; the p
 from __future__ import annotations
 
 import dataclasses
-import os
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -20,6 +20,7 @@ from ..core.model.crate import Crate
 from ..core.sentence import Sentence
 from ..core.text import quoted
 from ..exports.earlier_build import build_before, refuse_bad_names, refuse_strangers, refuse_to_lose_work, target_of
+from ..exports.in_place import Staging, staged
 from ..settings.portions import all_sizes
 from ..settings.table import Settings
 from ..sources.gather import Progress, silent
@@ -28,6 +29,7 @@ from ..stops.describe import Plan, plan_of
 from ..stops.intake import intake
 from ..stops.write import written
 from .kept_touches import told_of_touches, touches_before
+from .settled import settled
 
 if TYPE_CHECKING:
     from ..exports.template import Template
@@ -71,21 +73,46 @@ def pack(
     dry_run: bool = False,
     force: bool = False,
     keep_touches: bool = False,
+    waiting: Callable[[], None] = lambda: None,
+    wait: bool = True,
 ) -> Packed:
     """Builds a crate from the inputs at `out` (a path without ending). Raises the errors of `core.errors`.
 
     A dry run does everything but draw and write; its sheets have no checksum. `keep_touches` takes along what somebody
-    painted on the sheets of the build before.
+    painted on the sheets of the build before. Where another build of the same crate is under way it is waited for:
+    `waiting` is called after a second; without `wait` that is an OutputError.
     """
     target = target_of(out)
+    build = partial(_build, target, inputs, settings, executor, progress, generator, force, keep_touches)
+    notes = settled(inputs, [target.parent / target.name])
+    if dry_run:
+        packed = build(None)
+    else:
+        with staged(target.parent, target.name, waiting, wait) as staging:
+            packed = build(staging)
+            notes += staging.notes
+    return dataclasses.replace(packed, warnings=(*notes, *packed.warnings))
+
+
+def _build(
+    target: Path,
+    inputs: Sequence[str],
+    settings: Settings,
+    executor: Executor,
+    progress: Progress,
+    generator: str,
+    force: bool,
+    keep_touches: bool,
+    staging: Staging | None,
+) -> Packed:
     templates = _templates(settings)
     before = build_before(target)
     names = {one.portion: sized_name(target.name, one.portion) for one in all_sizes(settings)} if keep_touches else {}
     if not force:
-        refuse_to_lose_work(target, before, names.values())
-    found = {portion: touches_before(target.parent, name, before) for portion, name in names.items()}
+        refuse_to_lose_work(before, names.values())
+    found = {portion: touches_before(target.parent, name, before.claimed) for portion, name in names.items()}
     touches = {portion: one.by_frame for portion, one in found.items()}
-    taken_in = intake(inputs, before, settings, executor, progress, touches=touches)
+    taken_in = intake(inputs, before.claimed, settings, executor, progress, touches=touches)
     sequences, passed_over, warnings = taken_in.sequences, taken_in.passed_over, taken_in.warnings
     waiting = list(taken_in.sizes)
     warnings += tuple(told_of_touches(found.values(), [name for one in waiting for name in one.lost], force))
@@ -101,15 +128,15 @@ def pack(
         plans = [dataclasses.replace(plan, crate=dataclasses.replace(plan.crate, files=texts)) for plan in plans]
     files = tuple(target.parent / name for name in _all_names(plans))
     refuse_bad_names(files)
-    stale = tuple(sorted(Path(path) for path in before if Path(path) not in files and os.path.lexists(path)))
+    stale = tuple(sorted(Path(path) for path in before.own if Path(path) not in files))
     if not force:
-        refuse_strangers(files, before.union(*(one.files for one in found.values())))
+        refuse_strangers(files, before.own.union(*(one.files for one in found.values())))
     built = [Built(plan.crate, plan.remarks, plan.considered, plan.bound) for plan in plans]
     warnings = tuple(dict.fromkeys((*warnings, *(warning for plan in plans for warning in plan.warnings))))
     for plan in plans:
         _prove(plan.crate)
-    if not dry_run:
-        crates = written(target.parent, plans, templates, executor, progress, [path.name for path in stale])
+    if staging:
+        crates = written(staging, plans, templates, executor, progress, [path.name for path in stale])
         built = [dataclasses.replace(one, crate=crate) for one, crate in zip(built, crates, strict=True)]
     first, *others = built
     return Packed(

@@ -15,6 +15,7 @@ from ..core.sentence import Sentence
 from ..core.text import shown
 from ..format.files import read_metadata
 from ..sources.sheets import read_sheet
+from .settled import settled
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -49,11 +50,11 @@ class Loaded:
 
 def load(data: str) -> Loaded:
     """Reads metadata and sheets. Raises InputError when they are missing, damaged, or do not hold together."""
+    warnings = settled([], [Path(data)])
     crate = read_metadata(data)
     for problem in check_crate(crate):
         raise InputError(f"{shown(data)}: {problem}")
     sheets: list[Pixels] = []
-    warnings: list[Sentence] = []
     for sheet in crate.sheets:
         found = read_sheet(Path(data).parent, sheet, decode=True)
         for problem in found.problems:

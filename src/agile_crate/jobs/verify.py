@@ -22,9 +22,10 @@ from ..core.model.crate import Crate, Frame
 from ..core.model.geometry import ORIGIN, Box, Point
 from ..core.model.picture import Picture
 from ..core.pixels import Pixels
+from ..core.sentence import Sentence
 from ..core.text import counted, few, measured, shown
 from ..format.document import document_of, first_difference
-from ..format.files import outputs_of_build, read_metadata, sha256_now
+from ..format.files import read_metadata, sha256_now, was_edited
 from ..settings.given import settings_from
 from ..settings.portions import at_portion
 from ..settings.table import Settings
@@ -33,6 +34,7 @@ from ..sources.sheets import read_sheets
 from ..sources.touched_sheets import touched_sheets
 from ..stops.intake import intake
 from .accept import forms_of
+from .settled import settled
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,6 +52,7 @@ class Verified:
     touched: int
     problems: tuple[str, ...]
     differences: tuple[FrameDifference, ...]
+    warnings: tuple[Sentence, ...] = ()
 
     @property
     def holds(self) -> bool:
@@ -73,6 +76,7 @@ def verify(data: str, against: Sequence[str], executor: Executor, progress: Prog
 
     Raises InputError when the metadata itself, or a source, cannot be read.
     """
+    notes = settled(against, [Path(data)])
     crate = read_metadata(data)
     folder = Path(os.path.abspath(data)).parent
     problems = [*_told_otherwise(data, crate), *_edited(data, crate, folder), *check_crate(crate)]
@@ -113,7 +117,7 @@ def verify(data: str, against: Sequence[str], executor: Executor, progress: Prog
             same -= len(differences)
     wrong = {difference.frame for difference in differences}
     touched = sum(frame.touched and frame.name in sources and frame.name not in wrong for frame in crate.frames)
-    return Verified(crate, shared, same, touched, tuple(problems), tuple(differences))
+    return Verified(crate, shared, same, touched, tuple(problems), tuple(differences), tuple(notes))
 
 
 def _told_otherwise(data: str, crate: Crate) -> Iterator[str]:
@@ -130,7 +134,7 @@ def _told_otherwise(data: str, crate: Crate) -> Iterator[str]:
 
 def _edited(data: str, crate: Crate, folder: Path) -> Iterator[str]:
     """The build's text files that were changed since they were written. What is not there may have gone elsewhere."""
-    names = [path.name for path in forms_of(data) if outputs_of_build(path).edited]
+    names = [path.name for path in forms_of(data) if was_edited(path)]
     for name, sha256 in crate.file_sha256.items():
         if sha256_now(folder / name) not in ("", sha256):
             names.append(name)

@@ -14,6 +14,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, field
 
+from ..core.crate.file_names import HIDDEN_PREFIX
 from ..core.errors import InputError, reason
 from ..core.names import animation_of, natural_key
 from ..core.text import counted, few, shown
@@ -122,6 +123,8 @@ def _walk(folder: str, base: str, above: list[tuple[int, int]], search: Search) 
         raise InputError(f"the folder {shown(folder)} cannot be read: {reason(error)}") from None
     built = _sheets_among(folder, {entry.name for entry in entries})
     for entry in entries:
+        if entry.name.startswith(HIDDEN_PREFIX):
+            continue
         if entry.name.startswith("."):
             search.passed_over[HIDDEN] += 1
             continue
@@ -145,14 +148,31 @@ def _walk(folder: str, base: str, above: list[tuple[int, int]], search: Search) 
 
 
 def _sheets_among(folder: str, names: AbstractSet[str]) -> set[str]:
-    """Which files of a folder are sheets of builds, told by the metadata beside them."""
+    """Which files of a folder are sheets of builds: the metadata beside them names them, and they are what was written,
+    or, beside metadata that is what was written, still have the size."""
     sheets: set[str] = set()
     for name in names:
         if name.endswith((".json", ".xml")) and any(map(_is_picture_name, names)):
             from ..format.files import outputs_of_build
 
-            sheets.update(outputs_of_build(os.path.join(folder, name)).images)
+            outputs = outputs_of_build(os.path.join(folder, name))
+            for image in names & outputs.images.keys():
+                size = outputs.sizes[image] if outputs.is_sealed else None
+                if _is_sheet(os.path.join(folder, image), outputs.images[image], size):
+                    sheets.add(image)
     return sheets
+
+
+def _is_sheet(path: str, sha256: str, size: list[int] | None) -> bool:
+    from ..format.seal import binary_sha256
+    from .pictures import LARGEST_SHEET, PictureError, picture_size
+
+    try:
+        with open(path, "rb") as stream:
+            data = stream.read(LARGEST_FILE)
+        return binary_sha256(data) == sha256 or (size is not None and list(picture_size(data, LARGEST_SHEET)) == size)
+    except (OSError, PictureError):
+        return False
 
 
 def _take_file(path: str, base: str, status: os.stat_result, search: Search) -> None:

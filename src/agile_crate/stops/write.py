@@ -6,7 +6,6 @@ import dataclasses
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Executor
 from functools import partial
-from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
 import numpy as np
@@ -18,7 +17,7 @@ from ..core.frame.indexed import entries, indices
 from ..core.model.crate import Crate, Sheet
 from ..core.pixels import Pixels, Words
 from ..exports.formats import texts_of
-from ..exports.in_place import Staging, staged
+from ..exports.in_place import Staging
 from ..exports.png import encode_png, strip_starts
 from ..settings.table import Settings
 from ..sources.gather import Progress
@@ -32,7 +31,7 @@ T = TypeVar("T")
 
 
 def written(
-    folder: Path,
+    staging: Staging,
     plans: list[Plan],
     templates: Sequence[Template],
     executor: Executor,
@@ -48,18 +47,17 @@ def written(
     writing = _Meter("writing", sum(_pieces(plan) for plan in plans), progress)
     crates: list[Crate] = []
     said = [plan.settings for plan in plans]
-    with staged(folder) as staging:
-        while plans:
-            crates.append(_with_sheets(staging, plans.pop(0), executor, drawing, writing))
-        for crate, settings in reversed(list(zip(crates, said, strict=True))):
-            larger = [
-                (other.portion / settings.portion, one)
-                for one, other in zip(crates, said, strict=True)
-                if other.portion > settings.portion
-            ]
-            for name, data in texts_of(crate, larger, settings, templates):
-                staging.write(name, [data])
-        staging.commit(remove=stale)
+    while plans:
+        crates.append(_with_sheets(staging, plans.pop(0), executor, drawing, writing))
+    for crate, settings in reversed(list(zip(crates, said, strict=True))):
+        larger = [
+            (other.portion / settings.portion, one)
+            for one, other in zip(crates, said, strict=True)
+            if other.portion > settings.portion
+        ]
+        for name, data in texts_of(crate, larger, settings, templates):
+            staging.write(name, [data])
+    staging.commit(remove=stale)
     return crates
 
 

@@ -31,6 +31,9 @@ FIELDS = (
 )
 """What a pattern may name. On a sheet without cells the fields of cells cannot be used."""
 
+HIDDEN_PREFIX = ".agile-crate-"
+"""What the hidden folders begin with in which files wait to come into place."""
+
 LONGEST_NAME = 255
 """Bytes in UTF-8. What the usual file systems hold."""
 
