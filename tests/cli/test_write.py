@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import hashlib
-import hashlib
 import json
 import os
+import shutil
 import subprocess
 from collections.abc import Callable
 from pathlib import Path

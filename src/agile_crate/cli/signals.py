@@ -1,23 +1,32 @@
-"""The signals that end the program: Ctrl-C, the system's wish, a closed terminal, and a closed console on Windows."""
+"""The signals that end the program: Ctrl-C, the system's wish, a closed terminal, and a closed console on Windows.
 
-from __future__ import annotations
+This is the first of our modules that the program loads, and it loads next to nothing itself: what comes before it is
+ready is answered by Python's own traceback.
+"""
 
 import os
 import signal
-from types import FrameType
-
-from ..interrupts import arrived, is_idle
+import sys
 
 SIGNALS = [getattr(signal, name) for name in ("SIGINT", "SIGTERM", "SIGHUP", "SIGBREAK") if hasattr(signal, name)]
 
 INTERRUPTED = 130
 
 
-def obey() -> None:
-    """From now on a signal ends the program in its own way; one that the shell has told us to ignore still does not."""
-    for number in SIGNALS:
-        if signal.getsignal(number) is not signal.SIG_IGN:
-            signal.signal(number, _interrupted)
+def leave(*_: object) -> None:
+    """Ends the program where nothing has been written: there is nothing to take back, and nothing to wait for."""
+    shown_again = b"\x1b[?25h" if os.isatty(2) else b""  # the cursor, which a progress bar hides
+    os.write(2, shown_again + b"agile-crate: error: interrupted; no file was left half-written\n")
+    os._exit(INTERRUPTED)
+
+
+def leave_or_tell(*_: object) -> None:
+    """Ends the program, or lets whoever writes files know."""
+    interrupts = sys.modules.get("agile_crate.interrupts")
+    if interrupts is None or not hasattr(interrupts, "committing") or interrupts.is_idle():  # the last one in it
+        leave()
+    else:
+        interrupts.arrived()
 
 
 def ignore() -> None:
@@ -26,9 +35,8 @@ def ignore() -> None:
         signal.signal(number, signal.SIG_IGN)
 
 
-def _interrupted(_: int, __: FrameType | None) -> None:
-    if is_idle():  # nothing has been written: there is nothing to take back, and nothing to wait for
-        shown_again = b"\x1b[?25h" if os.isatty(2) else b""  # the cursor, which a progress bar hides
-        os.write(2, shown_again + b"agile-crate: error: interrupted; no file was left half-written\n")
-        os._exit(INTERRUPTED)
-    arrived()
+def be_ready() -> None:
+    """From now on signals end the program, but those that the shell has told us to ignore."""
+    for number in SIGNALS:
+        if signal.getsignal(number) is not signal.SIG_IGN:
+            signal.signal(number, leave_or_tell)

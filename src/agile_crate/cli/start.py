@@ -1,21 +1,18 @@
 """The console script: ready for signals before anything that takes time is loaded."""
 
-from __future__ import annotations
-
-import os
-import sys
-from typing import NoReturn
-
-from ..interrupts import AfterCommit
-from .signals import INTERRUPTED, ignore, obey
+from .signals import INTERRUPTED, be_ready, ignore
 
 
-def run() -> NoReturn:
+def run() -> None:
     """By its end all is written, so it leaves without taking every library down in order: that costs about a twentieth
     of a small build (docs/speed.md), and after an interruption it would wait for pictures half decoded. What others
     asked to have done at the end (`atexit`) is done.
     """
-    obey()
+    be_ready()
+    import os
+    import sys
+
+    from ..interrupts import AfterCommit
     from .main import COMMANDS, main
 
     if "_ARGCOMPLETE" in os.environ:

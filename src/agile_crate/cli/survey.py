@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import sys
 from fractions import Fraction
 from typing import TYPE_CHECKING, Any
 
@@ -69,6 +70,8 @@ def run(arguments: argparse.Namespace) -> int:
 
             findings = [replace(one, remedy=Sentence(told(one.remedy))) for one in looked.findings]
             page = show_frames(arguments.inputs, findings, arguments.page, executor, progress, arguments.force)
+    for warning in looked.warnings:
+        print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
     if arguments.json:
         print(json.dumps(_document(looked), ensure_ascii=False, indent=2))
     elif not arguments.quiet:

@@ -45,7 +45,8 @@ def accept(data: str) -> Accepted:
         if difference := first_difference(document_of(crate), document_of(read_metadata(path))):
             raise InputError(f"{shown(str(path))} says something else: {difference}; correct or remove one of the two")
         texts[path] = retouched(path, now, indices)
-    with staged(folder) as staging:
+    stem = os.path.splitext(os.path.basename(data))[0]
+    with staged(folder, stem.rpartition("@")[0] if "also_scale" in crate.settings else stem) as staging:
         for path, made in texts.items():
             staging.write(path.name, [made.encode()])
         staging.commit()

@@ -56,8 +56,11 @@ def cut_sheet(sheet: str, folder: Path, wish: CutWish, executor: Executor, force
     names = [f"{stem}_{number:0{width}}.png" for number in range(1, len(cutting.pictures) + 1)]
     if not force:
         refuse_existing(folder, names)
-    _write(folder, dict(zip(names, cutting.pictures, strict=True)), executor)
-    return Cut(tuple(folder / name for name in names), cutting.rows, cutting.doubts)
+    with staged(folder) as staging:
+        for name, pixels in zip(names, cutting.pictures, strict=True):
+            staging.write(name, encode_png(pixels, executor))
+        staging.commit()
+    return Cut(tuple(folder / name for name in names), cutting.rows, (*staging.notes, *cutting.doubts))
 
 
 def _cut(pixels: Pixels, wish: CutWish) -> Cutting:
@@ -67,11 +70,3 @@ def _cut(pixels: Pixels, wish: CutWish) -> Cutting:
     cells, doubts = cells_of(size, wish.cell, wish.columns, wish.rows, wish.margin, wish.gap)
     cutting = cut_cells(pixels, cells, wish.keep_empty)
     return Cutting(cutting.pictures, cutting.rows, tuple(doubts))
-
-
-def _write(folder: Path, pictures: dict[str, Pixels], executor: Executor) -> None:
-
-    with staged(folder) as staging:
-        for name, pixels in pictures.items():
-            staging.write(name, encode_png(pixels, executor))
-        staging.commit()

@@ -30,6 +30,7 @@ from ..stops.draw import drawn_sheets
 from ..stops.intake import intake
 from ..views.film import FilmWish, Timing
 from .read import Loaded, load
+from .settled import settled
 
 Kind = Literal["sheet", "film", "strip", "page", "chart"]
 
@@ -89,7 +90,7 @@ def show(
     path = Path(out)
     makers = {"sheet": _sheets, "page": _page, "chart": _chart, "film": _films, "strip": _films}
     views = makers[wish.kind](loaded, path, wish, executor)
-    return Shown(_written(views, path.parent, progress, force), loaded.warnings)
+    return _written(views, path, progress, force, loaded.warnings)
 
 
 def show_frames(
@@ -106,16 +107,17 @@ def show_frames(
         raise UsageError(f"{setting('page', out)}: a page is written as .html")
     loaded = _packed_in_memory(inputs, executor, progress)
     view = _page_of(loaded, findings, executor)
-    return _written({path.name: view}, path.parent, progress, force, "page")[0]
+    return _written({path.name: view}, path, progress, force, loaded.warnings, "page").files[0]
 
 
 def _packed_in_memory(inputs: Sequence[str], executor: Executor, progress: Progress) -> Loaded:
     """A crate of the inputs as `pack` would make it, with its sheets, of which nothing is written."""
+    notes = settled(inputs)
     taken_in = intake(inputs, frozenset(), Settings(), executor, progress)
     (prepared,) = taken_in.sizes
     result = arranged(taken_in.sequences, prepared.pictures, prepared.settings)
     plan = plan_of("frames", taken_in.sequences, prepared, result, (), "")
-    return Loaded(plan.crate, tuple(sheet for _, sheet in drawn_sheets(plan)), None)
+    return Loaded(plan.crate, tuple(sheet for _, sheet in drawn_sheets(plan)), None, tuple(notes))
 
 
 def compare(
@@ -143,22 +145,25 @@ def compare(
         return iter([changes_page((against, data), found, *sides, png).encode()])
 
     path = Path(out)
-    return found, Shown(_written({path.name: drawn}, path.parent, progress, force), warnings)
+    return found, _written({path.name: drawn}, path, progress, force, warnings)
 
 
 Views = dict[str, Callable[[], Iterator[bytes]]]
 """File names, with what draws each one's bytes when its turn comes."""
 
 
-def _written(views: Views, folder: Path, progress: Progress, force: bool, asked: str = "out") -> tuple[Path, ...]:
+def _written(
+    views: Views, path: Path, progress: Progress, force: bool, warnings: Sequence[Sentence], asked: str = "out"
+) -> Shown:
+    folder = path.parent
     if not force:
         refuse_existing(folder, views, asked)
-    with staged(folder) as staging:
+    with staged(folder, path.name) as staging:
         for done, (name, draw) in enumerate(views.items(), 1):
             staging.write(name, draw())
             progress("drawing", done, len(views))
         staging.commit()
-    return tuple(folder / name for name in views)
+    return Shown(tuple(folder / name for name in views), (*warnings, *staging.notes))
 
 
 def _sheets(loaded: Loaded, path: Path, wish: ShowWish, executor: Executor) -> Views:

@@ -15,6 +15,7 @@ from ..core.names import alike_but_for_case, natural_key, nearest
 from ..core.sentence import Sentence, setting
 from ..core.text import quoted
 from ..sources.gather import Part, Progress, by_animation, look, silent
+from .settled import settled
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +42,7 @@ class Survey:
     gpu_bytes: int
     square: int
     passed_over: Mapping[str, int]
+    warnings: tuple[Sentence, ...] = ()
 
     @property
     def faults(self) -> int:
@@ -64,6 +66,7 @@ def survey(
         near = nearest(unknown[0], CODES)
         hint = f"did you mean {near}?" if near else f"the codes are {', '.join(CODES)}"
         raise UsageError(f"{setting('allow')}: there is no finding {quoted(unknown[0])}; {hint}")
+    notes = settled(inputs)
     looked = look(inputs, frozenset(), executor, progress, frame_facts)
     together = by_animation(looked.parts)
     names = sorted(together, key=lambda name: (name is None, natural_key(name or "")))
@@ -78,7 +81,7 @@ def survey(
         key=lambda finding: SEVERITIES.index(finding.severity),
     )
     gpu_bytes, square = budget(_facts(looked.parts))
-    return Survey(tuple(sequences), tuple(allowed), gpu_bytes, square, looked.passed_over)
+    return Survey(tuple(sequences), tuple(allowed), gpu_bytes, square, looked.passed_over, tuple(notes))
 
 
 def _facts(parts: Sequence[Part[FrameFacts]]) -> tuple[FrameFacts, ...]:

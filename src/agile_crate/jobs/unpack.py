@@ -58,7 +58,12 @@ def unpack(
             staging.write(name, [_film(loaded, animation)])
             progress("unpacking", done, total)
         staging.commit()
-    return Unpacked(crate, tuple(map(folder.joinpath, names)), tuple(map(folder.joinpath, films)), loaded.warnings)
+    return Unpacked(
+        crate,
+        tuple(map(folder.joinpath, names)),
+        tuple(map(folder.joinpath, films)),
+        (*loaded.warnings, *staging.notes),
+    )
 
 
 def _refuse_too_much(data: str, crate: Crate) -> None:

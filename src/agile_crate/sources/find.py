@@ -164,8 +164,9 @@ def _sheets_among(folder: str, names: AbstractSet[str]) -> set[str]:
 
 
 def _is_sheet(path: str, sha256: str, size: list[int] | None) -> bool:
+    from ..core.png_chunks import PictureError
     from ..format.seal import binary_sha256
-    from .pictures import LARGEST_SHEET, PictureError, picture_size
+    from .pictures import LARGEST_SHEET, picture_size
 
     try:
         with open(path, "rb") as stream:

@@ -1,0 +1,161 @@
+"""The installed program killed, interrupted, and run twice at once: the old crate or the new one, whole, every time.
+
+A few of each here; `make trust` sets AGILE_CRATE_TRUST and runs hundreds.
+"""
+
+from __future__ import annotations
+
+import os
+import random
+import shutil
+import signal
+import subprocess
+import time
+from pathlib import Path
+
+import pytest
+
+from conftest import PROGRAM, art, save, tree
+
+LONG = bool(os.environ.get("AGILE_CRATE_TRUST"))
+
+OPTIONS = ("--metadata", "json,xml,css", "--also-scale", "50%", "--max-size", "40x40", "--gap", "1")
+
+
+def command(folder: Path, *more: str) -> list[str]:
+    return [str(PROGRAM), "pack", str(folder / "frames"), "--out", str(folder / "out/o"), *OPTIONS, *more]
+
+
+@pytest.fixture(scope="module")
+def made(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Frames with two crates of them, `old` and `new`, and how long a build takes."""
+    top = tmp_path_factory.mktemp("made")
+    for number in range(1, 25):
+        save(top / f"frames/swim/swim_{number:02d}.png", art(12, 12, number))
+    for name, more in (("old", []), ("new", ["--fps", "30", "--margin", "1"])):
+        subprocess.run(command(top, *more), check=True, capture_output=True)
+        (top / "out").rename(top / name)
+    return top
+
+
+def state(folder: Path, made: Path) -> str:
+    now = tree(folder / "out")
+    return next((name for name in ("old", "new") if now == tree(made / name)), f"neither: {sorted(now)}")
+
+
+def started(folder: Path, made: Path) -> subprocess.Popen[str]:
+    """A build of the new crate over the old one."""
+    shutil.copytree(made / "frames", folder / "frames")
+    shutil.copytree(made / "old", folder / "out")
+    return subprocess.Popen(
+        command(folder, "--fps", "30", "--margin", "1"), stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+    )
+
+
+def duration(made: Path, folder: Path) -> float:
+    begin = time.monotonic()
+    started(folder, made).communicate()
+    return time.monotonic() - begin
+
+
+def settled(folder: Path) -> None:
+    done = subprocess.run([PROGRAM, "verify", folder / "out/o.json"], capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stdout + done.stderr
+    assert (done.stderr.count("\n") <= 1) or "interrupted" in done.stderr
+    assert not [name for name in tree(folder / "out") if ".agile-crate" in name]
+    assert not list((folder / "out").glob(".agile-crate*"))
+
+
+@pytest.mark.parametrize("end", [signal.SIGKILL, signal.SIGTERM, signal.SIGINT, signal.SIGHUP], ids=lambda s: s.name)
+def test_a_build_that_is_ended_leaves_one_crate_whole(made: Path, tmp_path: Path, end: signal.Signals) -> None:
+    whole = duration(made, tmp_path / "first")
+    dice = random.Random(end.value)
+    seen = set()
+    for trial in range(50 if LONG else 4):
+        folder = tmp_path / str(trial)
+        build = started(folder, made)
+        time.sleep(whole * dice.uniform(0.0, 1.1))
+        build.send_signal(end)
+        _, told = build.communicate()
+        if end is not signal.SIGKILL:
+            # before our first line Python answers by itself
+            assert build.returncode in (0, 130) or "import run" in told or ".py" not in told, told
+            assert "Traceback" not in told or build.returncode not in (0, 130)
+            assert not list((folder / "out").glob(".agile-crate*")), told
+            assert state(folder, made) == ("old" if build.returncode else "new")
+        settled(folder)
+        assert state(folder, made) in ("old", "new"), (trial, told)
+        seen.add(state(folder, made))
+    assert seen == {"old", "new"} or not LONG
+
+
+def test_two_interruptions_at_once(made: Path, tmp_path: Path) -> None:
+    whole = duration(made, tmp_path / "first")
+    dice = random.Random(2)
+    for trial in range(100 if LONG else 4):
+        folder = tmp_path / str(trial)
+        build = started(folder, made)
+        time.sleep(whole * dice.uniform(0.5, 1.0))
+        for _ in range(2):
+            build.send_signal(signal.SIGINT)
+            time.sleep(0.002)
+        _, told = build.communicate()
+        assert build.returncode in (0, 130)
+        assert "Traceback" not in told
+        assert state(folder, made) == ("old" if build.returncode else "new") or list(
+            (folder / "out").glob(".agile-crate*")
+        )
+        settled(folder)
+        assert state(folder, made) == ("old" if build.returncode else "new")
+
+
+def test_two_builds_of_one_crate_at_once(made: Path, tmp_path: Path) -> None:
+    for trial in range(100 if LONG else 3):
+        folder = tmp_path / str(trial)
+        shutil.copytree(made / "frames", folder / "frames")
+        lines = (command(folder), command(folder, "--fps", "30", "--margin", "1"))
+        builds = [subprocess.Popen(line, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True) for line in lines]
+        if trial % 3 == 2:  # one pauses in the middle
+            time.sleep(random.Random(trial).uniform(0.1, 0.5))
+            builds[0].send_signal(signal.SIGSTOP)
+            time.sleep(0.2)
+            builds[0].send_signal(signal.SIGCONT)
+        told = [build.communicate()[1] for build in builds]
+        assert [build.returncode for build in builds] == [0, 0], told
+        assert state(folder, made) in ("old", "new")
+        settled(folder)
+
+
+def test_what_waits_says_so_or_stops(made: Path, tmp_path: Path) -> None:
+    build = started(tmp_path, made)
+    work = tmp_path / "out"
+    while build.poll() is None and not list(work.glob(".agile-crate*/*.new")):
+        time.sleep(0.002)
+    build.send_signal(signal.SIGSTOP)
+    done = subprocess.run(command(tmp_path, "--no-wait"), capture_output=True, text=True, check=False)
+    assert (done.returncode, "another run is writing the same files to" in done.stderr) == (5, True)
+    other = subprocess.Popen(command(tmp_path), stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    assert other.stderr is not None
+    assert other.stderr.readline() == "agile-crate: waiting for another build of the same crate\n"
+    assert subprocess.run([PROGRAM, "verify", work / "o.json"], check=False, capture_output=True).returncode == 0
+    build.send_signal(signal.SIGCONT)
+    assert (build.communicate()[1], other.communicate()[1]) == ("", "")
+    assert state(tmp_path, made) == "old"
+
+
+@pytest.mark.parametrize("end", [signal.SIGKILL, signal.SIGINT], ids=lambda s: s.name)
+def test_unpacking_is_whole_or_not_at_all(made: Path, tmp_path: Path, end: signal.Signals) -> None:
+    shutil.copytree(made / "old", tmp_path / "out")
+    line = [str(PROGRAM), "unpack", str(tmp_path / "out/o.json"), "--out"]
+    begin = time.monotonic()
+    subprocess.run([*line, tmp_path / "whole"], check=True, capture_output=True)
+    whole, frames = time.monotonic() - begin, tree(tmp_path / "whole")
+    for trial in range(30 if LONG else 3):
+        back = tmp_path / f"back{trial}"
+        unpacking = subprocess.Popen([*line, str(back)], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+        time.sleep(whole * random.Random(trial).uniform(0.4, 1.05))
+        unpacking.send_signal(end)
+        assert "Traceback" not in unpacking.communicate()[1]
+        seen = subprocess.run([PROGRAM, "survey", back, "--quiet"], capture_output=True, text=True, check=False)
+        assert not back.exists() or tree(back) in ({}, frames), seen.stderr
+        assert not list(back.glob(".agile-crate*"))
