@@ -12,7 +12,8 @@ from ..core.crate.file_names import LONGEST_NAME, repeated
 from ..core.errors import OutputError, UsageError
 from ..core.sentence import setting
 from ..core.text import few, quoted, shown
-from ..format.files import ENDINGS, outputs_of_build
+from ..format.files import ENDINGS, LARGEST_OUTPUT, outputs_of_build
+from ..format.regular import read_regular
 from ..format.seal import binary_sha256, text_sha256
 
 _SIZED = r"(@[0-9.]+)?"
@@ -99,7 +100,7 @@ def _is_sheet_name(image: str, stem: str) -> bool:
 
 def _is_written(path: Path, sha256: str, digest: Callable[[bytes], str]) -> bool:
     try:
-        return digest(path.read_bytes()) == sha256
+        return digest(read_regular(path, LARGEST_OUTPUT)) == sha256
     except OSError:
         return False
 

@@ -12,8 +12,9 @@ from typing import NamedTuple
 
 from ..core.errors import InputError, reason
 from ..core.model.crate import Crate
-from ..core.text import bytes_shown, shown
+from ..core.text import shown
 from ..format.json_form import to_json
+from ..format.regular import read_regular
 
 LONGEST = 60
 """Seconds that a template may take."""
@@ -42,11 +43,8 @@ def read_templates(paths: Iterable[str]) -> tuple[Template, ...]:
     templates = []
     for path in paths:
         try:
-            if Path(path).stat().st_size > LARGEST_TEMPLATE:
-                raise InputError(
-                    f"{shown(path)} is larger than {bytes_shown(LARGEST_TEMPLATE)}, which is too large for a template"
-                )
-            templates.append(Template(path, Path(path).read_text("utf-8")))
+            text = read_regular(path, LARGEST_TEMPLATE).decode("utf-8")
+            templates.append(Template(path, text.replace("\r\n", "\n").replace("\r", "\n")))
         except OSError as error:
             raise InputError(f"{shown(path)} cannot be read: {reason(error)}") from None
         except UnicodeDecodeError:

@@ -11,9 +11,10 @@ from typing import NamedTuple
 
 from ..core.errors import InputError, reason
 from ..core.model.crate import FORMAT, Crate
-from ..core.text import bytes_shown, shown
+from ..core.text import shown
 from .json_form import from_json
 from .json_form import retouched as json_retouched
+from .regular import read_regular
 from .seal import is_unbroken, text_sha256
 
 ENDINGS = (".json", ".xml")
@@ -21,6 +22,9 @@ ENDINGS = (".json", ".xml")
 
 LARGEST_METADATA = 1 << 28
 """Bytes. Above a million frames; more is refused before it is read."""
+
+LARGEST_OUTPUT = 1 << 30
+"""Bytes. Of a file whose digest is taken: more than any that we write."""
 
 _HEAD = 4096
 _MARK = b"\xef\xbb\xbf"
@@ -50,8 +54,7 @@ def looks_like_metadata(path: str) -> bool:
     if os.path.isdir(path):
         return False
     try:
-        with open(path, "rb") as stream:
-            return stream.read(64).removeprefix(_MARK).lstrip()[:1] in (b"{", b"<")
+        return read_regular(path, LARGEST_METADATA, 64).removeprefix(_MARK).lstrip()[:1] in (b"{", b"<")
     except OSError:
         return path.endswith(ENDINGS)
 
@@ -59,11 +62,7 @@ def looks_like_metadata(path: str) -> bool:
 def read_metadata(path: str | Path) -> Crate:
     """The crate that a metadata file describes. Raises InputError that names the file and the place in it."""
     try:
-        if os.path.getsize(path) > LARGEST_METADATA:
-            raise InputError(
-                f"{shown(str(path))} is larger than {bytes_shown(LARGEST_METADATA)}, which is too large for metadata"
-            )
-        data = Path(path).read_bytes()
+        data = read_regular(path, LARGEST_METADATA)
     except OSError as error:
         raise InputError(f"{shown(str(path))} cannot be read: {reason(error)}") from None
     if _is_xml(data):
@@ -84,13 +83,13 @@ def was_edited(path: Path) -> bool:
 
 def sha256_now(path: Path) -> str:
     """The digest of a text file as it is now; empty if it is not there."""
-    return text_sha256(path.read_bytes()) if path.is_file() else ""
+    return text_sha256(read_regular(path, LARGEST_OUTPUT)) if path.is_file() else ""
 
 
 def retouched(path: Path, digests: Mapping[str, str], touched: Collection[int]) -> str:
     """Metadata that has been read before with the digests of files by their names, and these frames as the touched
     ones; all else stays as it is, also what this program does not know."""
-    data = path.read_bytes()
+    data = read_regular(path, LARGEST_METADATA)
     if _is_xml(data):
         from .xml_form import retouched
 
@@ -105,8 +104,7 @@ def _is_xml(data: bytes) -> bool:
 def is_ours(path: str | Path) -> bool:
     """Whether a file that is there names our format at its beginning, sound or not."""
     try:
-        with open(path, "rb") as stream:
-            return FORMAT.encode() in stream.read(_HEAD)
+        return FORMAT.encode() in read_regular(path, LARGEST_METADATA, _HEAD)
     except OSError:
         return False
 
@@ -117,11 +115,9 @@ def outputs_of_build(path: str | Path) -> Outputs:
     Of JSON little else is looked at.
     """
     try:
-        with open(path, "rb") as stream:
-            data = stream.read(_HEAD)
-            if FORMAT.encode() not in data:
-                return NOTHING
-            data += stream.read()
+        if FORMAT.encode() not in read_regular(path, LARGEST_METADATA, _HEAD):
+            return NOTHING
+        data = read_regular(path, LARGEST_METADATA)
         if _is_xml(data):
             from .xml_form import document_from
 

@@ -15,7 +15,7 @@ from PIL import Image
 
 from ..core.model.crate import Loop
 from ..core.pixels import Pixels
-from ..core.png_chunks import SIGNATURE, PictureError, chunks
+from ..core.png_chunks import PictureError
 from ..core.text import bytes_shown, counted
 from .rgba import to_rgba
 
@@ -77,16 +77,7 @@ def _repeats(image: Image.Image) -> tuple[Loop | None, int]:
 
 
 def _refuse_cut_short(data: bytes, count: int) -> None:
-    if data.startswith(SIGNATURE):
-        held = 0
-        said = 0
-        for kind, content in chunks(data):
-            if kind == b"acTL":
-                (said,) = struct.unpack_from(">I", content)
-            held += kind == b"fcTL"
-        if held < said:
-            raise PictureError(f"is cut short: {counted(held, 'picture')} of {said} are there")
-    elif data.startswith(b"RIFF"):
+    if data.startswith(b"RIFF"):
         (length,) = struct.unpack_from("<I", data, 4)
         if length + 8 > len(data) + 1:
             raise PictureError(f"is cut short: it should hold {counted(count, 'picture')}")

@@ -62,7 +62,7 @@ def _unpacked(packed: bytes, width: int, height: int, channels: int, interlaced:
     for x, y, dx, dy, w, h in passes:
         length = h * (1 + 2 * channels * w)
         rows = np.frombuffer(raw, np.uint8, length, position).reshape(h, -1)
-        values[y::dy, x::dx] = _unfiltered(rows, 2 * channels).view(">u2")
+        values[y::dy, x::dx] = np.ascontiguousarray(_unfiltered(rows, 2 * channels)).view(">u2")
         position += length
     return values
 
@@ -71,32 +71,32 @@ def _unfiltered(rows: NDArray[np.uint8], stride: int) -> NDArray[np.uint8]:
     """Undoes the row filters (clause 9) of rows that each begin with their filter's number.
 
     A byte depends on those to its left, above, and above left, so the pixels on one anti-diagonal depend only on
-    earlier ones: the picture is skewed until its anti-diagonals are rows, and each is done at once.
-    Cost: width + height steps of NumPy on at most `height` pixels. Returns shape (h, w, stride).
+    earlier ones: each anti-diagonal is done at once.
+    Cost: width + height steps of NumPy on at most as many pixels as the shorter side has; memory for the result and one
+    row and column more. Returns shape (h, w, stride).
     """
     height, width = len(rows), (rows.shape[1] - 1) // stride
     kind = rows[:, 0]
     if kind.max() > 4:
         raise PictureError("is damaged: a row has an unknown filter")
-    skewed = np.zeros((width + height + 1, height + 1, stride), np.uint8)  # two empty diagonals and one empty row
-    for y in range(height):
-        skewed[y + 2 : y + 2 + width, y + 1] = rows[y, 1:].reshape(width, stride)
+    framed = np.zeros((height + 1, width + 1, stride), np.uint8)  # an empty row above, and an empty column on the left
+    framed[1:, 1:] = rows[:, 1:].reshape(height, width, stride)
+    flat, pitch = framed.reshape(-1, stride), width + 1
     for step in range(width + height - 1):
         first, last = max(0, step - width + 1), min(height, step + 1)
-        here = skewed[step + 2, first + 1 : last + 1]
-        left = skewed[step + 1, first + 1 : last + 1].astype(np.int16)
-        above = skewed[step + 1, first:last].astype(np.int16)
-        corner = skewed[step, first:last].astype(np.int16)
+        begin = (first + 1) * pitch + step - first + 1
+        at = slice(begin, begin + (last - first - 1) * width + 1, width or 1)  # a row down and a column to the left
+        here, filters = flat[at], kind[first:last]
+        left, above, corner = (
+            flat[at.start - back : at.stop - back : at.step].astype(np.int16) for back in (1, pitch, pitch + 1)
+        )
         by_left, by_above, by_corner = np.abs(above - corner), np.abs(left - corner), np.abs(left + above - 2 * corner)
         nearest = np.where(
             (by_left <= by_above) & (by_left <= by_corner), left, np.where(by_above <= by_corner, above, corner)
         )
         guesses = np.stack((np.zeros_like(left), left, above, (left + above) // 2, nearest))
-        here += guesses[kind[first:last], np.arange(last - first)].astype(np.uint8)
-    result = np.empty((height, width, stride), np.uint8)
-    for y in range(height):
-        result[y] = skewed[y + 2 : y + 2 + width, y + 1]
-    return result
+        here += guesses[filters, np.arange(last - first)].astype(np.uint8)
+    return framed[1:, 1:]
 
 
 def _rounded_rgba(values: NDArray[np.uint16], transparent: bytes) -> Pixels:

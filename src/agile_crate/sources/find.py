@@ -165,12 +165,12 @@ def _sheets_among(folder: str, names: AbstractSet[str]) -> set[str]:
 
 def _is_sheet(path: str, sha256: str, size: list[int] | None) -> bool:
     from ..core.png_chunks import PictureError
+    from ..format.regular import read_regular
     from ..format.seal import binary_sha256
     from .pictures import LARGEST_SHEET, picture_size
 
     try:
-        with open(path, "rb") as stream:
-            data = stream.read(LARGEST_FILE)
+        data = read_regular(path, LARGEST_FILE)
         return binary_sha256(data) == sha256 or (size is not None and list(picture_size(data, LARGEST_SHEET)) == size)
     except (OSError, PictureError):
         return False

@@ -189,14 +189,12 @@ def _batches(files: Sequence[Found]) -> Iterator[list[Found]]:
 
 def _read(file: Found, see: Callable[[str, Pixels], T], flat: bool, to_srgb: bool) -> Part[T] | str:
     from ..core.png_chunks import PictureError
+    from ..format.regular import read_regular
     from .pictures import read_source
 
-    if file.length > LARGEST_FILE:
-        return f"is larger than {bytes_shown(LARGEST_FILE)}"
     try:
-        with open(file.path, "rb", buffering=0) as stream:
-            source = read_source(stream.readall(), flat=flat, to_srgb=to_srgb)
-            return replace(_seen(file, source.picture, see), is_foreign=source.is_foreign)
+        source = read_source(read_regular(file.path, LARGEST_FILE), flat=flat, to_srgb=to_srgb)
+        return replace(_seen(file, source.picture, see), is_foreign=source.is_foreign)
     except PictureError as error:
         return str(error)
     except OSError as error:

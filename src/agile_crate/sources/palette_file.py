@@ -6,6 +6,7 @@ from ..core.color import Color, color_from_hex
 from ..core.errors import InputError, reason
 from ..core.png_chunks import PictureError
 from ..core.text import counted, quoted, shown
+from ..format.regular import read_regular
 from .pictures import read_still
 
 MOST_COLORS = 256
@@ -23,12 +24,9 @@ def read_palette(path: str) -> tuple[Color, ...]:
     are passed over. Anything that is a picture counts as swatches: every colour that is visible, row by row.
     """
     try:
-        with open(path, "rb") as stream:
-            data = stream.read(LARGEST_FILE + 1)
+        data = read_regular(path, LARGEST_FILE)
     except OSError as error:
         raise InputError(f"palette {shown(path)} cannot be read: {reason(error)}") from None
-    if len(data) > LARGEST_FILE:
-        raise InputError(f"palette {shown(path)} is a file of more than 16 MB; give a palette file, not artwork")
     try:
         text = data.decode("utf-8-sig") if b"\0" not in data else None
     except UnicodeDecodeError:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import io
+import struct
 from collections.abc import Iterator
 from collections.abc import Set as AbstractSet
 from typing import TYPE_CHECKING, NamedTuple
@@ -17,6 +18,7 @@ from PIL import Image, PngImagePlugin, UnidentifiedImageError
 from ..core.model.geometry import Size
 from ..core.pixels import Pixels
 from ..core.png_chunks import SIGNATURE, PictureError, chunks
+from ..core.text import counted
 from .animated import Reel, read_reel, refuse_cut_gif
 from .deep_png import is_deep_png, read_deep_png
 from .rgba import to_rgba
@@ -124,11 +126,21 @@ def _told_as_picture_error(largest: int) -> Iterator[None]:
 
 
 def _checked_png(data: bytes) -> bytes:
-    """Looks through all of a PNG's parts, and returns its orientation note."""
-    orientation = b""
+    """Looks through all of a PNG's parts, and returns its orientation note. Raises PictureError where it does not hold
+    as many pictures as it says, or several of 16 bits."""
+    orientation, said, held = b"", 0, 0
     for kind, content in chunks(data):
         if kind == b"eXIf":
             orientation = b"Exif\0\0" + content
+        elif kind == b"acTL" and len(content) == 8:
+            (said,) = struct.unpack_from(">I", content)
+        held += kind == b"fcTL"
+    if said and held < said:
+        raise PictureError(f"is cut short: {counted(held, 'picture')} of {said} are there")
+    if said and held > said:
+        raise PictureError(f"is damaged: it holds {counted(held, 'picture')} and says that there are {said}")
+    if held > 1 and is_deep_png(data):
+        raise PictureError("is an animation of 16 bits a channel, which cannot be read; save it with 8 bits")
     return orientation
 
 

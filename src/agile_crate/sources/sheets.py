@@ -15,7 +15,9 @@ from ..core.model.geometry import Size
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
 from ..core.text import measured, quoted, shown
+from ..format.regular import read_regular
 from ..format.seal import binary_sha256
+from .find import LARGEST_FILE
 from .pictures import LARGEST_SHEET, picture_size, read_still
 
 AHEAD = 1
@@ -25,7 +27,7 @@ AHEAD = 1
 def read_bare_sheet(path: str) -> Pixels:
     """A picture that somebody else made, shape (h, w, 4). Raises InputError."""
     try:
-        return read_still(Path(path).read_bytes(), LARGEST_SHEET)
+        return read_still(read_regular(path, LARGEST_FILE), LARGEST_SHEET)
     except OSError as error:
         raise InputError(f"{shown(path)} cannot be read: {reason(error)}") from None
     except PictureError as error:
@@ -34,7 +36,7 @@ def read_bare_sheet(path: str) -> Pixels:
 
 def sheet_bytes(folder: Path, sheet: Sheet) -> bytes:
     """The image file of a sheet that has been read before, as it is."""
-    return (folder / sheet.image).read_bytes()
+    return read_regular(folder / sheet.image, LARGEST_FILE)
 
 
 @dataclass(slots=True)
@@ -64,7 +66,7 @@ def read_sheet(folder: Path, sheet: Sheet, decode: bool) -> FoundSheet:
     found = FoundSheet()
     name = quoted(sheet.image)
     try:
-        data = (folder / sheet.image).read_bytes()
+        data = read_regular(folder / sheet.image, LARGEST_FILE)
     except OSError as error:
         found.problems.append(f"sheet {name} cannot be read: {reason(error)}")
         return found

@@ -1,0 +1,35 @@
+"""Reading files that strangers made: only regular ones, never more than was agreed, and without waiting for anybody."""
+
+from __future__ import annotations
+
+import errno
+import os
+import stat
+from pathlib import Path
+
+from ..core.text import bytes_shown
+
+
+def read_regular(path: str | Path, most: int, head: int = 0) -> bytes:
+    """A file's bytes, or only the first `head` of them.
+
+    Raises OSError for what is not a regular file (a pipe or a device may never end), and for more than `most` bytes.
+    """
+    _refuse_others(os.stat(path))  # opening a device may already do something
+    handle = os.open(path, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_BINARY", 0))
+    with open(handle, "rb", buffering=0) as stream:
+        status = os.fstat(handle)
+        _refuse_others(status)
+        if head:
+            return stream.read(head)
+        data = stream.read(most + 1) if status.st_size <= most else b""
+        if status.st_size > most or len(data) > most:
+            raise OSError(errno.EFBIG, f"it is larger than {bytes_shown(most)}")
+        return data
+
+
+def _refuse_others(status: os.stat_result) -> None:
+    if stat.S_ISDIR(status.st_mode):
+        raise IsADirectoryError(errno.EISDIR, "it is a folder")
+    if not stat.S_ISREG(status.st_mode):
+        raise OSError(errno.EINVAL, "it is not a regular file")
