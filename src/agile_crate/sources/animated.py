@@ -22,6 +22,9 @@ from .rgba import to_rgba
 if TYPE_CHECKING:
     from .colours import Colours
 
+LONGEST_SIDE = 1 << 17
+"""Pixels. Neither side of a picture may be longer."""
+
 LARGEST_ANIMATION = 2 << 30
 """Bytes. One animated file, decoded; beyond this it is refused before its pictures are."""
 
@@ -39,11 +42,11 @@ class Reel:
     names: tuple[str, ...] = ()
 
 
-def read_reel(image: Image.Image, data: bytes, colours: Colours | None = None) -> Reel:
-    """All pictures of an opened animated file. Raises PictureError when it is cut short, with their number."""
-    count = int(getattr(image, "n_frames", 1))
-    if count * image.width * image.height * 4 > LARGEST_ANIMATION:
-        raise PictureError(f"holds {count:,} pictures that take more than {bytes_shown(LARGEST_ANIMATION)} together")
+def read_reel(image: Image.Image, data: bytes, largest: int, colours: Colours | None = None) -> Reel:
+    """All pictures of an opened animated file. Raises PictureError when it is cut short, with their number, and when
+    one of them claims to have more than the `largest` number of pixels, or all together have too many."""
+    count, total = int(getattr(image, "n_frames", 1)), 0
+    _refuse_too_much(count, count * image.width * image.height)
     _refuse_cut_short(data, count)
     pictures: list[Pixels] = []
     milliseconds: list[Fraction | None] = []
@@ -51,12 +54,34 @@ def read_reel(image: Image.Image, data: bytes, colours: Colours | None = None) -
     for index in range(1 if getattr(image, "default_image", False) else 0, count):
         try:
             image.seek(index)
+            refuse_bomb(image, largest)  # later pictures may be larger than the first
+            total += image.width * image.height
+            _refuse_too_much(count, total)
             pictures.append(to_rgba(image, colours))
+        except PictureError:
+            raise
         except (EOFError, OSError, SyntaxError, ValueError, struct.error):
             raise PictureError(f"is cut short or damaged: {_readable(len(pictures))}") from None
         duration = image.info.get("duration")
         milliseconds.append(Fraction(duration).limit_denominator(1000) if duration else None)
     return Reel(tuple(pictures), tuple(milliseconds), loop, times)
+
+
+def refuse_bomb(image: Image.Image, largest: int) -> None:
+    """Raises PictureError for an opened picture that claims to be larger than any may be."""
+    if image.width * image.height > largest:
+        raise PictureError(claims_too_much(largest))
+    if max(image.size) > LONGEST_SIDE:
+        raise PictureError(f"claims to be longer than {LONGEST_SIDE:,} pixels, the most that one side may have")
+
+
+def claims_too_much(largest: int) -> str:
+    return f"claims to have more than {largest:,} pixels, the most that one picture may have"
+
+
+def _refuse_too_much(count: int, pixels: int) -> None:
+    if pixels * 4 > LARGEST_ANIMATION:
+        raise PictureError(f"holds {count:,} pictures that take more than {bytes_shown(LARGEST_ANIMATION)} together")
 
 
 def _readable(count: int) -> str:

@@ -28,6 +28,15 @@ LARGEST_ARCHIVE = 1 << 30
 MOST_ENTRIES = 10_000
 MOST_NESTED = 32
 
+MOST_DECODED = 1 << 29
+"""Pixels of all layers together."""
+
+MOST_HELD = 1 << 28
+"""Pixels of the groups that are open at one time."""
+
+MOST_GROWTHS = 8
+"""How often the place where layers are drawn grows by as little as it must, before it is the whole canvas."""
+
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Layer:
@@ -37,12 +46,21 @@ class Layer:
     pixels: Pixels
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class _Document:
+    """An opened document, and what it has cost so far: the pixels of all layers read, and of all grounds at hand."""
+
     archive: zipfile.ZipFile
     largest: int
     size: tuple[int, int]
     read: Read
+    decoded: int = 0
+    held: int = 0
+
+    def take(self, pixels: int) -> None:
+        self.held += pixels
+        if self.held > MOST_HELD:
+            raise PictureError(f"has nested groups of more than {MOST_HELD:,} pixels together")
 
 
 def read_layers(data: bytes, largest: int, read: Read) -> tuple[Layer, ...]:
@@ -55,8 +73,7 @@ def read_layers(data: bytes, largest: int, read: Read) -> tuple[Layer, ...]:
         if len(shown) * document.size[0] * document.size[1] * 4 > 2 * LARGEST_ARCHIVE:
             raise PictureError(f"holds {len(shown):,} layers that take too much memory together")
         return tuple(
-            Layer(_layer_name(node, number), np.asarray(_drawn([node], document, 0, 0, 0)))
-            for number, node in enumerate(shown, 1)
+            Layer(_layer_name(node, number), _whole_canvas([node], document)) for number, node in enumerate(shown, 1)
         )
 
 
@@ -64,7 +81,7 @@ def read_flat(data: bytes, largest: int, read: Read) -> Pixels:
     """The same layers drawn over each other: one picture. Raises PictureError."""
     with _opened(data) as archive:
         root, document = _stack(archive, largest, read)
-        return np.asarray(_drawn(list(reversed(root)), document, 0, 0, 0))
+        return _whole_canvas(list(reversed(root)), document)
 
 
 def _opened(data: bytes) -> zipfile.ZipFile:
@@ -136,35 +153,94 @@ def _layer_name(node: Element, number: int) -> str:
     return name
 
 
-def _drawn(nodes: list[Element], document: _Document, x: int, y: int, depth: int) -> Image.Image:
-    """Nodes, lowest first, drawn over each other on an empty canvas, at their offsets from (x, y)."""
+class _Ground:
+    """Where layers are drawn over each other: only as much of the document's canvas as they cover."""
+
+    def __init__(self, document: _Document) -> None:
+        self._document = document
+        self._grown = 0
+        self.image: Image.Image | None = None
+        self.x = self.y = 0
+
+    def put(self, image: Image.Image, x: int, y: int) -> None:
+        """Draws a picture over what there is; what reaches beyond the document is left out."""
+        width, height = self._document.size
+        left, top = max(0, x), max(0, y)
+        right, bottom = min(width, x + image.width), min(height, y + image.height)
+        if right <= left or bottom <= top:
+            return
+        part = image.crop((left - x, top - y, right - x, bottom - y)) if (left, top) != (x, y) or (
+            right - left, bottom - top) != image.size else image  # fmt: skip
+        if self.image is None:
+            self._document.take(part.width * part.height)
+            self.image, self.x, self.y = part, left, top
+            return
+        self._reach(left, top, right, bottom)
+        self.image.alpha_composite(part, (left - self.x, top - self.y))
+
+    def _reach(self, left: int, top: int, right: int, bottom: int) -> None:
+        assert self.image is not None
+        mine = (self.x, self.y, self.x + self.image.width, self.y + self.image.height)
+        wanted = (min(left, mine[0]), min(top, mine[1]), max(right, mine[2]), max(bottom, mine[3]))
+        if wanted == mine:
+            return
+        self._grown += 1
+        if self._grown > MOST_GROWTHS:
+            wanted = (0, 0, *self._document.size)
+        size = (wanted[2] - wanted[0], wanted[3] - wanted[1])
+        self._document.take(size[0] * size[1] - self.image.width * self.image.height)
+        larger = Image.new("RGBA", size, (0, 0, 0, 0))
+        larger.paste(self.image, (self.x - wanted[0], self.y - wanted[1]))
+        self.image, self.x, self.y = larger, wanted[0], wanted[1]
+
+    def released(self) -> None:
+        if self.image is not None:
+            self._document.take(-self.image.width * self.image.height)
+
+
+def _whole_canvas(nodes: list[Element], document: _Document) -> Pixels:
+    """Nodes, lowest first, on the document's whole canvas."""
+    ground = _drawn(nodes, document, 0, 0, 0)
+    canvas = Image.new("RGBA", document.size, (0, 0, 0, 0))
+    if ground.image is not None:
+        canvas.paste(ground.image, (ground.x, ground.y))
+    ground.released()
+    return np.asarray(canvas)
+
+
+def _drawn(nodes: list[Element], document: _Document, x: int, y: int, depth: int) -> _Ground:
+    """Nodes, lowest first, drawn over each other at their offsets from (x, y)."""
     if depth > MOST_NESTED:
         raise PictureError(f"has groups nested more than {MOST_NESTED} deep")
-    canvas = Image.new("RGBA", document.size, (0, 0, 0, 0))
-    drawn = False
+    ground, is_first = _Ground(document), True
     for node in nodes:
         if node.get("visibility") == "hidden":
             continue
-        if drawn and node.get("composite-op", "svg:src-over") != "svg:src-over":
+        if not is_first and node.get("composite-op", "svg:src-over") != "svg:src-over":
             raise PictureError(
                 f"has a layer {quoted(node.get('name', ''))} with the blend mode "
                 f"{quoted(node.get('composite-op', ''))}, which is not drawn here; merge it down"
             )
-        canvas.alpha_composite(_faded(_node(node, document, x, y, depth), _opacity(node)))
-        drawn = True
-    return canvas
+        is_first = False
+        left, top, opacity = x + _whole(node, "x"), y + _whole(node, "y"), _opacity(node)
+        if node.tag == "stack":
+            group = _drawn(list(reversed(_nodes(node))), document, left, top, depth + 1)
+            if group.image is not None:
+                group.released()
+                ground.put(_faded(group.image, opacity), group.x, group.y)
+        else:
+            ground.put(_faded(_layer(node, document), opacity), left, top)
+    return ground
 
 
-def _node(node: Element, document: _Document, x: int, y: int, depth: int) -> Image.Image:
-    x, y = x + _whole(node, "x"), y + _whole(node, "y")
-    if node.tag == "stack":
-        return _drawn(list(reversed(_nodes(node))), document, x, y, depth + 1)
+def _layer(node: Element, document: _Document) -> Image.Image:
     source = node.get("src", "").lstrip("/")
     if ".." in source.split("/"):
         raise PictureError(f"is refused: its layer {quoted(node.get('name', ''))} reaches outside of the archive")
-    pixels = document.read(_content(document.archive, source, LARGEST_ARCHIVE), document.largest)
-    layer = Image.new("RGBA", document.size, (0, 0, 0, 0))
-    layer.paste(Image.fromarray(pixels), (x, y))
+    layer = Image.fromarray(document.read(_content(document.archive, source, LARGEST_ARCHIVE), document.largest))
+    document.decoded += layer.width * layer.height
+    if document.decoded > MOST_DECODED:
+        raise PictureError(f"has layers of more than {MOST_DECODED:,} pixels together")
     return layer
 
 

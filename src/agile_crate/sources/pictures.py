@@ -19,7 +19,7 @@ from ..core.model.geometry import Size
 from ..core.pixels import Pixels
 from ..core.png_chunks import SIGNATURE, PictureError, chunks
 from ..core.text import counted
-from .animated import Reel, read_reel, refuse_cut_gif
+from .animated import Reel, claims_too_much, read_reel, refuse_bomb, refuse_cut_gif
 from .deep_png import is_deep_png, read_deep_png
 from .rgba import to_rgba
 
@@ -81,7 +81,7 @@ def read_source(data: bytes, largest: int = LARGEST_FRAME, flat: bool = False, t
             colours = _foreign_colours(image)
             wanted = colours if to_srgb else None
             if data.startswith(SIGNATURE) and is_deep_png(data):
-                _refuse_bomb(image, largest)
+                refuse_bomb(image, largest)
                 deep = Image.fromarray(read_deep_png(data))
                 deep.info["exif"] = orientation
                 return Source(to_rgba(deep, wanted), colours is not None)
@@ -107,7 +107,7 @@ def read_still(data: bytes, largest: int = LARGEST_FRAME) -> Pixels:
 def picture_size(data: bytes, largest: int) -> Size:
     """The width and height that a picture's header tells. Raises as `read_picture` does, but decodes nothing."""
     with _told_as_picture_error(largest), _opened(data) as image:
-        _refuse_bomb(image, largest)
+        refuse_bomb(image, largest)
         return Size(*image.size)
 
 
@@ -120,7 +120,7 @@ def _told_as_picture_error(largest: int) -> Iterator[None]:
     except UnidentifiedImageError:
         raise PictureError("is not a picture in any format that can be read") from None
     except Image.DecompressionBombError:
-        raise PictureError(_claims_too_much(largest)) from None
+        raise PictureError(claims_too_much(largest)) from None
     except Exception as error:  # decoders raise nearly anything on hostile data
         raise PictureError(f"is damaged: {_in_short(error)}") from error
 
@@ -173,21 +173,12 @@ def _all_formats() -> list[str]:
 
 
 def _decoded(image: Image.Image, data: bytes, largest: int, colours: Colours | None) -> Pixels | Reel:
-    _refuse_bomb(image, largest)
+    refuse_bomb(image, largest)
     if image.format == "GIF":
         refuse_cut_gif(data)
     if image.format in MOVING_FORMATS and getattr(image, "n_frames", 1) > 1:
-        return read_reel(image, data, colours)
+        return read_reel(image, data, largest, colours)
     return to_rgba(image, colours)
-
-
-def _refuse_bomb(image: Image.Image, largest: int) -> None:
-    if image.width * image.height > largest:
-        raise PictureError(_claims_too_much(largest))
-
-
-def _claims_too_much(largest: int) -> str:
-    return f"claims to have more than {largest:,} pixels, the most that one picture may have"
 
 
 def _in_short(error: Exception) -> str:

@@ -22,7 +22,20 @@ from ..core.motion.stage import Stage, stage, turn
 from ..core.pixels import Pixels
 from ..core.rounding import half_up
 from ..core.text import shown
-from .look import FAINT, INK, PAPER, backdrop, enlarged, line_height, over, refuse_too_large, text_size, write
+from .look import (
+    FAINT,
+    INK,
+    LARGEST_VIEW,
+    PAPER,
+    backdrop,
+    enlarged,
+    line_height,
+    over,
+    refuse_too_large,
+    refuse_too_long,
+    text_size,
+    write,
+)
 
 BEFORE, AFTER = Color(235, 110, 20), Color(30, 90, 220)
 """What frames before and after are tinted with."""
@@ -69,6 +82,7 @@ def film_of(crate: Crate, animation: Animation, draw: Draw, wish: FilmWish, timi
     """One animation, a picture for each step of a turn. Times are rounded so that they add up."""
     steps = turn(animation)
     room = _room([crate.frames[step.frame] for step in steps], wish)
+    refuse_too_long(room.size.w * room.size.h * len(steps), wish.zoom)
     milliseconds = paced([step.milliseconds for step in steps], timing)
     frames, ground = [step.frame for step in steps], _ground(room, wish)
     pictures = [_picture(crate, frames, at, room, draw, wish, ground) for at in range(len(steps))]
@@ -87,6 +101,9 @@ def paced(milliseconds: Sequence[Fraction], timing: Timing, unit: int = 1) -> li
 
 def together(crate: Crate, animations: Sequence[Animation], draw: Draw, wish: FilmWish, timing: Timing) -> Film:
     """Several animations side by side on one picture, each under its name, until the longest has had its turn."""
+    rooms = [_room([crate.frames[index] for index in one.frames], wish).size for one in animations]
+    turns = [len(turn(one)) for one in animations]
+    refuse_too_long(sum(room.w * room.h * steps for room, steps in zip(rooms, turns, strict=True)), wish.zoom)
     films = [film_of(crate, animation, draw, wish, timing) for animation in animations]
     lengths = [sum(film.milliseconds) for film in films]
     begins = [[0, *accumulate(film.milliseconds[:-1])] for film in films]
@@ -94,15 +111,17 @@ def together(crate: Crate, animations: Sequence[Animation], draw: Draw, wish: Fi
     for starts, length in zip(begins, lengths, strict=True):
         for turn_begins in range(0, max(lengths), length):
             changes |= {turn_begins + at for at in starts if turn_begins + at < max(lengths)}
-    moments = sorted(changes)[:MOST_STEPS]
     tiles = _tiles([film.pictures[0] for film in films], [animation.name for animation in animations])
+    refuse_too_large(tiles.size, 1)
+    most = min(MOST_STEPS, LARGEST_VIEW // (tiles.size.w * tiles.size.h))
+    moments = sorted(changes)[:most]
     pictures = []
     for moment in moments:
         shots = []
         for film, starts, length in zip(films, begins, lengths, strict=True):
             shots.append(film.pictures[bisect_right(starts, moment % length) - 1])
         pictures.append(tiles.picture(shots, wish))
-    ends = [*moments[1:], max(lengths) if len(moments) < MOST_STEPS else moments[-1] + 1]
+    ends = [*moments[1:], max(lengths) if len(moments) < most else moments[-1] + 1]
     return Film(pictures, [end - begin for begin, end in zip(moments, ends, strict=True)], 0)
 
 

@@ -14,7 +14,7 @@ from ..core.errors import UsageError
 from ..core.model.geometry import Size
 from ..core.pixels import Pixels
 from ..core.sentence import setting
-from ..core.text import measured
+from ..core.text import counted, measured
 
 TONES = (
     Color(0, 90, 200),
@@ -33,7 +33,7 @@ INK, PAPER, FAINT = Color(28, 33, 43), Color(250, 250, 248), Color(120, 126, 138
 CHECKER = (Color(255, 255, 255), Color(217, 221, 228))
 CHECKER_SIDE = 8
 LARGEST_VIEW = 1 << 28
-"""Pixels."""
+"""Pixels. Of one picture; all pictures of a film have at most as many together."""
 
 
 @cache
@@ -78,6 +78,15 @@ def refuse_too_large(size: Size, zoom: int) -> None:
     if size.w * zoom * size.h * zoom > LARGEST_VIEW:
         large = measured(Size(size.w * zoom, size.h * zoom))
         raise UsageError(f"{setting('zoom', zoom)} would make a view of {large} pixels; choose a smaller one")
+
+
+def refuse_too_long(pixels: int, zoom: int) -> None:
+    """Raises UsageError when a film's pictures, so many times as large, would have more than LARGEST_VIEW pixels."""
+    if pixels * zoom * zoom > LARGEST_VIEW:
+        raise UsageError(
+            f"the film would have {counted(pixels * zoom * zoom, 'pixel')} in all, and {LARGEST_VIEW:,} is the most; "
+            f"choose one {setting('animation')}, or a smaller {setting('zoom')}"
+        )
 
 
 def enlarged(pixels: Pixels, factor: int) -> Pixels:

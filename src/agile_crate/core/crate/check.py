@@ -29,6 +29,7 @@ def check_crate(crate: Crate) -> Iterator[str]:
     """Names, boxes, cells, gaps and animations of a crate, checked against each other."""
     yield from _repeated((frame.name for frame in crate.frames), "frames")
     yield from _repeated((animation.name for animation in crate.animations), "animations")
+    yield from _repeated((sheet.image for sheet in crate.sheets), "sheets")
     for what, names in (("frame", [f.name for f in crate.frames]), ("animation", [a.name for a in crate.animations])):
         yield from (
             f"{what} {quoted(name)} has a name that leads out of its folder, or nowhere"

@@ -9,12 +9,13 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
-from itertools import chain
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ..errors import UsageError
 from ..model.geometry import Box, Point, Shape
+from ..sentence import setting
 
 Corner = tuple[int, int]
 Line = NDArray[np.float64]
@@ -25,6 +26,9 @@ TOLERANCE = 1.0
 ROUNDED = 0.001
 """Pixels. Corners that are not whole are written with three decimals."""
 
+LONGEST_EDGE, MOST_LOOPS = 1 << 18, 10_000
+"""Sides of pixels that all contours of a frame may follow, and how many contours there may be."""
+
 LEAST_POINTS = 4
 """A shape may be asked for with so many points at least: a rectangle always holds everything."""
 
@@ -32,14 +36,15 @@ LEAST_POINTS = 4
 def shape_of(mask: NDArray[np.bool_], kind: str, most_points: int = 0) -> Shape | None:
     """The shape, ``hull`` or ``contour``, of what is true in a mask of shape (h, w); None where nothing is.
 
-    `most_points` limits the points of each polygon (0: no limit).
+    `most_points` limits the points of each polygon (0: no limit). Raises UsageError for contours beyond
+    LONGEST_EDGE or MOST_LOOPS.
     """
-    loops = _loops(mask)
-    if not loops:
+    if not mask.any():
         return None
     if kind == "hull":
-        hull = _with_fewer_points(np.array(_hull(chain.from_iterable(loops)), np.float64), most_points)
+        hull = _with_fewer_points(np.array(_hull(_outermost(mask)), np.float64), most_points)
         return Shape((_points(hull),), 0 if (hull == np.floor(hull)).all() else ROUNDED)
+    loops = _loops(mask)
     exact = [np.array(loop, np.float64) for loop in loops]
     simplified = [_simplified(line) for line in exact]
     tolerance = TOLERANCE if any(len(a) < len(b) for a, b in zip(simplified, exact, strict=True)) else 0
@@ -62,6 +67,16 @@ def _points(line: Line) -> tuple[Point, ...]:
     return tuple(Point(*(int(v) if v == int(v) else round(v, 3) for v in corner)) for corner in line.tolist())
 
 
+def _outermost(mask: NDArray[np.bool_]) -> list[Corner]:
+    """The corners of the first and the last pixel of every row: all that a hull depends on."""
+    rows = np.flatnonzero(mask.any(axis=1))
+    left = mask[rows].argmax(axis=1)
+    right = mask.shape[1] - mask[rows, ::-1].argmax(axis=1)
+    return [
+        (int(x), int(y) + down) for y, *ends in zip(rows, left, right, strict=True) for x in ends for down in (0, 1)
+    ]
+
+
 def _loops(mask: NDArray[np.bool_]) -> list[list[Corner]]:
     """The outer edge of every island, clockwise on screen, as pixel corners where it bends; the topmost first.
 
@@ -79,6 +94,12 @@ def _loops(mask: NDArray[np.bool_]) -> list[list[Corner]]:
         (here & ~padded[2:, 1:-1], (1, 1), (0, 1)),  # bottom: to the left
         (here & ~padded[1:-1, :-2], (0, 1), (0, 0)),  # left: up
     )
+    too_dotted = UsageError(
+        f"{setting('shape', 'contour')}: a frame is so dotted or torn that its contours have more than "
+        f"{LONGEST_EDGE:,} sides or {MOST_LOOPS:,} parts; use {setting('shape', 'hull')} or {setting('hard_alpha')}"
+    )
+    if sum(int(np.count_nonzero(edge)) for edge, *_ in sides) > LONGEST_EDGE:
+        raise too_dotted
     for edge, (ax, ay), (bx, by) in sides:
         rows, columns = (values.tolist() for values in np.nonzero(edge))
         for y, x in zip(rows, columns, strict=True):
@@ -89,6 +110,8 @@ def _loops(mask: NDArray[np.bool_]) -> list[list[Corner]]:
             loop = _followed(onward, start)
             if _area(np.array(loop, np.float64)) > 0:
                 loops.append(loop)
+                if len(loops) > MOST_LOOPS:
+                    raise too_dotted
     return loops
 
 

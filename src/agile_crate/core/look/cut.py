@@ -9,7 +9,7 @@ from statistics import median
 import numpy as np
 from numpy.typing import NDArray
 
-from ..errors import UsageError
+from ..errors import InputError, UsageError
 from ..model.geometry import Box, Cells, Size
 from ..pixels import Pixels
 from ..sentence import Sentence, setting
@@ -20,6 +20,10 @@ TOO_WIDE, ALIKE = 1.6, 0.25
 
 CRUMB = 1 / 16
 """An island of less than this share of the largest one's area is a loose part rather than a figure."""
+
+
+MOST_ISLANDS = 10_000
+"""More are dots, and no figures."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -90,7 +94,12 @@ def cut_islands(sheet: Pixels, join: int) -> Cutting:
 
     visible = sheet[..., 3] > 0
     grown = ndimage.maximum_filter(visible, size=join) if join > 1 else visible
-    labels, _ = ndimage.label(grown, structure=np.ones((3, 3)))
+    labels, count = ndimage.label(grown, structure=np.ones((3, 3)))
+    if count > MOST_ISLANDS:
+        raise InputError(
+            f"the sheet has {count:,} islands, and {MOST_ISLANDS:,} are the most: it is dotted, not drawn on nothing; "
+            f"cut it by {setting('cell')}, or join its dots with {setting('join')}"
+        )
     labels[~visible] = 0
     found = [
         (label, Box(x.start, y.start, x.stop - x.start, y.stop - y.start))
