@@ -1,7 +1,7 @@
 """What an interruption does: it ends the program at once, but for the moments in which files come into place.
 
-The command line's signal handlers ask `is_idle` and call `arrived`; whoever writes files does so within `writing`, and
-puts them in place within `committing`.
+The command line's signal handlers ask `is_idle` and call `arrived`; whoever writes files does so within `writing`,
+takes back what it wrote within `held`, and puts files in place within `committing`.
 """
 
 from __future__ import annotations
@@ -16,9 +16,10 @@ class AfterCommit(KeyboardInterrupt):
 
 class _State:
     writers = 0
-    is_committing = False
+    holders = 0
     has_committed = False
     has_arrived = False
+    is_waiting = False
 
 
 def is_idle() -> bool:
@@ -27,9 +28,11 @@ def is_idle() -> bool:
 
 
 def arrived() -> None:
-    """An interruption: raises KeyboardInterrupt, or AfterCommit; in a commit that has begun it waits for its end."""
+    """An interruption: raises KeyboardInterrupt, or AfterCommit, unless it has to wait."""
     _State.has_arrived = True
-    if not _State.is_committing:
+    if _State.holders:
+        _State.is_waiting = True
+    else:
         raise AfterCommit if _State.has_committed else KeyboardInterrupt
 
 
@@ -48,13 +51,21 @@ def writing() -> Iterator[None]:
 
 
 @contextlib.contextmanager
-def committing() -> Iterator[None]:
-    """Within it, interruptions wait. What waited comes at its end: as AfterCommit if it succeeded."""
-    _State.is_committing = True
+def held() -> Iterator[None]:
+    """Within it, interruptions wait; at its end comes what waited."""
+    _State.holders += 1
     try:
         yield
-        _State.has_committed = True
     finally:
-        _State.is_committing = False
-    if _State.has_arrived:
-        raise AfterCommit
+        _State.holders -= 1
+        if _State.is_waiting and not _State.holders:
+            _State.is_waiting = False
+            arrived()
+
+
+@contextlib.contextmanager
+def committing() -> Iterator[None]:
+    """The same, for what puts files in place: whether it did so is kept in mind."""
+    with held():
+        yield
+        _State.has_committed = True

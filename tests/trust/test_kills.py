@@ -11,6 +11,7 @@ import shutil
 import signal
 import subprocess
 import time
+from functools import partial
 from pathlib import Path
 
 import pytest
@@ -48,8 +49,9 @@ def started(folder: Path, made: Path) -> subprocess.Popen[str]:
     shutil.copytree(made / "frames", folder / "frames")
     shutil.copytree(made / "old", folder / "out")
     return subprocess.Popen(
-        command(folder, "--fps", "30", "--margin", "1"), stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
-    )
+        command(folder, "--fps", "30", "--margin", "1"), stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+        preexec_fn=partial(signal.signal, signal.SIGINT, signal.default_int_handler),
+    )  # fmt: skip
 
 
 def duration(made: Path, folder: Path) -> float:

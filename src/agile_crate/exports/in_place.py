@@ -23,8 +23,8 @@ from ..core.crate.file_names import HIDDEN_PREFIX
 from ..core.errors import OutputError, reason
 from ..core.sentence import Sentence, setting
 from ..core.text import few, shown
-from ..interrupts import committing, writing
-from .lock import locked
+from ..interrupts import committing, held, writing
+from .lock import Lock
 
 JOURNAL, UNDONE = "journal", "journal.undone"
 
@@ -104,14 +104,14 @@ def staged(
     `waiting` is called when another run has held the place for a second; with `wait` False that raises OutputError at
     once, as it does when the folder cannot be written to.
     """
-    made = _make_folder(folder)
-    work = folder / work_name(key)
-    is_settled = True
-    try:
-        with contextlib.ExitStack() as stack:
-            stack.enter_context(writing())
+    work, made = folder / work_name(key), list[Path]()
+    lock = Lock(work)
+    with writing():
+        try:
             with _told_as_output_error(folder):
-                is_ours = stack.enter_context(locked(work, waiting, wait))
+                with held():
+                    made += _make_folder(folder)
+                is_ours = lock.take(waiting, wait)
             if not is_ours:
                 raise OutputError(
                     f"another run is writing the same files to {shown(str(folder))}; try again when it has ended, or "
@@ -121,13 +121,15 @@ def staged(
             try:
                 yield staging
             finally:
-                is_settled = staging.is_settled
-                if is_settled:
-                    _clear(work)
-    finally:
-        for empty in reversed(made):
-            with contextlib.suppress(OSError):
-                empty.rmdir()
+                with held():
+                    if staging.is_settled:
+                        _clear(work)
+        finally:
+            with held():
+                lock.release()
+                for empty in reversed(made):
+                    with contextlib.suppress(OSError):
+                        empty.rmdir()
 
 
 def work_name(key: str) -> str:
@@ -142,9 +144,14 @@ def settle(folder: Path, keys: Iterable[str]) -> list[Sentence]:
     for work in (folder / work_name(key) for key in keys):
         if not work.is_dir() or work.is_symlink():
             continue
-        with writing(), _told_as_output_error(folder), locked(work, lambda: None, (work / JOURNAL).exists()) as is_ours:
-            if is_ours and (note := _recovered(folder, work)):
-                notes.append(note)
+        lock = Lock(work)
+        with writing(), _told_as_output_error(folder):
+            try:
+                if lock.take(lambda: None, wait=(work / JOURNAL).exists()) and (note := _recovered(folder, work)):
+                    notes.append(note)
+            finally:
+                with held():
+                    lock.release()
     return notes
 
 

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import contextlib
+import errno
 import os
 import sys
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 from threading import Event
 from typing import BinaryIO
+
+from ..interrupts import held
 
 EACH = 0.05
 """Seconds between two tries."""
@@ -39,60 +42,56 @@ else:
         return True
 
 
-@contextlib.contextmanager
-def locked(folder: Path, waiting: Callable[[], None], wait: bool = True) -> Iterator[bool]:
-    """Holds the lock of a folder, which is made for it; gives False at once, or never with `wait`, where another holds
-    it. `waiting` is called once, after a second. The folder goes with the lock, if it is empty by then. Raises OSError.
-    """
-    stream = _taken(folder, waiting, wait)
-    try:
-        yield stream is not None
-    finally:
-        if stream is not None:
-            _released(folder, stream)
+class Lock:
+    """The lock of a folder, which is made for it, and goes with it if it is empty by then."""
 
+    def __init__(self, folder: Path) -> None:
+        self._folder, self._path = folder, folder / "lock"
+        self._stream: BinaryIO | None = None
 
-def _taken(folder: Path, waiting: Callable[[], None], wait: bool) -> BinaryIO | None:
-    path, tries, pause = folder / "lock", 0, Event()
-    while True:
-        folder.mkdir(parents=True, exist_ok=True)
-        if folder.is_symlink():
-            raise NotADirectoryError(20, "is a link, not a folder of ours")
-        try:
-            stream = open(path, "ab", opener=_no_link)  # noqa: SIM115 (it is held for as long as the lock)
-        except FileNotFoundError:  # who held it last has just taken the folder away
-            continue
-        try:
-            while not _is_locked(stream):
-                if not wait:
-                    stream.close()
-                    return None
-                tries += 1
-                if tries == SAID_AFTER:
-                    waiting()
-                pause.wait(EACH)
-            if os.path.samestat(os.fstat(stream.fileno()), os.lstat(path)):
-                return stream
-        except FileNotFoundError:
-            pass
-        except BaseException:
-            stream.close()
-            raise
-        stream.close()
+    def take(self, waiting: Callable[[], None], wait: bool = True) -> bool:
+        """Takes it, once nobody else holds it; without `wait` only if nobody does: whether it was taken. `waiting` is
+        called once, after a second. Raises OSError."""
+        tries, pause = 0, Event()
+        while True:
+            with held():
+                is_taken = self._try()
+            if is_taken or not wait:
+                return is_taken
+            tries += 1
+            if tries == SAID_AFTER:
+                waiting()
+            pause.wait(EACH)
+
+    def _try(self) -> bool:
+        while True:
+            self._folder.mkdir(parents=True, exist_ok=True)
+            if self._folder.is_symlink():
+                raise NotADirectoryError(errno.ENOTDIR, "is a link, not a folder of ours")
+            with contextlib.suppress(FileNotFoundError):  # who held it last has just taken it away: once more
+                stream = open(self._path, "ab", opener=_no_link)  # noqa: SIM115 (held for as long as the lock)
+                try:
+                    if not _is_locked(stream):
+                        return False
+                    if os.path.samestat(os.fstat(stream.fileno()), os.lstat(self._path)):
+                        self._stream = stream
+                        return True
+                finally:
+                    if self._stream is not stream:
+                        stream.close()
+
+    def release(self) -> None:
+        if self._stream is not None:
+            with contextlib.suppress(OSError):  # Windows removes no open file
+                self._path.unlink()
+            self._stream.close()
+            self._stream = None
+            with contextlib.suppress(OSError):
+                if os.name == "nt":
+                    self._path.unlink()
+        with contextlib.suppress(OSError):
+            self._folder.rmdir()
 
 
 def _no_link(path: str, flags: int) -> int:
     return os.open(path, flags | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_NONBLOCK", 0), 0o666)
-
-
-def _released(folder: Path, stream: BinaryIO) -> None:
-    path = folder / "lock"
-    try:
-        path.unlink(missing_ok=True)
-    except OSError:  # Windows removes no open file
-        stream.close()
-        with contextlib.suppress(OSError):
-            path.unlink(missing_ok=True)
-    stream.close()
-    with contextlib.suppress(OSError):
-        folder.rmdir()
