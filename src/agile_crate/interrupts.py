@@ -40,6 +40,11 @@ def has_arrived() -> bool:
     return _State.has_arrived
 
 
+def has_committed() -> bool:
+    """Whether files have come into place."""
+    return _State.has_committed
+
+
 @contextlib.contextmanager
 def writing() -> Iterator[None]:
     """Within it there are files to take back."""

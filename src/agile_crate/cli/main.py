@@ -12,13 +12,14 @@ from importlib import import_module
 from types import ModuleType
 
 from .. import __version__
-from ..core.errors import CrateError, UsageError
+from ..core.errors import CrateError, UsageError, reason
 from ..core.names import nearest
 from ..core.sentence import Spelling
-from ..interrupts import AfterCommit
+from ..interrupts import AfterCommit, has_committed
 from . import signals
 from .parser import Parser
 from .status import Status, status_of
+from .streams import make_safe
 from .wording import as_option, options_of
 
 COMMANDS = {
@@ -50,9 +51,7 @@ def main(arguments: Sequence[str]) -> int:
     if not debug:
         warnings.simplefilter("ignore")  # libraries' remarks on odd files; what matters we say ourselves
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # NumPy starts quicker; its linear algebra is not used here
-    for stream in (sys.stdout, sys.stderr):
-        if hasattr(stream, "reconfigure"):
-            stream.reconfigure(errors="backslashreplace")
+    make_safe()
     spelling: Spelling = as_option
     try:
         command, parser = _command(arguments)
@@ -72,6 +71,14 @@ def main(arguments: Sequence[str]) -> int:
     except BrokenPipeError:  # the reader of our output has had enough
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return Status.DONE
+    except OSError as error:  # files are the jobs' to speak of: this is what we print ourselves
+        if debug:
+            traceback.print_exc()
+        if has_committed():
+            return _told(
+                f"all files are in place; what is said of them cannot be written: {reason(error)}", Status.DONE
+            )
+        return _told(f"what is said cannot be written: {reason(error)}", Status.OUTPUT)
     except Exception as error:
         if debug:
             traceback.print_exc()

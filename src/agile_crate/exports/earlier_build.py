@@ -16,6 +16,9 @@ from ..format.files import ENDINGS, LARGEST_OUTPUT, outputs_of_build
 from ..format.regular import read_regular
 from ..format.seal import binary_sha256, text_sha256
 
+DEEPEST = 200
+"""Folders above each other in a whole path."""
+
 _SIZED = r"(@[0-9.]+)?"
 
 
@@ -28,9 +31,17 @@ def target_of(out: str) -> Path:
         )
     stem, ending = os.path.splitext(out)
     target = Path(os.path.abspath(stem if ending in (".png", *ENDINGS) else out))
+    if not _is_text(out) or len(target.parts) > DEEPEST:
+        raise UsageError(
+            f"{setting('out', out)}: write the path in Unicode text, and with fewer than {DEEPEST} folders"
+        )
     if ":" in target.name or "\\" in target.name:
         raise UsageError(f"{setting('out', out)}: ':' and '\\' cannot be part of a file name; choose another name")
     return target
+
+
+def _is_text(text: str) -> bool:
+    return not any("\ud800" <= c <= "\udfff" for c in text)
 
 
 class Before(NamedTuple):
@@ -90,7 +101,7 @@ def build_before(target: Path) -> Before:
 
 def _is_text_name(name: str, stem: str) -> bool:
     rest = name.removeprefix(stem)
-    return rest != name and re.fullmatch(_SIZED + r"(\.\w+)+", rest) is not None
+    return rest != name and re.fullmatch(_SIZED + r"\.[^/\\]+", rest) is not None
 
 
 def _is_sheet_name(image: str, stem: str) -> bool:

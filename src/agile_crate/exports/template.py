@@ -81,6 +81,8 @@ def rendered(template: Template, crate: Crate) -> str:
     if "error" in answer:
         raise _refused(template, answer["error"])
     text: str = answer["text"]
+    if any("\ud800" <= c <= "\udfff" for c in text):
+        raise _refused(template, "it makes what is not Unicode text: half of a surrogate pair")
     return text
 
 

@@ -318,6 +318,9 @@ def _text(value: Any, key: str, place: str, default: str | None = None) -> str:
         return default
     found: str = _key(value, key, place)
     _expect(isinstance(found, str), _at(place, key), "a text", found)
+    _expect(
+        found.isascii() or not any("\ud800" <= c <= "\udfff" for c in found), _at(place, key), "Unicode text", found
+    )
     return found
 
 

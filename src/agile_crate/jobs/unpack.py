@@ -72,6 +72,10 @@ def _refuse_too_much(data: str, crate: Crate) -> None:
         raise InputError(f"{shown(data)}: its frames would take more than {bytes_shown(LARGEST_SET)}")
 
 
+DEEPEST = 100
+"""Folders within each other that a name may ask for."""
+
+
 def _files_of(key: str, names: Sequence[str], ending: str, data: str) -> list[str]:
     """Names as paths below a folder. Raises InputError for one that would leave it, or that no file can have here."""
     return list(_checked(key, names, ending, data))
@@ -80,6 +84,8 @@ def _files_of(key: str, names: Sequence[str], ending: str, data: str) -> list[st
 def _checked(key: str, names: Sequence[str], ending: str, data: str) -> Iterator[str]:
     for index, name in enumerate(names):
         *folders, last = name.split("/")
+        if len(folders) > DEEPEST:
+            raise InputError(f"{shown(data)}: {key}[{index}].name has more than {DEEPEST} folders")
         for part in (*folders, last + ending):
             if part == ending or (why := not_held(part, everywhere=os.name == "nt")):
                 reason = why if part != ending else "and it names no file"

@@ -3,6 +3,7 @@ with a sentence that quotes the text and says what was expected."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from fractions import Fraction
 from typing import TypeVar
@@ -133,8 +134,7 @@ def canvas(text: str) -> str | Size:
 def shift(text: str) -> Offset:
     """Two whole numbers, which may be below zero: ``0,-3``."""
     parts = text.split(",")
-    numbers = [part.strip().removeprefix("-").removeprefix("+") for part in parts]
-    if len(parts) != 2 or not all(n.isascii() and n.isdigit() and len(n) < 6 for n in numbers):
+    if len(parts) != 2 or not all(re.fullmatch(r"\s*[-+]?[0-9]{1,5}\s*", part) for part in parts):
         raise UsageError(f"{quoted(text)} is not a shift: write whole pixels across and down, such as 0,-3")
     return Offset(*map(int, parts))
 

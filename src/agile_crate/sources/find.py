@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import glob
 import os
+import re
 import stat
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
@@ -21,6 +22,9 @@ from ..core.text import counted, few, shown
 
 COMMON_ENDINGS = frozenset({".png", ".jpg", ".jpeg", ".gif", ".bmp", ".webp", ".tif", ".tiff", ".tga", ".ora"})
 """Endings of pictures that are taken without asking Pillow, whose list of all formats takes long to load."""
+
+DEEPEST = 100
+"""Folders within each other that are walked down."""
 
 LARGEST_FILE = 1 << 30
 """Bytes. A single frame's file beyond this is refused unread."""
@@ -84,6 +88,9 @@ SPECIAL = "special file"
 REPEATED = "file met twice"
 
 
+_DEEP = re.compile(r"(\*\*[/\\]+){2,}" if os.sep == "\\" else r"(\*\*/+){2,}")
+
+
 def _start(given: str) -> Iterator[tuple[str, str, bool]]:
     """The paths that one input stands for, each with the folder below which its name begins, and whether it was
     named by itself."""
@@ -92,6 +99,7 @@ def _start(given: str) -> Iterator[tuple[str, str, bool]]:
         return
     if not glob.has_magic(given):
         raise InputError(f"{shown(given)} is not there; check the path")
+    given = _DEEP.sub(f"**{os.sep}", given)  # said twice it means the same, and takes exponentially longer
     fixed = given
     while glob.has_magic(fixed):
         fixed = os.path.dirname(fixed)
@@ -116,6 +124,10 @@ def _take(path: str, base: str, named: bool, search: Search) -> None:
 
 
 def _walk(folder: str, base: str, above: list[tuple[int, int]], search: Search) -> None:
+    if len(above) > DEEPEST:
+        raise InputError(
+            f"{shown(base)} has folders nested more than {DEEPEST} deep; name the one that holds the frames"
+        )
     try:
         with os.scandir(folder) as listing:
             entries = sorted(listing, key=lambda entry: natural_key(entry.name))

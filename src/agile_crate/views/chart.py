@@ -13,7 +13,7 @@ import numpy as np
 
 from ..core.crate.changes import Draw
 from ..core.crate.summary import GPU_BYTES_PER_PIXEL
-from ..core.look.facts import frame_facts
+from ..core.look.facts import stand_of
 from ..core.look.findings import jump
 from ..core.model.crate import Animation, Crate
 from ..core.model.geometry import Box
@@ -51,9 +51,10 @@ def path_of(crate: Crate, animation: Animation, draw: Draw) -> Path:
     """The path of an animation over its frames, in the order of its list."""
     feet: list[tuple[float, float]] = []
     mass: list[tuple[float, float]] = []
+    stands = {index: stand_of(draw(index)) for index in dict.fromkeys(animation.frames)}
     for index in animation.frames:
-        facts, pivot = frame_facts("", draw(index)), crate.frames[index].pivot
-        for points, point in ((feet, facts.feet), (mass, facts.mass)):
+        pivot = crate.frames[index].pivot
+        for points, point in zip((feet, mass), stands[index], strict=True):
             points.append((np.nan, np.nan) if point is None else (point[0] - pivot.x, pivot.y - point[1]))
     found = None if np.isnan(mass).any() else jump(np.array(mass))
     return Path(np.array(feet), np.array(mass), found[0] if found else None)
@@ -84,7 +85,9 @@ def chart_of(
     import matplotlib
     from matplotlib.figure import Figure
 
-    with matplotlib.rc_context({"svg.hashsalt": "agile-crate", "svg.fonttype": "none", "font.size": 9}):
+    with matplotlib.rc_context(
+        {"svg.hashsalt": "agile-crate", "svg.fonttype": "none", "font.size": 9, "text.parse_math": False}
+    ):
         figure = Figure(figsize=(WIDTH, HEIGHT), dpi=DOTS, layout="constrained")
         (wobble, full), (timing, memory) = figure.subplots(2, 2, width_ratios=(3, 2))
         figure.suptitle(shown(crate.name), x=0.01, ha="left", fontsize=13)

@@ -35,9 +35,10 @@ def page_of(crate: Crate, images: Sequence[bytes], findings: Sequence[Finding] =
     longest = max((side for frame in crate.frames for side in frame.canvas), default=1)
     template = Environment(autoescape=True, undefined=StrictUndefined).from_string(read["page.html.j2"])
     return template.render(
-        crate=crate,
+        title=shown(crate.name),
         summary=_summary(crate),
-        animations=crate.animations,
+        animations=[(one.name, shown(one.name)) for one in crate.animations],
+        images=[shown(sheet.image) for sheet in crate.sheets],
         zoom=max(1, min(LARGEST_ZOOM, ROOM // longest)),
         style=Markup(read["page.css"]),
         script=Markup(read["crate.js"] + read["page.js"]),

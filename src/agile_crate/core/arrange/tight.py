@@ -92,6 +92,9 @@ def arrange(sizes: Sizes, limits: Limits) -> Arranged | None:
     Boxes keep `gap` between them and `margin` to the edges. The order of `sizes` does not matter for the sheet.
     Cost: as `EFFORTS` says, each box placed at the cost told in `skyline.fill`.
     """
+    square = replace(limits, aspect=None, rules=replace(limits.rules, square=True))
+    if limits.aspect == 1 and not limits.rules.exact:
+        limits = square
     if not sizes:
         return Arranged(limits.rules.sheet_size(Size(2 * limits.margin or 1, 2 * limits.margin or 1)), ())
     search = _Search(sizes, limits)
@@ -103,7 +106,8 @@ def arrange(sizes: Sizes, limits: Limits) -> Arranged | None:
         search.by_widths()
     search.by_chance()
     if search.best is None and limits.aspect is not None:
-        return arrange(sizes, replace(limits, aspect=None))
+        as_square = None if limits.rules.exact else arrange(sizes, square)
+        return as_square or arrange(sizes, replace(limits, aspect=None))
     return search.result()
 
 

@@ -52,6 +52,8 @@ def check_pattern(pattern: str) -> None:
 
     Fields stand in braces, numbers may be padded with zeros ({sheet:03}); {{ and }} are braces themselves.
     """
+    if any("\ud800" <= c <= "\udfff" for c in pattern):
+        raise UsageError(f"{quoted(pattern)} is not Unicode text, as file names are")
     try:
         parts = list(string.Formatter().parse(pattern))
     except ValueError:

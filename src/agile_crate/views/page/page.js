@@ -8,6 +8,11 @@ const BEFORE = "235, 110, 20", AFTER = "30, 90, 220", GROUND = "#c8283c";
 const state = { playing: true, time: 0, speed: 1, fps: 0, loop: true, onion: 0, strength: 0.5, zoom: 1, backdrop: "checker" };
 Object.assign(state, { color: "#3a7ca5", ground: false, pivot: false, mirrored: false, all: false, name: "", second: "", sheet: 0 });
 
+/** A name with nothing in it that could turn the text round or hide some of it. */
+function shown(name) {
+  return name.replace(/[\p{C}\p{Zl}\p{Zp}]/gu, (c) => `\\u${c.codePointAt(0).toString(16).padStart(4, "0")}`);
+}
+
 /** The order of one turn, as positions in the animation's lists. */
 function turnOf(one) {
   const steps = one.frames.map((_, index) => index);
@@ -59,9 +64,9 @@ class Stage {
     this.figure = document.createElement("figure");
     this.canvas = document.createElement("canvas");
     this.canvas.setAttribute("role", "img");
-    this.canvas.setAttribute("aria-label", `${name}, playing`);
+    this.canvas.setAttribute("aria-label", `${shown(name)}, playing`);
     const caption = document.createElement("figcaption");
-    caption.textContent = name;
+    caption.textContent = shown(name);
     this.figure.append(this.canvas, caption);
     this.seen = true;
     this.last = "";
@@ -175,7 +180,7 @@ function show() {
 function told(index) {
   const frame = document_.frames[index];
   const turned = frame.turned ? ", turned" : "", mirror = frame.mirror ? `, mirrored ${frame.mirror}` : "";
-  return `${index} ${frame.name}: box ${frame.box.join(" ")}${turned}${mirror}, canvas ${frame.canvas.join(" × ")}, ` +
+  return `${index} ${shown(frame.name)}: box ${frame.box.join(" ")}${turned}${mirror}, canvas ${frame.canvas.join(" × ")}, ` +
     `offset ${frame.offset.join(" ")}, pivot ${frame.pivot.join(" ")}`;
 }
 

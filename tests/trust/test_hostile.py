@@ -1,0 +1,234 @@
+"""What a stranger can feed the program: each file with 3 GB of address space and 20 seconds, and a sentence at its end."""
+
+from __future__ import annotations
+
+import io
+import json
+import os
+import resource
+import struct
+import subprocess
+import sys
+import zipfile
+import zlib
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from conftest import PROGRAM, art, save
+
+LIMIT, SECONDS = 3 << 30, 20
+
+
+@pytest.fixture(autouse=True)
+def folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    monkeypatch.chdir(tmp_path)
+    return tmp_path
+
+
+def run(*words: str | bytes, **how: Any) -> subprocess.CompletedProcess[bytes]:
+    def limited() -> None:
+        resource.setrlimit(resource.RLIMIT_AS, (LIMIT, LIMIT))
+
+    how = {"capture_output": True} | how
+    done = subprocess.run([PROGRAM, *words], timeout=SECONDS, preexec_fn=limited, check=False, **how)
+    told = (done.stderr or b"") + (done.stdout or b"")
+    assert done.returncode not in (70, -11), told
+    assert b"Traceback" not in told
+    assert b"\x1b" not in told.replace(b"\x1b[?25h", b""), told
+    return done
+
+
+def chunk(kind: bytes, data: bytes) -> bytes:
+    return struct.pack(">I", len(data)) + kind + data + struct.pack(">I", zlib.crc32(kind + data))
+
+
+def png(w: int, h: int, depth: int, colour: int, raw: bytes, *more: bytes) -> bytes:
+    header = chunk(b"IHDR", struct.pack(">IIBBBBB", w, h, depth, colour, 0, 0, 0))
+    return b"\x89PNG\r\n\x1a\n" + header + b"".join(more) + chunk(b"IDAT", zlib.compress(raw, 1)) + chunk(b"IEND", b"")
+
+
+def layered(stack: str, **files: bytes) -> bytes:
+    stream = io.BytesIO()
+    with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr("mimetype", "image/openraster")
+        archive.writestr("stack.xml", stack)
+        for name, data in files.items():
+            archive.writestr(f"data/{name}.png", data)
+    return stream.getvalue()
+
+
+def encoded(pixels: np.ndarray) -> bytes:
+    stream = io.BytesIO()
+    Image.fromarray(pixels).save(stream, "PNG")
+    return stream.getvalue()
+
+
+def dots(side: int) -> bytes:
+    return encoded(
+        np.tile(np.array([[[9, 9, 9, 255], [0] * 4], [[0] * 4, [0] * 4]], np.uint8), (side // 2, side // 2, 1))
+    )
+
+
+def later_pages(kind: str) -> bytes:
+    stream = io.BytesIO()
+    small, large = Image.new("L", (8, 8)), Image.new("L", (13_000, 13_000))
+    small.save(
+        stream,
+        kind,
+        save_all=True,
+        append_images=[large, large],
+        **({"compression": "tiff_deflate"} if kind == "TIFF" else {}),
+    )
+    return stream.getvalue()
+
+
+LAYER = '<layer src="data/a.png" name="{0}" x="{0}" y="{0}"/>'
+BIG, GROUP = 'w="8192" h="8192"', '<stack opacity="0.9">'
+
+PICTURES: dict[str, tuple[Callable[[], bytes], tuple[str, ...], int]] = {
+    "many layers": (lambda: layered(f"<image {BIG}><stack><stack>{''.join(map(LAYER.format, range(2000)))}</stack></stack></image>", a=encoded(art(3, 3))), ("--max-size", "8192x8192"), 0),
+    "nested groups": (lambda: layered(
+        f"<image {BIG}><stack>{GROUP * 31}{LAYER.format(0)}{(LAYER.format(0) + '</stack>') * 31}</stack></image>",
+        a=png(8192, 8192, 8, 6, bytes(8192 * (1 + 4 * 8192)))), ("--layers", "flat"), 3),
+    "5,000 digits": (lambda: layered(f'<image w="9" h="9"><stack><layer src="data/a.png" name="{"9" * 5000}"/><layer src="data/a.png" name="8"/></stack></image>', a=encoded(art(3, 3))), (), 0),
+    "narrow, 16 bits": (lambda: png(16, 30_000, 16, 6, (b"\4" + bytes(range(128))) * 30_000), ("--scale", "50%", "--max-size", "16384x16384"), 0),
+    "4 × 65,536, 16 bits": (lambda: png(4, 65_536, 16, 0, (b"\1" + bytes(8)) * 65_536), ("--scale", "25%", "--max-size", "16384x16384"), 0),
+    "too long": (lambda: png(1, 200_000, 8, 0, b"\0\1" * 200_000), (), 3),
+    "16 bits, moving": (lambda: png(1, 1, 16, 0, b"\0\1\2", chunk(b"acTL", struct.pack(">II", 2, 0)), *[chunk(b"fcTL", bytes(26))] * 2), (), 3),
+    "more pictures than said": (lambda: png(1, 1, 8, 0, b"\0\1", chunk(b"acTL", struct.pack(">II", 1, 0)), *[chunk(b"fcTL", bytes(26))] * 3), (), 3),
+    "later pages": (lambda: later_pages("TIFF"), (), 3),
+    "dots, contour": (lambda: dots(2000), ("--shape", "contour"), 2),
+    "dots, hull": (lambda: dots(2000), ("--shape", "hull"), 0),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", PICTURES)
+def test_pictures(name: str, folder: Path) -> None:
+    make, options, status = PICTURES[name]
+    data = make()
+    (folder / ("a.ora" if data[:2] == b"PK" else "a.tif" if data[:2] == b"II" else "a.png")).write_bytes(data)
+    (path,) = folder.iterdir()
+    done = run("pack", path.name, "--out", "o", *options)
+    assert done.returncode == status, done.stderr
+    if status:
+        assert sorted(folder.iterdir()) == [path]
+
+
+def test_dots_are_no_islands(folder: Path) -> None:
+    (folder / "a.png").write_bytes(dots(3000))
+    done = run("unpack", "a.png", "--out", "f", "--islands")
+    assert (done.returncode, b"islands, and 10,000 are the most" in done.stderr) == (3, True)
+
+
+NAMES = {
+    "nul": "a\0b", "half a pair": "\ud800", "many parts": "/".join("n" * 1500), "246 bytes": "x" * 246, "dollar": "$x", "formula": "$\\frac$",
+    "escape": "\x1b[31mred", "right to left": "\u202eabc", "digits": "9" * 5000, "lines": "a\nb",
+}  # fmt: skip
+
+
+def with_name(name: str) -> Callable[[dict[str, Any]], None]:
+    def change(document: dict[str, Any]) -> None:
+        document["frames"][0]["name"] = name
+        document["animations"] = [{"name": name, "frames": [0], "durations": [100]}]
+
+    return change
+
+
+def large_film(document: dict[str, Any]) -> None:
+    document["frames"][0]["canvas"] = [16_384, 16_384]
+    document["animations"] = [{"name": "a", "frames": [0] * 40, "durations": [100] * 40}]
+
+
+def crowded(document: dict[str, Any]) -> None:
+    frame = document["frames"][0]
+    document["frames"] = [frame | {"name": f"f{n}", "box": [n % 4, n % 3, 4, 4], "crc": ""} for n in range(20_000)]
+
+
+def repeated_sheet(document: dict[str, Any]) -> None:
+    document["sheets"] *= 30
+
+
+def on_a_pipe(document: dict[str, Any]) -> None:
+    os.mkfifo("pipe.png")
+    document["sheets"][0]["image"] = "pipe.png"
+
+
+DOCUMENTS = {name: with_name(text) for name, text in NAMES.items()} | {
+    "no frames": lambda document: document.update(frames=[], animations=[]),
+    "a film of 16,384²": large_film, "20,000 boxes on each other": crowded, "one sheet 30 times": repeated_sheet, "a pipe": on_a_pipe,
+}  # fmt: skip
+
+COMMANDS = (
+    ("verify", "b.json"), ("unpack", "b.json", "--out", "f", "--film"), ("show", "b.json", "--out", "v.svg"), ("show", "b.json", "--out", "v.gif"),
+    ("show", "b.json", "--out", "v.html"), ("show", "b.json", "--out", "v.png"), ("show", "o.json", "--against", "b.json"),
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("name", DOCUMENTS)
+def test_documents(name: str, folder: Path) -> None:
+    save(folder / "a.png", art(8, 8))
+    assert run("pack", "a.png", "--out", "o").returncode == 0
+    document = json.loads((folder / "o.json").read_text())
+    del document["sha256"]
+    DOCUMENTS[name](document)
+    (folder / "b.json").write_text(json.dumps(document))
+    for command in COMMANDS:
+        done = run(*command)
+        assert done.returncode == 0 or done.stderr or done.stdout
+
+
+def test_what_is_no_file_is_not_waited_for(folder: Path) -> None:
+    save(folder / "f/a.png", art(8, 8))
+    for name in ("p.png", "p.json", "p.gpl", "p.t.j2", "f/x.json", "f/y.png"):
+        os.mkfifo(name)
+    for words, status in (
+        (["pack", "p.png", "--out", "o"], 3), (["survey", "p.png"], 3), (["verify", "p.json"], 3), (["unpack", "p.json", "--out", "u"], 3),
+        (["unpack", "p.png", "--out", "u", "--cell", "8x8"], 3), (["pack", "f", "--out", "p"], 5), (["pack", "f", "--out", "o", "--palette", "p.gpl"], 3),
+        (["pack", "f", "--out", "o", "--template", "p.t.j2"], 3), (["verify", "/dev/zero"], 3), (["pack", "/dev/zero", "--out", "o"], 3),
+        (["unpack", "/dev/zero", "--out", "u", "--cell", "8x8"], 3), (["pack", "f", "--out", "o"], 0),
+    ):  # fmt: skip
+        assert run(*words).returncode == status, words
+
+
+def test_odd_arguments_and_folders(folder: Path) -> None:
+    save(folder / "a.png", art(8, 8))
+    for words, status in (
+        (["pack", "a.png", "--out", "o", "--shift=-+5,0"], 2), (["pack", b"\xff.png", "--out", "o"], 3), ([b"\xff"], 2), (["pack", "a.png", b"--\xff"], 2),
+        (["pack", "a.png", "--out", b"\xff"], 2), (["pack", "a.png", "--out", "o", "--file-name", b"\xff"], 2), (["pack", "a.png", "--out", "n/" * 1500 + "o"], 2),
+        (["pack", "deep/" + "**/" * 40 + "*.png", "--out", "o"], 3), (["pack", "a.png", "--out", "o", "--include", "\x1b]31m"], 2),
+    ):  # fmt: skip
+        assert run(*words).returncode == status, words
+    os.makedirs("deep/" + "d/" * 300)
+    (folder / "t.x.j2").write_text('{{ "\\ud800" }}')
+    for words in (
+        ["pack", "deep", "--out", "o"],
+        ["survey", "deep"],
+        ["pack", "a.png", "--out", "o", "--template", "t.x.j2"],
+    ):
+        assert run(*words).returncode == 3, words
+    (folder / "t.l-u.j2").write_text("{{ crate.name }}")
+    for _ in range(2):
+        assert run("pack", "a.png", "--out", "o", "--template", "t.l-u.j2").returncode == 0
+
+
+@pytest.mark.parametrize("stream", ["stdout", "stderr"])
+@pytest.mark.parametrize("is_closed", [True, False])
+def test_a_build_stands_where_nothing_can_be_said_of_it(folder: Path, stream: str, is_closed: bool) -> None:
+    save(folder / "a.png", art(8, 8))
+    redirected = {"stdout": "1", "stderr": "2"}[stream] + (">&-" if is_closed else ">/dev/full")
+    for words, status in (("pack a.png --out o", 0), ("pack a.png --out o --json", 0), ("verify none.json", 3)):
+        done = subprocess.run(f"'{PROGRAM}' {words} {redirected}", shell=True, capture_output=True, check=False)
+        assert (done.returncode, b"Traceback" in done.stderr) == (status, False), (words, done.stderr)
+    assert run("verify", "o.json", "--against", "a.png").returncode == 0
+    if stream == "stdout" and not is_closed:
+        done = subprocess.run(f"'{PROGRAM}' verify o.json >/dev/full", shell=True, capture_output=True, check=False)
+        assert (done.returncode, b"what is said cannot be written: no space left" in done.stderr) == (5, True)
+
+
+if sys.platform == "win32":
+    pytest.skip("limits and pipes are those of POSIX", allow_module_level=True)
