@@ -93,7 +93,7 @@ def edit(crate: Path, change: Callable[[dict], object]) -> None:
             lambda d: d["sheets"][0].update(image="gone.png"),
             "sheet 'gone.png' cannot be read: no such file or directory",
         ),
-        (lambda d: d["sheets"][0].update(sha256=""), "was changed since it was written"),
+        (lambda d: d["sheets"][0].update(sha256="0" * 64), "sheet 'o.png' was changed since it was written"),
         (lambda d: d["animations"][0]["durations"].pop(), "animation 'swim' has 13 frames and 12 durations"),
     ],
 )
@@ -106,6 +106,40 @@ def test_metadata_that_does_not_hold_together(
         assert done.returncode == 1
         assert sentence in done.stdout
         assert done.stderr == ""
+
+
+@pytest.mark.parametrize(
+    ("change", "sentence"),
+    [
+        (lambda d: d.update(animations=[{"name": "swim", "frames": list(range(13)), "durations": [84] * 13}]), "other durations than its"),
+        (lambda d: d["animations"][0].update(loop="once"), "animation 'swim' has other loop than its settings and sources make"),
+        (lambda d: d["animations"][0].update(loop="once", times=3), "has other loop and times than"),
+        (lambda d: d["animations"][0].update(name="swam"), "the animations are 'swam', and should be 'swim'"),
+        (lambda d: d.update(animations=[]), "the animations are none, and should be 'swim'"),
+        (lambda d: d["animations"][0]["frames"].reverse(), "has other frames than its settings"),
+        (lambda d: d["animations"][0].update(fps=[24, 1], beats=[2] * 13), "has other fps and beats than its"),
+        (lambda d: d.update(scale=0.5), "scale is 0.5, and its settings make it 1"),
+    ],
+)  # fmt: skip
+def test_what_settings_and_sources_determine_is_compared(
+    run: Run, crate: Path, change: Callable[[dict], object], sentence: str
+) -> None:
+    edit(crate, lambda document: (document.pop("sha256"), change(document)))
+    assert run("verify", "o.json").returncode == 0
+    done = run("verify", "o.json", "--against", "frames")
+    assert (done.returncode, done.stdout.count("\n")) == (1, 3)
+    assert sentence in done.stdout
+    assert "13 of 13 frames restored" in done.stdout
+
+
+def test_metadata_without_digests_is_taken_with_a_remark(run: Run, crate: Path) -> None:
+    edit(crate, lambda document: (document.pop("sha256"), document["sheets"][0].pop("sha256")))
+    for command in (["verify", "o.json", "--against", "frames"], ["unpack", "o.json", "--out", "back"]):
+        done = run(*command)
+        assert (done.returncode, done.stderr.count("sheet 'o.png' has no digest in the metadata, so nobody can")) == (
+            0,
+            1,
+        )
 
 
 def test_frames_turned_trimmed_and_mirrored_by_another_writer(run: Run, tmp_path: Path) -> None:

@@ -59,6 +59,8 @@ def load(data: str) -> Loaded:
         found = read_sheet(Path(data).parent, sheet, decode=True)
         for problem in found.problems:
             raise InputError(f"{shown(data)}: {problem}")
+        if found.remark:
+            warnings.append(Sentence(f"{shown(data)}: {found.remark}"))
         if found.changed:
             warnings.append(Sentence(f"{shown(data)}: {found.changed}; its pixels are taken as they are now"))
         assert found.pixels is not None

@@ -20,10 +20,11 @@ from ..core.errors import InputError, UsageError
 from ..core.frame.visible import on_canvas, overlap, within
 from ..core.model.crate import Crate, Frame
 from ..core.model.geometry import ORIGIN, Box, Point
-from ..core.model.picture import Picture
+from ..core.model.picture import Picture, Sequences
 from ..core.pixels import Pixels
+from ..core.rounding import plain
 from ..core.sentence import Sentence
-from ..core.text import counted, few, measured, shown
+from ..core.text import counted, few, measured, quoted, shown
 from ..format.document import document_of, first_difference
 from ..format.files import read_metadata, sha256_now, was_edited
 from ..settings.given import settings_from
@@ -32,7 +33,9 @@ from ..settings.table import Settings
 from ..sources.gather import Progress, silent
 from ..sources.sheets import read_sheets
 from ..sources.touched_sheets import touched_sheets
+from ..stops.describe import animations_of
 from ..stops.intake import intake
+from ..stops.prepare import Prepared
 from .accept import forms_of
 from .settled import settled
 
@@ -84,7 +87,8 @@ def verify(data: str, against: Sequence[str], executor: Executor, progress: Prog
     lost: tuple[str, ...] = ()
     if against:
         touches = _touches(crate, folder) if not problems else {}
-        sources, lost = _sources(against, crate, folder, Path(data).name, executor, progress, touches)
+        sources, lost, said_otherwise = _sources(against, crate, folder, Path(data).name, executor, progress, touches)
+        problems += said_otherwise
     placed: list[list[Frame]] = [[] for _ in crate.sheets]
     differences: list[FrameDifference] = []
     for frame in crate.frames:
@@ -95,6 +99,7 @@ def verify(data: str, against: Sequence[str], executor: Executor, progress: Prog
     same = 0
     for index, (sheet, found) in enumerate(read_sheets(folder, crate.sheets, bool(against), executor)):
         problems += [*found.problems, *filter(None, [found.changed])]
+        notes += [Sentence(found.remark)] if found.remark else []
         here = placed[index]
         if found.pixels is not None and all(restorable(crate, frame) for frame in here):
             problems += check_repeated_edges(sheet, here, found.pixels)
@@ -167,15 +172,46 @@ def _sources(
     executor: Executor,
     progress: Progress,
     touches: dict[str, Touch],
-) -> tuple[dict[str, Source], tuple[str, ...]]:
-    """The sources by name, and the names of those that are not what they were when somebody painted on the frame."""
+) -> tuple[dict[str, Source], tuple[str, ...], list[str]]:
+    """The sources by name; the names of those that are not what they were when somebody painted on the frame; and what
+    the crate says of scale and animations that its settings and sources do not."""
     own = frozenset(str(folder / name) for name in [data, *(sheet.image for sheet in crate.sheets)])
     settings = _settings_of(crate, data)
     by_size = {settings.portion: touches}
-    (prepared,) = intake(against, own, settings, executor, progress, for_proof=True, touches=by_size).sizes
+    taken_in = intake(against, own, settings, executor, progress, for_proof=True, touches=by_size)
+    (prepared,) = taken_in.sizes
+    otherwise = list(_otherwise(crate, taken_in.sequences, prepared))
     floor = prepared.settings.alpha_floor
     pairs = zip(prepared.pictures, prepared.untrimmed, strict=True)
-    return {packed.name: Source(packed, picture, kept, floor) for packed, (picture, kept) in pairs}, prepared.lost
+    return (
+        {packed.name: Source(packed, picture, kept, floor) for packed, (picture, kept) in pairs},
+        prepared.lost,
+        otherwise,
+    )
+
+
+def _otherwise(crate: Crate, sequences: Sequences, prepared: Prepared) -> Iterator[str]:
+    """Where the crate's scale, or its animations, are not what settings and sources make them. Animations may name
+    fewer frames, or others, only if sources are missing, which is told elsewhere."""
+    if crate.scale != (scale := plain(prepared.factor)):
+        yield f"scale is {crate.scale}, and its settings make it {scale}"
+    names = [frame.name for sequence in sequences for frame in sequence.frames]
+    if {frame.name for frame in crate.frames} != set(names):
+        return
+    wanted = animations_of(sequences, prepared.settings)
+    if [one.name for one in crate.animations] != [one.name for one in wanted]:
+        told = (few(quoted(one.name) for one in some) or "none" for some in (crate.animations, wanted))
+        yield "the animations are {}, and should be {}".format(*told)
+        return
+    for mine, its in zip(crate.animations, wanted, strict=True):
+        frames = [crate.frames[index].name for index in mine.frames if index < len(crate.frames)]
+        pairs = (
+            ("frames", frames, [names[index] for index in its.frames]),
+            *((key, getattr(mine, key), getattr(its, key)) for key in ("durations", "loop", "times", "fps", "beats")),
+        )
+        wrong = [key for key, is_, should in pairs if is_ != should and not (key in ("fps", "beats") and not is_)]
+        if wrong:
+            yield f"animation {quoted(mine.name)} has other {few(wrong)} than its settings and sources make"
 
 
 def _settings_of(crate: Crate, data: str) -> Settings:

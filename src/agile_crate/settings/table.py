@@ -155,13 +155,13 @@ class Settings:
     )
     order: tuple[str, ...] = one("take", (), "these animations first, in this order", "NAME,…", readers.names)
     fps: PerAnimation[Fraction | None] = per_animation(
-        "take", None, "frames a second; 12, or the source's own times", "N", readers.fps
+        "take", None, "frames a second; 12, or the source's own times", "N", readers.fps, remembered=True
     )
     duration: PerAnimation[Fraction | None] = per_animation(
-        "take", None, "the whole animation: 800ms or 0.8s", "TIME", readers.time
+        "take", None, "the whole animation: 800ms or 0.8s", "TIME", readers.time, remembered=True
     )
     hold: tuple[tuple[str, int, Hold], ...] = many(
-        "take", "hold a frame: swim:3=2 (twice as long), swim:3=200ms", "NAME:FRAME=N", readers.hold
+        "take", "hold a frame: swim:3=2 (twice as long), swim:3=200ms", "NAME:FRAME=N", readers.hold, remembered=True
     )
     loop: PerAnimation[Loop | None] = per_animation(
         "take",
@@ -170,6 +170,7 @@ class Settings:
         "forever|once|back-and-forth",
         readers.choice(LOOPS),
         choices=LOOPS,
+        remembered=True,
     )
     to_srgb: bool = flag("prepare", "convert pictures of another colour profile or gamma to sRGB", remembered=True)
     color_key: ColorKey | None = one(

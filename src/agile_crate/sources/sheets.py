@@ -42,10 +42,11 @@ def sheet_bytes(folder: Path, sheet: Sheet) -> bytes:
 @dataclass(slots=True)
 class FoundSheet:
     """What a sheet's file holds: its pixels, if they were wanted and can be used; its digest; what is wrong with it;
-    and, as a sentence, that somebody changed it, if so."""
+    and, as sentences, that somebody changed it, if so, and a remark."""
 
     problems: list[str] = dataclasses.field(default_factory=list)
     changed: str = ""
+    remark: str = ""
     pixels: Pixels | None = None
     sha256: str = ""
 
@@ -71,7 +72,9 @@ def read_sheet(folder: Path, sheet: Sheet, decode: bool) -> FoundSheet:
         found.problems.append(f"sheet {name} cannot be read: {reason(error)}")
         return found
     found.sha256 = binary_sha256(data)
-    if found.sha256 != sheet.sha256:
+    if not sheet.sha256:
+        found.remark = f"sheet {name} has no digest in the metadata, so nobody can tell whether it was changed"
+    elif found.sha256 != sheet.sha256:
         found.changed = f"sheet {name} was changed since it was written"
     try:
         pixels = read_still(data, LARGEST_SHEET) if decode else None

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 from ..core.arrange.arrangement import Considered
 from ..core.crate.describe import described_animations, described_frames, described_sheets
 from ..core.crate.file_names import sheet_names, sized_name
-from ..core.model.crate import Crate
+from ..core.model.crate import Animation, Crate
 from ..core.model.picture import Picture, Sequences
 from ..core.motion.take import check_names
 from ..core.motion.timing import Hold, frame_times
@@ -62,7 +62,6 @@ def plan_of(
     """One crate of a build, described under its name: `stem`, with the portion behind it at another size."""
     settings, pictures = prepared.settings, prepared.pictures
     arrangement = arranged.arrangement
-    rates, times = _times(sequences, settings)
     name = sized_name(stem, settings.portion)
     counts = Counter(spot.on_sheet for spot in arrangement.spots)
     images = sheet_names(
@@ -76,7 +75,7 @@ def plan_of(
         name=name,
         sheets=described_sheets(images, arrangement.sheets),
         frames=described_frames(pictures, arrangement.spots),
-        animations=described_animations(sequences, times, rates, each("loop", settings.loop, sequences)),
+        animations=animations_of(sequences, settings),
         scale=plain(prepared.factor),
         alpha="premultiplied" if settings.premultiply else "straight",
         generator=generator,
@@ -126,6 +125,12 @@ def _few_colors(
         "empty one"
     )
     return None, (), (Sentence(warning),)
+
+
+def animations_of(sequences: Sequences, settings: Settings) -> tuple[Animation, ...]:
+    """The animations of a crate whose frames are those of the sequences, in order."""
+    rates, times = _times(sequences, settings)
+    return described_animations(sequences, times, rates, each("loop", settings.loop, sequences))
 
 
 def _times(

@@ -87,6 +87,8 @@ def _check_cells(sheet: Sheet, frames: Sequence[Frame]) -> Iterator[str]:
         return
     if cells.extent.w > sheet.size.w or cells.extent.h > sheet.size.h:
         yield f"sheet {quoted(sheet.image)}: its cells need {list(cells.extent)}, and it is {list(sheet.size)}"
+    if any(count > cells.columns for count in cells.filled):
+        yield f"sheet {quoted(sheet.image)}: a row says that more cells are filled than it has"
     if len(frames) > cells.count:
         yield f"sheet {quoted(sheet.image)}: {counted(len(frames), 'frame')} in {counted(cells.count, 'cell')}"
     for index, frame in enumerate(frames[: cells.count]):
