@@ -16,6 +16,7 @@ import time
 import zipfile
 import zlib
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -217,10 +218,11 @@ def test_an_interruption_stops_the_build_and_leaves_no_file(tmp_path: Path) -> N
             cwd=tmp_path,
             stderr=subprocess.PIPE,
             text=True,
+            preexec_fn=partial(signal.signal, signal.SIGINT, signal.default_int_handler),
         )
         threads = Path(f"/proc/{process.pid}/task")  # more than one as soon as pictures are read
         while process.poll() is None and not (
-            len(list(threads.iterdir())) > 1 if stage == "reading" else any((tmp_path / "o").iterdir())
+            len(list(threads.iterdir())) > 1 if stage == "reading" else any((tmp_path / "o").glob(".*/0.new"))
         ):
             time.sleep(0.005)
         assert process.poll() is None

@@ -32,7 +32,7 @@ def make_safe() -> None:
     """Has both streams be there, take every character, and standard error take no offence."""
     for name in ("stdout", "stderr"):
         if getattr(sys, name) is None:  # it was closed before we began
-            setattr(sys, name, open(os.devnull, "w", encoding="utf-8"))  # noqa: SIM115 (until the program ends)
+            setattr(sys, name, os.fdopen(os.open(os.devnull, os.O_WRONLY), "w", encoding="utf-8"))
         stream = getattr(sys, name)
         if hasattr(stream, "reconfigure"):
             stream.reconfigure(errors="backslashreplace")

@@ -7,6 +7,7 @@ screen, but a trim at alpha 0 would keep it.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cache
 from typing import NamedTuple
 
 import numpy as np
@@ -187,12 +188,16 @@ def _mean_colour(pixels: Pixels, alpha: NDArray[np.uint8]) -> tuple[float, float
 
 def _sample(pixels: Pixels) -> NDArray[np.int16]:
     height, width = pixels.shape[:2]
-    rows = np.linspace(0, height - 1, min(height, SAMPLE_SIDE)).astype(int)
-    columns = np.linspace(0, width - 1, min(width, SAMPLE_SIDE)).astype(int)
-    sample = pixels[np.ix_(rows, columns)].astype(np.int32)
+    sample = pixels[_spread(height)[:, None], _spread(width)].astype(np.int32)
     sample[..., :3] = sample[..., :3] * sample[..., 3:] // 255
     result: NDArray[np.int16] = sample.astype(np.int16)
     return result
+
+
+@cache
+def _spread(length: int) -> NDArray[np.intp]:
+    """At most SAMPLE_SIDE places from the first to the last of so many."""
+    return np.linspace(0, length - 1, min(length, SAMPLE_SIDE)).astype(int)
 
 
 def _specks(shows: NDArray[np.bool_]) -> tuple[tuple[int, int, int], ...]:
@@ -219,8 +224,10 @@ def _specks(shows: NDArray[np.bool_]) -> tuple[tuple[int, int, int], ...]:
 
 def _summed(blocks: NDArray[np.int64], reach: int) -> NDArray[np.int64]:
     """For each block the sum over all blocks at most `reach` away in each direction."""
-    total: NDArray[np.int64] = np.pad(blocks, ((reach + 1, reach), (reach + 1, reach))).cumsum(0).cumsum(1)
     side = 2 * reach + 1
+    total: NDArray[np.int64] = np.zeros((blocks.shape[0] + side, blocks.shape[1] + side), np.int64)
+    total[reach + 1 : -reach, reach + 1 : -reach] = blocks
+    total.cumsum(0, out=total).cumsum(1, out=total)
     sums: NDArray[np.int64] = total[side:, side:] - total[:-side, side:] - total[side:, :-side] + total[:-side, :-side]
     return sums
 
