@@ -235,13 +235,9 @@ def test_an_interruption_stops_the_build_and_leaves_no_file(tmp_path: Path) -> N
 
 def test_a_reader_that_goes_away_is_no_error(swim: Path, tmp_path: Path) -> None:
     done = subprocess.run(
-        f"{PROGRAM} pack frames --out o --verbose | true",
-        shell=True,
-        cwd=tmp_path,
-        capture_output=True,
-        text=True,
+        f"{PROGRAM} pack frames --out o --verbose | true", shell=True, cwd=tmp_path, capture_output=True, text=True,
         check=False,
-    )
+    )  # fmt: skip
     assert done.stderr == ""
     assert (tmp_path / "o.json").is_file()
 

@@ -25,12 +25,8 @@ def test_a_folder_becomes_a_sheet_and_metadata(run: Run, swim: Path, tmp_path: P
     assert sorted(tree(tmp_path / "build")) == ["otter.json", "otter.png"]
     said = metadata(tmp_path / "build/otter.json")
     assert (said["format"], said["version"], said["name"], said["scale"], said["alpha"]) == (
-        "agile-crate",
-        1,
-        "otter",
-        1,
-        "straight",
-    )
+        "agile-crate", 1, "otter", 1, "straight",
+    )  # fmt: skip
     (sheet,) = said["sheets"]
     assert sheet["image"] == "otter.png"
     assert sheet["size"] == [40, 24]
@@ -295,14 +291,9 @@ def test_the_same_bytes_whatever_the_threads_the_seed_and_the_order_of_listing(r
             "LC_ALL": "C" if index else "C.UTF-8",
         }
         run(
-            "pack",
-            "f",
-            "--out",
-            "o",
-            cwd=tmp_path / str(index),
-            env=environment,
-            preexec_fn=lambda cpus=cpus: os.sched_setaffinity(0, cpus),
-        )
+            "pack", "f", "--out", "o", cwd=tmp_path / str(index), env=environment, preexec_fn=lambda cpus=cpus:
+            os.sched_setaffinity(0, cpus),
+        )  # fmt: skip
         results.add(tuple(tree(tmp_path / str(index))[name] for name in ("o.png", "o.json")))
     assert len(results) == 1
 

@@ -77,15 +77,9 @@ def test_another_program_reads_the_films_alike(run: Run, crate: Path, tmp_path: 
     for ending in (".gif", ".apng"):
         run("show", "o.json", "--out", f"dive{ending}", "--animation", "dive", "--fps", "20")
         probe = [
-            tool("ffprobe"),
-            "-v",
-            "error",
-            "-count_frames",
-            "-show_entries",
-            "stream=nb_read_frames,width,height",
-            "-of",
-            "json",
-        ]
+            tool("ffprobe"), "-v", "error", "-count_frames", "-show_entries", "stream=nb_read_frames,width,height",
+            "-of", "json",
+        ]  # fmt: skip
         said = json.loads(subprocess.run([*probe, tmp_path / f"dive{ending}"], capture_output=True, check=True).stdout)
         stream = said["streams"][0]
         assert (int(stream["nb_read_frames"]), stream["width"], stream["height"]) == (5, 19, 12)

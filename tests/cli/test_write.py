@@ -36,14 +36,8 @@ def test_all_formats_are_written_together_metadata_last(run: Run, swim: Path, tm
     (tmp_path / "list.txt.j2").write_text("{% for frame in frames %}{{ frame.name }}\n{% endfor %}", "utf-8")
     told = packed(run, "--metadata", "css,json,csv,xml", "--template", "list.txt.j2")
     names = [
-        "otter.png",
-        "otter.txt",
-        "otter.frames.csv",
-        "otter.animations.csv",
-        "otter.css",
-        "otter.xml",
-        "otter.json",
-    ]
+        "otter.png", "otter.txt", "otter.frames.csv", "otter.animations.csv", "otter.css", "otter.xml", "otter.json",
+    ]  # fmt: skip
     assert [line.strip() for line in told.splitlines() if "wrote" in line] == [f"wrote out/{name}" for name in names]
     assert sorted(os.listdir(tmp_path / "out")) == sorted(names)
     assert (tmp_path / "out/otter.txt").read_text() == "".join(f"swim/swim_{i:02}\n" for i in range(1, 14))
@@ -217,13 +211,8 @@ def test_what_metadata_claims_is_not_removed_or_overwritten(run: Run, swim: Path
     told = packed(run)
     assert "removed" not in told
     assert sorted(os.listdir(tmp_path / "out")) == [
-        "letter.png",
-        "letter.txt",
-        "otter-notes.txt",
-        "otter.json",
-        "otter.png",
-        "otters.png",
-    ]
+        "letter.png", "letter.txt", "otter-notes.txt", "otter.json", "otter.png", "otters.png",
+    ]  # fmt: skip
     assert (tmp_path / "outside.txt").exists()
 
 

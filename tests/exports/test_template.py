@@ -79,14 +79,9 @@ def test_the_example_for_python_is_a_module(tmp_path: Path) -> None:
     frames, animations, sheets = json.loads(said)
     assert list(frames) == list(animations) == HOSTILE
     assert frames["*/"] == {
-        "image": "c.png",
-        "box": [0, 0, 1, 1],
-        "turned": False,
-        "mirror": "",
-        "canvas": [1, 1],
-        "offset": [0, 0],
+        "image": "c.png", "box": [0, 0, 1, 1], "turned": False, "mirror": "", "canvas": [1, 1], "offset": [0, 0],
         "pivot": [0.25, 1],
-    }
+    }  # fmt: skip
     assert animations["*/"] == {"steps": [["*/", 100]], "fps": None, "beats": None, "loop": "forever", "times": 0}
     assert sheets == ["c.png"]
 

@@ -91,16 +91,10 @@ def test_what_does_not_fit_is_said(count: int, wish: dict[str, object], sentence
 
 
 @given(
-    count=st.integers(1, 400),
-    cell=st.tuples(st.integers(1, 90), st.integers(1, 90)),
-    columns=st.integers(0, 9),
-    strip=st.booleans(),
-    down=st.booleans(),
-    gap=st.integers(0, 5),
-    margin=st.integers(0, 5),
-    pow2=st.booleans(),
+    count=st.integers(1, 400), cell=st.tuples(st.integers(1, 90), st.integers(1, 90)), columns=st.integers(0, 9),
+    strip=st.booleans(), down=st.booleans(), gap=st.integers(0, 5), margin=st.integers(0, 5), pow2=st.booleans(),
     square=st.booleans(),
-)
+)  # fmt: skip
 def test_every_frame_has_a_cell_of_its_own_on_the_sheet(
     count: int,
     cell: tuple[int, int],

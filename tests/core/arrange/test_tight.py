@@ -171,7 +171,14 @@ def test_rows() -> None:
     assert even.cells.filled == ()
     (wrapped,) = arrange_rows([5, 1], GridWish(Size(10, 8), columns=2, rules=SheetRules(Size(60, 40))))
     assert wrapped.cells.filled == (2, 2, 1, 1)
-    two = arrange_rows([9, 9], GridWish(Size(10, 10), columns=3, rules=SheetRules(Size(60, 40))))
-    assert [sheet.frames for sheet in two] == [9, 9]
+    four_rows = GridWish(Size(10, 10), columns=3, rules=SheetRules(Size(60, 40)))
+    for counts, on_sheets in (
+        ([9, 9], [9, 9]),
+        ([9, 3], [12]),
+        ([3, 12], [3, 12]),
+        ([3, 13], [12, 4]),
+        ([15], [12, 3]),
+    ):
+        assert [sheet.frames for sheet in arrange_rows(counts, four_rows)] == on_sheets
     with pytest.raises(FitError, match="7 columns of 10×8 cells are larger than the largest sheet allowed"):
         arrange_rows([9], GridWish(Size(10, 8), columns=7, rules=SheetRules(Size(60, 40))))

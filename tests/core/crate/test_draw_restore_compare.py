@@ -86,13 +86,9 @@ def test_colour_that_cannot_be_seen_does_not_count(alpha: int, same: bool) -> No
 
 
 @given(
-    st.integers(-6, 9),
-    st.integers(-6, 9),
-    st.integers(1, 7),
-    st.integers(1, 7),
-    st.booleans(),
-    st.sampled_from(["", "x", "y", "xy"]),
-)
+    st.integers(-6, 9), st.integers(-6, 9), st.integers(1, 7), st.integers(1, 7), st.booleans(), st.sampled_from(["",
+    "x", "y", "xy"]),
+)  # fmt: skip
 def test_what_reaches_beyond_the_canvas_is_left_out(
     x: int, y: int, w: int, h: int, turned: bool, mirror: Mirror
 ) -> None:
