@@ -4,6 +4,7 @@ from pathlib import Path
 import pytest
 
 from agile_crate.core.errors import InputError
+from agile_crate.format.regular import read_regular
 from agile_crate.sources.find import find
 from conftest import save
 
@@ -139,3 +140,17 @@ def test_folders_are_told_apart_where_listings_have_no_inodes(here: Path, monkey
     assert "more/up/01" in plain
     monkeypatch.setattr(module.os, "scandir", lambda folder: Listing(map(Entry, scandir(folder))))
     assert names("a") == plain
+
+
+def test_a_file_is_read_whole_and_never_beyond_what_was_agreed(tmp_path: Path) -> None:
+    path = tmp_path / "a"
+    for size in (0, 1, 70_000):
+        path.write_bytes(b"x" * size)
+        assert read_regular(path, size) == b"x" * size
+        assert read_regular(path, 0, head=1) == b"x" * min(1, size)
+        if size:
+            with pytest.raises(OSError, match="it is larger than"):
+                read_regular(path, size - 1)
+    assert b"Pid" in read_regular("/proc/self/status", 1 << 20)  # its size is said to be 0
+    with pytest.raises(OSError, match="it is not a regular file"):
+        read_regular("/dev/zero", 9)

@@ -22,10 +22,14 @@ def read_regular(path: str | Path, most: int, head: int = 0) -> bytes:
         _refuse_others(status)
         if head:
             return stream.read(head)
-        data = stream.read(most + 1) if status.st_size <= most else b""
-        if status.st_size > most or len(data) > most:
-            raise OSError(errno.EFBIG, f"it is larger than {bytes_shown(most)}")
-        return data
+        parts: list[bytes] = []
+        length = status.st_size
+        while length <= most:
+            parts.append(stream.read(1 + (length if not parts else 1 << 16)))  # all of it at once, unless it grows
+            if not parts[-1] or (len(parts) == 1 and len(parts[0]) == length):
+                return b"".join(parts) if len(parts) > 1 else parts[0]
+            length = sum(map(len, parts))
+        raise OSError(errno.EFBIG, f"it is larger than {bytes_shown(most)}")
 
 
 def _refuse_others(status: os.stat_result) -> None:

@@ -16,7 +16,6 @@ from ..model.crate import (
     Sheet,
 )
 from ..model.geometry import Box
-from ..motion.timing import exact_times
 from ..names import alike_but_for_case, leads_out
 from ..pixels import Pixels
 from ..text import counted, few, quoted
@@ -161,9 +160,11 @@ def check_repeated_edges(sheet: Sheet, frames: Sequence[Frame], pixels: Pixels) 
             )
 
 
-def _agree(exact: Sequence[Fraction], whole: Sequence[int]) -> bool:
+def _agree(fps: Fraction, beats: Sequence[int], whole: Sequence[int]) -> bool:
     """Whether no frame changes a millisecond or more beside its exact moment."""
-    return all(abs(a - b) < 1 for a, b in zip(accumulate(exact), accumulate(whole), strict=False))
+    n, d = fps.as_integer_ratio()
+    moments = zip(accumulate(beats), accumulate(whole), strict=False)
+    return all(abs(1000 * d * beat - n * millisecond) < n for beat, millisecond in moments)
 
 
 def _check_animations(crate: Crate) -> Iterator[str]:
@@ -179,7 +180,7 @@ def _check_animations(crate: Crate) -> Iterator[str]:
             yield f"{where} shows a frame for no time at all"
         if animation.fps and len(animation.beats) != len(animation.frames):
             yield f"{where} has {counted(len(animation.frames), 'frame')} and {len(animation.beats)} beats"
-        elif animation.fps and not _agree(exact_times(animation), animation.durations):
+        elif animation.fps and not _agree(animation.fps, animation.beats, animation.durations):
             yield f"{where} has durations that are not those of its beats"
         beyond = [index for index in animation.frames if index >= len(crate.frames)]
         if beyond:

@@ -46,7 +46,10 @@ def with_crcs(crate: Crate, pictures: Sequence[Picture]) -> Crate:
         elif (pixels := picture.pixels).shape[:2] != (part.h, part.w) or picture.offset != (part.x, part.y):
             pixels = within(pixels, part.moved(Offset(-picture.offset.x, -picture.offset.y)))
         crc = crc_of(as_seen_by_readers(pixels, crate) if is_changed else pixels)
-        return dataclasses.replace(frame, crc=crc, touched=picture.source is not None)
+        return Frame(
+            frame.name, frame.on_sheet, frame.box, frame.canvas, frame.offset, frame.pivot, frame.turned, frame.mirror,
+            frame.shape, crc, picture.source is not None,
+        )  # fmt: skip
 
     return dataclasses.replace(crate, frames=tuple(map(one, crate.frames, pictures)))
 

@@ -107,8 +107,9 @@ def rate_of(times: Sequence[Fraction], asked: Fraction | None) -> Fraction | Non
     >>> rate_of([Fraction(1000, 60), Fraction(2000, 60)], None), rate_of([Fraction(70), Fraction(80)], None)
     (Fraction(60, 1), None)
     """
-    for rate in filter(None, (asked, 1000 / min(times))):
-        beats = [time * rate / 1000 for time in times]
+    different = set(times)
+    for rate in filter(None, (asked, 1000 / min(different))):
+        beats = [time * rate / 1000 for time in different]
         whole = all(beat.denominator == 1 for beat in beats)
         if whole and max(rate.numerator, rate.denominator, int(max(beats))) < LARGEST_NUMBER:
             return rate
@@ -117,7 +118,8 @@ def rate_of(times: Sequence[Fraction], asked: Fraction | None) -> Fraction | Non
 
 def beats_of(times: Sequence[Fraction], rate: Fraction) -> tuple[int, ...]:
     """Exact times as steps of a rate of which they are multiples."""
-    return tuple(int(time * rate / 1000) for time in times)
+    beats = {time: int(time * rate / 1000) for time in set(times)}
+    return tuple(beats[time] for time in times)
 
 
 def exact_times(animation: Animation) -> tuple[Fraction, ...]:
