@@ -42,9 +42,9 @@ def moved_to(picture: Picture, canvas: Size, by: Offset) -> Picture:
 
     Pixels are shared; what lies off the new canvas is left out, so nothing visible may lie there (`beyond` tells).
     """
-    if canvas == picture.canvas and by == ORIGIN:
-        return picture
     part, whole = picture.part.moved(by), Box(0, 0, *canvas)
+    if canvas == picture.canvas and by == ORIGIN and whole.contains(part):
+        return picture
     pivot = Point(picture.pivot.x + by.x, picture.pivot.y + by.y)
     moved = replace(picture, canvas=canvas, offset=Offset(part.x, part.y), pivot=pivot)
     if whole.contains(part):
