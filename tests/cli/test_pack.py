@@ -274,7 +274,7 @@ def test_animations_made_from_others(run: Run, swim: Path, tmp_path: Path) -> No
     assert said["frames"][22]["name"] == "stop_04"
     assert np.array_equal(decode(tmp_path / "o.png")[8:16, :8], art(8, 8, 5)[:, ::-1])
     assert said["settings"] == {
-        "split": ["swim=start:1-4,go:5-13"], "mirrored": ["go_left=go"], "reversed": ["stop=start"], "fps": ["stop=24"],
+        "split": ["swim=start:1-4,go:5-13"], "mirrored": ["go_left=go"], "reversed": ["stop=start"], "order": "start,go,go_left,stop", "fps": ["stop=24"],
     }  # fmt: skip
     assert run("verify", "o.json", "--against", "frames").stdout.endswith("26 of 26 frames restored to the pixel\n")
 

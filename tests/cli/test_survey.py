@@ -9,6 +9,7 @@ from pathlib import Path
 
 import pytest
 
+import agile_crate
 from conftest import art, save
 
 Run = Callable[..., subprocess.CompletedProcess[str]]
@@ -89,3 +90,15 @@ def test_unreadable_pictures_end_the_look(run: Run, swim: Path) -> None:
     done = run("survey", "frames")
     assert (done.returncode, done.stdout) == (3, "")
     assert done.stderr == "agile-crate: error: frames/a.png is empty; export it again or take it out\n"
+
+
+def test_stills_last_no_time_and_names_that_differ_in_case_are_told(tmp_path: Path) -> None:
+    for name in ("buoy", "Buoy", "gull/gull_1", "gull/gull_2"):
+        save(tmp_path / f"{name}.png", art(8, 8, len(name)))
+    looked = agile_crate.survey(tmp_path)
+    assert [(one.name, one.frames, round(one.seconds, 4)) for one in looked.sequences] == [
+        ("gull", 2, 0.1667),
+        (None, 2, 0),
+    ]
+    (alike,) = (finding for finding in looked.findings if finding.code == "name-case")
+    assert (alike.sequence, set(alike.frames), str(alike.remedy)) == (alike.frames[0], {"buoy", "Buoy"}, "rename one")

@@ -23,23 +23,11 @@ SEQUENCES = (
 )
 
 EVERYTHING: Mapping[str, Any] = {
-    "color_key": "#000000:9",
-    "fit": "40x40",
-    "hard_alpha": 100,
-    "colors": 8,
-    "dither": True,
-    "canvas": "animation",
-    "shift": ["1,0", "swim=2,1"],
-    "outline": "#201830:2",
-    "trim": "animation",
-    "cushion": 1,
-    "pivot": ["swim=feet", "0.37,1"],
-    "snap_pivot": True,
-    "fill_under": True,
-    "shape": "contour",
-    "shape_of": "animation",
-    "forget_offsets": True,
-}
+    "color_key": "#000000:9", "fit": "40x40", "hard_alpha": 100, "colors": 8, "dither": True, "canvas": "animation",
+    "shift": ["1,0", "swim=2,1"], "outline": "#201830:2", "trim": "animation", "cushion": 1, "pivot": ["swim=feet",
+    "0.37,1"], "snap_pivot": True, "fill_under": True, "shape": "contour", "shape_of": "animation", "forget_offsets":
+    True,
+}  # fmt: skip
 
 
 def drawings(given: Mapping[str, Any] = EVERYTHING) -> list[Picture]:

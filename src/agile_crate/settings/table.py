@@ -153,7 +153,9 @@ class Settings:
     reversed: tuple[tuple[str, str], ...] = many(
         "take", "another animation, played backwards", "NEW=OLD", readers.pair, remembered=True
     )
-    order: tuple[str, ...] = one("take", (), "these animations first, in this order", "NAME,…", readers.names)
+    order: tuple[str, ...] = one(
+        "take", (), "these animations first, in this order", "NAME,…", readers.names, remembered=True
+    )
     fps: PerAnimation[Fraction | None] = per_animation(
         "take", None, "frames a second; 12, or the source's own times", "N", readers.fps, remembered=True
     )

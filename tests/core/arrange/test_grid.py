@@ -96,16 +96,9 @@ def test_what_does_not_fit_is_said(count: int, wish: dict[str, object], sentence
     square=st.booleans(),
 )  # fmt: skip
 def test_every_frame_has_a_cell_of_its_own_on_the_sheet(
-    count: int,
-    cell: tuple[int, int],
-    columns: int,
-    strip: bool,
-    down: bool,
-    gap: int,
-    margin: int,
-    pow2: bool,
+    count: int, cell: tuple[int, int], columns: int, strip: bool, down: bool, gap: int, margin: int, pow2: bool,
     square: bool,
-) -> None:
+) -> None:  # fmt: skip
     rules = SheetRules(Size(1024, 1024), pow2=pow2, square=square)
     wish = GridWish(Size(*cell), 0 if strip else columns, 0, strip, down, margin, gap, rules)
     sheets = arrange_grid(count, wish)

@@ -184,3 +184,8 @@ def test_a_figure_that_does_not_touch_the_key_is_left_alone() -> None:
         result = keyed(pixels, ColorKey(Color(255, 0, 255)))
     assert not result[:, :2].any()
     assert np.array_equal(result[:, 2:], pixels[:, 2:])
+
+
+def test_a_colour_counts_from_half_opaque_on() -> None:
+    row = np.array([[[1, 2, 3, 127], [4, 5, 6, 128], [7, 8, 9, 255]]], np.uint8)
+    assert solid_colors(row).tolist() == [0x060504, 0x090807]

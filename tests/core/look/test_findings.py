@@ -8,7 +8,7 @@ from fractions import Fraction
 import numpy as np
 import pytest
 
-from agile_crate.core.look.facts import frame_facts
+from agile_crate.core.look.facts import frame_facts, stand_of
 from agile_crate.core.look.findings import Surveyed, budget, find_all, transparency, union_box
 from agile_crate.jobs.survey import CODES
 
@@ -239,3 +239,15 @@ def test_facts_leave_their_pixels_unchanged() -> None:
     pixels = figure()
     frame_facts("a", pixels)
     assert np.array_equal(pixels, figure())
+
+
+def test_where_a_frame_stands_and_what_is_sampled_of_it() -> None:
+    pixels = np.zeros((64, 80, 4), np.uint8)
+    pixels[1:5, 2:4] = (10, 20, 30, 255)
+    pixels[63, 79] = (200, 100, 50, 128)
+    facts = frame_facts("a", pixels)
+    assert (facts.feet, facts.sample[-1, -1].tolist()) == ((79.5, 64.0), [100, 50, 25, 128])
+    pixels[63, 79] = 0
+    assert (
+        stand_of(pixels) == (frame_facts("a", pixels).feet, frame_facts("a", pixels).mass) == ((3.0, 5.0), (3.0, 3.0))
+    )
