@@ -18,6 +18,11 @@ def shown(name: str) -> str:
     return "".join(c if c.isprintable() else ascii(c)[1:-1] for c in name)
 
 
+def is_unicode(text: str) -> bool:
+    """Whether a text can be written in UTF-8: no half of a surrogate pair is in it, as bytes that are no text leave."""
+    return text.isascii() or not any("\ud800" <= c <= "\udfff" for c in text)
+
+
 def quoted(name: str) -> str:
     """A shown name in quotes, for the middle of a sentence."""
     return f"'{shown(name)}'"

@@ -11,7 +11,7 @@ from typing import NamedTuple
 from ..core.crate.file_names import LONGEST_NAME, repeated
 from ..core.errors import OutputError, UsageError
 from ..core.sentence import setting
-from ..core.text import few, quoted, shown
+from ..core.text import few, is_unicode, quoted, shown
 from ..format.files import ENDINGS, LARGEST_OUTPUT, outputs_of_build
 from ..format.regular import read_regular
 from ..format.seal import binary_sha256, text_sha256
@@ -31,17 +31,13 @@ def target_of(out: str) -> Path:
         )
     stem, ending = os.path.splitext(out)
     target = Path(os.path.abspath(stem if ending in (".png", *ENDINGS) else out))
-    if not _is_text(out) or len(target.parts) > DEEPEST:
+    if not is_unicode(out) or len(target.parts) > DEEPEST:
         raise UsageError(
             f"{setting('out', out)}: write the path in Unicode text, and with fewer than {DEEPEST} folders"
         )
     if ":" in target.name or "\\" in target.name:
         raise UsageError(f"{setting('out', out)}: ':' and '\\' cannot be part of a file name; choose another name")
     return target
-
-
-def _is_text(text: str) -> bool:
-    return not any("\ud800" <= c <= "\udfff" for c in text)
 
 
 class Before(NamedTuple):

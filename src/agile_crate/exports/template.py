@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 from ..core.errors import InputError, reason
 from ..core.model.crate import Crate
-from ..core.text import shown
+from ..core.text import is_unicode, shown
 from ..format.json_form import to_json
 from ..format.regular import read_regular
 
@@ -81,7 +81,7 @@ def rendered(template: Template, crate: Crate) -> str:
     if "error" in answer:
         raise _refused(template, answer["error"])
     text: str = answer["text"]
-    if any("\ud800" <= c <= "\udfff" for c in text):
+    if not is_unicode(text):
         raise _refused(template, "it makes what is not Unicode text: half of a surrogate pair")
     return text
 

@@ -15,7 +15,7 @@ from typing import Any, TypeVar, get_args
 
 from ..core.model.crate import FORMAT, VERSION, Animation, Crate, Frame, Loop, Sheet
 from ..core.model.geometry import Box, Cells, Mirror, Offset, Point, Shape, Size
-from ..core.text import shown
+from ..core.text import is_unicode, shown
 from .ranges import ANY, RANGES, Range
 
 LARGEST_CANVAS = 1 << 28
@@ -318,9 +318,7 @@ def _text(value: Any, key: str, place: str, default: str | None = None) -> str:
         return default
     found: str = _key(value, key, place)
     _expect(isinstance(found, str), _at(place, key), "a text", found)
-    _expect(
-        found.isascii() or not any("\ud800" <= c <= "\udfff" for c in found), _at(place, key), "Unicode text", found
-    )
+    _expect(is_unicode(found), _at(place, key), "Unicode text", found)
     return found
 
 

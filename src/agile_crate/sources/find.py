@@ -18,7 +18,7 @@ from dataclasses import dataclass, field
 from ..core.crate.file_names import HIDDEN_PREFIX
 from ..core.errors import InputError, reason
 from ..core.names import animation_of, natural_key
-from ..core.text import counted, few, shown
+from ..core.text import counted, few, is_unicode, shown
 
 COMMON_ENDINGS = frozenset({".png", ".jpg", ".jpeg", ".gif", ".bmp", ".webp", ".tif", ".tiff", ".tga", ".ora"})
 """Endings of pictures that are taken without asking Pillow, whose list of all formats takes long to load."""
@@ -216,7 +216,7 @@ def _is_picture_name(path: str) -> bool:
 
 def _refuse_odd_names(found: Sequence[Found]) -> None:
     """Refuses names that metadata cannot carry, and two frames with one name."""
-    not_text = [file.path for file in found if not file.name.isascii() and _has_surrogates(file.name)]
+    not_text = [file.path for file in found if not is_unicode(file.name)]
     if not_text:
         raise InputError(f"{few(not_text)}: the file name is not valid Unicode text; rename it")
     first: dict[str, str] = {}
@@ -227,7 +227,3 @@ def _refuse_odd_names(found: Sequence[Found]) -> None:
                 f"two frames have the name '{shown(file.name)}': {shown(other)} and {shown(file.path)}; "
                 "rename one, or name the folder above them so that the folders' names tell them apart"
             )
-
-
-def _has_surrogates(text: str) -> bool:
-    return any("\ud800" <= c <= "\udfff" for c in text)

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 from ..errors import UsageError
 from ..sentence import setting
-from ..text import percent, quoted
+from ..text import is_unicode, percent, quoted
 
 if TYPE_CHECKING:
     from ..arrange.arrangement import SheetPlan
@@ -52,7 +52,7 @@ def check_pattern(pattern: str) -> None:
 
     Fields stand in braces, numbers may be padded with zeros ({sheet:03}); {{ and }} are braces themselves.
     """
-    if any("\ud800" <= c <= "\udfff" for c in pattern):
+    if not is_unicode(pattern):
         raise UsageError(f"{quoted(pattern)} is not Unicode text, as file names are")
     try:
         parts = list(string.Formatter().parse(pattern))
