@@ -5,6 +5,7 @@ PYTHON ?= python3
 VENV := .venv
 LOWEST := .venv-lowest
 BIN := $(VENV)/bin
+WHEEL := build/wheel
 PIP := pip install --quiet --disable-pip-version-check
 SOURCES := $(shell find src -type f -not -name '*.pyc')
 DEBIAN_TOOLS := pngcheck imagemagick chromium ffmpeg gcc libc6-dev lua5.4 libegl1 libgles2 libgl1-mesa-dri
@@ -18,7 +19,8 @@ test: $(VENV)/.with-tests system-tools build/node/node_modules/axe-core/axe.min.
 	@echo "running the tests on all processors; each dot is a test"
 	@$(BIN)/pytest -n auto
 
-# What needs no browser and no engine, with the lowest versions of all dependencies that pyproject.toml allows.
+# What needs no browser and no game engine, with the lowest versions of all dependencies that pyproject.toml allows, and
+# with nothing compiled.
 test-lowest: $(LOWEST)/.installed system-tools
 	@echo "running the short tests with the lowest versions of all dependencies"
 	@$(LOWEST)/bin/pytest -n auto tests/core tests/settings tests/format tests/sources tests/stops tests/exports tests/views \
@@ -51,20 +53,23 @@ $(VENV)/bin/python:
 	@echo "making an environment in $(VENV)"
 	@$(PYTHON) -m venv $(VENV)
 
-$(VENV)/.installed: $(VENV)/bin/python pyproject.toml README.md $(SOURCES)
+$(VENV)/.installed: $(VENV)/bin/python pyproject.toml README.md tools/compiled.py $(SOURCES)
 	@echo "installing agile-crate and what it needs"
-	@$(BIN)/$(PIP) .
+	@rm -rf $(WHEEL)
+	@$(BIN)/pip wheel --quiet --disable-pip-version-check --no-deps --wheel-dir $(WHEEL) .
+	@$(BIN)/$(PIP) --force-reinstall --no-deps $(WHEEL)/*.whl
+	@$(BIN)/$(PIP) $(WHEEL)/*.whl
 	@touch $@
 
 $(VENV)/.with-tests: $(VENV)/.installed
 	@echo "installing what the tests need"
-	@$(BIN)/$(PIP) '.[dev]'
+	@$(BIN)/$(PIP) "$$(ls $(WHEEL)/*.whl)[dev]"
 	@touch $@
 
-$(LOWEST)/.installed: pyproject.toml tools/lowest.py $(SOURCES)
+$(LOWEST)/.installed: pyproject.toml tools/lowest.py tools/compiled.py $(SOURCES)
 	@echo "installing agile-crate with the lowest versions of what it needs in $(LOWEST)"
 	@$(PYTHON) -m venv $(LOWEST)
-	@$(LOWEST)/bin/$(PIP) $$($(PYTHON) tools/lowest.py) '.[test]'
+	@AGILE_CRATE_PLAIN=1 $(LOWEST)/bin/$(PIP) $$($(PYTHON) tools/lowest.py) '.[test]'
 	@touch $@
 
 # What the tests look at the player page with.

@@ -51,7 +51,7 @@ ONLY_IN = {
     "jinja2": {"exports", "views"}, "markupsafe": {"views"}, "matplotlib": {"views"},
     "defusedxml": {"format", "sources"}, "scipy": {"core"},
     "numpy": {"stops", "views", "sources", "exports", "jobs", "core"}, "subprocess": {"exports"},
-    "time": set[str](), "datetime": set[str](),
+    "mypy_extensions": {"core"}, "time": set[str](), "datetime": set[str](),
 }  # fmt: skip
 """Modules of others, and the floors on which they may be imported. What is not named here must be the standard library."""
 

@@ -15,6 +15,7 @@ import pytest
 import agile_crate
 from agile_crate.cli.status import Status, status_of
 from agile_crate.cli.wording import option_name
+from agile_crate.core.arrange.tight import COMPILED
 from agile_crate.core.errors import CrateError
 from agile_crate.settings.table import options
 from conftest import PROGRAM, art, decode, metadata, tree
@@ -30,6 +31,8 @@ def test_help_lists_what_works_and_every_setting(run: Run) -> None:
         assert run(command, "--help").returncode == 0
     assert all(option_name(name) in run("pack", "--help").stdout for name in options())
     assert run("--version").stdout == f"agile-crate {agile_crate.__version__}\n"
+    how = "compiled" if COMPILED else "in plain Python"
+    assert run("--version", "--verbose").stdout == f"agile-crate {agile_crate.__version__}, arranging {how}\n"
 
 
 def test_help_does_not_wait_for_heavy_libraries() -> None:

@@ -118,6 +118,12 @@ def _command(arguments: Sequence[str]) -> tuple[ModuleType | None, Parser]:
     return module, parser
 
 
+def _build() -> str:
+    from ..core.arrange.tight import COMPILED
+
+    return f"arranging {'compiled' if COMPILED else 'in plain Python'}"
+
+
 def _without_command(arguments: Sequence[str]) -> Parser:
     """Answers a line that names no command: with the help, or by raising UsageError."""
     parser = Parser(
@@ -127,9 +133,13 @@ def _without_command(arguments: Sequence[str]) -> Parser:
         epilog="commands:\n" + "".join(f"  {name:8} {line}\n" for name, line in COMMANDS.items()) + "\n" + EXAMPLES,
     )
     parser.add_argument("-h", "--help", action="help", help="print this and exit")
-    parser.add_argument("--version", action="version", version=f"agile-crate {__version__}", help="print the version")
+    parser.add_argument("--version", action="store_true", help="print the version, and with --verbose how it was built")
+    parser.add_argument("-v", "--verbose", action="store_true", help=argparse.SUPPRESS)
     parser.add_argument("command", nargs="?", help=argparse.SUPPRESS)
     parsed, _ = parser.parse_known_args(arguments)
+    if parsed.version:
+        print(f"agile-crate {__version__}" + (f", {_build()}" if parsed.verbose else ""))
+        return parser
     if parsed.command is None:
         if arguments:
             raise UsageError(f"there is no option '{arguments[0]}'; see agile-crate --help")

@@ -113,7 +113,7 @@ def _tried(index: int, filling: Filling, sizes: Sequence[Size], limits: Limits) 
     best = filling.arranged.size
     for tried in filling.arranged.tried:
         verdict = "taken" if tried.fits and tried.size == best else "larger" if tried.fits else "not all fit"
-        way = f"largest {tried.policy.order} first"
+        way = str(tried.policy) if tried.policy else "searched through"
         yield Considered(index, way, tried.size, covered / (tried.size.w * tried.size.h), verdict)
 
 

@@ -1,195 +1,353 @@
-"""Rectangles onto one sheet of a given size by a skyline: the outline of what has been placed, filled from below.
+"""Rectangles onto one sheet of a known size by a skyline: the outline of what has been placed, filled from below.
 
 Best fit after Burke, Kendall and Whitwell ("A new placement heuristic for the orthogonal stock-cutting problem",
-Operations Research 52, 2004): always the lowest niche is filled. Which box goes there is scored as Leung, Zhang and Sim
-do ("A two-stage intelligent search algorithm for the two-dimensional strip packing problem", European Journal of
-Operational Research 215, 2011): boxes that fill the niche's width, or end level with a neighbour, come first. Our own
-departures: only a window of the first boxes in order of size is scored, so that large ones go early; the sheet's height
-is known beforehand, and a box that ends level with it counts as level too; a pass ends as soon as more is wasted than
-the sheet has to spare.
+Operations Research 52, 2004): always the lowest niche is filled. Which box goes there is scored in the spirit of
+Leung, Zhang and Sim ("A two-stage intelligent search algorithm for the two-dimensional strip packing problem", European
+Journal of Operational Research 215, 2011): boxes that fill the niche's width, or end level with a neighbour, come
+first. Our own departures: boxes lie by width, each width's heights sorted, and every width that fits is looked at,
+widest first, until none can win any more; the sheet's height is known beforehand, and a box that ends level with it
+counts as level too; a box that leaves room for just the width of another is worth something; a pass ends as soon as
+more is wasted than the sheet has to spare.
+
+This module is compiled by mypyc where a wheel is built with a compiler at hand, and runs as it is elsewhere, with the
+same results: it reckons in whole numbers only. `i64` is a plain int to Python.
 """
 
 from __future__ import annotations
 
-from bisect import bisect_left
-from collections.abc import Sequence
-from operator import itemgetter
-from typing import NamedTuple
+from typing import TYPE_CHECKING
 
-FAR = 1 << 40
-_rank = itemgetter(2)
+if TYPE_CHECKING:
+    from mypy_extensions import i64
 
+FAR = 1 << 29
+"""Farther than any sheet is high."""
 
-class Policy(NamedTuple):
-    """How a pass chooses. `order`: which boxes go first; `window`: how many are scored; `patience`: what a place
-    further back in the order costs; `evenness`: what a pixel of exact width, or of a level end, is worth."""
-
-    order: str
-    window: int
-    patience: float
-    evenness: float
+SHARE = 1000
+"""What a box that is as wide as its niche scores for its width."""
 
 
-class Filled(NamedTuple):
-    """A pass's result, boxes by their place in the order given: left and top edges, which lie turned, the width and
-    height in use, which boxes found no place, and how many were placed before the pass ended."""
+class Stock:
+    """Boxes to place, equal ones once. A kind that may lie turned stands under both its widths.
 
-    x: list[int]
-    y: list[int]
-    turned: list[bool]
-    width: int
-    height: int
-    left_over: list[int]
-    placed: int
-
-
-def fill(
-    sizes: Sequence[tuple[int, int]], width: int, height: int, policy: Policy, spare: int = FAR, turn: bool = False
-) -> Filled:
-    """Places boxes (width, height), in order, on a sheet of `width` × `height`; with `turn` they may lie turned.
-
-    `spare` is how much area may be wasted; beyond it the pass ends early. Ties go to the box that is first in order and
-    to the leftmost niche, so the result hangs on nothing but the arguments.
-    Cost: for each box the window, two binary searches, and moving what lies behind it in two lists.
+    Entries are sorted by width, then height: `widths`, `heights`, `kinds` say what each is; the entries of the k-th
+    distinct width, `columns[k]`, begin at `begins[k]`. `counts` says how many there are of each kind.
     """
-    waiting, by_width = _queue(sizes, turn)
-    count = len(sizes)
-    base = len(waiting) + 1
-    result = Filled([0] * count, [0] * count, [False] * count, 0, 0, [], 0)
-    left, level, span = [0], [0], [width]  # the skyline: where each step begins, how high it is, how wide
-    _, window, patience, evenness = policy
-    rightmost = highest = placed = 0
-    while waiting:
-        low = min(level)
-        step = level.index(low)
-        niche, room = span[step], height - low
-        before = level[step - 1] - low if step else FAR
-        after = level[step + 1] - low if step + 1 < len(level) else FAR
-        wall = before if before < after else after
-        narrowest = by_width[0] // base
-        best = None
-        if niche >= narrowest:
-            least, cost, exact = float(FAR), 0.0, -evenness * niche
-            wasteful = niche - narrowest
-            for box in waiting[:window]:
-                w, h, _ = box
-                if w <= niche and h <= room:
-                    even = h in (before, after, room)
-                    if w == niche:
-                        score = cost + (1.5 * exact if even else exact)
-                    elif w > wasteful:
-                        score = cost + (niche - w) * (h if h < wall else wall)
-                    else:
-                        score = cost - 0.5 * evenness * w if even else cost
-                    if score < least:
-                        least, best = score, box
-                cost += patience
-            if best is None or best[0] != niche:
-                best = _beyond_window(waiting, by_width, base, niche, room, best, least, patience, exact)
-        if best is None:
+
+    def __init__(self, sizes: list[tuple[int, int]], counts: list[int], turn: bool) -> None:
+        found: list[tuple[int, int, int]] = []
+        for kind, (w, h) in enumerate(sizes):
+            found.append((w, h, kind))
+            if turn and w != h:
+                found.append((h, w, kind))
+        found.sort()
+        self.widths: list[int] = [w for w, _, _ in found]
+        self.heights: list[int] = [h for _, h, _ in found]
+        self.kinds: list[int] = [kind for _, _, kind in found]
+        self.counts: list[int] = counts
+        self.columns: list[int] = sorted(set(self.widths))
+        self.begins: list[int] = [
+            index for index, w in enumerate(self.widths) if not index or w != self.widths[index - 1]
+        ]
+        self.tallest: int = max(self.heights)
+        self.turn: bool = turn
+        self.area: int = sum(w * h * count for (w, h), count in zip(sizes, counts, strict=True))
+
+
+class Weights:
+    """What a choice is worth, beside 0 to 1000 for its share of the niche's width. `exact`: filling the width; `level`:
+    ending level with a neighbour or the sheet's top; `tall`: each pixel of height; `sliver`: leaving less than the
+    narrowest box (a loss); `pair`: leaving just the width of another box."""
+
+    def __init__(self, exact: int, level: int, tall: int, sliver: int, pair: int) -> None:
+        self.exact: i64 = exact
+        self.level: i64 = level
+        self.tall: i64 = tall
+        self.sliver: i64 = sliver
+        self.pair: i64 = pair
+
+
+class Filled:
+    """A pass's result. `placed`: entry, left and top edge of each box, in order; `left_over`: the area of what found no
+    place; `work`: boxes placed and widths looked at."""
+
+    def __init__(self, placed: list[tuple[int, int, int]], left_over: int, work: int) -> None:
+        self.placed: list[tuple[int, int, int]] = placed
+        self.left_over: int = left_over
+        self.work: int = work
+
+
+class Skyline:
+    """Steps from left to right: where each begins, how high it is (from the sheet's top, in pixels), how wide."""
+
+    def __init__(self, width: i64) -> None:
+        self.left: list[i64] = [0]
+        self.level: list[i64] = [0]
+        self.span: list[i64] = [width]
+
+    def lowest(self) -> i64:
+        """The lowest step, the leftmost of several."""
+        level = self.level
+        lowest: i64 = 0
+        low: i64 = level[0]
+        step: i64 = 1
+        while step < len(level):
+            here: i64 = level[step]
+            if here < low:
+                low = here
+                lowest = step
+            step += 1
+        return lowest
+
+    def before(self, step: i64) -> i64:
+        """How much higher the step before is; far where the sheet's edge is."""
+        return self.level[step - 1] - self.level[step] if step > 0 else FAR
+
+    def after(self, step: i64) -> i64:
+        """How much higher the next step is; far where the sheet's edge is."""
+        return self.level[step + 1] - self.level[step] if step + 1 < len(self.level) else FAR
+
+    def remove(self, step: i64) -> None:
+        del self.left[step]
+        del self.level[step]
+        del self.span[step]
+
+    def give_up(self, step: i64) -> None:
+        """A niche that nothing fits is lost: it joins its lower neighbour."""
+        before = self.before(step)
+        after = self.after(step)
+        if before <= after:
+            self.span[step - 1] += self.span[step]
+            self.remove(step)
+            if before == after:
+                self.span[step - 1] += self.span[step]
+                self.remove(step)
+        else:
+            self.left[step + 1] = self.left[step]
+            self.span[step + 1] += self.span[step]
+            self.remove(step)
+
+    def put(self, step: i64, w: i64, h: i64) -> i64:
+        """Puts a box into a niche, beside the neighbour that it ends level with, or else the higher one; steps of one
+        height join. Returns its left edge."""
+        before = self.before(step)
+        after = self.after(step)
+        low: i64 = self.level[step]
+        rest: i64 = self.span[step] - w
+        x: i64 = self.left[step]
+        if rest == 0:
+            self.level[step] = low + h
+        elif h == before or (h != after and before >= after):
+            self.left.insert(step + 1, x + w)
+            self.level.insert(step + 1, low)
+            self.span.insert(step + 1, rest)
+            self.level[step] = low + h
+            self.span[step] = w
+        else:
+            x += rest
+            step += 1
+            self.left.insert(step, x)
+            self.level.insert(step, low + h)
+            self.span.insert(step, w)
+            self.span[step - 1] = rest
+        if self.after(step) == 0:
+            self.span[step] += self.span[step + 1]
+            self.remove(step + 1)
+        if self.before(step) == 0:
+            self.span[step - 1] += self.span[step]
+            self.remove(step)
+        return x
+
+
+class Shelf:
+    """What of a stock is left during a pass, by width."""
+
+    def __init__(self, stock: Stock) -> None:
+        self.widths: list[i64] = stock.widths
+        self.heights: list[i64] = stock.heights
+        self.kinds: list[i64] = stock.kinds
+        self.columns: list[i64] = stock.columns
+        self.begins: list[i64] = stock.begins
+        self.count: list[i64] = stock.counts[:]
+        self.ends: list[i64] = stock.begins[1:]  # one past the tallest that is left, of each width
+        self.ends.append(len(stock.widths))
+        self.lower: list[i64] = list(range(-1, len(stock.columns) - 1))  # the next narrower width with something left
+        self.narrowest: i64 = 0  # the narrowest width that has something left
+        self.of_width: list[i64] = [0] * (stock.columns[len(stock.columns) - 1] + 1)  # how many entries are left
+        entry: i64 = 0
+        while entry < len(self.widths):
+            self.of_width[self.widths[entry]] += self.count[self.kinds[entry]]
+            entry += 1
+        self.tallest: i64 = stock.tallest
+        self.turn: bool = stock.turn
+        self.looked: i64 = 0
+
+    def trimmed(self, column: i64) -> i64:
+        """One past the tallest entry of a width that is left; where the width begins, if nothing is."""
+        end: i64 = self.ends[column]
+        begin: i64 = self.begins[column]
+        while end > begin and self.count[self.kinds[end - 1]] == 0:
+            end -= 1
+        self.ends[column] = end
+        return end
+
+    def least_width(self) -> i64:
+        """The narrowest width of what is left, which must not be nothing."""
+        while self.trimmed(self.narrowest) == self.begins[self.narrowest]:
+            self.narrowest += 1
+        return self.columns[self.narrowest]
+
+    def at_most(self, numbers: list[i64], begin: i64, end: i64, most: i64) -> i64:
+        """The last index of a sorted part that is not above `most`; one before the part if there is none."""
+        low: i64 = begin - 1
+        while end - low > 1:
+            middle: i64 = (low + end) >> 1
+            if numbers[middle] <= most:
+                low = middle
+            else:
+                end = middle
+        return low
+
+    def take(self, entry: i64) -> None:
+        w: i64 = self.widths[entry]
+        h: i64 = self.heights[entry]
+        self.count[self.kinds[entry]] -= 1
+        self.of_width[w] -= 1
+        if self.turn and w != h:
+            self.of_width[h] -= 1
+
+    def best(self, niche: i64, room: i64, before: i64, after: i64, weights: Weights, favour: list[i64]) -> i64:
+        """The entry that scores most in a niche `niche` wide, under the sheet's top by `room`; -1 if none fits. The
+        widest and tallest of equals."""
+        least = self.least_width()
+        if least > niche:
+            return -1
+        columns = self.columns
+        begins = self.begins
+        ends = self.ends
+        lower = self.lower
+        heights = self.heights
+        kinds = self.kinds
+        count = self.count
+        of_width = self.of_width
+        last: i64 = len(columns)
+        column = self.at_most(columns, self.narrowest, last, niche)
+        tall: i64 = weights.tall
+        level: i64 = weights.level
+        above: i64 = -1
+        chosen: i64 = -1
+        most: i64 = -FAR
+        beyond: i64 = (room if room < self.tallest else self.tallest) * tall + level + weights.pair
+        if len(favour):
+            beyond += FAVOUR
+        while column >= self.narrowest:
+            w: i64 = columns[column]
+            below: i64 = lower[column]
+            begin: i64 = begins[column]
+            end: i64 = ends[column]
+            if count[kinds[end - 1]] == 0:
+                end = self.trimmed(column)
+            if end == begin:  # nothing of this width is left: it is skipped from now on
+                if above >= 0:
+                    lower[above] = below
+                column = below
+                continue
+            score: i64 = SHARE * w // niche
+            if w == niche:
+                score += weights.exact
+            else:
+                if score + beyond <= most:
+                    break
+                rest = niche - w
+                if rest < least:
+                    score -= weights.sliver
+                elif rest < len(of_width) and of_width[rest] > (1 if rest == w else 0):
+                    score += weights.pair
+            self.looked += 1
+            entry: i64 = end - 1
+            if heights[entry] > room:
+                entry = self.at_most(heights, begin, end, room)
+            if len(favour):
+                while entry >= begin:
+                    kind: i64 = kinds[entry]
+                    if count[kind] > 0:
+                        h: i64 = heights[entry]
+                        value: i64 = score + tall * h + favour[kind]
+                        if h in (before, after, room):
+                            value += level
+                        if value > most:
+                            most = value
+                            chosen = entry
+                        self.looked += 1
+                    entry -= 1
+            else:
+                while entry >= begin and count[kinds[entry]] == 0:
+                    entry -= 1
+                if entry >= begin:
+                    h = heights[entry]
+                    value = score + tall * h
+                    if h in (before, after, room):
+                        value += level
+                    if value > most:
+                        most = value
+                        chosen = entry
+                    wall = before
+                    while True:
+                        value = score + tall * wall + level
+                        if wall < h and value > most:
+                            found = self.at_most(heights, begin, entry, wall)
+                            if found >= begin and heights[found] == wall and count[kinds[found]] > 0:
+                                most = value
+                                chosen = found
+                        if wall == after:
+                            break
+                        wall = after
+            above = column
+            column = below
+        return chosen
+
+
+FAVOUR = 1000
+"""The most that a kind may be favoured."""
+
+
+def fill(stock: Stock, width: int, height: int, spare: int, weights: Weights, favour: list[int]) -> Filled:
+    """Places boxes on a sheet of `width` × `height`, of which `spare` pixels may be wasted before the pass ends.
+
+    `favour` gives each kind up to 1000 of its own that it scores more; empty for none. Ties go to the widest, then the
+    tallest, and to the leftmost niche, so the result hangs on nothing but the arguments.
+    Cost: for each box the widths that could still win, each with up to three binary searches, and the skyline's steps.
+    """
+    shelf = Shelf(stock)
+    skyline = Skyline(width)
+    score_of: list[i64] = favour
+    placed: list[tuple[int, int, int]] = []
+    top: i64 = height
+    left_over: i64 = stock.area
+    waste: i64 = spare
+    while left_over > 0:
+        step = skyline.lowest()
+        low: i64 = skyline.level[step]
+        before = skyline.before(step)
+        after = skyline.after(step)
+        niche: i64 = skyline.span[step]
+        entry = shelf.best(niche, top - low, before, after, weights, score_of)
+        if entry < 0:
+            wall = before if before < after else after
             if wall >= FAR:
                 break
-            spare -= niche * wall
-            if spare < 0:
+            waste -= niche * wall
+            if waste < 0:
                 break
-            _raise(left, level, span, step, before, after)
+            skyline.give_up(step)
             continue
-        w, h, rank = best
-        _take(waiting, by_width, base, rank, turn)
-        placed += 1
-        box_index = rank >> 1 if turn else rank
-        at_left = h == before or (h != after and before >= after)
-        x = left[step] if at_left else left[step] + niche - w
-        result.x[box_index], result.y[box_index], result.turned[box_index] = x, low, turn and bool(rank & 1)
-        rightmost, highest = max(rightmost, x + w), max(highest, low + h)
-        _put(left, level, span, step, w, low + h, at_left)
-    ranks = {rank >> 1 if turn else rank for _, _, rank in waiting}
-    return result._replace(width=rightmost, height=highest, left_over=sorted(ranks), placed=placed)
+        w: i64 = shelf.widths[entry]
+        h: i64 = shelf.heights[entry]
+        shelf.take(entry)
+        left_over -= w * h
+        placed.append((entry, skyline.put(step, w, h), low))
+    return Filled(placed, left_over, shelf.looked + PLACING * len(placed))
 
 
-Waiting = list[tuple[int, int, int]]
-
-
-def _queue(sizes: Sequence[tuple[int, int]], turn: bool) -> tuple[Waiting, list[int]]:
-    """Boxes in order, and their widths sorted, each width with its rank in one number. A box that may be turned stands
-    there twice: the odd ranks are turned."""
-    if turn:
-        waiting = [entry for k, (w, h) in enumerate(sizes) for entry in ((w, h, 2 * k), (h, w, 2 * k + 1))]
-    else:
-        waiting = [(w, h, k) for k, (w, h) in enumerate(sizes)]
-    return waiting, sorted(w * (len(waiting) + 1) + rank for w, _, rank in waiting)
-
-
-def _beyond_window(
-    waiting: Waiting,
-    by_width: list[int],
-    base: int,
-    niche: int,
-    room: int,
-    best: tuple[int, int, int] | None,
-    least: float,
-    patience: float,
-    exact: float,
-) -> tuple[int, int, int] | None:
-    """A box of exactly the niche's width from further back, if it beats the window's best; if the window had none at
-    all, the widest one that fits."""
-    index = bisect_left(by_width, niche * base)
-    if index < len(by_width) and by_width[index] < (niche + 1) * base:
-        at = bisect_left(waiting, by_width[index] - niche * base, key=_rank)
-        if waiting[at][1] <= room and (best is None or patience * at + exact < least):
-            return waiting[at]
-    if best is not None:
-        return best
-    index = bisect_left(by_width, (niche + 1) * base)
-    while index:
-        index -= 1
-        candidate = waiting[bisect_left(waiting, by_width[index] % base, key=_rank)]
-        if candidate[1] <= room:
-            return candidate
-    return None
-
-
-def _take(waiting: Waiting, by_width: list[int], base: int, rank: int, turn: bool) -> None:
-    for one in (rank & ~1, rank | 1) if turn else (rank,):
-        at = bisect_left(waiting, one, key=_rank)
-        del by_width[bisect_left(by_width, waiting[at][0] * base + one)]
-        del waiting[at]
-
-
-def _raise(left: list[int], level: list[int], span: list[int], step: int, before: int, after: int) -> None:
-    """A niche that nothing fits is lost: it joins its lower neighbour."""
-    if before <= after:
-        span[step - 1] += span[step]
-        del left[step], level[step], span[step]
-        step -= 1
-        if before == after:
-            span[step] += span[step + 1]
-            del left[step + 1], level[step + 1], span[step + 1]
-    else:
-        left[step + 1] = left[step]
-        span[step + 1] += span[step]
-        del left[step], level[step], span[step]
-
-
-def _put(left: list[int], level: list[int], span: list[int], step: int, w: int, top: int, at_left: bool) -> None:
-    """The skyline after a box of width `w` was put into a niche; steps of one height join."""
-    rest = span[step] - w
-    if rest == 0:
-        level[step] = top
-    else:
-        if at_left:
-            left.insert(step, left[step])
-            left[step + 1] += w
-        else:
-            left.insert(step + 1, left[step] + rest)
-        here = step if at_left else step + 1
-        level.insert(here, top)
-        span[step] = rest
-        span.insert(here, w)
-        step = here
-    if step + 1 < len(level) and level[step + 1] == top:
-        span[step] += span[step + 1]
-        del left[step + 1], level[step + 1], span[step + 1]
-    if step and level[step - 1] == top:
-        span[step - 1] += span[step]
-        del left[step], level[step], span[step]
+PLACING = 8
+"""How many looks at a width placing a box is as much work as."""

@@ -1,9 +1,11 @@
 """The tight arrangement: boxes of any size on as small a sheet as can be found.
 
-A search over sheets and over ways to fill them. For many widths, and by many policies of `skyline.fill`, it is tried to
-fill a sheet a little smaller than the best so far; success makes the next aim smaller. What effort is left goes on by
-chance, from a fixed seed: policies at random, and for few boxes local search over their order (swaps that do not leave
-out more area are kept; after Leung, Zhang and Sim, 2011). Effort is counted in boxes placed, never in seconds, so the
+A search over sheets and over what a choice is worth. Each pass of `skyline.fill` aims at a sheet smaller than the best
+so far, at a width by chance; what it prefers is taken from a few sets of weights that did best over many sets of boxes,
+first as they are, then changed by chance, from a fixed seed. Of all that was tried (local search over what is favoured,
+raising it for what is left over, going back some steps, a beam of states), many passes of this kind found the smallest
+sheets for the time: see docs/arrange.md. Few kinds of boxes are also favoured by chance in half of the passes, and few
+boxes are searched through (`through`), which can prove the result. Effort is counted in work, never in seconds, so the
 same boxes give the same sheet on every machine.
 """
 
@@ -11,41 +13,63 @@ from __future__ import annotations
 
 import math
 import random
-from collections.abc import Callable, Sequence
+from collections import Counter
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
-from functools import partial
 from typing import NamedTuple
 
 from ..model.geometry import Size
+from . import skyline
 from .sheet_size import SheetRules
-from .skyline import FAR, Filled, Policy, fill
+from .skyline import FAR, FAVOUR, Stock, Weights, fill
+from .through import search_through
+
+COMPILED = not skyline.__file__.endswith(".py")
+"""Whether what places boxes was compiled when this was installed; the results are the same."""
 
 Sizes = Sequence[tuple[int, int]]
+Laid = list[tuple[tuple[int, int], int, int]]
+"""Boxes as they lie: width and height, left and top edge."""
 
-ORDERS: dict[str, Callable[[tuple[int, int]], tuple[int, ...]]] = {
-    "perimeter": lambda box: (-(box[0] + box[1]), -box[0]),
-    "area": lambda box: (-box[0] * box[1], -box[0]),
-    "height": lambda box: (-box[1], -box[0]),
-    "longer side": lambda box: (-max(box), -min(box)),
-    "width": lambda box: (-box[0], -box[1]),
-}
+
+class Policy(NamedTuple):
+    """What a pass prefers: the weights of `skyline.Weights`, in its order."""
+
+    exact: int
+    level: int
+    tall: int
+    sliver: int
+    pair: int
+
+    def __str__(self) -> str:
+        return ", ".join(f"{name} {value}" for name, value in zip(self._fields, self, strict=True))
+
 
 POLICIES = (
-    Policy("perimeter", 64, 15, 12),
-    Policy("area", 128, 15, 12),
-    Policy("perimeter", 256, 15, 12),
-    Policy("area", 64, 15, 12),
-    Policy("height", 256, 0.3, 12),
-    Policy("area", 256, 15, 30),
-    Policy("perimeter", 64, 2, 4),
-    *(Policy(order, 128, 2, 12) for order in ORDERS),
-    *(Policy(order, 30, 10, 2) for order in ORDERS),
-    *(Policy(order, 8, 2, 4) for order in ORDERS),
+    Policy(435, 612, 21, 42, 142),
+    Policy(3111, 3191, 53, 43, 50),
+    Policy(519, 782, 10, 64, 40),
+    Policy(2835, 1229, 58, 35, 86),
+    Policy(764, 1292, 29, 170, 60),
+    Policy(185, 454, 3, 132, 152),
+    Policy(3752, 2569, 53, 62, 55),
+    Policy(381, 782, 13, 64, 34),
+    Policy(9000, 240, 42, 41, 31),
 )
-"""What did best over many sets of sprites comes first."""
+"""What filled most sheets in trials over many sets of sprites and of cut rectangles, of 50 to 5,000 boxes."""
 
-EFFORTS = {"quick": (1_500, 1), "steady": (30_000, 18), "deep": (600_000, 30)}
-"""How many boxes may be placed in all, at least, and for each box that there is; a wide window counts for more."""
+EFFORTS = {"quick": (500, 1_500), "steady": (1_000, 44_000), "deep": (5_000, 5_000_000)}
+"""How much work may be done: so much for each box, and so much times the root of their number. Looking at a width is
+one, placing a box some more; compiled, 1,000 take about as long as decoding a frame of 64×64."""
+
+FEW = 40
+"""Kinds of boxes. Up to so many, favouring some by chance finds more than weights alone."""
+
+SPREAD = 10
+"""How far apart the least and the most are that chance makes of a weight."""
+
+NEXT = 0.8
+"""This share of the passes aims at the next smaller sheet; the others at any between it and the bound."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,19 +94,22 @@ class Place(NamedTuple):
 
 
 class Tried(NamedTuple):
-    """A sheet that was considered: its size, by which policy, and whether everything found room on it."""
+    """A sheet that was considered: its size, by which policy (None: all arrangements were searched through), and
+    whether everything found room on it."""
 
     size: Size
-    policy: Policy
+    policy: Policy | None
     fits: bool
 
 
 @dataclass(frozen=True, slots=True)
 class Arranged:
-    """A sheet with a place for every box, and what was considered on the way (the last success is the result)."""
+    """A sheet with a place for every box, whether no smaller one can hold them, and what was considered on the way (the
+    last success is the result)."""
 
     size: Size
     places: tuple[Place, ...]
+    proven: bool = False
     tried: tuple[Tried, ...] = field(default=(), compare=False)
 
 
@@ -90,33 +117,23 @@ def arrange(sizes: Sizes, limits: Limits) -> Arranged | None:
     """The smallest sheet found that holds all boxes (width, height; 1 or more pixels each), or None if none was found.
 
     Boxes keep `gap` between them and `margin` to the edges. The order of `sizes` does not matter for the sheet.
-    Cost: as `EFFORTS` says, each box placed at the cost told in `skyline.fill`.
+    Cost: as `EFFORTS` says.
     """
     square = replace(limits, aspect=None, rules=replace(limits.rules, square=True))
     if limits.aspect == 1 and not limits.rules.exact:
         limits = square
     if not sizes:
-        return Arranged(limits.rules.sheet_size(Size(2 * limits.margin or 1, 2 * limits.margin or 1)), ())
-    search = _Search(sizes, limits)
-    if limits.rules.exact or limits.rules.pow2:
-        search.among_few()
-    elif limits.rules.square:
-        search.squares()
-    else:
-        search.by_widths()
-    search.by_chance()
-    if search.best is None and limits.aspect is not None:
+        return Arranged(limits.rules.sheet_size(Size(2 * limits.margin or 1, 2 * limits.margin or 1)), (), True)
+    found = _Search(sizes, limits).result()
+    if found is None and limits.aspect is not None:
         as_square = None if limits.rules.exact else arrange(sizes, square)
         return as_square or arrange(sizes, replace(limits, aspect=None))
-    return search.result()
+    return found
 
 
 def lowest(sizes: Sizes, width: int, effort: str = "steady") -> int:
     """The least height found for all boxes on a sheet of this width, without gaps."""
-    search = _Search(sizes, Limits(SheetRules(Size(width, 1 << 30)), None, effort=effort))
-    search.by_widths([width])
-    search.by_chance(width)
-    found = search.result()
+    found = _Search(sizes, Limits(SheetRules(Size(width, 1 << 30)), None, effort=effort), width).result()
     assert found is not None, "a strip without end holds everything"
     return found.size.h
 
@@ -129,23 +146,33 @@ def bound(sizes: Sizes, gap: int) -> int:
 class _Search:
     """Boxes with their gap on the inside of sheets, which is larger by one gap each way and smaller by the margins."""
 
-    def __init__(self, sizes: Sizes, limits: Limits) -> None:
+    def __init__(self, sizes: Sizes, limits: Limits, only_width: int = 0) -> None:
         self.limits = limits
         self.rules = limits.rules
         self.rim = 2 * limits.margin - limits.gap
         self.boxes = [(w + limits.gap, h + limits.gap) for w, h in sizes]
-        canonical = sorted(range(len(sizes)), key=lambda index: (self.boxes[index], index))
-        self.orders = {name: sorted(canonical, key=lambda i: key(self.boxes[i])) for name, key in ORDERS.items()}
-        self.area = sum(w * h for w, h in self.boxes)
-        least, per_box = EFFORTS[limits.effort]
-        self.budget = least + per_box * len(sizes)
-        sides = [(min(box), min(box)) if limits.turn else box for box in self.boxes]
+        counts = Counter(map(self._kind, self.boxes))
+        self.kinds = sorted(counts)
+        self.stock = Stock(self.kinds, [counts[kind] for kind in self.kinds], limits.turn)
+        self.area = self.stock.area
+        for_each, for_root = EFFORTS[limits.effort]
+        self.budget = for_each * len(sizes) + int(for_root * math.sqrt(max(60, len(sizes))))
+        sides = [(min(box), min(box)) if limits.turn else box for box in self.kinds]
         self.least = Size(max(w for w, _ in sides), max(h for _, h in sides))
-        self.longest = max(map(max, self.boxes))
+        self.longest = max(map(max, self.kinds))
         self.most = Size(*(side - self.rim for side in self.rules.usable))
         self.aspect = self._aspect()
-        self.best: tuple[Size, Filled, list[int]] | None = None
+        self.chance = random.Random(len(sizes))
+        self.best: tuple[Size, Laid] | None = None
+        self.proven = False
         self.tried: list[Tried] = []
+        if self.rules.exact or self.rules.pow2:
+            self._among_few()
+        else:
+            self._among_all(only_width)
+
+    def _kind(self, box: tuple[int, int]) -> tuple[int, int]:
+        return (min(box), max(box)) if self.limits.turn else box
 
     def _aspect(self) -> float | None:
         """The aspect that is asked for, or any, where the longest box alone is longer than that."""
@@ -155,54 +182,86 @@ class _Search:
     def result(self) -> Arranged | None:
         if self.best is None:
             return None
-        size, filled, order = self.best
+        size, laid = self.best
+        waiting: dict[tuple[int, int], list[int]] = {}
+        for index in range(len(self.boxes) - 1, -1, -1):
+            waiting.setdefault(self._kind(self.boxes[index]), []).append(index)
+        places = [Place(0, 0)] * len(self.boxes)
         margin = self.limits.margin
-        places = [Place(0, 0)] * len(order)
-        for k, index in enumerate(order):
-            places[index] = Place(filled.x[k] + margin, filled.y[k] + margin, filled.turned[k])
-        return Arranged(size, tuple(places), tuple(self.tried))
+        for box, x, y in laid:
+            index = waiting[self._kind(box)].pop()
+            places[index] = Place(x + margin, y + margin, box != self.boxes[index])
+        return Arranged(size, tuple(places), self.proven, tuple(self.tried))
 
-    def attempt(
-        self, inside: Size, policy: Policy, order: list[int] | None = None, to_the_end: bool = False
-    ) -> Filled | None:
-        """One pass, kept if everything found room on the best sheet so far. None if it cannot be.
+    def attempt(self, inside: Size, policy: Policy, favour: list[int] | None = None) -> bool:
+        """One pass, kept if everything found room on a smaller sheet than the best so far."""
+        spare = min(inside.w * inside.h - self.area, FAR)
+        filled = fill(self.stock, *inside, spare, Weights(*policy), favour or [])
+        self.budget -= AROUND + filled.work
+        if filled.left_over:
+            self._note(inside, policy, False)
+            return False
+        stock = self.stock
+        laid = [((stock.widths[entry], stock.heights[entry]), x, y) for entry, x, y in filled.placed]
+        return self._keep(inside, laid, policy)
 
-        A pass that has wasted too much is broken off, unless it is wanted to the end.
-        """
-        spare = inside.w * inside.h - self.area
-        if spare < 0 or inside.w < self.least.w or inside.h < self.least.h:
-            return None
-        order = order or self.orders[policy.order]
-        filled = fill([self.boxes[i] for i in order], *inside, policy, FAR if to_the_end else spare, self.limits.turn)
-        self.budget -= 20 + int(filled.placed * (100 + policy.window) / 160)
-        fits = not filled.left_over
-        size = self._sheet(inside, filled) if fits else Size(inside.w + self.rim, inside.h + self.rim)
-        self.tried.append(Tried(size, policy, fits))
-        if fits and (self.best is None or _rank(size) < _rank(self.best[0])):
-            self.best = size, filled, order
-        return filled
+    def _note(self, inside: Size, policy: Policy | None, fits: bool) -> None:
+        self.tried.append(Tried(Size(inside.w + self.rim, inside.h + self.rim), policy, fits))
 
-    def _sheet(self, inside: Size, filled: Filled) -> Size:
-        """The sheet that holds what is in use; where that would be too long for its width, the whole inside."""
-        size = self.rules.sheet_size(Size(filled.width + self.rim, filled.height + self.rim))
+    def _keep(self, inside: Size, laid: Laid, policy: Policy | None) -> bool:
+        """Everything found room: the sheet is as large as what is in use; where that would be too long for its width,
+        as the whole inside. Whether it is the smallest so far."""
+        right, bottom = (max(box[side] + at[side] for box, *at in laid) for side in (0, 1))
+        size = self.rules.sheet_size(Size(right + self.rim, bottom + self.rim))
         if self._is_too_long(size):
             size = self.rules.sheet_size(Size(inside.w + self.rim, inside.h + self.rim))
-        return size
+        self.tried.append(Tried(size, policy, True))
+        if self.best and _rank(size) >= _rank(self.best[0]):
+            return False
+        self.best = size, laid
+        return True
 
     def _is_too_long(self, size: Size) -> bool:
         return self.aspect is not None and max(size) > self.aspect * min(size)
 
-    def among_few(self) -> None:
-        """Where only some sizes are allowed: the smallest first, each by every policy, until one holds everything."""
-        share = self.budget // 2
-        for inside in self._few():
-            allowance = self.budget - share
-            for number, policy in enumerate(POLICIES):
-                if number > 2 and self.budget < allowance:
-                    break
-                self.attempt(inside, policy)
-                if self.best:
+    def _policies(self) -> Iterator[tuple[Policy, list[int]]]:
+        """What to prefer, without end: what is known to be good, then the same changed by chance."""
+        chance = self.chance
+        yield from ((policy, []) for policy in POLICIES)
+        while True:
+            policy = Policy(*(int(weight * SPREAD ** (chance.random() - 0.5)) for weight in chance.choice(POLICIES)))
+            favour: list[int] = []
+            if len(self.kinds) <= FEW and chance.random() < 0.5:
+                most = int(FAVOUR * chance.random() ** 2)
+                favour = [chance.randint(0, most) for _ in self.kinds]
+            yield policy, favour
+
+    def _among_few(self) -> None:
+        """Where only some sizes are allowed: the smallest first, until one holds everything; then the smaller again."""
+        few = [inside for inside in self._few() if self._may_hold(inside)]
+        share = self.budget / max(1, len(few)) / 2
+        for number, inside in enumerate(few):
+            least = self.budget - share
+            for count, (policy, favour) in enumerate(self._policies()):
+                if self.attempt(inside, policy, favour):
+                    self._again(few[:number])
                     return
+                if count >= 2 and self.budget < least:
+                    break
+
+    def _again(self, smaller: list[Size]) -> None:
+        for policy, favour in self._policies():
+            self.proven = not smaller
+            for number, inside in enumerate(smaller):
+                if self.budget > 0 and self.attempt(inside, policy, favour):
+                    smaller = smaller[:number]
+                    break
+            if self.proven or self.budget <= 0:
+                return
+
+    def _may_hold(self, inside: Size) -> bool:
+        """Whether the area and the longest boxes leave a hope."""
+        return inside.w * inside.h >= self.area and inside.w >= self.least.w and inside.h >= self.least.h
 
     def _few(self) -> list[Size]:
         if self.rules.exact:
@@ -216,46 +275,107 @@ class _Search:
             ]
         return [Size(size.w - self.rim, size.h - self.rim) for size in sorted(sizes, key=_rank)]
 
-    def by_widths(self, widths: Sequence[int] | None = None) -> None:
-        """Where any size will do: every policy at every width in turn, as long as the effort lasts."""
-        widths = widths or self._widths()
-        turns = [(policy, width) for policy in POLICIES for width in widths]
-        for policy, width in turns:
-            if self.budget <= 0 and self.best:
-                break
-            self._lower(partial(self._inside, width), policy)
+    def _among_all(self, only_width: int) -> None:
+        """Where any size will do: a first sheet, then smaller and smaller ones."""
+        only = [only_width] if only_width or self.rules.square else []  # 0 means squares
+        self.proven = self._equal_boxes()
+        if self.proven:
+            return
+        self._first(only or self._widths())
+        widths = only or self._widths()
+        ways = self._policies()
+        if len(self.boxes) <= SO_FEW and not only_width:
+            budget, self.budget = self.budget, self.budget // 4
+            widths = self._smaller(widths, ways)
+            self.budget += budget - budget // 4
+            widths = self._search_through(widths, AS_MUCH * budget)
+        self.proven = not self._smaller(widths, ways)
 
-    def squares(self) -> None:
+    def _smaller(self, widths: list[int], ways: Iterator[tuple[Policy, list[int]]]) -> list[int]:
+        """Passes, each at a sheet smaller than the best. Returns the widths at which there are any still."""
+        daring = DARING
+        while self.best and self.budget > 0 and widths:
+            width = self.chance.choice(widths)
+            heights = self._heights(width)
+            if not heights:
+                widths = [width for width in widths if self._heights(width)]
+                continue
+            policy, favour = next(ways)
+            bold = daring if self.chance.random() < NEXT else self.chance.random()
+            height = heights[int((len(heights) - 1) * (1 - bold))]
+            success = self.attempt(self._inside(width, height), policy, favour)
+            daring = min(DARING, 1.5 * daring + 0.01) if success else daring * CAUTION
+        return widths
+
+    def _search_through(self, widths: list[int], budget: int) -> list[int]:
+        """Few boxes: all smaller sheets, the smallest first, each searched through for longer and longer. Returns the
+        widths at which there may be any still."""
+        boxes = sorted(self.boxes, key=lambda box: (-box[0] * box[1], box))
+        either_way = self.limits.turn or all(w == h for w, h in boxes)  # as wide as high is as good as the other way
+        ruled_out: set[Size] = set()
+        steps = FIRST_STEPS
+        while self.best and budget > 0:
+            smaller = {self._inside(width, height) for width in widths for height in self._heights(width)}
+            if either_way:
+                smaller = {Size(*sorted(inside)) for inside in smaller}
+            undecided = sorted(smaller - ruled_out, key=_rank)
+            if not undecided:
+                return []
+            if sum(len(boxes) * (w + h) // COLUMNS for w, h in undecided) > budget:
+                return widths  # there are too many to even begin with each
+            for inside in undecided:
+                if budget <= 0:
+                    return widths
+                fits, places, taken = search_through(boxes, self.limits.turn, *inside, steps)
+                budget -= AROUND + (taken + len(boxes)) * (inside.w + inside.h) // COLUMNS
+                if fits:
+                    pairs = zip(boxes, places, strict=True)
+                    laid = [((h, w) if turned else (w, h), x, y) for (w, h), (x, y, turned) in pairs]
+                    self._keep(inside, laid, None)
+                    break
+                self._note(inside, None, False)
+                if fits is False:
+                    ruled_out.add(inside)
+            steps *= LONGER
+        return widths
+
+    def _first(self, widths: list[int]) -> None:
+        """A sheet that holds everything, with no more waste than must be."""
+        middle = math.sqrt(self.area)
+        near = sorted(widths, key=lambda width: (abs(math.log(max(width, 1) / middle)), width))
         for policy in POLICIES:
-            if self.budget <= 0 and self.best:
-                break
-            self._lower(self._square, policy)
+            for width in near[:: max(1, len(near) // MOST_WIDTHS)]:
+                for share in (1 / 64, 1 / 32, 1 / 16, 1 / 8, 1 / 4, 1 / 2, 1):
+                    if self.best or self.budget <= 0:
+                        return
+                    if heights := self._heights(width):
+                        self.attempt(self._inside(width, heights[int((len(heights) - 1) * share)]), policy)
 
-    def _lower(self, inside: Callable[[float], Size | None], policy: Policy) -> None:
-        """Aims at less and less: `inside` gives the sheet at a share of the way from the bound to the best so far."""
-        while self.best is None:
-            for share in (1 / 64, 1 / 32, 1 / 16, 1 / 8, 1 / 4, 1 / 2, 1):
-                aim = inside(share)
-                if aim:
-                    self.attempt(aim, policy)
-                if self.best:
-                    break
-            else:
-                return
-        again = True
-        while again and self.budget > 0:
-            again = False
-            for share in AIMS:
-                before, aim = self.best, inside(share)
-                if aim is None:
-                    return
-                self.attempt(aim, policy)
-                if self.best is not before:
-                    again = True
-                    break
+    def _equal_boxes(self) -> bool:
+        """Boxes of one kind, in rows and columns: the smallest grid. Whether it is the best there is: no arrangement of
+        equal boxes that are not turned holds more of them than a grid."""
+        (w, h), count = self.kinds[0], self.stock.counts[0]
+        if len(self.kinds) > 1 or (self.limits.turn and w != h):
+            return False
+        most = self.most.w // w, self.most.h // h
+        grids = ((columns, -(-count // columns)) for columns in range(1, min(count, most[0]) + 1))
+        fitting = [Size(columns * w + self.rim, rows * h + self.rim) for columns, rows in grids if rows <= most[1]]
+        smallest = sorted({self.rules.sheet_size(size) for size in fitting}, key=_rank)
+        for number, size in enumerate(smallest):
+            if not self._is_too_long(size):
+                self.attempt(Size(size.w - self.rim, size.h - self.rim), POLICIES[0])
+                return self.best is not None and number == 0
+        return False
 
-    def _inside(self, width: int, share: float) -> Size | None:
-        """An inside of this width that is higher than the bound, and gives a smaller sheet than the best."""
+    def _inside(self, width: int, height: int) -> Size:
+        return Size(width or height, height)
+
+    def _heights(self, width: int) -> range:
+        """The heights of the inside, at this width, that the rules allow, that are not below the bound, and that give a
+        smaller sheet than the best so far. Width 0 means squares."""
+        return self._sides() if not width else self._of_width(width)
+
+    def _of_width(self, width: int) -> range:
         sheet_width = width + self.rim
         low = max(self.least.h, -(-self.area // width), self.longest if width < self.longest else 0)
         high = self.most.h
@@ -263,99 +383,58 @@ class _Search:
             low = max(low, math.ceil(sheet_width / self.aspect) - self.rim)
             high = min(high, int(sheet_width * self.aspect) - self.rim)
         if self.best:
-            area = self.best[0].w * self.best[0].h
-            high = min(high, (area - 1) // sheet_width - self.rim)
+            high = min(high, (self.best[0].w * self.best[0].h - 1) // sheet_width - self.rim)
         else:
             high = min(high, 2 * low + self.longest)
-        return self._between(low, high, share, lambda height: Size(width, height))
+        return self._multiples(low, high)
 
-    def _square(self, share: float) -> Size | None:
+    def _sides(self) -> range:
         low = max(self.longest, math.isqrt(self.area - 1) + 1)
         high = min(self.most)
         high = min(high, self.best[0].w - 1 - self.rim) if self.best else min(high, 2 * low + self.longest)
-        return self._between(low, high, share, lambda side: Size(side, side))
+        return self._multiples(low, high)
 
-    def _between(self, low: int, high: int, share: float, made: Callable[[int], Size]) -> Size | None:
+    def _multiples(self, low: int, high: int) -> range:
         multiple = self.rules.multiple
-        low = -(-(low + self.rim) // multiple) * multiple - self.rim
-        high = (high + self.rim) // multiple * multiple - self.rim
-        return made(low + int((high - low) / multiple * share) * multiple) if low <= high else None
+        return range(-(-(low + self.rim) // multiple) * multiple - self.rim, high + 1, multiple)
 
     def _widths(self) -> list[int]:
-        """Widths of the inside to try, those near a square first: as many as the effort allows, even on a log scale."""
-        aspect: float = self.aspect or self.area / (self.least.w * self.least.h) + 1
-        low = max(self.least.w, math.isqrt(int(self.area / aspect)))
-        high = max(low, min(self.most.w, math.isqrt(int(self.area * aspect * 1.1)) + 1))
-        count = min(high - low + 1, max(4, min(400, self.budget // (len(self.boxes) * WIDTH_SHARE))))
-        steps = (low * (high / low) ** (k / max(1, count - 1)) for k in range(count))
-        multiple = self.rules.multiple
-        rounded = {-(-(int(width + 0.5) + self.rim) // multiple) * multiple - self.rim for width in steps}
-        fitting = [width for width in rounded if self.least.w <= width <= self.most.w]
-        middle = math.sqrt(self.area)
-        return sorted(fitting, key=lambda width: (abs(math.log(width / middle)), width))
-
-    def by_chance(self, width: int = 0) -> None:
-        """With what effort is left: policies and widths at random, and for few boxes a local search with each."""
-        chance = random.Random(len(self.boxes))
-        widths = [width] if width else self._widths() or [0]
-        hopeless = 0
-        while self.budget > 0 and hopeless < 3 * len(widths) + 9:
-            self.budget -= 20
-            policy = Policy(
-                chance.choice(list(ORDERS)),
-                int(24 * 32 ** chance.random()),
-                0.05 * 600 ** chance.random(),
-                3 * 10 ** chance.random(),
-            )
-            width = chance.choice(widths)
-            if len(self.boxes) <= FEW:
-                found = self._climb(chance, policy, width)
-            else:
-                aim = self._aim(width, 0.3 + 0.7 * chance.random())
-                found = aim is not None and self.attempt(aim, policy) is not None
-            hopeless = 0 if found else hopeless + 1
-
-    def _climb(self, chance: random.Random, policy: Policy, width: int) -> bool:
-        """Local search over the order of boxes: changes are kept as long as no more area is left out. False if there
-        is nothing to aim at."""
-        order, left_out, idle = list(self.orders[policy.order]), 2 * self.area, 0
-        while self.budget > 0 and idle < PATIENCE:
-            aim = self._aim(width, 1)
-            if aim is None:
-                return left_out < 2 * self.area
-            tried = list(order)
-            for _ in range(chance.randrange(1, 4) if idle or left_out <= self.area else 0):
-                i, j = chance.randrange(len(tried)), chance.randrange(len(tried))
-                tried[i], tried[j] = tried[j], tried[i]
-            filled = self.attempt(aim, policy, tried, to_the_end=True)
-            if filled is None:
-                return False
-            left = sum(self.boxes[tried[k]][0] * self.boxes[tried[k]][1] for k in filled.left_over)
-            idle = 0 if left < left_out else idle + 1
-            if left <= left_out:
-                order, left_out = tried, left or self.area
-        return True
-
-    def _aim(self, width: int, share: float) -> Size | None:
-        """A sheet smaller than the best, as the rules allow; where they allow few, the largest while there is none."""
-        if self.rules.exact or self.rules.pow2:
-            return None if self.best else self._few()[-1]
-        if self.rules.square:
-            return self._square(share)
-        return self._inside(width, share) if width else None
+        """All widths of the inside at which there may be a smaller sheet than the best, or than one with little waste."""
+        area = self.best[0].w * self.best[0].h if self.best else int(1.1 * self.area)
+        low, high = self.least.w, area // self.least.h
+        if self.aspect is not None:
+            low = max(low, math.isqrt(int(self.area / self.aspect)))
+            high = min(high, math.isqrt(int(area * self.aspect)) + 1)
+        high = max(low, min(high, self.most.w))
+        return [width for width in self._multiples(low, high + self.rules.multiple - 1) if width <= self.most.w]
 
 
-WIDTH_SHARE = 6
-"""One width more is tried for each so many boxes of effort that each box has."""
+SO_FEW = 30
+"""Boxes. Up to so many, all arrangements on a sheet are searched through."""
 
-PATIENCE = 60
-"""Changes without gain after which a local search begins anew."""
+AS_MUCH = 3
+"""How much more work than the passes a search through all arrangements may be."""
 
-FEW = 150
-"""Boxes. Up to so many, their order is worth a local search."""
+FIRST_STEPS = 300
+"""How many steps the first search through a sheet may take."""
 
-AIMS = (0.6, 0.85, 1.0)
-"""How far from the bound to the best so far the next sheet is, one after the other."""
+LONGER = 8
+"""How many times longer each further search may take."""
+
+COLUMNS = 4
+"""So many columns or rows of a sheet, at one step of a search through it, are as much work as looking at a width."""
+
+MOST_WIDTHS = 400
+"""So many widths are tried, at most, for a first sheet."""
+
+DARING = 0.5
+"""How far below the best the first aims are: half the way to the bound."""
+
+CAUTION = 0.6
+"""How much less is dared after each pass that failed."""
+
+AROUND = 20
+"""The work around a pass."""
 
 
 def _rank(size: Size) -> tuple[int, int, int]:

@@ -1,0 +1,58 @@
+"""Compiles the arranging engine when a wheel is built, where mypyc and a C compiler are at hand. The wheel is plain
+Python elsewhere, and whenever AGILE_CRATE_PLAIN is set. Both give the same results; docs/arrange.md has the figures."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+from typing import Any
+
+from hatchling.builders.hooks.plugin.interface import BuildHookInterface
+
+PACKAGE = Path("agile_crate", "core", "arrange")
+MODULES = ("skyline", "through")
+
+
+class CompiledHook(BuildHookInterface):
+    """Adds the compiled modules to a wheel, beside their sources."""
+
+    def initialize(self, version: str, build_data: dict[str, Any]) -> None:
+        if version == "editable" or os.environ.get("AGILE_CRATE_PLAIN"):
+            return
+        self.work = Path(tempfile.mkdtemp(prefix="agile-crate-"))
+        try:
+            made = compiled(Path(self.root, "src"), self.work)
+        except (OSError, subprocess.CalledProcessError):
+            self.app.display_warning(
+                "arranging is not compiled: mypyc or a C compiler is missing; it runs as plain Python"
+            )
+            return
+        build_data["pure_python"] = False
+        build_data["infer_tag"] = True
+        build_data["force_include"].update({str(path): str(PACKAGE / path.name) for path in made})
+
+    def finalize(self, *_: object) -> None:
+        shutil.rmtree(getattr(self, "work", ""), ignore_errors=True)
+
+
+def compiled(source: Path, work: Path) -> list[Path]:
+    """The extension modules made of `MODULES`, in the folder `work`. Raises OSError or CalledProcessError."""
+    folder = work / PACKAGE
+    folder.mkdir(parents=True)
+    for part in (work / PACKAGE.parts[0], work.joinpath(*PACKAGE.parts[:2]), folder):
+        (part / "__init__.py").touch()
+    for name in MODULES:
+        shutil.copy(source / PACKAGE / f"{name}.py", folder)
+        subprocess.run(
+            [sys.executable, "-m", "mypyc", str(PACKAGE / f"{name}.py")],
+            cwd=work,
+            env=os.environ | {"MYPYC_DEBUG_LEVEL": "0"},
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+            check=True,
+        )
+    return [path for path in sorted(folder.iterdir()) if path.suffix in (".so", ".pyd")]
