@@ -399,7 +399,7 @@ class _Search:
         return range(-(-(low + self.rim) // multiple) * multiple - self.rim, high + 1, multiple)
 
     def _widths(self) -> list[int]:
-        """All widths of the inside at which there may be a smaller sheet than the best, or than one with little waste."""
+        """All widths of the inside at which there may be a smaller sheet than the best, or one with little waste."""
         area = self.best[0].w * self.best[0].h if self.best else int(1.1 * self.area)
         low, high = self.least.w, area // self.least.h
         if self.aspect is not None:
