@@ -163,6 +163,24 @@ def test_animations_stay_together_on_several_sheets(run: Run, frames: Path, tmp_
     assert run("pack", "frames", "--out", "p", *again).returncode == 0
 
 
+def test_animations_that_keep_a_sheet_from_being_full(run: Run, tmp_path: Path) -> None:
+    for number in range(12):
+        pixels = np.full((30, 30, 4), 15 * number + 60, np.uint8)
+        save(tmp_path / "frames" / f"{('buoy', 'gull', 'otter', 'sea')[number // 3]}_{number % 3 + 1}.png", pixels)
+    options = ["--layout", "tight", "--max-size", "120x30"]
+    document, said = packed(run, tmp_path, *options, "--explain")
+    assert [sheet["size"] for sheet in document["sheets"]] == [[90, 30]] * 4
+    assert "proven: no smaller sheet that the settings allow can hold what is on it" in " ".join(said.split())
+    told = "sheet 1 is 75% full, because animations such as 'gull' stay on one sheet each; parting them would need 3 sheets instead of 4 "
+    assert told in " ".join(said.split())
+    document, said = packed(run, tmp_path, *options, "--part-animations")
+    assert [sheet["size"] for sheet in document["sheets"]] == [[120, 30]] * 3
+    assert "stay on one sheet" not in said
+    assert run("verify", "o.json", "--against", "frames").returncode == 0
+    for wrong in (["--part-animations"], ["--layout", "tight", "--part-animations", "--one-sheet"]):
+        assert run("pack", "frames", "--out", "p", *wrong).returncode == 2
+
+
 def test_explain(run: Run, frames: Path, tmp_path: Path) -> None:
     _, said = packed(run, tmp_path, "--layout", "tight", "--explain")
     assert "considered for o.png\n" in said
@@ -195,7 +213,7 @@ def test_nothing_visible_and_very_little(run: Run, tmp_path: Path) -> None:
     assert document["sheets"][0]["size"] == [7, 7]
     save(tmp_path / "frames" / "pole_1.png", art(2, 900) | np.array([0, 0, 0, 255], np.uint8))
     document, _ = packed(run, tmp_path, "--layout", "tight")
-    assert document["sheets"][0]["size"][1] == 900
+    assert document["sheets"][0]["size"] == [2, 901]
 
 
 ERRORS = [

@@ -91,7 +91,7 @@ def harbour(run: Run, tmp_path: Path) -> dict[str, np.ndarray]:
     for name, pixels in frames.items():
         pixels[:, :3] = 0
         save(tmp_path / "frames" / f"{name}.png", pixels)
-    options = ("--turn", "--share-mirrored", "--mirrored", "left=gull/swing", "--gap", "1", "--max-size", "48x32")
+    options = ("--turn", "--share-mirrored", "--mirrored", "left=gull/swing", "--gap", "1", "--max-size", "42x30")
     times = ("--loop", "gull/swing=back-and-forth", "--loop", "left=once", "--fps", "8", "--hold", "left:2=250ms")
     run(
         "pack", "frames", "--out", "o", "--layout", "tight", "--pivot", "0.5,0.9", "--metadata", "json,xml",

@@ -187,6 +187,8 @@ def _print_considered(packed: Packed, every: bool) -> None:
         f"bound: what is stored covers {packed.bound:,} pixels with its gaps; "
         "no sheets with less room than that inside can hold it"
     )
+    if packed.proven:
+        print_note("proven: no smaller sheet that the settings allow can hold what is on it")
 
 
 def _telling(tried: list[Considered]) -> list[Considered]:
@@ -265,7 +267,11 @@ def _document(
         }
         for one in packed.also
     ]
-    tried = {"considered": [dataclasses.asdict(one) for one in packed.considered], "bound": packed.bound}
+    tried = {
+        "considered": [dataclasses.asdict(one) for one in packed.considered],
+        "bound": packed.bound,
+        "proven": packed.proven,
+    }
     return {
         "command": "pack",
         "dry_run": dry_run,

@@ -43,6 +43,7 @@ class Built:
     remarks: tuple[Sentence, ...]
     considered: tuple[Considered, ...]
     bound: int
+    proven: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,6 +61,7 @@ class Packed:
     warnings: tuple[Sentence, ...]
     considered: tuple[Considered, ...]
     bound: int
+    proven: bool
     also: tuple[Built, ...] = ()
 
 
@@ -131,7 +133,7 @@ def _build(
     stale = tuple(sorted(Path(path) for path in before.own if Path(path) not in files))
     if not force:
         refuse_strangers(files, before.own.union(*(one.files for one in found.values())))
-    built = [Built(plan.crate, plan.remarks, plan.considered, plan.bound) for plan in plans]
+    built = [Built(plan.crate, plan.remarks, plan.considered, plan.bound, plan.proven) for plan in plans]
     warnings = tuple(dict.fromkeys((*warnings, *(warning for plan in plans for warning in plan.warnings))))
     for plan in plans:
         _prove(plan.crate)
@@ -148,6 +150,7 @@ def _build(
         warnings=warnings,
         considered=first.considered,
         bound=first.bound,
+        proven=first.proven,
         also=tuple(others),
     )
 

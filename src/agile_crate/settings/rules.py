@@ -47,7 +47,7 @@ def contradictions(settings: Settings) -> Iterator[str]:
     largest = max(settings.sheet_rules.usable)
     if spacing >= largest:
         yield f"a gap, margin, cushion or edge of {spacing} pixels is as large as the largest sheet; make it smaller"
-    tight_only = ("turn", "keep_repeats", "share_mirrored", "aspect", "effort")
+    tight_only = ("turn", "keep_repeats", "share_mirrored", "aspect", "effort", "part_animations")
     grid_only = ("columns", "rows", "cell", "down")
     for names, wrong in ((tight_only, settings.layout != "tight"), (grid_only, settings.layout == "tight")):
         for name in names:
@@ -56,6 +56,8 @@ def contradictions(settings: Settings) -> Iterator[str]:
                 yield f"{setting(name)} is for {layouts}, and {setting('layout')} is {settings.layout}; leave one out"
     if settings.keep_repeats and settings.share_mirrored:
         yield f"{setting('keep_repeats')} and {setting('share_mirrored')} contradict each other; leave one of them out"
+    if settings.one_sheet and settings.part_animations:
+        yield f"{setting('one_sheet')} and {setting('part_animations')} contradict each other; leave one of them out"
     if settings.layout == "rows" and (settings.rows or settings.down):
         asked = "rows" if settings.rows else "down"
         whole = f"{setting('layout', 'rows')} has a row for each animation"

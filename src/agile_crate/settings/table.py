@@ -297,6 +297,7 @@ class Settings:
     aspect: float = one("arrange", 2.0, "tight: one side at most so many times the other, or any", "N", readers.aspect)
     effort: str = choice("arrange", "steady", "tight: how long to search", ("quick", "steady", "deep"))
     one_sheet: bool = flag("arrange", "an error if one sheet cannot hold all")
+    part_animations: bool = flag("arrange", "tight: part an animation where a sheet is full")
     max_size: Size = one(
         "arrange", Size(4096, 4096), "largest sheet; further frames go on to the next", "WxH", readers.size
     )

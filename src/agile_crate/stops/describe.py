@@ -49,6 +49,7 @@ class Plan:
     warnings: tuple[Sentence, ...]
     considered: tuple[Considered, ...]
     bound: int
+    proven: bool
 
 
 def plan_of(
@@ -95,6 +96,7 @@ def plan_of(
         (*prepared.warnings, *warnings),
         arrangement.considered,
         arrangement.bound,
+        arrangement.proven,
     )
 
 

@@ -40,8 +40,10 @@ def arranged_tightly(
         indices = range(first, first + len(sequence.frames))
         first = indices.stop
         owned = dict.fromkeys(owners[index][0] for index in indices if min(sizes[owners[index][0]]) > 0)
-        groups.append(Group(tuple(owned), loose=sequence.name is None))
-    fillings = arrange_on_sheets(sizes, [group for group in groups if group.boxes], limits)
+        groups.append(Group(tuple(owned), loose=sequence.name is None or settings.part_animations))
+    numbers = [number for number, group in enumerate(groups) if group.boxes]
+    filled = [groups[number] for number in numbers]
+    fillings = arrange_on_sheets(sizes, filled, limits)
     if settings.one_sheet and len(fillings) > 1:
         raise FitError(_too_much(sizes, groups, limits))
     if not fillings:
@@ -49,6 +51,7 @@ def arranged_tightly(
         assert empty is not None, "nothing always fits"
         fillings = [Filling((), empty, frozenset())]
     spots = _spots(sequences, groups, owners, fillings)
+    names = [sequences[number].name for number in numbers]
     plans = tuple(
         SheetPlan(filling.arranged.size, None, limits.margin, limits.gap, settings.edge_repeat) for filling in fillings
     )
@@ -57,7 +60,8 @@ def arranged_tightly(
     )
     stored = {box for group in groups for box in group.boxes}
     whole = bound([sizes[box] for box in stored], limits.gap)
-    return Arrangement(plans, tuple(spots), considered, whole), tuple(_told_of_sharing(owners, sizes))
+    told = (*_told_of_sharing(owners, sizes), *_told_of_parting(names, filled, sizes, fillings, limits))
+    return Arrangement(plans, tuple(spots), considered, whole, all(f.arranged.proven for f in fillings)), told
 
 
 def _refuse_larger_than_sheet(pictures: Sequence[Picture], limits: Limits) -> None:
@@ -127,6 +131,43 @@ def _told_of_sharing(owners: Sequence[tuple[int, Mirror]], sizes: Sequence[Size]
             f"{counted(len(copies), 'frame')} stored with another of the same pixels{told}: "
             f"{counted(saved, 'pixel')} fewer ({setting('keep_repeats')} stores all)"
         )
+
+
+def _told_of_parting(
+    names: Sequence[str | None],
+    groups: Sequence[Group],
+    sizes: Sequence[Size],
+    fillings: Sequence[Filling],
+    limits: Limits,
+) -> Iterator[Sentence]:
+    """If a sheet is not full because an animation stays together: which, and what parting it would win."""
+    room = limits.rules.usable.w * limits.rules.usable.h
+    for number, filling in enumerate(fillings[:-1]):
+        full = bound([sizes[box] for box in filling.boxes], limits.gap) / room
+        here = {g for g, _ in filling.members}
+        later = {g for other in fillings[number + 1 :] for g, _ in other.members if not groups[g].loose} - here
+        if full >= WELL_FILLED or not later:
+            continue
+        parted = arrange_on_sheets(
+            sizes, [replace(group, loose=True) for group in groups], replace(limits, effort="quick")
+        )
+        pixels, fewer = (sum(f.arranged.size.w * f.arranged.size.h for f in some) for some in (fillings, parted))
+        if len(parted) < len(fillings) or fewer < WORTH * pixels:
+            kept = min(later, key=lambda g: (len(groups[g].boxes), g))
+            saved = f"{counted(len(parted), 'sheet')} instead of {len(fillings)}" if len(parted) < len(fillings) else ""
+            saved += f"{', ' if saved else ''}{1 - fewer / pixels:.0%} fewer pixels" if fewer < pixels else ""
+            yield Sentence(
+                f"sheet {number + 1} is {full:.0%} full, because animations such as {quoted(names[kept] or '')} "
+                f"stay on one sheet each; parting them would need {saved} ({setting('part_animations')})"
+            )
+        return
+
+
+WELL_FILLED = 0.93
+"""A sheet that is filled to this share is not worth a word."""
+
+WORTH = 0.98
+"""Parting animations is worth a word if it leaves no more than this share of the pixels."""
 
 
 def _too_much(sizes: Sequence[Size], groups: Sequence[Group], limits: Limits) -> str:

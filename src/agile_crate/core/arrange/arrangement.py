@@ -51,12 +51,14 @@ class SheetPlan:
 
 @dataclass(frozen=True, slots=True)
 class Arrangement:
-    """Sheets, a spot for every frame in order, what was considered, and the area that no arrangement can go below."""
+    """Sheets, a spot for every frame in order, what was considered, the area that no arrangement can go below, and
+    whether no sheet can be smaller with what is on it."""
 
     sheets: tuple[SheetPlan, ...]
     spots: tuple[Spot, ...]
     considered: tuple[Considered, ...] = ()
     bound: int = 0
+    proven: bool = False
 
 
 def in_cells(sizes: Sequence[Size], grid: Sequence[GridSheet], align: str, edge_repeat: int) -> Arrangement:

@@ -1,19 +1,33 @@
-"""Boxes onto as few sheets as can be found, the frames of one animation on one sheet whenever one can hold them.
+"""Boxes onto as few sheets as can be found, each as full as can be, the frames of one animation on one sheet whenever
+one can hold them.
 
-First fit decreasing (Johnson, 1973) over animations: the largest first, each to the first sheet on which the tight
-arrangement still finds room for it. An animation that no single sheet can hold, and the stills, which belong together
-no more than any others, are cut where a sheet is full, found by bisection.
+Each sheet is filled with the animations whose areas together come closest to its own, the largest of them for certain:
+the minimum bin slack of Gupta and Ho ("A new heuristic algorithm for the one-dimensional bin-packing problem",
+Production Planning & Control 10, 1999), by a table of sums. Where the tight arrangement finds no room for them, a
+little less is tried. An animation that no single sheet can hold, and the stills, which belong together no more than any
+others, are cut where a sheet is full. The last two sheets share what they hold evenly, if that
+costs nothing.
 """
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from itertools import accumulate
 
+from ..model.geometry import Size
 from .tight import Arranged, Limits, Sizes, arrange, bound
 
-CLOSE = 0.999
+FULL = (0.995, 0.99, *(share / 100 for share in range(98, 78, -1)), 0.7, 0.5, 0.3, 0.1, 0.0)
+"""The shares of a sheet that are hoped to be filled, one after the other; at the last, the largest animation alone, or
+one box."""
+
+CLOSE = 0.9985
 """No more than this share of a sheet is ever hoped to be filled, when it is asked whether trying is worth it."""
+
+SCALE = 1000
+"""Areas are told in so many parts of a sheet, to choose animations that fill it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,90 +47,168 @@ class Filling:
     members: frozenset[tuple[int, int]]
 
 
+Members = frozenset[tuple[int, int]]
+
+
 def arrange_on_sheets(sizes: Sizes, groups: Sequence[Group], limits: Limits) -> list[Filling]:
     """Sheets that hold all groups. A box that several groups share is on each sheet that one of them is on.
 
-    Every box must fit on a sheet by itself. Cost: that of `tight.arrange` for each sheet, and quick tries before.
+    Every box must fit on a sheet by itself. Cost: that of `tight.arrange` for each sheet, and a few quick tries before.
     """
     everything = frozenset((g, box) for g, group in enumerate(groups) for box in group.boxes)
-    if _worth_trying(sizes, _boxes(everything), limits):
-        whole = _filled(sizes, everything, limits)
+    desk = _Desk(sizes, limits)
+    if desk.may_fit(everything):
+        whole = desk.filled(everything)
         if whole:
             return [whole]
-    parts = _assigned(sizes, groups, limits)
-    parts.sort(key=min)
-    return [filling for part in parts if (filling := _filled(sizes, part, limits) or _quick(sizes, part, limits))]
+    parts = sorted(desk.assigned(groups), key=min)
+    fillings = [filling for part in parts if (filling := desk.filled(part) or desk.fits(part))]
+    return desk.balanced(fillings)
 
 
-Members = frozenset[tuple[int, int]]
+class _Desk:
+    """What is arranged on: boxes, the limits, and a sheet as large as they allow."""
+
+    def __init__(self, sizes: Sizes, limits: Limits) -> None:
+        self.sizes = sizes
+        self.limits = limits
+        self.largest = replace(
+            limits, rules=replace(limits.rules, exact=limits.rules.usable), aspect=None, effort="quick"
+        )
+        self.inside = Size(*(side - 2 * limits.margin + limits.gap for side in limits.rules.usable))
+
+    def area(self, members: Members) -> int:
+        return bound([self.sizes[box] for box in _boxes(members)], self.limits.gap)
+
+    def may_fit(self, members: Members) -> bool:
+        share = self.area(members) / (self.inside.w * self.inside.h)
+        return share <= CLOSE or (share <= 1 and len(members) < 20)
+
+    def filled(self, members: Members, limits: Limits | None = None) -> Filling | None:
+        """These on the smallest sheet that is found."""
+        boxes = _boxes(members)
+        arranged = arrange([self.sizes[box] for box in boxes], limits or self.limits)
+        return Filling(tuple(boxes), arranged, members) if arranged else None
+
+    def fits(self, members: Members) -> Filling | None:
+        """These on the largest sheet, if that is found quickly."""
+        return self.filled(members, self.largest) if self.may_fit(members) else None
+
+    def assigned(self, groups: Sequence[Group]) -> list[Members]:
+        """Which sheet each group's boxes go to."""
+        whole: dict[int, Members] = {}
+        sheets: list[Members] = []
+        for g, group in enumerate(groups):
+            members = frozenset((g, box) for box in group.boxes)
+            if group.loose:
+                continue
+            if self.fits(members):
+                whole[g] = members
+            else:
+                self._put_in_parts(sheets, [(g, box) for box in group.boxes], len(sheets))
+        started = len(sheets)
+        while whole:
+            sheet = sheets[started - 1] if started else frozenset()
+            chosen = self._best_choice(sheet, whole)
+            if started:  # what the parted ones have left is filled first
+                sheets[started - 1] |= _union(whole[g] for g in chosen)
+                started -= 1
+            else:
+                sheets.append(_union(whole[g] for g in chosen))
+            for g in chosen:
+                del whole[g]
+        self._put_in_parts(
+            sheets, [(g, box) for g, group in enumerate(groups) if group.loose for box in group.boxes], 0
+        )
+        return sheets
+
+    def _best_choice(self, sheet: Members, whole: dict[int, Members]) -> list[int]:
+        """The groups that fill a sheet best, beside what it holds; none if none of them fits there."""
+        tried: list[list[int]] = []
+        for share in FULL:
+            room = share * self.inside.w * self.inside.h - self.area(sheet)
+            chosen = _nearest({g: self.area(members) for g, members in whole.items()}, room, not sheet)
+            if chosen in tried:
+                continue
+            tried.append(chosen)
+            if not chosen or self.fits(sheet | _union(whole[g] for g in chosen)):
+                return chosen
+        return []
+
+    def _put_in_parts(self, sheets: list[Members], waiting: list[tuple[int, int]], first: int) -> None:
+        """Onto the sheets from `first` on, as many on each as find room, and on new ones."""
+        index = first
+        while waiting:
+            if index == len(sheets):
+                sheets.append(frozenset())
+            placed = self._most(sheets[index], waiting)
+            sheets[index] |= placed
+            waiting = waiting[len(placed) :]
+            index += 1
+
+    def _most(self, sheet: Members, waiting: list[tuple[int, int]]) -> Members:
+        """As many of the boxes, from the first on, as a sheet has room for beside what it holds."""
+        areas = list(accumulate(self.area(frozenset({member})) for member in waiting))
+        fewest = 0 if sheet else 1  # every box fits on a sheet by itself
+        tried = 0
+        for share in FULL:
+            count = bisect_right(areas, share * self.inside.w * self.inside.h - self.area(sheet))
+            some = frozenset(waiting[: max(count, fewest)])
+            if not some or len(some) == tried:
+                continue
+            tried = len(some)
+            if tried == fewest or self.fits(sheet | some):
+                return some
+        return frozenset()
+
+    def balanced(self, fillings: list[Filling]) -> list[Filling]:
+        """The same sheets, the last two sharing their groups evenly, unless that would take more pixels."""
+        if len(fillings) < 2:
+            return fillings
+        *others, first, second = fillings
+        groups: dict[tuple[int, bool], Members] = {}
+        for sheet in (first, second):  # a group on both was parted, and stays so
+            for member in sheet.members:
+                key = member[0], sheet is second and any(g == member[0] for g, _ in first.members)
+                groups[key] = groups.get(key, frozenset()) | {member}
+        halves: list[Members] = [frozenset(), frozenset()]
+        for members in sorted(groups.values(), key=lambda members: (-self.area(members), min(members))):
+            lighter = 0 if self.area(halves[0]) <= self.area(halves[1]) else 1
+            halves[lighter] |= members
+        if {*halves} == {first.members, second.members} or not all(half and self.may_fit(half) for half in halves):
+            return fillings
+        even = [filling for half in sorted(halves, key=min) if (filling := self.filled(half))]
+        if len(even) < 2 or sum(map(_pixels, even)) > _pixels(first) + _pixels(second):
+            return fillings
+        return [*others, *even]
+
+
+def _nearest(areas: dict[int, int], room: float, must: bool) -> list[int]:
+    """The groups whose areas together come nearest to `room` from below; with `must` the largest is one of them."""
+    ordered = sorted(areas, key=lambda g: (-areas[g], g))
+    chosen = ordered[:1] if must else []
+    room -= sum(areas[g] for g in chosen)
+    if room <= 0:
+        return chosen
+    parts = {g: -(-areas[g] * SCALE // int(room)) if int(room) else SCALE + 1 for g in ordered if g not in chosen}
+    sums = [1]  # bit n: n is a sum of the parts so far
+    for part in parts.values():
+        sums.append((sums[-1] | sums[-1] << part) & ((2 << SCALE) - 1))
+    total = sums[-1].bit_length() - 1
+    for g, before in zip(reversed(parts), reversed(sums[:-1]), strict=True):
+        if not before >> total & 1:
+            chosen.append(g)
+            total -= parts[g]
+    return sorted(chosen)
+
+
+def _union(members: object) -> Members:
+    return frozenset().union(*members)  # type: ignore[misc]
 
 
 def _boxes(members: Members) -> list[int]:
     return sorted({box for _, box in members})
 
 
-def _worth_trying(sizes: Sizes, boxes: Sequence[int], limits: Limits) -> bool:
-    inside = [side - 2 * limits.margin + limits.gap for side in limits.rules.usable]
-    return bound([sizes[box] for box in boxes], limits.gap) <= CLOSE * inside[0] * inside[1] or len(boxes) < 20
-
-
-def _filled(sizes: Sizes, members: Members, limits: Limits) -> Filling | None:
-    boxes = _boxes(members)
-    arranged = arrange([sizes[box] for box in boxes], limits)
-    return Filling(tuple(boxes), arranged, members) if arranged else None
-
-
-def _quick(sizes: Sizes, members: Members, limits: Limits) -> Filling | None:
-    """Whether these fit on one sheet of any size and shape that the limits allow, with little effort."""
-    if not _worth_trying(sizes, _boxes(members), limits):
-        return None
-    return _filled(sizes, members, replace(limits, effort="quick", aspect=None))
-
-
-def _assigned(sizes: Sizes, groups: Sequence[Group], limits: Limits) -> list[Members]:
-    """Which sheet each group's boxes go to."""
-
-    def area(group: Group) -> int:
-        return bound([sizes[box] for box in set(group.boxes)], limits.gap)
-
-    order = sorted(range(len(groups)), key=lambda g: (groups[g].loose, -area(groups[g]), g))
-    sheets: list[Members] = []
-    for g in order:
-        members = frozenset((g, box) for box in groups[g].boxes)
-        if not groups[g].loose and _put_whole(sizes, sheets, members, limits):
-            continue
-        _put_in_parts(sizes, sheets, g, groups[g], limits)
-    return sheets
-
-
-def _put_whole(sizes: Sizes, sheets: list[Members], members: Members, limits: Limits) -> bool:
-    for index, sheet in enumerate(sheets):
-        if _quick(sizes, sheet | members, limits):
-            sheets[index] = sheet | members
-            return True
-    if _quick(sizes, members, limits):
-        sheets.append(members)
-        return True
-    return False
-
-
-def _put_in_parts(sizes: Sizes, sheets: list[Members], g: int, group: Group, limits: Limits) -> None:
-    waiting = list(group.boxes)
-    index = 0 if group.loose else len(sheets)
-    while waiting:
-        if index == len(sheets):
-            sheets.append(frozenset())
-        sheet = sheets[index]
-        fits, beyond = 0, len(waiting) + 1
-        if not sheet:
-            fits = 1  # every box fits on a sheet by itself
-        while beyond - fits > 1:
-            middle = (fits + beyond) // 2
-            more = frozenset((g, box) for box in waiting[:middle])
-            if _quick(sizes, sheet | more, limits):
-                fits = middle
-            else:
-                beyond = middle
-        sheets[index] = sheet | {(g, box) for box in waiting[:fits]}
-        waiting = waiting[fits:]
-        index += 1
+def _pixels(filling: Filling) -> int:
+    return filling.arranged.size.w * filling.arranged.size.h
