@@ -19,7 +19,7 @@ from itertools import accumulate
 from ..model.geometry import Size
 from .tight import Arranged, Limits, Sizes, arrange, bound
 
-FULL = (0.995, 0.99, *(share / 100 for share in range(98, 78, -1)), 0.7, 0.5, 0.3, 0.1, 0.0)
+FULL = (1.0, 0.995, 0.99, *(share / 100 for share in range(98, 78, -1)), 0.7, 0.5, 0.3, 0.1, 0.0)
 """The shares of a sheet that are hoped to be filled, one after the other; at the last, the largest animation alone, or
 one box."""
 
