@@ -29,7 +29,8 @@ def test_help_lists_what_works_and_every_setting(run: Run) -> None:
     for command in ("pack", "survey", "verify", "unpack", "demo"):
         assert f"\n  {command}" in top.stdout
         assert run(command, "--help").returncode == 0
-    assert all(option_name(name) in run("pack", "--help").stdout for name in options())
+    told = run("pack", "--help").stdout
+    assert all(option_name(name) in told for name in options())
     assert run("--version").stdout == f"agile-crate {agile_crate.__version__}\n"
     how = "compiled" if COMPILED else "in plain Python"
     assert run("--version", "--verbose").stdout == f"agile-crate {agile_crate.__version__}, arranging {how}\n"
