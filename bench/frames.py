@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from concurrent.futures import ProcessPoolExecutor
-from functools import partial
+from functools import cache, partial
 from pathlib import Path
 
 import numpy as np
 from PIL import Image, ImageDraw, ImageFilter
+
+from boxes import sprites
 
 
 def painted(number: int, side: int = 512) -> Image.Image:
@@ -41,6 +43,20 @@ def pixel_art(number: int, side: int = 64) -> Image.Image:
     return image
 
 
+@cache
+def proportions() -> list[tuple[int, int]]:
+    return sprites(5000, 0)
+
+
+def sprite(number: int) -> Image.Image:
+    """A figure of a real sprite's proportions, with an empty rim."""
+    w, h = proportions()[number]
+    drawn = pixel_art(number)
+    image = Image.new("RGBA", (w + 8, h + 8), (0, 0, 0, 0))
+    image.paste(drawn.crop(drawn.getbbox()).resize((w, h), Image.Resampling.NEAREST), (4, 4))
+    return image
+
+
 def folder_of(draw: str, count: int, at: Path) -> Path:
     """A folder with `count` pictures of a kind, made if it is not there yet."""
     folder = at / f"{draw}-{count}"
@@ -53,4 +69,6 @@ def folder_of(draw: str, count: int, at: Path) -> Path:
 
 
 def _save(draw: str, folder: Path, number: int) -> None:
-    {"painted": painted, "pixel_art": pixel_art}[draw](number).save(folder / f"frame_{number:04d}.png")
+    {"painted": painted, "pixel_art": pixel_art, "sprite": sprite}[draw](number).save(
+        folder / f"frame_{number:04d}.png"
+    )

@@ -21,7 +21,7 @@ from PIL import Image
 
 import agile_crate
 from agile_crate.exports.png import encode_png
-from frames import folder_of, painted, pixel_art
+from frames import folder_of, painted, pixel_art, proportions
 
 HERE = Path(__file__).parent
 WORK = HERE.parent / "build" / "bench"
@@ -41,6 +41,8 @@ def main() -> None:
         ("100 frames of 64×64", "pixel_art", 100, 64, 10, 10, 1.25),
     ):
         compare_programs(name, folder_of(draw, count, WORK), side, columns, rows, goal)
+    for count, goal in ((500, 1.0), (5000, 0.6)):
+        compare_tight(f"{count:,} sprites, tight", folder_of("sprite", count, WORK), goal)
     folder = folder_of("painted", 1000, WORK)
     look = [PROGRAM, "survey", folder, "--quiet"]
     pairs = [(timed(look), timed([sys.executable, HERE / "decode.py", folder])) for _ in range(ROUNDS)]
@@ -92,6 +94,16 @@ def compare_programs(name: str, folder: Path, side: int, columns: int, rows: int
     report(name, [(a[0], b[0]) for a, b in pairs], "s", goal)
     raw = count * side * side * 4 / 2**20
     print(f"{'  peak memory':44}{median(a[1] for a, _ in pairs):>8.0f}MB{'':18}  {2.5 * raw + 150:.0f} MB")
+
+
+def compare_tight(name: str, folder: Path, goal: float) -> None:
+    """Tight sheets beside the plain program, which pastes frames in cells of the largest one's size."""
+    frames = len(list(folder.glob("*.png")))
+    side = 8 + max(map(max, proportions()[:frames]))
+    command = [PROGRAM, "pack", folder, "--out", WORK / "tight", "--layout", "tight", "--gap", "2", "--force"]
+    other = [sys.executable, HERE / "plain.py", folder, WORK / "cells", side, 4096 // side, 4096 // side]
+    pairs = [(timed(command), timed(other)) for _ in range(ROUNDS)]
+    report(name, [(a[0], b[0]) for a, b in pairs], "s", goal)
 
 
 def compare_proof(folder: Path) -> None:

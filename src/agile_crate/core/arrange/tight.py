@@ -58,7 +58,7 @@ POLICIES = (
 )
 """What filled most sheets in trials over many sets of sprites and of cut rectangles, of 50 to 5,000 boxes."""
 
-EFFORTS = {"quick": (500, 1_500), "steady": (1_000, 44_000), "deep": (5_000, 5_000_000)}
+EFFORTS = {"quick": (500, 1_000), "steady": (1_000, 44_000), "deep": (5_000, 5_000_000)}
 """How much work may be done: so much for each box, and so much times the root of their number. Looking at a width is
 one, placing a box some more; compiled, 1,000 take about as long as decoding a frame of 64×64."""
 
