@@ -62,7 +62,7 @@ EFFORTS = {"quick": (500, 1_000), "steady": (1_000, 44_000), "deep": (5_000, 5_0
 """How much work may be done: so much for each box, and so much times the root of their number. Looking at a width is
 one, placing a box some more; compiled, 1,000 take about as long as decoding a frame of 64×64."""
 
-FEW = 40
+FEW = 30
 """Kinds of boxes. Up to so many, favouring some by chance finds more than weights alone."""
 
 SPREAD = 10
