@@ -141,7 +141,7 @@ def _told_of_parting(
     limits: Limits,
 ) -> Iterator[Sentence]:
     """If a sheet is not full because an animation stays together: which, and what parting it would win."""
-    room = limits.rules.usable.w * limits.rules.usable.h
+    room = limits.inside.w * limits.inside.h
     for number, filling in enumerate(fillings[:-1]):
         full = bound([sizes[box] for box in filling.boxes], limits.gap) / room
         here = {g for g, _ in filling.members}
@@ -174,8 +174,7 @@ def _too_much(sizes: Sequence[Size], groups: Sequence[Group], limits: Limits) ->
     """What `--one-sheet` says: how much is missing, and which scale would fit."""
     boxes = sorted({box for group in groups for box in group.boxes})
     usable = limits.rules.usable
-    room = (usable.w - 2 * limits.margin + limits.gap) * (usable.h - 2 * limits.margin + limits.gap)
-    over = bound([sizes[box] for box in boxes], limits.gap) / room - 1
+    over = bound([sizes[box] for box in boxes], limits.gap) / (limits.inside.w * limits.inside.h) - 1
     low, high = 1, 100  # per cent: `low` is hoped to fit, `high` does not; a smoothed edge may take one pixel more
     quick = replace(limits, effort="quick", aspect=None)
     while high - low > 1:

@@ -96,6 +96,15 @@ def test_well_known_sets() -> None:
     assert arrange([(32, 64)] * 33, Limits(SheetRules(exact=Size(256, 256)))) is None
 
 
+def test_a_search_through_all_arrangements_keeps_to_the_limits() -> None:
+    squares = [(side, side) for side in range(1, 9)]
+    for largest in (Size(40, 12), Size(12, 40)):
+        found = arrange(squares, Limits(SheetRules(largest), None))
+        assert found.size.w <= largest.w
+        assert found.size.h <= largest.h
+        check_places(squares, found, Limits())
+
+
 def test_turning_helps_where_only_turned_boxes_fit() -> None:
     boxes = [(10, 100)] * 3
     rules = SheetRules(Size(100, 40))

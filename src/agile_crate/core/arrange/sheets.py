@@ -16,7 +16,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import accumulate
 
-from ..model.geometry import Size
 from .tight import Arranged, Limits, Sizes, arrange, bound
 
 FULL = (1.0, 0.995, 0.99, *(share / 100 for share in range(98, 78, -1)), 0.7, 0.5, 0.3, 0.1, 0.0)
@@ -75,7 +74,7 @@ class _Desk:
         self.largest = replace(
             limits, rules=replace(limits.rules, exact=limits.rules.usable), aspect=None, effort="quick"
         )
-        self.inside = Size(*(side - 2 * limits.margin + limits.gap for side in limits.rules.usable))
+        self.inside = limits.inside
 
     def area(self, members: Members) -> int:
         return bound([self.sizes[box] for box in _boxes(members)], self.limits.gap)

@@ -84,6 +84,11 @@ class Limits:
     turn: bool = False
     effort: str = "steady"
 
+    @property
+    def inside(self) -> Size:
+        """The room for boxes with their gap on the largest sheet."""
+        return Size(*(side - 2 * self.margin + self.gap for side in self.rules.usable))
+
 
 class Place(NamedTuple):
     """Where a box lies: its left and top edge, and whether it is turned by 90°."""
@@ -127,7 +132,8 @@ def arrange(sizes: Sizes, limits: Limits) -> Arranged | None:
     found = _Search(sizes, limits).result()
     if found is None and limits.aspect is not None:
         as_square = None if limits.rules.exact else arrange(sizes, square)
-        return as_square or arrange(sizes, replace(limits, aspect=None))
+        found = as_square or arrange(sizes, replace(limits, aspect=None))
+        return replace(found, proven=False) if found else None  # what was asked for may exist, though none was found
     return found
 
 
@@ -160,7 +166,7 @@ class _Search:
         sides = [(min(box), min(box)) if limits.turn else box for box in self.kinds]
         self.least = Size(max(w for w, _ in sides), max(h for _, h in sides))
         self.longest = max(map(max, self.kinds))
-        self.most = Size(*(side - self.rim for side in self.rules.usable))
+        self.most = limits.inside
         self.aspect = self._aspect()
         self.chance = random.Random(len(sizes))
         self.best: tuple[Size, Laid] | None = None
@@ -316,8 +322,8 @@ class _Search:
         steps = FIRST_STEPS
         while self.best and budget > 0:
             smaller = {self._inside(width, height) for width in widths for height in self._heights(width)}
-            if either_way:
-                smaller = {Size(*sorted(inside)) for inside in smaller}
+            if either_way:  # as far as the rules allow both
+                smaller = {size for size in smaller if size.w <= size.h or Size(size.h, size.w) not in smaller}
             undecided = sorted(smaller - ruled_out, key=_rank)
             if not undecided:
                 return []
@@ -401,10 +407,10 @@ class _Search:
     def _widths(self) -> list[int]:
         """All widths of the inside at which there may be a smaller sheet than the best, or one with little waste."""
         area = self.best[0].w * self.best[0].h if self.best else int(1.1 * self.area)
-        low, high = self.least.w, area // self.least.h
+        low, high = self.least.w, area // max(1, self.least.h + self.rim) - self.rim
         if self.aspect is not None:
-            low = max(low, math.isqrt(int(self.area / self.aspect)))
-            high = min(high, math.isqrt(int(area * self.aspect)) + 1)
+            low = max(low, math.isqrt(int(self.area / self.aspect)) - max(0, self.rim))
+            high = min(high, math.isqrt(int(area * self.aspect)) + 1 - self.rim)
         high = max(low, min(high, self.most.w))
         return [width for width in self._multiples(low, high + self.rules.multiple - 1) if width <= self.most.w]
 
