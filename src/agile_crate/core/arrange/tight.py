@@ -132,8 +132,9 @@ def arrange(sizes: Sizes, limits: Limits) -> Arranged | None:
     found = _Search(sizes, limits).result()
     if found is None and limits.aspect is not None:
         as_square = None if limits.rules.exact else arrange(sizes, square)
-        found = as_square or arrange(sizes, replace(limits, aspect=None))
-        return replace(found, proven=False) if found else None  # what was asked for may exist, though none was found
+        if as_square:
+            return replace(as_square, proven=False)  # no smaller square: a smaller sheet of another shape may exist
+        return arrange(sizes, replace(limits, aspect=None))
     return found
 
 
