@@ -12,9 +12,14 @@ from agile_crate.core.model.crate import (
     Frame,
     Sheet,
 )
-from agile_crate.core.model.geometry import Box, Cells, Offset, Point, Shape, Size
+from agile_crate.core.model.geometry import Block, Box, Cells, Offset, Point, Shape, Size
 
 SHAPE = Shape(((Point(1, 2), Point(3.5, 2), Point(3, 4)), (Point(0, 0), Point(1, 0), Point(0, 1.25))), 0.5)
+
+BLOCKS = (
+    Block(3, 2, Offset(1, 4), Cells(Size(16, 10), 2, 1, gap=2)),
+    Block(5, 1, Offset(40, 1), Cells(Size(7, 5), 3, 2, gap=2)),
+)
 
 FULL = Crate(
     name="otter",
@@ -22,6 +27,7 @@ FULL = Crate(
         Sheet("otter-1.png", Size(64, 32), Cells(Size(16, 16), 4, 2, 1, 2, down=True), "ab" * 32, gap=2, margin=1),
         Sheet("otter-2.png", Size(48, 48), None, "cd" * 32, gap=4, margin=2, edge_repeat=2),
         Sheet("otter-3.png", Size(50, 40), Cells(Size(8, 8), 3, 2, filled=(2, 3)), "ef" * 32),
+        Sheet("otter-4.png", Size(90, 20), None, "01" * 32, gap=2, margin=1, blocks=BLOCKS),
     ),
     frames=(
         Frame("swim/swim_01", 0, Box(2, 2, 9, 4), Size(16, 16), Offset(3, 5), Point(8, 16), crc="0badcafe", touched=True),

@@ -216,7 +216,61 @@ def test_nothing_visible_and_very_little(run: Run, tmp_path: Path) -> None:
     assert document["sheets"][0]["size"] == [2, 901]
 
 
+def test_a_grid_for_each_animation(run: Run, frames: Path, tmp_path: Path) -> None:
+    save(tmp_path / "frames" / "buoy.png", spot(32, 5, 5, 9, 12, 40))
+    document, said = packed(
+        run, tmp_path, "--layout", "blocks", "--gap", "1", "--margin", "2", "--metadata", "json,xml"
+    )
+    (sheet,) = document["sheets"]
+    assert [(block["first"], block["count"]) for block in sheet["blocks"]] == [(0, 4), (4, 3), (7, 5), (12, 1)]
+    assert sheet["blocks"][0]["size"] == [16, 9]  # dive: all that is ever seen of it
+    pixels = decode(tmp_path / "o.png")
+    for block in sheet["blocks"]:  # as an engine cuts that knows nothing but the block
+        x, y, (w, h) = *block["origin"], block["size"]
+        for number in range(block["count"]):
+            row, column = divmod(number, block["columns"])
+            left, top = x + column * (w + 1), y + row * (h + 1)
+            frame = document["frames"][block["first"] + number]
+            dx, dy = frame["offset"]
+            whole = decode(tmp_path / "frames" / f"{frame['name']}.png")
+            assert (pixels[top : top + h, left : left + w] == whole[dy : dy + h, dx : dx + w]).all()
+    assert "  in blocks, each filled row by row, margin 2, gap 1\n" in said
+    (line,) = [line.split() for line in said.splitlines() if line.startswith("  run ") and "×" in line]
+    first, (dx, dy) = sheet["blocks"][1], document["frames"][4]["offset"]
+    assert line[1:4] == ["4–6", "{},{}".format(*first["origin"]), "{}×{}".format(*first["size"])]
+    assert line[-1] == f"{16 - dx},{32 - dy}"
+    told = json.loads(run("pack", "frames", "--out", "o", "--layout", "blocks", "--json", "--dry-run").stdout)
+    assert [(one["name"], one["is_still"]) for one in told["sheets"][0]["blocks"]] == [
+        ("dive", False), ("run", False), ("walk", False), ("buoy", True)
+    ]  # fmt: skip
+    grid = packed(run, tmp_path, "--layout", "grid")[0]["sheets"][0]["size"]
+    assert sheet["size"][0] * sheet["size"][1] < 0.4 * grid[0] * grid[1]
+
+
+def test_blocks_on_several_sheets_and_their_shapes(run: Run, frames: Path, tmp_path: Path) -> None:
+    blocks = ["--layout", "blocks", "--gap", "1"]
+    document, said = packed(run, tmp_path, *blocks, "--max-size", "64x64", "--trim", "off")
+    assert [len(sheet["blocks"]) for sheet in document["sheets"]] == [1] * 12  # only one canvas fits
+    assert "on sheet\n" in said
+    document, _ = packed(run, tmp_path, *blocks, "--rows", "1", "--trim", "frame")
+    assert [block["columns"] for block in document["sheets"][0]["blocks"]] == [4, 3, 5]
+    assert [block["size"] for block in document["sheets"][0]["blocks"]] == [[16, 9], [20, 11], [11, 11]]
+    document, said = packed(run, tmp_path, *blocks, "--columns", "2", "--trim", "frame", "--align", "top-left")
+    assert [block["rows"] for block in document["sheets"][0]["blocks"]] == [2, 2, 3]
+    assert document["frames"][4]["box"][:2] == document["sheets"][0]["blocks"][1]["origin"]
+    assert "smaller than the cells of their block, put at the top-left of its cell (--align)\n" in said
+    one_sheet = [*blocks, "--one-sheet", "--max-size", "40x40"]
+    done = run("pack", "frames", "--out", "p", *one_sheet)
+    assert done.returncode == 4
+    percent = [word for word in done.stderr.split() if word.endswith("%")][-1]
+    assert run("pack", "frames", "--out", "p", *one_sheet, "--scale", percent).returncode == 0
+
+
 ERRORS = [
+    (["--layout", "blocks", "--columns", "4", "--rows", "2"], 2, "--layout blocks makes as many rows as --columns need, or columns as --rows need; leave one of the two out"),
+    (["--layout", "blocks", "--cell", "9x9"], 2, "--cell is for layouts with cells of one size, and --layout is blocks; leave one out"),
+    (["--effort", "deep"], 2, "--effort is for the layouts blocks and tight, and --layout is grid; leave one out"),
+    (["--layout", "blocks", "--max-size", "16x16"], 4, "frame 'run/run_1' (and 2 more) is 23×14, larger than a sheet may be, 16×16; raise --max-size or --size, or make frames smaller with --scale"),
     (["--layout", "tight", "--max-size", "16x16"], 4, "frame 'run/run_2' (and 1 more) is 20×5, larger than a sheet may be, 16×16; raise --max-size or --size, or make frames smaller with --scale"),
     (["--layout", "tight", "--max-size", "19x4", "--turn"], 4, None),
     (["--layout", "tight", "--gap", "5000"], 2, "a gap, margin, cushion or edge of 5000 pixels is as large as the largest sheet; make it smaller"),

@@ -148,7 +148,8 @@ def _print_sheets(sheets: list[SheetSummary]) -> None:
     cell = first.cell
     columns = [Column("sheet"), Column("size", True)]
     columns += [Column("columns × rows", True)] if cell else []
-    columns += [Column(heading, True) for heading in ("frames", "empty" if cell else "boxes", "full", "GPU memory")]
+    parts = "empty" if cell else "blocks" if first.blocks else "boxes"
+    columns += [Column(heading, True) for heading in ("frames", parts, "full", "GPU memory")]
     table = []
     for sheet in sheets:
         row = [shown(sheet.image), measured(sheet.size)]
@@ -156,7 +157,7 @@ def _print_sheets(sheets: list[SheetSummary]) -> None:
             frames = _span(*(sheet.frames or (0, 0)))
             row += [f"{sheet.columns} × {sheet.rows}", frames, str(sheet.empty_cells)]
         else:
-            row += [str(sheet.count), str(sheet.boxes)]
+            row += [str(sheet.count), str(len(sheet.blocks) or sheet.boxes)]
         table.append([*row, f"{sheet.full:.0%}", bytes_shown(sheet.gpu_bytes)])
     print_table(columns, table)
     spacing = f"margin {first.margin}, gap {first.gap}"
@@ -166,8 +167,30 @@ def _print_sheets(sheets: list[SheetSummary]) -> None:
         order = "column by column" if first.down else "row by row"
         print(f"  cells {measured(cell)}, {spacing}, filled {order}\n")
     else:
-        print_note(f"packed tightly, {spacing}")
+        print_note(f"{'in blocks, each filled row by row' if first.blocks else 'packed tightly'}, {spacing}")
         print()
+    if any(sheet.blocks for sheet in sheets):
+        _print_blocks(sheets)
+
+
+def _print_blocks(sheets: list[SheetSummary]) -> None:
+    """What an engine that cuts by cells needs of each animation's block. Stills have their boxes in the metadata."""
+    from ..core.text import measured, shown
+    from .tables import Column, print_table
+
+    columns = [Column("block")]
+    columns += [Column(heading, True) for heading in ("frames", "x,y", "cell", "columns × rows", "pivot")]
+    rows = []
+    for number, sheet in enumerate(sheets, 1):
+        for block in sheet.blocks:
+            if not block.is_still:
+                pivot = f"{block.pivot.x:g},{block.pivot.y:g}" if block.pivot else "differs"
+                place, shape = f"{block.origin.x},{block.origin.y}", f"{block.columns} × {block.rows}"
+                row = [shown(block.name), _span(*block.frames), place, measured(block.cell), shape, pivot]
+                rows.append([*row, str(number)] if len(sheets) > 1 else row)
+    columns += [Column("on sheet", True)] if len(sheets) > 1 else []
+    if rows:
+        print_table(columns, rows)
 
 
 def _print_considered(packed: Packed, every: bool) -> None:

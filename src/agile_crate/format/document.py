@@ -14,7 +14,7 @@ from fractions import Fraction
 from typing import Any, TypeVar, get_args
 
 from ..core.model.crate import FORMAT, VERSION, Animation, Crate, Frame, Loop, Sheet
-from ..core.model.geometry import Box, Cells, Mirror, Offset, Point, Shape, Size
+from ..core.model.geometry import Block, Box, Cells, Mirror, Offset, Point, Shape, Size
 from ..core.text import is_unicode, shown
 from .ranges import ANY, RANGES, Range
 
@@ -88,7 +88,20 @@ def sheet_of(sheet: Sheet) -> Document:
         said |= {"margin": sheet.margin, "gap": sheet.gap}
     if sheet.edge_repeat:
         said["edge_repeat"] = sheet.edge_repeat
+    if sheet.blocks:
+        said["blocks"] = list(map(_block_of, sheet.blocks))
     return said
+
+
+def _block_of(block: Block) -> Document:
+    return {
+        "first": block.first,
+        "count": block.count,
+        "origin": block.at,
+        "size": block.cells.size,
+        "columns": block.cells.columns,
+        "rows": block.cells.rows,
+    }
 
 
 def frame_of(frame: Frame) -> Document:
@@ -202,16 +215,21 @@ def _read_digests(document: Document) -> dict[str, str]:
 def _read_sheet(value: Any, place: str) -> Sheet:
     image = _text(value, "image", place)
     _expect(_stays_in_folder(image), f"{place}.image", "the name of a file in the same folder", image)
-    keys = [key for key in ("cells", "row_cells") if value.get(key) is not None]
-    cells = _read_cells(value[keys[0]], f"{place}.{keys[0]}") if keys else None
+    keys = [key for key in ("cells", "row_cells", "blocks") if value.get(key) is not None]
+    _expect(len(keys) < 2, place, "one of cells, row_cells and blocks", keys)
+    cells = _read_cells(value[keys[0]], f"{place}.{keys[0]}") if keys and keys[0] != "blocks" else None
+    gap = cells.gap if cells else _whole(value.get("gap", 0), f"{place}.gap", RANGES["sheets.gap"])
+    blocks = _list(value, "blocks", place) if keys == ["blocks"] else []
+    _expect(keys != ["blocks"] or len(blocks) > 0, f"{place}.blocks", "at least one block", blocks)
     return Sheet(
         image=image,
         size=Size(*_whole_numbers(value, "size", place, RANGES["sheets.size"], 2)),
         cells=cells,
         sha256=_text(value, "sha256", place, ""),
-        gap=cells.gap if cells else _whole(value.get("gap", 0), f"{place}.gap", RANGES["sheets.gap"]),
+        gap=gap,
         margin=cells.margin if cells else _whole(value.get("margin", 0), f"{place}.margin", RANGES["sheets.margin"]),
         edge_repeat=_whole(value.get("edge_repeat", 0), f"{place}.edge_repeat", RANGES["sheets.edge_repeat"]),
+        blocks=tuple(_read_block(block, f"{place}.blocks[{index}]", gap) for index, block in enumerate(blocks)),
     )
 
 
@@ -228,6 +246,20 @@ def _read_cells(value: Any, place: str) -> Cells:
         gap=_whole(value.get("gap", 0), f"{place}.gap", RANGES["cells.gap"]),
         down=_one_of(value, "order", place, ("across", "down"), "across") == "down",
         filled=_whole_numbers(value, "filled", place, RANGES["cells.filled"]) if "filled" in value else (),
+    )
+
+
+def _read_block(value: Any, place: str, gap: int) -> Block:
+    numbers = {
+        key: _whole(_key(value, key, place), f"{place}.{key}", RANGES[f"blocks.{key}"])
+        for key in ("first", "count", "columns", "rows")
+    }
+    cell = Size(*_whole_numbers(value, "size", place, RANGES["blocks.size"], 2))
+    return Block(
+        numbers["first"],
+        numbers["count"],
+        Offset(*_whole_numbers(value, "origin", place, RANGES["blocks.origin"], 2)),
+        Cells(cell, numbers["columns"], numbers["rows"], gap=gap),
     )
 
 

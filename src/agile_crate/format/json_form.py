@@ -1,6 +1,7 @@
 """Metadata as JSON, format version 1: text from a crate and a crate from text. docs/format.md is the reference.
 
-One line a sheet, a frame and an animation, keys always in the same order, so that two builds compare line by line.
+One line a sheet, a block, a frame and an animation, keys always in the same order, so that two builds compare line by
+line.
 """
 
 from __future__ import annotations
@@ -22,7 +23,7 @@ def to_json(crate: Crate, compact: bool = False) -> str:
         return _laid_out(document_of(crate), None)
     dump = json.JSONEncoder(ensure_ascii=False).encode
     return _laid_out(head_of(crate), {
-        "sheets": (dump(sheet_of(sheet)) for sheet in crate.sheets),
+        "sheets": (_sheet(sheet_of(sheet), dump) for sheet in crate.sheets),
         "frames": (_frame(frame, dump) for frame in crate.frames),
         "animations": (dump(animation_of(animation)) for animation in crate.animations),
     })  # fmt: skip
@@ -55,8 +56,18 @@ def retouched(text: bytes, digests: Mapping[str, str], touched: Collection[int])
     if text.count(b"\n") < 2:
         return _laid_out(document, None)
     dump = json.JSONEncoder(ensure_ascii=False).encode
-    lists = {key: map(dump, document.pop(key)) for key in ("sheets", "frames", "animations")}
+    lists: dict[str, Iterable[str]] = {"sheets": [_sheet(sheet, dump) for sheet in document.pop("sheets")]}
+    lists |= {key: map(dump, document.pop(key)) for key in ("frames", "animations")}
     return _laid_out(document, lists)
+
+
+def _sheet(said: Document, dump: Callable[[Any], str]) -> str:
+    """A sheet's object, its blocks on lines of their own."""
+    if not said.get("blocks"):
+        return dump(said)
+    begin = dump({key: value for key, value in said.items() if key != "blocks"}).removesuffix("}")
+    lines = ",\n".join(f"      {dump(block)}" for block in said["blocks"])
+    return f'{begin}, "blocks": [\n{lines}\n    ]}}'
 
 
 def _frame(frame: Frame, dump: Callable[[Any], str]) -> str:

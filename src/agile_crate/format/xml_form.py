@@ -1,8 +1,8 @@
 """Metadata as XML, format version 1: it says what the JSON form says, under the same names.
 
 Texts and numbers are attributes; lists of numbers are attributes with blanks between them (the list type of XML
-Schema). One line a sheet, a frame and an animation. Names are kept exactly: tabs and line ends are written as character
-references, which parsers hand on unchanged (XML 1.0, section 3.3.3).
+Schema). One line a sheet, a block, a frame and an animation. Names are kept exactly: tabs and line ends are written as
+character references, which parsers hand on unchanged (XML 1.0, section 3.3.3).
 """
 
 from __future__ import annotations
@@ -112,6 +112,9 @@ def _sheet(sheet: Sheet) -> str:
     said = sheet_of(sheet)
     grids = [(key, said.pop(key)) for key in ("cells", "row_cells") if key in said]
     inner = "".join(f"<{key}{_attributes(grid)}/>" for key, grid in grids)
+    if blocks := said.pop("blocks", None):
+        lines = "".join(f"      <block{_attributes(block)}/>\n" for block in blocks)
+        inner = f"<blocks>\n{lines}    </blocks>"
     return _element("sheet", said, inner)
 
 
@@ -235,6 +238,9 @@ def _read_sheet(element: Any, place: str) -> Document:
         if (grid := _only(element, key, place)) is not None:
             whole = dict.fromkeys(("columns", "rows", "margin", "gap"), _scalar)
             said[key] = _read(grid, whole | {"size": _numbers, "filled": _numbers})
+    if (blocks := _only(element, "blocks", place)) is not None:
+        whole = dict.fromkeys(("first", "count", "columns", "rows"), _scalar)
+        said["blocks"] = [_read(one, whole | {"origin": _numbers, "size": _numbers}) for one in blocks.findall("block")]
     return said
 
 

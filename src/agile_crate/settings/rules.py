@@ -12,6 +12,15 @@ if TYPE_CHECKING:
     from .table import Settings
 
 
+ONLY_FOR = (
+    (("turn", "keep_repeats", "share_mirrored", "part_animations"), ("tight",), "the tight layout"),
+    (("aspect", "effort"), ("blocks", "tight"), "the layouts blocks and tight"),
+    (("columns", "rows"), ("grid", "strip", "rows", "blocks"), "layouts with cells"),
+    (("cell", "down"), ("grid", "strip", "rows"), "layouts with cells of one size"),
+)
+"""Settings that only some layouts know: their names, the layouts, and what to call those."""
+
+
 def contradictions(settings: Settings) -> Iterator[str]:
     """Sentences on settings that exclude each other, or that do nothing without another."""
     if settings.scale != 1 and settings.fit:
@@ -47,13 +56,10 @@ def contradictions(settings: Settings) -> Iterator[str]:
     largest = max(settings.sheet_rules.usable)
     if spacing >= largest:
         yield f"a gap, margin, cushion or edge of {spacing} pixels is as large as the largest sheet; make it smaller"
-    tight_only = ("turn", "keep_repeats", "share_mirrored", "aspect", "effort", "part_animations")
-    grid_only = ("columns", "rows", "cell", "down")
-    for names, wrong in ((tight_only, settings.layout != "tight"), (grid_only, settings.layout == "tight")):
+    for names, layouts, told in ONLY_FOR:
         for name in names:
-            if wrong and settings.given.get(name):
-                layouts = "the tight layout" if names is tight_only else "layouts with cells"
-                yield f"{setting(name)} is for {layouts}, and {setting('layout')} is {settings.layout}; leave one out"
+            if settings.layout not in layouts and settings.given.get(name):
+                yield f"{setting(name)} is for {told}, and {setting('layout')} is {settings.layout}; leave one out"
     if settings.keep_repeats and settings.share_mirrored:
         yield f"{setting('keep_repeats')} and {setting('share_mirrored')} contradict each other; leave one of them out"
     if settings.one_sheet and settings.part_animations:
@@ -62,6 +68,11 @@ def contradictions(settings: Settings) -> Iterator[str]:
         asked = "rows" if settings.rows else "down"
         whole = f"{setting('layout', 'rows')} has a row for each animation"
         yield f"{whole}; leave {setting(asked)} out, or leave the layout at grid"
+    if settings.layout == "blocks" and settings.columns and settings.rows:
+        yield (
+            f"{setting('layout', 'blocks')} makes as many rows as {setting('columns')} need, or columns as "
+            f"{setting('rows')} need; leave one of the two out"
+        )
     if settings.layout == "strip" and (settings.columns or settings.rows):
         asked = "columns" if settings.columns else "rows"
         whole = f"{setting('layout', 'strip')} is one row by itself"

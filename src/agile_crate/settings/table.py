@@ -230,7 +230,7 @@ class Settings:
     trim: str = choice(
         "prepare",
         "",
-        "cut off the empty rim: of each frame, or alike in an animation or all; off, but tight: frame",
+        "cut off the empty rim: by frame, animation or sheet; off by itself, but tight: frame, blocks: animation",
         ("off", "frame", "animation", "sheet"),
         remembered=True,
     )
@@ -264,8 +264,8 @@ class Settings:
     layout: str = choice(
         "arrange",
         "grid",
-        "columns and rows; one row; one animation a row; or packed as close as can be",
-        ("grid", "strip", "rows", "tight"),
+        "columns and rows; one row; one animation a row; a grid for each animation; as close as can be",
+        ("grid", "strip", "rows", "blocks", "tight"),
         remembered=True,
     )
     columns: int = one("arrange", 0, "cells side by side; chosen for you if not given", "N", readers.whole(1))
@@ -294,8 +294,10 @@ class Settings:
     turn: bool = flag("arrange", "tight: frames may lie turned by 90°")
     keep_repeats: bool = flag("arrange", "tight: store equal frames each by itself")
     share_mirrored: bool = flag("arrange", "tight: store mirror images only once, too")
-    aspect: float = one("arrange", 2.0, "tight: one side at most so many times the other, or any", "N", readers.aspect)
-    effort: str = choice("arrange", "steady", "tight: how long to search", ("quick", "steady", "deep"))
+    aspect: float = one(
+        "arrange", 2.0, "tight, blocks: one side at most so many times the other, or any", "N", readers.aspect
+    )
+    effort: str = choice("arrange", "steady", "tight, blocks: how long to search", ("quick", "steady", "deep"))
     one_sheet: bool = flag("arrange", "an error if one sheet cannot hold all")
     part_animations: bool = flag("arrange", "tight: part an animation where a sheet is full")
     max_size: Size = one(
@@ -340,7 +342,12 @@ class Settings:
     @property
     def trimming(self) -> str:
         """How frames are trimmed, the layout's own way where nothing was said."""
-        return self.trim or ("frame" if self.layout == "tight" else "off")
+        return self.trim or {"tight": "frame", "blocks": "animation"}.get(self.layout, "off")
+
+    @property
+    def has_one_cell(self) -> bool:
+        """Whether all frames lie in cells of one size."""
+        return self.layout not in ("tight", "blocks")
 
     @property
     def kept_margin(self) -> int:

@@ -32,6 +32,10 @@ def arranged(sequences: Sequences, pictures: Sequence[Picture], settings: Settin
         from .tight import arranged_tightly
 
         return Arranged(*arranged_tightly(sequences, pictures, settings))
+    if settings.layout == "blocks":
+        from .blocks import arranged_in_blocks
+
+        return Arranged(*arranged_in_blocks(sequences, pictures, settings))
     return _in_grid(sequences, pictures, settings)
 
 

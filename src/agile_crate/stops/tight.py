@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
-from ..core.arrange.arrangement import Arrangement, Considered, SheetPlan, Spot
+from ..core.arrange.arrangement import Arrangement, SheetPlan, Spot
 from ..core.arrange.share import between, shared
 from ..core.arrange.sheets import Filling, Group, arrange_on_sheets
 from ..core.arrange.tight import Limits, arrange, bound
@@ -13,23 +13,17 @@ from ..core.errors import FitError
 from ..core.model.geometry import Mirror, Size
 from ..core.model.picture import Picture, Sequences
 from ..core.sentence import Sentence, setting
-from ..core.text import counted, measured, quoted
+from ..core.text import counted, quoted
 from ..settings.table import Settings
+from .limits import considered_for, limits_of, refuse_larger_than_sheet, too_much
 
 
 def arranged_tightly(
     sequences: Sequences, pictures: Sequence[Picture], settings: Settings
 ) -> tuple[Arrangement, tuple[Sentence, ...]]:
     """Frames on tight sheets, equal ones once, and what to tell of it. Raises FitError."""
-    limits = Limits(
-        rules=settings.sheet_rules,
-        aspect=settings.aspect or None,
-        margin=settings.kept_margin,
-        gap=settings.kept_gap,
-        turn=settings.turn,
-        effort=settings.effort,
-    )
-    _refuse_larger_than_sheet(pictures, limits)
+    limits = limits_of(settings)
+    refuse_larger_than_sheet(pictures, limits)
     owners: list[tuple[int, Mirror]] = [(index, "") for index in range(len(pictures))]
     if not settings.keep_repeats:
         owners = shared(pictures, settings.share_mirrored)
@@ -44,8 +38,10 @@ def arranged_tightly(
     numbers = [number for number, group in enumerate(groups) if group.boxes]
     filled = [groups[number] for number in numbers]
     fillings = arrange_on_sheets(sizes, filled, limits)
+    stored = [sizes[box] for box in sorted({box for group in groups for box in group.boxes})]
     if settings.one_sheet and len(fillings) > 1:
-        raise FitError(_too_much(sizes, groups, limits))
+        quick = replace(limits, effort="quick", aspect=None)
+        raise FitError(too_much(stored, limits, lambda scaled: arrange(scaled, quick) is not None))
     if not fillings:
         empty = arrange([], limits)
         assert empty is not None, "nothing always fits"
@@ -56,32 +52,11 @@ def arranged_tightly(
         SheetPlan(filling.arranged.size, None, limits.margin, limits.gap, settings.edge_repeat) for filling in fillings
     )
     considered = tuple(
-        tried for index, filling in enumerate(fillings) for tried in _tried(index, filling, sizes, limits)
+        tried for index, filling in enumerate(fillings) for tried in considered_for(index, filling, sizes, limits.gap)
     )
-    stored = {box for group in groups for box in group.boxes}
-    whole = bound([sizes[box] for box in stored], limits.gap)
     told = (*_told_of_sharing(owners, sizes), *_told_of_parting(names, filled, sizes, fillings, limits))
-    return Arrangement(plans, tuple(spots), considered, whole, all(f.arranged.proven for f in fillings)), told
-
-
-def _refuse_larger_than_sheet(pictures: Sequence[Picture], limits: Limits) -> None:
-    usable = limits.rules.usable
-    room = Size(usable.w - 2 * limits.margin, usable.h - 2 * limits.margin)
-    larger = [
-        picture
-        for picture in pictures
-        if (picture.stored_box.w > room.w or picture.stored_box.h > room.h)
-        and not (limits.turn and picture.stored_box.w <= room.h and picture.stored_box.h <= room.w)
-    ]
-    if larger:
-        others = f" (and {len(larger) - 1:,} more)" if len(larger) > 1 else ""
-        margin = f" inside its margin of {limits.margin}" if limits.margin else ""
-        turned = ", turned or not" if limits.turn else ""
-        raise FitError(
-            f"frame {quoted(larger[0].name)}{others} is {measured(larger[0].stored_box.size)}, larger than a sheet "
-            f"may be{margin}{turned}, {measured(room)}; raise {setting('max_size')} or {setting('size')}, "
-            f"or make frames smaller with {setting('scale')}"
-        )
+    proven = all(filling.arranged.proven for filling in fillings)
+    return Arrangement(plans, tuple(spots), considered, bound(stored, limits.gap), proven), told
 
 
 def _spots(
@@ -110,15 +85,6 @@ def _spots(
             as_drawn = drawn.setdefault((on_sheet, owner), mirror)
             spots.append(Spot(on_sheet, *place, between(as_drawn, mirror), drawn=is_first))
     return spots
-
-
-def _tried(index: int, filling: Filling, sizes: Sequence[Size], limits: Limits) -> Iterator[Considered]:
-    covered = bound([sizes[box] for box in filling.boxes], limits.gap)
-    best = filling.arranged.size
-    for tried in filling.arranged.tried:
-        verdict = "taken" if tried.fits and tried.size == best else "larger" if tried.fits else "not all fit"
-        way = str(tried.policy) if tried.policy else "searched through"
-        yield Considered(index, way, tried.size, covered / (tried.size.w * tried.size.h), verdict)
 
 
 def _told_of_sharing(owners: Sequence[tuple[int, Mirror]], sizes: Sequence[Size]) -> Iterator[Sentence]:
@@ -168,23 +134,3 @@ WELL_FILLED = 0.93
 
 WORTH = 0.98
 """Parting animations is worth a word if it leaves no more than this share of the pixels."""
-
-
-def _too_much(sizes: Sequence[Size], groups: Sequence[Group], limits: Limits) -> str:
-    """What `--one-sheet` says: how much is missing, and which scale would fit."""
-    boxes = sorted({box for group in groups for box in group.boxes})
-    usable = limits.rules.usable
-    over = bound([sizes[box] for box in boxes], limits.gap) / (limits.inside.w * limits.inside.h) - 1
-    low, high = 1, 100  # per cent: `low` is hoped to fit, `high` does not; a smoothed edge may take one pixel more
-    quick = replace(limits, effort="quick", aspect=None)
-    while high - low > 1:
-        percent = (low + high) // 2
-        scaled = [Size(*(-(-side * percent // 100) + 1 for side in sizes[box])) for box in boxes]
-        low, high = (percent, high) if arrange(scaled, quick) else (low, percent)
-    missing = (
-        f"{over:.0%} more area than it has" if over > 0 else "nearly all of its area, and no way to fill it was found"
-    )
-    return (
-        f"the frames need more than the one sheet of {measured(usable)} that {setting('one_sheet')} allows: {missing}; "
-        f"{setting('scale', f'{low}%')} would fit, or raise {setting('max_size')}"
-    )

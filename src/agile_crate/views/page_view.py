@@ -83,7 +83,7 @@ def _sheet_rows(crate: Crate) -> list[list[str]]:
             shown(sheet.image),
             measured(sheet.size),
             f"{sheet.columns} × {sheet.rows}" if sheet.cell else "–",
-            measured(sheet.cell) if sheet.cell else "–",
+            measured(sheet.cell) if sheet.cell else counted(len(sheet.blocks), "block") if sheet.blocks else "–",
             str(sheet.margin),
             str(sheet.gap),
             str(sheet.count),

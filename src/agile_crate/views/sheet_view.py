@@ -229,6 +229,8 @@ def _head(crate: Crate, index: int, zoom: Zoom) -> str:
     parts = [counted(said.count, "frame")]
     if said.cell:
         parts.append(f"{said.columns} × {said.rows} cells of {measured(said.cell)}")
+    elif said.blocks:
+        parts.append(counted(len(said.blocks), "block"))
     elif said.boxes != said.count:
         parts.append(counted(said.boxes, "box", "boxes"))
     parts += [f"{said.full:.0%} full", f"{bytes_shown(said.gpu_bytes)} of GPU memory", f"margin {said.margin}"]

@@ -7,12 +7,13 @@ from hypothesis import strategies as st
 
 from agile_crate.core.crate.check import PAIRS_TOLD, check_crate, restorable
 from agile_crate.core.model.crate import (
+    LARGEST_NUMBER,
     Animation,
     Crate,
     Frame,
     Sheet,
 )
-from agile_crate.core.model.geometry import Box, Cells, Offset, Point, Size
+from agile_crate.core.model.geometry import Block, Box, Cells, Offset, Point, Size
 from agile_crate.core.text import counted
 
 CELLS = Cells(Size(10, 10), 3, 1, margin=1, gap=2)
@@ -73,6 +74,49 @@ def test_a_good_crate_has_no_problems() -> None:
 )
 def test_each_problem_is_told(bad: Crate, sentence: str) -> None:
     assert any(sentence in problem for problem in check_crate(bad))
+
+
+BLOCKS = (
+    Block(0, 2, Offset(1, 1), Cells(Size(4, 5), 2, 1, gap=2)),
+    Block(2, 1, Offset(20, 3), Cells(Size(9, 6), 1, 1)),
+)
+IN_BLOCKS = crate([Box(1, 1, 4, 5), Box(8, 2, 2, 2), Box(20, 3, 9, 6)], None)
+
+
+def with_blocks(*blocks: Block, frames: Crate = IN_BLOCKS) -> Crate:
+    return dataclasses.replace(frames, sheets=(Sheet("otter.png", Size(36, 12), None, gap=2, blocks=blocks),))
+
+
+@pytest.mark.parametrize(
+    ("blocks", "problems"),
+    [
+        (BLOCKS, []),
+        (BLOCKS[:1], ["sheet 'otter.png': its blocks hold 2 frames, and it has 3"]),
+        ((BLOCKS[0], BLOCKS[0]), ["sheet 'otter.png': its blocks hold 4 frames, and it has 3"]),
+        (
+            (BLOCKS[0], dataclasses.replace(BLOCKS[1], first=1)),
+            ["sheet 'otter.png': its block [20, 3, 9, 6] has frame 1, which is elsewhere"],
+        ),
+        (
+            (BLOCKS[0], dataclasses.replace(BLOCKS[1], first=LARGEST_NUMBER - 1)),
+            [f"sheet 'otter.png': its block [20, 3, 9, 6] has frame {LARGEST_NUMBER - 1}, which is elsewhere"],
+        ),
+        (
+            (dataclasses.replace(BLOCKS[0], cells=Cells(Size(4, 5), 1, 1)), BLOCKS[1]),
+            ["sheet 'otter.png': its block [1, 1, 4, 5] has 2 frames in 1 cell"],
+        ),
+        (
+            (dataclasses.replace(BLOCKS[0], at=Offset(0, 2)), BLOCKS[1]),
+            ["frame 'swim_0': its box [1, 1, 4, 5] is not inside its cell [0, 2, 4, 5]"],
+        ),
+        (
+            (BLOCKS[0], dataclasses.replace(BLOCKS[1], cells=Cells(Size(9, 6), 2, 1))),
+            ["sheet 'otter.png': its block [20, 3, 18, 6] is not inside it, [36, 12]"],
+        ),
+    ],
+)  # fmt: skip
+def test_every_frame_in_its_cell_of_one_block(blocks: tuple[Block, ...], problems: list[str]) -> None:
+    assert list(check_crate(with_blocks(*blocks))) == problems
 
 
 def test_frames_may_share_a_box() -> None:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ..align import offset_in
-from ..model.geometry import Box, Cells, Mirror, Size
+from ..model.geometry import Block, Box, Cells, Mirror, Size
 from .grid import GridSheet
 
 
@@ -40,13 +40,14 @@ class Considered:
 
 @dataclass(frozen=True, slots=True)
 class SheetPlan:
-    """A sheet before it has a name: its size, its cells if it is a grid, and the spacing that it keeps."""
+    """A sheet before it has a name: its size, its cells if it is a grid, its blocks if it has any, and its spacing."""
 
     size: Size
     cells: Cells | None = None
     margin: int = 0
     gap: int = 0
     edge_repeat: int = 0
+    blocks: tuple[Block, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

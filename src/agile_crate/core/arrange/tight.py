@@ -319,6 +319,9 @@ class _Search:
         widths at which there may be any still."""
         boxes = sorted(self.boxes, key=lambda box: (-box[0] * box[1], box))
         either_way = self.limits.turn or all(w == h for w, h in boxes)  # as wide as high is as good as the other way
+        at_least = len(boxes) * 2 * math.isqrt(self.area) // COLUMNS // (1 + either_way)  # squares have the least sides
+        if sum(len(self._heights(width)) for width in widths) * at_least > budget:
+            return widths  # there are too many to even begin with each
         ruled_out: set[Size] = set()
         steps = FIRST_STEPS
         while self.best and budget > 0:
@@ -329,7 +332,7 @@ class _Search:
             if not undecided:
                 return []
             if sum(len(boxes) * (w + h) // COLUMNS for w, h in undecided) > budget:
-                return widths  # there are too many to even begin with each
+                return widths
             for inside in undecided:
                 if budget <= 0:
                     return widths

@@ -46,8 +46,9 @@ def check_crate(crate: Crate) -> Iterator[str]:
             placed[frame.on_sheet].append(frame)
         else:
             yield f"frame {quoted(frame.name)} is on sheet {frame.on_sheet}, and the last one is {len(placed) - 1}"
-    for sheet, frames in zip(crate.sheets, placed, strict=True):
+    for number, (sheet, frames) in enumerate(zip(crate.sheets, placed, strict=True)):
         yield from _check_boxes(sheet, frames)
+        yield from _check_blocks(crate, number, frames)
         astray = list(_check_cells(sheet, frames))
         yield from astray
         if astray or not sheet.cells or 2 * sheet.edge_repeat > sheet.cells.gap:
@@ -93,6 +94,33 @@ def _check_cells(sheet: Sheet, frames: Sequence[Frame]) -> Iterator[str]:
     for index, frame in enumerate(frames[: cells.count]):
         if not cells.box(index).contains(frame.box):
             yield f"frame {quoted(frame.name)}: its box {list(frame.box)} is not inside cell {index} of its sheet"
+
+
+def _check_blocks(crate: Crate, number: int, frames: Sequence[Frame]) -> Iterator[str]:
+    """Blocks inside their sheet, and every frame of the sheet (`frames`) in its cell of one block."""
+    sheet = crate.sheets[number]
+    if not sheet.blocks:
+        return
+    whole, where = Box(0, 0, *sheet.size), f"sheet {quoted(sheet.image)}"
+    held = sum(block.count for block in sheet.blocks)
+    if held != len(frames):
+        yield f"{where}: its blocks hold {counted(held, 'frame')}, and it has {len(frames)}"
+        return
+    seen: set[int] = set()
+    for block in sheet.blocks:
+        if not whole.contains(block.box):
+            yield f"{where}: its block {list(block.box)} is not inside it, {list(sheet.size)}"
+        if block.count > block.cells.count:
+            cells = counted(block.cells.count, "cell")
+            yield f"{where}: its block {list(block.box)} has {counted(block.count, 'frame')} in {cells}"
+            continue
+        for index in range(block.first, block.first + block.count):
+            cell = block.cell(index - block.first)
+            if index in seen or index >= len(crate.frames) or crate.frames[index].on_sheet != number:
+                yield f"{where}: its block {list(block.box)} has frame {index}, which is elsewhere"
+            elif not cell.contains((frame := crate.frames[index]).box):
+                yield f"frame {quoted(frame.name)}: its box {list(frame.box)} is not inside its cell {list(cell)}"
+            seen.add(index)
 
 
 def _check_gaps(sheet: Sheet, frames: Sequence[Frame]) -> Iterator[str]:

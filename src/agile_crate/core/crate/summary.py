@@ -1,11 +1,11 @@
 """The few numbers that somebody else will ask for, taken from the crate: what the summary and ``--json`` say."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
 from ..model.crate import Crate, Loop, Sheet
-from ..model.geometry import Size
+from ..model.geometry import Block, Offset, Point, Size
 from ..motion.timing import pace
 
 GPU_BYTES_PER_PIXEL = 4
@@ -13,8 +13,28 @@ GPU_BYTES_PER_PIXEL = 4
 
 
 @dataclass(frozen=True, slots=True)
+class BlockSummary:
+    """One block in numbers. `name` is its animation's, or its still's; `origin` is its top left on the sheet.
+
+    `frames` are the first and last index of its frames. `pivot` is where in its cell the pivot of each of them lies;
+    None where that is not the same place.
+    """
+
+    name: str
+    is_still: bool
+    frames: tuple[int, int]
+    origin: Offset
+    cell: Size
+    columns: int
+    rows: int
+    empty_cells: int
+    pivot: Point | None
+
+
+@dataclass(frozen=True, slots=True)
 class SheetSummary:
-    """One sheet in numbers. `cell` is None, columns and rows are 0, on a tight sheet; `boxes` counts what is stored.
+    """One sheet in numbers. `cell` is None, columns and rows are 0, on a sheet without cells or with blocks; `boxes`
+    counts what is stored.
 
     `frames` are the first and last index of its frames, None if it has none; `count` is how many; `full` is the share
     covered by boxes.
@@ -35,6 +55,7 @@ class SheetSummary:
     full: float
     gpu_bytes: int
     edge_repeat: int
+    blocks: tuple[BlockSummary, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,10 +77,37 @@ def sheet_summaries(crate: Crate) -> list[SheetSummary]:
     indices: list[list[int]] = [[] for _ in crate.sheets]
     for index, frame in enumerate(crate.frames):
         indices[frame.on_sheet].append(index)
-    return [_sheet_summary(crate, sheet, group) for sheet, group in zip(crate.sheets, indices, strict=True)]
+    owner = {index: animation.name for animation in reversed(crate.animations) for index in animation.frames}
+    return [
+        _sheet_summary(crate, sheet, group, tuple(_block_summary(crate, block, owner) for block in sheet.blocks))
+        for sheet, group in zip(crate.sheets, indices, strict=True)
+    ]
 
 
-def _sheet_summary(crate: Crate, sheet: Sheet, indices: Sequence[int]) -> SheetSummary:
+def _block_summary(crate: Crate, block: Block, owner: Mapping[int, str]) -> BlockSummary:
+    frames = crate.frames[block.first : block.first + block.count]
+    pivots: set[Point | None] = set()
+    for index, frame in enumerate(frames):
+        if frame.box.w and frame.box.h:
+            cell, upright = block.cell(index), not (frame.turned or frame.mirror)
+            x, y = frame.box.x - cell.x - frame.offset.x, frame.box.y - cell.y - frame.offset.y
+            pivots.add(Point(frame.pivot.x + x, frame.pivot.y + y) if upright else None)
+    return BlockSummary(
+        name=owner.get(block.first, frames[0].name),
+        is_still=block.first not in owner,
+        frames=(block.first, block.first + block.count - 1),
+        origin=block.at,
+        cell=block.cells.size,
+        columns=block.cells.columns,
+        rows=block.cells.rows,
+        empty_cells=block.cells.count - block.count,
+        pivot=pivots.pop() if len(pivots) == 1 else None,
+    )
+
+
+def _sheet_summary(
+    crate: Crate, sheet: Sheet, indices: Sequence[int], blocks: tuple[BlockSummary, ...]
+) -> SheetSummary:
     boxes = {crate.frames[index].box for index in indices}
     area, cells = sheet.size.w * sheet.size.h, sheet.cells
     return SheetSummary(
@@ -77,6 +125,7 @@ def _sheet_summary(crate: Crate, sheet: Sheet, indices: Sequence[int]) -> SheetS
         full=sum(box.w * box.h for box in boxes) / area,
         gpu_bytes=area * GPU_BYTES_PER_PIXEL,
         edge_repeat=sheet.edge_repeat,
+        blocks=blocks,
     )  # fmt: skip
 
 

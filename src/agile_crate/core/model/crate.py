@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Literal, TypeAlias
 
-from .geometry import Box, Cells, Mirror, Offset, Point, Shape, Size
+from .geometry import Block, Box, Cells, Mirror, Offset, Point, Shape, Size
 
 FORMAT = "agile-crate"
 VERSION = 1
@@ -68,6 +68,7 @@ class Sheet:
     """One output image. `sha256` is of the image file, in hex; empty while it has not been written.
 
     `gap` and `margin` are kept by all boxes; `edge_repeat` is how many pixels each box's edge is repeated outwards.
+    A sheet may have `cells`, or `blocks` that hold all of its frames, or neither.
     """
 
     image: str
@@ -77,6 +78,7 @@ class Sheet:
     gap: int = 0
     margin: int = 0
     edge_repeat: int = 0
+    blocks: tuple[Block, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -121,3 +121,23 @@ class Cells:
         return Box(
             self.margin + column * (self.size.w + self.gap), self.margin + row * (self.size.h + self.gap), *self.size
         )
+
+
+@dataclass(frozen=True, slots=True)
+class Block:
+    """A uniform grid of its own on a sheet that has several: the crate's frames `first`, `first` + 1 … lie in its cells
+    0, 1 … `at` is its top left, `cells` have no margin."""
+
+    first: int
+    count: int
+    at: Offset
+    cells: Cells
+
+    @property
+    def box(self) -> Box:
+        """Where all of its cells lie on the sheet."""
+        return Box(*self.at, *self.cells.extent)
+
+    def cell(self, index: int) -> Box:
+        """Where its cell `index` lies on the sheet."""
+        return self.cells.box(index).moved(self.at)

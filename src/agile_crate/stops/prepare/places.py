@@ -140,7 +140,7 @@ def _default_pivots(ways: list[Way], lineup: Lineup, settings: Settings) -> list
     which smaller canvases stand aligned. Where cells hold whole canvases that is the cell, so that whoever draws by
     pivots sees what one sees who draws cells; elsewhere it is the animation's largest canvas, and a still's own."""
     of_cells: Size | None = None
-    if settings.trimming == "off" and settings.layout != "tight":
+    if settings.trimming == "off" and settings.has_one_cell:
         of_cells = settings.cell or largest(canvas for canvas, _ in ways)
 
     @cache
