@@ -16,6 +16,7 @@ import numpy as np
 from PIL import Image
 
 from agile_crate.core.arrange import tight
+from agile_crate.core.arrange.blocks import Lot, arrange_blocks
 from agile_crate.core.arrange.sheet_size import SheetRules
 from agile_crate.core.arrange.tight import COMPILED, Limits, arrange, bound, lowest
 from agile_crate.core.model.geometry import Size
@@ -46,6 +47,7 @@ def main(efforts: list[str]) -> None:
         row(f"cut squares, {count:,}: optimum ÷ height", efforts, goals, lambda e, n=count: of_optimum(n, e))
     row("squares 1 to n, n = 5 … 30: area ÷ optimum", efforts, (0, 101.2, 100.4), squares)
     row("95% of 1024×1024, 200 boxes: share that fits", efforts, (0, 90, 99), fitting)
+    row("blocks: cells with gap ÷ sheet", efforts, (0, 0, 0), in_blocks)
     decode = seconds_to_decode()
     growth(decode)
     if "deep" in efforts:
@@ -68,6 +70,22 @@ def full(count: int, seed: int, effort: str) -> float:
     boxes = sprites(count, seed)
     size = arrange(boxes, Limits(LARGE, gap=GAP, effort=effort)).size
     return bound(boxes, GAP) / (size.w * size.h)
+
+
+def in_blocks(effort: str) -> float:
+    """Also prints how full one cell size for all would be."""
+    found, grids = [], []
+    for count in (10, 40, 200 if effort != "deep" else 40):
+        cells = sprites(count, count)
+        lots = [Lot(3 + 7 * number % 15, Size(*cell)) for number, cell in enumerate(cells)]
+        made = arrange_blocks(lots, Limits(LARGE, gap=GAP, effort=effort))
+        frames = [lot.cell for lot in lots for _ in range(lot.count)]
+        covered = bound(frames, GAP)
+        found.append(covered / sum(f.arranged.size.w * f.arranged.size.h for f in made.fillings))
+        largest = max(w for w, _ in cells) + GAP, max(h for _, h in cells) + GAP
+        grids.append(covered / (len(frames) * largest[0] * largest[1]))
+    print(f"  {effort}: in cells of one size, at best {100 * mean(grids):.2f}%")
+    return mean(found)
 
 
 def of_optimum(count: int, effort: str) -> float:

@@ -11,7 +11,7 @@ from agile_crate.settings.table import options
 HEAD = """\
 # Settings
 
-Made from the settings table in `src/agile_crate/settings.py` by `make docs`; do not edit by hand.
+Made from the settings table in `src/agile_crate/settings/table.py` by `make docs`; do not edit by hand.
 
 Every setting is an option of `agile-crate pack`, and a keyword of `agile_crate.pack` with underscores
 (`--max-size 2048x2048`, `max_size="2048x2048"`). Where *NAME=* stands, the setting may be given several times:

@@ -238,7 +238,7 @@ def turn(shop: Shop) -> Sequence[Panel]:
 def layouts(shop: Shop) -> Sequence[Panel]:
     source = FRAMES / "otter"
     panels = []
-    for layout in ("grid", "rows", "tight"):
+    for layout in ("grid", "rows", "blocks", "tight"):
         loaded = shop.packed(source, layout=layout, scale="50%")
         sheet = loaded.crate.sheets[0].size
         panels.append((f"--layout {layout}: {sheet.w} x {sheet.h}", on(Image.fromarray(loaded.sheets[0]), BOARD)))

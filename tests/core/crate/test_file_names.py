@@ -33,7 +33,7 @@ def test_sheets_are_named_by_a_pattern(pattern: str, names: list[str]) -> None:
 def test_names_that_a_pattern_cannot_give() -> None:
     assert sheet_names("otter", [TIGHT], [3], Fraction(1)) == ["otter.png"]
     with pytest.raises(
-        UsageError, match=r"^file_name '\{columns\}': \{columns\} is of cells, and this sheet has none$"
+        UsageError, match=r"^file_name '\{columns\}': \{columns\} is of cells of one size, and this sheet has none$"
     ):
         sheet_names("otter", [TIGHT], [3], Fraction(1), "{columns}")
     with pytest.raises(UsageError, match="gives 'con', which some platforms keep for devices"):

@@ -113,7 +113,7 @@ def from_pattern(pattern: str, values: Mapping[str, str | int | None]) -> str:
     for name in named:
         if values[name] is None:
             raise UsageError(
-                f"{setting('file_name')} {quoted(pattern)}: {{{name}}} is of cells, and this sheet has none"
+                f"{setting('file_name')} {quoted(pattern)}: {{{name}}} is of cells of one size, and this sheet has none"
             )
     made = pattern.format_map(values)
     if why := not_held(made):
