@@ -27,7 +27,7 @@ def made(text: str, crate: Crate = FULL) -> str:
 
 def test_a_template_sees_the_metadata_under_its_own_names() -> None:
     text = "{{ crate.name }} {{ crate.alpha }} {{ crate.background }} {% for s in sheets %}{{ s.image }} {{ s.size.w }};{% endfor %}"
-    assert made(text) == "otter premultiplied #20406f otter-1.png 64;otter-2.png 48;otter-3.png 50;"
+    assert made(text) == "otter premultiplied #20406f otter-1.png 64;otter-2.png 48;otter-3.png 50;otter-4.png 90;"
     text = "{% for f in frames %}{{ f.index }} {{ f.image }} {{ f.box.x }} {{ f.upright.w }} {{ f.turned }} {{ f.mirror }};{% endfor %}"
     assert made(text) == "0 otter-1.png 2 9 False ;1 otter-2.png 2 10 True xy;2 otter-3.png 0 0 False ;"
     text = "{% for a in animations %}{{ a.name }} {{ a.length }} {{ a.turn|map(attribute='index')|join(',') }};{% endfor %}"

@@ -28,7 +28,7 @@ COMMANDS = {
     "show": "a crate to look at: annotated sheet, player page, films",
     "verify": "prove that a crate gives its frames back",
     "unpack": "a crate, or a bare sheet, back into frames",
-    "schema": "print the schema of the metadata, for JSON or XML",
+    "schema": "print the schema of the metadata, or of crate files",
     "help": "pages on layouts, timing, pivots, pixel art, rendered effects",
     "demo": "write the demo frames and run the full example on them",
 }

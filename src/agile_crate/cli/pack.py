@@ -9,24 +9,30 @@ from fractions import Fraction
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from ..core.errors import UsageError
 from .parser import Parser, add_common, add_settings, chosen_settings
 from .status import Status
 from .wording import told
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+    from concurrent.futures import Executor
+
     from ..core.arrange.arrangement import Considered
     from ..core.crate.summary import AnimationSummary, SheetSummary
     from ..jobs.pack import Built, Packed
+    from ..settings.table import Settings
 
 MOST_CONSIDERED = 24
 """Arrangements that --explain prints for a sheet; --verbose prints all."""
 
-USAGE = "INPUT… --out PATH"
+USAGE = "INPUT… --out PATH  |  CRATEFILE…"
 
 DESCRIPTION = """\
 Packs animation frames into sprite sheets, with metadata that is right to the pixel.
 
-The usual call:  agile-crate pack frames/otter --out build/otter
+The usual calls:  agile-crate pack frames/otter --out build/otter
+                  agile-crate pack otter.crate.toml
 """
 
 EXAMPLES = """\
@@ -38,13 +44,15 @@ examples (on the frames that 'agile-crate demo' writes):
   agile-crate pack "otter-post/frames/otter/walk_*" --out build/walk --layout rows --trim sheet --pivot feet
   agile-crate pack otter-post/frames/otter --out build/otter --metadata json,xml,css,csv --also-scale 50%
   agile-crate pack otter-post/frames/otter --out build/otter --reversed surface=dive --mirrored swim_left=swim
+  agile-crate pack otter-post/otter-post.crate.toml --only otter
 """
 
 
 def declare(parser: Parser) -> None:
     group = parser.section("what is packed, and where to")
-    group.add("inputs", metavar="INPUT", nargs="+", help="a folder, a file or a quoted pattern of frames")
-    group.add("--out", metavar="PATH", required=True, help="where to, without ending: build/otter")
+    group.add("inputs", metavar="INPUT", nargs="+", help="a folder, file or quoted pattern of frames; or crate files")
+    group.add("--out", metavar="PATH", help="where to, without ending: build/otter (a crate file says it itself)")
+    group.add("--only", metavar="NAME", action="append", default=[], help="only this crate of a crate file")
     group.add("--dry-run", action="store_true", help="say what would be written, and write nothing")
     group.add("--explain", action="store_true", help="also print the arrangements that were considered")
     group.add(
@@ -57,17 +65,41 @@ def declare(parser: Parser) -> None:
 
 
 def run(arguments: argparse.Namespace) -> int:
+    from ..jobs.crate_file import is_crate_file
+
+    if any(map(is_crate_file, arguments.inputs)):
+        from .crates import run_crates
+
+        return run_crates(arguments)
+    if arguments.only:
+        raise UsageError("--only picks crates of a crate file; leave it out, or name the crate file")
+    if arguments.out is None:
+        raise UsageError("say where to with --out, such as --out build/otter")
     settings = chosen_settings(arguments)
-    from .. import GENERATOR
-    from ..core.crate.summary import animation_summaries, sheet_summaries
-    from ..jobs.pack import pack
     from ..jobs.workers import workers
+
+    with workers() as executor:
+        packed = built(arguments.inputs, arguments.out, settings, executor, arguments)
+    print_warnings(packed)
+    if arguments.json:
+        print(json.dumps(document_of(packed, arguments), ensure_ascii=False, indent=2))
+    elif not arguments.quiet:
+        print_summary(packed, arguments)
+    return Status.DONE
+
+
+def built(
+    inputs: Sequence[str], out: str, settings: Settings, executor: Executor, arguments: argparse.Namespace
+) -> Packed:
+    """One crate, as the options that are no settings ask for it."""
+    from .. import GENERATOR
+    from ..jobs.pack import pack
     from .progress import progress_bars
 
-    with workers() as executor, progress_bars(arguments.quiet) as progress:
-        packed = pack(
-            arguments.inputs,
-            arguments.out,
+    with progress_bars(arguments.quiet) as progress:
+        return pack(
+            inputs,
+            out,
             settings,
             executor,
             progress,
@@ -78,26 +110,21 @@ def run(arguments: argparse.Namespace) -> int:
             waiting=lambda: print("agile-crate: waiting for another build of the same crate", file=sys.stderr),
             wait=not arguments.no_wait,
         )
-    sheets, animations = sheet_summaries(packed.crate), animation_summaries(packed.crate)
+
+
+def print_warnings(packed: Packed) -> None:
     for warning in packed.warnings:
         print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
-    if arguments.json:
-        document = _document(packed, sheets, animations, arguments.dry_run, arguments.explain)
-        print(json.dumps(document, ensure_ascii=False, indent=2))
-    elif not arguments.quiet:
-        _print_summary(packed, sheets, animations, arguments)
-    return Status.DONE
 
 
-def _print_summary(
-    packed: Packed, sheets: list[SheetSummary], animations: list[AnimationSummary], arguments: argparse.Namespace
-) -> None:
-    from ..core.crate.summary import rows_of
+def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:
+    from ..core.crate.summary import animation_summaries, rows_of, sheet_summaries
     from ..core.text import counted, shown
     from ..sources.find import passed_over_text
     from .tables import print_note
 
     crate = packed.crate
+    sheets, animations = sheet_summaries(crate), animation_summaries(crate)
     print(
         f"{'would pack' if arguments.dry_run else 'packed'} {counted(len(crate.frames), 'frame')}, "
         f"{counted(len(animations), 'animation')}, {counted(len(sheets), 'sheet')}\n"
@@ -274,14 +301,13 @@ def _near(path: Path) -> str:
     return str(path.relative_to(here) if path.is_relative_to(here) else path)
 
 
-def _document(
-    packed: Packed, sheets: list[SheetSummary], animations: list[AnimationSummary], dry_run: bool, explain: bool
-) -> dict[str, Any]:
-    """What ``--json`` prints; docs/commands.md describes it."""
+def document_of(packed: Packed, arguments: argparse.Namespace) -> dict[str, Any]:
+    """What ``--json`` prints of a crate; docs/commands.md describes it."""
     import dataclasses
 
-    from ..core.crate.summary import sheet_summaries
+    from ..core.crate.summary import animation_summaries, sheet_summaries
 
+    sheets, animations = sheet_summaries(packed.crate), animation_summaries(packed.crate)
     also = [
         {
             "scale": one.crate.settings["also_scale"],
@@ -297,7 +323,7 @@ def _document(
     }
     return {
         "command": "pack",
-        "dry_run": dry_run,
+        "dry_run": arguments.dry_run,
         "files": [str(path) for path in packed.files],
         "removed": [str(path) for path in packed.removed],
         "frames": len(packed.crate.frames),
@@ -307,4 +333,4 @@ def _document(
         "remarks": list(map(told, packed.remarks)),
         "warnings": list(map(told, packed.warnings)),
         "also": also,
-    } | (tried if explain else {})
+    } | (tried if arguments.explain else {})

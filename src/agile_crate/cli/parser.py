@@ -107,10 +107,15 @@ def _choices_and_default(option: Option, default: object) -> str:
     return f" ({'; '.join(parts)})" if parts else ""
 
 
+def given_settings(arguments: argparse.Namespace) -> dict[str, object]:
+    """The settings that the command line gives, by field name, as they were typed."""
+    given = {name: getattr(arguments, name) for name in options()}
+    return {name: value for name, value in given.items() if value is not None}
+
+
 def chosen_settings(arguments: argparse.Namespace) -> Settings:
     """The settings that the command line asked for. Raises UsageError."""
-    given = {name: getattr(arguments, name) for name in options()}
-    return settings_from({name: value for name, value in given.items() if value is not None})
+    return settings_from(given_settings(arguments))
 
 
 def read_value(name: str, read: Callable[[str], T], text: str) -> T:

@@ -1,4 +1,4 @@
-"""``agile-crate schema``: print the JSON Schema or the XSD of the metadata."""
+"""``agile-crate schema``: print the JSON Schema or the XSD of the metadata, or the JSON Schema of crate files."""
 
 from __future__ import annotations
 
@@ -9,10 +9,11 @@ import sys
 from .parser import Parser, add_common
 from .status import Status
 
-USAGE = "json|xml"
+USAGE = "json|xml|crate"
 
 DESCRIPTION = """\
-Prints the schema of the metadata: JSON Schema (2020-12) for the JSON form, XML Schema (XSD 1.0) for the XML form.
+Prints the schema of the metadata: JSON Schema (2020-12) for the JSON form, XML Schema (XSD 1.0) for the XML form; or
+the JSON Schema of crate files, by which editors complete and check them.
 
 The usual call:  agile-crate schema json > agile-crate.schema.json
 """
@@ -21,20 +22,26 @@ EXAMPLES = """\
 examples:
   agile-crate schema json
   agile-crate schema xml
+  agile-crate schema crate > crate.schema.json
   agile-crate schema xml --json
 """
 
 
 def declare(parser: Parser) -> None:
     group = parser.section("which schema")
-    group.add("form", metavar="FORM", choices=("json", "xml"), help="json or xml")
+    group.add("form", metavar="FORM", choices=("json", "xml", "crate"), help="json, xml or crate")
     add_common(parser)
 
 
 def run(arguments: argparse.Namespace) -> int:
-    from ..format.schemas import schema
+    if arguments.form == "crate":
+        from ..settings.crate_schema import crate_schema
 
-    text = schema(arguments.form)
+        text = json.dumps(crate_schema(), ensure_ascii=False, indent=2) + "\n"
+    else:
+        from ..format.schemas import schema
+
+        text = schema(arguments.form)
     if arguments.json:
         print(json.dumps({"command": "schema", "form": arguments.form, "schema": text}, ensure_ascii=False, indent=2))
     elif not arguments.quiet:

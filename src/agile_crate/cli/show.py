@@ -48,7 +48,10 @@ examples (on what 'agile-crate demo' writes):
 def declare(parser: Parser) -> None:
     group = parser.section("what is shown, and where to")
     group.add(
-        "data", metavar="DATA|INPUT", nargs="+", help="a crate's metadata, JSON or XML; or frames, not packed yet"
+        "data",
+        metavar="DATA|INPUT",
+        nargs="+",
+        help="a crate's metadata, JSON or XML; or frames, not packed yet, or a crate file",
     )
     group.add("--out", metavar="PATH", help="a .png, .html, .svg, .gif, .apng or .webp")
     group.add(
@@ -88,6 +91,7 @@ FILM_ONLY = ("animation", "fps", "speed", "onion", "pivots", "shapes", "ground",
 
 def run(arguments: argparse.Namespace) -> int:
     from ..core.errors import UsageError
+    from ..jobs.crate_file import frames_of
     from ..jobs.show import kind_of, show
     from ..jobs.workers import workers
     from .progress import progress_bars
@@ -110,7 +114,7 @@ def run(arguments: argparse.Namespace) -> int:
         raise UsageError(f"--{given[0]} is for films and strips; add --as strip, or write a .gif, .apng or .webp")
     wish = _wish(arguments, kind)
     with workers() as executor, progress_bars(arguments.quiet) as progress:
-        files, warnings = show(arguments.data, arguments.out, wish, executor, progress, arguments.force)
+        files, warnings = show(frames_of(arguments.data), arguments.out, wish, executor, progress, arguments.force)
     _warn(warnings)
     if arguments.json:
         document = {"command": "show", "kind": kind, "files": [str(path) for path in files]}

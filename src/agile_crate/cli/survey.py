@@ -38,7 +38,7 @@ examples (on the frames that 'agile-crate demo' writes):
 
 def declare(parser: Parser) -> None:
     group = parser.section("what is looked at")
-    group.add("inputs", metavar="INPUT", nargs="+", help="a folder, a file or a quoted pattern of frames")
+    group.add("inputs", metavar="INPUT", nargs="+", help="a folder, file or quoted pattern of frames; or a crate file")
     group.add("--fps", metavar="N", help="frames a second, for the seconds in the table (default 12)")
     group.add("--scale", metavar="N", help="also look whether canvases come out even at 50%% or 0.5")
     group.add("--allow", metavar="CODE", action="append", default=[], help="leave out findings of this code")
@@ -54,13 +54,15 @@ def run(arguments: argparse.Namespace) -> int:
 
     fps: Fraction | None = read_value("fps", readers.fps, arguments.fps) if arguments.fps else None
     from ..core.text import shown
+    from ..jobs.crate_file import frames_of
     from ..jobs.survey import survey
     from ..jobs.workers import workers
     from .progress import progress_bars
 
     scale = read_value("scale", readers.scale, arguments.scale) if arguments.scale else Fraction(1)
     with workers() as executor, progress_bars(arguments.quiet) as progress:
-        looked = survey(arguments.inputs, executor, progress, fps, arguments.allow, scale)
+        inputs = frames_of(arguments.inputs)
+        looked = survey(inputs, executor, progress, fps, arguments.allow, scale)
         page = None
         if arguments.page:
             from dataclasses import replace
@@ -69,7 +71,7 @@ def run(arguments: argparse.Namespace) -> int:
             from ..jobs.show import show_frames
 
             findings = [replace(one, remedy=Sentence(told(one.remedy))) for one in looked.findings]
-            page = show_frames(arguments.inputs, findings, arguments.page, executor, progress, arguments.force)
+            page = show_frames(inputs, findings, arguments.page, executor, progress, arguments.force)
     for warning in looked.warnings:
         print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
     if arguments.json:

@@ -40,7 +40,11 @@ def declare(parser: Parser) -> None:
     group = parser.section("what is checked")
     group.add("data", metavar="DATA", help="the crate's metadata file")
     group.add(
-        "--against", metavar="INPUT", nargs="+", default=[], help="the frames that were packed: the same inputs again"
+        "--against",
+        metavar="INPUT",
+        nargs="+",
+        default=[],
+        help="the frames that were packed: the same inputs, or the crate file",
     )
     group.add(
         "--accept",
@@ -51,6 +55,7 @@ def declare(parser: Parser) -> None:
 
 
 def run(arguments: argparse.Namespace) -> int:
+    from ..jobs.crate_file import frames_of
     from ..jobs.verify import verify
     from ..jobs.workers import workers
     from .progress import progress_bars
@@ -62,7 +67,7 @@ def run(arguments: argparse.Namespace) -> int:
         if not (arguments.quiet or arguments.json):
             _print_accepted(accepted)
     with workers() as executor, progress_bars(arguments.quiet) as progress:
-        verified = verify(arguments.data, arguments.against, executor, progress)
+        verified = verify(arguments.data, frames_of(arguments.against, arguments.data), executor, progress)
     for warning in verified.warnings:
         print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
     if arguments.json:

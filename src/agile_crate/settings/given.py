@@ -23,7 +23,7 @@ def settings_from(given: Mapping[str, object]) -> Settings:
             near = nearest(name, options())
             hint = f"; did you mean {setting(near)}?" if near else ""
             raise UsageError(f"there is no setting {quoted(name)}{hint}")
-    read: dict[str, Any] = {name: _read(name, value) for name, value in given.items()}
+    read: dict[str, Any] = {name: read_one(name, value) for name, value in given.items()}
     settings = Settings(**read, given=dict(given))
     for contradiction in contradictions(settings):
         raise UsageError(contradiction)
@@ -42,7 +42,7 @@ def _with_shared_cell(settings: Settings) -> Settings:
     return dataclasses.replace(settings, cell=Size(w, h), given={**settings.given, "cell": f"{w}x{h}"})
 
 
-def _read(name: str, given: object) -> object:
+def read_one(name: str, given: object) -> object:
     """The value of one setting from what was given for it: a flag, a text, or texts some of which say ``NAME=value``.
 
     Raises UsageError with a sentence that quotes the value and says what was expected.

@@ -1,12 +1,14 @@
 """How the text of a setting's value is read. Each reader takes a text and returns a plain value, or raises UsageError
-with a sentence that quotes the text and says what was expected."""
+with a sentence that quotes the text and says what was expected. It knows in which of TOML's types a crate file gives
+the value."""
 
 from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from dataclasses import dataclass
 from fractions import Fraction
-from typing import TypeVar
+from typing import Generic, TypeVar
 
 from ..core.align import PLACES
 from ..core.color import Color, color_from_hex
@@ -19,6 +21,8 @@ from ..core.motion.timing import Hold
 from ..core.names import nearest
 from ..core.sentence import setting
 from ..core.text import quoted
+from . import kinds
+from .kinds import Kind
 
 FORMATS = ("json", "xml", "css", "csv")
 """The metadata formats, in the order in which they are written."""
@@ -30,10 +34,29 @@ LONGEST = 24 * 3600 * 1000
 """Milliseconds. The longest time that can be asked for."""
 
 
+T = TypeVar("T")
+T_co = TypeVar("T_co", covariant=True)
 Word = TypeVar("Word", bound=str)
 
 
-def choice(choices: tuple[Word, ...]) -> Callable[[str], Word]:
+@dataclass(frozen=True, slots=True)
+class Reader(Generic[T_co]):
+    """What reads a text when it is called, and what a crate file may give."""
+
+    read: Callable[[str], T_co]
+    kind: Kind
+
+    def __call__(self, text: str) -> T_co:
+        return self.read(text)
+
+
+def of(kind: Kind) -> Callable[[Callable[[str], T]], Reader[T]]:
+    """Makes a reader of a function."""
+    return lambda read: Reader(read, kind)
+
+
+def choice(choices: tuple[Word, ...]) -> Reader[Word]:
+    @of(kinds.word(choices))
     def read(text: str) -> Word:
         for word in choices:
             if word == text:
@@ -43,7 +66,8 @@ def choice(choices: tuple[Word, ...]) -> Callable[[str], Word]:
     return read
 
 
-def whole(least: int, most: int = LARGEST_SIDE) -> Callable[[str], int]:
+def whole(least: int, most: int = LARGEST_SIDE) -> Reader[int]:
+    @of(kinds.whole(least, most))
     def read(text: str) -> int:
         number = int(text) if text.isascii() and text.isdigit() and len(text) < 10 else -1
         if not least <= number <= most:
@@ -53,6 +77,7 @@ def whole(least: int, most: int = LARGEST_SIDE) -> Callable[[str], int]:
     return read
 
 
+@of(kinds.SIDES)
 def size(text: str) -> Size:
     sides = text.lower().replace("×", "x").split("x")
     try:
@@ -63,6 +88,7 @@ def size(text: str) -> Size:
         ) from None
 
 
+@of(kinds.NUMBER)
 def fps(text: str) -> Fraction:
     number = _fraction(text)
     if number is None or not 0 < number <= 1000:
@@ -73,6 +99,7 @@ def fps(text: str) -> Fraction:
     return number
 
 
+@of(kinds.TEXT)
 def time(text: str) -> Fraction:
     """Milliseconds from ``800ms`` or ``0.8s``. A bare number could be either, so it is refused."""
     plain, scale = (text[:-2], 1) if text.endswith("ms") else (text[:-1], 1000)
@@ -84,6 +111,7 @@ def time(text: str) -> Fraction:
     return number * scale
 
 
+@of(kinds.NUMBER)
 def scale(text: str) -> Fraction:
     """A scale from ``50%`` or ``0.5``."""
     number = _fraction(text.removesuffix("%"))
@@ -94,6 +122,7 @@ def scale(text: str) -> Fraction:
     return number
 
 
+@of(kinds.TEXT)
 def color_key(text: str) -> ColorKey:
     """``#ff00ff``, ``corner``, each with ``:12`` behind it for a tolerance."""
     name, colon, tolerance = text.partition(":")
@@ -109,6 +138,7 @@ def color_key(text: str) -> ColorKey:
     )
 
 
+@of(kinds.COLORS_OR_FILE)
 def palette(text: str) -> str | tuple[Color, ...]:
     """The path of a palette file, or colours with commas between, the first of which begins with ``#``."""
     if not text.startswith("#"):
@@ -119,6 +149,7 @@ def palette(text: str) -> str | tuple[Color, ...]:
     return tuple(color for color in colors if color)
 
 
+@of(kinds.SIDES)
 def canvas(text: str) -> str | Size:
     """``own``, ``animation``, ``common``, or a size."""
     if text in ("own", "animation", "common"):
@@ -131,6 +162,7 @@ def canvas(text: str) -> str | Size:
         ) from None
 
 
+@of(kinds.POINT)
 def shift(text: str) -> Offset:
     """Two whole numbers, which may be below zero: ``0,-3``."""
     parts = text.split(",")
@@ -139,6 +171,7 @@ def shift(text: str) -> Offset:
     return Offset(*map(int, parts))
 
 
+@of(kinds.TEXT)
 def outline(text: str) -> Outline:
     """``#201830``, ``#201830:2``, ``#201830:2:inner``."""
     name, *rest = text.split(":")
@@ -156,6 +189,7 @@ def outline(text: str) -> Outline:
     )
 
 
+@of(kinds.POINT)
 def pivot(text: str) -> PivotWish:
     """A place, ``feet``, shares of the canvas ``0.5,1``, or pixels ``48px,90px``."""
     if text == "feet":
@@ -176,6 +210,7 @@ def pivot(text: str) -> PivotWish:
     )
 
 
+@of(kinds.TEXT)
 def color(text: str) -> Color:
     """``#20406f`` or ``#24f``."""
     found = color_from_hex(text)
@@ -184,6 +219,7 @@ def color(text: str) -> Color:
     return found
 
 
+@of(kinds.TEXTS)
 def formats(text: str) -> tuple[str, ...]:
     """Metadata formats with commas between."""
     listed = tuple(part.strip().lower() for part in text.split(","))
@@ -197,6 +233,7 @@ def formats(text: str) -> tuple[str, ...]:
     return listed
 
 
+@of(kinds.FILES)
 def template(text: str) -> str:
     """The path of a template, whose name says the ending of what it makes: ``engine.lua.j2``."""
     name = text.replace("\\", "/").rpartition("/")[2]
@@ -208,12 +245,14 @@ def template(text: str) -> str:
     return text
 
 
+@of(kinds.TEXT)
 def file_name(text: str) -> str:
     """A pattern of literal characters and fields in braces."""
     check_pattern(text)
     return text
 
 
+@of(kinds.NUMBERS)
 def other_scales(text: str) -> tuple[Fraction, ...]:
     """Scales with commas between, each once and none of them 100 %."""
     listed = tuple(scale(part.strip()) for part in text.split(","))
@@ -222,6 +261,7 @@ def other_scales(text: str) -> tuple[Fraction, ...]:
     return listed
 
 
+@of(kinds.NUMBER)
 def aspect(text: str) -> float:
     """``2``, ``2:1``, or ``any``, which is 0."""
     if text == "any":
@@ -239,6 +279,7 @@ def _fraction(text: str) -> Fraction | None:
         return None
 
 
+@of(kinds.TEXT)
 def spans(text: str) -> Spans:
     """Ranges of positions from 1: ``5-30``, ``1,3,6-9``, open ends ``5-`` and ``-8``, backwards ``8-5``."""
     return tuple(_span(part, text) for part in text.split(","))
@@ -254,6 +295,7 @@ def _span(part: str, text: str) -> Span:
     return Span(*(int(end) if end else None for end in ends))
 
 
+@of(kinds.PAIRS)
 def pair(text: str) -> tuple[str, str]:
     """Two names: ``old=new``."""
     left, _, right = text.partition("=")
@@ -264,6 +306,7 @@ def pair(text: str) -> tuple[str, str]:
     return left, right
 
 
+@of(kinds.HOLDS)
 def hold(text: str) -> tuple[str, int, Hold]:
     """``swim:3=2`` holds frame 3 of swim twice as long, ``swim:3=200ms`` for 200 ms."""
     where, _, amount = text.rpartition("=")
@@ -287,6 +330,7 @@ def _factor(text: str) -> Fraction:
     return number
 
 
+@of(kinds.PARTS)
 def parts(text: str) -> tuple[str, dict[str, Spans]]:
     """``gull=glide:1-20,land:21-44``: which ranges of a sequence become which animations."""
     name, _, rest = text.partition("=")
@@ -304,6 +348,7 @@ def parts(text: str) -> tuple[str, dict[str, Spans]]:
     return name, cut
 
 
+@of(kinds.TEXTS)
 def names(text: str) -> tuple[str, ...]:
     """Names with commas between."""
     listed = tuple(text.split(","))
@@ -312,5 +357,6 @@ def names(text: str) -> tuple[str, ...]:
     return listed
 
 
+@of(kinds.TEXTS)
 def pattern(text: str) -> str:
     return text

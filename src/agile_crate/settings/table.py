@@ -7,7 +7,7 @@ Reading a setting needs neither NumPy nor Pillow, so ``--help`` stays quick.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, fields
 from fractions import Fraction
 from typing import TYPE_CHECKING, Any, Generic, Literal, NamedTuple, TypeVar
@@ -20,6 +20,8 @@ from ..core.model.geometry import Offset, Size
 from ..core.motion.spans import Spans
 from ..core.motion.timing import Hold
 from . import readers
+from .kinds import FLAG, Kind
+from .readers import Reader
 
 if TYPE_CHECKING:
     from ..core.model.crate import Loop
@@ -57,11 +59,16 @@ class Option(NamedTuple):
     section: Section
     help: str
     metavar: str = ""
-    read: Callable[[str], object] | None = None
+    read: Reader[Any] | None = None
     choices: tuple[str, ...] = ()
     per_animation: bool = False
     many: bool = False
     remembered: bool = False
+
+    @property
+    def kind(self) -> Kind:
+        """What a crate file may give for it."""
+        return self.read.kind if self.read else FLAG
 
     @property
     def joint(self) -> str:
@@ -69,9 +76,7 @@ class Option(NamedTuple):
         return "," if self.metavar.endswith("…") else "x"
 
 
-def one(
-    section: Section, default: T, help: str, metavar: str, read: Callable[[str], T], *, remembered: bool = False
-) -> T:
+def one(section: Section, default: T, help: str, metavar: str, read: Reader[T], *, remembered: bool = False) -> T:
     """A setting of one value."""
     return _field(default, Option(section, help, metavar, read, remembered=remembered))
 
@@ -89,9 +94,7 @@ def choice(
     return _field(default, Option(section, help, shown, readers.choice(choices), choices, remembered=remembered))
 
 
-def many(
-    section: Section, help: str, metavar: str, read: Callable[[str], T], *, remembered: bool = False
-) -> tuple[T, ...]:
+def many(section: Section, help: str, metavar: str, read: Reader[T], *, remembered: bool = False) -> tuple[T, ...]:
     """A setting that may be given several times."""
     nothing: tuple[T, ...] = ()
     return _field(nothing, Option(section, help, metavar, read, many=True, remembered=remembered))
@@ -102,7 +105,7 @@ def per_animation(
     default: T,
     help: str,
     metavar: str,
-    read: Callable[[str], T],
+    read: Reader[T],
     *,
     choices: tuple[str, ...] = (),
     remembered: bool = False,

@@ -1,0 +1,105 @@
+"""``agile-crate pack`` on crate files: crate after crate, errors collected, the others still built."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from dataclasses import dataclass, field
+from typing import Any
+
+from ..core.errors import CrateError, InputError, UsageError
+from ..core.text import few, quoted, shown
+from ..jobs.crate_file import CrateFile, chosen, is_crate_file, read_crate_file, refuse_one_place_for_two
+from ..settings.crate_file import Order, as_key
+from ..settings.given import settings_from
+from .pack import built, document_of, print_summary, print_warnings
+from .parser import given_settings
+from .status import Status, status_of
+from .tables import folded, print_heading, print_note
+from .wording import as_option
+
+
+@dataclass
+class _Run:
+    """What has come of a run so far: documents of crates that were built, and what went wrong elsewhere."""
+
+    crates: list[dict[str, Any]] = field(default_factory=list)
+    errors: list[dict[str, Any]] = field(default_factory=list)
+
+    def failed(self, file: str, crate: str, error: CrateError) -> None:
+        """Tells an error, and goes on. A crate's own settings are spelled as its file spells them."""
+        told = error.sentence.spelled(as_key)
+        status = int(status_of(error))
+        self.errors.append({"file": file, "crate": crate, "error": told, "exit": status})
+        where = f"{shown(file)}, crate {quoted(crate)}: " if crate else ""
+        print(folded(f"agile-crate: error: {where}{told}", sys.stderr), file=sys.stderr)
+
+    @property
+    def status(self) -> int:
+        return int(self.errors[0]["exit"]) if self.errors else Status.DONE
+
+
+def run_crates(arguments: argparse.Namespace) -> int:
+    """Builds what crate files say. The exit code is that of the first error."""
+    others = [given for given in arguments.inputs if not is_crate_file(given)]
+    if others:
+        raise UsageError(f"{few(others)} beside a crate file: name either crate files, or frames with --out")
+    if arguments.out is not None:
+        raise UsageError("a crate file says itself where to; leave --out out")
+    overriding = given_settings(arguments)
+    run = _Run()
+    files: list[CrateFile] = []
+    for path in dict.fromkeys(arguments.inputs):
+        try:
+            files.append(read_crate_file(path))
+        except InputError as error:
+            run.failed(path, "", error)
+    refuse_one_place_for_two(files)
+    asked = chosen(files, arguments.only)
+    from ..jobs.workers import workers
+
+    with workers() as executor:
+        for file, orders in asked:
+            for warning in file.warnings:
+                print(f"agile-crate: warning: {warning}", file=sys.stderr)
+            for order in orders:
+                try:
+                    settings = settings_from({**order.given, **overriding})
+                    packed = built(order.inputs, order.out, settings, executor, arguments)
+                except CrateError as error:
+                    run.failed(file.path, order.name, error)
+                    continue
+                print_warnings(packed)
+                remarks = list(_overridden(order, overriding))
+                if arguments.json:
+                    whole = document_of(packed, arguments)
+                    whole["remarks"] += remarks
+                    run.crates.append({"file": file.path, "crate": order.name} | whole)
+                elif not arguments.quiet:
+                    print_heading(shown(order.name), "bold", f"({shown(file.path)})")
+                    for remark in remarks:
+                        print_note(remark)
+                    print_summary(packed, arguments)
+                    print()
+    if arguments.json:
+        document = {"command": "pack", "crates": run.crates, "errors": run.errors}
+        print(json.dumps(document, ensure_ascii=False, indent=2))
+    return run.status
+
+
+def _overridden(order: Order, overriding: dict[str, object]) -> list[str]:
+    """What the command line says instead of the crate file."""
+    told = []
+    for name, value in overriding.items():
+        texts = value if isinstance(value, list) else ["" if value is True else value]
+        typed = " ".join(as_option(name, str(text)) for text in texts)
+        own = f", not {as_key(name, _shown(order.given[name]))}" if name in order.given else ""
+        told.append(f"{typed} from the command line{own}")
+    return told
+
+
+def _shown(given: object) -> str:
+    if isinstance(given, bool):
+        return str(given).lower()
+    return ", ".join(map(str, given)) if isinstance(given, list) else str(given)

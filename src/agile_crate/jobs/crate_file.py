@@ -1,0 +1,143 @@
+"""Crate files: text files that say what is packed, where to, and how."""
+
+from __future__ import annotations
+
+import os
+import re
+import tomllib
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+from typing import NamedTuple
+
+from ..core.errors import InputError, UsageError, reason
+from ..core.names import nearest
+from ..core.sentence import Sentence
+from ..core.text import few, quoted, shown
+from ..exports.earlier_build import target_of
+from ..format.regular import read_regular
+from ..settings.crate_file import Order, WrongKeyError, as_key, orders_in
+from ..settings.toml_places import place_of
+
+ENDING = ".toml"
+
+_WHERE = re.compile(r"(.*) \(at (.*)\)", re.DOTALL)
+"""How the standard library says what is wrong, and where."""
+
+LARGEST = 1 << 20
+"""Bytes of a crate file."""
+
+LONGEST_LINE = 20_000
+"""Characters. A key of very many parts takes the reader long."""
+
+
+class CrateFile(NamedTuple):
+    """A crate file that was read: its path as it was given, its crates in order, and what the user should know."""
+
+    path: str
+    orders: tuple[Order, ...]
+    warnings: tuple[str, ...]
+
+
+def is_crate_file(path: str) -> bool:
+    """Whether an input is a crate file, by its name."""
+    return path.lower().endswith(ENDING)
+
+
+def read_crate_file(path: str) -> CrateFile:
+    """The crates of a file; paths in it are relative to its folder. Raises InputError that names line and column."""
+    text = _text_of(path)
+    folder = os.path.dirname(path)
+
+    def from_here(there: str) -> str:
+        return os.path.normpath(os.path.join(folder, there)) if there else there
+
+    try:
+        document = tomllib.loads(text)
+        orders = tuple(orders_in(document, from_here))
+    except tomllib.TOMLDecodeError as error:
+        found = _WHERE.fullmatch(str(error))
+        what, place = (found[1], found[2]) if found else (str(error), "end of document")
+        if not place.startswith("line "):
+            place = f"line {text.count(chr(10)) + 1}, column {len(text) - text.rfind(chr(10))}"
+        raise InputError(f"{shown(path)}, {place}: not valid TOML: {what[:1].lower()}{what[1:]}") from None
+    except WrongKeyError as fault:
+        line, column = place_of(text, fault.keys)
+        told = Sentence(fault.sentence).spelled(as_key)
+        raise InputError(f"{shown(path)}, line {line}, column {column}: {told}") from None
+    except (RecursionError, ValueError):
+        raise InputError(f"{shown(path)}: lists within lists, or numbers, larger than any crate file needs") from None
+    file = CrateFile(path, orders, ())
+    refuse_one_place_for_two([file])
+    return CrateFile(path, orders, tuple(_warnings(path, orders)))
+
+
+def _text_of(path: str) -> str:
+    try:
+        text = read_regular(path, LARGEST).decode("utf-8-sig").replace("\r\n", "\n")
+    except OSError as error:
+        raise InputError(f"{shown(path)} cannot be read: {reason(error)}") from None
+    except UnicodeDecodeError:
+        raise InputError(f"{shown(path)} is not text in UTF-8, as crate files are") from None
+    if max(map(len, text.split("\n"))) > LONGEST_LINE:
+        raise InputError(f"{shown(path)} has a line of more than {LONGEST_LINE:,} characters; break it")
+    return text
+
+
+def refuse_one_place_for_two(files: Sequence[CrateFile]) -> None:
+    """Raises InputError where two crates would be written to one place."""
+    places: dict[str, tuple[str, str]] = {}
+    for file in files:
+        for order in file.orders:
+            target, this = target_of(order.out), (file.path, order.name)
+            path, other = places.setdefault(str(target).casefold(), this)
+            if (path, other) != this:
+                where = shown(file.path) if path == file.path else f"{shown(path)} and {shown(file.path)}"
+                raise InputError(
+                    f"{where}: the crates {quoted(other)} and {quoted(order.name)} are both written to "
+                    f"{shown(order.out)}; give one of them another 'out'"
+                )
+
+
+def _warnings(path: str, orders: Sequence[Order]) -> Iterator[str]:
+    project = Path(os.path.abspath(os.path.dirname(path)))
+    for order in orders:
+        outside = [
+            given for given in (*order.inputs, order.out) if not Path(os.path.abspath(given)).is_relative_to(project)
+        ]
+        if outside:
+            yield (
+                f"{shown(path)}: the crate {quoted(order.name)} reaches out of the project's folder, to "
+                f"{few(dict.fromkeys(outside))}; elsewhere that may not be there"
+            )
+        folder = target_of(order.out).parent
+        if folder in {Path(os.path.abspath(given)) for given in order.inputs}:
+            yield (
+                f"{shown(path)}: the crate {quoted(order.name)} is written into {shown(os.path.dirname(order.out))}, "
+                "from which its frames are taken, too; give it a folder of its own"
+            )
+
+
+def chosen(files: Sequence[CrateFile], only: Sequence[str]) -> list[tuple[CrateFile, list[Order]]]:
+    """The crates of these names, in the files' order; all of them if none is named. Raises UsageError."""
+    names = [order.name for file in files for order in file.orders]
+    for name in only:
+        if files and name not in names:
+            near = nearest(name, names)
+            hint = f"did you mean {quoted(near)}?" if near else f"there are {few(map(quoted, names))}"
+            raise UsageError(f"{few(file.path for file in files)}: there is no crate {quoted(name)}; {hint}")
+    wanted = [(file, [order for order in file.orders if not only or order.name in only]) for file in files]
+    return [(file, orders) for file, orders in wanted if orders]
+
+
+def frames_of(inputs: Sequence[str], for_data: str = "") -> list[str]:
+    """Inputs, with those of its crates in place of each crate file; of the one crate that `for_data` is the metadata
+    of, if there is such a one."""
+    found: list[str] = []
+    for given in inputs:
+        if not is_crate_file(given):
+            found.append(given)
+            continue
+        orders = read_crate_file(given).orders
+        own = [order for order in orders if for_data and target_of(order.out) == target_of(for_data)]
+        found += [path for order in own or orders for path in order.inputs]
+    return list(dict.fromkeys(found))

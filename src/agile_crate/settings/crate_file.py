@@ -1,0 +1,200 @@
+"""What a crate file says: each crate's inputs, where it goes, and its settings as if they had been typed.
+
+docs/crate-file.md describes the form. Keys are options' names; everything is checked here, with the path of the key
+that is wrong, so that whoever read the file can say the line.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from ..core.errors import UsageError
+from ..core.names import nearest
+from ..core.sentence import setting
+from ..core.text import quoted
+from .given import read_one, settings_from
+from .kinds import Kind
+from .table import Option, options
+
+Keys = tuple[str, ...]
+Table = Mapping[str, Any]
+
+_TYPES = {
+    bool: "true or false",
+    int: "a whole number",
+    float: "a number",
+    str: "a text",
+    list: "a list",
+    dict: "a table",
+}
+
+
+class WrongKeyError(Exception):
+    """Something is wrong with a key: the way to it, and a sentence that names settings."""
+
+    def __init__(self, keys: Keys, sentence: str) -> None:
+        super().__init__(keys, sentence)
+        self.keys, self.sentence = keys, sentence
+
+
+@dataclass(frozen=True, slots=True)
+class Order:
+    """One crate that a crate file asks for: its name there, its inputs and where it goes, as paths from here, and its
+    settings as they would be typed."""
+
+    name: str
+    inputs: tuple[str, ...]
+    out: str
+    given: Mapping[str, object]
+
+
+def orders_in(document: Table, from_here: Callable[[str], str]) -> list[Order]:
+    """The crates of a document, in its order. `from_here` makes a path of the file one from here.
+
+    Raises WrongKeyError.
+    """
+    _only(document, (), ("defaults", "crate"))
+    defaults = _given(_table(document.get("defaults", {}), ("defaults",)), ("defaults",), (), from_here)
+    crates = _table(document.get("crate", {}), ("crate",))
+    if not crates:
+        raise WrongKeyError((), "there is no crate in it: write [crate.NAME] with from and out")
+    return [_order(name, _table(crate, ("crate", name)), defaults, from_here) for name, crate in crates.items()]
+
+
+def _order(name: str, crate: Table, defaults: Mapping[str, object], from_here: Callable[[str], str]) -> Order:
+    at = ("crate", name)
+    for key in ("from", "out"):
+        if key not in crate:
+            raise WrongKeyError(at, f"{quoted(name)} has no '{key}': " + _NEEDED[key])
+    inputs, out = _paths(crate["from"], (*at, "from")), crate["out"]
+    if not inputs:
+        raise WrongKeyError((*at, "from"), "'from' is empty: " + _NEEDED["from"])
+    if not isinstance(out, str):
+        raise WrongKeyError((*at, "out"), f"'out' is to be a text, not {_type_of(out)}")
+    given = {**defaults, **_given(crate, at, ("from", "out", "animation"), from_here)}
+    for animation, table in _table(crate.get("animation", {}), (*at, "animation")).items():
+        here = (*at, "animation", animation)
+        for key, typed in _in_animation(animation, _table(table, here), here):
+            before = given.get(key, [])
+            given[key] = [*(before if isinstance(before, list) else [before]), *typed]
+            _check(key, given[key], (*here, _key(key)))
+    try:
+        settings_from(given)
+    except UsageError as error:
+        raise WrongKeyError(at, error.sentence.marked) from None
+    return Order(name, tuple(map(from_here, inputs)), from_here(out), given)
+
+
+_NEEDED = {
+    "from": 'name the folders that hold the frames, such as from = ["frames/otter"]',
+    "out": 'name the files that are written, without ending, such as out = "build/otter"',
+}
+
+
+def _given(table: Table, at: Keys, besides: Sequence[str], from_here: Callable[[str], str]) -> dict[str, object]:
+    """The settings of a table, by field name, as they would be typed."""
+    known = {_key(name): (name, option) for name, (option, _) in options().items()}
+    _only(table, at, (*besides, *known))
+    given: dict[str, object] = {}
+    for key, value in table.items():
+        if key in besides:
+            continue
+        name, option = known[key]
+        typed = _typed(value, option.kind, (*at, key))
+        if option.kind.is_path:
+            typed = [from_here(t) for t in typed] if isinstance(typed, list) else _path(str(typed), from_here)
+        given[name] = typed
+        _check(name, typed, (*at, key))
+    return given
+
+
+def _path(text: str, from_here: Callable[[str], str]) -> str:
+    return text if text.startswith("#") else from_here(text)  # colours stand where a palette's file can stand
+
+
+def _in_animation(animation: str, table: Table, at: Keys) -> Iterator[tuple[str, list[str]]]:
+    """The settings of an animation's table, by field name, as they would be typed for it alone."""
+    known = {_key(name): (name, option) for name, (option, _) in options().items() if _is_for_one(option)}
+    for key in table:
+        if key not in known and key.replace("-", "_") in options():
+            told = f"{quoted(key)} is not for one animation; write it above, for the whole crate"
+            raise WrongKeyError((*at, key), told)
+    _only(table, at, known)
+    for key, value in table.items():
+        name, option = known[key]
+        if option.per_animation:
+            yield name, [f"{animation}={_typed(value, option.kind, (*at, key))}"]
+            continue
+        typed = _typed(value, option.kind.in_animation or option.kind, (*at, key))
+        joint = ":" if isinstance(typed, list) else "="  # a hold of each frame, or the parts
+        yield name, [f"{animation}{joint}{one}" for one in (typed if isinstance(typed, list) else [typed])]
+
+
+def _is_for_one(option: Option) -> bool:
+    return option.per_animation or option.kind.in_animation is not None
+
+
+def _typed(value: object, kind: Kind, at: Keys) -> Any:
+    if isinstance(value, bool) and kind.told == "true or false":
+        return value
+    typed = kind.typed(value)
+    if typed is None:
+        found = _type_of(value)
+        detail = f"; it has {_odd(value)} in it" if found in ("a list", "a table") else ""
+        raise WrongKeyError(at, f"{quoted(at[-1])} is to be {kind.told}, not {found}{detail}")
+    return typed
+
+
+def _odd(value: object) -> str:
+    """What a list or a table holds, by type."""
+    inside = value.values() if isinstance(value, dict) else value if isinstance(value, list) else []
+    return " and ".join(sorted({_type_of(one) for one in inside})) or "nothing"
+
+
+def _type_of(value: object) -> str:
+    return _TYPES.get(type(value), "a date or time")
+
+
+def _check(name: str, given: object, at: Keys) -> None:
+    try:
+        read_one(name, given)
+    except UsageError as error:
+        told = error.sentence.marked.removeprefix(f"{setting(name)}: ")
+        raise WrongKeyError(at, f"{quoted(at[-1])}: {told}") from None
+
+
+def _only(table: Table, at: Keys, known: Sequence[str] | Mapping[str, object]) -> None:
+    for key in table:
+        if key not in known:
+            near = nearest(key, known)
+            hint = f"did you mean '{near}'?" if near else f"known are {', '.join(known)}" if len(known) < 9 else ""
+            raise WrongKeyError((*at, key), f"there is no key {quoted(key)} here" + (f"; {hint}" if hint else ""))
+
+
+def _table(value: object, at: Keys) -> Table:
+    if not isinstance(value, dict):
+        raise WrongKeyError(at, f"{quoted(at[-1])} is to be a table, not {_type_of(value)}")
+    return value
+
+
+def _paths(value: object, at: Keys) -> list[str]:
+    listed: list[str] = []
+    for one in value if isinstance(value, list) else [value]:
+        if not isinstance(one, str):
+            raise WrongKeyError(at, f"{quoted(at[-1])} is to be a path, or a list of paths, not {_type_of(one)}")
+        listed.append(one)
+    return listed
+
+
+def _key(name: str) -> str:
+    """The key of a setting: ``max_size`` → ``max-size``."""
+    return name.replace("_", "-")
+
+
+def as_key(name: str, value: str) -> str:
+    """A setting as a crate file says it, for sentences."""
+    if not value:
+        return _key(name)
+    return f"{_key(name)} = {value}" if value.isdecimal() else f'{_key(name)} = "{value}"'

@@ -1,0 +1,67 @@
+"""The JSON Schema of crate files, made from the settings table: editors complete and check by it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from .table import Option, options
+
+DRAFT = "https://json-schema.org/draft/2020-12/schema"
+
+
+def crate_schema() -> dict[str, Any]:
+    """JSON Schema (2020-12) of what a crate file's TOML holds."""
+    table = options()
+    settings = {_key(name): _of(option) for name, (option, _) in table.items()}
+    in_animation = {
+        _key(name): _of(option, alone=True)
+        for name, (option, _) in table.items()
+        if option.per_animation or option.kind.in_animation
+    }
+    own = {
+        "from": {
+            "description": "The folders, files and patterns of frames, relative to the crate file.",
+            "type": ["string", "array"],
+            "items": {"type": "string"},
+            "minItems": 1,
+        },
+        "out": {"description": "Where to, without ending: build/otter.", "type": "string"},
+        "animation": {
+            "description": "What is said for one animation only, under its name.",
+            "type": "object",
+            "additionalProperties": _table("Settings of one animation.", in_animation),
+        },
+    }
+    crate = _table("One crate: its frames, where it goes, and its settings.", own | settings) | {
+        "required": ["from", "out"]
+    }
+    return {
+        "$schema": DRAFT,
+        "title": "Agile Crate: a crate file",
+        "type": "object",
+        "required": ["crate"],
+        "properties": {
+            "defaults": _table("Settings for every crate of this file.", settings),
+            "crate": {
+                "description": "The crates, under their names.",
+                "type": "object",
+                "minProperties": 1,
+                "additionalProperties": crate,
+            },
+        },
+        "additionalProperties": False,
+    }
+
+
+def _table(description: str, properties: dict[str, Any]) -> dict[str, Any]:
+    return {"description": description, "type": "object", "properties": properties, "additionalProperties": False}
+
+
+def _of(option: Option, alone: bool = False) -> dict[str, Any]:
+    kind = option.kind.in_animation if alone and option.kind.in_animation else option.kind
+    help = option.help[:1].upper() + option.help[1:]
+    return {"description": f"{help}."} | dict(kind.schema)
+
+
+def _key(name: str) -> str:
+    return name.replace("_", "-")
