@@ -56,7 +56,7 @@ def test_help_does_not_wait_for_heavy_libraries() -> None:
         ),
         (["--quiet", "pack", "f"], "the command comes first: agile-crate pack …"),
         (["--colour"], "there is no option '--colour'; see agile-crate --help"),
-        (["pack", "f"], "the following arguments are required: --out; see agile-crate pack --help"),
+        (["pack", "f"], "say where to with --out, such as --out build/otter"),
     ],
 )
 def test_wrong_command_lines(run: Run, arguments: list[str], sentence: str) -> None:

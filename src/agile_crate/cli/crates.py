@@ -13,7 +13,7 @@ from ..core.text import few, quoted, shown
 from ..jobs.crate_file import CrateFile, chosen, is_crate_file, read_crate_file, refuse_one_place_for_two
 from ..settings.crate_file import Order, as_key
 from ..settings.given import settings_from
-from .pack import built, document_of, print_summary, print_warnings
+from .packing import built, document_of, print_summary, print_warnings
 from .parser import given_settings
 from .status import Status, status_of
 from .tables import folded, print_heading, print_note

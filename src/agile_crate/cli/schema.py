@@ -22,7 +22,7 @@ EXAMPLES = """\
 examples:
   agile-crate schema json
   agile-crate schema xml
-  agile-crate schema crate > crate.schema.json
+  agile-crate schema crate
   agile-crate schema xml --json
 """
 

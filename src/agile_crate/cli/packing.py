@@ -1,0 +1,271 @@
+"""Building one crate for the terminal, and what is said of it: the summary, or the document of ``--json``."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from fractions import Fraction
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from .wording import told
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+    from concurrent.futures import Executor
+
+    from ..core.arrange.arrangement import Considered
+    from ..core.crate.summary import AnimationSummary, SheetSummary
+    from ..jobs.pack import Built, Packed
+    from ..settings.table import Settings
+
+MOST_CONSIDERED = 24
+"""Arrangements that --explain prints for a sheet; --verbose prints all."""
+
+
+def built(
+    inputs: Sequence[str], out: str, settings: Settings, executor: Executor, arguments: argparse.Namespace
+) -> Packed:
+    """One crate, as the options that are no settings ask for it."""
+    from .. import GENERATOR
+    from ..jobs.pack import pack
+    from .progress import progress_bars
+
+    with progress_bars(arguments.quiet) as progress:
+        return pack(
+            inputs,
+            out,
+            settings,
+            executor,
+            progress,
+            GENERATOR,
+            dry_run=arguments.dry_run,
+            force=arguments.force,
+            keep_touches=arguments.keep_touches,
+            waiting=lambda: print("agile-crate: waiting for another build of the same crate", file=sys.stderr),
+            wait=not arguments.no_wait,
+        )
+
+
+def print_warnings(packed: Packed) -> None:
+    for warning in packed.warnings:
+        print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
+
+
+def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:
+    from ..core.crate.summary import animation_summaries, rows_of, sheet_summaries
+    from ..core.text import counted, shown
+    from ..sources.find import passed_over_text
+    from .tables import print_note
+
+    crate = packed.crate
+    sheets, animations = sheet_summaries(crate), animation_summaries(crate)
+    print(
+        f"{'would pack' if arguments.dry_run else 'packed'} {counted(len(crate.frames), 'frame')}, "
+        f"{counted(len(animations), 'animation')}, {counted(len(sheets), 'sheet')}\n"
+    )
+    _print_sheets(sheets)
+    by_rows = crate.settings.get("layout") == "rows"
+    if animations:
+        rows = [rows_of(crate, index) for index in range(len(animations))] if by_rows else []
+        _print_animations(animations, rows, several_sheets=len(sheets) > 1)
+    stills = len(crate.frames) - sum(animation.frames for animation in animations)
+    if stills:
+        begin = len(crate.frames) - stills
+        noun = "frame" if stills == 1 else "frames"
+        print_note(f"{counted(stills, 'still')} of no animation: {noun} {_span(begin, len(crate.frames) - 1)}")
+    for remark in packed.remarks:
+        print_note(told(remark))
+    if packed.passed_over:
+        print_note(f"passed over: {passed_over_text(packed.passed_over)}")
+    for one in packed.also:
+        print_note(_also(one))
+    if arguments.explain:
+        _print_considered(packed, arguments.verbose)
+    if arguments.verbose:
+        for index, frame in enumerate(crate.frames):
+            print(f"  {index} {shown(frame.name)}: sheet {frame.on_sheet}, box {list(frame.box)}")
+    wrote, removed = ("would write", "would remove") if arguments.dry_run else ("wrote", "removed")
+    for path in packed.files:
+        print(f"  {wrote} {shown(_near(path))}")
+    for path in packed.removed:
+        print(f"  {removed} {shown(_near(path))}, a file of the build before")
+
+
+def _also(built: Built) -> str:
+    """One of the other sizes, in a line."""
+    from ..core.text import few, measured, shown
+
+    crate = built.crate
+    sheets = few((f"{shown(sheet.image)} {measured(sheet.size)}" for sheet in crate.sheets), 3)
+    cells = crate.sheets[0].cells
+    return f"also at {crate.settings['also_scale']}: {sheets}" + (f", cells {measured(cells.size)}" if cells else "")
+
+
+def _print_sheets(sheets: list[SheetSummary]) -> None:
+    from ..core.text import bytes_shown, counted, measured, shown
+    from .tables import Column, print_note, print_table
+
+    first = sheets[0]
+    cell = first.cell
+    columns = [Column("sheet"), Column("size", True)]
+    columns += [Column("columns × rows", True)] if cell else []
+    parts = "empty" if cell else "blocks" if first.blocks else "boxes"
+    columns += [Column(heading, True) for heading in ("frames", parts, "full", "GPU memory")]
+    table = []
+    for sheet in sheets:
+        row = [shown(sheet.image), measured(sheet.size)]
+        if sheet.cell:
+            frames = _span(*(sheet.frames or (0, 0)))
+            row += [f"{sheet.columns} × {sheet.rows}", frames, str(sheet.empty_cells)]
+        else:
+            row += [str(sheet.count), str(len(sheet.blocks) or sheet.boxes)]
+        table.append([*row, f"{sheet.full:.0%}", bytes_shown(sheet.gpu_bytes)])
+    print_table(columns, table)
+    spacing = f"margin {first.margin}, gap {first.gap}"
+    if first.edge_repeat:
+        spacing += f", edges repeated by {counted(first.edge_repeat, 'pixel')}"
+    if cell:
+        order = "column by column" if first.down else "row by row"
+        print(f"  cells {measured(cell)}, {spacing}, filled {order}\n")
+    else:
+        print_note(f"{'in blocks, each filled row by row' if first.blocks else 'packed tightly'}, {spacing}")
+        print()
+    if any(sheet.blocks for sheet in sheets):
+        _print_blocks(sheets)
+
+
+def _print_blocks(sheets: list[SheetSummary]) -> None:
+    """What an engine that cuts by cells needs of each animation's block. Stills have their boxes in the metadata."""
+    from ..core.text import measured, shown
+    from .tables import Column, print_table
+
+    columns = [Column("block")]
+    columns += [Column(heading, True) for heading in ("frames", "x,y", "cell", "columns × rows", "pivot")]
+    rows = []
+    for number, sheet in enumerate(sheets, 1):
+        for block in sheet.blocks:
+            if not block.is_still:
+                pivot = f"{block.pivot.x:g},{block.pivot.y:g}" if block.pivot else "differs"
+                place, shape = f"{block.origin.x},{block.origin.y}", f"{block.columns} × {block.rows}"
+                row = [shown(block.name), _span(*block.frames), place, measured(block.cell), shape, pivot]
+                rows.append([*row, str(number)] if len(sheets) > 1 else row)
+    columns += [Column("on sheet", True)] if len(sheets) > 1 else []
+    if rows:
+        print_table(columns, rows)
+
+
+def _print_considered(packed: Packed, every: bool) -> None:
+    """The arrangements that were looked at: all successes that were the best of their time, and some of the others."""
+    from ..core.text import measured
+    from .tables import Column, print_heading, print_note, print_table
+
+    for number, sheet in enumerate(packed.crate.sheets):
+        tried = [one for one in packed.considered if one.sheet == number]
+        print_heading("considered", "bold", f"for {sheet.image}")
+        shown = tried if every else _telling(tried)
+        columns = [Column("way"), Column("size", True), Column("full", True), Column("verdict")]
+        print_table(columns, [[one.way, measured(one.size), f"{one.full:.2%}", one.verdict] for one in shown])
+        if len(shown) < len(tried):
+            print_note(f"and {len(tried) - len(shown):,} more (--verbose shows all)")
+    print_note(
+        f"bound: what is stored covers {packed.bound:,} pixels with its gaps; "
+        "no sheets with less room than that inside can hold it"
+    )
+    if packed.proven:
+        print_note("proven: no smaller sheet that the settings allow can hold what is on it")
+
+
+def _telling(tried: list[Considered]) -> list[Considered]:
+    """Of many attempts, each success that was the smallest of its time, and the last failures before the result."""
+    best = min((one.size.w * one.size.h for one in tried if one.verdict == "taken"), default=0)
+    successes: list[Considered] = []
+    for one in tried:
+        area = one.size.w * one.size.h
+        if one.verdict in ("larger", "taken") and (not successes or area < successes[-1].size.w * successes[-1].size.h):
+            successes.append(one)
+    if len(tried) <= MOST_CONSIDERED:
+        return tried
+    failures = sorted(
+        (one for one in tried if one not in successes), key=lambda one: abs(one.size.w * one.size.h - best)
+    )
+    kept = {id(one) for one in [*successes[-MOST_CONSIDERED // 2 :], *failures[: MOST_CONSIDERED // 2]]}
+    return [one for one in tried if id(one) in kept]
+
+
+def _print_animations(animations: list[AnimationSummary], of_rows: list[str], several_sheets: bool) -> None:
+    from ..core.text import shown
+    from .tables import Column, print_table
+
+    columns = [Column("animation")]
+    columns += [Column(heading, True) for heading in ("first", "last", "frames", "fps", "seconds")] + [Column("loop")]
+    rows = [
+        [
+            shown(animation.name),
+            str(animation.first),
+            str(animation.last),
+            str(animation.frames),
+            _rate(animation.fps),
+            f"{animation.seconds:.3f}",
+            animation.loop,
+        ]
+        for animation in animations
+    ]
+    if of_rows:
+        columns.insert(1, Column("row", True))
+        for row, number in zip(rows, of_rows, strict=True):
+            row.insert(1, number)
+    if several_sheets:
+        columns.append(Column("on sheet"))
+        for row, animation in zip(rows, animations, strict=True):
+            row.append(", ".join(str(sheet + 1) for sheet in animation.sheets))
+    print_table(columns, rows)
+
+
+def _span(first: int, last: int) -> str:
+    return str(first) if first == last else f"{first}–{last}"
+
+
+def _rate(fps: Fraction) -> str:
+    return str(fps) if fps.denominator == 1 else f"{float(fps):.6g}"
+
+
+def _near(path: Path) -> str:
+    """The path as it is shortest to read: from here if it lies below, else whole."""
+    here = Path.cwd()
+    return str(path.relative_to(here) if path.is_relative_to(here) else path)
+
+
+def document_of(packed: Packed, arguments: argparse.Namespace) -> dict[str, Any]:
+    """What ``--json`` prints of a crate; docs/commands.md describes it."""
+    import dataclasses
+
+    from ..core.crate.summary import animation_summaries, sheet_summaries
+
+    sheets, animations = sheet_summaries(packed.crate), animation_summaries(packed.crate)
+    also = [
+        {
+            "scale": one.crate.settings["also_scale"],
+            "sheets": [dataclasses.asdict(sheet) for sheet in sheet_summaries(one.crate)],
+            "remarks": list(map(told, one.remarks)),
+        }
+        for one in packed.also
+    ]
+    tried = {
+        "considered": [dataclasses.asdict(one) for one in packed.considered],
+        "bound": packed.bound,
+        "proven": packed.proven,
+    }
+    return {
+        "command": "pack",
+        "dry_run": arguments.dry_run,
+        "files": [str(path) for path in packed.files],
+        "removed": [str(path) for path in packed.removed],
+        "frames": len(packed.crate.frames),
+        "sheets": [dataclasses.asdict(sheet) for sheet in sheets],
+        "animations": [dataclasses.asdict(animation) | {"fps": float(animation.fps)} for animation in animations],
+        "passed_over": dict(packed.passed_over),
+        "remarks": list(map(told, packed.remarks)),
+        "warnings": list(map(told, packed.warnings)),
+        "also": also,
+    } | (tried if arguments.explain else {})
