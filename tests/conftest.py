@@ -57,6 +57,14 @@ def tool(name: str) -> str:
     return found
 
 
+@pytest.fixture(autouse=True)
+def cache_folder(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> Path:
+    """What is kept between builds is kept apart for each test."""
+    folder = tmp_path_factory.mktemp("cache")
+    monkeypatch.setenv("AGILE_CRATE_CACHE", str(folder))
+    return folder
+
+
 @pytest.fixture
 def run(tmp_path: Path) -> Callable[..., subprocess.CompletedProcess[str]]:
     """Runs the installed program in the test's own folder. Whatever `pack` writes must be valid by the schemas, and what

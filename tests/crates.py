@@ -46,6 +46,7 @@ FULL = Crate(
     background="#20406f",
     files=("otter.css", "otter.xml", "otter.json"),
     file_sha256={"otter.css": "01" * 32},
+    built_from="0f" * 32,
 )  # fmt: skip
 
 

@@ -56,7 +56,7 @@ ABSENT = object()
         ("frames/0/box/2", 2**31), ("frames/0/canvas/0", 0), ("frames/0/turned", 1), ("frames/0/mirror", "z"),
         ("frames/0/pivot", [1]), ("frames/0/pivot/0", None), ("frames/0/offset", ABSENT), ("frames/0/name", ABSENT),
         ("frames/0/sheet", -1), ("frames/1/shape/polygons", 3), ("animations/0/durations/0", 0), ("animations/0/durations", []),
-        ("sha256", "ab"), ("file_sha256", {"otter.css": "ab"}), ("file_sha256", {"../otter.css": "ab" * 32}), ("frames/0/crc", "12"),
+        ("sha256", "ab"), ("built_from", "ab"), ("file_sha256", {"otter.css": "ab"}), ("file_sha256", {"../otter.css": "ab" * 32}), ("frames/0/crc", "12"),
         ("frames/0/touched", "yes"), ("animations/2/beats", ABSENT), ("animations/2/fps", [30]), ("animations/0/loop", "never"), ("animations/0/frames/0", "0"),
     ],
 )  # fmt: skip

@@ -6,10 +6,10 @@ import argparse
 import json
 import sys
 from dataclasses import dataclass, field
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ..core.errors import CrateError, InputError, UsageError
-from ..core.text import few, quoted, shown
+from ..core.text import counted, few, quoted, shown
 from ..jobs.crate_file import CrateFile, chosen, is_crate_file, read_crate_file, refuse_one_place_for_two
 from ..settings.crate_file import Order, as_key
 from ..settings.given import settings_from
@@ -18,6 +18,11 @@ from .parser import given_settings
 from .status import Status, status_of
 from .tables import folded, print_heading, print_note
 from .wording import as_option
+
+if TYPE_CHECKING:
+    from concurrent.futures import Executor
+
+    from ..store.cache import Cache
 
 
 @dataclass
@@ -58,34 +63,62 @@ def run_crates(arguments: argparse.Namespace) -> int:
     refuse_one_place_for_two(files)
     asked = chosen(files, arguments.only)
     from ..jobs.workers import workers
+    from ..store.cache import opened
 
-    with workers() as executor:
+    with workers() as executor, opened() as cache:
         for file, orders in asked:
             for warning in file.warnings:
                 print(f"agile-crate: warning: {warning}", file=sys.stderr)
             for order in orders:
                 try:
-                    settings = settings_from({**order.given, **overriding})
-                    packed = built(order.inputs, order.out, settings, executor, arguments)
+                    _build(file.path, order, overriding, arguments, run, executor, cache)
                 except CrateError as error:
                     run.failed(file.path, order.name, error)
-                    continue
-                print_warnings(packed)
-                remarks = list(_overridden(order, overriding))
-                if arguments.json:
-                    whole = document_of(packed, arguments)
-                    whole["remarks"] += remarks
-                    run.crates.append({"file": file.path, "crate": order.name} | whole)
-                elif not arguments.quiet:
-                    print_heading(shown(order.name), "bold", f"({shown(file.path)})")
-                    for remark in remarks:
-                        print_note(remark)
-                    print_summary(packed, arguments)
-                    print()
     if arguments.json:
         document = {"command": "pack", "crates": run.crates, "errors": run.errors}
         print(json.dumps(document, ensure_ascii=False, indent=2))
     return run.status
+
+
+def _build(
+    file: str,
+    order: Order,
+    overriding: dict[str, object],
+    arguments: argparse.Namespace,
+    run: _Run,
+    executor: Executor,
+    cache: Cache,
+) -> None:
+    """One crate, unless there is nothing to do; and what is said of it."""
+    from .. import GENERATOR
+    from ..jobs.unchanged import unchanged
+
+    settings = settings_from({**order.given, **overriding})
+    there = None
+    if not arguments.again:
+        there = unchanged(order.inputs, order.out, settings, cache, executor, GENERATOR)
+    remarks = _overridden(order, overriding)
+    told = not (arguments.json or arguments.quiet)
+    begin: dict[str, Any] = {"file": file, "crate": order.name, "unchanged": there is not None}
+    if there:
+        kept = [str(path) for path in there.files]
+        run.crates.append(begin | {"frames": there.frames, "kept": kept, "remarks": remarks})
+        if told:
+            told_of = f"{counted(there.frames, 'frame')} and {counted(len(kept), 'file')}"
+            print(f"{shown(order.name)}: nothing to do, {told_of} as they should be")
+        return
+    packed = built(order.inputs, order.out, settings, executor, arguments, cache)
+    print_warnings(packed)
+    if arguments.json:
+        whole = document_of(packed, arguments)
+        whole["remarks"] += remarks
+        run.crates.append(begin | whole)
+    elif told:
+        print_heading(shown(order.name), "bold", f"({shown(file)})")
+        for remark in remarks:
+            print_note(remark)
+        print_summary(packed, arguments)
+        print()
 
 
 def _overridden(order: Order, overriding: dict[str, object]) -> list[str]:

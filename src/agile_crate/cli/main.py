@@ -29,6 +29,7 @@ COMMANDS = {
     "verify": "prove that a crate gives its frames back",
     "unpack": "a crate, or a bare sheet, back into frames",
     "schema": "print the schema of the metadata, or of crate files",
+    "cache": "what is kept between builds of crate files",
     "help": "pages on layouts, timing, pivots, pixel art, rendered effects",
     "demo": "write the demo frames and run the full example on them",
 }

@@ -41,6 +41,7 @@ def declare(parser: Parser) -> None:
     group.add(
         "--keep-touches", action="store_true", help="take along what was painted on the sheets of the build before"
     )
+    group.add("--again", action="store_true", help="build a crate file's crates even where nothing changed")
     group.add("--no-wait", action="store_true", help="stop at once where another build of the same crate is under way")
     group.add("--force", action="store_true", help="overwrite files that are not from an earlier build")
     add_settings(parser)
@@ -54,8 +55,9 @@ def run(arguments: argparse.Namespace) -> int:
         from .crates import run_crates
 
         return run_crates(arguments)
-    if arguments.only:
-        raise UsageError("--only picks crates of a crate file; leave it out, or name the crate file")
+    for name, given in (("only", arguments.only), ("again", arguments.again)):
+        if given:
+            raise UsageError(f"--{name} is for the crates of a crate file; leave it out, or name the crate file")
     if arguments.out is None:
         raise UsageError("say where to with --out, such as --out build/otter")
     settings = chosen_settings(arguments)

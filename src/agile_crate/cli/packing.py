@@ -18,13 +18,19 @@ if TYPE_CHECKING:
     from ..core.crate.summary import AnimationSummary, SheetSummary
     from ..jobs.pack import Built, Packed
     from ..settings.table import Settings
+    from ..store.cache import Cache
 
 MOST_CONSIDERED = 24
 """Arrangements that --explain prints for a sheet; --verbose prints all."""
 
 
 def built(
-    inputs: Sequence[str], out: str, settings: Settings, executor: Executor, arguments: argparse.Namespace
+    inputs: Sequence[str],
+    out: str,
+    settings: Settings,
+    executor: Executor,
+    arguments: argparse.Namespace,
+    cache: Cache | None = None,
 ) -> Packed:
     """One crate, as the options that are no settings ask for it."""
     from .. import GENERATOR
@@ -44,6 +50,7 @@ def built(
             keep_touches=arguments.keep_touches,
             waiting=lambda: print("agile-crate: waiting for another build of the same crate", file=sys.stderr),
             wait=not arguments.no_wait,
+            cache=cache,
         )
 
 
@@ -74,6 +81,8 @@ def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:
         begin = len(crate.frames) - stills
         noun = "frame" if stills == 1 else "frames"
         print_note(f"{counted(stills, 'still')} of no animation: {noun} {_span(begin, len(crate.frames) - 1)}")
+    for change in changes(packed):
+        print_note(change)
     for remark in packed.remarks:
         print_note(told(remark))
     if packed.passed_over:
@@ -87,9 +96,21 @@ def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:
             print(f"  {index} {shown(frame.name)}: sheet {frame.on_sheet}, box {list(frame.box)}")
     wrote, removed = ("would write", "would remove") if arguments.dry_run else ("wrote", "removed")
     for path in packed.files:
-        print(f"  {wrote} {shown(_near(path))}")
+        print(f"  {'kept' if path in packed.kept else wrote} {shown(_near(path))}")
     for path in packed.removed:
         print(f"  {removed} {shown(_near(path))}, a file of the build before")
+
+
+def changes(packed: Packed) -> list[str]:
+    """What came and what went since the build before, in a line; none if nothing did."""
+    from ..core.text import counted, few, shown
+
+    parts = [
+        f"{counted(len(names), 'frame')} {verb} ({few(map(shown, names), 4)})"
+        for names, verb in ((packed.came, "came"), (packed.went, "went"))
+        if names
+    ]
+    return [f"since the build before: {', '.join(parts)}"] if parts else []
 
 
 def _also(built: Built) -> str:
@@ -261,10 +282,13 @@ def document_of(packed: Packed, arguments: argparse.Namespace) -> dict[str, Any]
         "dry_run": arguments.dry_run,
         "files": [str(path) for path in packed.files],
         "removed": [str(path) for path in packed.removed],
+        "kept": [str(path) for path in packed.kept],
         "frames": len(packed.crate.frames),
         "sheets": [dataclasses.asdict(sheet) for sheet in sheets],
         "animations": [dataclasses.asdict(animation) | {"fps": float(animation.fps)} for animation in animations],
         "passed_over": dict(packed.passed_over),
+        "came": list(packed.came),
+        "went": list(packed.went),
         "remarks": list(map(told, packed.remarks)),
         "warnings": list(map(told, packed.warnings)),
         "also": also,

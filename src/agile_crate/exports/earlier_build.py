@@ -6,7 +6,7 @@ import os
 import re
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from pathlib import Path
-from typing import NamedTuple
+from typing import NamedTuple, Protocol
 
 from ..core.crate.file_names import LONGEST_NAME, repeated
 from ..core.errors import OutputError, UsageError
@@ -45,22 +45,38 @@ class Before(NamedTuple):
 
     `claimed` are those that have the name that a build gives, or are to the byte what was written: they are no inputs.
     `own` are only the latter: by their digests it is proved that we wrote them, so they may be replaced and removed.
-    Somebody worked on the others since: on texts, and on sheets, by the name of their crate.
+    Somebody worked on the others since: on texts, and on sheets, by the name of their crate. `built_from` is the digest
+    of what the crate at its own size was built from, empty where that is not told; `frames` are that one's names.
     """
 
     claimed: frozenset[str]
     own: frozenset[str]
     texts: frozenset[str]
     sheets: Mapping[str, frozenset[str]]
+    built_from: str = ""
+    frames: tuple[str, ...] = ()
 
 
-def build_before(target: Path) -> Before:
-    """What there is of an earlier build at the place of this one."""
+class Digests(Protocol):
+    """Digests of files that are known from before (`store.cache.Cache`)."""
+
+    def sha256(self, path: str) -> str:
+        """The SHA-256 of a file that has not changed since, in hex; empty if that is not certain."""
+
+    def noted(self, path: str, read: Callable[[], bytes]) -> tuple[bytes, str]:
+        """What `read` gives, and its SHA-256 in hex, to be known later."""
+
+
+def build_before(target: Path, digests: Digests | None = None) -> Before:
+    """What there is of an earlier build at the place of this one. Sheets are read only where `digests` do not know
+    them."""
     folder, stem = target.parent, target.name
     claimed: set[str] = set()
     own: set[str] = set()
     texts: set[str] = set()
     sheets: dict[str, frozenset[str]] = {}
+    origins: dict[str, str] = {}
+    frames: dict[str, tuple[str, ...]] = {}
     waiting = [stem + ending for ending in ENDINGS]
     asked = set(waiting)
     while waiting:
@@ -69,13 +85,14 @@ def build_before(target: Path) -> Before:
         if not outputs.images:
             continue
         claimed.add(name)
+        origins[name], frames[name] = outputs.built_from, outputs.frames
         named = [file for file in outputs.files if _is_text_name(file, stem)]
         claimed.update(named)
         more = [file for file in named if file.endswith(ENDINGS) and file not in asked]
         waiting += more
         asked.update(more)
         images = {os.path.basename(image): sha256 for image, sha256 in outputs.images.items()}
-        written = {image for image, sha256 in images.items() if _is_written(folder / image, sha256, binary_sha256)}
+        written = {image for image, sha256 in images.items() if is_written(folder / image, sha256, digests)}
         claimed |= written | {image for image in images if _is_sheet_name(image, stem)}
         if not outputs.has_seal:  # then it proves nothing
             continue
@@ -92,7 +109,28 @@ def build_before(target: Path) -> Before:
         frozenset(str(folder / name) for name in own),
         edited,
         {crate: frozenset(str(folder / n) for n in names if (folder / n).is_file()) for crate, names in sheets.items()},
+        *_of_its_own_size(stem, origins, frames),
     )
+
+
+def _of_its_own_size(
+    stem: str, origins: Mapping[str, str], frames: Mapping[str, tuple[str, ...]]
+) -> tuple[str, tuple[str, ...]]:
+    """What the crate at its own size was built from, if its forms agree, and its frames' names."""
+    forms = [name for ending in ENDINGS if (name := stem + ending) in origins]
+    agreed = {origins[name] for name in forms}
+    return (agreed.pop() if len(agreed) == 1 else ""), (frames[forms[0]] if forms else ())
+
+
+def is_written(path: Path, sha256: str, digests: Digests | None = None) -> bool:
+    """Whether an image is there that has this SHA-256, in hex. It is read only where `digests` do not know it."""
+    if not digests:
+        return _is_written(path, sha256, binary_sha256)
+    try:
+        known = digests.sha256(str(path)) or digests.noted(str(path), lambda: read_regular(path, LARGEST_OUTPUT))[1]
+        return known == sha256
+    except OSError:
+        return False
 
 
 def _is_text_name(name: str, stem: str) -> bool:

@@ -67,6 +67,11 @@ class Staging:
             os.fsync(stream.fileno())
         return digest.hexdigest()
 
+    @property
+    def names(self) -> frozenset[str]:
+        """What was written so far."""
+        return frozenset(self._names)
+
     def commit(self, remove: Iterable[str] = ()) -> None:
         """Moves all files into place, in the order in which they were written, and removes the files named.
 

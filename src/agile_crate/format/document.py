@@ -59,6 +59,8 @@ def head_of(crate: Crate) -> Document:
         said["file_sha256"] = dict(crate.file_sha256)
     if crate.settings:
         said["settings"] = dict(crate.settings)
+    if crate.built_from:
+        said["built_from"] = crate.built_from
     return said
 
 
@@ -174,6 +176,7 @@ def crate_of(document: Any) -> Crate:
         background=_read_background(document),
         files=_read_files(document),
         file_sha256=_read_digests(document),
+        built_from=_read_built_from(document),
     )
 
 
@@ -184,6 +187,12 @@ def _read_settings(value: Any) -> dict[str, Any]:
         known = all(isinstance(text, (str, bool)) for text in texts)
         _expect(known, f"settings.{shown(key)}", "a text, a list of texts, or true", given)
     return dict(value)
+
+
+def _read_built_from(document: Document) -> str:
+    found = _text(document, "built_from", "", "")
+    _expect(found == "" or _SHA256.fullmatch(found) is not None, "built_from", "64 hex digits", found)
+    return found
 
 
 def _read_background(document: Document) -> str:

@@ -33,8 +33,8 @@ _MARK = b"\xef\xbb\xbf"
 
 class Outputs(NamedTuple):
     """What an earlier build wrote: its sheets with the SHA-256 and the size of each, its text files, and the digests of
-    those that are not metadata; whether the metadata itself has a digest, and is what that says; and the sheets with
-    frames that were touched."""
+    those that are not metadata; whether the metadata itself has a digest, and is what that says; the sheets with
+    frames that were touched; what the build was made from, as a digest, and its frames' names."""
 
     images: Mapping[str, str] = MappingProxyType({})
     sizes: Mapping[str, list[int]] = MappingProxyType({})
@@ -43,6 +43,8 @@ class Outputs(NamedTuple):
     has_seal: bool = False
     is_sealed: bool = False
     touched: frozenset[str] = frozenset()
+    built_from: str = ""
+    frames: tuple[str, ...] = ()
 
 
 NOTHING = Outputs()
@@ -136,6 +138,8 @@ def outputs_of_build(path: str | Path) -> Outputs:
             bool(seal),
             bool(seal) and is_unbroken(data, str(seal)),
             frozenset(names[one["sheet"]] for one in document["frames"] if one.get("touched")),
+            str(document.get("built_from", "")),
+            tuple(str(one["name"]) for one in document["frames"]),
         )
     except (OSError, ValueError, TypeError, LookupError, AttributeError, RecursionError, InputError):
         return NOTHING

@@ -30,9 +30,11 @@ from ..stops.intake import intake
 from ..stops.write import written
 from .kept_touches import told_of_touches, touches_before
 from .settled import settled
+from .unchanged import origin_of
 
 if TYPE_CHECKING:
     from ..exports.template import Template
+    from ..store.cache import Cache
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,7 +52,9 @@ class Built:
 class Packed:
     """The result of a build: the crate, the files it was written to (images first), and what the user should know.
 
-    `also` are the crates of the other sizes that were asked for.
+    `also` are the crates of the other sizes that were asked for. `came` and `went` are the frames that the build before
+    did not have, and those that this one no longer has; both are empty where there was none. `kept` are those of the
+    files that were there already, to the byte.
     """
 
     crate: Crate
@@ -63,6 +67,9 @@ class Packed:
     bound: int
     proven: bool
     also: tuple[Built, ...] = ()
+    came: tuple[str, ...] = ()
+    went: tuple[str, ...] = ()
+    kept: tuple[Path, ...] = ()
 
 
 def pack(
@@ -77,15 +84,17 @@ def pack(
     keep_touches: bool = False,
     waiting: Callable[[], None] = lambda: None,
     wait: bool = True,
+    cache: Cache | None = None,
 ) -> Packed:
     """Builds a crate from the inputs at `out` (a path without ending). Raises the errors of `core.errors`.
 
     A dry run does everything but draw and write; its sheets have no checksum. `keep_touches` takes along what somebody
     painted on the sheets of the build before. Where another build of the same crate is under way it is waited for:
-    `waiting` is called after a second; without `wait` that is an OutputError.
+    `waiting` is called after a second; without `wait` that is an OutputError. With a `cache`, frames and sheets that it
+    knows are not made again, and the crate records what it was built from; the files are the same otherwise.
     """
     target = target_of(out)
-    build = partial(_build, target, inputs, settings, executor, progress, generator, force, keep_touches)
+    build = partial(_build, target, inputs, settings, executor, progress, generator, force, keep_touches, cache)
     notes = settled(inputs, [target.parent / target.name])
     if dry_run:
         packed = build(None)
@@ -105,16 +114,19 @@ def _build(
     generator: str,
     force: bool,
     keep_touches: bool,
+    cache: Cache | None,
     staging: Staging | None,
 ) -> Packed:
     templates = _templates(settings)
-    before = build_before(target)
+    before = build_before(target, cache)
     names = {one.portion: sized_name(target.name, one.portion) for one in all_sizes(settings)} if keep_touches else {}
     if not force:
         refuse_to_lose_work(before, names.values())
     found = {portion: touches_before(target.parent, name, before.claimed) for portion, name in names.items()}
     touches = {portion: one.by_frame for portion, one in found.items()}
-    taken_in = intake(inputs, before.claimed, settings, executor, progress, touches=touches)
+    kept = (cache, generator) if cache else None
+    taken_in = intake(inputs, before.claimed, settings, executor, progress, touches=touches, kept=kept)
+    origin = origin_of(settings, target.name, taken_in.files, generator) if cache else ""
     sequences, passed_over, warnings = taken_in.sequences, taken_in.passed_over, taken_in.warnings
     waiting = list(taken_in.sizes)
     warnings += tuple(told_of_touches(found.values(), [name for one in waiting for name in one.lost], force))
@@ -126,8 +138,9 @@ def _build(
         plans.append(plan_of(target.name, sequences, prepared, result, templates, generator))
         del prepared
     texts = tuple(name for plan in plans for name in plan.texts)
-    if len(texts) > 1:
-        plans = [dataclasses.replace(plan, crate=dataclasses.replace(plan.crate, files=texts)) for plan in plans]
+    texts_told = texts if len(texts) > 1 else ()
+    crates = [dataclasses.replace(plan.crate, files=texts_told, built_from=origin) for plan in plans]
+    plans = [dataclasses.replace(plan, crate=crate) for plan, crate in zip(plans, crates, strict=True)]
     files = tuple(target.parent / name for name in _all_names(plans))
     refuse_bad_names(files)
     stale = tuple(sorted(Path(path) for path in before.own if Path(path) not in files))
@@ -138,9 +151,12 @@ def _build(
     for plan in plans:
         _prove(plan.crate)
     if staging:
-        crates = written(staging, plans, templates, executor, progress, [path.name for path in stale])
+        gone = [path.name for path in stale]
+        crates = written(staging, plans, templates, executor, progress, gone, kept)
         built = [dataclasses.replace(one, crate=crate) for one, crate in zip(built, crates, strict=True)]
     first, *others = built
+    there = [frame.name for frame in first.crate.frames] if before.frames else []
+    old, new = set(before.frames), set(there)
     return Packed(
         crate=first.crate,
         files=files,
@@ -152,6 +168,9 @@ def _build(
         bound=first.bound,
         proven=first.proven,
         also=tuple(others),
+        came=tuple(name for name in there if name not in old),
+        went=tuple(name for name in before.frames if name not in new),
+        kept=tuple(path for path in files if staging and path.name not in staging.names),
     )
 
 

@@ -87,11 +87,15 @@ def _texts(given: object) -> list[str]:
     return list(map(str, given)) if isinstance(given, (list, tuple)) else [str(given)]
 
 
+def typed(settings: Settings) -> dict[str, object]:
+    """What was given of the settings as it would be typed: texts, lists of texts, true."""
+    return {name: _as_given(options()[name][0], value) for name, value in settings.given.items() if value is not False}
+
+
 def remembered(settings: Settings) -> dict[str, object]:
     """What was given of the settings by which frames differ, as texts: enough to take and change them again."""
     table = options()
-    kept = {name: value for name, value in settings.given.items() if table[name][0].remembered and value is not False}
-    result = {name: _as_given(table[name][0], value) for name, value in kept.items()}
+    result = {name: value for name, value in typed(settings).items() if table[name][0].remembered}
     if settings.portion != 1:
         text = percent(settings.portion)
         result["also_scale"] = text if scale(text) == settings.portion else str(settings.portion)

@@ -8,8 +8,10 @@ from collections.abc import Set as AbstractSet
 from concurrent.futures import Executor
 from dataclasses import dataclass, replace
 from fractions import Fraction
-from typing import Generic, TypeVar
+from functools import partial
+from typing import TYPE_CHECKING, Generic, TypeVar
 
+from ..core.crate.origin import Origin
 from ..core.errors import InputError, reason
 from ..core.frame.first_look import Seen
 from ..core.model.crate import Loop
@@ -20,7 +22,10 @@ from ..core.pixels import Pixels
 from ..core.sentence import Sentence, setting
 from ..core.text import bytes_shown, counted, few, shown
 from .animated import Reel
-from .find import LARGEST_FILE, Found, find
+from .find import LARGEST_FILE, Found, Search, find
+
+if TYPE_CHECKING:
+    from .kept import Keeping
 
 T = TypeVar("T")
 
@@ -41,12 +46,13 @@ def silent(doing: str, done: int, total: int) -> None:
 @dataclass(frozen=True, slots=True)
 class Gathered:
     """Sequences in crate order, and the drawings that they show, each once for each size of the build; what was passed
-    over, and warnings that the user should read."""
+    over, and warnings that the user should read; and which files they came from, if frames are kept."""
 
     sequences: Sequences
     drawings: tuple[tuple[Picture, ...], ...]
     passed_over: Counter[str]
     warnings: tuple[Sentence, ...]
+    files: tuple[Origin, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,18 +62,20 @@ class Looked(Generic[T]):
     parts: tuple[Part[T], ...]
     passed_over: Counter[str]
     warnings: tuple[Sentence, ...]
+    files: tuple[Origin, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class Part(Generic[T]):
     """What one file brings: a frame of the animation that its name tells, or a whole animation named after the file;
-    and whether its colours are other than sRGB."""
+    whether its colours are other than sRGB; and its SHA-256 in hex, if frames are kept."""
 
     animation: str | None
     frames: tuple[tuple[str, T, Fraction | None], ...]
     loop: Loop | None = None
     times: int = 0
     is_foreign: bool = False
+    sha256: str = ""
 
 
 def gather(
@@ -78,13 +86,16 @@ def gather(
     see: Callable[[str, Pixels], Seen],
     flat: bool = False,
     to_srgb: bool = False,
+    kept: Keeping | None = None,
 ) -> Gathered:
     """Finds, decodes and orders the frames. Raises InputError, which names every picture that cannot be read.
 
     `see` is the first look at a name and decoded pixels, on the threads. With `flat`, a layered document is one
-    picture; else each of its top-level layers is a frame.
+    picture; else each of its top-level layers is a frame. With `kept`, what was seen before is not decoded again.
     """
-    looked = look(inputs, own, executor, progress, see, flat, to_srgb)
+    search = find(inputs, own)
+    read = partial(_kept_or_read, see=see, flat=flat, to_srgb=to_srgb, kept=kept) if kept else None
+    looked = _looked(search, executor, progress, read or partial(_read, see=see, flat=flat, to_srgb=to_srgb), to_srgb)
     drawings: list[tuple[Picture, ...]] = []
     sequences: list[FrameSequence] = []
     for name, parts in by_animation(looked.parts).items():
@@ -93,7 +104,7 @@ def gather(
             frames.append(Exposure(frame, len(drawings), milliseconds, fingerprint=its.fingerprint))
             drawings.append(its.pictures)
         sequences.append(FrameSequence(name, tuple(frames), parts[0].loop, parts[0].times))
-    return Gathered(in_order(sequences), tuple(drawings), looked.passed_over, looked.warnings)
+    return Gathered(in_order(sequences), tuple(drawings), looked.passed_over, looked.warnings, looked.files)
 
 
 def look(
@@ -109,7 +120,12 @@ def look(
 
     Raises InputError, which names every picture that cannot be read, and when what is kept grows beyond LARGEST_SET.
     """
-    search = find(inputs, own)
+    return _looked(find(inputs, own), executor, progress, partial(_read, see=see, flat=flat, to_srgb=to_srgb), to_srgb)
+
+
+def _looked(
+    search: Search, executor: Executor, progress: Progress, read: Callable[[Found], Part[T]], to_srgb: bool
+) -> Looked[T]:
     files = sorted(search.found, key=lambda file: frame_key(file.name, file.animation))
     warnings: list[Sentence] = []
     parts: list[Part[T]] = []
@@ -117,7 +133,7 @@ def look(
     foreign: list[str] = []
     total = 0
     progress("reading", 0, len(files))
-    for done, (file, result) in enumerate(_decoded(files, executor, see, flat, to_srgb), 1):
+    for done, (file, result) in enumerate(_decoded(files, executor, read), 1):
         if isinstance(result, str):
             unreadable.append(f"{shown(file.path)} {result}")
         else:
@@ -135,7 +151,12 @@ def look(
         warnings.append(
             Sentence(f"{what}, and would look different: {few(foreign)}; {setting('to_srgb')} converts them")
         )
-    return Looked(tuple(parts), search.passed_over, tuple(warnings))
+    digests = tuple(
+        Origin(file.name, file.animation or "", part.sha256)
+        for file, part in zip(files, parts, strict=True)
+        if part.sha256
+    )
+    return Looked(tuple(parts), search.passed_over, tuple(warnings), digests)
 
 
 def by_animation(parts: Iterable[Part[T]]) -> dict[str | None, list[Part[T]]]:
@@ -165,12 +186,10 @@ def _unreadable(sentences: list[str]) -> str:
 
 
 def _decoded(
-    files: Sequence[Found], executor: Executor, see: Callable[[str, Pixels], T], flat: bool, to_srgb: bool
+    files: Sequence[Found], executor: Executor, read: Callable[[Found], Part[T]]
 ) -> Iterator[tuple[Found, Part[T] | str]]:
     """Each file with what was seen of it, or why it cannot be read; in the order given."""
-    for batch in executor.map(
-        lambda batch: [(file, _read(file, see, flat, to_srgb)) for file in batch], _batches(files)
-    ):
+    for batch in executor.map(lambda batch: [(file, _or_reason(file, read)) for file in batch], _batches(files)):
         yield from batch
 
 
@@ -187,15 +206,50 @@ def _batches(files: Sequence[Found]) -> Iterator[list[Found]]:
         yield batch
 
 
-def _read(file: Found, see: Callable[[str, Pixels], T], flat: bool, to_srgb: bool) -> Part[T] | str:
+def _or_reason(file: Found, read: Callable[[Found], Part[T]]) -> Part[T] | str:
     from ..core.png_chunks import PictureError
-    from ..format.regular import read_regular
-    from .pictures import read_source
 
     try:
-        source = read_source(read_regular(file.path, LARGEST_FILE), flat=flat, to_srgb=to_srgb)
-        return replace(_seen(file, source.picture, see), is_foreign=source.is_foreign)
+        return read(file)
     except PictureError as error:
         return str(error)
     except OSError as error:
         return f"cannot be opened: {reason(error)}"
+
+
+def _read(file: Found, see: Callable[[str, Pixels], T], flat: bool, to_srgb: bool) -> Part[T]:
+    from ..format.regular import read_regular
+
+    return _part(file, read_regular(file.path, LARGEST_FILE), see, flat, to_srgb)
+
+
+def _part(file: Found, data: bytes, see: Callable[[str, Pixels], T], flat: bool, to_srgb: bool) -> Part[T]:
+    from .pictures import read_source
+
+    source = read_source(data, flat=flat, to_srgb=to_srgb)
+    return replace(_seen(file, source.picture, see), is_foreign=source.is_foreign)
+
+
+def _kept_or_read(
+    file: Found, see: Callable[[str, Pixels], Seen], flat: bool, to_srgb: bool, kept: Keeping
+) -> Part[Seen]:
+    """A file as it was seen before, if it is what it was then; else read, and kept."""
+    from ..format.regular import read_regular
+    from .kept import Reel, keep, named, recalled
+
+    data, sha256 = b"", kept.cache.sha256(file.path)
+    if not sha256:
+        data, sha256 = kept.cache.noted(file.path, lambda: read_regular(file.path, LARGEST_FILE))
+    if reel := recalled(kept, sha256):
+        names = [f"{file.name}/{label}" if label else file.name for label, _, _ in reel.frames]
+        frames = tuple(
+            (name, named(seen, name), time) for name, (_, seen, time) in zip(names, reel.frames, strict=True)
+        )
+        animation = said_once(file.name) if reel.frames[0][0] else file.animation
+        return Part(animation, frames, reel.loop, reel.times, reel.is_foreign, sha256)
+    if not data:
+        data, sha256 = kept.cache.noted(file.path, lambda: read_regular(file.path, LARGEST_FILE))
+    part = _part(file, data, see, flat, to_srgb)
+    labels = [(name[len(file.name) + 1 :], seen, time) for name, seen, time in part.frames]
+    keep(kept, sha256, Reel(tuple(labels), part.loop, part.times, part.is_foreign))
+    return replace(part, sha256=sha256)

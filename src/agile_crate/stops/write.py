@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+import hashlib
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Executor
 from functools import partial
@@ -16,6 +17,7 @@ from ..core.frame.alpha import flattened, premultiplied
 from ..core.frame.indexed import entries, indices
 from ..core.model.crate import Crate, Sheet
 from ..core.pixels import Pixels, Words
+from ..exports.earlier_build import is_written
 from ..exports.formats import texts_of
 from ..exports.in_place import Staging
 from ..exports.png import encode_png, strip_starts
@@ -26,6 +28,7 @@ from .draw import drawn_sheets
 
 if TYPE_CHECKING:
     from ..exports.template import Template
+    from ..store.cache import Cache
 
 T = TypeVar("T")
 
@@ -37,18 +40,20 @@ def written(
     executor: Executor,
     progress: Progress,
     stale: Sequence[str],
+    kept: tuple[Cache, str] | None = None,
 ) -> list[Crate]:
     """Draws and writes the crates, so that no more than one sheet is in memory, then their texts; removes `stale`.
 
-    Plans are taken off the list as they are drawn, so that their pixels can go. Returns the crates with the checksums
-    of their sheets.
+    Plans are taken off the list as they are drawn, so that their pixels can go. With a cache and the program's version
+    (`kept`), a sheet whose file is there already is not encoded again. Returns the crates with the checksums of their
+    sheets.
     """
     drawing = _Meter("drawing", sum(sum(plan.drawn) for plan in plans), progress)
     writing = _Meter("writing", sum(_pieces(plan) for plan in plans), progress)
     crates: list[Crate] = []
     said = [plan.settings for plan in plans]
     while plans:
-        crates.append(_with_sheets(staging, plans.pop(0), executor, drawing, writing))
+        crates.append(_with_sheets(staging, plans.pop(0), executor, drawing, writing, kept))
     for crate, settings in reversed(list(zip(crates, said, strict=True))):
         larger = [
             (other.portion / settings.portion, one)
@@ -67,16 +72,51 @@ def _pieces(plan: Plan) -> int:
     return sum(len(strip_starts(*sheet.size)) for sheet in plan.crate.sheets)
 
 
-def _with_sheets(staging: Staging, plan: Plan, executor: Executor, drawing: _Meter, writing: _Meter) -> Crate:
+def _with_sheets(
+    staging: Staging,
+    plan: Plan,
+    executor: Executor,
+    drawing: _Meter,
+    writing: _Meter,
+    kept: tuple[Cache, str] | None,
+) -> Crate:
     sheets: list[Sheet] = []
     for sheet, pixels in drawn_sheets(plan, drawing.passing):
+        key = _key(pixels, plan, kept[1], executor) if kept else b""
+        if kept and (known := kept[0].get(key)) and is_written(staging.folder / sheet.image, known.hex(), kept[0]):
+            writing.skip(len(strip_starts(*sheet.size)))
+            sheets.append(dataclasses.replace(sheet, sha256=known.hex()))
+            continue
         pieces = _encoded(pixels, plan.palette, plan.settings, executor)
         if plan.settings.squeeze:
             from ..exports.squeeze import squeezed
 
             pieces = [squeezed(b"".join(pieces), executor)]
         sheets.append(dataclasses.replace(sheet, sha256=staging.write(sheet.image, writing.passing(pieces))))
-    return with_crcs(dataclasses.replace(plan.crate, sheets=tuple(sheets)), plan.pictures)
+        if kept:
+            kept[0].put(key, bytes.fromhex(sheets[-1].sha256))
+    return with_crcs(dataclasses.replace(plan.crate, sheets=tuple(sheets)), plan.pictures, executor.map)
+
+
+def _key(pixels: Pixels, plan: Plan, program: str, executor: Executor) -> bytes:
+    """What a sheet's file is known by: its pixels, and all else that decides on the bytes of the image."""
+    settings = plan.settings
+    ways = (
+        program,
+        pixels.shape,
+        plan.palette is not None,
+        settings.background,
+        settings.premultiply,
+        settings.squeeze,
+    )
+    whole = hashlib.blake2b(repr(ways).encode(), digest_size=16)
+    if plan.palette is not None:
+        whole.update(plan.palette.tobytes())
+    starts = strip_starts(pixels.shape[1], len(pixels))
+    strips = (pixels[start : start + starts.step] for start in starts)
+    for digest in executor.map(lambda strip: hashlib.blake2b(strip.data).digest(), strips):
+        whole.update(digest)
+    return b"sheet:" + whole.digest()
 
 
 def _encoded(pixels: Pixels, palette: Words | None, settings: Settings, executor: Executor) -> Iterable[bytes]:
@@ -118,6 +158,11 @@ class _Meter:
     def __init__(self, doing: str, total: int, progress: Progress) -> None:
         self._doing, self._total, self._progress = doing, total, progress
         self._done = 0
+
+    def skip(self, count: int) -> None:
+        """Some items are done without passing."""
+        self._done = min(self._done + count, self._total)
+        self._progress(self._doing, self._done, self._total)
 
     def passing(self, items: Iterable[T]) -> Iterator[T]:
         for item in items:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 import zlib
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -34,8 +34,15 @@ def part_of(frame: Frame) -> Box:
     return overlap(Box(left, top, put.w, put.h), Box(0, 0, *frame.canvas))
 
 
-def with_crcs(crate: Crate, pictures: Sequence[Picture]) -> Crate:
-    """The crate with the CRC of every frame's pixels as its source gave them, as readers see them."""
+Run = Callable[[Callable[[int], list[Frame]], Iterable[int]], Iterable[list[Frame]]]
+
+TOGETHER = 32
+"""Frames that a thread looks at in one go."""
+
+
+def with_crcs(crate: Crate, pictures: Sequence[Picture], run: Run = map) -> Crate:
+    """The crate with the CRC of every frame's pixels as its source gave them, as readers see them. `run` is how a
+    function is applied to several things: an executor's `map`, or the one of Python."""
 
     is_changed = bool(crate.background) or crate.alpha == "premultiplied"
 
@@ -51,7 +58,12 @@ def with_crcs(crate: Crate, pictures: Sequence[Picture]) -> Crate:
             frame.shape, crc, picture.source is not None,
         )  # fmt: skip
 
-    return dataclasses.replace(crate, frames=tuple(map(one, crate.frames, pictures)))
+    def some(start: int) -> list[Frame]:
+        part = slice(start, start + TOGETHER)
+        return list(map(one, crate.frames[part], pictures[part]))
+
+    parts = run(some, range(0, len(crate.frames), TOGETHER))
+    return dataclasses.replace(crate, frames=tuple(frame for part in parts for frame in part))
 
 
 class Touch(NamedTuple):

@@ -1,0 +1,59 @@
+"""``agile-crate cache``: what is kept between builds, and letting go of it."""
+
+from __future__ import annotations
+
+import argparse
+import json
+
+from .parser import Parser, add_common
+from .status import Status
+
+USAGE = ""
+
+DESCRIPTION = """\
+Says where frames and digests are kept from build to build of crate files, and how much room they take. All of it may be
+deleted at any time: the next build is slower, and gives the same files.
+
+The usual call:  agile-crate cache
+"""
+
+EXAMPLES = """\
+examples:
+  agile-crate cache
+  agile-crate cache --clear
+
+The environment variable AGILE_CRATE_CACHE names another folder for it, or is off.
+"""
+
+
+def declare(parser: Parser) -> None:
+    parser.section("what is done").add("--clear", action="store_true", help="delete all of it")
+    add_common(parser)
+
+
+def run(arguments: argparse.Namespace) -> int:
+    from ..core.text import bytes_shown, counted, shown
+    from ..store.cache import LARGEST, clear, held, place
+
+    folder = place()
+    there = held(folder) if folder else None
+    if folder and arguments.clear:
+        clear(folder)
+    if arguments.json:
+        document = {
+            "command": "cache",
+            "folder": str(folder) if folder else None,
+            "entries": there.entries if there else 0,
+            "bytes": there.bytes if there else 0,
+            "limit": LARGEST,
+            "cleared": arguments.clear,
+        }
+        print(json.dumps(document, ensure_ascii=False, indent=2))
+    elif not arguments.quiet:
+        if there is None:
+            print("nothing is kept between builds: AGILE_CRATE_CACHE is off")
+        else:
+            size = f"{counted(there.entries, 'entry', 'entries')}, {bytes_shown(there.bytes)}"
+            told = "deleted" if arguments.clear else f"at most {bytes_shown(LARGEST)} are kept"
+            print(f"{shown(str(folder))}: {size}; {told}")
+    return Status.DONE

@@ -1,0 +1,23 @@
+"""What a crate was built from, as one digest: the same for the same build anywhere, another for any other."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Iterable, Mapping
+from typing import NamedTuple
+
+
+class Origin(NamedTuple):
+    """A file that was packed: its frame's name, its animation or an empty text, and its SHA-256 in hex."""
+
+    name: str
+    animation: str
+    sha256: str
+
+
+def built_from(program: str, name: str, settings: Mapping[str, object], files: Iterable[Origin]) -> str:
+    """The SHA-256, in hex, of all that decides what a build writes: the program with its version, the crate's name, its
+    settings as they are typed, and the files, whatever their order. Cost: linear in the files."""
+    told = [program, name, sorted(settings.items()), sorted(files)]
+    return hashlib.sha256(json.dumps(told, ensure_ascii=False).encode("utf-8", "surrogatepass")).hexdigest()

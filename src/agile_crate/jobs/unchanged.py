@@ -1,0 +1,66 @@
+"""Whether a crate is what a build would make of it: then there is nothing to do. Loads no picture, and no NumPy."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable, Sequence
+from concurrent.futures import Executor
+from pathlib import Path
+from typing import NamedTuple
+
+from ..core.crate.origin import Origin, built_from
+from ..core.errors import CrateError
+from ..exports.earlier_build import build_before, target_of
+from ..format.regular import read_regular
+from ..settings.given import typed
+from ..settings.table import Settings
+from ..sources.find import LARGEST_FILE, find
+from ..store.cache import Cache
+
+
+class Unchanged(NamedTuple):
+    """What is there and as it should be: how many frames, and which files."""
+
+    frames: int
+    files: tuple[Path, ...]
+
+
+def unchanged(
+    inputs: Sequence[str], out: str, settings: Settings, cache: Cache, executor: Executor, program: str
+) -> Unchanged | None:
+    """The crate that is there, if the same inputs and settings made it, and all of its files are as they were written;
+    else None."""
+    try:
+        target = target_of(out)
+        before = build_before(target, cache)
+        if not before.built_from or before.claimed != before.own:
+            return None
+        found = find(inputs, before.claimed).found
+        known = {file.path: cache.sha256(file.path) for file in found}
+        waiting = [file.path for file in found if not known[file.path]]
+        known |= dict(zip(waiting, executor.map(lambda path: _read(path, cache), waiting), strict=True))
+        files = [Origin(file.name, file.animation or "", known[file.path]) for file in found]
+        if origin_of(settings, target.name, files, program) != before.built_from:
+            return None
+        return Unchanged(len(before.frames), tuple(map(Path, sorted(before.own))))
+    except (CrateError, OSError):  # a build says what is wrong
+        return None
+
+
+def _read(path: str, cache: Cache) -> str:
+    return cache.noted(path, lambda: read_regular(path, LARGEST_FILE))[1]
+
+
+def origin_of(settings: Settings, name: str, files: Iterable[Origin], program: str) -> str:
+    """The digest of a build. Templates and palettes count by what is in them."""
+    told = typed(settings)
+    palette = told.get("palette")
+    texts = [*settings.template, *([palette] if isinstance(palette, str) and not palette.startswith("#") else [])]
+    more = [Origin(os.path.basename(path), "text", _sha256(path)) for path in texts]
+    return built_from(program, name, {**told, "palette": "", "template": ""} if more else told, [*files, *more])
+
+
+def _sha256(path: str) -> str:
+    import hashlib
+
+    return hashlib.sha256(read_regular(path, LARGEST_FILE)).hexdigest()

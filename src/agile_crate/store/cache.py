@@ -1,0 +1,255 @@
+"""A store in the user's cache folder: digests of files that have not changed since, frames as they were first seen,
+and which sheet file certain pixels gave.
+
+SQLite keeps it whole with several builds at once. Nothing in it is trusted: each entry has a digest over its key and
+its value, and one that does not hold is as if it were not there; a store that cannot be read is begun anew; where none
+can be written the build goes on without. It never grows far beyond a limit: what was not used for longest goes first.
+Age is counted in runs, not by the clock.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import hashlib
+import os
+import sqlite3
+import stat
+import struct
+import threading
+import zlib
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any, NamedTuple
+
+FOLDER = "AGILE_CRATE_CACHE"
+"""The environment variable that names another folder, or is ``off``."""
+
+VERSION = 1
+"""Of the tables; each version has a file of its own."""
+
+LARGEST = 2 << 30
+"""Bytes of all entries together; a run may add more before they are counted again."""
+
+SETTLED = 2_000_000_000
+"""Nanoseconds. A file that was changed less than that before its digest was taken may change again without a new time
+(FAT tells even seconds), so its digest is not kept."""
+
+WAIT = 2.0
+"""Seconds to wait for another build that writes to the store."""
+
+_TABLES = """
+CREATE TABLE IF NOT EXISTS entry (key BLOB PRIMARY KEY, value BLOB, digest BLOB);
+CREATE TABLE IF NOT EXISTS age (key BLOB PRIMARY KEY, size INTEGER, used INTEGER) WITHOUT ROWID;
+CREATE TABLE IF NOT EXISTS state (name TEXT PRIMARY KEY, value INTEGER) WITHOUT ROWID;
+"""
+
+_MARKS = struct.Struct(">5Q")
+"""Of a file: device, number, size, and the times of the last change of its contents and of its state."""
+
+
+class Held(NamedTuple):
+    """How much a store holds: entries, and the bytes of its files."""
+
+    entries: int
+    bytes: int
+
+
+def place() -> Path | None:
+    """Where the store is kept; None if it is switched off."""
+    named = os.environ.get(FOLDER, "")
+    if named.lower() == "off":
+        return None
+    if named:
+        return Path(named)
+    import platformdirs
+
+    return Path(platformdirs.user_cache_dir("agile-crate", appauthor=False))
+
+
+@contextlib.contextmanager
+def opened(limit: int = LARGEST) -> Iterator[Cache]:
+    """The store, for one run; an empty one that keeps nothing where there can be none."""
+    folder = place()
+    cache = Cache(*(_connected(folder) if folder else (None, 0)), limit)
+    try:
+        yield cache
+    finally:
+        cache.close()
+
+
+def _connected(folder: Path) -> tuple[sqlite3.Connection | None, int]:
+    """A connection, and the time of its file system."""
+    path = _file(folder)
+    for _ in range(2):
+        connection = None
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+            connection = sqlite3.connect(path, timeout=WAIT, check_same_thread=False)
+            connection.execute("PRAGMA auto_vacuum = INCREMENTAL")
+            connection.execute("PRAGMA journal_mode = WAL")
+            connection.execute("PRAGMA synchronous = OFF")
+            connection.executescript(_TABLES)
+            os.utime(path)
+            return connection, os.stat(path).st_mtime_ns
+        except sqlite3.OperationalError:  # busy, read-only, or no room
+            _close(connection)
+            return None, 0
+        except sqlite3.Error:  # damaged
+            _close(connection)
+            clear(folder)
+        except OSError:
+            _close(connection)
+            return None, 0
+    return None, 0
+
+
+def clear(folder: Path) -> None:
+    """Removes the store's files. A build that has them open goes on with what it has."""
+    for path in _files(folder):
+        with contextlib.suppress(OSError):
+            path.unlink()
+
+
+def held(folder: Path) -> Held:
+    """How much there is in a store."""
+    size = sum(path.stat().st_size for path in _files(folder))
+    entries = 0
+    if _file(folder).is_file():
+        cache = Cache(*_connected(folder))
+        entries = cache.count()
+        cache.close()
+    return Held(entries, size)
+
+
+def _file(folder: Path) -> Path:
+    return folder / f"store-{VERSION}.sqlite"
+
+
+def _files(folder: Path) -> list[Path]:
+    """The store's files, of any version; SQLite keeps two more beside one that is in use."""
+    return sorted(path for path in folder.glob("store-*.sqlite*") if path.is_file())
+
+
+class Cache:
+    """An open store. Without a connection it knows nothing and keeps nothing."""
+
+    def __init__(self, connection: sqlite3.Connection | None, now: int = 0, limit: int = LARGEST) -> None:
+        self._connection = connection
+        self._now = now
+        self._limit = limit
+        self._lock = threading.Lock()
+        self._used: set[bytes] = set()
+        self._noted: dict[bytes, bytes] = {}
+        self._run = 1 + (self._one("SELECT value FROM state WHERE name = 'runs'") or 0)
+
+    def sha256(self, path: str) -> str:
+        """The digest of a file that has not changed since it was taken, in hex; empty if that is not certain."""
+        marks = _marks(path)
+        value = self.get(_file_key(path)) if marks else None
+        return value[_MARKS.size :].hex() if value and marks == value[: _MARKS.size] else ""
+
+    def noted(self, path: str, read: Callable[[], bytes]) -> tuple[bytes, str]:
+        """A file's bytes, as `read` gives them, and their digest in hex, which is kept if the file did not change
+        meanwhile, nor just before."""
+        before = _marks(path)
+        data = read()
+        digest = hashlib.sha256(data)
+        if (
+            self._connection
+            and before
+            and before == _marks(path)
+            and max(_MARKS.unpack(before)[3:]) + SETTLED < self._now
+        ):
+            self._noted[_file_key(path)] = before + digest.digest()
+        return data, digest.hexdigest()
+
+    def get(self, key: bytes) -> bytes | None:
+        """The value of an entry, or None."""
+        found = self._row("SELECT value, digest FROM entry WHERE key = ?", key)
+        if found is None or not isinstance(found[0], bytes) or found[1] != _digest(key, found[0]):
+            return None
+        self._used.add(key)
+        return found[0]
+
+    def put(self, key: bytes, value: bytes) -> None:
+        """Keeps a value under a key. That it could not be kept is no error."""
+        self._put([(key, value)])
+
+    def count(self) -> int:
+        return int(self._one("SELECT count(*) FROM entry") or 0)
+
+    def close(self) -> None:
+        """Notes what was used, and lets go of what was not used for longest if there is too much."""
+        self._put(list(self._noted.items()))
+        self._change("UPDATE age SET used = ? WHERE key = ?", [(self._run, key) for key in self._used])
+        self._change("INSERT OR REPLACE INTO state VALUES ('runs', ?)", [(self._run,)])
+        if (self._one("SELECT sum(size) FROM age") or 0) > self._limit:
+            whole = "SELECT key, sum(size) OVER (ORDER BY used DESC, key) AS whole FROM age"
+            over = f"SELECT key FROM ({whole}) WHERE whole > {self._limit * 3 // 4}"
+            self._change(f"DELETE FROM entry WHERE key IN ({over})", [()])
+            self._change("DELETE FROM age WHERE key NOT IN (SELECT key FROM entry)", [()])
+            self._row("PRAGMA incremental_vacuum")
+        _close(self._connection)
+        self._connection = None
+
+    def _put(self, pairs: list[tuple[bytes, bytes]]) -> None:
+        rows = [(key, value, _digest(key, value)) for key, value in pairs]
+        self._change("INSERT OR REPLACE INTO entry VALUES (?, ?, ?)", rows)
+        self._change("INSERT OR REPLACE INTO age VALUES (?, ?, ?)", [(k, len(v), self._run) for k, v in pairs])
+
+    def _one(self, question: str) -> Any:
+        found = self._row(question)
+        return found[0] if found else None
+
+    def _row(self, question: str, *values: object) -> tuple[Any, ...] | None:
+        with self._lock:
+            try:
+                return self._connection.execute(question, values).fetchone() if self._connection else None
+            except sqlite3.Error as error:
+                self._failed(error)
+        return None
+
+    def _change(self, statement: str, rows: list[tuple[Any, ...]]) -> None:
+        with self._lock:
+            try:
+                if self._connection and rows:
+                    with self._connection:
+                        self._connection.executemany(statement, rows)
+            except sqlite3.Error as error:
+                self._failed(error)
+
+    def _failed(self, error: sqlite3.Error) -> None:
+        """Busy, or a full disk: what is there stays. Damaged: on without it, and the next run begins anew."""
+        if isinstance(error, sqlite3.OperationalError):
+            return
+        _close(self._connection)
+        self._connection = None
+        if folder := place():
+            clear(folder)
+
+
+def _close(connection: sqlite3.Connection | None) -> None:
+    if connection:
+        with contextlib.suppress(sqlite3.Error):
+            connection.close()
+
+
+def _file_key(path: str) -> bytes:
+    return b"file:" + os.path.abspath(path).encode("utf-8", "surrogatepass")
+
+
+def _marks(path: str) -> bytes | None:
+    """What tells a file from itself after a change; None where it is not a regular file."""
+    try:
+        status = os.stat(path)
+        times = status.st_mtime_ns, status.st_ctime_ns
+        return (
+            _MARKS.pack(status.st_dev, status.st_ino, status.st_size, *times) if stat.S_ISREG(status.st_mode) else None
+        )
+    except (OSError, struct.error):  # a time before 1970
+        return None
+
+
+def _digest(key: bytes, value: bytes) -> bytes:
+    """Over a key and the checksum of its value: what somebody might do on purpose could not be found out anyway."""
+    return hashlib.blake2b(key + zlib.crc32(value).to_bytes(4), digest_size=16).digest()

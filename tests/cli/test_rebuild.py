@@ -1,0 +1,189 @@
+"""Building again: nothing to do where nothing changed, what came and went, and the same bytes whatever is kept."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import sqlite3
+import subprocess
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from conftest import art, metadata, save, tree
+
+Run = Callable[..., subprocess.CompletedProcess[str]]
+
+TEXT = """
+[crate.otter]
+from = ["frames"]
+out = "build/otter"
+layout = "tight"
+trim = "frame"
+metadata = ["json", "xml", "css"]
+also-scale = ["50%"]
+palette = "sea.hex"
+template = "more.txt.j2"
+max-size = [48, 40]
+"""
+
+
+@pytest.fixture
+def project(tmp_path: Path) -> Path:
+    for number in range(1, 7):
+        save(tmp_path / "frames" / "swim" / f"swim_{number}.png", art(22, 18, number))
+    (tmp_path / "sea.hex").write_text("201830\n2878c8\nf0f0f0\n40a060\n", "utf-8")
+    (tmp_path / "more.txt.j2").write_text("{{ crate.name }}\n", "utf-8")
+    (tmp_path / "otter.crate.toml").write_text(TEXT, "utf-8")
+    return tmp_path
+
+
+def built(run: Run, *more: str, folder: Path | None = None) -> dict:
+    done = run("pack", "otter.crate.toml", "--json", *more, **({"cwd": folder} if folder else {}))
+    assert done.returncode == 0, done.stderr
+    (crate,) = json.loads(done.stdout)["crates"]
+    return crate
+
+
+def test_nothing_to_do(run: Run, project: Path) -> None:
+    first = built(run)
+    assert (first["unchanged"], first["came"], first["went"], first["kept"]) == (False, [], [], [])
+    before = tree(project / "build")
+    again = built(run)
+    assert (again["unchanged"], again["frames"]) == (True, 6)
+    assert sorted(again["kept"]) == sorted(first["files"])
+    done = run("pack", "otter.crate.toml")
+    files = len(first["files"])
+    assert (done.returncode, done.stdout, done.stderr) == (
+        0, f"otter: nothing to do, 6 frames and {files} files as they should be\n", ""
+    )  # fmt: skip
+    assert run("pack", "otter.crate.toml", "--quiet").stdout == ""
+    assert built(run, "--dry-run")["unchanged"] is True
+    assert built(run, "--again")["unchanged"] is False
+    assert tree(project / "build") == before
+    assert len(metadata(project / "build" / "otter.json")["built_from"]) == 64
+
+
+def test_nothing_to_do_on_a_fresh_clone(
+    run: Run, project: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    built(run)
+    clone = tmp_path / "clone"
+    clone.mkdir()
+    for name in ("frames", "build", "sea.hex", "more.txt.j2", "otter.crate.toml"):
+        (shutil.copytree if (project / name).is_dir() else shutil.copy)(project / name, clone / name)
+    for cache in ("off", str(tmp_path / "other")):
+        monkeypatch.setenv("AGILE_CRATE_CACHE", cache)
+        assert built(run, folder=clone)["unchanged"] is True
+
+
+CHANGES = {
+    "a frame": lambda folder: save(folder / "frames" / "swim" / "swim_3.png", art(22, 18, 33)),
+    "a new frame": lambda folder: save(folder / "frames" / "swim" / "swim_7.png", art(22, 18, 7)),
+    "a frame less": lambda folder: (folder / "frames" / "swim" / "swim_6.png").unlink(),
+    "another name": lambda folder: (folder / "frames" / "swim").rename(folder / "frames" / "dive"),
+    "a setting": lambda folder: (folder / "otter.crate.toml").write_text(TEXT + "gap = 1\n", "utf-8"),
+    "the palette": lambda folder: (folder / "sea.hex").write_text("201830\n2878c8\nf0f0f0\n40a061\n", "utf-8"),
+    "the template": lambda folder: (folder / "more.txt.j2").write_text("{{ crate.name }}!\n", "utf-8"),
+    "a missing image": lambda folder: (folder / "build" / "otter-1.png").unlink(),
+    "a missing text": lambda folder: (folder / "build" / "otter.css").unlink(),
+    "a missing form": lambda folder: (folder / "build" / "otter.xml").unlink(),
+    "all gone": lambda folder: shutil.rmtree(folder / "build"),
+}
+
+
+@pytest.mark.parametrize("name", CHANGES)
+def test_whatever_changed_is_built_as_if_for_the_first_time(run: Run, project: Path, name: str) -> None:
+    built(run)
+    CHANGES[name](project)
+    assert built(run)["unchanged"] is False
+    after = tree(project / "build")
+    assert built(run)["unchanged"] is True
+    shutil.rmtree(project / "build")
+    os.environ["AGILE_CRATE_CACHE"] = "off"
+    built(run)
+    assert tree(project / "build") == after
+
+
+def test_outputs_that_somebody_changed_are_noticed(run: Run, project: Path) -> None:
+    built(run)
+    (project / "build" / "otter.css").write_text("/* mine */", "utf-8")
+    done = run("pack", "otter.crate.toml", "--quiet")
+    assert done.returncode == 5
+    assert done.stderr == (
+        "agile-crate: error: otter.crate.toml, crate 'otter': otter.css was changed since the last build, perhaps by hand; "
+        "keep a copy, choose another out, or overwrite it with force\n"
+    )
+    assert built(run, "--force")["unchanged"] is False
+
+
+def test_what_came_and_what_went_is_said(run: Run, project: Path) -> None:
+    built(run)
+    save(project / "frames" / "swim" / "swim_8.png", art(22, 18, 8))
+    save(project / "frames" / "swim" / "swim_9.png", art(22, 18, 9))
+    (project / "frames" / "swim" / "swim_2.png").unlink()
+    done = run("pack", "otter.crate.toml")
+    assert (
+        "  since the build before: 2 frames came (swim/swim_8 and swim/swim_9), 1 frame went (swim/swim_2)\n"
+        in done.stdout
+    )
+    save(project / "frames" / "swim" / "swim_2.png", art(22, 18, 2))
+    crate = built(run)
+    assert (crate["came"], crate["went"]) == (["swim/swim_2"], [])
+
+
+def test_a_sheet_whose_pixels_stay_is_kept_as_it_is(run: Run, project: Path) -> None:
+    first = built(run)
+    images = [name for name in first["files"] if name.endswith(".png") and "@" not in name]
+    assert len(images) > 1
+    stamps = {name: (project / name).stat().st_mtime_ns for name in first["files"]}
+    save(project / "frames" / "swim" / "swim_1.png", art(22, 18, 1)[::-1])
+    crate = built(run)
+    kept = {name for name in images if name in crate["kept"]}
+    assert 0 < len(kept) < len(images)
+    assert {name for name in images if (project / name).stat().st_mtime_ns == stamps[name]} == kept
+    assert run("verify", "build/otter.json", "--against", "otter.crate.toml").returncode == 0
+    after = tree(project / "build")
+    shutil.rmtree(project / "build")
+    os.environ["AGILE_CRATE_CACHE"] = "off"
+    built(run)
+    assert tree(project / "build") == after
+
+
+@pytest.mark.parametrize("damage", ["values", "digests", "swapped", "cut", "garbage"])
+def test_the_same_bytes_whatever_was_done_to_what_is_kept(
+    run: Run, project: Path, cache_folder: Path, damage: str
+) -> None:
+    save(project / "frames" / "fly.gif", save_all=True, append_images=[], duration=50)
+    built(run)
+    save(project / "frames" / "swim" / "swim_3.png", art(22, 18, 33))
+    (store,) = cache_folder.glob("store-*.sqlite")
+    connection = sqlite3.connect(store)
+    with connection:
+        rows = connection.execute("SELECT rowid, key, value, digest FROM entry").fetchall()
+        assert len(rows) > 8
+        for (rowid, _, value, digest), (_, _, other, _) in zip(rows, rows[1:] + rows[:1], strict=True):
+            new = {
+                "values": bytes(255 - byte for byte in value), "digests": value, "swapped": other,
+                "cut": value[: len(value) // 2], "garbage": b"\0",
+            }[damage]  # fmt: skip
+            new_digest = bytes(16) if damage == "digests" else digest
+            connection.execute("UPDATE entry SET value = ?, digest = ? WHERE rowid = ?", (new, new_digest, rowid))
+    connection.close()
+    built(run)
+    after = tree(project / "build")
+    shutil.rmtree(project / "build")
+    os.environ["AGILE_CRATE_CACHE"] = "off"
+    built(run)
+    assert tree(project / "build") == after
+
+
+def test_again_and_only_are_for_crate_files(run: Run, project: Path) -> None:
+    for name in ("--again", "--only=otter"):
+        done = run("pack", "frames", "--out", "o", name)
+        told = name.partition("=")[0]
+        assert (done.returncode, done.stderr) == (
+            2, f"agile-crate: error: {told} is for the crates of a crate file; leave it out, or name the crate file\n"
+        )  # fmt: skip
