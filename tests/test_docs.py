@@ -49,7 +49,7 @@ def test_every_example_runs_on_the_demo(run: Run) -> None:
     examples += [line for line in README.splitlines() if line.startswith("agile-crate ")]
     assert len(examples) > 10
     for line in examples:
-        for command in re.findall(r"agile-crate ((?:pack|survey|verify|unpack|show|schema) .*?)(?= &&|$)", line):
+        for command in re.findall(r"agile-crate ((?:pack|draft|survey|verify|unpack|show|schema) .*?)(?= &&|$)", line):
             again = ["--force"] if command.startswith("show") and "--out" in command else []  # some share a name
             done = run(*shlex.split(command), *again)
             assert done.returncode in (0, 1 if "--strict" in command else 0), (line, done.stderr)

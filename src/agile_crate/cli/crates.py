@@ -22,6 +22,7 @@ from .wording import as_option
 if TYPE_CHECKING:
     from concurrent.futures import Executor
 
+    from ..jobs.needed import Build
     from ..store.cache import Cache
 
 
@@ -31,6 +32,7 @@ class _Run:
 
     crates: list[dict[str, Any]] = field(default_factory=list)
     errors: list[dict[str, Any]] = field(default_factory=list)
+    builds: list[Build] = field(default_factory=list)
 
     def failed(self, file: str, crate: str, error: CrateError) -> None:
         """Tells an error, and goes on. A crate's own settings are spelled as its file spells them."""
@@ -52,6 +54,8 @@ def run_crates(arguments: argparse.Namespace) -> int:
         raise UsageError(f"{few(others)} beside a crate file: name either crate files, or frames with --out")
     if arguments.out is not None:
         raise UsageError("a crate file says itself where to; leave --out out")
+    if arguments.draft is not None:
+        raise UsageError("--draft writes a crate file, and one is given already; leave it out")
     overriding = given_settings(arguments)
     run = _Run()
     files: list[CrateFile] = []
@@ -74,6 +78,10 @@ def run_crates(arguments: argparse.Namespace) -> int:
                     _build(file.path, order, overriding, arguments, run, executor, cache)
                 except CrateError as error:
                     run.failed(file.path, order.name, error)
+    if arguments.depfile and not (run.errors or arguments.dry_run):
+        from ..jobs.needed import tell_depfile
+
+        tell_depfile(arguments.depfile, run.builds, [file.path for file, _ in asked])
     if arguments.json:
         document = {"command": "pack", "crates": run.crates, "errors": run.errors}
         print(json.dumps(document, ensure_ascii=False, indent=2))
@@ -94,6 +102,7 @@ def _build(
     from ..jobs.unchanged import unchanged
 
     settings = settings_from({**order.given, **overriding})
+    run.builds.append((order.inputs, order.out, settings))
     there = None
     if not arguments.again:
         there = unchanged(order.inputs, order.out, settings, cache, executor, GENERATOR)

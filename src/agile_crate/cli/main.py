@@ -24,6 +24,7 @@ from .wording import as_option, options_of
 
 COMMANDS = {
     "pack": "frames → sheets and metadata",
+    "draft": "a crate file for folders of frames: what is packed, and how",
     "survey": "look frames over before packing",
     "show": "a crate to look at: annotated sheet, player page, films",
     "verify": "prove that a crate gives its frames back",

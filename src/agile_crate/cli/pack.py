@@ -6,6 +6,7 @@ import argparse
 import json
 
 from ..core.errors import UsageError
+from ..core.text import shown
 from .packing import built, document_of, print_summary, print_warnings
 from .parser import Parser, add_common, add_settings, chosen_settings
 from .status import Status
@@ -37,6 +38,8 @@ def declare(parser: Parser) -> None:
     group.add("--out", metavar="PATH", help="where to, without ending: build/otter (a crate file says it itself)")
     group.add("--only", metavar="NAME", action="append", default=[], help="only this crate of a crate file")
     group.add("--dry-run", action="store_true", help="say what would be written, and write nothing")
+    group.add("--draft", metavar="FILE", help="also write this command line as a crate file, such as otter.crate.toml")
+    group.add("--depfile", metavar="FILE", help="also write which files it was built from, for make and ninja")
     group.add("--explain", action="store_true", help="also print the arrangements that were considered")
     group.add(
         "--keep-touches", action="store_true", help="take along what was painted on the sheets of the build before"
@@ -63,11 +66,23 @@ def run(arguments: argparse.Namespace) -> int:
     settings = chosen_settings(arguments)
     from ..jobs.workers import workers
 
+    if arguments.draft:
+        from ..jobs.draft import check, draft_of
+
+        check(arguments.draft, arguments.force)
     with workers() as executor:
         packed = built(arguments.inputs, arguments.out, settings, executor, arguments)
     print_warnings(packed)
+    if arguments.draft and not arguments.dry_run:
+        draft_of(arguments.inputs, arguments.out, settings, arguments.draft)
+    if arguments.depfile and not arguments.dry_run:
+        from ..jobs.needed import tell_depfile
+
+        tell_depfile(arguments.depfile, [(arguments.inputs, arguments.out, settings)])
     if arguments.json:
         print(json.dumps(document_of(packed, arguments), ensure_ascii=False, indent=2))
     elif not arguments.quiet:
         print_summary(packed, arguments)
+        if arguments.draft:
+            print(f"  {'would write' if arguments.dry_run else 'wrote'} {shown(arguments.draft)}")
     return Status.DONE

@@ -52,3 +52,8 @@ class Sentence(str):
     def spelled(self, spelling: Spelling) -> str:
         """The sentence with every setting spelled in this way."""
         return _MENTION.sub(lambda found: spelling(found[1], found[2]), self.marked)
+
+    @property
+    def settings(self) -> list[tuple[str, str]]:
+        """The settings that it names, each with the value that it proposes, or an empty text."""
+        return [(found[1], found[2]) for found in _MENTION.finditer(self.marked)]

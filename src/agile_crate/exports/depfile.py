@@ -1,0 +1,33 @@
+"""What a build depends on, as make and ninja read it: one rule, all outputs before the colon, all inputs behind it.
+
+The form is that of POSIX make's rules, with the escapes that GNU make and ninja understand in dependency files.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Iterable
+from pathlib import Path
+
+from ..core.errors import UsageError
+from ..core.sentence import setting
+from ..core.text import shown
+from .in_place import staged
+
+_SPECIAL = re.compile(r"([ #\\])")
+
+
+def write_depfile(path: str, targets: Iterable[str], needed: Iterable[str]) -> None:
+    """Writes the rule, over what is there. Raises UsageError for a name that no such file can hold, and OutputError."""
+    text = f"{' '.join(map(_escaped, targets))}: \\\n  " + " \\\n  ".join(map(_escaped, needed)) + "\n"
+    there = Path(os.path.abspath(path))
+    with staged(there.parent, there.name) as staging:
+        staging.write(there.name, [text.encode("utf-8", "surrogateescape")])
+        staging.commit()
+
+
+def _escaped(path: str) -> str:
+    if set(path) & set("\n\r\t"):
+        raise UsageError(f"{setting('depfile')}: no such file can name {shown(path)}; rename it")
+    return _SPECIAL.sub(r"\\\1", path.replace(os.sep, "/")).replace("$", "$$")

@@ -1,0 +1,123 @@
+"""Crate files that the program writes: for folders that were looked over, and for a command line."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import tomllib
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from conftest import art, metadata, save, tree
+
+Run = Callable[..., subprocess.CompletedProcess[str]]
+
+
+@pytest.fixture
+def frames(tmp_path: Path) -> Path:
+    """Otter: on canvases mostly empty, with a closing frame, two with one number, and one that is empty. Gull: small and full."""
+    for number in range(1, 7):
+        pixels = np.zeros((90, 90, 4), np.uint8)
+        pixels[20:40, 5 * number : 5 * number + 30] = art(30, 20, number % 6 + 1)
+        save(tmp_path / "frames" / "the otter" / "swim" / f"swim_{number:02}.png", pixels)
+        save(
+            tmp_path / "frames" / "gull" / "fly" / f"fly_{number}.png",
+            art(16, 16, number) | np.array([0, 0, 0, 255], np.uint8),
+        )
+    folder = tmp_path / "frames" / "the otter" / "swim"
+    (folder / "swim_7.png").write_bytes((folder / "swim_01.png").read_bytes())
+    (folder / "swim_6.png").write_bytes((folder / "swim_03.png").read_bytes())
+    save(folder / "swim_04.png", np.zeros((90, 90, 4), np.uint8))
+    return tmp_path / "frames"
+
+
+def uncommented(text: str) -> str:
+    """The crate file with every remedy taken in."""
+    keys = ("drop-", "exclude", "color-key", "canvas", "alpha-floor", "fps", "[crate.", "frames = ")
+    lines = (line[2:] if line.startswith("# ") and line[2:].startswith(keys) else line for line in text.splitlines())
+    return "\n".join(lines)
+
+
+def test_a_draft_builds_at_once_and_says_what_was_found(run: Run, frames: Path, tmp_path: Path) -> None:
+    done = run("draft", "frames/the otter", "frames/gull", "--out", "art/post.crate.toml")
+    assert done.returncode == 0, done.stderr
+    assert (
+        done.stdout.splitlines()[-1] == "wrote art/post.crate.toml; build it with: agile-crate pack art/post.crate.toml"
+    )
+    text = (tmp_path / "art" / "post.crate.toml").read_text("utf-8")
+    crates = tomllib.loads(text)["crate"]
+    assert crates == {
+        "the_otter": {"from": ["../frames/the otter"], "out": "build/the_otter", "layout": "tight", "gap": 2},
+        "gull": {"from": ["../frames/gull"], "out": "build/gull", "layout": "grid"},
+    }
+    assert "#   swim  8 frames, 90×90\n" in text
+    assert '# exclude = ["swim/swim_6", "swim/swim_04"]\n' in text
+    assert "# drop-closing = true\n" in text
+    done = run("pack", "art/post.crate.toml")
+    assert done.returncode == 0, done.stderr
+    (tmp_path / "art" / "post.crate.toml").write_text(uncommented(text), "utf-8")
+    assert run("pack", "art/post.crate.toml").returncode == 0
+    document = metadata(tmp_path / "art" / "build" / "the_otter.json")
+    assert [frame["name"] for frame in document["frames"]] == [f"swim/swim_0{n}" for n in (1, 2, 3, 5, 6)]
+    assert run("pack", "art/post.crate.toml", "--json").stdout.count('"unchanged": true') == 2
+
+
+def test_a_draft_is_not_written_over_a_file_unasked(run: Run, frames: Path, tmp_path: Path) -> None:
+    (tmp_path / "a.toml").write_text("mine", "utf-8")
+    done = run("draft", "frames/gull", "--out", "a.toml")
+    assert done.returncode == 5
+    assert (tmp_path / "a.toml").read_text("utf-8") == "mine"
+    said = json.loads(run("draft", "frames/gull", "--out", "a.toml", "--force", "--json").stdout)
+    assert (said["crates"], said["file"]) == ({"gull": 2}, str(tmp_path / "a.toml"))
+    for arguments, status, sentence in (
+        (
+            ["frames/gull", "--out", "a.json"],
+            2,
+            "--out a.json: a crate file's name ends in .toml, such as otter.crate.toml",
+        ),
+        (["a.toml", "--out", "b.toml"], 2, "a.toml is a crate file already; name the folders that hold frames"),
+        (["nowhere", "--out", "b.toml"], 3, "nowhere is not there; check the path"),
+    ):
+        done = run("draft", *arguments)
+        assert (done.returncode, done.stderr) == (status, f"agile-crate: error: {sentence}\n")
+    assert not (tmp_path / "b.toml").exists()
+
+
+def test_from_the_first_try_to_the_project(run: Run, frames: Path, tmp_path: Path) -> None:
+    (tmp_path / "sea.hex").write_text("201830\n2878c8\n", "utf-8")
+    (tmp_path / "list.txt.j2").write_text("{{ crate.name }}", "utf-8")
+    options = ["--layout", "blocks", "--mirrored", "left=fly", "--fps", "fly=8", "--fps", "12", "--hold", "fly:2=100ms"]
+    options += [
+        "--palette",
+        "sea.hex",
+        "--template",
+        "list.txt.j2",
+        "--max-size",
+        "512x512",
+        "--pow2",
+        "--scale",
+        "200%",
+    ]
+    done = run("pack", "frames/gull", "--out", "one/gull", *options, "--draft", "art/gull.crate.toml")
+    assert done.returncode == 0, done.stderr
+    assert done.stdout.endswith("  wrote art/gull.crate.toml\n")
+    first = tree(tmp_path / "one")
+    crate = tomllib.loads((tmp_path / "art" / "gull.crate.toml").read_text("utf-8"))["crate"]["gull"]
+    assert (crate["from"], crate["out"], crate["palette"]) == (["../frames/gull"], "../one/gull", "../sea.hex")
+    assert crate["animation"] == {"fly": {"fps": 8, "hold": {"2": "100ms"}}}
+    done = run("pack", "art/gull.crate.toml", "--quiet")
+    assert done.returncode == 0, done.stderr
+    second = tree(tmp_path / "one")
+    assert {name: data for name, data in second.items() if not name.endswith(".json")} == {
+        name: data for name, data in first.items() if not name.endswith(".json")
+    }
+    assert run("pack", "frames/gull", "--out", "two/gull", "--draft", "art/gull.crate.toml").returncode == 5
+    assert not (tmp_path / "two").exists()
+    dry = run("pack", "frames/gull", "--out", "two/gull", "--draft", "new.toml", "--dry-run")
+    assert dry.stdout.endswith("  would write new.toml\n")
+    assert not (tmp_path / "new.toml").exists()
+    done = run("pack", "art/gull.crate.toml", "--draft", "x.toml")
+    assert done.stderr == "agile-crate: error: --draft writes a crate file, and one is given already; leave it out\n"
