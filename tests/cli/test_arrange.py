@@ -304,3 +304,50 @@ def test_mirror_images_on_sheets_of_their_own_come_back(run: Run, tmp_path: Path
     assert len(metadata(tmp_path / "o.json")["sheets"]) > 1
     done = run("verify", "o.json", "--against", "frames")
     assert (done.returncode, done.stdout.splitlines()[1]) == (0, "8 of 8 frames restored to the pixel")
+
+
+def places(document: dict) -> dict[str, tuple[str, list[int], bool]]:
+    return {
+        frame["name"]: (document["sheets"][frame["sheet"]]["image"], frame["box"], frame["turned"])
+        for frame in document["frames"]
+    }
+
+
+def test_frames_stay_where_they_were(run: Run, frames: Path, tmp_path: Path) -> None:
+    options = ["--layout", "tight", "--gap", "1", "--turn", "--share-mirrored", "--max-size", "36x24"]
+    before, _ = packed(run, tmp_path, *options)
+    assert len(before["sheets"]) > 1
+    again, said = packed(run, tmp_path, *options, "--keep-places")
+    assert places(again) == places(before)
+    assert "10 of 10 boxes where they were: " in said
+    for number in (5, 6):
+        save(frames / "dive" / f"dive_{number}.png", spot(32, 2, 3, 6, 5, 30 + number))  # new
+    save(frames / "walk" / "walk_5.png", spot(32, 2, 3, 14, 9, 44))  # another size
+    save(frames / "walk" / "walk_3.png", spot(32, 9, 3, 9, 9, 45))  # other pixels, the same size
+    (frames / "run" / "run_2.png").unlink()
+    for number in (1, 2):
+        save(frames / "fly" / f"fly_{number}.png", spot(32, 2, 3, 8, 8, 60 + number))
+    after, said = packed(run, tmp_path, *options, "--keep-places")
+    moved = {name for name, place in places(after).items() if places(before).get(name) != place}
+    assert moved == {"dive/dive_5", "dive/dive_6", "walk/walk_5", "fly/fly_1", "fly/fly_2"}
+    assert "8 of 13 boxes where they were: " in said
+    same, _ = packed(run, tmp_path, *options, "--keep-places")
+    assert places(same) == places(after)
+
+
+def test_a_fresh_arrangement_is_advised_where_much_is_lost(run: Run, tmp_path: Path) -> None:
+    for number in range(1, 9):
+        save(tmp_path / "frames" / f"gull_{number}.png", art(30, 30, number) | np.array([0, 0, 0, 255], np.uint8))
+    packed(run, tmp_path, "--layout", "tight")
+    for number in range(2, 9):
+        (tmp_path / "frames" / f"gull_{number}.png").unlink()
+    document, said = packed(run, tmp_path, "--layout", "tight", "--keep-places")
+    assert document["sheets"][0]["size"] != [30, 30]
+    assert (
+        "1 of 1 box where they were: 12% full, 100% in a fresh arrangement; leave --keep-places out once to arrange them afresh\n"
+        in said
+    )
+    (tmp_path / "o.json").unlink()
+    document, said = packed(run, tmp_path, "--layout", "tight", "--keep-places")
+    assert document["sheets"][0]["size"] == [30, 30]
+    assert "where they were" not in said

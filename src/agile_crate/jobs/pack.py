@@ -29,6 +29,7 @@ from ..stops.describe import Plan, plan_of
 from ..stops.intake import intake
 from ..stops.write import written
 from .kept_touches import told_of_touches, touches_before
+from .places_before import places_before
 from .settled import settled
 from .unchanged import origin_of
 
@@ -134,7 +135,8 @@ def _build(
     plans: list[Plan] = []
     while waiting:
         prepared = waiting.pop(0)
-        result = arranged(sequences, prepared.pictures, prepared.settings)
+        earlier = places_before(target, prepared.settings)
+        result = arranged(sequences, prepared.pictures, prepared.settings, earlier)
         plans.append(plan_of(target.name, sequences, prepared, result, templates, generator))
         del prepared
     texts = tuple(name for plan in plans for name in plan.texts)

@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 
 
 ONLY_FOR = (
-    (("turn", "keep_repeats", "share_mirrored", "part_animations"), ("tight",), "the tight layout"),
+    (("turn", "keep_repeats", "share_mirrored", "part_animations", "keep_places"), ("tight",), "the tight layout"),
     (("aspect", "effort"), ("blocks", "tight"), "the layouts blocks and tight"),
     (("columns", "rows"), ("grid", "strip", "rows", "blocks"), "layouts with cells"),
     (("cell", "down"), ("grid", "strip", "rows"), "layouts with cells of one size"),

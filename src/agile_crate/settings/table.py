@@ -303,6 +303,7 @@ class Settings:
     effort: str = choice("arrange", "steady", "tight, blocks: how long to search", ("quick", "steady", "deep"))
     one_sheet: bool = flag("arrange", "an error if one sheet cannot hold all")
     part_animations: bool = flag("arrange", "tight: part an animation where a sheet is full")
+    keep_places: bool = flag("arrange", "tight: frames stay where they were in the build before")
     max_size: Size = one(
         "arrange", Size(4096, 4096), "largest sheet; further frames go on to the next", "WxH", readers.size
     )

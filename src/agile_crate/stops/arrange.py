@@ -12,6 +12,7 @@ from ..core.arrange.grid import GridSheet, GridWish, arrange_grid, considered_gr
 from ..core.arrange.rows import arrange_rows
 from ..core.errors import FitError
 from ..core.frame.canvas import largest
+from ..core.model.crate import Crate
 from ..core.model.geometry import Size
 from ..core.model.picture import Picture, Sequences
 from ..core.sentence import Sentence, setting
@@ -26,12 +27,15 @@ class Arranged(NamedTuple):
     remarks: tuple[Sentence, ...]
 
 
-def arranged(sequences: Sequences, pictures: Sequence[Picture], settings: Settings) -> Arranged:
-    """Where all frames go: `pictures` are those of the sequences' frames, in order. Raises FitError."""
+def arranged(
+    sequences: Sequences, pictures: Sequence[Picture], settings: Settings, before: Crate | None = None
+) -> Arranged:
+    """Where all frames go: `pictures` are those of the sequences' frames, in order; `before` is the crate of the build
+    before, where frames may have to stay in their places. Raises FitError."""
     if settings.layout == "tight":
         from .tight import arranged_tightly
 
-        return Arranged(*arranged_tightly(sequences, pictures, settings))
+        return Arranged(*arranged_tightly(sequences, pictures, settings, before))
     if settings.layout == "blocks":
         from .blocks import arranged_in_blocks
 

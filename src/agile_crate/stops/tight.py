@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
+from itertools import accumulate
 
 from ..core.arrange.arrangement import Arrangement, SheetPlan, Spot
 from ..core.arrange.share import between, shared
 from ..core.arrange.sheets import Filling, Group, arrange_on_sheets
-from ..core.arrange.tight import Limits, arrange, bound
+from ..core.arrange.stay import Stay, arrange_staying
+from ..core.arrange.tight import Limits, Place, arrange, bound
 from ..core.errors import FitError
+from ..core.model.crate import Crate
 from ..core.model.geometry import Mirror, Size
 from ..core.model.picture import Picture, Sequences
 from ..core.sentence import Sentence, setting
@@ -19,9 +22,10 @@ from .limits import considered_for, limits_of, refuse_larger_than_sheet, too_muc
 
 
 def arranged_tightly(
-    sequences: Sequences, pictures: Sequence[Picture], settings: Settings
+    sequences: Sequences, pictures: Sequence[Picture], settings: Settings, before: Crate | None = None
 ) -> tuple[Arrangement, tuple[Sentence, ...]]:
-    """Frames on tight sheets, equal ones once, and what to tell of it. Raises FitError."""
+    """Frames on tight sheets, equal ones once, and what to tell of it. With `keep_places`, those that were in the crate
+    of the build before, and did not change their size, stay where they were. Raises FitError."""
     limits = limits_of(settings)
     refuse_larger_than_sheet(pictures, limits)
     owners: list[tuple[int, Mirror]] = [(index, "") for index in range(len(pictures))]
@@ -37,7 +41,13 @@ def arranged_tightly(
         groups.append(Group(tuple(owned), loose=sequence.name is None or settings.part_animations))
     numbers = [number for number, group in enumerate(groups) if group.boxes]
     filled = [groups[number] for number in numbers]
-    fillings = arrange_on_sheets(sizes, filled, limits)
+    told: list[Sentence] = []
+    if settings.keep_places and before:
+        names = _names(sequences, numbers)
+        fillings, told = _staying(sizes, filled, _stays(before, filled, names, owners, sizes), before, limits)
+    else:
+        fillings = arrange_on_sheets(sizes, filled, limits)
+        told += _told_of_parting([sequences[number].name for number in numbers], filled, sizes, fillings, limits)
     stored = [sizes[box] for box in sorted({box for group in groups for box in group.boxes})]
     if settings.one_sheet and len(fillings) > 1:
         quick = replace(limits, effort="quick", aspect=None)
@@ -47,16 +57,66 @@ def arranged_tightly(
         assert empty is not None, "nothing always fits"
         fillings = [Filling((), empty, frozenset())]
     spots = _spots(sequences, groups, owners, fillings)
-    names = [sequences[number].name for number in numbers]
     plans = tuple(
         SheetPlan(filling.arranged.size, None, limits.margin, limits.gap, settings.edge_repeat) for filling in fillings
     )
     considered = tuple(
         tried for index, filling in enumerate(fillings) for tried in considered_for(index, filling, sizes, limits.gap)
     )
-    told = (*_told_of_sharing(owners, sizes), *_told_of_parting(names, filled, sizes, fillings, limits))
     proven = all(filling.arranged.proven for filling in fillings)
-    return Arrangement(plans, tuple(spots), considered, bound(stored, limits.gap), proven), told
+    return Arrangement(plans, tuple(spots), considered, bound(stored, limits.gap), proven), (
+        *_told_of_sharing(owners, sizes),
+        *told,
+    )
+
+
+def _names(sequences: Sequences, numbers: Sequence[int]) -> list[list[tuple[int, str]]]:
+    """The frames of these sequences: each one's index over all, and its name."""
+    firsts = list(accumulate((len(sequence.frames) for sequence in sequences), initial=0))
+    return [[(firsts[n] + at, frame.name) for at, frame in enumerate(sequences[n].frames)] for n in numbers]
+
+
+def _stays(
+    before: Crate,
+    groups: Sequence[Group],
+    names: Sequence[Sequence[tuple[int, str]]],
+    owners: Sequence[tuple[int, Mirror]],
+    sizes: Sequence[Size],
+) -> dict[tuple[int, int], Stay]:
+    """Where each group's boxes were: those that one of its frames had, and that still have their size."""
+    there = {frame.name: frame for frame in before.frames}
+    stays: dict[tuple[int, int], Stay] = {}
+    for g, group in enumerate(groups):
+        own = set(group.boxes)
+        for index, name in names[g]:
+            box, frame = owners[index][0], there.get(name)
+            if box in own and frame and frame.upright == sizes[box]:
+                stays.setdefault((g, box), Stay(frame.on_sheet, Place(frame.box.x, frame.box.y, frame.turned)))
+    return stays
+
+
+def _staying(
+    sizes: Sequence[Size],
+    groups: Sequence[Group],
+    stays: Mapping[tuple[int, int], Stay],
+    before: Crate,
+    limits: Limits,
+) -> tuple[list[Filling], list[Sentence]]:
+    stayed = arrange_staying(sizes, groups, stays, [sheet.size for sheet in before.sheets], limits)
+    fresh = arrange_on_sheets(sizes, groups, replace(limits, effort="quick"))
+    pixels, afresh = (sum(f.arranged.size.w * f.arranged.size.h for f in some) for some in (stayed.fillings, fresh))
+    covered = sum(bound([sizes[box] for box in filling.boxes], 0) for filling in stayed.fillings)
+    boxes = sum(len(filling.boxes) for filling in stayed.fillings)
+    advice = f"; leave {setting('keep_places')} out once to arrange them afresh" if afresh * LOSS < pixels else ""
+    told = Sentence(
+        f"{stayed.kept:,} of {counted(boxes, 'box', 'boxes')} where they were: {covered / max(1, pixels):.0%} full, "
+        f"{covered / max(1, afresh):.0%} in a fresh arrangement{advice}"
+    )
+    return stayed.fillings, [told]
+
+
+LOSS = 1.1
+"""Sheets that are so many times as large as those of a fresh arrangement are advised against."""
 
 
 def _spots(
