@@ -22,11 +22,7 @@ WIDTH, HEIGHT = 1280, 860
 
 TERMINALS = {
     "pack": ["pack otter-post/frames/otter --out build/otter --columns 8 --fps 10 --fps swim=16"],
-    "harbour": ["pack otter-post/frames/harbour --out build/harbour --gap 2 --margin 2 --pow2"],
-    "prepare": [
-        "pack otter-post/frames/splash --out build/splash --scale 25% --trim animation --pivot feet",
-        'pack otter-post/frames/otter/idle --out build/idle --hard-alpha 128 --colors 12 --outline "#201830:2"',
-    ],
+    "draft": ["draft otter-post/rough --out rough.crate.toml && head -32 rough.crate.toml"],
     "tight": [
         "pack otter-post/frames/otter otter-post/frames/harbour --out build/all --layout tight --gap 2 --margin 2",
     ],
@@ -47,7 +43,11 @@ TERMINALS = {
         "pack otter-post/frame --out build/otter",
     ],
     "help": ["--help"],
+    "project": ["pack otter-post/otter-post.crate.toml"],
 }
+
+COMING = ("walk_up/walk_up_02.png", "walk_up/walk_up_04.png")
+"""The frame of the otter that comes before the picture of the project, and what it is a copy of."""
 
 
 VIEWS = (
@@ -75,12 +75,16 @@ PAGE = """<!doctype html><meta charset="utf-8">
 def main() -> None:
     SHOTS.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as folder:
+        os.environ["AGILE_CRATE_CACHE"] = f"{folder}/cache"
         subprocess.run([PROGRAM, "demo", "--quiet"], cwd=folder, check=True)
         redraw_some(Path(folder) / "otter-post" / "frames" / "otter", Path(folder) / "tomorrow" / "otter")
         server = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", f"{WIDTH}x{HEIGHT}x24"], stderr=subprocess.DEVNULL)
         try:
             time.sleep(1)
             for name, lines in TERMINALS.items():
+                if name == "project":
+                    otter = Path(folder) / "otter-post" / "frames" / "otter"
+                    shutil.copy(otter / COMING[0], otter / COMING[1])
                 shoot_terminal(name, lines, folder)
         finally:
             server.terminate()
@@ -100,7 +104,7 @@ def shoot_terminal(name: str, lines: list[str], folder: str) -> None:
         f"printf '\\033[1;32m$\\033[0m agile-crate %s\\n' '{line}'; agile-crate {line}; echo\n" for line in lines
     )
     environment = os.environ | {"DISPLAY": DISPLAY, "PATH": f"{PROGRAM.parent}:{os.environ['PATH']}"}
-    large = name != "survey-rough"
+    large = name not in ("survey-rough", "project")
     window = subprocess.Popen(
         [
             *(

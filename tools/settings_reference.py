@@ -13,7 +13,8 @@ HEAD = """\
 
 Made from the settings table in `src/agile_crate/settings/table.py` by `make docs`; do not edit by hand.
 
-Every setting is an option of `agile-crate pack`, a key of [crate files](crate-file.md), and a keyword of `agile_crate.pack` with underscores
+Every setting is an option of `agile-crate pack`, a key of [crate files](crate-file.md), and a keyword of
+`agile_crate.pack` with underscores
 (`--max-size 2048x2048`, `max_size="2048x2048"`). Where *NAME=* stands, the setting may be given several times:
 `--fps swim=24 --fps 12` sets 24 for the animation `swim` and 12 for all others.
 """

@@ -73,6 +73,9 @@ def test_the_demo_packs_and_proves_the_otter_post(run: Run, tmp_path: Path) -> N
     done = run("demo")
     assert (done.returncode, done.stderr) == (0, "")
     assert done.stdout.count("restored to the pixel") == 4
+    assert done.stdout.count("nothing to do") == 6  # a frame comes and goes, and only the otter is built again
+    assert "since the build before: 1 frame came (walk_up/walk_up_04)\n" in done.stdout
+    assert "since the build before: 1 frame went (walk_up/walk_up_04)\n" in done.stdout
     frames = tmp_path / "otter-post" / "frames"
     sizes = {path.parent.name: decode(path).shape[:2] for path in frames.rglob("*_01.png")}
     assert sizes == {
@@ -112,6 +115,7 @@ def test_the_demo_overwrites_nothing_of_yours(run: Run, tmp_path: Path) -> None:
     assert mine.read_bytes() == b"mine"
     said = json.loads(run("demo", "e", "--json").stdout)
     assert said["commands"][0][:2] == ["agile-crate", "pack"]
+    assert not (tmp_path / "e" / "frames" / "otter" / "walk_up" / "walk_up_04.png").exists()
 
 
 def test_the_same_road_for_scripts(swim: Path, tmp_path: Path) -> None:

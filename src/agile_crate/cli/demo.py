@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import argparse
 import json
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 
+from ..demo import CRATE_FILE, CRATES
 from ..interrupts import has_arrived
 from .parser import Parser, add_common
 from .status import Status
@@ -15,8 +16,8 @@ USAGE = "[DIR]"
 
 DESCRIPTION = """\
 Writes the frames of the Otter Post to DIR/frames (a second set with planted faults to DIR/rough, templates to
-DIR/templates), then packs them to DIR/crate, proves each crate and makes a page that plays one, showing every command
-line that it runs.
+DIR/templates) and a crate file beside them; builds what it says to DIR/crate, proves each crate and makes a page that
+plays one; then lets a frame come and go, and builds again. Every command line is shown.
 
 The usual call:  agile-crate demo
 """
@@ -37,44 +38,55 @@ def declare(parser: Parser) -> None:
 
 
 def run(arguments: argparse.Namespace) -> int:
-    from ..jobs.demo import write_frames
+    from ..jobs.demo import frame_comes, frame_goes, write_frames
     from .main import main
 
     folder = Path(arguments.folder)
     written = write_frames(folder)
     told = not (arguments.quiet or arguments.json)
-    if told:
-        print(f"the demo frames are in {folder / 'frames'}: {written} pictures\n")
-    status = Status.DONE
-    lines = list(_command_lines(folder))
-    for line in lines:
+    lines: list[list[str]] = []
+
+    def say(text: str) -> None:
         if told:
-            print(f"$ agile-crate {' '.join(line)}\n")
-        status = Status(main([*line, *_passed_on(arguments)]))
-        if has_arrived():  # its files were in place, but there is more to come
-            raise KeyboardInterrupt
-        if status is not Status.DONE:
-            return status
-        if told:
-            print()
+            print(text)
+
+    def run_all(some: Iterable[list[str]]) -> Status:
+        for line in some:
+            lines.append(line)
+            say(f"$ agile-crate {' '.join(line)}\n")
+            status = Status(main([*line, *_passed_on(arguments)]))
+            if has_arrived():  # its files were in place, but there is more to come
+                raise KeyboardInterrupt
+            if status is not Status.DONE:
+                return status
+            say("")
+        return Status.DONE
+
+    say(f"the demo frames are in {folder / 'frames'}: {written} pictures\n")
+    build = ["pack", str(folder / CRATE_FILE)]
+    if (status := run_all([build, *_looks(folder)])) is not Status.DONE:
+        return status
+    say(f"A frame comes, {frame_comes(folder)}; what it changes is built again:\n")
+    try:
+        status = run_all([build])
+    finally:
+        frame_goes(folder)
+    say("And it goes:\n")
+    if status is not Status.DONE or (status := run_all([build])) is not Status.DONE:
+        return status
     if arguments.json:
         commands = [["agile-crate", *line] for line in lines]
         print(
             json.dumps({"command": "demo", "folder": str(folder), "commands": commands}, ensure_ascii=False, indent=2)
         )
-    elif told:
-        print(f"The results are in {folder / 'crate'}. The same frames with faults planted are in {folder / 'rough'}.")
-        print(f"Open {folder / 'crate' / 'otter.html'} in a browser to see the otter play.")
+    say(f"The results are in {folder / 'crate'}. The same frames with faults planted are in {folder / 'rough'}.")
+    say(f"Open {folder / 'crate' / 'otter.html'} in a browser to see the otter play.")
     return status
 
 
-def _command_lines(folder: Path) -> Iterator[list[str]]:
-    from ..demo import EXAMPLE
-
-    for name, options in EXAMPLE:
-        frames, crate = str(folder / "frames" / name), str(folder / "crate" / name)
-        yield ["pack", frames, "--out", crate, *(word.replace("{folder}", str(folder)) for word in options.split())]
-        yield ["verify", f"{crate}.json", "--against", frames]
+def _looks(folder: Path) -> Iterator[list[str]]:
+    for name in CRATES:
+        yield ["verify", str(folder / "crate" / f"{name}.json"), "--against", str(folder / CRATE_FILE)]
     yield ["show", str(folder / "crate" / "otter.json"), "--out", str(folder / "crate" / "otter.html"), "--force"]
 
 

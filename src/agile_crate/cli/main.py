@@ -41,6 +41,8 @@ examples:
   agile-crate demo                                      a tour on frames that come with the program
   agile-crate pack frames/otter --out build/otter       one sheet and its metadata
   agile-crate pack frames/otter --out build/otter --columns 8 --fps swim=24
+  agile-crate draft frames/otter --out otter.crate.toml
+  agile-crate pack otter.crate.toml                     a project: built again and again, as far as needed
   agile-crate verify build/otter.json --against frames/otter
 
 agile-crate COMMAND --help tells all about a command.

@@ -29,6 +29,7 @@ examples (on the frames that 'agile-crate demo' writes):
   agile-crate pack "otter-post/frames/otter/walk_*" --out build/walk --layout rows --trim sheet --pivot feet
   agile-crate pack otter-post/frames/otter --out build/otter --metadata json,xml,css,csv --also-scale 50%
   agile-crate pack otter-post/frames/otter --out build/otter --reversed surface=dive --mirrored swim_left=swim
+  agile-crate pack otter-post/otter-post.crate.toml --only otter
 """
 
 

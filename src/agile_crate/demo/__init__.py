@@ -1,4 +1,4 @@
-"""The Otter Post: the demo frames that come with the program, and the full example on them.
+"""The Otter Post: the demo frames that come with the program, and the project that is built of them.
 
 `frames` are clean: an otter courier (idle, swim, dive, walking in four directions), a gull, a lantern and five
 parcels at the harbour, a splash, and a strip of sea. `rough` are of the same kinds, each folder with something
@@ -12,22 +12,20 @@ FOLDER = Path(__file__).parent
 PARTS = ("frames", "rough", "templates")
 ENDINGS = (".png", ".txt", ".j2")
 
-_TEMPLATES = " ".join(f"--template {{folder}}/templates/{name}.j2" for name in ("table.lua", "frames.h", "frames.py"))
+CRATE_FILE = "otter-post.crate.toml"
+"""The project: what is built of the frames."""
 
-EXAMPLE = (
-    ("otter", f"--columns 8 --fps 10 --fps swim=16 --metadata json,xml,css,csv --also-scale 50% {_TEMPLATES}"),
-    ("harbour", "--gap 2 --margin 2 --pow2"),
-    ("splash", "--columns 4 --fps 20 --loop once"),
-    ("sea", ""),
-)
-"""Each build of the example: the folder of frames, which also names the crate, and the options, in which {folder}
-is the demo's."""
+CRATES = ("otter", "harbour", "splash", "sea")
+"""Its crates."""
+
+COMING = Path("frames/otter/walk_up/walk_up_04.png"), Path("frames/otter/walk_up/walk_up_02.png")
+"""A frame that comes when all has been built, and the one that it looks like: the step back to the middle."""
 
 
 def files() -> list[Path]:
     """All demo files, as paths below `FOLDER`, in order."""
     found = (path for part in PARTS for path in (FOLDER / part).rglob("*") if path.suffix in ENDINGS)
-    return sorted(path.relative_to(FOLDER) for path in found)
+    return sorted(path.relative_to(FOLDER) for path in (*found, FOLDER / CRATE_FILE))
 
 
 def contents(path: Path) -> bytes:

@@ -118,10 +118,10 @@ def staged(
                     made += _make_folder(folder)
                 is_ours = lock.take(waiting, wait)
             if not is_ours:
-                raise OutputError(
-                    f"another run is writing the same files to {shown(str(folder))}; try again when it has ended, or "
-                    f"leave out {setting('no_wait')}"
-                )
+                told = f"another run is writing the same files to {shown(str(folder))}"
+                if wait:
+                    raise OutputError(f"{told}, and has been for ten minutes; end it, or try again later")
+                raise OutputError(f"{told}; try again when it has ended, or leave out {setting('no_wait')}")
             staging = Staging(folder, work, _recovered(folder, work))
             try:
                 yield staging

@@ -19,6 +19,9 @@ EACH = 0.05
 SAID_AFTER = 20
 """Tries, after which the one who waits is told."""
 
+LONGEST = 12_000
+"""Tries, after which the one who waits gives up: ten minutes."""
+
 if sys.platform == "win32":
     import msvcrt
 
@@ -50,13 +53,13 @@ class Lock:
         self._stream: BinaryIO | None = None
 
     def take(self, waiting: Callable[[], None], wait: bool = True) -> bool:
-        """Takes it, once nobody else holds it; without `wait` only if nobody does: whether it was taken. `waiting` is
-        called once, after a second. Raises OSError."""
+        """Takes it, once nobody else holds it, waiting no longer than `LONGEST`; without `wait` only if nobody does:
+        whether it was taken. `waiting` is called once, after a second. Raises OSError."""
         tries, pause = 0, Event()
         while True:
             with held():
                 is_taken = self._try()
-            if is_taken or not wait:
+            if is_taken or not wait or tries >= LONGEST:
                 return is_taken
             tries += 1
             if tries == SAID_AFTER:

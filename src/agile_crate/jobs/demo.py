@@ -6,13 +6,14 @@ from pathlib import Path
 
 from ..core.errors import OutputError
 from ..core.text import shown
-from ..demo import contents, files
+from ..demo import COMING, contents, files
 from ..exports.in_place import holds, staged
 
 
 def write_frames(folder: Path) -> int:
     """Copies the demo files, all together or not at all, and returns how many pictures there are. Files that are there
     already stay; one that differs is an error: raises OutputError."""
+    frame_goes(folder)
     pictures = 0
     with staged(folder) as staging:
         for path in files():
@@ -24,3 +25,19 @@ def write_frames(folder: Path) -> int:
                 raise OutputError(f"{shown(str(target))} is already there and is not ours; choose another folder")
         staging.commit()
     return pictures
+
+
+def frame_comes(folder: Path) -> Path:
+    """Writes one frame more, and returns its path. Raises OutputError."""
+    new, like = COMING
+    with staged(folder) as staging:
+        staging.write(new.as_posix(), [contents(like)])
+        staging.commit()
+    return folder / new
+
+
+def frame_goes(folder: Path) -> None:
+    """Takes that frame away, if it is there as it was written."""
+    new, like = COMING
+    if (folder / new).is_file() and holds(folder / new, contents(like)):
+        (folder / new).unlink()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import textwrap
 from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import Executor
 from pathlib import Path
@@ -33,13 +34,17 @@ LISTED = 60
 TOLD = 3
 """Findings with one remedy that are told; the rest is counted."""
 
+WIDTH = 100
+"""Characters of a comment's line."""
+
 HEAD = """\
 # A crate file of Agile Crate. This builds it, again and again:
 #
 #     agile-crate pack {name}
 #
-# Paths are relative to this file. Every setting of `agile-crate pack --help` is a key here, without its dashes before:
-# --max-size 1024x1024 is max-size = [1024, 1024]. Lines that begin with # say nothing until their # is taken away.
+# Paths are relative to this file. Every setting of `agile-crate pack --help` is a key here, without the dashes
+# before it: --max-size 1024x1024 is max-size = [1024, 1024]. A line that begins with # says nothing until its # is
+# taken away.
 """
 
 
@@ -126,7 +131,7 @@ def _crate(name: str, given: str, out: str, looked: Survey) -> Iterator[str]:
     chosen, why = _layout(looked)
     yield from _about(looked)
     yield from crate_lines(name, [_from(given, out)], f"build/{name}", {})
-    yield f"# {why}"
+    yield from _folded(why)
     yield from (key_line(field, value) for field, value in chosen.items())
     yield "# fps = 12  # frames a second, where the frames do not say it"
     yield from _remedies(name, given, looked.findings)
@@ -214,9 +219,14 @@ def _mending(finding: Finding) -> tuple[str, str]:
 def _told(findings: Sequence[Finding], most: int = TOLD) -> Iterator[str]:
     for finding in findings[:most]:
         frames = f" ({few(name.rpartition('/')[2] for name in finding.frames)})" if finding.frames else ""
-        remedy = Sentence(finding.remedy).spelled(as_key) if most != TOLD else ""
-        yield f"# {finding.severity}: {shown(finding.sequence)}{frames}: {finding.what}" + (
-            f"; {remedy}" if remedy else ""
-        )
+        told = f"{finding.severity}: {shown(finding.sequence)}{frames}: {finding.what}"
+        if most != TOLD:
+            told += f"; {Sentence(finding.remedy).spelled(as_key)}"
+        yield from _folded(told)
     if len(findings) > most:
         yield f"# and {len(findings) - most:,} more of this kind"
+
+
+def _folded(text: str) -> list[str]:
+    """A comment, folded between words."""
+    return textwrap.wrap(text, WIDTH, initial_indent="# ", subsequent_indent="#     ", break_on_hyphens=False)
