@@ -50,7 +50,7 @@ def test_every_example_runs_on_the_demo(run: Run) -> None:
     assert len(examples) > 10
     for line in examples:
         for command in re.findall(r"agile-crate ((?:pack|draft|survey|verify|unpack|show|schema) .*?)(?= &&|$)", line):
-            again = ["--force"] if command.startswith("show") and "--out" in command else []  # some share a name
+            again = ["--force"] if command.startswith(("show", "draft")) and "--out" in command else []  # names shared
             done = run(*shlex.split(command), *again)
             assert done.returncode in (0, 1 if "--strict" in command else 0), (line, done.stderr)
 

@@ -23,9 +23,7 @@ out = "build/otter"
 layout = "tight"
 trim = "frame"
 metadata = ["json", "xml", "css"]
-also-scale = ["50%"]
 palette = "sea.hex"
-template = "more.txt.j2"
 max-size = [48, 40]
 """
 
@@ -35,7 +33,6 @@ def project(tmp_path: Path) -> Path:
     for number in range(1, 7):
         save(tmp_path / "frames" / "swim" / f"swim_{number}.png", art(22, 18, number))
     (tmp_path / "sea.hex").write_text("201830\n2878c8\nf0f0f0\n40a060\n", "utf-8")
-    (tmp_path / "more.txt.j2").write_text("{{ crate.name }}\n", "utf-8")
     (tmp_path / "otter.crate.toml").write_text(TEXT, "utf-8")
     return tmp_path
 
@@ -72,7 +69,7 @@ def test_nothing_to_do_on_a_fresh_clone(
     built(run)
     clone = tmp_path / "clone"
     clone.mkdir()
-    for name in ("frames", "build", "sea.hex", "more.txt.j2", "otter.crate.toml"):
+    for name in ("frames", "build", "sea.hex", "otter.crate.toml"):
         (shutil.copytree if (project / name).is_dir() else shutil.copy)(project / name, clone / name)
     for cache in ("off", str(tmp_path / "other")):
         monkeypatch.setenv("AGILE_CRATE_CACHE", cache)
@@ -86,7 +83,6 @@ CHANGES = {
     "another name": lambda folder: (folder / "frames" / "swim").rename(folder / "frames" / "dive"),
     "a setting": lambda folder: (folder / "otter.crate.toml").write_text(TEXT + "gap = 1\n", "utf-8"),
     "the palette": lambda folder: (folder / "sea.hex").write_text("201830\n2878c8\nf0f0f0\n40a061\n", "utf-8"),
-    "the template": lambda folder: (folder / "more.txt.j2").write_text("{{ crate.name }}!\n", "utf-8"),
     "a missing image": lambda folder: (folder / "build" / "otter-1.png").unlink(),
     "a missing text": lambda folder: (folder / "build" / "otter.css").unlink(),
     "a missing form": lambda folder: (folder / "build" / "otter.xml").unlink(),
@@ -105,6 +101,19 @@ def test_whatever_changed_is_built_as_if_for_the_first_time(run: Run, project: P
     os.environ["AGILE_CRATE_CACHE"] = "off"
     built(run)
     assert tree(project / "build") == after
+
+
+def test_templates_and_other_sizes_count_too(run: Run, project: Path) -> None:
+    (project / "more.txt.j2").write_text("{{ crate.name }}", "utf-8")
+    (project / "otter.crate.toml").write_text(f'{TEXT}also-scale = ["50%"]\ntemplate = "more.txt.j2"\n', "utf-8")
+    built(run)
+    assert built(run)["unchanged"] is True
+    (project / "more.txt.j2").write_text("{{ crate.name }}!", "utf-8")
+    assert built(run)["unchanged"] is False
+    assert (project / "build" / "otter@50.txt").read_text("utf-8") == "otter@50!"
+    (project / "build" / "otter@50.css").unlink()
+    assert built(run)["unchanged"] is False
+    assert built(run)["unchanged"] is True
 
 
 def test_outputs_that_somebody_changed_are_noticed(run: Run, project: Path) -> None:
