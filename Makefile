@@ -37,6 +37,7 @@ bench: $(VENV)/.with-tests
 	$(BIN)/python bench/show.py
 	$(BIN)/python bench/page.py
 	$(BIN)/python bench/arrange.py
+	$(BIN)/python bench/rebuild.py
 
 screenshots: $(VENV)/.with-tests
 	@if [ "$$(id -u)" = 0 ] && ! command -v xterm >/dev/null; then apt-get update -qq; apt-get install -y -qq --no-install-recommends xvfb xterm imagemagick fonts-dejavu-core chromium; fi

@@ -66,8 +66,13 @@ def read_crate_file(path: str) -> CrateFile:
         raise InputError(f"{shown(path)}, line {line}, column {column}: {told}") from None
     except (RecursionError, ValueError):
         raise InputError(f"{shown(path)}: lists within lists, or numbers, larger than any crate file needs") from None
-    file = CrateFile(path, orders, ())
-    refuse_one_place_for_two([file])
+    for order in orders:
+        try:
+            target_of(order.out)
+        except UsageError as error:
+            told = error.sentence.spelled(as_key)
+            raise InputError(f"{shown(path)}, crate {quoted(order.name)}: {told}") from None
+    refuse_one_place_for_two([CrateFile(path, orders, ())])
     return CrateFile(path, orders, tuple(_warnings(path, orders)))
 
 
