@@ -49,7 +49,8 @@ def read_crate_file(path: str) -> CrateFile:
     folder = os.path.dirname(path)
 
     def from_here(there: str) -> str:
-        return os.path.normpath(os.path.join(folder, there)) if there else there
+        path = os.path.normpath(os.path.join(folder, there)) if there else there
+        return f"{path}/" if there.endswith("/") and path != "/" else path
 
     try:
         document = tomllib.loads(text)
