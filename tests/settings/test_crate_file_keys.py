@@ -77,7 +77,7 @@ def test_a_key_means_what_the_option_means(text: str, typed: dict[str, object]) 
 
 def test_every_option_is_a_key_that_the_schema_knows() -> None:
     crate = crate_schema()["properties"]["crate"]["additionalProperties"]["properties"]
-    assert {name.replace("_", "-") for name in options()} == set(crate) - {"from", "out", "animation"}
+    assert {name.replace("_", "-") for name in options()} == set(crate) - {"from", "out", "animation", "skin"}
     Draft202012Validator.check_schema(crate_schema())
 
 

@@ -102,10 +102,11 @@ def _build(
     from ..jobs.unchanged import unchanged
 
     settings = settings_from({**order.given, **overriding})
-    run.builds.append((order.inputs, order.out, settings))
+    layers = (layer for skin in order.skins for layer in skin.layers)
+    run.builds += [(inputs, order.out, settings) for inputs in (order.inputs, *layers)]
     there = None
     if not arguments.again:
-        there = unchanged(order.inputs, order.out, settings, cache, executor, GENERATOR)
+        there = unchanged(order.inputs, order.out, settings, cache, executor, GENERATOR, order.skins)
     remarks = _overridden(order, overriding)
     told = not (arguments.json or arguments.quiet)
     begin: dict[str, Any] = {"file": file, "crate": order.name, "unchanged": there is not None}
@@ -116,7 +117,7 @@ def _build(
             told_of = f"{counted(there.frames, 'frame')} and {counted(len(kept), 'file')}"
             print(f"{shown(order.name)}: nothing to do, {told_of} as they should be")
         return
-    packed = built(order.inputs, order.out, settings, executor, arguments, cache)
+    packed = built(order.inputs, order.out, settings, executor, arguments, cache, order.skins)
     print_warnings(packed)
     if arguments.json:
         whole = document_of(packed, arguments)

@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from ..core.arrange.arrangement import Considered
     from ..core.crate.summary import AnimationSummary, SheetSummary
     from ..jobs.pack import Built, Packed
+    from ..settings.skins import Skin
     from ..settings.table import Settings
     from ..store.cache import Cache
 
@@ -31,6 +32,7 @@ def built(
     executor: Executor,
     arguments: argparse.Namespace,
     cache: Cache | None = None,
+    skins: Sequence[Skin] = (),
 ) -> Packed:
     """One crate, as the options that are no settings ask for it."""
     from .. import GENERATOR
@@ -51,6 +53,7 @@ def built(
             waiting=lambda: print("agile-crate: waiting for another build of the same crate", file=sys.stderr),
             wait=not arguments.no_wait,
             cache=cache,
+            skins=skins,
         )
 
 

@@ -140,7 +140,7 @@ def _is_text_name(name: str, stem: str) -> bool:
 
 def _is_sheet_name(image: str, stem: str) -> bool:
     rest = image.removeprefix(stem)
-    return rest != image and re.fullmatch(_SIZED + r"(-[0-9]+)?\.png", rest) is not None
+    return rest != image and re.fullmatch(_SIZED + r"(-[^/\\]+)?\.png", rest) is not None  # a number, or a skin
 
 
 def _is_written(path: Path, sha256: str, digest: Callable[[bytes], str]) -> bool:

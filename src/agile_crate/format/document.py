@@ -13,7 +13,7 @@ from collections.abc import Callable
 from fractions import Fraction
 from typing import Any, TypeVar, get_args
 
-from ..core.model.crate import FORMAT, VERSION, Animation, Crate, Frame, Loop, Sheet
+from ..core.model.crate import FORMAT, VERSION, Animation, Crate, Frame, Loop, Sheet, Skin
 from ..core.model.geometry import Block, Box, Cells, Mirror, Offset, Point, Shape, Size
 from ..core.text import is_unicode, shown
 from .ranges import ANY, RANGES, Range
@@ -92,7 +92,13 @@ def sheet_of(sheet: Sheet) -> Document:
         said["edge_repeat"] = sheet.edge_repeat
     if sheet.blocks:
         said["blocks"] = list(map(_block_of, sheet.blocks))
+    if sheet.skins:
+        said["skins"] = {skin.name: _skin_of(skin) for skin in sheet.skins}
     return said
+
+
+def _skin_of(skin: Skin) -> Document:
+    return {"image": skin.image, "sha256": skin.sha256} | ({"plain": True} if skin.plain else {})
 
 
 def _block_of(block: Block) -> Document:
@@ -238,6 +244,7 @@ def _read_sheet(value: Any, place: str) -> Sheet:
         gap=gap,
         margin=cells.margin if cells else _whole(value.get("margin", 0), f"{place}.margin", RANGES["sheets.margin"]),
         edge_repeat=_whole(value.get("edge_repeat", 0), f"{place}.edge_repeat", RANGES["sheets.edge_repeat"]),
+        skins=_read_skins(value.get("skins", {}), f"{place}.skins"),
         blocks=tuple(_read_block(block, f"{place}.blocks[{index}]", gap) for index, block in enumerate(blocks)),
     )
 
@@ -256,6 +263,19 @@ def _read_cells(value: Any, place: str) -> Cells:
         down=_one_of(value, "order", place, ("across", "down"), "across") == "down",
         filled=_whole_numbers(value, "filled", place, RANGES["cells.filled"]) if "filled" in value else (),
     )
+
+
+def _read_skins(value: Any, place: str) -> tuple[Skin, ...]:
+    _expect(isinstance(value, dict), place, "an object", value)
+    skins = []
+    for name, said in value.items():
+        here = f"{place}.{shown(name)}"
+        image = _text(said, "image", here)
+        _expect(_stays_in_folder(image), f"{here}.image", "the name of a file in the same folder", image)
+        plain = said.get("plain", False)
+        _expect(isinstance(plain, bool), f"{here}.plain", "true or false", plain)
+        skins.append(Skin(name, image, _text(said, "sha256", here, ""), plain))
+    return tuple(skins)
 
 
 def _read_block(value: Any, place: str, gap: int) -> Block:

@@ -130,9 +130,14 @@ def outputs_of_build(path: str | Path) -> Outputs:
             return NOTHING
         images = {str(sheet["image"]): str(sheet["sha256"]) for sheet in document["sheets"]}
         seal, names = document.get("sha256", ""), list(images)
+        sizes = {str(sheet["image"]): list(sheet["size"]) for sheet in document["sheets"]}
+        for sheet in document["sheets"]:
+            for skin in sheet.get("skins", {}).values():
+                images[str(skin["image"])] = str(skin["sha256"])
+                sizes[str(skin["image"])] = list(sheet["size"])
         return Outputs(
             images,
-            {str(sheet["image"]): list(sheet["size"]) for sheet in document["sheets"]},
+            sizes,
             tuple(map(str, document.get("files", ()))),
             dict(document.get("file_sha256", {})),
             bool(seal),

@@ -48,6 +48,8 @@ def retouched(text: bytes, digests: Mapping[str, str], touched: Collection[int])
     document = json.loads(text.decode("utf-8-sig"))
     for sheet in document["sheets"]:
         sheet["sha256"] = digests[sheet["image"]]
+        for skin in sheet.get("skins", {}).values():
+            skin["sha256"] = digests.get(skin["image"], skin.get("sha256", ""))
     if "file_sha256" in document:
         document["file_sha256"] = {name: digests.get(name, was) for name, was in document["file_sha256"].items()}
     for index, frame in enumerate(document["frames"]):
@@ -65,9 +67,10 @@ def _sheet(said: Document, dump: Callable[[Any], str]) -> str:
     """A sheet's object, its blocks on lines of their own."""
     if not said.get("blocks"):
         return dump(said)
-    begin = dump({key: value for key, value in said.items() if key != "blocks"}).removesuffix("}")
+    begin = dump({key: value for key, value in said.items() if key not in ("blocks", "skins")}).removesuffix("}")
     lines = ",\n".join(f"      {dump(block)}" for block in said["blocks"])
-    return f'{begin}, "blocks": [\n{lines}\n    ]}}'
+    skins = f', "skins": {dump(said["skins"])}' if "skins" in said else ""
+    return f'{begin}, "blocks": [\n{lines}\n    ]{skins}}}'
 
 
 def _frame(frame: Frame, dump: Callable[[Any], str]) -> str:

@@ -72,6 +72,8 @@ def retouched(text: bytes, digests: Mapping[str, str], touched: Collection[int])
     root = fromstring(text, forbid_dtd=True)
     for sheet in root.find("sheets").findall("sheet"):
         sheet.set("sha256", digests[sheet.get("image")])
+        for skin in sheet.findall("skins/skin"):
+            skin.set("sha256", digests.get(skin.get("image"), skin.get("sha256", "")))
     for file in root.findall("files/file[@sha256]"):
         file.set("sha256", digests.get(file.get("name"), file.get("sha256")))
     for index, frame in enumerate(root.find("frames").findall("frame")):
@@ -115,6 +117,9 @@ def _sheet(sheet: Sheet) -> str:
     if blocks := said.pop("blocks", None):
         lines = "".join(f"      <block{_attributes(block)}/>\n" for block in blocks)
         inner = f"<blocks>\n{lines}    </blocks>"
+    if skins := said.pop("skins", None):
+        told = "".join(f"<skin{_attributes({'name': name} | skin)}/>" for name, skin in skins.items())
+        inner += f"<skins>{told}</skins>"
     return _element("sheet", said, inner)
 
 
@@ -241,6 +246,9 @@ def _read_sheet(element: Any, place: str) -> Document:
     if (blocks := _only(element, "blocks", place)) is not None:
         whole = dict.fromkeys(("first", "count", "columns", "rows"), _scalar)
         said["blocks"] = [_read(one, whole | {"origin": _numbers, "size": _numbers}) for one in blocks.findall("block")]
+    if (skins := _only(element, "skins", place)) is not None:
+        found = [_read(one, {"plain": _truth}) for one in skins.findall("skin")]
+        said["skins"] = {one.pop("name", ""): one for one in found}
     return said
 
 

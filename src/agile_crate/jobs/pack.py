@@ -22,6 +22,7 @@ from ..core.text import quoted
 from ..exports.earlier_build import build_before, refuse_bad_names, refuse_strangers, refuse_to_lose_work, target_of
 from ..exports.in_place import Staging, staged
 from ..settings.portions import all_sizes
+from ..settings.skins import Skin
 from ..settings.table import Settings
 from ..sources.gather import Progress, silent
 from ..stops.arrange import arranged
@@ -86,16 +87,18 @@ def pack(
     waiting: Callable[[], None] = lambda: None,
     wait: bool = True,
     cache: Cache | None = None,
+    skins: Sequence[Skin] = (),
 ) -> Packed:
     """Builds a crate from the inputs at `out` (a path without ending). Raises the errors of `core.errors`.
 
     A dry run does everything but draw and write; its sheets have no checksum. `keep_touches` takes along what somebody
     painted on the sheets of the build before. Where another build of the same crate is under way it is waited for:
     `waiting` is called after a second; without `wait` that is an OutputError. With a `cache`, frames and sheets that it
-    knows are not made again, and the crate records what it was built from; the files are the same otherwise.
+    knows are not made again, and the crate records what it was built from; the files are the same otherwise. `skins`
+    are the same frames in other art.
     """
     target = target_of(out)
-    build = partial(_build, target, inputs, settings, executor, progress, generator, force, keep_touches, cache)
+    build = partial(_build, target, inputs, settings, executor, progress, generator, force, keep_touches, cache, skins)
     notes = settled(inputs, [target.parent / target.name])
     if dry_run:
         packed = build(None)
@@ -116,6 +119,7 @@ def _build(
     force: bool,
     keep_touches: bool,
     cache: Cache | None,
+    skins: Sequence[Skin],
     staging: Staging | None,
 ) -> Packed:
     templates = _templates(settings)
@@ -126,8 +130,8 @@ def _build(
     found = {portion: touches_before(target.parent, name, before.claimed) for portion, name in names.items()}
     touches = {portion: one.by_frame for portion, one in found.items()}
     kept = (cache, generator) if cache else None
-    taken_in = intake(inputs, before.claimed, settings, executor, progress, touches=touches, kept=kept)
-    origin = origin_of(settings, target.name, taken_in.files, generator) if cache else ""
+    taken_in = intake(inputs, before.claimed, settings, executor, progress, touches=touches, kept=kept, skins=skins)
+    origin = origin_of(settings, target.name, taken_in.files, generator, skins) if cache else ""
     sequences, passed_over, warnings = taken_in.sequences, taken_in.passed_over, taken_in.warnings
     waiting = list(taken_in.sizes)
     warnings += tuple(told_of_touches(found.values(), [name for one in waiting for name in one.lost], force))
@@ -136,7 +140,9 @@ def _build(
     while waiting:
         prepared = waiting.pop(0)
         earlier = places_before(target, prepared.settings)
-        result = arranged(sequences, prepared.pictures, prepared.settings, earlier)
+        worn = [skin.pictures for skin in prepared.skins]
+        result = arranged(sequences, prepared.pictures, prepared.settings, earlier, worn)
+        del worn
         plans.append(plan_of(target.name, sequences, prepared, result, templates, generator))
         del prepared
     texts = tuple(name for plan in plans for name in plan.texts)
@@ -178,7 +184,8 @@ def _build(
 
 def _all_names(plans: Sequence[Plan]) -> list[str]:
     """Images first, then the texts; the metadata of the crate itself comes last."""
-    images = [sheet.image for plan in plans for sheet in plan.crate.sheets]
+    sheets = [sheet for plan in plans for sheet in plan.crate.sheets]
+    images = [sheet.image for sheet in sheets] + [skin.image for sheet in sheets for skin in sheet.skins]
     return images + [name for plan in reversed(plans) for name in plan.texts]
 
 

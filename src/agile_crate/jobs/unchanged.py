@@ -13,6 +13,7 @@ from ..core.errors import CrateError
 from ..exports.earlier_build import build_before, target_of
 from ..format.regular import read_regular
 from ..settings.given import typed
+from ..settings.skins import Skin
 from ..settings.table import Settings
 from ..sources.find import LARGEST_FILE, find
 from ..store.cache import Cache
@@ -26,7 +27,13 @@ class Unchanged(NamedTuple):
 
 
 def unchanged(
-    inputs: Sequence[str], out: str, settings: Settings, cache: Cache, executor: Executor, program: str
+    inputs: Sequence[str],
+    out: str,
+    settings: Settings,
+    cache: Cache,
+    executor: Executor,
+    program: str,
+    skins: Sequence[Skin] = (),
 ) -> Unchanged | None:
     """The crate that is there, if the same inputs and settings made it, and all of its files are as they were written;
     else None."""
@@ -36,11 +43,18 @@ def unchanged(
         if not before.built_from or before.claimed != before.own:
             return None
         found = find(inputs, before.claimed).found
-        known = {file.path: cache.sha256(file.path) for file in found}
-        waiting = [file.path for file in found if not known[file.path]]
+        worn = [
+            (f"{skin.name}/{number}/", file)
+            for skin in skins
+            for number, layer in enumerate(skin.layers or (tuple(inputs),))
+            for file in find(layer, before.claimed).found
+        ]
+        everything = [("", file) for file in found] + worn
+        known = {file.path: cache.sha256(file.path) for _, file in everything}
+        waiting = [path for path, sha256 in known.items() if not sha256]
         known |= dict(zip(waiting, executor.map(lambda path: _read(path, cache), waiting), strict=True))
-        files = [Origin(file.name, file.animation or "", known[file.path]) for file in found]
-        if origin_of(settings, target.name, files, program) != before.built_from:
+        files = [Origin(begin + file.name, file.animation or "", known[file.path]) for begin, file in everything]
+        if origin_of(settings, target.name, files, program, skins) != before.built_from:
             return None
         return Unchanged(len(before.frames), tuple(map(Path, sorted(before.own))))
     except (CrateError, OSError):  # a build says what is wrong
@@ -51,9 +65,9 @@ def _read(path: str, cache: Cache) -> str:
     return cache.noted(path, lambda: read_regular(path, LARGEST_FILE))[1]
 
 
-def origin_of(settings: Settings, name: str, files: Iterable[Origin], program: str) -> str:
+def origin_of(settings: Settings, name: str, files: Iterable[Origin], program: str, skins: Sequence[Skin] = ()) -> str:
     """The digest of a build. Templates and palettes count by what is in them."""
-    told = typed(settings)
+    told = typed(settings) | ({"skin": [skin.told for skin in skins]} if skins else {})
     palette = told.get("palette")
     texts = [*settings.template, *([palette] if isinstance(palette, str) and not palette.startswith("#") else [])]
     more = [Origin(os.path.basename(path), "text", _sha256(path)) for path in texts]

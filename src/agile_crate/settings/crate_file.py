@@ -10,12 +10,15 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from ..core.color import Color, color_from_hex
+from ..core.crate.file_names import not_held
 from ..core.errors import UsageError
 from ..core.names import nearest
 from ..core.sentence import setting
 from ..core.text import quoted
 from .given import read_one, settings_from
 from .kinds import Kind
+from .skins import Skin
 from .table import Option, options
 
 Keys = tuple[str, ...]
@@ -41,13 +44,14 @@ class WrongKeyError(Exception):
 
 @dataclass(frozen=True, slots=True)
 class Order:
-    """One crate that a crate file asks for: its name there, its inputs and where it goes, as paths from here, and its
-    settings as they would be typed."""
+    """One crate that a crate file asks for: its name there, its inputs and where it goes, as paths from here, its
+    settings as they would be typed, and its skins."""
 
     name: str
     inputs: tuple[str, ...]
     out: str
     given: Mapping[str, object]
+    skins: tuple[Skin, ...] = ()
 
 
 def orders_in(document: Table, from_here: Callable[[str], str]) -> list[Order]:
@@ -73,7 +77,7 @@ def _order(name: str, crate: Table, defaults: Mapping[str, object], from_here: C
         raise WrongKeyError((*at, "from"), "'from' is empty: " + _NEEDED["from"])
     if not isinstance(out, str):
         raise WrongKeyError((*at, "out"), f"'out' is to be a text, not {_type_of(out)}")
-    given = {**defaults, **_given(crate, at, ("from", "out", "animation"), from_here)}
+    given = {**defaults, **_given(crate, at, ("from", "out", "animation", "skin"), from_here)}
     for animation, table in _table(crate.get("animation", {}), (*at, "animation")).items():
         here = (*at, "animation", animation)
         for key, typed in _in_animation(animation, _table(table, here), here):
@@ -84,7 +88,43 @@ def _order(name: str, crate: Table, defaults: Mapping[str, object], from_here: C
         settings_from(given)
     except UsageError as error:
         raise WrongKeyError(at, error.sentence.marked) from None
-    return Order(name, tuple(map(from_here, inputs)), from_here(out), given)
+    skins = _table(crate.get("skin", {}), (*at, "skin")).items()
+    worn = tuple(
+        _skin(skin, _table(table, (*at, "skin", skin)), (*at, "skin", skin), from_here) for skin, table in skins
+    )
+    return Order(name, tuple(map(from_here, inputs)), from_here(out), given, worn)
+
+
+def _skin(name: str, table: Table, at: Keys, from_here: Callable[[str], str]) -> Skin:
+    _only(table, at, ("from", "layers", "recolor", "plain", "missing"))
+    if why := not_held(f"{name}.png"):
+        raise WrongKeyError(at, f"the skin's name is a part of its files' names, {why}")
+    layers = [_paths(table["from"], (*at, "from"))] if "from" in table else []
+    if "layers" in table:
+        if layers:
+            raise WrongKeyError((*at, "layers"), "a skin is 'from' other art, or made of 'layers'; leave one out")
+        if not isinstance(table["layers"], list):
+            raise WrongKeyError((*at, "layers"), "'layers' is to be a list, the lowest first")
+        layers = [_paths(layer, (*at, "layers")) for layer in table["layers"]]
+    if not all(layers) or not (layers or "recolor" in table):
+        raise WrongKeyError(at, f"the skin {quoted(name)} says nothing: give it from, layers or recolor")
+    plain, missing = table.get("plain", False), table.get("missing", "error")
+    if not isinstance(plain, bool):
+        raise WrongKeyError((*at, "plain"), f"'plain' is to be true or false, not {_type_of(plain)}")
+    if missing not in ("error", "base"):
+        raise WrongKeyError((*at, "missing"), '\'missing\' is to be "error" or "base"')
+    exchange = tuple(_exchange(table.get("recolor", {}), (*at, "recolor")))
+    there = tuple(tuple(map(from_here, layer)) for layer in layers)
+    return Skin(name, there, exchange, plain, missing == "base")
+
+
+def _exchange(value: object, at: Keys) -> Iterator[tuple[Color, Color]]:
+    for old, new in _table(value, at).items():
+        colors = [color_from_hex(text) if isinstance(text, str) else None for text in (old, new)]
+        if colors[0] is None or colors[1] is None:
+            told = 'colours and what stands in their place, such as { "#aa3322" = "#2255aa" }'
+            raise WrongKeyError((*at, old), f"'recolor' is to name {told}")
+        yield colors[0], colors[1]
 
 
 _NEEDED = {

@@ -31,6 +31,11 @@ def crate_schema() -> dict[str, Any]:
             "type": "object",
             "additionalProperties": _table("Settings of one animation.", in_animation),
         },
+        "skin": {
+            "description": "The same frames in other art, on sheets of the same arrangement, under the skin's name.",
+            "type": "object",
+            "additionalProperties": _table("What one skin is made of.", _SKIN),
+        },
     }
     crate = _table("One crate: its frames, where it goes, and its settings.", own | settings) | {
         "required": ["from", "out"]
@@ -51,6 +56,29 @@ def crate_schema() -> dict[str, Any]:
         },
         "additionalProperties": False,
     }
+
+
+_PATHS = {"type": ["string", "array"], "items": {"type": "string"}, "minItems": 1}
+
+_SKIN = {
+    "from": {"description": "Other art: frames with the names of the base's.", **_PATHS},
+    "layers": {
+        "description": "Frames of the same names that are laid over each other, the lowest first.",
+        "type": "array",
+        "items": _PATHS,
+        "minItems": 1,
+    },
+    "recolor": {
+        "description": "Colours, and what stands in their place.",
+        "type": "object",
+        "additionalProperties": {"type": "string"},
+    },
+    "plain": {"description": "No art: no step that changes colours touches it.", "type": "boolean"},
+    "missing": {
+        "description": "A frame that the skin does not have: an error, or the base's.",
+        "enum": ["error", "base"],
+    },
+}
 
 
 def _table(description: str, properties: dict[str, Any]) -> dict[str, Any]:

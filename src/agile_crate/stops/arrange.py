@@ -28,14 +28,18 @@ class Arranged(NamedTuple):
 
 
 def arranged(
-    sequences: Sequences, pictures: Sequence[Picture], settings: Settings, before: Crate | None = None
+    sequences: Sequences,
+    pictures: Sequence[Picture],
+    settings: Settings,
+    before: Crate | None = None,
+    skins: Sequence[Sequence[Picture]] = (),
 ) -> Arranged:
     """Where all frames go: `pictures` are those of the sequences' frames, in order; `before` is the crate of the build
-    before, where frames may have to stay in their places. Raises FitError."""
+    before, where frames may have to stay in their places; `skins` are the pictures of each. Raises FitError."""
     if settings.layout == "tight":
         from .tight import arranged_tightly
 
-        return Arranged(*arranged_tightly(sequences, pictures, settings, before))
+        return Arranged(*arranged_tightly(sequences, pictures, settings, before, skins))
     if settings.layout == "blocks":
         from .blocks import arranged_in_blocks
 

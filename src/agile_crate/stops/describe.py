@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections import Counter, defaultdict
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import TYPE_CHECKING
 
 from ..core.arrange.arrangement import Considered
 from ..core.crate.describe import described_animations, described_frames, described_sheets
 from ..core.crate.file_names import sheet_names, sized_name
-from ..core.model.crate import Animation, Crate
+from ..core.model.crate import Animation, Crate, Skin
 from ..core.model.picture import Picture, Sequences
 from ..core.motion.take import check_names
 from ..core.motion.timing import Hold, frame_times
@@ -31,12 +31,23 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
+class PlannedSkin:
+    """A skin that is about to be drawn: its pictures, in the order of the base's, and its palette if its images are to
+    be indexed."""
+
+    name: str
+    plain: bool
+    pictures: Sequence[Picture]
+    palette: Words | None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
 class Plan:
     """One crate that is about to be written.
 
     `pictures` are its frames' in order, `drawn` says which of them are put on a sheet (others share their box). `texts`
-    are the names of its text files; `palette` is there when its images are to be indexed. The rest is what the user
-    should know.
+    are the names of its text files; `palette` is there when its images are to be indexed; `skins` are drawn on sheets
+    of their own. The rest is what the user should know.
     """
 
     crate: Crate
@@ -50,6 +61,7 @@ class Plan:
     considered: tuple[Considered, ...]
     bound: int
     proven: bool
+    skins: tuple[PlannedSkin, ...] = ()
 
 
 def plan_of(
@@ -65,16 +77,20 @@ def plan_of(
     arrangement = arranged.arrangement
     name = sized_name(stem, settings.portion)
     counts = Counter(spot.on_sheet for spot in arrangement.spots)
-    images = sheet_names(
-        name,
-        arrangement.sheets,
-        [counts[index] for index in range(len(arrangement.sheets))],
-        settings.portion,
-        settings.file_name,
-    )
+    on_sheets = [counts[index] for index in range(len(arrangement.sheets))]
+
+    def images(skin: str = "") -> list[str]:
+        return sheet_names(name, arrangement.sheets, on_sheets, settings.portion, settings.file_name, skin)
+
+    sheets = described_sheets(images(), arrangement.sheets)
+    worn = [[Skin(skin.name, image, "", skin.plain) for image in images(skin.name)] for skin in prepared.skins]
+    if worn:
+        sheets = tuple(
+            replace(sheet, skins=skins) for sheet, skins in zip(sheets, zip(*worn, strict=True), strict=True)
+        )
     crate = Crate(
         name=name,
-        sheets=described_sheets(images, arrangement.sheets),
+        sheets=sheets,
         frames=described_frames(pictures, arrangement.spots),
         animations=animations_of(sequences, settings),
         scale=plain(prepared.factor),
@@ -85,6 +101,11 @@ def plan_of(
     )
     drawn = [spot.drawn for spot in arrangement.spots]
     palette, of_palette, warnings = _few_colors(pictures, drawn, settings)
+    skins: list[PlannedSkin] = []
+    for skin in prepared.skins:
+        own, _, doubts = (None, (), ()) if skin.plain else _few_colors(skin.pictures, drawn, settings)
+        skins.append(PlannedSkin(skin.name, skin.plain, skin.pictures, own))
+        warnings += tuple(doubt for doubt in doubts if doubt not in warnings)
     return Plan(
         crate,
         pictures,
@@ -97,6 +118,7 @@ def plan_of(
         arrangement.considered,
         arrangement.bound,
         arrangement.proven,
+        tuple(skins),
     )
 
 

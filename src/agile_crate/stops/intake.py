@@ -17,12 +17,15 @@ from ..core.frame.first_look import seen
 from ..core.model.picture import Sequences
 from ..core.sentence import Sentence
 from ..settings.portions import all_sizes
+from ..settings.skins import Skin
 from ..settings.table import Settings
 from ..sources.gather import Progress, gather
 from ..sources.kept import keeping
 from ..store.cache import Cache
 from .prepare import Prepared, first_look, prepare
+from .prepare import Worn as WornOnTheWay
 from .take import each, pictures_of, taken, with_copies
+from .wardrobe import Worn, told_apart, worn
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,10 +50,11 @@ def intake(
     for_proof: bool = False,
     touches: Mapping[Fraction, Touches] = MappingProxyType({}),
     kept: tuple[Cache, str] | None = None,
+    skins: Sequence[Skin] = (),
 ) -> Intake:
     """Inputs as frames that are ready to be arranged, or, `for_proof`, to be compared with what came back. `touches`
     are those of each size, by its portion. `kept` is where frames are kept from build to build, and the program's
-    version.
+    version. `skins` are the same frames in other art.
 
     Raises InputError, UsageError and FitError.
     """
@@ -59,17 +63,37 @@ def intake(
     keeps = keeping(*kept, at_first, is_flat, settings.to_srgb) if kept else None
     look = partial(seen, look=at_first)
     gathered = gather(inputs, own, executor, progress, look, is_flat, settings.to_srgb, keeps)
-    sequences, remarkable = taken(gathered.sequences, settings)
+    wardrobe = [
+        worn(skin, gathered.drawings, inputs, own, settings, at_first, executor, progress, kept) for skin in skins
+    ]
+    told_from = gathered.sequences
+    if at_first.fingerprints:
+        told_from = told_apart(told_from, wardrobe)
+    sequences, remarkable = taken(told_from, settings)
     each("shift", settings.shift, sequences)
     each("pivot", settings.pivot, sequences)
     sizes = tuple(with_copies(one, sequences) if any(s.origin for s in sequences) else one for one in sizes)
     waiting = [pictures_of(sequences, drawings) for drawings in zip(*gathered.drawings, strict=True)]
-    passed_over, warnings, files = gathered.passed_over, (*gathered.warnings, *remarkable), gathered.files
-    del gathered
+    clothes = [[] for _ in sizes] if not wardrobe else _by_size(sequences, wardrobe)
+    passed_over, warnings = gathered.passed_over, (*gathered.warnings, *remarkable)
+    files = (*gathered.files, *(file for one in wardrobe for file in one.files))
+    del gathered, wardrobe
     prepared = tuple(
-        prepare(waiting.pop(0), sequences, one, executor, for_proof, touches.get(one.portion, {})) for one in sizes
+        prepare(waiting.pop(0), sequences, one, executor, for_proof, touches.get(one.portion, {}), clothes.pop(0))
+        for one in sizes
     )
     return Intake(sequences, prepared, passed_over, warnings, files)
+
+
+def _by_size(sequences: Sequences, wardrobe: Sequence[Worn]) -> list[list[WornOnTheWay]]:
+    """The skins' pictures for each size of the build, in crate order."""
+    sizes = zip(
+        *([pictures_of(sequences, d) for d in zip(*one.drawings, strict=True)] for one in wardrobe), strict=True
+    )
+    return [
+        [WornOnTheWay(one.skin.name, one.skin.plain, pictures) for one, pictures in zip(wardrobe, size, strict=True)]
+        for size in sizes
+    ]
 
 
 def _with_palette(settings: Settings) -> Settings:

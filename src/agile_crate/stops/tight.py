@@ -22,7 +22,11 @@ from .limits import considered_for, limits_of, refuse_larger_than_sheet, too_muc
 
 
 def arranged_tightly(
-    sequences: Sequences, pictures: Sequence[Picture], settings: Settings, before: Crate | None = None
+    sequences: Sequences,
+    pictures: Sequence[Picture],
+    settings: Settings,
+    before: Crate | None = None,
+    skins: Sequence[Sequence[Picture]] = (),
 ) -> tuple[Arrangement, tuple[Sentence, ...]]:
     """Frames on tight sheets, equal ones once, and what to tell of it. With `keep_places`, those that were in the crate
     of the build before, and did not change their size, stay where they were. Raises FitError."""
@@ -30,7 +34,7 @@ def arranged_tightly(
     refuse_larger_than_sheet(pictures, limits)
     owners: list[tuple[int, Mirror]] = [(index, "") for index in range(len(pictures))]
     if not settings.keep_repeats:
-        owners = shared(pictures, settings.share_mirrored)
+        owners = shared(pictures, settings.share_mirrored, skins)
     sizes = [picture.stored_box.size for picture in pictures]
     groups: list[Group] = []
     first = 0

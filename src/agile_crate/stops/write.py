@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from ..core.crate.touches import with_crcs
 from ..core.frame.alpha import flattened, premultiplied
 from ..core.frame.indexed import entries, indices
-from ..core.model.crate import Crate, Sheet
+from ..core.model.crate import Crate
 from ..core.pixels import Pixels, Words
 from ..exports.earlier_build import is_written
 from ..exports.formats import texts_of
@@ -48,7 +48,7 @@ def written(
     (`kept`), a sheet whose file is there already is not encoded again. Returns the crates with the checksums of their
     sheets.
     """
-    drawing = _Meter("drawing", sum(sum(plan.drawn) for plan in plans), progress)
+    drawing = _Meter("drawing", sum(sum(plan.drawn) * (1 + len(plan.skins)) for plan in plans), progress)
     writing = _Meter("writing", sum(_pieces(plan) for plan in plans), progress)
     crates: list[Crate] = []
     said = [plan.settings for plan in plans]
@@ -67,9 +67,10 @@ def written(
 
 
 def _pieces(plan: Plan) -> int:
+    times = 1 + len(plan.skins)
     if plan.settings.squeeze:
-        return len(plan.crate.sheets)
-    return sum(len(strip_starts(*sheet.size)) for sheet in plan.crate.sheets)
+        return len(plan.crate.sheets) * times
+    return sum(len(strip_starts(*sheet.size)) for sheet in plan.crate.sheets) * times
 
 
 def _with_sheets(
@@ -80,22 +81,60 @@ def _with_sheets(
     writing: _Meter,
     kept: tuple[Cache, str] | None,
 ) -> Crate:
-    sheets: list[Sheet] = []
+    """Draws and writes a plan's sheets, and those of its skins."""
+    digests = _written_sheets(staging, plan, executor, drawing, writing, kept)
+    sheets = [
+        dataclasses.replace(sheet, sha256=sha256) for sheet, sha256 in zip(plan.crate.sheets, digests, strict=True)
+    ]
+    for number in range(len(plan.skins)):
+        own = _worn(plan, number)
+        for index, sha256 in enumerate(_written_sheets(staging, own, executor, drawing, writing, kept)):
+            skins = list(sheets[index].skins)
+            skins[number] = dataclasses.replace(skins[number], sha256=sha256)
+            sheets[index] = dataclasses.replace(sheets[index], skins=tuple(skins))
+    return with_crcs(dataclasses.replace(plan.crate, sheets=tuple(sheets)), plan.pictures, executor.map)
+
+
+def _worn(plan: Plan, number: int) -> Plan:
+    """The plan as that of one of its skins. What is no art stays as it is to the last."""
+    skin = plan.skins[number]
+    sheets = tuple(dataclasses.replace(sheet, image=sheet.skins[number].image) for sheet in plan.crate.sheets)
+    settings = plan.settings
+    if skin.plain:
+        settings = dataclasses.replace(settings, premultiply=False, background=None)
+    return dataclasses.replace(
+        plan,
+        crate=dataclasses.replace(plan.crate, sheets=sheets),
+        pictures=skin.pictures,
+        palette=skin.palette,
+        settings=settings,
+    )
+
+
+def _written_sheets(
+    staging: Staging,
+    plan: Plan,
+    executor: Executor,
+    drawing: _Meter,
+    writing: _Meter,
+    kept: tuple[Cache, str] | None,
+) -> Iterator[str]:
+    """Draws and writes sheets, one after the other; the SHA-256 of each."""
     for sheet, pixels in drawn_sheets(plan, drawing.passing):
         key = _key(pixels, plan, kept[1], executor) if kept else b""
         if kept and (known := kept[0].get(key)) and is_written(staging.folder / sheet.image, known.hex(), kept[0]):
             writing.skip(len(strip_starts(*sheet.size)))
-            sheets.append(dataclasses.replace(sheet, sha256=known.hex()))
+            yield known.hex()
             continue
         pieces = _encoded(pixels, plan.palette, plan.settings, executor)
         if plan.settings.squeeze:
             from ..exports.squeeze import squeezed
 
             pieces = [squeezed(b"".join(pieces), executor)]
-        sheets.append(dataclasses.replace(sheet, sha256=staging.write(sheet.image, writing.passing(pieces))))
+        sha256 = staging.write(sheet.image, writing.passing(pieces))
         if kept:
-            kept[0].put(key, bytes.fromhex(sheets[-1].sha256))
-    return with_crcs(dataclasses.replace(plan.crate, sheets=tuple(sheets)), plan.pictures, executor.map)
+            kept[0].put(key, bytes.fromhex(sha256))
+        yield sha256
 
 
 def _key(pixels: Pixels, plan: Plan, program: str, executor: Executor) -> bytes:

@@ -19,8 +19,11 @@ _FLIPS: tuple[tuple[Mirror, tuple[slice, slice]], ...] = (
 )
 
 
-def shared(pictures: Sequence[Picture], mirrored: bool = False) -> list[tuple[int, Mirror]]:
-    """For each picture the first one whose stored pixels are the same, by its index, and how it must be mirrored.
+def shared(
+    pictures: Sequence[Picture], mirrored: bool = False, skins: Sequence[Sequence[Picture]] = ()
+) -> list[tuple[int, Mirror]]:
+    """For each picture the first one whose stored pixels are the same, by its index, and how it must be mirrored: in
+    every one of the skins alike.
 
     Where a picture's pixels lie on its canvas does not matter, only what is stored. Pictures are put in groups by their
     sizes and the sum of their pixels as numbers, which no flip changes; within a group they are compared byte by byte.
@@ -30,7 +33,8 @@ def shared(pictures: Sequence[Picture], mirrored: bool = False) -> list[tuple[in
     result: list[tuple[int, Mirror]] = []
     for index, picture in enumerate(pictures):
         rivals = firsts[_key(picture, mirrored)]
-        matches = ((rival, _match(pictures[rival], picture, mirrored)) for rival in rivals)
+        pairs = ((rival, [(worn[rival], worn[index]) for worn in (pictures, *skins)]) for rival in rivals)
+        matches = ((rival, _match(both, mirrored)) for rival, both in pairs)
         found = next(((rival, mirror) for rival, mirror in matches if mirror is not None), None)
         if found is None:
             rivals.append(index)
@@ -60,12 +64,16 @@ def _inside(picture: Picture) -> Box:
     return Box(part.x - stored.x, part.y - stored.y, part.w, part.h)
 
 
-def _match(first: Picture, other: Picture, mirrored: bool) -> Mirror | None:
-    """How the first must be mirrored to be the other; None if it never is."""
-    size, mine, wanted = first.stored_box.size, _inside(first), _inside(other)
+def _match(pairs: Sequence[tuple[Picture, Picture]], mirrored: bool) -> Mirror | None:
+    """How the first of each pair must be mirrored to be the other, one way for all; None if none does."""
     for mirror, flip in _FLIPS if mirrored else _FLIPS[:1]:
-        x = size.w - mine.right if "x" in mirror else mine.x
-        y = size.h - mine.bottom if "y" in mirror else mine.y
-        if (x, y) == wanted[:2] and np.array_equal(first.pixels[flip], other.pixels):
+        if all(_is_image(first, other, mirror, flip) for first, other in pairs):
             return mirror
     return None
+
+
+def _is_image(first: Picture, other: Picture, mirror: Mirror, flip: tuple[slice, slice]) -> bool:
+    size, mine, wanted = first.stored_box.size, _inside(first), _inside(other)
+    x = size.w - mine.right if "x" in mirror else mine.x
+    y = size.h - mine.bottom if "y" in mirror else mine.y
+    return (x, y) == wanted[:2] and np.array_equal(first.pixels[flip], other.pixels)

@@ -28,7 +28,10 @@ def check_crate(crate: Crate) -> Iterator[str]:
     """Names, boxes, cells, gaps and animations of a crate, checked against each other."""
     yield from _repeated((frame.name for frame in crate.frames), "frames")
     yield from _repeated((animation.name for animation in crate.animations), "animations")
-    yield from _repeated((sheet.image for sheet in crate.sheets), "sheets")
+    yield from _repeated(
+        (image for sheet in crate.sheets for image in (sheet.image, *(s.image for s in sheet.skins))), "sheets"
+    )
+    yield from _check_skins(crate)
     for what, names in (("frame", [f.name for f in crate.frames]), ("animation", [a.name for a in crate.animations])):
         yield from (
             f"{what} {quoted(name)} has a name that leads out of its folder, or nowhere"
@@ -62,6 +65,19 @@ def _repeated(names: Iterator[str], plural: str) -> Iterator[str]:
     for name, count in Counter(names).items():
         if count > 1:
             yield f"{count} {plural} are named {quoted(name)}"
+
+
+def _check_skins(crate: Crate) -> Iterator[str]:
+    """Every sheet in the same skins."""
+    first = [skin.name for skin in crate.sheets[0].skins] if crate.sheets else []
+    for sheet in crate.sheets:
+        names = [skin.name for skin in sheet.skins]
+        if sorted(names) != sorted(first):
+            told = [few(map(quoted, some)) or "none" for some in (names, first)]
+            yield f"sheet {quoted(sheet.image)} has other skins than the first: {told[0]}, not {told[1]}"
+        for name in names:
+            if name != name.strip() or not name or set(name) & set("/\\:\0"):
+                yield f"sheet {quoted(sheet.image)}: {quoted(name)} cannot name a skin"
 
 
 def restorable(crate: Crate, frame: Frame) -> bool:

@@ -28,6 +28,7 @@ FIELDS = (
     "columns",
     "rows",
     "scale",
+    "skin",
 )
 """What a pattern may name. On a sheet without cells the fields of cells cannot be used."""
 
@@ -65,26 +66,39 @@ def check_pattern(pattern: str) -> None:
             continue
         if name not in FIELDS:
             raise UsageError(f"{quoted(pattern)}: there is no field {{{name}}}; the fields are {', '.join(FIELDS)}")
-        if conversion or not _DIGITS.fullmatch(padding or "") or (padding and name in ("name", "scale")):
+        if conversion or not _DIGITS.fullmatch(padding or "") or (padding and name in ("name", "scale", "skin")):
             raise UsageError(f"{quoted(pattern)}: only zeros can be asked of a number, such as {{sheet:03}}")
 
 
 def sheet_names(
-    name: str, plans: Sequence[SheetPlan], counts: Sequence[int], portion: Fraction, pattern: str = ""
+    name: str, plans: Sequence[SheetPlan], counts: Sequence[int], portion: Fraction, pattern: str = "", skin: str = ""
 ) -> list[str]:
-    """The sheets' file names: ``otter.png``, or ``otter-1.png`` … if there are several, or by a checked pattern.
+    """The sheets' file names: ``otter.png``, or ``otter-1.png`` … if there are several, or by a checked pattern. Those
+    of a skin have its name behind the crate's, or, by a pattern that has no place for it, at their end.
 
     `name` is the crate's, `counts` are the frames on each sheet, `portion` is its size among the crates of the build.
     Raises UsageError for a pattern that gives no usable name, or one name to several sheets.
     """
+    behind = f"-{skin}" if skin else ""
     if not pattern:
+        name += behind
         stems = [name] if len(plans) == 1 else [f"{name}-{number}" for number in range(1, len(plans) + 1)]
     else:
         stems = [
-            from_pattern(pattern, _values(name, plan, count, portion) | {"sheet": number, "sheets": len(plans)})
+            _with_skin(
+                from_pattern(
+                    pattern,
+                    _values(name, plan, count, portion) | {"sheet": number, "sheets": len(plans), "skin": skin},
+                ),
+                "" if "{skin" in pattern else behind,
+            )
             for number, (plan, count) in enumerate(zip(plans, counts, strict=True), 1)
         ]
     return [stem if stem.endswith(".png") else f"{stem}.png" for stem in stems]
+
+
+def _with_skin(stem: str, behind: str) -> str:
+    return f"{stem.removesuffix('.png')}{behind}" if behind else stem
 
 
 def _values(name: str, plan: SheetPlan, count: int, portion: Fraction) -> dict[str, str | int | None]:

@@ -64,6 +64,17 @@ class Animation:
 
 
 @dataclass(frozen=True, slots=True)
+class Skin:
+    """The image of a sheet in other art, and the SHA-256 of its file. `plain`: it is no art, and straight alpha without
+    a background whatever the crate's sheets are."""
+
+    name: str
+    image: str
+    sha256: str = ""
+    plain: bool = False
+
+
+@dataclass(frozen=True, slots=True)
 class Sheet:
     """One output image. `sha256` is of the image file, in hex; empty while it has not been written.
 
@@ -79,6 +90,7 @@ class Sheet:
     margin: int = 0
     edge_repeat: int = 0
     blocks: tuple[Block, ...] = ()
+    skins: tuple[Skin, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,7 +7,7 @@ and its proof both walk this.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass
 from fractions import Fraction
@@ -15,17 +15,21 @@ from functools import partial
 from importlib import import_module
 from itertools import chain
 from types import MappingProxyType
-from typing import Any, NamedTuple, TypeVar
+from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 from ...core.crate.touches import Touches
 from ...core.frame.first_look import FirstLook
+from ...core.frame.visible import union
 from ...core.model.geometry import Box
 from ...core.model.picture import Picture, Sequences
 from ...core.sentence import Sentence
 from ...core.text import counted, few, shown
 from ...settings.table import PerAnimation, Settings
 from .factor import factor_of, scaling_of
-from .step import Step, lineup_of
+from .step import Decision, Step, lineup_of
+
+if TYPE_CHECKING:
+    from .trim import Rim
 
 T = TypeVar("T")
 
@@ -47,6 +51,10 @@ STEPS: tuple[tuple[str, Callable[[Settings], bool]], ...] = (
 BATCH = 1 << 18
 """Pixels that a thread takes at a time."""
 
+SHARED = frozenset({"scale", "places", "trim", "pivots", "shapes", "offsets"})
+"""Steps that decide once, on the base's frames, for all skins; the others decide for each skin by itself, and leave out
+those that are plain. What trimming keeps holds what is seen of every skin."""
+
 SMALL = 1 << 14
 """Pixels. Where pictures have fewer on average, the interpreter's lock makes two threads slower than one."""
 
@@ -58,11 +66,30 @@ class Untrimmed(NamedTuple):
     kept: Box
 
 
+@dataclass(slots=True)
+class Worn:
+    """The pictures of one skin on their way, in crate order, each of the size of the base's."""
+
+    name: str
+    plain: bool
+    pictures: list[Picture]
+
+
+@dataclass(frozen=True, slots=True)
+class WornPictures:
+    """The pictures of one skin, ready to be drawn where the base's are; and what a proof compares them with."""
+
+    name: str
+    plain: bool
+    pictures: tuple[Picture, ...]
+    untrimmed: tuple[Untrimmed, ...] = ()
+
+
 @dataclass(frozen=True, slots=True)
 class Prepared:
     """Pictures that are ready to be arranged, in crate order; the settings that made them, the factor by which they
     were scaled, and what to say of it. `untrimmed` is what a proof compares with, and empty unless it was wanted.
-    `lost` are the frames of touches that no longer fit."""
+    `lost` are the frames of touches that no longer fit. `skins` are the pictures of each skin."""
 
     pictures: tuple[Picture, ...]
     untrimmed: tuple[Untrimmed, ...]
@@ -71,6 +98,7 @@ class Prepared:
     remarks: tuple[Sentence, ...]
     warnings: tuple[Sentence, ...]
     lost: tuple[str, ...] = ()
+    skins: tuple[WornPictures, ...] = ()
 
 
 def first_look(sizes: Sequence[Settings]) -> FirstLook:
@@ -88,6 +116,7 @@ def prepare(
     executor: Executor,
     for_proof: bool = False,
     touches: Touches = MappingProxyType({}),
+    skins: Sequence[Worn] = (),
 ) -> Prepared:
     """All steps over all frames, in crate order; `for_proof` keeps the untrimmed ones. Touches are laid over the frames
     of their names before trimming. Raises UsageError and FitError.
@@ -99,6 +128,7 @@ def prepare(
     remarks: list[Sentence] = []
     warnings: list[Sentence] = []
     untrimmed: tuple[Untrimmed, ...] = ()
+    worn_untrimmed: list[tuple[Untrimmed, ...]] = [() for _ in skins]
     lost: tuple[str, ...] = ()
     for name, is_wanted in STEPS:
         if name == "trim" and touches:
@@ -106,23 +136,57 @@ def prepare(
         if not is_wanted(settings):
             continue
         step = step_of(name)
-        facts = _spread(executor, partial(_facts, step, settings), pictures)
+        look = partial(_facts, step, settings)
+        facts = _spread(executor, look, pictures)
+        if name == "trim" and skins:
+            rims = [list(_spread(executor, look, skin.pictures)) for skin in skins]
+            facts = _seen_of_all(facts, rims, [skin.plain for skin in skins])
         decision = step.decide(facts, lineup, settings)
         if name == "trim" and for_proof:
             untrimmed = tuple(map(Untrimmed, pictures, decision.parameters))
-        if decision.parameters:
-            changed = _spread(executor, partial(_applied, step), pictures, decision.parameters)
-            pictures[:] = list(changed)
+            worn_untrimmed = [tuple(map(Untrimmed, skin.pictures, decision.parameters)) for skin in skins]
+        _apply(step, pictures, decision, executor)
+        for skin in skins:
+            if name in SHARED:
+                _apply(step, skin.pictures, decision, executor)
+            elif not skin.plain and name != "key":
+                own = step.decide(_spread(executor, look, skin.pictures), lineup, settings)
+                _apply(step, skin.pictures, own, executor)
+                warnings += own.warnings
         remarks += decision.remarks
         warnings += decision.warnings
     prepared = tuple(pictures)
     pictures.clear()
     if for_proof and settings.trimming == "off":
-        untrimmed = tuple(Untrimmed(picture, picture.stored_box) for picture in prepared)
+        untrimmed = _whole(prepared)
+        worn_untrimmed = [_whole(skin.pictures) for skin in skins]
     kept = [name for name in touches if name not in lost]
     if kept:
         remarks.append(Sentence(f"touches kept on {counted(len(kept), 'frame')}: {few(map(shown, kept))}"))
-    return Prepared(prepared, untrimmed, settings, factor, tuple(remarks), tuple(warnings), lost)
+    worn = (
+        WornPictures(skin.name, skin.plain, tuple(skin.pictures), before)
+        for skin, before in zip(skins, worn_untrimmed, strict=True)
+    )
+    return Prepared(prepared, untrimmed, settings, factor, tuple(remarks), tuple(warnings), lost, tuple(worn))
+
+
+def _whole(pictures: Sequence[Picture]) -> tuple[Untrimmed, ...]:
+    return tuple(Untrimmed(picture, picture.stored_box) for picture in pictures)
+
+
+def _apply(step: Step[Any, Any], pictures: list[Picture], decision: Decision[Any], executor: Executor) -> None:
+    """What was decided, in place."""
+    if decision.parameters:
+        pictures[:] = list(_spread(executor, partial(_applied, step), pictures, decision.parameters))
+
+
+def _seen_of_all(base: Iterable[Rim], skins: Sequence[Sequence[Rim]], plain: Sequence[bool]) -> Iterator[Rim]:
+    """What is seen of each frame in any skin. A plain one that leaves nothing of its canvas free tells nothing of a
+    figure, as a map of normals does; it is cut as the others are."""
+    for rim, *worn in zip(base, *skins, strict=True):
+        pairs = zip(worn, plain, strict=True)
+        telling = [one.seen for one, is_plain in pairs if one.seen and not (is_plain and one.seen.size == one.canvas)]
+        yield rim._replace(seen=union(box for box in (rim.seen, *telling) if box))
 
 
 def _lay_over(pictures: list[Picture], touches: Touches, alpha_floor: int) -> tuple[str, ...]:

@@ -1,0 +1,134 @@
+"""The skins of a build: for each frame of the base the same one in other art, read, laid together, and of its size."""
+
+from __future__ import annotations
+
+import dataclasses
+import hashlib
+from collections.abc import Sequence
+from collections.abc import Set as AbstractSet
+from concurrent.futures import Executor
+from fractions import Fraction
+from functools import partial
+from typing import NamedTuple
+
+from ..core.crate.origin import Origin
+from ..core.errors import InputError
+from ..core.frame.fingerprint import fingerprint
+from ..core.frame.first_look import FirstLook, scaled_picture, seen
+from ..core.frame.layers import laid_over_each_other, recolored
+from ..core.frame.wishes import Scaling
+from ..core.model.picture import Picture, Sequences
+from ..core.text import few, measured, quoted
+from ..settings.skins import Skin
+from ..settings.table import Settings
+from ..sources.gather import Progress, gather
+from ..sources.kept import keeping
+from ..store.cache import Cache
+
+Drawings = tuple[tuple[Picture, ...], ...]
+"""All drawings that were read, each once for each size of the build."""
+
+
+class Worn(NamedTuple):
+    """A skin's drawings, in the order of the base's, and which files they came from, if frames are kept."""
+
+    skin: Skin
+    drawings: Drawings
+    files: tuple[Origin, ...]
+
+
+def worn(
+    skin: Skin,
+    base: Drawings,
+    inputs: Sequence[str],
+    own: AbstractSet[str],
+    settings: Settings,
+    first: FirstLook,
+    executor: Executor,
+    progress: Progress,
+    kept: tuple[Cache, str] | None,
+) -> Worn:
+    """A skin for drawings of the base, whose `inputs` are taken where the skin names none.
+
+    Raises InputError for frames that are missing, or of another size than the base's.
+    """
+    look = FirstLook(None if skin.plain else first.color_key, (Scaling(Fraction(1)),), False)
+    is_flat, to_srgb = settings.layers == "flat", settings.to_srgb and not skin.plain
+    layers: list[dict[str, Picture]] = []
+    files: list[Origin] = []
+    for number, layer in enumerate(skin.layers or (tuple(inputs),)):
+        keeps = keeping(*kept, look, is_flat, to_srgb) if kept else None
+        gathered = gather(layer, own, executor, progress, partial(seen, look=look), is_flat, to_srgb, keeps)
+        layers.append({drawing[0].name: drawing[0] for drawing in gathered.drawings})
+        files += [Origin(f"{skin.name}/{number}/{file.name}", file.animation, file.sha256) for file in gathered.files]
+    names = [drawing[0].name for drawing in base]
+    _refuse_missing(skin, names, layers)
+    make = partial(_made, skin=skin, layers=layers, first=first)
+    drawings = tuple(executor.map(make, base))
+    _refuse_other_sizes(skin, base, drawings)
+    return Worn(skin, drawings, tuple(files))
+
+
+def _refuse_missing(skin: Skin, names: Sequence[str], layers: Sequence[dict[str, Picture]]) -> None:
+    if skin.may_miss:
+        return
+    for number, layer in enumerate(layers, 1):
+        if missing := [name for name in names if name not in layer]:
+            which = f"layer {number} of the skin" if len(layers) > 1 else "the skin"
+            raise InputError(
+                f"{which} {quoted(skin.name)} has no {few(map(quoted, missing))}, which the base has; draw what is "
+                'missing, or write missing = "base"'
+            )
+
+
+def _made(
+    drawing: tuple[Picture, ...], skin: Skin, layers: Sequence[dict[str, Picture]], first: FirstLook
+) -> tuple[Picture, ...]:
+    """One drawing of the skin, at all sizes."""
+    name = drawing[0].name
+    if name not in layers[0]:
+        return drawing
+    pictures = [layer[name] for layer in layers if name in layer]
+    for other in pictures[1:]:
+        if other.canvas != pictures[0].canvas:
+            raise InputError(
+                f"the skin {quoted(skin.name)}: {quoted(name)} is {measured(other.canvas)} on one layer, and "
+                f"{measured(pictures[0].canvas)} on the lowest; bring them to one canvas"
+            )
+    made = laid_over_each_other(pictures)
+    if skin.exchange:
+        made = dataclasses.replace(made, pixels=recolored(made.pixels, skin.exchange))
+    return tuple(scaled_picture(made, scaling) for scaling in first.scalings)
+
+
+def _refuse_other_sizes(skin: Skin, base: Drawings, drawings: Drawings) -> None:
+    pairs = ((mine[0], its[0]) for mine, its in zip(drawings, base, strict=True))
+    other = next(((mine, its) for mine, its in pairs if mine.canvas != its.canvas), None)
+    if other:
+        mine, its = other
+        raise InputError(
+            f"the skin {quoted(skin.name)}: {quoted(mine.name)} is {measured(mine.canvas)}, and the base's is "
+            f"{measured(its.canvas)}; bring both to one canvas"
+        )
+
+
+def told_apart(sequences: Sequences, skins: Sequence[Worn]) -> Sequences:
+    """Sequences in which drawings are the same only if they are so in every skin."""
+    if not skins:
+        return sequences
+
+    def mark(number: int, own: bytes) -> bytes:
+        pictures = (skin.drawings[number][0] for skin in skins)
+        others = b"".join(fingerprint(picture.pixels, picture.canvas, picture.offset) for picture in pictures)
+        return hashlib.blake2b(own + others, digest_size=16).digest()
+
+    return tuple(
+        dataclasses.replace(
+            sequence,
+            frames=tuple(
+                dataclasses.replace(frame, fingerprint=mark(frame.drawing, frame.fingerprint))
+                for frame in sequence.frames
+            ),
+        )
+        for sequence in sequences
+    )
