@@ -11,6 +11,7 @@ from agile_crate.core.model.crate import (
     Crate,
     Frame,
     Sheet,
+    Skin,
 )
 from agile_crate.core.model.geometry import Block, Box, Cells, Offset, Point, Shape, Size
 
@@ -21,13 +22,15 @@ BLOCKS = (
     Block(5, 1, Offset(40, 1), Cells(Size(7, 5), 3, 2, gap=2)),
 )
 
+SKINS = (Skin("rain & <coat>", "otter-rain.png", "23" * 32), Skin("normal", "otter-normal.png", plain=True))
+
 FULL = Crate(
     name="otter",
     sheets=(
         Sheet("otter-1.png", Size(64, 32), Cells(Size(16, 16), 4, 2, 1, 2, down=True), "ab" * 32, gap=2, margin=1),
         Sheet("otter-2.png", Size(48, 48), None, "cd" * 32, gap=4, margin=2, edge_repeat=2),
         Sheet("otter-3.png", Size(50, 40), Cells(Size(8, 8), 3, 2, filled=(2, 3)), "ef" * 32),
-        Sheet("otter-4.png", Size(90, 20), None, "01" * 32, gap=2, margin=1, blocks=BLOCKS),
+        Sheet("otter-4.png", Size(90, 20), None, "01" * 32, gap=2, margin=1, blocks=BLOCKS, skins=SKINS),
     ),
     frames=(
         Frame("swim/swim_01", 0, Box(2, 2, 9, 4), Size(16, 16), Offset(3, 5), Point(8, 16), crc="0badcafe", touched=True),

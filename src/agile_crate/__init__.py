@@ -146,11 +146,12 @@ def survey(
         return survey(_paths(inputs), executor, fps=pace, allow=codes, scale=readers.scale(str(scale)))
 
 
-def unpack(data: StrPath, out: StrPath, *, film: bool = False, force: bool = False) -> Unpacked:
+def unpack(data: StrPath, out: StrPath, *, film: bool = False, force: bool = False, skin: str = "") -> Unpacked:
     """Writes the frames of a crate back as PNG files below the folder `out`, each on its whole canvas under its name.
 
-    With `film` also each animation as one animated PNG. `force` overwrites files that are there. All files are written
-    or none. Raises InputError for a crate that does not hold together, and OutputError.
+    With `film` also each animation as one animated PNG; `skin` names one of its skins. `force` overwrites files that
+    are there. All files are written or none. Raises InputError for a crate that does not hold together, and
+    OutputError.
     """
     from pathlib import Path
 
@@ -158,18 +159,18 @@ def unpack(data: StrPath, out: StrPath, *, film: bool = False, force: bool = Fal
     from .jobs.workers import workers
 
     with workers() as executor:
-        return unpack(_path(data), Path(_path(out)), executor, film=film, force=force)
+        return unpack(_path(data), Path(_path(out)), executor, film=film, force=force, skin=skin)
 
 
-def load(data: StrPath) -> Loaded:
+def load(data: StrPath, *, skin: str = "") -> Loaded:
     """Reads a crate back by its JSON or XML: ``.crate`` is its metadata as values, ``.frame(name)`` a frame's pixels on
-    its whole canvas, an array of shape (height, width, 4), uint8, straight alpha.
+    its whole canvas, an array of shape (height, width, 4), uint8, straight alpha; in one of its skins if that is named.
 
     Raises InputError when a file is missing or damaged, or when the metadata contradicts itself.
     """
     from .jobs.read import load
 
-    return load(_path(data))
+    return load(_path(data), skin)
 
 
 def _path(path: StrPath) -> str:

@@ -50,6 +50,7 @@ ABSENT = object()
         ("sheets/0/image", "../otter.png"), ("sheets/0/image", "a\\b.png"), ("sheets/0/image", ".."), ("sheets/0/image", ""),
         ("sheets/0/size", [0, 4]), ("sheets/0/size", [4]), ("sheets/0/sha256", "xyz"), ("sheets/0/cells/columns", 0),
         ("sheets/0/cells/order", "up"), ("sheets/2/row_cells/filled", ABSENT), ("sheets/1/edge_repeat", -1),
+        ("sheets/3/skins", []), ("sheets/3/skins/normal/image", "../x.png"), ("sheets/3/skins/normal/plain", "yes"),
         ("sheets/3/blocks", []), ("sheets/3/blocks/0/origin", [1]), ("sheets/3/blocks/0/first", ABSENT),
         ("sheets/3/cells", {"size": [4, 4], "columns": 1, "rows": 1}),
         ("frames/0/box", [1, 2, 3]), ("frames/0/box", [1, 2, 3, 4, 5]), ("frames/0/box/2", -1), ("frames/0/box/2", 1.5),
@@ -84,7 +85,7 @@ def test_the_json_schema_refuses(place: str, value: Any) -> None:
         ('pivot="8 16"', 'pivot="8"'), (' offset="3 5"', ""), ('durations="83 84 83"', 'durations="83 0 83"'),
         ('durations="83 84 83"', 'durations=""'), ('loop="once"', 'loop="never"'), ('name="empty"', 'name="swim/swim_01"'),
         ('crc="0badcafe"', 'crc="0BADCAFE"'), ('touched="true"', 'touched="yes"'), ('fps="30000 1001"', 'fps="30"'),
-        (' origin="1 4"', ""), ("<blocks>", '<cells size="4 4" columns="1" rows="1"/><blocks>'), ('name="dive"', 'name="swim"'), ("<frames>", "<weather/><frames>"),
+        (' origin="1 4"', ""), ('"otter-normal.png"', '"../x.png"'), ('plain="true"', 'plain="yes"'), ("<blocks>", '<cells size="4 4" columns="1" rows="1"/><blocks>'), ('name="dive"', 'name="swim"'), ("<frames>", "<weather/><frames>"),
     ],
 )  # fmt: skip
 def test_the_xml_schema_refuses(old: str, new: str) -> None:

@@ -64,7 +64,7 @@ def print_warnings(packed: Packed) -> None:
 
 def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:
     from ..core.crate.summary import animation_summaries, rows_of, sheet_summaries
-    from ..core.text import counted, shown
+    from ..core.text import counted, few, shown
     from ..sources.find import passed_over_text
     from .tables import print_note
 
@@ -84,6 +84,9 @@ def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:
         begin = len(crate.frames) - stills
         noun = "frame" if stills == 1 else "frames"
         print_note(f"{counted(stills, 'still')} of no animation: {noun} {_span(begin, len(crate.frames) - 1)}")
+    if crate.sheets[0].skins:
+        names = few((f"{shown(skin.name)}{' (plain)' if skin.plain else ''}" for skin in crate.sheets[0].skins), 12)
+        print_note(f"on sheets of the same places: {names}")
     for change in changes(packed):
         print_note(change)
     for remark in packed.remarks:

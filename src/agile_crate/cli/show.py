@@ -61,6 +61,7 @@ def declare(parser: Parser) -> None:
         metavar="KIND",
         help="strip or chart, where a .png would be a sheet",
     )
+    group.add("--skin", metavar="NAME", default="", help="in this skin; a page has them all to choose from")
     group.add("--against", metavar="OLD", help="another crate's metadata: show what changed since")
     group.add("--strict", action="store_true", help="with --against: exit code 1 if anything changed")
     group.add("--force", action="store_true", help="overwrite files that are there")
@@ -209,4 +210,4 @@ def _wish(arguments: argparse.Namespace, kind: Kind) -> ShowWish:
         fps=read_value("fps", fps, arguments.fps) if arguments.fps else None,
         speed=read_value("speed", scale, arguments.speed) if arguments.speed else scale("1"),
     )
-    return ShowWish(kind, tuple(arguments.animation), arguments.each, film, timing)
+    return ShowWish(kind, tuple(arguments.animation), arguments.each, film, timing, arguments.skin)

@@ -37,6 +37,7 @@ def declare(parser: Parser) -> None:
     group = parser.section("what is unpacked, and where to")
     group.add("source", metavar="DATA|SHEET", help="a crate's metadata (JSON or XML), or a picture of frames")
     group.add("--out", metavar="DIR", required=True, help="a folder, made if missing")
+    group.add("--skin", metavar="NAME", default="", help="a crate: its frames in this skin")
     group.add("--film", action="store_true", help="a crate: also each animation as one animated PNG")
     group.add("--force", action="store_true", help="overwrite files that are there")
     cells = parser.section("how a bare sheet is cut")
@@ -67,6 +68,8 @@ def run(arguments: argparse.Namespace) -> int:
                 "which knows its frames; leave it out"
             )
         return _unpack(arguments)
+    if arguments.skin:
+        raise UsageError("--skin is for a crate, whose metadata knows its skins; name the metadata")
     if arguments.film:
         raise UsageError(
             "--film is for a crate, whose metadata says what is played when; name the metadata, or pack first"
@@ -83,7 +86,13 @@ def _unpack(arguments: argparse.Namespace) -> int:
 
     with workers() as executor, progress_bars(arguments.quiet) as progress:
         done = unpack(
-            arguments.source, Path(arguments.out), executor, progress, film=arguments.film, force=arguments.force
+            arguments.source,
+            Path(arguments.out),
+            executor,
+            progress,
+            film=arguments.film,
+            force=arguments.force,
+            skin=arguments.skin,
         )
     files = (*done.frames, *done.films)
     for warning in done.warnings:

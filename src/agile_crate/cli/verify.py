@@ -55,7 +55,7 @@ def declare(parser: Parser) -> None:
 
 
 def run(arguments: argparse.Namespace) -> int:
-    from ..jobs.crate_file import frames_of
+    from ..jobs.crate_file import frames_of, skins_for
     from ..jobs.verify import verify
     from ..jobs.workers import workers
     from .progress import progress_bars
@@ -67,7 +67,8 @@ def run(arguments: argparse.Namespace) -> int:
         if not (arguments.quiet or arguments.json):
             _print_accepted(accepted)
     with workers() as executor, progress_bars(arguments.quiet) as progress:
-        verified = verify(arguments.data, frames_of(arguments.against, arguments.data), executor, progress)
+        frames, skins = frames_of(arguments.against, arguments.data), skins_for(arguments.against, arguments.data)
+        verified = verify(arguments.data, frames, executor, progress, skins)
     for warning in verified.warnings:
         print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
     if arguments.json:
@@ -89,7 +90,7 @@ def _print_accepted(accepted: Accepted) -> None:
 
 
 def _print(verified: Verified, arguments: argparse.Namespace) -> None:
-    from ..core.text import counted, shown
+    from ..core.text import counted, quoted, shown
 
     crate = verified.crate
     what = ", ".join(
@@ -104,8 +105,14 @@ def _print(verified: Verified, arguments: argparse.Namespace) -> None:
     if arguments.against:
         touched = f", {verified.touched:,} of them with touches by hand" if verified.touched else ""
         print(f"{verified.same:,} of {counted(len(crate.frames), 'frame')} restored to the pixel{touched}")
+        for name, same in verified.skins.items():
+            print(f"{same:,} of {counted(len(crate.frames), 'frame')} in the skin {quoted(name)}")
         _print_some(
-            [f"{shown(difference.frame)}: {difference.what}" for difference in verified.differences], arguments.verbose
+            [
+                f"{shown(one.frame)}{f', skin {quoted(one.skin)}' if one.skin else ''}: {one.what}"
+                for one in verified.differences
+            ],
+            arguments.verbose,
         )
 
 
@@ -131,6 +138,7 @@ def _document(verified: Verified, arguments: argparse.Namespace) -> dict[str, An
         "compared": verified.compared,
         "same": verified.same,
         "touched": verified.touched,
+        "skins": dict(verified.skins),
         "problems": verified.problems,
         "differences": [dataclasses.asdict(difference) for difference in verified.differences],
     }

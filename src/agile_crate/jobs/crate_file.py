@@ -16,6 +16,7 @@ from ..core.text import few, quoted, shown
 from ..exports.earlier_build import target_of
 from ..format.regular import read_regular
 from ..settings.crate_file import Order, WrongKeyError, as_key, orders_in
+from ..settings.skins import Skin
 from ..settings.toml_places import place_of
 
 ENDING = ".toml"
@@ -144,6 +145,21 @@ def frames_of(inputs: Sequence[str], for_data: str = "") -> list[str]:
             found.append(given)
             continue
         orders = read_crate_file(given).orders
-        own = [order for order in orders if for_data and target_of(order.out) == target_of(for_data)]
+        own = [order for order in orders if for_data and _is_of(for_data, order)]
         found += [path for order in own or orders for path in order.inputs]
     return list(dict.fromkeys(found))
+
+
+def skins_for(inputs: Sequence[str], data: str) -> tuple[Skin, ...] | None:
+    """The skins of the crate whose metadata this is, if a crate file among the inputs has it; else None."""
+    for path in filter(is_crate_file, inputs):
+        for order in read_crate_file(path).orders:
+            if _is_of(data, order):
+                return order.skins
+    return None
+
+
+def _is_of(data: str, order: Order) -> bool:
+    """Whether metadata is that of a crate, at any of its sizes."""
+    there, target = target_of(data), target_of(order.out)
+    return there.parent == target.parent and (there.name == target.name or there.name.startswith(f"{target.name}@"))

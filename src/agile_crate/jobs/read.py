@@ -7,12 +7,14 @@ from pathlib import Path
 
 from ..core.crate.check import check_crate
 from ..core.crate.restore import as_seen
-from ..core.errors import InputError
+from ..core.crate.skins import skins_of, with_skin
+from ..core.errors import InputError, UsageError
 from ..core.frame.alpha import straight
 from ..core.model.crate import Crate, Frame
+from ..core.names import nearest
 from ..core.pixels import Pixels
 from ..core.sentence import Sentence
-from ..core.text import shown
+from ..core.text import few, quoted, shown
 from ..format.files import read_metadata
 from ..sources.sheets import read_sheet
 from .settled import settled
@@ -48,12 +50,15 @@ class Loaded:
         return as_seen(self.crate, self.sheets[frame.on_sheet], frame)
 
 
-def load(data: str) -> Loaded:
-    """Reads metadata and sheets. Raises InputError when they are missing, damaged, or do not hold together."""
+def load(data: str, skin: str = "") -> Loaded:
+    """Reads metadata and sheets, those of a skin if one is named. Raises InputError when they are missing, damaged, or
+    do not hold together, and UsageError for a skin that there is not."""
     warnings = settled([], [Path(data)])
     crate = read_metadata(data)
     for problem in check_crate(crate):
         raise InputError(f"{shown(data)}: {problem}")
+    if skin:
+        crate = _in_skin(data, crate, skin)
     sheets: list[Pixels] = []
     for sheet in crate.sheets:
         found = read_sheet(Path(data).parent, sheet, decode=True)
@@ -66,3 +71,13 @@ def load(data: str) -> Loaded:
         assert found.pixels is not None
         sheets.append(found.pixels)
     return Loaded(crate, tuple(sheets), Path(data).parent, tuple(warnings))
+
+
+def _in_skin(data: str, crate: Crate, skin: str) -> Crate:
+    names = skins_of(crate)
+    if skin not in names:
+        near = nearest(skin, names)
+        others = f"its skins are {few(map(quoted, names))}" if names else "it has none"
+        hint = f"did you mean {quoted(near)}?" if near else others
+        raise UsageError(f"{shown(data)} has no skin {quoted(skin)}; {hint}")
+    return with_skin(crate, skin)

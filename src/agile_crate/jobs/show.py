@@ -39,13 +39,15 @@ FILM_ENDINGS = (".gif", ".apng", ".webp")
 
 @dataclass(frozen=True, slots=True)
 class ShowWish:
-    """What is to be shown: the kind, which animations (none for all), a file for each or all in one, and how."""
+    """What is to be shown: the kind, which animations (none for all), a file for each or all in one, and how; in which
+    skin, if not the base."""
 
     kind: Kind
     animations: tuple[str, ...]
     each: bool
     film: FilmWish
     timing: Timing
+    skin: str = ""
 
 
 def kind_of(out: str, asked: str | None) -> Kind:
@@ -83,10 +85,12 @@ def show(
     """Draws views of a crate, from the written files alone, and writes them together; or of frames that have not been
     packed, as a grid would hold them. Raises InputError, UsageError, OutputError, FitError."""
     loaded = (
-        load(data[0])
+        load(data[0], wish.skin)
         if len(data) == 1 and looks_like_metadata(data[0])
         else _packed_in_memory(data, executor, progress)
     )
+    if wish.skin and loaded.folder is None:
+        raise UsageError(f"{setting('skin')} is for a crate, and these are frames; leave it out")
     path = Path(out)
     makers = {"sheet": _sheets, "page": _page, "chart": _chart, "film": _films, "strip": _films}
     views = makers[wish.kind](loaded, path, wish, executor)

@@ -32,13 +32,20 @@ class Unpacked:
 
 
 def unpack(
-    data: str, folder: Path, executor: Executor, progress: Progress = silent, film: bool = False, force: bool = False
+    data: str,
+    folder: Path,
+    executor: Executor,
+    progress: Progress = silent,
+    film: bool = False,
+    force: bool = False,
+    skin: str = "",
 ) -> Unpacked:
-    """Restores every frame to a PNG of its name, all together or not at all; with `film`, also each animation.
+    """Restores every frame to a PNG of its name, all together or not at all; with `film`, also each animation; those of
+    a skin if one is named.
 
     Raises InputError for a crate that does not hold together, and OutputError for files that are in the way.
     """
-    loaded = load(data)
+    loaded = load(data, skin)
     crate = loaded.crate
     _refuse_too_much(data, crate)
     names = _files_of("frames", [frame.name for frame in crate.frames], ".png", data)

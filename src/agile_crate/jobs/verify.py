@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import dataclasses
 import os
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import Executor
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import partial
 from pathlib import Path
 from typing import NamedTuple
@@ -15,6 +16,7 @@ import numpy as np
 from ..core.crate.check import check_crate, check_repeated_edges, restorable
 from ..core.crate.compare import difference
 from ..core.crate.restore import as_seen, as_seen_by_readers
+from ..core.crate.skins import skins_of, with_skin
 from ..core.crate.touches import Touch
 from ..core.errors import InputError, UsageError
 from ..core.frame.visible import on_canvas, overlap, within
@@ -29,13 +31,14 @@ from ..format.document import document_of, first_difference
 from ..format.files import read_metadata, sha256_now, was_edited
 from ..settings.given import settings_from
 from ..settings.portions import at_portion
+from ..settings.skins import Skin
 from ..settings.table import Settings
 from ..sources.gather import Progress, silent
 from ..sources.sheets import read_sheets
 from ..sources.touched_sheets import touched_sheets
 from ..stops.describe import animations_of
 from ..stops.intake import intake
-from ..stops.prepare import Prepared
+from ..stops.prepare import Prepared, Untrimmed
 from .accept import forms_of
 from .settled import settled
 
@@ -46,7 +49,7 @@ class Verified:
     of them that do but for touches that were taken into the metadata.
 
     `problems` are sentences on the written files; `differences` say of each frame that does not come back what is
-    wrong. Both are empty when all is well.
+    wrong. Both are empty when all is well. `skins` are those that were compared, with how many frames came back.
     """
 
     crate: Crate
@@ -56,6 +59,7 @@ class Verified:
     problems: tuple[str, ...]
     differences: tuple[FrameDifference, ...]
     warnings: tuple[Sentence, ...] = ()
+    skins: Mapping[str, int] = field(default_factory=dict)
 
     @property
     def holds(self) -> bool:
@@ -64,7 +68,8 @@ class Verified:
 
 @dataclass(frozen=True, slots=True)
 class FrameDifference:
-    """One frame that does not come back: `what` is a sentence; the rest is there when single pixels differ."""
+    """One frame that does not come back, in a skin or in the base: `what` is a sentence; the rest is there when single
+    pixels differ."""
 
     frame: str
     what: str
@@ -72,10 +77,18 @@ class FrameDifference:
     position: tuple[int, int] | None = None
     expected: tuple[int, ...] | None = None
     found: tuple[int, ...] | None = None
+    skin: str = ""
 
 
-def verify(data: str, against: Sequence[str], executor: Executor, progress: Progress = silent) -> Verified:
-    """Checks the written files, one sheet in memory at a time, and compares each frame with its source if given.
+def verify(
+    data: str,
+    against: Sequence[str],
+    executor: Executor,
+    progress: Progress = silent,
+    skins: Sequence[Skin] | None = None,
+) -> Verified:
+    """Checks the written files, one sheet in memory at a time, and compares each frame with its source if given; those
+    of the `skins` with theirs, where it is known what they were made of.
 
     Raises InputError when the metadata itself, or a source, cannot be read.
     """
@@ -83,12 +96,15 @@ def verify(data: str, against: Sequence[str], executor: Executor, progress: Prog
     crate = read_metadata(data)
     folder = Path(os.path.abspath(data)).parent
     problems = [*_told_otherwise(data, crate), *_edited(data, crate, folder), *check_crate(crate)]
-    sources: dict[str, Source] = {}
-    lost: tuple[str, ...] = ()
+    all_sources = Sources({}, {}, (), [])
     if against:
         touches = _touches(crate, folder) if not problems else {}
-        sources, lost, said_otherwise = _sources(against, crate, folder, Path(data).name, executor, progress, touches)
-        problems += said_otherwise
+        name = Path(data).name
+        all_sources = _sources(against, crate, folder, name, executor, progress, touches, skins or ())
+        problems += [*all_sources.otherwise, *_other_skins(crate, skins)]
+        if skins is None and skins_of(crate):
+            notes.append(Sentence("its skins are not compared: only a crate file tells what they were made of"))
+    sources = all_sources.base
     placed: list[list[Frame]] = [[] for _ in crate.sheets]
     differences: list[FrameDifference] = []
     for frame in crate.frames:
@@ -96,33 +112,40 @@ def verify(data: str, against: Sequence[str], executor: Executor, progress: Prog
             placed[frame.on_sheet].append(frame)
         elif frame.name in sources:
             differences.append(FrameDifference(frame.name, "cannot be restored: there is no such sheet"))
-    same = 0
-    for index, (sheet, found) in enumerate(read_sheets(folder, crate.sheets, bool(against), executor)):
-        problems += [*found.problems, *filter(None, [found.changed])]
-        notes += [Sentence(found.remark)] if found.remark else []
-        here = placed[index]
-        if found.pixels is not None and all(restorable(crate, frame) for frame in here):
-            problems += check_repeated_edges(sheet, here, found.pixels)
-        frames = [frame for frame in here if frame.name in sources]
-        compared = partial(_compared, crate=crate, sheet=found.pixels, sources=sources, lost=lost)
-        for found_wrong in executor.map(compared, frames):
-            same += found_wrong is None
-            differences += [found_wrong] if found_wrong else []
-        progress("checking", index + 1, len(crate.sheets))
+    same = dict.fromkeys(["", *all_sources.skins], 0)
+    names = [""] if any(problem for problem in check_crate(crate)) else ["", *skins_of(crate)]
+    done, total = 0, len(crate.sheets) * len(names)
+    for name in names:
+        worn = with_skin(crate, name) if name else crate
+        own = all_sources.skins.get(name, {}) if name else sources
+        for index, (sheet, found) in enumerate(read_sheets(folder, worn.sheets, bool(own), executor)):
+            problems += [*found.problems, *filter(None, [found.changed])]
+            notes += [Sentence(found.remark)] if found.remark else []
+            here = placed[index]
+            if found.pixels is not None and all(restorable(worn, frame) for frame in here):
+                problems += check_repeated_edges(sheet, here, found.pixels)
+            frames = [frame for frame in here if frame.name in own]
+            compared = partial(_compared, crate=worn, sheet=found.pixels, sources=own, lost=all_sources.lost)
+            for found_wrong in executor.map(compared, frames):
+                same[name] += found_wrong is None
+                differences += [dataclasses.replace(found_wrong, skin=name)] if found_wrong else []
+            done += 1
+            progress("checking", done, total)
     shared = 0
     if against:
-        names = {frame.name for frame in crate.frames}
-        shared = len(names & sources.keys())
-        differences += [FrameDifference(name, "has no source") for name in sorted(names - sources.keys())]
-        left_out = sorted(sources.keys() - names)
+        there = {frame.name for frame in crate.frames}
+        shared = len(there & sources.keys())
+        differences += [FrameDifference(name, "has no source") for name in sorted(there - sources.keys())]
+        left_out = sorted(sources.keys() - there)
         if left_out:
             problems.append(f"{counted(len(left_out), 'source')} not in the crate: {few(left_out)}")
         elif not differences:
             differences += _misplaced(crate, sources)
-            same -= len(differences)
-    wrong = {difference.frame for difference in differences}
+            same[""] -= len(differences)
+    wrong = {difference.frame for difference in differences if not difference.skin}
     touched = sum(frame.touched and frame.name in sources and frame.name not in wrong for frame in crate.frames)
-    return Verified(crate, shared, same, touched, tuple(problems), tuple(differences), tuple(notes))
+    count = same.pop("")
+    return Verified(crate, shared, count, touched, tuple(problems), tuple(differences), tuple(notes), same)
 
 
 def _told_otherwise(data: str, crate: Crate) -> Iterator[str]:
@@ -164,6 +187,24 @@ class Source(NamedTuple):
     alpha_floor: int
 
 
+class Sources(NamedTuple):
+    """What frames should come back as, by name: the base's and those of each skin. `lost` are the names of frames whose
+    sources are not what they were when somebody painted on them; `otherwise` is what the crate says of scale and
+    animations that its settings and sources do not."""
+
+    base: dict[str, Source]
+    skins: dict[str, dict[str, Source]]
+    lost: tuple[str, ...]
+    otherwise: list[str]
+
+
+def _other_skins(crate: Crate, skins: Sequence[Skin] | None) -> Iterator[str]:
+    names = [skin.name for skin in skins or ()]
+    if skins is not None and sorted(names) != sorted(skins_of(crate)):
+        told = [few(map(quoted, some)) or "none" for some in (skins_of(crate), names)]
+        yield f"its skins are {told[0]}, and should be {told[1]}"
+
+
 def _sources(
     against: Sequence[str],
     crate: Crate,
@@ -172,19 +213,24 @@ def _sources(
     executor: Executor,
     progress: Progress,
     touches: dict[str, Touch],
-) -> tuple[dict[str, Source], tuple[str, ...], list[str]]:
-    """The sources by name; the names of those that are not what they were when somebody painted on the frame; and what
-    the crate says of scale and animations that its settings and sources do not."""
-    own = frozenset(str(folder / name) for name in [data, *(sheet.image for sheet in crate.sheets)])
+    skins: Sequence[Skin],
+) -> Sources:
+    images = [image for sheet in crate.sheets for image in (sheet.image, *(skin.image for skin in sheet.skins))]
+    own = frozenset(str(folder / name) for name in [data, *images])
     settings = _settings_of(crate, data)
     by_size = {settings.portion: touches}
-    taken_in = intake(against, own, settings, executor, progress, for_proof=True, touches=by_size)
+    taken_in = intake(against, own, settings, executor, progress, for_proof=True, touches=by_size, skins=skins)
     (prepared,) = taken_in.sizes
     otherwise = list(_otherwise(crate, taken_in.sequences, prepared))
     floor = prepared.settings.alpha_floor
-    pairs = zip(prepared.pictures, prepared.untrimmed, strict=True)
-    return (
-        {packed.name: Source(packed, picture, kept, floor) for packed, (picture, kept) in pairs},
+
+    def by_name(pictures: Sequence[Picture], untrimmed: Sequence[Untrimmed], least: int) -> dict[str, Source]:
+        pairs = zip(pictures, untrimmed, strict=True)
+        return {packed.name: Source(packed, picture, kept, least) for packed, (picture, kept) in pairs}
+
+    return Sources(
+        by_name(prepared.pictures, prepared.untrimmed, floor),
+        {skin.name: by_name(skin.pictures, skin.untrimmed, 255 if skin.plain else floor) for skin in prepared.skins},
         prepared.lost,
         otherwise,
     )

@@ -75,7 +75,8 @@ def intake(
     sizes = tuple(with_copies(one, sequences) if any(s.origin for s in sequences) else one for one in sizes)
     waiting = [pictures_of(sequences, drawings) for drawings in zip(*gathered.drawings, strict=True)]
     clothes = [[] for _ in sizes] if not wardrobe else _by_size(sequences, wardrobe)
-    passed_over, warnings = gathered.passed_over, (*gathered.warnings, *remarkable)
+    idle = (warning for one in wardrobe for warning in one.warnings)
+    passed_over, warnings = gathered.passed_over, (*gathered.warnings, *remarkable, *idle)
     files = (*gathered.files, *(file for one in wardrobe for file in one.files))
     del gathered, wardrobe
     prepared = tuple(

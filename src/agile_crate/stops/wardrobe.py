@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 import hashlib
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from collections.abc import Set as AbstractSet
 from concurrent.futures import Executor
 from fractions import Fraction
@@ -15,9 +15,10 @@ from ..core.crate.origin import Origin
 from ..core.errors import InputError
 from ..core.frame.fingerprint import fingerprint
 from ..core.frame.first_look import FirstLook, scaled_picture, seen
-from ..core.frame.layers import laid_over_each_other, recolored
+from ..core.frame.layers import has_color, laid_over_each_other, recolored
 from ..core.frame.wishes import Scaling
 from ..core.model.picture import Picture, Sequences
+from ..core.sentence import Sentence
 from ..core.text import few, measured, quoted
 from ..settings.skins import Skin
 from ..settings.table import Settings
@@ -35,6 +36,7 @@ class Worn(NamedTuple):
     skin: Skin
     drawings: Drawings
     files: tuple[Origin, ...]
+    warnings: tuple[Sentence, ...] = ()
 
 
 def worn(
@@ -66,7 +68,17 @@ def worn(
     make = partial(_made, skin=skin, layers=layers, first=first)
     drawings = tuple(executor.map(make, base))
     _refuse_other_sizes(skin, base, drawings)
-    return Worn(skin, drawings, tuple(files))
+    return Worn(skin, drawings, tuple(files), tuple(_idle(skin, layers)))
+
+
+def _idle(skin: Skin, layers: Sequence[dict[str, Picture]]) -> Iterator[Sentence]:
+    """A warning of colours that are nowhere."""
+    pictures = [picture.pixels for layer in layers for picture in layer.values()]
+    idle = [old for old, _ in skin.exchange if not any(has_color(pixels, old) for pixels in pictures)]
+    if idle:
+        verb = "is" if len(idle) == 1 else "are"
+        told = few(color.hex for color in idle)
+        yield Sentence(f"the skin {quoted(skin.name)} exchanges {told}, which {verb} in no frame, exactly so")
 
 
 def _refuse_missing(skin: Skin, names: Sequence[str], layers: Sequence[dict[str, Picture]]) -> None:

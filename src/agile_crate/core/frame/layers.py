@@ -49,5 +49,15 @@ def recolored(pixels: Pixels, exchange: Sequence[tuple[Color, Color]]) -> Pixels
     result = pixels.copy()
     found = words(pixels) & 0xFFFFFF
     for old, new in exchange:
-        result[..., :3][found == old[0] | old[1] << 8 | old[2] << 16] = new
+        result[..., :3][found == _word(old)] = new
     return result
+
+
+def has_color(pixels: Pixels, color: Color) -> bool:
+    """Whether a colour stands anywhere exactly, where anything is visible."""
+    found = words(pixels)
+    return bool(((found & 0xFFFFFF == _word(color)) & (found > 0xFFFFFF)).any())
+
+
+def _word(color: Color) -> int:
+    return color[0] | color[1] << 8 | color[2] << 16

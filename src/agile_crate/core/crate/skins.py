@@ -1,0 +1,27 @@
+"""A crate in one of its skins: the same frames on other images."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from ..model.crate import Crate
+
+
+def skins_of(crate: Crate) -> list[str]:
+    """The names of a crate's skins, in order. Every sheet has the same."""
+    return [skin.name for skin in crate.sheets[0].skins] if crate.sheets else []
+
+
+def with_skin(crate: Crate, name: str) -> Crate:
+    """The crate whose sheets are those of a skin, in place of its own. What is known of the base's pixels (digests,
+    touches) does not hold for it. A plain skin has straight alpha and no background. KeyError if there is none."""
+    sheets = []
+    is_plain = False
+    for sheet in crate.sheets:
+        skin = {one.name: one for one in sheet.skins}[name]
+        is_plain = skin.plain
+        sheets.append(replace(sheet, image=skin.image, sha256=skin.sha256))
+    frames = tuple(replace(frame, crc="", touched=False) for frame in crate.frames)
+    if is_plain:
+        crate = replace(crate, alpha="straight", background="")
+    return replace(crate, sheets=tuple(sheets), frames=frames)
