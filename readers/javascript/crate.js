@@ -7,8 +7,8 @@
 //   const crate = await load("build/otter.json");
 //   draw(context, crate, frameAt(crate, "swim", performance.now()), x, y);    // the pivot at x, y
 
-/** Reads the metadata and its images. Throws for what is not ours, or cannot be drawn by Canvas 2D. */
-export async function load(url) {
+/** Reads the metadata and its images, or those of a skin. Throws for what is not ours, or Canvas 2D cannot draw. */
+export async function load(url, skin = "") {
   const response = await fetch(url);
   if (!response.ok) throw new Error(`${url} cannot be read: ${response.status}`);
   const document = await response.json();
@@ -18,7 +18,8 @@ export async function load(url) {
   if (document.alpha === "premultiplied") {
     throw new Error(`${url}: Canvas 2D multiplies by alpha itself; pack without --premultiply`);
   }
-  const images = await Promise.all(document.sheets.map((sheet) => loadImage(sheet.image, response.url)));
+  const wear = (sheet) => (skin ? sheet.skins[skin] : sheet).image;
+  const images = await Promise.all(document.sheets.map((sheet) => loadImage(wear(sheet), response.url)));
   const frames = new Map(document.frames.map((one) => [one.name, one]));
   const animations = new Map(document.animations.map((one) => [one.name, one]));
   return { document, images, frames, animations };

@@ -17,14 +17,15 @@ from pathlib import Path
 class Crate:
     """The metadata: `frames` and `animations` are lists of dictionaries, keys as in docs/format.md."""
 
-    def __init__(self, document, folder):
+    def __init__(self, document, folder, skin=""):
         if document.get("format") != "agile-crate" or document.get("version") != 1:
             raise ValueError("not Agile Crate metadata of version 1")
         self.sheets, self.frames = document["sheets"], document["frames"]
-        self.premultiplied = document.get("alpha") == "premultiplied"
+        worn = [sheet["skins"][skin] for sheet in self.sheets] if skin else self.sheets
+        self.premultiplied = document.get("alpha") == "premultiplied" and not worn[0].get("plain")
         self.animations = {animation["name"]: animation for animation in document["animations"]}
         self.by_name = {frame["name"]: frame for frame in self.frames}
-        self.images = [folder / _file_name(sheet["image"]) for sheet in self.sheets]
+        self.images = [folder / _file_name(one["image"]) for one in worn]
 
     def frame(self, name):
         """A frame by its name. KeyError if there is none."""
@@ -36,10 +37,11 @@ class Crate:
         return self.frames[animation["frames"][step_at(animation, milliseconds)]]
 
 
-def load(path):
-    """Reads the metadata. ValueError for what is not ours, or of another version."""
+def load(path, skin=""):
+    """Reads the metadata, with the images of a skin if one is named (KeyError if there is none). ValueError for what is
+    not ours, or of another version."""
     path = Path(path)
-    return Crate(json.loads(path.read_text("utf-8")), path.parent)
+    return Crate(json.loads(path.read_text("utf-8")), path.parent, skin)
 
 
 def _file_name(image):

@@ -45,8 +45,9 @@ class Before(NamedTuple):
 
     `claimed` are those that have the name that a build gives, or are to the byte what was written: they are no inputs.
     `own` are only the latter: by their digests it is proved that we wrote them, so they may be replaced and removed.
-    Somebody worked on the others since: on texts, and on sheets, by the name of their crate. `built_from` is the digest
-    of what the crate at its own size was built from, empty where that is not told; `frames` are that one's names.
+    Somebody worked on the others since: on texts (and sheets of skins), and on sheets, by the name of their crate.
+    `built_from` is the digest of what the crate at its own size was built from, empty where that is not told; `frames`
+    are that one's names.
     """
 
     claimed: frozenset[str]
@@ -102,7 +103,8 @@ def build_before(target: Path, digests: Digests | None = None) -> Before:
             if sha256 := outputs.file_sha256.get(file):
                 (own if _is_written(folder / file, sha256, text_sha256) else texts).add(file)
         changed = {image for image in images if image in claimed and image not in written}
-        sheets[os.path.splitext(name)[0]] = frozenset(changed | outputs.touched)
+        texts |= changed & outputs.skins  # what was painted there is carried nowhere
+        sheets[os.path.splitext(name)[0]] = frozenset(changed - outputs.skins | outputs.touched)
     edited = frozenset(str(folder / name) for name in texts if (folder / name).is_file())
     return Before(
         frozenset(str(folder / name) for name in claimed),

@@ -34,7 +34,8 @@ _MARK = b"\xef\xbb\xbf"
 class Outputs(NamedTuple):
     """What an earlier build wrote: its sheets with the SHA-256 and the size of each, its text files, and the digests of
     those that are not metadata; whether the metadata itself has a digest, and is what that says; the sheets with
-    frames that were touched; what the build was made from, as a digest, and its frames' names."""
+    frames that were touched; what the build was made from, as a digest, and its frames' names;
+    and which of the sheets are those of skins."""
 
     images: Mapping[str, str] = MappingProxyType({})
     sizes: Mapping[str, list[int]] = MappingProxyType({})
@@ -45,6 +46,7 @@ class Outputs(NamedTuple):
     touched: frozenset[str] = frozenset()
     built_from: str = ""
     frames: tuple[str, ...] = ()
+    skins: frozenset[str] = frozenset()
 
 
 NOTHING = Outputs()
@@ -145,6 +147,7 @@ def outputs_of_build(path: str | Path) -> Outputs:
             frozenset(names[one["sheet"]] for one in document["frames"] if one.get("touched")),
             str(document.get("built_from", "")),
             tuple(str(one["name"]) for one in document["frames"]),
+            frozenset(images) - frozenset(names),
         )
     except (OSError, ValueError, TypeError, LookupError, AttributeError, RecursionError, InputError):
         return NOTHING

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
+from types import MappingProxyType
 from typing import Literal, NamedTuple
 
 from ..core.crate.changes import Change, changes
+from ..core.crate.skins import skins_of
 from ..core.errors import InputError, UsageError
 from ..core.look.findings import Finding
 from ..core.model.crate import Animation, Crate
@@ -94,6 +96,9 @@ def show(
     path = Path(out)
     makers = {"sheet": _sheets, "page": _page, "chart": _chart, "film": _films, "strip": _films}
     views = makers[wish.kind](loaded, path, wish, executor)
+    if wish.kind == "page" and loaded.folder and not wish.skin:
+        worn = {name: load(data[0], name) for name in skins_of(loaded.crate)}
+        views = {path.name: _page_of(loaded, (), executor, worn)}
     return _written(views, path, progress, force, loaded.warnings)
 
 
@@ -193,17 +198,23 @@ def _page(loaded: Loaded, path: Path, _: ShowWish, executor: Executor) -> Views:
     return {path.name: _page_of(loaded, (), executor)}
 
 
-def _page_of(loaded: Loaded, findings: Sequence[Finding], executor: Executor) -> Callable[[], Iterator[bytes]]:
+def _page_of(
+    loaded: Loaded,
+    findings: Sequence[Finding],
+    executor: Executor,
+    skins: Mapping[str, Loaded] = MappingProxyType({}),
+) -> Callable[[], Iterator[bytes]]:
     from ..views.page_view import page_of
 
+    def images(one: Loaded) -> list[bytes]:
+        if one.folder and one.crate.alpha == "straight":  # the very files that ship
+            return [sheet_bytes(one.folder, sheet) for sheet in one.crate.sheets]
+        return [b"".join(encode_png(one.shown_sheet(index), executor)) for index in range(len(one.crate.sheets))]
+
     def drawn() -> Iterator[bytes]:
-        crate, folder = loaded.crate, loaded.folder
-        if folder and crate.alpha == "straight":  # the very files that ship
-            images = [sheet_bytes(folder, sheet) for sheet in crate.sheets]
-        else:
-            sheets = map(loaded.shown_sheet, range(len(crate.sheets)))
-            images = [b"".join(encode_png(sheet, executor)) for sheet in sheets]
-        return iter([page_of(dataclasses.replace(crate, alpha="straight"), images, findings).encode()])
+        crate = dataclasses.replace(loaded.crate, alpha="straight")
+        worn = {name: images(one) for name, one in skins.items()}
+        return iter([page_of(crate, images(loaded), findings, worn).encode()])
 
     return drawn
 

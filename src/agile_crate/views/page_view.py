@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import base64
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from importlib import resources
+from types import MappingProxyType
 
 from ..core.crate.summary import animation_summaries, sheet_summaries
 from ..core.look.findings import Finding
@@ -19,9 +20,14 @@ ROOM = 320
 LARGEST_ZOOM = 8
 
 
-def page_of(crate: Crate, images: Sequence[bytes], findings: Sequence[Finding] = ()) -> str:
-    """The page. `images` are the sheets' PNG files, straight alpha; `findings` are a survey's. Every name is escaped;
-    the page may load nothing but the data that it brings along.
+def page_of(
+    crate: Crate,
+    images: Sequence[bytes],
+    findings: Sequence[Finding] = (),
+    skins: Mapping[str, Sequence[bytes]] = MappingProxyType({}),
+) -> str:
+    """The page. `images` are the sheets' PNG files, straight alpha, and `skins` those of each skin; `findings` are a
+    survey's. Every name is escaped; the page may load nothing but the data that it brings along.
     """
     from jinja2 import Environment, StrictUndefined
     from markupsafe import Markup
@@ -30,7 +36,10 @@ def page_of(crate: Crate, images: Sequence[bytes], findings: Sequence[Finding] =
     read = {name: (files / name).read_text("utf-8") for name in ("page.html.j2", "page.css", "crate.js", "page.js")}
     document = document_of(crate)
     for sheet, image in zip(document["sheets"], images, strict=True):
-        sheet["data"] = "data:image/png;base64," + base64.b64encode(image).decode()
+        sheet["data"] = _data(image)
+    for name, worn in skins.items():
+        for sheet, image in zip(document["sheets"], worn, strict=True):
+            sheet["skins"][name]["data"] = _data(image)
     document["findings"] = [{"frames": one.frames, "sequence": one.sequence, "what": one.what} for one in findings]
     longest = max((side for frame in crate.frames for side in frame.canvas), default=1)
     template = Environment(autoescape=True, undefined=StrictUndefined).from_string(read["page.html.j2"])
@@ -39,6 +48,7 @@ def page_of(crate: Crate, images: Sequence[bytes], findings: Sequence[Finding] =
         summary=_summary(crate),
         animations=[(one.name, shown(one.name)) for one in crate.animations],
         images=[shown(sheet.image) for sheet in crate.sheets],
+        skins=[(name, shown(name)) for name in skins],
         zoom=max(1, min(LARGEST_ZOOM, ROOM // longest)),
         style=Markup(read["page.css"]),
         script=Markup(read["crate.js"] + read["page.js"]),
@@ -58,6 +68,10 @@ def page_of(crate: Crate, images: Sequence[bytes], findings: Sequence[Finding] =
             for one in findings
         ],
     )
+
+
+def _data(image: bytes) -> str:
+    return "data:image/png;base64," + base64.b64encode(image).decode()
 
 
 def _about(finding: Finding) -> str:

@@ -20,7 +20,7 @@ def with_skin(crate: Crate, name: str) -> Crate:
     for sheet in crate.sheets:
         skin = {one.name: one for one in sheet.skins}[name]
         is_plain = skin.plain
-        sheets.append(replace(sheet, image=skin.image, sha256=skin.sha256))
+        sheets.append(replace(sheet, image=skin.image, sha256=skin.sha256, skins=()))
     frames = tuple(replace(frame, crc="", touched=False) for frame in crate.frames)
     if is_plain:
         crate = replace(crate, alpha="straight", background="")

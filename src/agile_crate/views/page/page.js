@@ -258,6 +258,11 @@ function listen() {
   on("backdrop", "change", (input) => { state.backdrop = input.value; });
   on("color", "input", (input) => { state.color = input.value; state.backdrop = at("backdrop").value = "own"; });
   for (const id of ["ground", "pivot", "mirrored"]) on(id, "change", (input) => { state[id] = input.checked; });
+  at("skin")?.addEventListener("change", async () => {
+    crate.images = await imagesOf(at("skin").value);
+    drawn = -1;
+    show();
+  });
   on("sheet", "change", (input) => { state.sheet = Number(input.value); });
   at("play").addEventListener("click", () => { setPlaying(!state.playing); show(); });
   at("back").addEventListener("click", () => moveBy(-1));
@@ -298,13 +303,18 @@ function listen() {
   }
 }
 
-async function start() {
-  crate.images = await Promise.all(document_.sheets.map(async (sheet) => {
+/** The sheets' images, in a skin or, without a name, their own. */
+function imagesOf(skin) {
+  return Promise.all(document_.sheets.map(async (sheet) => {
     const image = new Image();
-    image.src = sheet.data;
+    image.src = skin ? sheet.skins[skin].data : sheet.data;
     await image.decode();
     return image;
   }));
+}
+
+async function start() {
+  crate.images = await imagesOf("");
   state.name = document_.animations[0]?.name ?? "";
   state.zoom = whole(at("zoom"), 1, 32);
   listen();
