@@ -83,8 +83,9 @@ def main() -> None:
             time.sleep(1)
             for name, lines in TERMINALS.items():
                 if name == "project":
-                    otter = Path(folder) / "otter-post" / "frames" / "otter"
-                    shutil.copy(otter / COMING[0], otter / COMING[1])
+                    for art in ("frames/otter", "skins/raincoat", "skins/scarf"):
+                        otter = Path(folder) / "otter-post" / art
+                        shutil.copy(otter / COMING[0], otter / COMING[1])
                 shoot_terminal(name, lines, folder)
         finally:
             server.terminate()

@@ -17,7 +17,7 @@ from pathlib import Path
 import numpy as np
 from PIL import Image
 
-from otter import dive, idle, swim, walk
+from otter import RAINCOAT, SCARF, dive, idle, swim, walk, wearing
 from pixel_things import PARCELS, gull, lantern
 from rough_frames import spoil
 from water import sea, splash
@@ -40,13 +40,30 @@ def save(picture: Image.Image, path: Path) -> None:
     Image.fromarray(pixels).save(path, optimize=True)
 
 
-def draw_frames(frames: Path) -> None:
-    otter, harbour = frames / "otter", frames / "harbour"
+def draw_otter(otter: Path) -> None:
     save_animation(otter / "idle", "idle", 8, idle)
     save_animation(otter / "swim", "swim", 12, swim)
     save_animation(otter / "dive", "dive", 10, dive)
     for way in ("down", "left", "right", "up"):
         save_animation(otter / f"walk_{way}", f"walk_{way}", 3, lambda moment, way=way: walk(moment, way))
+
+
+def draw_skins(otter: Path, skins: Path) -> None:
+    """The otter in a raincoat, and a scarf by itself, to be laid over it: what is not as on the otter without one."""
+    with wearing(RAINCOAT):
+        draw_otter(skins / "raincoat")
+    with wearing(SCARF):
+        draw_otter(skins / "scarf")
+    for path in sorted((skins / "scarf").rglob("*.png")):
+        pixels = np.array(Image.open(path))
+        plain = np.array(Image.open(otter / path.relative_to(skins / "scarf")))
+        pixels[(pixels == plain).all(axis=2)] = 0
+        save(Image.fromarray(pixels), path)
+
+
+def draw_frames(frames: Path) -> None:
+    otter, harbour = frames / "otter", frames / "harbour"
+    draw_otter(otter)
     save_animation(harbour / "gull", "gull", 8, gull)
     save_animation(harbour / "lantern", "lantern", 6, lantern)
     for name, draw in PARCELS.items():
@@ -56,9 +73,10 @@ def draw_frames(frames: Path) -> None:
 
 
 def main() -> None:
-    for folder in ("frames", "rough"):
+    for folder in ("frames", "rough", "skins"):
         shutil.rmtree(DEMO / folder, ignore_errors=True)
     draw_frames(DEMO / "frames")
+    draw_skins(DEMO / "frames" / "otter", DEMO / "skins")
     spoil(DEMO / "frames", DEMO / "rough", save)
     total = sum(path.stat().st_size for path in DEMO.rglob("*.png"))
     assert total < 3_000_000, f"{total} bytes of pictures are too many for the package"

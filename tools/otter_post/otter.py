@@ -2,17 +2,42 @@
 
 from __future__ import annotations
 
+import contextlib
 import math
+from collections.abc import Iterator
+from typing import NamedTuple
 
 import numpy as np
 from PIL import Image
 
-from brush import Figure
+from brush import Colour, Figure
 
 FUR, FUR_DARK, CREAM = (139, 90, 60), (112, 70, 48), (240, 217, 181)
 NOSE, EYE, WHITE = (45, 28, 28), (32, 24, 30), (255, 255, 255)
 CAP, CAP_BAND, BAG, STRAP = (42, 112, 158), (247, 197, 72), (205, 92, 62), (150, 60, 48)
 CANVAS = (96, 96)
+
+
+class Clothes(NamedTuple):
+    """What the otter wears: the colours of its body, its belly and its cap, and of a scarf if it has one."""
+
+    body: Colour = FUR
+    belly: Colour = CREAM
+    cap: Colour = CAP
+    scarf: Colour | None = None
+
+
+PLAIN, RAINCOAT = Clothes(), Clothes((236, 186, 44), (250, 210, 84), (236, 186, 44))
+SCARF = Clothes(scarf=(204, 44, 60))
+_worn = [PLAIN]
+
+
+@contextlib.contextmanager
+def wearing(clothes: Clothes) -> Iterator[None]:
+    """Whatever is drawn within wears these."""
+    _worn.append(clothes)
+    yield
+    _worn.pop()
 
 
 def wave(moment: float, shift: float = 0) -> float:
@@ -56,8 +81,8 @@ def _eye(figure: Figure, x: float, y: float, blink: bool) -> None:
 
 
 def _cap(figure: Figure, x: float, y: float, way: str) -> None:
-    figure.oval((x, y + 0.5), (13, 6.6), CAP)
-    figure.oval((x, y - 2.8), (11, 5.4), CAP)
+    figure.oval((x, y + 0.5), (13, 6.6), _worn[-1].cap)
+    figure.oval((x, y - 2.8), (11, 5.4), _worn[-1].cap)
     figure.limb([(x - 11.5, y + 3.3), (x, y + 4.8), (x + 11.5, y + 3.3)], [2.4, 2.6, 2.4], CAP_BAND)
     if way == "down":
         figure.oval((x, y + 6.2), (9, 2.2), (30, 84, 124))
@@ -86,13 +111,18 @@ def _upright(way: str, bob: float, step: float, tail: float, blink: bool, breath
         for side in (-1, 1):
             lift = max(0.0, step * side)
             figure.oval((x + side * 8.5, ground - 3.4 - lift * 3.6), (7, 3.7), FUR_DARK)
-    figure.oval((x, 71 - bob), (17 + breath * 0.5, 17 + breath), FUR)
+    clothes = _worn[-1]
+    figure.oval((x, 71 - bob), (17 + breath * 0.5, 17 + breath), clothes.body)
     if way == "down":
-        figure.oval((x, 73.5 - bob), (11, 12.5 + breath), CREAM)
+        figure.oval((x, 73.5 - bob), (11, 12.5 + breath), clothes.belly)
     elif face:
-        figure.oval((x + face * 8, 73.5 - bob), (8.4, 12 + breath), CREAM)
+        figure.oval((x + face * 8, 73.5 - bob), (8.4, 12 + breath), clothes.belly)
     _satchel(figure, x, bob, way)
     _arms(figure, x, bob, step, way)
+    if clothes.scarf:
+        neck = 59 - bob
+        figure.limb([(x - 13, neck - 2), (x, neck + 2), (x + 13, neck - 2)], [7, 8, 7], clothes.scarf)
+        figure.limb([(x - face * 9 + 3, neck), (x - face * 12 + 5, neck + 13)], [6, 7], clothes.scarf)
     _head(figure, x + face * 2, 42 - bob * 1.3 - breath * 0.7, way, blink)
     if way == "up":
         figure.limb([(x, 80 - bob), (x + 4 * tail, 85), (x + 9 * tail, 88)], [10, 8, 4], FUR_DARK)
@@ -137,12 +167,16 @@ def _swimmer(bend: float, paddle: float) -> Figure:
         FUR_DARK,
     )
     figure.limb([(34, middle + 6), (28, middle + 13 + 4 * paddle)], [8, 5.6], FUR_DARK)
-    figure.oval((46, middle + 2), (23, 11.6), FUR, -4)
-    figure.oval((49, middle + 7), (17, 6.2), CREAM, -4)
+    clothes = _worn[-1]
+    figure.oval((46, middle + 2), (23, 11.6), clothes.body, -4)
+    figure.oval((49, middle + 7), (17, 6.2), clothes.belly, -4)
     figure.limb([(57, middle + 7), (62 + 3 * paddle, middle + 16 - 3 * paddle)], [8, 6], FUR_DARK)
     figure.patch([(34, middle - 15), (49, middle - 16), (50, middle - 5), (35, middle - 4)], BAG)
     figure.patch([(34, middle - 15), (49, middle - 16), (42, middle - 9)], STRAP)
     figure.limb([(42, middle - 4), (44, middle + 12)], [2.4, 2.4], STRAP)
+    if clothes.scarf:
+        figure.limb([(59, middle - 11), (61, middle), (57, middle + 10)], [7, 8, 7], clothes.scarf)
+        figure.limb([(58, middle - 10), (44, middle - 16 + 2 * paddle)], [6, 7], clothes.scarf)
     _head(figure, 72, middle - 5, "right")
     return figure
 

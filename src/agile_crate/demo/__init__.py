@@ -2,14 +2,15 @@
 
 `frames` are clean: an otter courier (idle, swim, dive, walking in four directions), a gull, a lantern and five
 parcels at the harbour, a splash, and a strip of sea. `rough` are of the same kinds, each folder with something
-wrong that its faults.txt tells. All were drawn by tools/otter_post. `templates` are worked examples of formats that an
-engine of one's own may read: a Lua table, a C header, a Python module.
+wrong that its faults.txt tells. `skins` are the otter in a raincoat, and a scarf to be laid over it. All were drawn by
+tools/otter_post. `templates` are worked examples of formats that an engine of one's own may read: a Lua table, a C
+header, a Python module.
 """
 
 from pathlib import Path
 
 FOLDER = Path(__file__).parent
-PARTS = ("frames", "rough", "templates")
+PARTS = ("frames", "rough", "skins", "templates")
 ENDINGS = (".png", ".txt", ".j2")
 
 CRATE_FILE = "otter-post.crate.toml"
@@ -18,8 +19,12 @@ CRATE_FILE = "otter-post.crate.toml"
 CRATES = ("otter", "harbour", "splash", "sea")
 """Its crates."""
 
-COMING = Path("frames/otter/walk_up/walk_up_04.png"), Path("frames/otter/walk_up/walk_up_02.png")
-"""A frame that comes when all has been built, and the one that it looks like: the step back to the middle."""
+COMING = tuple(
+    (Path(art) / "walk_up" / "walk_up_04.png", Path(art) / "walk_up" / "walk_up_02.png")
+    for art in ("frames/otter", "skins/raincoat", "skins/scarf")
+)
+"""A frame that comes when all has been built, in all skins, and the one that it looks like: the step back to the
+middle."""
 
 
 def files() -> list[Path]:

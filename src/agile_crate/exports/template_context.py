@@ -29,7 +29,10 @@ class Edges(NamedTuple):
 
 def context_of(crate: Crate) -> dict[str, Any]:
     """The variables of a template: `crate`, `sheets`, `frames`, `animations`."""
-    sheets = [{"skins": {}} | sheet_of(sheet) | {"index": index, "size": sheet.size} for index, sheet in enumerate(crate.sheets)]
+    sheets = [
+        {"skins": {}} | sheet_of(sheet) | {"index": index, "size": sheet.size}
+        for index, sheet in enumerate(crate.sheets)
+    ]
     frame_ids = _unique(identifier(frame.name) for frame in crate.frames)
     frames = [
         frame_of(frame)

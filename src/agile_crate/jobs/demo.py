@@ -28,16 +28,16 @@ def write_frames(folder: Path) -> int:
 
 
 def frame_comes(folder: Path) -> Path:
-    """Writes one frame more, and returns its path. Raises OutputError."""
-    new, like = COMING
+    """Writes one frame more, in all skins, and returns its path. Raises OutputError."""
     with staged(folder) as staging:
-        staging.write(new.as_posix(), [contents(like)])
+        for new, like in COMING:
+            staging.write(new.as_posix(), [contents(like)])
         staging.commit()
-    return folder / new
+    return folder / COMING[0][0]
 
 
 def frame_goes(folder: Path) -> None:
     """Takes that frame away, if it is there as it was written."""
-    new, like = COMING
-    if (folder / new).is_file() and holds(folder / new, contents(like)):
-        (folder / new).unlink()
+    for new, like in COMING:
+        if (folder / new).is_file() and holds(folder / new, contents(like)):
+            (folder / new).unlink()
