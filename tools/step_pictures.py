@@ -5,6 +5,9 @@ Run by ``make screenshots``. Every "after" is what the installed program packed,
 
 from __future__ import annotations
 
+import shutil
+import subprocess
+import sys
 import tempfile
 from collections.abc import Callable, Sequence
 from pathlib import Path
@@ -245,6 +248,22 @@ def layouts(shop: Shop) -> Sequence[Panel]:
     return panels
 
 
+def skins(_: Shop) -> Sequence[Panel]:
+    """The same moment in every skin, from the demo's own project."""
+    with tempfile.TemporaryDirectory() as folder:
+        project = Path(folder) / "demo"
+        shutil.copytree(FRAMES.parent, project, ignore=shutil.ignore_patterns("*.py", "__pycache__"))
+        program = Path(sys.executable).with_name("agile-crate")
+        subprocess.run([program, "pack", project / "otter-post.crate.toml", "--only", "otter", "--quiet"], check=True)
+        panels = []
+        for name in ("", "raincoat", "scarf"):
+            loaded = agile_crate.load(project / "crate" / "otter.json", skin=name)
+            pictures = [loaded.frame(frame) for frame in ("idle/idle_01", "walk_left/walk_left_01", "swim/swim_03")]
+            row = large(Image.fromarray(np.concatenate(pictures, axis=1)), 1)
+            panels.append((f"the skin {name}" if name else "otter", row))
+        return panels
+
+
 def sheet_with_boxes(loaded: agile_crate.Loaded, factor: int) -> Image.Image:
     """A sheet, enlarged, with a line round every box."""
     picture = large(Image.fromarray(loaded.sheets[0]), factor)
@@ -269,6 +288,7 @@ STEPS: dict[str, Callable[[Shop], Sequence[Panel]]] = {
     "spacing": spacing,
     "edges": edges,
     "turn": turn,
+    "skins": skins,
 }
 
 

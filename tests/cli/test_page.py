@@ -280,6 +280,24 @@ def test_of_many_animations_only_those_in_sight_are_drawn(
     assert page.evaluate("player.stages().at(-1).seen") is False
 
 
+def test_a_skin_can_be_chosen(run: Run, tmp_path: Path, opened: Callable[[Path], Any]) -> None:
+    for number in (1, 2):
+        for folder, tone in (("base", 200), ("coat", 90)):
+            pixels = np.full((9, 12, 4), (tone, 10 * number, 30, 255), np.uint8)
+            save(tmp_path / folder / f"swim_{number}.png", pixels)
+    text = '[crate.o]\nfrom = "base"\nout = "o"\npremultiply = true\n[crate.o.skin.coat]\nfrom = "coat"\n'
+    (tmp_path / "o.crate.toml").write_text(text, "utf-8")
+    assert run("pack", "o.crate.toml").returncode == 0
+    assert run("show", "o.json", "--out", "o.html").returncode == 0
+    page = opened(tmp_path / "o.html")
+    quiet(page)
+    assert canvas(page)[4, 4].tolist() == [200, 10, 30, 255]
+    for skin, red in (("coat", 90), ("", 200)):
+        page.select_option("#skin", skin)
+        page.wait_for_timeout(200)
+        assert canvas(page)[4, 4].tolist() == [red, 10, 30, 255]
+
+
 def test_the_page_is_small_and_its_reader_is_the_readers() -> None:
     folder = Path(page_view.__file__).parent / "page"
     assert sum(path.stat().st_size for path in folder.iterdir()) < 400_000

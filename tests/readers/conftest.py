@@ -131,3 +131,21 @@ def browser(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Any]:
         )
         yield context
         context.close()
+
+
+@pytest.fixture(scope="session")
+def worn(tmp_path_factory: pytest.TempPathFactory) -> Crate:
+    """A crate with a skin, `coat`, and the sources of that."""
+    top = tmp_path_factory.mktemp("worn")
+    sources = {f"swim/swim_{number:02d}": art(14, 11, 50 + number) for number in (1, 2, 3)}
+    for number, (name, pixels) in enumerate(sources.items()):
+        save(top / "frames" / f"{name}.png", art(14, 11, number))
+        save(top / "coat" / f"{name}.png", pixels)
+    (top / "o.crate.toml").write_text(
+        f'[crate.o]\nfrom = "frames"\nout = "out/o"\nlayout = "tight"\ntemplate = "{TABLE.as_posix()}"\n'
+        '[crate.o.skin.coat]\nfrom = "coat"\n',
+        "utf-8",
+    )
+    subprocess.run([PROGRAM, "pack", top / "o.crate.toml", "-q"], check=True)
+    path = top / "out" / "o.json"
+    return Crate(path, json.loads(path.read_text("utf-8")), sources)

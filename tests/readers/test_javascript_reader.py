@@ -22,8 +22,8 @@ const pixels = (paint) => {
   paint(context);
   return context.getImageData(0, 0, 90, 90).data.join();
 };
-window.compare = async (data, sources) => {
-  const crate = await load(data);
+window.compare = async (data, sources, skin) => {
+  const crate = await load(data, skin);
   const wrong = [];
   for (const [name, url, x, y] of sources) {
     const image = new Image();
@@ -98,3 +98,19 @@ def test_what_it_refuses(page: Any, crate: Crate, tmp_path: Path, site: str) -> 
         (tmp_path / "out" / f"bad{number}.json").write_text(json.dumps(crate.document | change), "utf-8")
         assert sentence in page.evaluate("data => refused(data)", f"out/bad{number}.json")
     assert "out/gone.json cannot be read: 404" in page.evaluate("data => refused(data)", "out/gone.json")
+
+
+def test_a_skin_is_drawn_as_its_source_is(tmp_path: Path, worn: Crate, site: str, browser: Any) -> None:
+    shutil.copy(READERS / "javascript" / "crate.js", tmp_path)
+    shutil.copytree(worn.path.parent, tmp_path / "out")
+    for name, pixels in worn.sources.items():
+        save(tmp_path / "frames" / f"{name}.png", pixels)
+    (tmp_path / "page.html").write_text(PAGE, "utf-8")
+    page = browser.new_page()
+    page.goto(f"{site}/page.html")
+    page.wait_for_function("window.ready")
+    sources = [[one["name"], f"frames/{one['name']}.png", *one["pivot"]] for one in worn.document["frames"]]
+    ask = "([data, sources, skin]) => compare(data, sources, skin)"
+    assert page.evaluate(ask, ["out/o.json", sources, "coat"]) == []
+    assert page.evaluate(ask, ["out/o.json", sources, ""]) != []
+    page.close()

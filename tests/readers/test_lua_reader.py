@@ -67,3 +67,8 @@ def test_the_timing_rule(crate: Crate) -> None:
     wanted = [(one["name"], moment, frame) for one in animations for moment, frame in times_of(one)]
     answers = asked(crate, [(name, moment) for name, moment, _ in wanted])[len(frames) :]
     assert answers == [frames[frame]["name"] for *_, frame in wanted]
+
+
+def test_the_table_names_the_images_of_skins(worn: Crate) -> None:
+    text = worn.path.with_suffix(".lua").read_text("utf-8")
+    assert 'skins = { ["coat"] = "o-coat.png", }' in text

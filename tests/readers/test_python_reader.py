@@ -40,6 +40,22 @@ def test_every_frame_is_drawn_as_its_source_is(crate: Crate) -> None:
         assert found == expected, frame
 
 
+def test_a_skin_is_drawn_as_its_source_is(worn: Crate) -> None:
+    pygame.display.init()
+    pygame.display.set_mode((8, 8))
+    read = crate_reader.load(worn.path, "coat")
+    assert [path.name for path in read.images] == ["o-coat.png"]
+    sheets = [pygame.image.load(path).convert_alpha() for path in read.images]
+    for frame in read.frames:
+        pixels = worn.sources[frame["name"]]
+        source = pygame.image.frombytes(pixels.tobytes(), pixels.shape[1::-1], "RGBA").convert_alpha()
+        place = [int(40 - part + 0.5) for part in frame["pivot"]]
+        expected = drawn_by(lambda target, s=source, p=place: target.blit(s, p))
+        assert drawn_by(lambda target, f=frame: crate_reader.draw(target, read, sheets, f, (40, 40))) == expected
+    with pytest.raises(KeyError):
+        crate_reader.load(worn.path, "cape")
+
+
 def test_the_timing_rule(crate: Crate) -> None:
     read = crate_reader.load(crate.path)
     assert {one["loop"] for one in crate.document["animations"]} >= {"back-and-forth", "once"}

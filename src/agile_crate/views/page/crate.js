@@ -15,11 +15,11 @@ export async function load(url, skin = "") {
   if (document.format !== "agile-crate" || document.version !== 1) {
     throw new Error(`${url} is not Agile Crate metadata of version 1`);
   }
-  if (document.alpha === "premultiplied") {
+  const worn = document.sheets.map((sheet) => (skin ? sheet.skins[skin] : sheet));
+  if (document.alpha === "premultiplied" && !worn[0].plain) {
     throw new Error(`${url}: Canvas 2D multiplies by alpha itself; pack without --premultiply`);
   }
-  const wear = (sheet) => (skin ? sheet.skins[skin] : sheet).image;
-  const images = await Promise.all(document.sheets.map((sheet) => loadImage(wear(sheet), response.url)));
+  const images = await Promise.all(worn.map(({ image }) => loadImage(image, response.url)));
   const frames = new Map(document.frames.map((one) => [one.name, one]));
   const animations = new Map(document.animations.map((one) => [one.name, one]));
   return { document, images, frames, animations };

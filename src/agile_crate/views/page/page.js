@@ -6,7 +6,7 @@ const named = new Map(document_.animations.map((one) => [one.name, one]));
 const crate = { document: document_, images: [], frames: new Map(), animations: named };
 const BEFORE = "235, 110, 20", AFTER = "30, 90, 220", GROUND = "#c8283c";
 const state = { playing: true, time: 0, speed: 1, fps: 0, loop: true, onion: 0, strength: 0.5, zoom: 1, backdrop: "checker" };
-Object.assign(state, { color: "#3a7ca5", ground: false, pivot: false, mirrored: false, all: false, name: "", second: "", sheet: 0 });
+Object.assign(state, { color: "#3a7ca5", ground: false, pivot: false, mirrored: false, all: false, name: "", second: "", sheet: 0, skin: "" });
 
 /** A name with nothing in it that could turn the text round or hide some of it. */
 function shown(name) {
@@ -79,7 +79,7 @@ class Stage {
 
   paint() {
     const step = this.step();
-    const look = [step, state.zoom, state.backdrop, state.color, state.ground, state.pivot, state.mirrored, state.onion, state.strength].join();
+    const look = [step, state.skin, state.zoom, state.backdrop, state.color, state.ground, state.pivot, state.mirrored, state.onion, state.strength].join();
     if (look === this.last) return;
     this.last = look;
     const { w, h, x, y } = this.room, zoom = state.zoom, frames = this.animation.frames;
@@ -259,7 +259,10 @@ function listen() {
   on("color", "input", (input) => { state.color = input.value; state.backdrop = at("backdrop").value = "own"; });
   for (const id of ["ground", "pivot", "mirrored"]) on(id, "change", (input) => { state[id] = input.checked; });
   at("skin")?.addEventListener("change", async () => {
-    crate.images = await imagesOf(at("skin").value);
+    const skin = at("skin").value, images = await imagesOf(skin);
+    if (skin !== at("skin").value) return; // another one was chosen meanwhile
+    crate.images = images;
+    state.skin = skin;
     drawn = -1;
     show();
   });
