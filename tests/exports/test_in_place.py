@@ -18,6 +18,7 @@ from threading import Thread
 import pytest
 
 from agile_crate.core.errors import OutputError
+from agile_crate.exports import lock
 from agile_crate.exports.in_place import settle, staged, work_name
 from conftest import tree
 
@@ -245,3 +246,17 @@ def test_one_run_waits_for_another_and_says_so_once(tmp_path: Path) -> None:
         staging.commit()
     thread.join()
     assert (said, results, tree(tmp_path)) == (["waiting"], [5], {"a.png": b"second"})
+
+
+def test_waiting_for_another_run_ends(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(lock, "LONGEST", 2)
+    monkeypatch.setattr(lock, "EACH", 0.01)
+    with staged(tmp_path, "otter") as first:
+        first.write("otter.png", [b"pixels"])
+        with (
+            pytest.raises(OutputError, match="and has been for ten minutes; end it, or try again later"),
+            staged(tmp_path, "otter"),
+        ):
+            pass
+        first.commit()
+    assert (tmp_path / "otter.png").read_bytes() == b"pixels"
