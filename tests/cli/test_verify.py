@@ -51,7 +51,7 @@ def test_a_changed_pixel_is_found_with_its_frame_and_place(run: Run, crate: Path
     assert (said["holds"], said["compared"], said["same"]) == (False, 13, 12)
     assert said["differences"][0] | {"what": ""} == {
         "frame": "swim/swim_09", "what": "", "pixels": 1, "position": [3, 2],
-        "expected": art(8, 8, 9)[2, 3].tolist(), "found": [1, 2, 3, 255],
+        "expected": art(8, 8, 9)[2, 3].tolist(), "found": [1, 2, 3, 255], "skin": "",
     }  # fmt: skip
 
 

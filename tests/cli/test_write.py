@@ -320,7 +320,7 @@ def test_a_document_beside_frames_hides_none_of_them(run: Run, swim: Path, tmp_p
         (
             ["--file-name", "{nme}"],
             2,
-            "--file-name: '{nme}': there is no field {nme}; the fields are name, sheet, sheets, frames, width, height, cell_width, cell_height, columns, rows, scale",
+            "--file-name: '{nme}': there is no field {nme}; the fields are name, sheet, sheets, frames, width, height, cell_width, cell_height, columns, rows, scale, skin",
         ),
         (
             ["--file-name", "../{name}"],
