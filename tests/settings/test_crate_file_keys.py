@@ -118,7 +118,7 @@ WRONG = [
     ("[crate.otter.animation.swim]\nhold = { x = 2 }", ("crate", "otter", "animation", "swim", "hold"), "'hold': 'swim:x=2' does not say which frame is held how long: write animation:frame=factor or =time, such as swim:3=2 or swim:3=200ms"),
     ('[crate.otter.animation.swim]\nloop = "twice"', ("crate", "otter", "animation", "swim", "loop"), "'loop': 'twice' is not one of forever, once, back-and-forth"),
     ("animation = 3", ("crate", "otter", "animation"), "'animation' is to be a table, not a whole number"),
-    ("turn = true", ("crate", "otter"), "turn is for the tight layout, and layout is grid; leave one out"),
+    ("turn = true", ("crate", "otter", "turn"), "turn is for the tight layout, and layout is grid; leave one out"),
 ]  # fmt: skip
 
 

@@ -24,6 +24,8 @@ ENDING = ".toml"
 _WHERE = re.compile(r"(.*) \(at (.*)\)", re.DOTALL)
 """How the standard library says what is wrong, and where."""
 
+_NUMBERS = re.compile("[0-9]+")
+
 LARGEST = 1 << 20
 """Bytes of a crate file."""
 
@@ -61,7 +63,10 @@ def read_crate_file(path: str) -> CrateFile:
         what, place = (found[1], found[2]) if found else (str(error), "end of document")
         if not place.startswith("line "):
             place = f"line {text.count(chr(10)) + 1}, column {len(text) - text.rfind(chr(10))}"
-        raise InputError(f"{shown(path)}, {place}: not valid TOML: {what[:1].lower()}{what[1:]}") from None
+        line, column = map(int, _NUMBERS.findall(place))
+        odd = text.split("\n")[line - 1][column - 1 : column]
+        hint = "" if odd.isascii() else f"; put names with letters such as {shown(odd)} in quotes"
+        raise InputError(f"{shown(path)}, {place}: not valid TOML: {what[:1].lower()}{what[1:]}{hint}") from None
     except WrongKeyError as fault:
         line, column = place_of(text, fault.keys)
         told = Sentence(fault.sentence).spelled(as_key)

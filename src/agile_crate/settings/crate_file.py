@@ -87,7 +87,9 @@ def _order(name: str, crate: Table, defaults: Mapping[str, object], from_here: C
     try:
         settings_from(given)
     except UsageError as error:
-        raise WrongKeyError(at, error.sentence.marked) from None
+        keys = (_key(setting) for setting, _ in error.sentence.settings)
+        own = next((key for key in keys if key in crate), None)
+        raise WrongKeyError((*at, own) if own else at, error.sentence.marked) from None
     skins = _table(crate.get("skin", {}), (*at, "skin")).items()
     worn = tuple(
         _skin(skin, _table(table, (*at, "skin", skin)), (*at, "skin", skin), from_here) for skin, table in skins
