@@ -307,10 +307,8 @@ def test_mirror_images_on_sheets_of_their_own_come_back(run: Run, tmp_path: Path
 
 
 def places(document: dict) -> dict[str, tuple[str, list[int], bool]]:
-    return {
-        frame["name"]: (document["sheets"][frame["sheet"]]["image"], frame["box"], frame["turned"])
-        for frame in document["frames"]
-    }
+    images = [sheet["image"] for sheet in document["sheets"]]
+    return {one["name"]: (images[one["sheet"]], one["box"], one["turned"]) for one in document["frames"]}
 
 
 def test_frames_stay_where_they_were(run: Run, frames: Path, tmp_path: Path) -> None:
