@@ -33,8 +33,8 @@ TERMINALS = {
     "survey": ["survey otter-post/frames --allow wobble"],
     "survey-rough": ["survey otter-post/rough --allow wobble --allow copies"],
     "verify": [
-        "verify otter-post/crate/otter.json --against otter-post/frames/otter",
-        "verify otter-post/crate/otter.json --against tomorrow/otter",
+        "verify build/otter.json --against otter-post/frames/otter",
+        "verify build/otter.json --against tomorrow/otter",
     ],
     "errors": [
         "pack otter-post/frames/otter --out build/otter --columns 6 --rows 6",
