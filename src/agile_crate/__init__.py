@@ -38,6 +38,7 @@ __all__ = [
     "OutputError",
     "UsageError",
     "__version__",
+    "build",
     "load",
     "pack",
     "survey",
@@ -104,6 +105,27 @@ def pack(
             force=force,
             keep_touches=keep_touches,
         )
+
+
+def build(
+    crate_file: StrPath,
+    only: str | Iterable[str] = (),
+    *,
+    again: bool = False,
+    dry_run: bool = False,
+    force: bool = False,
+    keep_touches: bool = False,
+) -> dict[str, Packed | None]:
+    """Builds the crates of a crate file (docs/crate-file.md), or only those of some names, as far as there is anything
+    to do: by their names, what `pack` returns, or None where nothing was to be done; `again` builds all the same.
+
+    Raises what `pack` raises at the first crate that cannot be built, and InputError for a crate file that is wrong,
+    with its line and column.
+    """
+    from .jobs.project import build
+
+    names = [only] if isinstance(only, str) else list(only)
+    return build(_path(crate_file), names, GENERATOR, again, dry_run, force, keep_touches)
 
 
 def verify(data: StrPath, against: Inputs = (), *, accept: bool = False) -> Verified:

@@ -12,6 +12,7 @@ from pathlib import Path
 
 import pytest
 
+import agile_crate
 from conftest import art, metadata, save, tree
 
 Run = Callable[..., subprocess.CompletedProcess[str]]
@@ -196,3 +197,21 @@ def test_again_and_only_are_for_crate_files(run: Run, project: Path) -> None:
         assert (done.returncode, done.stderr) == (
             2, f"agile-crate: error: {told} is for the crates of a crate file; leave it out, or name the crate file\n"
         )  # fmt: skip
+
+
+def test_scripts_build_crate_files_too(run: Run, project: Path) -> None:
+    path = project / "otter.crate.toml"
+    first = agile_crate.build(path)["otter"]
+    assert first is not None
+    before = tree(project / "build")
+    assert agile_crate.build(path) == {"otter": None}
+    assert built(run)["unchanged"] is True
+    again = agile_crate.build(path, "otter", again=True)["otter"]
+    assert again is not None
+    assert {file.name for file in again.kept} == {sheet.image for sheet in first.crate.sheets}
+    assert tree(project / "build") == before
+    with pytest.raises(agile_crate.UsageError, match="there is no crate 'gull'"):
+        agile_crate.build(path, ["gull"])
+    path.write_text("[crate.otter]\nfrm = 3", "utf-8")
+    with pytest.raises(agile_crate.InputError, match="line 2, column 1: there is no key 'frm' here"):
+        agile_crate.build(path)

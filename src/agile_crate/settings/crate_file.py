@@ -69,6 +69,7 @@ def orders_in(document: Table, from_here: Callable[[str], str]) -> list[Order]:
 
 def _order(name: str, crate: Table, defaults: Mapping[str, object], from_here: Callable[[str], str]) -> Order:
     at = ("crate", name)
+    own = _given(crate, at, ("from", "out", "animation", "skin"), from_here)
     for key in ("from", "out"):
         if key not in crate:
             raise WrongKeyError(at, f"{quoted(name)} has no '{key}': " + _NEEDED[key])
@@ -77,7 +78,7 @@ def _order(name: str, crate: Table, defaults: Mapping[str, object], from_here: C
         raise WrongKeyError((*at, "from"), "'from' is empty: " + _NEEDED["from"])
     if not isinstance(out, str):
         raise WrongKeyError((*at, "out"), f"'out' is to be a text, not {_type_of(out)}")
-    given = {**defaults, **_given(crate, at, ("from", "out", "animation", "skin"), from_here)}
+    given = {**defaults, **own}
     for animation, table in _table(crate.get("animation", {}), (*at, "animation")).items():
         here = (*at, "animation", animation)
         for key, typed in _in_animation(animation, _table(table, here), here):
@@ -88,8 +89,8 @@ def _order(name: str, crate: Table, defaults: Mapping[str, object], from_here: C
         settings_from(given)
     except UsageError as error:
         keys = (_key(setting) for setting, _ in error.sentence.settings)
-        own = next((key for key in keys if key in crate), None)
-        raise WrongKeyError((*at, own) if own else at, error.sentence.marked) from None
+        wrong = next((key for key in keys if key in crate), None)
+        raise WrongKeyError((*at, wrong) if wrong else at, error.sentence.marked) from None
     skins = _table(crate.get("skin", {}), (*at, "skin")).items()
     worn = tuple(
         _skin(skin, _table(table, (*at, "skin", skin)), (*at, "skin", skin), from_here) for skin, table in skins
