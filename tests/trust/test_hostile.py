@@ -232,3 +232,20 @@ def test_a_build_stands_where_nothing_can_be_said_of_it(folder: Path, stream: st
 
 if sys.platform == "win32":
     pytest.skip("limits and pipes are those of POSIX", allow_module_level=True)
+
+
+CRATE_FILES = {
+    "a key of many parts": "a." * 9_000 + "b = 1",
+    "a table of many parts": "[" + "a." * 9_000 + "b]",
+    "lists in lists": "x = [" + "[" * 4_000,
+    "an open text": '"' * 15_000,
+    "a million lines": "\n" * 900_000,
+}
+
+
+@pytest.mark.parametrize("name", CRATE_FILES)
+def test_crate_files_that_take_readers_long(name: str) -> None:
+    Path("post.crate.toml").write_text(CRATE_FILES[name], "utf-8")
+    done = run("pack", "post.crate.toml")
+    assert (done.returncode, done.stdout) == (3, b"")
+    assert done.stderr.startswith(b"agile-crate: error: post.crate.toml")

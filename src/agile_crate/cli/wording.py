@@ -6,11 +6,12 @@ import shlex
 from collections.abc import Collection
 
 from ..core.sentence import Sentence, Spelling
+from ..settings.table import key_of
 
 
 def option_name(name: str) -> str:
     """The option of a setting: ``max_size`` → ``--max-size``."""
-    return "--" + name.replace("_", "-")
+    return f"--{key_of(name)}"
 
 
 def as_option(name: str, value: str) -> str:

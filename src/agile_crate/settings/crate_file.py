@@ -17,9 +17,9 @@ from ..core.names import nearest
 from ..core.sentence import setting
 from ..core.text import quoted
 from .given import read_one, settings_from
-from .kinds import Kind
+from .kinds import FLAG, Kind
 from .skins import Skin
-from .table import Option, options
+from .table import Option, key_of, options
 
 Keys = tuple[str, ...]
 Table = Mapping[str, Any]
@@ -84,11 +84,11 @@ def _order(name: str, crate: Table, defaults: Mapping[str, object], from_here: C
         for key, typed in _in_animation(animation, _table(table, here), here):
             before = given.get(key, [])
             given[key] = [*(before if isinstance(before, list) else [before]), *typed]
-            _check(key, given[key], (*here, _key(key)))
+            _check(key, given[key], (*here, key_of(key)))
     try:
         settings_from(given)
     except UsageError as error:
-        keys = (_key(setting) for setting, _ in error.sentence.settings)
+        keys = (key_of(setting) for setting, _ in error.sentence.settings)
         wrong = next((key for key in keys if key in crate), None)
         raise WrongKeyError((*at, wrong) if wrong else at, error.sentence.marked) from None
     skins = _table(crate.get("skin", {}), (*at, "skin")).items()
@@ -138,7 +138,7 @@ _NEEDED = {
 
 def _given(table: Table, at: Keys, besides: Sequence[str], from_here: Callable[[str], str]) -> dict[str, object]:
     """The settings of a table, by field name, as they would be typed."""
-    known = {_key(name): (name, option) for name, (option, _) in options().items()}
+    known = {key_of(name): (name, option) for name, (option, _) in options().items()}
     _only(table, at, (*besides, *known))
     given: dict[str, object] = {}
     for key, value in table.items():
@@ -159,7 +159,7 @@ def _path(text: str, from_here: Callable[[str], str]) -> str:
 
 def _in_animation(animation: str, table: Table, at: Keys) -> Iterator[tuple[str, list[str]]]:
     """The settings of an animation's table, by field name, as they would be typed for it alone."""
-    known = {_key(name): (name, option) for name, (option, _) in options().items() if _is_for_one(option)}
+    known = {key_of(name): (name, option) for name, (option, _) in options().items() if _is_for_one(option)}
     for key in table:
         if key not in known and key.replace("-", "_") in options():
             told = f"{quoted(key)} is not for one animation; write it above, for the whole crate"
@@ -180,7 +180,7 @@ def _is_for_one(option: Option) -> bool:
 
 
 def _typed(value: object, kind: Kind, at: Keys) -> Any:
-    if isinstance(value, bool) and kind.told == "true or false":
+    if isinstance(value, bool) and kind is FLAG:
         return value
     typed = kind.typed(value)
     if typed is None:
@@ -231,13 +231,8 @@ def _paths(value: object, at: Keys) -> list[str]:
     return listed
 
 
-def _key(name: str) -> str:
-    """The key of a setting: ``max_size`` → ``max-size``."""
-    return name.replace("_", "-")
-
-
 def as_key(name: str, value: str) -> str:
     """A setting as a crate file says it, for sentences."""
     if not value:
-        return _key(name)
-    return f"{_key(name)} = {value}" if value.isdecimal() else f'{_key(name)} = "{value}"'
+        return key_of(name)
+    return f"{key_of(name)} = {value}" if value.isdecimal() else f'{key_of(name)} = "{value}"'

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from .table import Option, options
+from .table import Option, key_of, options
 
 DRAFT = "https://json-schema.org/draft/2020-12/schema"
 
@@ -12,9 +12,9 @@ DRAFT = "https://json-schema.org/draft/2020-12/schema"
 def crate_schema() -> dict[str, Any]:
     """JSON Schema (2020-12) of what a crate file's TOML holds."""
     table = options()
-    settings = {_key(name): _of(option) for name, (option, _) in table.items()}
+    settings = {key_of(name): _of(option) for name, (option, _) in table.items()}
     in_animation = {
-        _key(name): _of(option, alone=True)
+        key_of(name): _of(option, alone=True)
         for name, (option, _) in table.items()
         if option.per_animation or option.kind.in_animation
     }
@@ -89,7 +89,3 @@ def _of(option: Option, alone: bool = False) -> dict[str, Any]:
     kind = option.kind.in_animation if alone and option.kind.in_animation else option.kind
     help = option.help[:1].upper() + option.help[1:]
     return {"description": f"{help}."} | dict(kind.schema)
-
-
-def _key(name: str) -> str:
-    return name.replace("_", "-")

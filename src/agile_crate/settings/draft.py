@@ -9,8 +9,8 @@ import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any
 
-from .kinds import Kind, Typed
-from .table import Option, options
+from .kinds import HOLDS, Kind, Typed
+from .table import Option, key_of, options
 
 _BARE = re.compile(r"[A-Za-z0-9_-]+")
 
@@ -29,7 +29,7 @@ def crate_lines(name: str, inputs: Sequence[str], out: str, given: Mapping[str, 
         if everyone:
             lines.append(key_line(field, everyone))
         for animation, typed in named:
-            alone.setdefault(animation, {})[_key(field)] = _value(option.kind.in_animation or option.kind, typed)
+            alone.setdefault(animation, {})[key_of(field)] = _value(option.kind.in_animation or option.kind, typed)
     for animation, told in alone.items():
         lines += ["", animation_head(name, animation), *(f"{key} = {value}" for key, value in told.items())]
     return lines
@@ -43,7 +43,7 @@ def animation_head(name: str, animation: str) -> str:
 def key_line(field: str, typed: bool | str | list[str]) -> str:
     """One setting, as it was typed, as a line."""
     option, _ = options()[field]
-    return f"{_key(field)} = {'true' if typed is True else _value(option.kind, typed)}"
+    return f"{key_of(field)} = {'true' if typed is True else _value(option.kind, typed)}"
 
 
 def _apart(option: Option, typed: Any) -> tuple[str | list[str] | None, list[tuple[str, Any]]]:
@@ -56,7 +56,7 @@ def _apart(option: Option, typed: Any) -> tuple[str | list[str] | None, list[tup
         ]
     if option.kind.in_animation is None:
         return typed, []
-    if option.metavar.startswith("NAME:"):  # swim:3=2
+    if option.kind is HOLDS:  # swim:3=2
         held: dict[str, dict[str, str]] = {}
         for text in texts:
             where, _, amount = text.rpartition("=")
@@ -154,10 +154,6 @@ def toml(value: object) -> str:
 
 def _word(key: str) -> str:
     return key if _BARE.fullmatch(key) else toml(key)
-
-
-def _key(field: str) -> str:
-    return field.replace("_", "-")
 
 
 def commented(lines: Sequence[str]) -> Iterator[str]:

@@ -50,10 +50,11 @@ def written(
     """
     drawing = _Meter("drawing", sum(sum(plan.drawn) * (1 + len(plan.skins)) for plan in plans), progress)
     writing = _Meter("writing", sum(_pieces(plan) for plan in plans), progress)
+    write = partial(_written_sheets, staging=staging, executor=executor, drawing=drawing, writing=writing, kept=kept)
     crates: list[Crate] = []
     said = [plan.settings for plan in plans]
     while plans:
-        crates.append(_with_sheets(staging, plans.pop(0), executor, drawing, writing, kept))
+        crates.append(_with_sheets(plans.pop(0), write, executor))
     for crate, settings in reversed(list(zip(crates, said, strict=True))):
         larger = [
             (other.portion / settings.portion, one)
@@ -73,22 +74,13 @@ def _pieces(plan: Plan) -> int:
     return sum(len(strip_starts(*sheet.size)) for sheet in plan.crate.sheets) * times
 
 
-def _with_sheets(
-    staging: Staging,
-    plan: Plan,
-    executor: Executor,
-    drawing: _Meter,
-    writing: _Meter,
-    kept: tuple[Cache, str] | None,
-) -> Crate:
-    """Draws and writes a plan's sheets, and those of its skins."""
-    digests = _written_sheets(staging, plan, executor, drawing, writing, kept)
+def _with_sheets(plan: Plan, write: Callable[[Plan], Iterable[str]], executor: Executor) -> Crate:
+    """The crate of a plan with the digests of its sheets, and of those of its skins, which `write` draws and writes."""
     sheets = [
-        dataclasses.replace(sheet, sha256=sha256) for sheet, sha256 in zip(plan.crate.sheets, digests, strict=True)
+        dataclasses.replace(sheet, sha256=sha256) for sheet, sha256 in zip(plan.crate.sheets, write(plan), strict=True)
     ]
     for number in range(len(plan.skins)):
-        own = _worn(plan, number)
-        for index, sha256 in enumerate(_written_sheets(staging, own, executor, drawing, writing, kept)):
+        for index, sha256 in enumerate(write(_worn(plan, number))):
             skins = list(sheets[index].skins)
             skins[number] = dataclasses.replace(skins[number], sha256=sha256)
             sheets[index] = dataclasses.replace(sheets[index], skins=tuple(skins))
@@ -112,8 +104,8 @@ def _worn(plan: Plan, number: int) -> Plan:
 
 
 def _written_sheets(
-    staging: Staging,
     plan: Plan,
+    staging: Staging,
     executor: Executor,
     drawing: _Meter,
     writing: _Meter,
