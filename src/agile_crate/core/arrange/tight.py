@@ -20,8 +20,9 @@ from typing import NamedTuple
 
 from ..model.geometry import Size
 from . import skyline
+from .policies import POLICIES, Policy, policies
 from .sheet_size import SheetRules
-from .skyline import FAR, FAVOUR, Stock, Weights, fill
+from .skyline import FAR, Stock, Weights, fill
 from .through import search_through
 
 COMPILED = not skyline.__file__.endswith(".py")
@@ -32,41 +33,9 @@ Laid = list[tuple[tuple[int, int], int, int]]
 """Boxes as they lie: width and height, left and top edge."""
 
 
-class Policy(NamedTuple):
-    """What a pass prefers: the weights of `skyline.Weights`, in its order."""
-
-    exact: int
-    level: int
-    tall: int
-    sliver: int
-    pair: int
-
-    def __str__(self) -> str:
-        return ", ".join(f"{name} {value}" for name, value in zip(self._fields, self, strict=True))
-
-
-POLICIES = (
-    Policy(435, 612, 21, 42, 142),
-    Policy(3111, 3191, 53, 43, 50),
-    Policy(519, 782, 10, 64, 40),
-    Policy(2835, 1229, 58, 35, 86),
-    Policy(764, 1292, 29, 170, 60),
-    Policy(185, 454, 3, 132, 152),
-    Policy(3752, 2569, 53, 62, 55),
-    Policy(381, 782, 13, 64, 34),
-    Policy(9000, 240, 42, 41, 31),
-)
-"""What filled most sheets in trials over many sets of sprites and of cut rectangles, of 50 to 5,000 boxes."""
-
 EFFORTS = {"quick": (500, 1_000), "steady": (1_000, 44_000), "deep": (5_000, 5_000_000)}
 """How much work may be done: so much for each box, and so much times the root of their number. Looking at a width is
 one, placing a box some more; compiled, 1,000 take about as long as decoding a frame of 64×64."""
-
-FEW = 30
-"""Kinds of boxes. Up to so many, favouring some by chance finds more than weights alone."""
-
-SPREAD = 10
-"""How far apart the least and the most are that chance makes of a weight."""
 
 NEXT = 0.8
 """This share of the passes aims at the next smaller sheet; the others at any between it and the bound."""
@@ -231,25 +200,13 @@ class _Search:
     def _is_too_long(self, size: Size) -> bool:
         return self.aspect is not None and max(size) > self.aspect * min(size)
 
-    def _policies(self) -> Iterator[tuple[Policy, list[int]]]:
-        """What to prefer, without end: what is known to be good, then the same changed by chance."""
-        chance = self.chance
-        yield from ((policy, []) for policy in POLICIES)
-        while True:
-            policy = Policy(*(int(weight * SPREAD ** (chance.random() - 0.5)) for weight in chance.choice(POLICIES)))
-            favour: list[int] = []
-            if len(self.kinds) <= FEW and chance.random() < 0.5:
-                most = int(FAVOUR * chance.random() ** 2)
-                favour = [chance.randint(0, most) for _ in self.kinds]
-            yield policy, favour
-
     def _among_few(self) -> None:
         """Where only some sizes are allowed: the smallest first, until one holds everything; then the smaller again."""
         few = [inside for inside in self._few() if self._may_hold(inside)]
         share = self.budget / max(1, len(few)) / 2
         for number, inside in enumerate(few):
             least = self.budget - share
-            for count, (policy, favour) in enumerate(self._policies()):
+            for count, (policy, favour) in enumerate(policies(self.chance, len(self.kinds))):
                 if self.attempt(inside, policy, favour):
                     self._again(few[:number])
                     return
@@ -257,7 +214,7 @@ class _Search:
                     break
 
     def _again(self, smaller: list[Size]) -> None:
-        for policy, favour in self._policies():
+        for policy, favour in policies(self.chance, len(self.kinds)):
             self.proven = not smaller
             for number, inside in enumerate(smaller):
                 if self.budget > 0 and self.attempt(inside, policy, favour):
@@ -290,7 +247,7 @@ class _Search:
             return
         self._first(only or self._widths())
         widths = only or self._widths()
-        ways = self._policies()
+        ways = policies(self.chance, len(self.kinds))
         if len(self.boxes) <= SO_FEW and not only_width:
             budget, self.budget = self.budget, self.budget // 4
             widths = self._smaller(widths, ways)
