@@ -121,3 +121,19 @@ def test_from_the_first_try_to_the_project(run: Run, frames: Path, tmp_path: Pat
     assert not (tmp_path / "new.toml").exists()
     done = run("pack", "art/gull.crate.toml", "--draft", "x.toml")
     assert done.stderr == "agile-crate: error: --draft writes a crate file, and one is given already; leave it out\n"
+
+
+def test_canvases_are_made_alike_within_an_animation_only(run: Run, tmp_path: Path) -> None:
+    save(tmp_path / "frames" / "walk" / "walk_1.png", art(20, 24, 1))
+    save(tmp_path / "frames" / "walk" / "walk_2.png", art(20, 20, 2))
+    save(tmp_path / "frames" / "sea.png", art(90, 30, 3))
+    assert run("draft", "frames", "--out", "post.crate.toml").returncode == 0
+    file = tmp_path / "post.crate.toml"
+    text = file.read_text("utf-8")
+    assert '# canvas = "animation"\n' in text
+    file.write_text(uncommented(text), "utf-8")
+    done = run("pack", "post.crate.toml")
+    assert done.returncode == 0, done.stderr
+    document = metadata(tmp_path / "build" / "frames.json")
+    canvases = {frame["name"]: frame["canvas"] for frame in document["frames"]}
+    assert canvases == {"walk/walk_1": [20, 24], "walk/walk_2": [20, 24], "sea": [90, 30]}

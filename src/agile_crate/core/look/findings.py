@@ -133,7 +133,7 @@ def canvases(sequence: Surveyed) -> Iterator[Finding]:
             FAULT,
             odd,
             what,
-            f"{setting('canvas', 'common')}; {setting('align')} says where they stand",
+            f"{setting('canvas', 'animation')}; {setting('align')} says where they stand",
         )
 
 
