@@ -55,6 +55,7 @@ ALL_STEPS = [
     ["--scale", "2", "--resample", "pixel", "--outline", "#201830:2:inner"],
     ["--fit", "20x20", "--trim", "sheet", "--pivot", "feet"],
     ["--color-key", "corner:3", "--hard-alpha", "128"],
+    ["--clear-below", "60", "--trim", "frame", "--drop-copies", "--alike", "12"],
     ["--palette", "#201830,#f2e9d8,#4080c0", "--dither", "--shift", "walk=3,-1"],
     ["--colors", "5", "--trim", "animation", "--shape", "contour", "--shape-of", "animation"],
     ["--canvas", "common", "--align", "top-left", "--pivot", "0.25,0.75", "--snap-pivot"],

@@ -23,7 +23,7 @@ SEQUENCES = (
 )
 
 EVERYTHING: Mapping[str, Any] = {
-    "color_key": "#000000:9", "fit": "40x40", "hard_alpha": 100, "colors": 8, "dither": True, "canvas": "animation",
+    "color_key": "#000000:9", "fit": "40x40", "clear_below": 3, "hard_alpha": 100, "colors": 8, "dither": True, "canvas": "animation",
     "shift": ["1,0", "swim=2,1"], "outline": "#201830:2", "trim": "animation", "cushion": 1, "pivot": ["swim=feet",
     "0.37,1"], "snap_pivot": True, "fill_under": True, "shape": "contour", "shape_of": "animation", "forget_offsets":
     True,
@@ -47,7 +47,6 @@ def test_a_first_look_is_a_value_with_which_equal_drawings_become_equal_pictures
     before = pixels.copy()
     a, b = seen("a", pixels, one), seen("b", pixels, other)
     assert np.array_equal(pixels, before)
-    assert a.fingerprint == b.fingerprint != seen("a", art(30, 20, 1), one).fingerprint
     assert a.pictures[0].canvas == (15, 10)
     assert np.array_equal(a.pictures[0].pixels, b.pictures[0].pixels)
 

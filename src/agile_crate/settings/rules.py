@@ -30,6 +30,11 @@ def contradictions(settings: Settings) -> Iterator[str]:
     if settings.dither and not (settings.palette or settings.colors):
         others = f"{setting('palette')} or {setting('colors')}"
         yield f"{setting('dither')} mixes the colours of a palette; give {others} with it"
+    if settings.alike and not (settings.drop_copies or settings.drop_closing):
+        yield (
+            f"{setting('alike')} says which frames are copies; give {setting('drop_copies')} or "
+            f"{setting('drop_closing')} with it"
+        )
     if (settings.shape_points or settings.shape_of != "frame") and not settings.shape:
         asked = "shape_points" if settings.shape_points else "shape_of"
         yield f"{setting(asked)} says more about a shape; give {setting('shape')} with it"

@@ -149,6 +149,14 @@ class Settings:
     )
     drop_copies: bool = flag("take", "drop frames that only repeat the one before", remembered=True)
     drop_closing: bool = flag("take", "drop a last frame that equals the first", remembered=True)
+    alike: int = one(
+        "take",
+        0,
+        "frames are copies if no value differs by more than N of 255",
+        "N",
+        readers.whole(1, 64),
+        remembered=True,
+    )
     reverse: bool = flag("take", "every animation backwards", remembered=True)
     mirrored: tuple[tuple[str, str], ...] = many(
         "take", "another animation, left and right exchanged", "NEW=OLD", readers.pair, remembered=True
@@ -194,6 +202,9 @@ class Settings:
     )
     resample: str = choice(
         "prepare", "smooth", "smooth: filtered; pixel: nearest, for whole factors", ("smooth", "pixel"), remembered=True
+    )
+    clear_below: int = one(
+        "prepare", 0, "alpha up to N becomes empty, everywhere", "N", readers.whole(1, 254), remembered=True
     )
     hard_alpha: int = one(
         "prepare", 0, "alpha from N on becomes opaque, below empty", "N", readers.whole(1, 255), remembered=True

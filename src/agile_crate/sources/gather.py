@@ -101,7 +101,7 @@ def gather(
     for name, parts in by_animation(looked.parts).items():
         frames = []
         for frame, its, milliseconds in (frame for part in parts for frame in part.frames):
-            frames.append(Exposure(frame, len(drawings), milliseconds, fingerprint=its.fingerprint))
+            frames.append(Exposure(frame, len(drawings), milliseconds))
             drawings.append(its.pictures)
         sequences.append(FrameSequence(name, tuple(frames), parts[0].loop, parts[0].times))
     return Gathered(in_order(sequences), tuple(drawings), looked.passed_over, looked.warnings, looked.files)

@@ -62,13 +62,13 @@ def recalled(kept: Keeping, sha256: str) -> Reel | None:
         pixels = np.frombuffer(value, np.uint8, offset=len(head) + 1)
         frames = []
         at = 0
-        for label, fingerprint, time, pictures in said["frames"]:
+        for label, time, pictures in said["frames"]:
             seen = []
             for height, width, *about in pictures:
                 end = at + height * width * 4
                 seen.append(_picture(pixels[at:end].reshape(height, width, 4), *about))
                 at = end
-            frames.append((label, Seen(tuple(seen), bytes.fromhex(fingerprint)), time and Fraction(*time)))
+            frames.append((label, Seen(tuple(seen)), time and Fraction(*time)))
         if at != len(pixels) or said["loop"] not in (None, *get_args(Loop)):
             return None
         return Reel(tuple(frames), said["loop"], int(said["times"]), bool(said["is_foreign"]))
@@ -87,7 +87,6 @@ def keep(kept: Keeping, sha256: str, reel: Reel) -> None:
     frames = [
         (
             label,
-            seen.fingerprint.hex(),
             time and time.as_integer_ratio(),
             [(*p.pixels.shape[:2], p.canvas, p.offset, p.keyed) for p in seen.pictures],
         )

@@ -22,10 +22,11 @@ from ..settings.table import Settings
 from ..sources.gather import Progress, gather
 from ..sources.kept import keeping
 from ..store.cache import Cache
+from .likeness import likeness
 from .prepare import Prepared, first_look, prepare
 from .prepare import Worn as WornOnTheWay
 from .take import each, pictures_of, taken, with_copies
-from .wardrobe import Worn, told_apart, worn
+from .wardrobe import Worn, worn
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,10 +67,8 @@ def intake(
     wardrobe = [
         worn(skin, gathered.drawings, inputs, own, settings, at_first, executor, progress, kept) for skin in skins
     ]
-    told_from = gathered.sequences
-    if at_first.fingerprints:
-        told_from = told_apart(told_from, wardrobe)
-    sequences, remarkable = taken(told_from, settings)
+    told_apart = partial(likeness, drawings=gathered.drawings, skins=wardrobe, settings=sizes[0], executor=executor)
+    sequences, remarkable = taken(gathered.sequences, settings, told_apart)
     each("shift", settings.shift, sequences)
     each("pivot", settings.pivot, sequences)
     sizes = tuple(with_copies(one, sequences) if any(s.origin for s in sequences) else one for one in sizes)
@@ -78,7 +77,7 @@ def intake(
     idle = (warning for one in wardrobe for warning in one.warnings)
     passed_over, warnings = gathered.passed_over, (*gathered.warnings, *remarkable, *idle)
     files = (*gathered.files, *(file for one in wardrobe for file in one.files))
-    del gathered, wardrobe
+    del gathered, wardrobe, told_apart
     prepared = tuple(
         prepare(waiting.pop(0), sequences, one, executor, for_proof, touches.get(one.portion, {}), clothes.pop(0))
         for one in sizes

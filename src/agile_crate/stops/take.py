@@ -11,7 +11,7 @@ from ..core.frame.mirror import flipped
 from ..core.model.geometry import Offset
 from ..core.model.picture import Picture, Sequences
 from ..core.motion import take
-from ..core.motion.take import check_names
+from ..core.motion.take import Likeness, check_names
 from ..core.sentence import Sentence, setting
 from ..settings.table import PerAnimation, Settings
 
@@ -25,8 +25,9 @@ class Taken(NamedTuple):
     warnings: tuple[Sentence, ...]
 
 
-def taken(sequences: Sequences, settings: Settings) -> Taken:
-    """The sequences that a build packs, in order. Raises UsageError and InputError.
+def taken(sequences: Sequences, settings: Settings, likeness: Callable[[Sequences], Likeness]) -> Taken:
+    """The sequences that a build packs, in order; `likeness` says, of those that are left when copies are dropped,
+    which frames show the same. Raises UsageError and InputError.
 
     The order of the steps, whatever the order of the options: include and exclude, rename, frames, split, every,
     drop-copies, drop-closing, reverse, mirrored, reversed, order. Each refers to animations by the names that they
@@ -43,10 +44,12 @@ def taken(sequences: Sequences, settings: Settings) -> Taken:
     sequences = take.ranged(sequences, each("frames", settings.frames, sequences))
     sequences = take.split(sequences, _mapping("split", settings.split))
     sequences = take.thinned(sequences, each("every", settings.every, sequences))
-    if settings.drop_copies:
-        sequences = take.without_copies(sequences)
-    if settings.drop_closing:
-        sequences = take.without_closing(sequences)
+    if settings.drop_copies or settings.drop_closing:
+        alike = likeness(sequences)
+        if settings.drop_copies:
+            sequences = take.without_copies(sequences, alike)
+        if settings.drop_closing:
+            sequences = take.without_closing(sequences, alike)
     if settings.reverse:
         sequences = take.backwards(sequences)
     makings: tuple[Literal["mirrored", "reversed"], ...] = ("mirrored", "reversed")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import dataclasses
-import hashlib
 from collections.abc import Iterator, Sequence
 from collections.abc import Set as AbstractSet
 from concurrent.futures import Executor
@@ -13,11 +12,10 @@ from typing import NamedTuple
 
 from ..core.crate.origin import Origin
 from ..core.errors import InputError
-from ..core.frame.fingerprint import fingerprint
 from ..core.frame.first_look import FirstLook, scaled_picture, seen
 from ..core.frame.layers import has_color, laid_over_each_other, recolored
 from ..core.frame.wishes import Scaling
-from ..core.model.picture import Picture, Sequences
+from ..core.model.picture import Picture
 from ..core.sentence import Sentence
 from ..core.text import few, measured, quoted
 from ..settings.skins import Skin
@@ -54,7 +52,7 @@ def worn(
 
     Raises InputError for frames that are missing, or of another size than the base's.
     """
-    look = FirstLook(None if skin.plain else first.color_key, (Scaling(Fraction(1)),), False)
+    look = FirstLook(None if skin.plain else first.color_key, (Scaling(Fraction(1)),))
     is_flat, to_srgb = settings.layers == "flat", settings.to_srgb and not skin.plain
     layers: list[dict[str, Picture]] = []
     files: list[Origin] = []
@@ -122,25 +120,3 @@ def _refuse_other_sizes(skin: Skin, base: Drawings, drawings: Drawings) -> None:
             f"the skin {quoted(skin.name)}: {quoted(mine.name)} is {measured(mine.canvas)}, and the base's is "
             f"{measured(its.canvas)}; bring both to one canvas"
         )
-
-
-def told_apart(sequences: Sequences, skins: Sequence[Worn]) -> Sequences:
-    """Sequences in which drawings are the same only if they are so in every skin."""
-    if not skins:
-        return sequences
-
-    def mark(number: int, own: bytes) -> bytes:
-        pictures = (skin.drawings[number][0] for skin in skins)
-        others = b"".join(fingerprint(picture.pixels, picture.canvas, picture.offset) for picture in pictures)
-        return hashlib.blake2b(own + others, digest_size=16).digest()
-
-    return tuple(
-        dataclasses.replace(
-            sequence,
-            frames=tuple(
-                dataclasses.replace(frame, fingerprint=mark(frame.drawing, frame.fingerprint))
-                for frame in sequence.frames
-            ),
-        )
-        for sequence in sequences
-    )

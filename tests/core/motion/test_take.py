@@ -19,10 +19,12 @@ def sequence(name: str | None, *seeds: int, milliseconds: int | None = None) -> 
     stem = name or "still"
     return FrameSequence(
         name,
-        tuple(
-            Exposure(f"{stem}/{stem}_{i:02d}", seed, own, fingerprint=bytes([seed])) for i, seed in enumerate(seeds, 1)
-        ),
+        tuple(Exposure(f"{stem}/{stem}_{i:02d}", seed, own) for i, seed in enumerate(seeds, 1)),
     )
+
+
+def same(a: Exposure, b: Exposure) -> bool:
+    return a.drawing == b.drawing
 
 
 SWIM, DIVE, STILLS = sequence("swim", *range(10)), sequence("dive", 0, 0, 0, 1, 1, 0), sequence(None, 1, 2)
@@ -118,12 +120,12 @@ def test_the_first_of_every_n_stands_for_n(count: int, step: int) -> None:
 
 
 def test_copies_and_closing_frames() -> None:
-    short = take.without_copies(ALL)
+    short = take.without_copies(ALL, same)
     assert numbers(short, "dive") == [1, 4, 6]
     assert [p.units for p in short[0].frames] == [3, 2, 1]
-    assert numbers(take.without_closing(short), "dive") == [1, 4]
-    assert numbers(take.without_closing(short), "swim") == list(range(1, 11))
-    assert len(take.without_closing((sequence("one", 1),))[0].frames) == 1
+    assert numbers(take.without_closing(short, same), "dive") == [1, 4]
+    assert numbers(take.without_closing(short, same), "swim") == list(range(1, 11))
+    assert len(take.without_closing((sequence("one", 1),), same)[0].frames) == 1
 
 
 def test_backwards_leaves_stills_alone() -> None:

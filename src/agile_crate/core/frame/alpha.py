@@ -23,6 +23,13 @@ def hard_alpha(pixels: Pixels, threshold: int) -> Pixels:
     return result
 
 
+def cleared(pixels: Pixels, faintest: int) -> Pixels:
+    """Every pixel of alpha up to `faintest` (1 to 254) wholly empty, all bytes 0: a new array."""
+    result = pixels.copy()
+    result[pixels[..., 3] <= faintest] = 0
+    return result
+
+
 def premultiplied(pixels: Pixels) -> Pixels:
     """Colours multiplied by their alpha, rounded to the nearest (Porter and Duff, 1984): a new array."""
     result = pixels.copy()

@@ -10,7 +10,6 @@ import numpy as np
 from ..model.geometry import ORIGIN, Size
 from ..model.picture import Picture
 from ..pixels import Pixels
-from .fingerprint import fingerprint
 from .visible import without_rim
 from .wishes import ColorKey, Scaling
 
@@ -20,18 +19,16 @@ LARGEST_CANVAS = 16_384
 
 class FirstLook(NamedTuple):
     """What is to be done at first sight: the colour key, and a scaling for each size of the build, where the factor is
-    known by then. `fingerprints`: whether drawings will be compared. Equal values give equal results."""
+    known by then. Equal values give equal results."""
 
     color_key: ColorKey | None
     scalings: tuple[Scaling, ...]
-    fingerprints: bool
 
 
 class Seen(NamedTuple):
-    """What the first look gave: a picture for each size of the build, and the fingerprint if one was wanted."""
+    """What the first look gave: a picture for each size of the build."""
 
     pictures: tuple[Picture, ...]
-    fingerprint: bytes
 
     @property
     def nbytes(self) -> int:
@@ -53,8 +50,7 @@ def seen(name: str, pixels: Pixels, look: FirstLook) -> Seen:
         gone = int(before - np.count_nonzero(pixels[..., 3]))
     pixels, offset = without_rim(pixels)
     picture = Picture(name, pixels, canvas, offset, keyed=gone)
-    mark = fingerprint(pixels, canvas, offset) if look.fingerprints else b""
-    return Seen(tuple(scaled_picture(picture, scaling) for scaling in look.scalings), mark)
+    return Seen(tuple(scaled_picture(picture, scaling) for scaling in look.scalings))
 
 
 def scaled_picture(picture: Picture, scaling: Scaling) -> Picture:

@@ -55,15 +55,13 @@ class Exposure:
     """One frame of a sequence: which drawing it shows, by its place among all that were read, and for how long.
 
     `milliseconds` is how long the source shows it, None where it does not say; `units` is how many frames of the source
-    it stands for. `fingerprint` is the same for drawings that are the same, and empty where nobody asked for it.
-    `flipped`: shown with left and right exchanged.
+    it stands for. `flipped`: shown with left and right exchanged.
     """
 
     name: str
     drawing: int
     milliseconds: Fraction | None = None
     units: int = 1
-    fingerprint: bytes = b""
     flipped: bool = False
 
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import fnmatch
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 from fractions import Fraction
 from itertools import accumulate, chain, zip_longest
@@ -197,18 +197,17 @@ def _merged(frames: Sequence[Exposure]) -> Exposure:
     )
 
 
-def same_drawing(a: Exposure, b: Exposure) -> bool:
-    """Whether two frames show the same drawing, as it was before any scaling."""
-    return a.fingerprint == b.fingerprint and a.flipped == b.flipped
+Likeness = Callable[[Exposure, Exposure], bool]
+"""Whether two frames show the same."""
 
 
-def without_copies(sequences: Sequences) -> Sequences:
-    """Of frames that repeat the one before them exactly, only the first, shown as long as its copies together."""
+def without_copies(sequences: Sequences, alike: Likeness) -> Sequences:
+    """Of frames that show the same as the one before them, only the first, shown as long as its copies together."""
 
     def one(sequence: FrameSequence) -> FrameSequence:
         runs: list[list[Exposure]] = []
         for frame in sequence.frames:
-            if runs and same_drawing(runs[-1][0], frame):
+            if runs and alike(runs[-1][0], frame):
                 runs[-1].append(frame)
             else:
                 runs.append([frame])
@@ -217,11 +216,11 @@ def without_copies(sequences: Sequences) -> Sequences:
     return tuple(one(s) if s.name is not None else s for s in sequences)
 
 
-def without_closing(sequences: Sequences) -> Sequences:
-    """Without the last frame of an animation where it equals the first."""
+def without_closing(sequences: Sequences, alike: Likeness) -> Sequences:
+    """Without the last frame of an animation where it shows the same as the first."""
 
     def closes(s: FrameSequence) -> bool:
-        return s.name is not None and len(s.frames) > 1 and same_drawing(s.frames[0], s.frames[-1])
+        return s.name is not None and len(s.frames) > 1 and alike(s.frames[0], s.frames[-1])
 
     return tuple(replace(s, frames=s.frames[:-1]) if closes(s) else s for s in sequences)
 

@@ -1,6 +1,6 @@
 """The prepare stop: what is done to frames between their sources and the arrangement, always in the same order.
 
-colour key → scale → hard alpha → palette → canvas, shift → outline → trim → pivot → fill under → shapes → offsets. The
+colour key → scale → clear below → hard alpha → palette → canvas, shift → outline → trim → pivot → fill under → shapes → offsets. The
 colour key, and the scale where it is known by then, are applied at first sight (`core.frame.first_look`). A build
 and its proof both walk this.
 """
@@ -36,6 +36,7 @@ T = TypeVar("T")
 STEPS: tuple[tuple[str, Callable[[Settings], bool]], ...] = (
     ("key", lambda settings: settings.color_key is not None),
     ("scale", lambda settings: bool(settings.fit) or settings.scale != 1),
+    ("clear_below", lambda settings: settings.clear_below > 0),
     ("hard_alpha", lambda settings: settings.hard_alpha > 0),
     ("palette", lambda settings: bool(settings.colors or settings.palette)),
     ("places", lambda _: True),
@@ -54,6 +55,9 @@ BATCH = 1 << 18
 SHARED = frozenset({"scale", "places", "trim", "pivots", "shapes", "offsets"})
 """Steps that decide once, on the base's frames, for all skins; the others decide for each skin by itself, and leave out
 those that are plain. What trimming keeps holds what is seen of every skin."""
+
+PIXELS = frozenset({"scale", "clear_below", "hard_alpha", "palette"})
+"""Steps that say which pixels a frame has, and so whether two frames show the same."""
 
 SMALL = 1 << 14
 """Pixels. Where pictures have fewer on average, the interpreter's lock makes two threads slower than one."""
@@ -106,7 +110,21 @@ def first_look(sizes: Sequence[Settings]) -> FirstLook:
     are alike but for lengths."""
     settings = sizes[0]
     scalings = tuple(scaling_of(one, 1 if one.fit else one.scale) for one in sizes)
-    return FirstLook(settings.color_key, scalings, settings.drop_copies or settings.drop_closing)
+    return FirstLook(settings.color_key, scalings)
+
+
+def as_stored(
+    pictures: Iterable[Picture], sequences: Sequences, settings: Settings, executor: Executor, plain: bool = False
+) -> list[Picture]:
+    """Pictures of frames, in crate order, with the pixels that they will be stored with; where on which canvas, or how
+    much of it, is left open. Those of a plain skin are only scaled."""
+    lineup, result = lineup_of(sequences), list(pictures)
+    for name, is_wanted in STEPS:
+        if name in PIXELS and is_wanted(settings) and (name in SHARED or not plain):
+            step = step_of(name)
+            decision = step.decide(_spread(executor, partial(_facts, step, settings), result), lineup, settings)
+            _apply(step, result, decision, executor)
+    return result
 
 
 def prepare(
