@@ -8,17 +8,16 @@ import sys
 from fractions import Fraction
 from typing import TYPE_CHECKING, Any
 
+from .. import __version__
 from .parser import Parser, add_common
 from .status import Status
 from .wording import told
 
 if TYPE_CHECKING:
-    from ..core.look.findings import Finding
+    from ..core.look.finding import Finding
     from ..jobs.survey import SequenceSummary, Survey
 
 USAGE = "INPUT…"
-
-STYLES = {"fault": "bold red", "doubt": "bold yellow", "note": "bold blue"}
 
 DESCRIPTION = """\
 Looks frames over before packing: one table of sequences, and under it what was found, worst first, with the frames it
@@ -29,11 +28,15 @@ The usual call:  agile-crate survey frames/otter
 
 EXAMPLES = """\
 examples (on the frames that 'agile-crate demo' writes):
-  agile-crate survey otter-post/frames
-  agile-crate survey otter-post/rough --allow wobble --allow copies
+  agile-crate survey otter-post/frames --notes
+  agile-crate survey otter-post/rough --code jump --code closing
   agile-crate survey otter-post/rough --page look/rough.html
-  agile-crate survey otter-post/frames/otter --strict --quiet
+  agile-crate survey otter-post/rough --save-allowed look/allowed.json
+  agile-crate survey otter-post/rough --allowed look/allowed.json --strict --quiet
 """
+
+ROWS = 40
+"""Sequences in the table; the others are counted."""
 
 
 def declare(parser: Parser) -> None:
@@ -41,10 +44,17 @@ def declare(parser: Parser) -> None:
     group.add("inputs", metavar="INPUT", nargs="+", help="a folder, file or quoted pattern of frames; or a crate file")
     group.add("--fps", metavar="N", help="frames a second, for the seconds in the table (default 12)")
     group.add("--scale", metavar="N", help="also look whether canvases come out even at 50%% or 0.5")
+    group = parser.section("what is told")
+    group.add("--notes", action="store_true", help="also what is only good to know")
+    group.add("--code", metavar="CODE", action="append", default=[], help="only findings of this code, each in full")
     group.add("--allow", metavar="CODE", action="append", default=[], help="leave out findings of this code")
-    group.add("--page", metavar="FILE", help="also a page that plays every sequence, with what was found")
-    group.add("--force", action="store_true", help="overwrite a page that is there")
+    group.add("--allowed", metavar="FILE", help="leave out what an earlier look saved as found fine")
     group.add("--strict", action="store_true", help="exit code 1 when there is any fault")
+    group = parser.section("what is written")
+    group.add("--page", metavar="FILE", help="a page that plays every sequence, with what was found")
+    group.add("--sarif", metavar="FILE", help="the findings in SARIF, for code hosts")
+    group.add("--save-allowed", metavar="FILE", help="what is told now, as looked at and found fine")
+    group.add("--force", action="store_true", help="overwrite files that are there")
     add_common(parser)
 
 
@@ -56,34 +66,31 @@ def run(arguments: argparse.Namespace) -> int:
     from ..core.text import shown
     from ..jobs.crate_file import frames_of
     from ..jobs.survey import survey
+    from ..jobs.survey_files import SurveyFiles, read_allowed, refuse_existing_files, write_survey_files
     from ..jobs.workers import workers
     from .progress import progress_bars
 
     scale = read_value("scale", readers.scale, arguments.scale) if arguments.scale else Fraction(1)
+    wanted = SurveyFiles(arguments.page, arguments.sarif, arguments.save_allowed)
+    refuse_existing_files(wanted, arguments.force)
+    fine = read_allowed(arguments.allowed) if arguments.allowed else frozenset()
     with workers() as executor, progress_bars(arguments.quiet) as progress:
         inputs = frames_of(arguments.inputs)
-        looked = survey(inputs, executor, progress, fps, arguments.allow, scale)
-        page = None
-        if arguments.page:
-            from dataclasses import replace
-
-            from ..core.sentence import Sentence
-            from ..jobs.show import show_frames
-
-            findings = [replace(one, remedy=Sentence(told(one.remedy))) for one in looked.findings]
-            page = show_frames(inputs, findings, arguments.page, executor, progress, arguments.force)
+        looked = survey(inputs, executor, progress, fps, arguments.allow, scale, arguments.code, fine)
+        written = write_survey_files(looked, inputs, wanted, told, executor, progress, arguments.force, __version__)
     for warning in looked.warnings:
         print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
     if arguments.json:
         print(json.dumps(_document(looked), ensure_ascii=False, indent=2))
     elif not arguments.quiet:
-        _print(looked, arguments.verbose)
-        if page:
-            print(f"wrote {shown(str(page))}")
+        _print_table(looked, arguments.verbose)
+        _print_findings(looked, arguments)
+        for path in written:
+            print(f"wrote {shown(str(path))}")
     return Status.FOUND if arguments.strict and looked.faults else Status.DONE
 
 
-def _print(looked: Survey, verbose: bool) -> None:
+def _print_table(looked: Survey, verbose: bool) -> None:
     from ..core.text import bytes_shown, counted
     from ..sources.find import passed_over_text
     from .tables import Column, print_note, print_table
@@ -92,7 +99,11 @@ def _print(looked: Survey, verbose: bool) -> None:
     print(f"{counted(frames, 'frame')} in {counted(len(looked.sequences), 'sequence')}\n")
     headings = ("frames", "canvas", "seconds", "trimmed", "empty", "unique")
     columns = [Column("sequence"), *(Column(heading, True) for heading in headings), Column("alpha")]
-    print_table(columns, [_row(sequence) for sequence in looked.sequences])
+    listed = looked.sequences if verbose or len(looked.sequences) <= ROWS else looked.sequences[: ROWS - 1]
+    print_table(columns, [_row(sequence) for sequence in listed])
+    if rest := looked.sequences[len(listed) :]:
+        more = counted(sum(sequence.frames for sequence in rest), "frame")
+        print_note(f"and {len(rest):,} more sequences with {more}; --verbose lists them all")
     print_note(
         f"as separate textures {bytes_shown(looked.gpu_bytes)} of GPU memory; "
         f"by area they fit {looked.square}×{looked.square}"
@@ -100,12 +111,6 @@ def _print(looked: Survey, verbose: bool) -> None:
     if looked.passed_over:
         print_note(f"passed over: {passed_over_text(looked.passed_over)}")
     print()
-    for finding in looked.findings:
-        _print_finding(finding, verbose)
-    if looked.findings:
-        print()
-    sums = [(sum(f.severity == severity for f in looked.findings), severity) for severity in ("fault", "doubt", "note")]
-    print(", ".join(counted(count, severity) for count, severity in sums))
 
 
 def _row(sequence: SequenceSummary) -> list[str]:
@@ -123,15 +128,21 @@ def _row(sequence: SequenceSummary) -> list[str]:
     ]
 
 
-def _print_finding(finding: Finding, verbose: bool) -> None:
-    from ..core.text import few, shown
-    from .tables import print_heading, print_note
+def _print_findings(looked: Survey, arguments: argparse.Namespace) -> None:
+    from ..core.look.finding import NOTE, SEVERITIES
+    from ..core.text import counted
+    from .findings import print_findings
 
-    names = [name.rpartition("/")[2] for name in finding.frames]
-    where = f", {few(names, len(names) if verbose else 4)}" if names else ""
-    print_heading(finding.severity, STYLES[finding.severity], f"{finding.code}: {shown(finding.sequence)}{where}")
-    print_note(shown(finding.what))
-    print_note(f"→ {shown(told(finding.remedy))}")
+    with_notes = arguments.notes or arguments.verbose or bool(arguments.code)
+    told_now = [finding for finding in looked.findings if with_notes or finding.severity != NOTE]
+    print_findings(told_now, in_full=arguments.verbose or bool(arguments.code), whole=arguments.verbose)
+    sums = {severity: sum(f.severity == severity for f in looked.findings) for severity in SEVERITIES}
+    parts = [counted(count, severity) for severity, count in sums.items()]
+    if sums[NOTE] and not with_notes:
+        parts[-1] += " (--notes tells them)"
+    if looked.let_go:
+        parts.append(f"{len(looked.let_go):,} found fine before")
+    print(", ".join(parts))
 
 
 def _document(looked: Survey) -> dict[str, Any]:
@@ -143,6 +154,7 @@ def _document(looked: Survey) -> dict[str, Any]:
         "faults": looked.faults,
         "sequences": [dataclasses.asdict(sequence) for sequence in looked.sequences],
         "findings": [_as_values(finding) for finding in looked.findings],
+        "found_fine": len(looked.let_go),
         "gpu_bytes": looked.gpu_bytes,
         "square": looked.square,
         "passed_over": dict(looked.passed_over),

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from ..core.errors import UsageError
-from ..core.look.findings import NOTE, Finding
+from ..core.look.finding import NOTE, Finding
 from ..core.sentence import Sentence, setting
 from ..core.text import counted, few, measured, shown
 from ..exports.in_place import refuse_existing, staged

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Set as AbstractSet
 from concurrent.futures import Executor
 from dataclasses import dataclass
 from functools import cache
@@ -14,7 +15,7 @@ from typing import Literal, NamedTuple
 from ..core.crate.changes import Change, changes
 from ..core.crate.skins import skins_of
 from ..core.errors import InputError, UsageError
-from ..core.look.findings import Finding
+from ..core.look.finding import Finding
 from ..core.model.crate import Animation, Crate
 from ..core.names import nearest
 from ..core.pixels import Pixels
@@ -109,20 +110,24 @@ def show_frames(
     executor: Executor,
     progress: Progress = silent,
     force: bool = False,
+    unused: AbstractSet[str] = frozenset(),
 ) -> Path:
-    """Writes a player page of frames before packing, with what a survey found. Raises as `show` does."""
+    """Writes a player page of frames before packing, with what a survey found; files whose absolute paths are `unused`
+    are passed over. Raises as `show` does."""
     path = Path(out)
     if path.suffix.lower() != ".html":
         raise UsageError(f"{setting('page', out)}: a page is written as .html")
-    loaded = _packed_in_memory(inputs, executor, progress)
+    loaded = _packed_in_memory(inputs, executor, progress, unused)
     view = _page_of(loaded, findings, executor)
     return _written({path.name: view}, path, progress, force, loaded.warnings, "page").files[0]
 
 
-def _packed_in_memory(inputs: Sequence[str], executor: Executor, progress: Progress) -> Loaded:
+def _packed_in_memory(
+    inputs: Sequence[str], executor: Executor, progress: Progress, unused: AbstractSet[str] = frozenset()
+) -> Loaded:
     """A crate of the inputs as `pack` would make it, with its sheets, of which nothing is written."""
     notes = settled(inputs)
-    taken_in = intake(inputs, frozenset(), Settings(), executor, progress)
+    taken_in = intake(inputs, unused, Settings(), executor, progress)
     (prepared,) = taken_in.sizes
     result = arranged(taken_in.sequences, prepared.pictures, prepared.settings)
     plan = plan_of("frames", taken_in.sequences, prepared, result, (), "")

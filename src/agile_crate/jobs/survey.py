@@ -1,20 +1,30 @@
-"""A look before packing: each frame is decoded once, its facts are kept and its pixels let go; facts make findings."""
+"""A look before packing: each frame is decoded once, its facts are kept and its pixels let go; facts make findings.
+Only what is suspicious is read again."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+import os
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Set as AbstractSet
 from concurrent.futures import Executor
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
+from typing import NamedTuple
 
-from ..core.errors import UsageError
-from ..core.look.facts import FrameFacts, frame_facts
-from ..core.look.findings import DOUBT, FAULT, SEVERITIES, Finding, Surveyed, budget, find_all, transparency, union_box
+from ..core.errors import InputError, UsageError
+from ..core.look.allowed import key_of
+from ..core.look.facts import FrameFacts, frame_facts, judged
+from ..core.look.finding import CODES, DOUBT, FAULT, Finding, Surveyed, finding
+from ..core.look.findings import budget, find_across, find_all, transparency, union_box, worst_first
 from ..core.motion.timing import DEFAULT_FPS
-from ..core.names import alike_but_for_case, natural_key, nearest
+from ..core.names import natural_key, nearest, said_once
+from ..core.pixels import Pixels
 from ..core.sentence import Sentence, setting
-from ..core.text import quoted
-from ..sources.gather import Part, Progress, by_animation, look, silent
+from ..core.text import counted, quoted, shown
+from ..sources.again import Place, second_look
+from ..sources.find import Found, named_twice, searched
+from ..sources.gather import Part, Progress, each_part, silent
 from .settled import settled
 
 
@@ -33,9 +43,20 @@ class SequenceSummary:
     alpha: str
 
 
+class Known(NamedTuple):
+    """What a finding is known by from look to look, and the files that it is about."""
+
+    key: str
+    files: tuple[str, ...]
+
+
 @dataclass(frozen=True, slots=True)
 class Survey:
-    """What a look found: sequences in crate order, findings the worst first, and what all frames take in memory."""
+    """What a look found: sequences in crate order, findings the worst first, and what all frames take in memory.
+
+    `let_go` are findings that were found fine before, `known` what each finding is known by, and `unused` the files
+    that no frame came from.
+    """
 
     sequences: tuple[SequenceSummary, ...]
     findings: tuple[Finding, ...]
@@ -43,6 +64,9 @@ class Survey:
     square: int
     passed_over: Mapping[str, int]
     warnings: tuple[Sentence, ...] = ()
+    let_go: tuple[Finding, ...] = ()
+    known: Mapping[Finding, Known] = field(default_factory=dict, repr=False)
+    unused: frozenset[str] = frozenset()
 
     @property
     def faults(self) -> int:
@@ -56,44 +80,138 @@ def survey(
     fps: Fraction | None = None,
     allow: Sequence[str] = (),
     scale: Fraction = Fraction(1),
+    codes: Sequence[str] = (),
+    found_fine: AbstractSet[str] = frozenset(),
 ) -> Survey:
     """Looks the frames over. `scale` is what they are to be scaled by later.
 
-    Findings whose code is in `allow` are left out. Raises InputError and UsageError.
+    Findings whose code is in `allow` are left out, and those of other codes than `codes`, if there are any; those whose
+    key is among the `found_fine` are let go. Raises InputError and UsageError.
     """
-    unknown = sorted(set(allow) - set(CODES))
+    check_codes("allow", allow)
+    check_codes("code", codes)
+    notes = settled(inputs)
+    look = _Look(inputs, scale)
+    for name, parts in look.sequences(executor, progress):
+        look.judge(name, parts, fps)
+    look.judge_all()
+    chosen = [one for one in worst_first(look.findings) if one.code not in allow and (not codes or one.code in codes)]
+    gpu_bytes, square = budget([frame for sequence in look.surveyed for frame in sequence.frames])
+    return Survey(
+        tuple(look.summaries),
+        tuple(one for one in chosen if look.findings[one].key not in found_fine),
+        gpu_bytes,
+        square,
+        look.search.passed_over,
+        tuple(notes),
+        tuple(one for one in chosen if look.findings[one].key in found_fine),
+        look.findings,
+        frozenset(map(os.path.abspath, look.unused)),
+    )
+
+
+def check_codes(asked: str, codes: Iterable[str]) -> None:
+    """Raises UsageError for a code that no finding has."""
+    unknown = sorted(set(codes) - set(CODES))
     if unknown:
         near = nearest(unknown[0], CODES)
         hint = f"did you mean {near}?" if near else f"the codes are {', '.join(CODES)}"
-        raise UsageError(f"{setting('allow')}: there is no finding {quoted(unknown[0])}; {hint}")
-    notes = settled(inputs)
-    looked = look(inputs, frozenset(), executor, progress, frame_facts)
-    together = by_animation(looked.parts)
-    names = sorted(together, key=lambda name: (name is None, natural_key(name or "")))
-    sequences: list[SequenceSummary] = []
-    findings = _alike([frame.name for frame in _facts(looked.parts)])
-    for name in names:
-        frames = _facts(together[name])
-        sequences.append(_summary(name, frames, together[name], fps))
-        findings += find_all(Surveyed(name, frames, scale))
-    allowed = sorted(
-        (finding for finding in findings if finding.code not in allow),
-        key=lambda finding: SEVERITIES.index(finding.severity),
-    )
-    gpu_bytes, square = budget(_facts(looked.parts))
-    return Survey(tuple(sequences), tuple(allowed), gpu_bytes, square, looked.passed_over, tuple(notes))
+        raise UsageError(f"{setting(asked)}: there is no finding {quoted(unknown[0])}; {hint}")
 
 
-def _facts(parts: Sequence[Part[FrameFacts]]) -> tuple[FrameFacts, ...]:
-    return tuple(facts for part in parts for _, facts, _ in part.frames)
+class _Look:
+    """One look at all inputs, on its way."""
+
+    def __init__(self, inputs: Sequence[str], scale: Fraction) -> None:
+        self.scale = scale
+        self.search = searched(inputs)
+        self.places: dict[str, Place] = {}
+        self.unused: list[str] = []
+        self.findings: dict[Finding, Known] = {}
+        self.summaries: list[SequenceSummary] = []
+        self.surveyed: list[Surveyed] = []
+        self._pixels = second_look(self.places)
+
+    def again(self, frame: FrameFacts) -> Pixels:
+        return self._pixels(frame.name, frame.canvas)
+
+    def sequences(self, executor: Executor, progress: Progress) -> Iterator[tuple[str | None, list[Part[FrameFacts]]]]:
+        """Sequences in the order in which they are complete, with the parts that they are made of."""
+        for first, other in named_twice(self.search.found):
+            self._twice(first, other)
+        files = [file for file in self.search.found if file.path not in self.unused]
+        reels = {said_once(file.name) for file in files if file.animation is None}
+        waiting: dict[str | None, list[Part[FrameFacts]]] = defaultdict(list)
+        last: str | None = None
+        reasons: list[str] = []
+        for file, part in each_part(files, executor, progress, frame_facts):
+            if isinstance(part, str):
+                reasons.append(f"{shown(file.path)} {part}; export it again or take it out")
+                self._unreadable(file, part)
+                continue
+            if last is not None and part.animation != last and last in waiting and last not in reels:
+                yield last, waiting.pop(last)
+            last = part.animation
+            self.places |= {name: Place(file.path, number) for number, (name, *_) in enumerate(part.frames)}
+            waiting[last].append(part if last is not None else _judged(part))
+        if not waiting and not self.summaries:
+            raise InputError(reasons[0])
+        yield from sorted(waiting.items(), key=lambda item: (item[0] is None, natural_key(item[0] or "")))
+
+    def judge(self, name: str | None, parts: Sequence[Part[FrameFacts]], fps: Fraction | None) -> None:
+        """Judges a whole sequence, and keeps only what is needed of it later."""
+        frames = tuple(facts for part in parts for _, facts, _ in part.frames)
+        sequence = Surveyed(name, frames, self.again, self.scale)
+        for one in (*find_all(sequence), *_foreign(sequence, parts)):
+            self._found(one, frames)
+        self.summaries.append(_summary(name, frames, parts, fps))
+        self.surveyed.append(replace(sequence, frames=tuple(map(judged, frames))))
+
+    def judge_all(self) -> None:
+        """Judges all sequences together, once each has been judged by itself."""
+
+        def order(name: str | None) -> tuple[object, ...]:
+            return (name is None, natural_key(name or ""))
+
+        self.surveyed.sort(key=lambda sequence: order(sequence.name))
+        self.summaries.sort(key=lambda summary: order(summary.name))
+        frames = {sequence.label: sequence.frames for sequence in self.surveyed}
+        for one in find_across(self.surveyed):
+            self._found(one, frames.get(one.sequence, ()))
+
+    def _found(self, one: Finding, frames: Sequence[FrameFacts]) -> None:
+        about = [frame for frame in frames if one.sequence != "stills" or frame.name in one.frames]
+        names = one.frames or [frame.name for frame in about[:1]]
+        files = dict.fromkeys(self.places[name].path for name in names)
+        self.findings[one] = Known(key_of(one, about), tuple(files))
+
+    def _twice(self, first: Found, other: Found) -> None:
+        self.unused.append(other.path)
+        what = f"{shown(first.path)} and {shown(other.path)} both have this name: only one of them can be packed"
+        self._told("name-twice", other, what, "rename one, or name the folder above them as the input")
+
+    def _unreadable(self, file: Found, reason: str) -> None:
+        self.unused.append(file.path)
+        self._told("picture-unreadable", file, f"{shown(file.path)} {reason}", "export it again, or take it out")
+
+    def _told(self, code: str, file: Found, what: str, remedy: str) -> None:
+        one = Finding(code, FAULT, file.animation or "stills", (file.name,), what, Sentence(remedy))
+        self.findings[one] = Known(key_of(one, ()), (file.path,))
 
 
-def _alike(names: Sequence[str]) -> list[Finding]:
-    what = "these names differ only in case: some file systems and engines cannot tell them apart"
-    return [
-        Finding("name-case", DOUBT, group[0], group, what, Sentence("rename one"))
-        for group in alike_but_for_case(names)
-    ]
+def _judged(part: Part[FrameFacts]) -> Part[FrameFacts]:
+    """Stills, of which each is judged by itself."""
+    return replace(part, frames=tuple((name, judged(facts), time) for name, facts, time in part.frames))
+
+
+def _foreign(sequence: Surveyed, parts: Sequence[Part[FrameFacts]]) -> Iterator[Finding]:
+    names = [name for part in parts if part.is_foreign for name, *_ in part.frames]
+    if names:
+        what = (
+            f"{counted(len(names), 'frame')} of {len(sequence.frames)} with a colour profile or gamma other than sRGB: "
+            "games take the numbers as they are, and show other colours"
+        )
+        yield finding(sequence, "colours-foreign", DOUBT, names, what, setting("to_srgb"))
 
 
 def _summary(
@@ -113,31 +231,3 @@ def _summary(
         unique=len({frame.digest for frame in frames}),
         alpha=transparency(frames),
     )
-
-
-CODES = {
-    "number-missing": "a number is missing",
-    "number-twice": "a number appears twice",
-    "number-digits": "numbers with different numbers of digits",
-    "name-case": "names that differ only in case",
-    "name-says-nothing": "a name that says nothing",
-    "canvas-differs": "canvases of different sizes in one animation",
-    "scale-uneven": "a canvas that the wanted scale does not divide",
-    "frame-empty": "nothing is visible",
-    "background-solid": "no transparency, one colour in all corners",
-    "alpha-none": "no transparency at all",
-    "haze": "alpha too faint to see, which a trim keeps",
-    "speck": "a stray spot far from the figure",
-    "edge-touched": "art that reaches the canvas edge",
-    "cycle": "frames that start over",
-    "closing": "a last frame that equals the first",
-    "copies": "exact copies",
-    "copies-nearly": "neighbours that hardly differ",
-    "jump": "one frame off its neighbours' path",
-    "wobble": "feet and centre of mass that move",
-    "colour-departs": "a frame whose colours depart from its neighbours'",
-    "edges-soft": "soft edges in hard-edged work",
-    "colours-many": "more colours than pixel art has",
-    "seam": "a tile that does not continue over its edge",
-}
-"""Every finding's code, and what it is about in a few words."""

@@ -56,8 +56,21 @@ def find(inputs: Iterable[str], own: AbstractSet[str] = frozenset()) -> Search:
     Folders are read in natural order. Hidden things, files that are not pictures, links that lead back into a folder
     they lie in, and outputs of builds are passed over and counted; `own` are absolute paths of outputs. A file met
     twice is taken once.
-    Raises InputError for what is missing, unreadable, or not a picture though it was named itself.
+    Raises InputError for what is missing, unreadable, or not a picture though it was named itself, and for two frames
+    with one name.
     """
+    search = searched(inputs, own)
+    if twice := named_twice(search.found):
+        first, other = twice[0]
+        raise InputError(
+            f"two frames have the name '{shown(other.name)}': {shown(first.path)} and {shown(other.path)}; "
+            "rename one, or name the folder above them so that the folders' names tell them apart"
+        )
+    return search
+
+
+def searched(inputs: Iterable[str], own: AbstractSet[str] = frozenset()) -> Search:
+    """As `find`, but two frames may have one name."""
     search = Search(own)
     for given in inputs:
         for path, base, named in _start(given):
@@ -68,6 +81,12 @@ def find(inputs: Iterable[str], own: AbstractSet[str] = frozenset()) -> Search:
         raise InputError(f"no pictures were found in {looked}{extra}; name a folder that holds the frames")
     _refuse_odd_names(search.found)
     return search
+
+
+def named_twice(found: Iterable[Found]) -> list[tuple[Found, Found]]:
+    """Files whose frame has the name of one before it, each behind that one."""
+    first: dict[str, Found] = {}
+    return [(other, file) for file in found if (other := first.setdefault(file.name, file)) is not file]
 
 
 def passed_over_text(passed_over: Mapping[str, int]) -> str:
@@ -215,15 +234,7 @@ def _is_picture_name(path: str) -> bool:
 
 
 def _refuse_odd_names(found: Sequence[Found]) -> None:
-    """Refuses names that metadata cannot carry, and two frames with one name."""
+    """Refuses names that metadata cannot carry."""
     not_text = [file.path for file in found if not is_unicode(file.name)]
     if not_text:
         raise InputError(f"{few(not_text)}: the file name is not valid Unicode text; rename it")
-    first: dict[str, str] = {}
-    for file in found:
-        other = first.setdefault(file.name, file.path)
-        if other != file.path:
-            raise InputError(
-                f"two frames have the name '{shown(file.name)}': {shown(other)} and {shown(file.path)}; "
-                "rename one, or name the folder above them so that the folders' names tell them apart"
-            )

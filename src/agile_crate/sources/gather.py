@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections import Counter, defaultdict
+from collections import Counter, defaultdict, deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from collections.abc import Set as AbstractSet
-from concurrent.futures import Executor
+from concurrent.futures import Executor, Future
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from functools import partial
@@ -35,6 +35,9 @@ LARGEST_SET = 8 << 30
 BATCH = 1 << 20
 """Bytes of files that a thread takes at a time: tiny frames are bound by the interpreter, so they travel in bulk."""
 
+AHEAD = 16
+"""Batches that are read ahead of what is done with them."""
+
 Progress = Callable[[str, int, int], None]
 """Told what is being done, how much of it is done, and of how much."""
 
@@ -57,7 +60,7 @@ class Gathered:
 
 @dataclass(frozen=True, slots=True)
 class Looked(Generic[T]):
-    """What `look` saw: parts of sequences in crate order, each frame as its name, what was seen of it, and its time."""
+    """What was seen: parts of sequences in crate order, each frame as its name, what was seen of it, and its time."""
 
     parts: tuple[Part[T], ...]
     passed_over: Counter[str]
@@ -107,26 +110,28 @@ def gather(
     return Gathered(in_order(sequences), tuple(drawings), looked.passed_over, looked.warnings, looked.files)
 
 
-def look(
-    inputs: Sequence[str],
-    own: AbstractSet[str],
-    executor: Executor,
-    progress: Progress,
-    see: Callable[[str, Pixels], T],
-    flat: bool = False,
-    to_srgb: bool = False,
-) -> Looked[T]:
-    """Finds and decodes the frames in order, and keeps of each what `see` makes of its name and pixels, on the threads.
+def each_part(
+    files: Iterable[Found], executor: Executor, progress: Progress, see: Callable[[str, Pixels], T]
+) -> Iterator[tuple[Found, Part[T] | str]]:
+    """Each file, in crate order, with what `see` made of its frames' names and pixels on the threads, or why it cannot
+    be read, as the end of a sentence. Few files are decoded ahead, so what is not kept does not pile up."""
+    ordered = in_crate_order(files)
+    read = partial(_read, see=see, flat=False, to_srgb=False)
+    progress("reading", 0, len(ordered))
+    for done, result in enumerate(_decoded(ordered, executor, read), 1):
+        yield result
+        progress("reading", done, len(ordered))
 
-    Raises InputError, which names every picture that cannot be read, and when what is kept grows beyond LARGEST_SET.
-    """
-    return _looked(find(inputs, own), executor, progress, partial(_read, see=see, flat=flat, to_srgb=to_srgb), to_srgb)
+
+def in_crate_order(files: Iterable[Found]) -> list[Found]:
+    """Files in the order of their frames in a crate."""
+    return sorted(files, key=lambda file: frame_key(file.name, file.animation))
 
 
 def _looked(
     search: Search, executor: Executor, progress: Progress, read: Callable[[Found], Part[T]], to_srgb: bool
 ) -> Looked[T]:
-    files = sorted(search.found, key=lambda file: frame_key(file.name, file.animation))
+    files = in_crate_order(search.found)
     warnings: list[Sentence] = []
     parts: list[Part[T]] = []
     unreadable: list[str] = []
@@ -189,8 +194,17 @@ def _decoded(
     files: Sequence[Found], executor: Executor, read: Callable[[Found], Part[T]]
 ) -> Iterator[tuple[Found, Part[T] | str]]:
     """Each file with what was seen of it, or why it cannot be read; in the order given."""
-    for batch in executor.map(lambda batch: [(file, _or_reason(file, read)) for file in batch], _batches(files)):
-        yield from batch
+    waiting: deque[Future[list[tuple[Found, Part[T] | str]]]] = deque()
+    try:
+        for batch in _batches(files):
+            waiting.append(executor.submit(lambda batch: [(file, _or_reason(file, read)) for file in batch], batch))
+            if len(waiting) > AHEAD:
+                yield from waiting.popleft().result()
+        while waiting:
+            yield from waiting.popleft().result()
+    finally:
+        for future in waiting:
+            future.cancel()
 
 
 def _batches(files: Sequence[Found]) -> Iterator[list[Found]]:

@@ -17,8 +17,9 @@ from .wardrobe import Drawings, Worn
 def likeness(
     sequences: Sequences, drawings: Drawings, skins: Sequence[Worn], settings: Settings, executor: Executor
 ) -> Likeness:
-    """What says whether two frames of these sequences show the same, in the base and in every skin: scaled, cleared, and
-    in the colours of the palette. The first of a build's sizes decides for all, so that all have the same frames."""
+    """What says whether two frames of these sequences show the same, in the base and in every skin: scaled, cleared,
+    and in the colours of the palette. The first of a build's sizes decides for all, so that all have the same
+    frames."""
 
     numbers = [frame.drawing for sequence in sequences for frame in sequence.frames]
 

@@ -13,8 +13,8 @@ import numpy as np
 
 from ..core.crate.changes import Draw
 from ..core.crate.summary import GPU_BYTES_PER_PIXEL
+from ..core.look.checks.motion import jump
 from ..core.look.facts import stand_of
-from ..core.look.findings import jump
 from ..core.model.crate import Animation, Crate
 from ..core.model.geometry import Box
 from ..core.motion.stage import turn

@@ -9,7 +9,7 @@ from importlib import resources
 from types import MappingProxyType
 
 from ..core.crate.summary import animation_summaries, sheet_summaries
-from ..core.look.findings import Finding
+from ..core.look.finding import Finding
 from ..core.model.crate import Crate
 from ..core.text import bytes_shown, counted, few, measured, shown
 from ..format.document import document_of

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..model.picture import Picture
+from ..pixels import Pixels
 from .alpha import premultiplied
 from .visible import union
 
@@ -32,3 +33,11 @@ def alike(a: Picture, b: Picture, tolerance: int = 0) -> bool:
         return whole
 
     return int(np.abs(within(a) - within(b)).max(initial=0)) <= tolerance
+
+
+def furthest_apart(a: Pixels, b: Pixels) -> int:
+    """By how many levels of 255 any channel of any pixel differs at most in two pictures of shape (h, w, 4), straight
+    alpha, colours multiplied by it: the tolerance with which they are alike."""
+    if a.shape != b.shape:
+        return 255
+    return int(np.abs(premultiplied(a).astype(np.int16) - premultiplied(b)).max(initial=0))

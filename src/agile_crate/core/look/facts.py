@@ -6,8 +6,7 @@ screen, but a trim at alpha 0 would keep it.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from functools import cache
+from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 import numpy as np
@@ -16,14 +15,20 @@ from zlib_ng import zlib_ng
 
 from ..model.geometry import Box, Size
 from ..pixels import Pixels
-
-SEEN = 8
-"""Alpha, of 255. At or below it (3 %) a pixel cannot be told from the background."""
+from .fringe import Fringe, fringe_of
+from .ground import Ground, ground_of
+from .miniature import SEEN, Miniature, miniature
 
 HAZE_AREA = 1.5
 """The trimmed box may be so much larger by area than what is seen before we speak of haze: soft art has a soft rim."""
 
-SAMPLE_SIDE = 32
+FADES = 0.5
+"""A glow fades: far from the figure its faint pixels have no more than this share of the alpha, above 0.9, that they
+have near it. 0.9 is just below the faintest alpha there is."""
+
+LEAST_DUST = 0.05
+"""The share of the canvas between what is seen and what is kept that has faint pixels, from which they are haze. Fewer
+are the last wisps of something."""
 
 SPECK_BLOCK = 4
 SPECK_PIXELS = 12
@@ -34,6 +39,19 @@ SMALL = 128 * 128
 
 MOST_COLOURS = 1024
 
+SKETCH = 8
+"""Pixels. The side of what is kept of a frame once its animation has been judged."""
+
+
+class Touch(NamedTuple):
+    """Seen pixels along a side of the canvas: the longest run of them, as a share of the figure's length along that
+    side and in pixels, and its mean alpha, as a share of the figure's."""
+
+    side: str
+    share: float
+    run: int
+    covered: float
+
 
 @dataclass(frozen=True, slots=True, eq=False)
 class FrameFacts:
@@ -41,17 +59,20 @@ class FrameFacts:
 
     * `digest`: equal for equal pixels (canvas, CRC-32 and Adler-32 of the bytes);
     * `kept`, `seen`: the boxes of alpha above 0 and above SEEN, None where nothing is;
-    * `haze`: the smallest alpha floor at which the trimmed box is at most HAZE_AREA times what is seen; 0 without haze;
-    * `feet`: the middle of the lowest seen row; `mass`: the centre of alpha;
-    * `corner`: the colour that all four corners share, if they do and are opaque;
+    * `haze`: the smallest alpha floor at which the trimmed box is at most HAZE_AREA times what is seen; 0 without haze,
+      and where the faint pixels are a glow that fades;
+    * `feet`: the middle of the lowest seen row; `mass`: the centre of alpha; `spread`: the standard deviation of alpha
+      from it, across and along; `area`: alpha in all, in wholly covered pixels;
+    * `ground`: the background of a frame without transparency;
     * `touches`: the sides that seen pixels reach;
     * `partial`: the share of seen pixels that are half transparent;
+    * `fringe`: the colour that half-covered pixels are pulled towards;
     * `colours`: how many colours are seen, up to MOST_COLOURS; 0 on canvases larger than SMALL;
-    * `colour`: the mean of red, green, blue weighed by alpha;
     * `specks`: stray spots as x, y, pixels;
-    * `sample`: at most 32×32 of its pixels, evenly spread, colours multiplied by alpha;
-    * `seam_x`, `seam_y`: how much more the picture changes over its left–right (top–bottom) edge than anywhere inside;
-      None where those edges are not both covered.
+    * `miniature`: the frame, small; None once its animation has been judged. `sketch`: smaller still, to find
+      animations that mirror each other;
+    * `seam_x`, `seam_y`: how much more the picture changes over its left–right (top–bottom) edge than anywhere inside,
+      and how alike its two edges are (their correlation); None where those edges are not both covered.
     """
 
     name: str
@@ -63,15 +84,32 @@ class FrameFacts:
     opaque: bool
     feet: tuple[float, float] | None
     mass: tuple[float, float] | None
-    corner: tuple[int, int, int] | None
-    touches: tuple[str, ...]
+    spread: tuple[float, float]
+    area: float
+    ground: Ground | None
+    touches: tuple[Touch, ...]
     partial: float
+    fringe: Fringe | None
     colours: int
-    colour: tuple[float, float, float] | None
     specks: tuple[tuple[int, int, int], ...]
-    sample: NDArray[np.int16]
-    seam_x: float | None
-    seam_y: float | None
+    miniature: Miniature | None
+    sketch: NDArray[np.uint8]
+    seam_x: Seam | None
+    seam_y: Seam | None
+
+    @property
+    def small(self) -> Miniature:
+        """The miniature, which is there until the animation has been judged."""
+        assert self.miniature is not None, "the animation has been judged"
+        return self.miniature
+
+
+class Seam(NamedTuple):
+    """How a picture goes on over its edge: how much more it changes there than anywhere inside, and the correlation of
+    its two edges."""
+
+    step: float
+    likeness: float
 
 
 def frame_facts(name: str, pixels: Pixels) -> FrameFacts:
@@ -84,6 +122,10 @@ def frame_facts(name: str, pixels: Pixels) -> FrameFacts:
     kept, seen = _box(columns, rows), _box(seen_columns, seen_rows)
     data = np.ascontiguousarray(pixels)
     count = int(np.count_nonzero(shows))
+    opaque = bool(alpha.min() == 255)
+    partial = float(np.count_nonzero(shows & (alpha < 255))) / count if count else 0.0
+    mass, spread = _centre(columns, rows)
+    small = miniature(pixels, kept)
     return FrameFacts(
         name=name,
         canvas=Size(width, height),
@@ -91,19 +133,27 @@ def frame_facts(name: str, pixels: Pixels) -> FrameFacts:
         kept=kept,
         seen=seen,
         haze=_haze(alpha, kept, seen),
-        opaque=bool(alpha.min() == 255),
+        opaque=opaque,
         feet=_feet(shows, seen),
-        mass=_centre(columns, rows),
-        corner=_corner(pixels),
-        touches=_touches(shows),
-        partial=float(np.count_nonzero(shows & (alpha < 255))) / count if count else 0.0,
+        mass=mass,
+        spread=spread,
+        area=float(columns.sum()) / 255,
+        ground=ground_of(pixels) if opaque else None,
+        touches=() if opaque or seen is None else _touches(alpha, shows, seen),
+        partial=partial,
+        fringe=fringe_of(pixels, alpha) if partial else None,
         colours=_colours(pixels, alpha) if width * height <= SMALL else 0,
-        colour=_mean_colour(pixels, alpha),
         specks=_specks(shows) if 0 < count < shows.size else (),
-        sample=_sample(pixels),
+        miniature=small,
+        sketch=_sketch(small),
         seam_x=_seam(pixels),
         seam_y=_seam(pixels.swapaxes(0, 1)),
     )
+
+
+def judged(facts: FrameFacts) -> FrameFacts:
+    """The facts without what only the judgement of its animation needs."""
+    return replace(facts, miniature=None)
 
 
 class Stand(NamedTuple):
@@ -118,7 +168,7 @@ def stand_of(pixels: Pixels) -> Stand:
     alpha = np.ascontiguousarray(pixels[..., 3])
     shows = alpha > SEEN
     feet = _feet(shows, _box(shows.any(0), shows.any(1)))
-    return Stand(feet, _centre(alpha.sum(0, dtype=np.float32), alpha.sum(1, dtype=np.float32)))
+    return Stand(feet, _centre(alpha.sum(0, dtype=np.float32), alpha.sum(1, dtype=np.float32))[0])
 
 
 def _box(columns: ArrayLike, rows: ArrayLike) -> Box | None:
@@ -129,14 +179,32 @@ def _box(columns: ArrayLike, rows: ArrayLike) -> Box | None:
 
 
 def _haze(alpha: NDArray[np.uint8], kept: Box | None, seen: Box | None) -> int:
-    allowed = HAZE_AREA * max(1, _area(seen))
-    if _area(kept) <= allowed:
+    if seen is None:
+        return 0
+    allowed = HAZE_AREA * _area(seen)
+    if _area(kept) <= allowed or not _is_dusty(alpha, kept, seen):
         return 0
     for floor in range(1, SEEN):
         above = alpha > floor
         if _area(_box(above.any(0), above.any(1))) <= allowed:
             return floor
     return SEEN
+
+
+def _is_dusty(alpha: NDArray[np.uint8], kept: Box | None, seen: Box) -> bool:
+    """Whether there is much that is too faint to be seen, and does not grow fainter with its distance from what is
+    seen: by the mean alpha of the nearest and the furthest third of the faint pixels."""
+    rows, columns = np.nonzero(alpha)
+    x = np.maximum(seen.x - columns, columns - (seen.right - 1))
+    y = np.maximum(seen.y - rows, rows - (seen.bottom - 1))
+    far = np.maximum(x, y)
+    outside = far > 0
+    if np.count_nonzero(outside) < LEAST_DUST * (_area(kept) - _area(seen)):
+        return False
+    far, faint = far[outside], alpha[rows[outside], columns[outside]].astype(np.float32)
+    third = float(far.max()) / 3
+    near, rest = faint[far <= third], faint[far > 2 * third]
+    return not (len(near) and len(rest) and rest.mean() - 0.9 <= FADES * (near.mean() - 0.9))
 
 
 def _area(box: Box | None) -> int:
@@ -150,25 +218,45 @@ def _feet(shows: NDArray[np.bool_], seen: Box | None) -> tuple[float, float] | N
     return (float(ground[0] + ground[-1] + 1) / 2, float(seen.bottom))
 
 
-def _centre(columns: NDArray[np.float32], rows: NDArray[np.float32]) -> tuple[float, float] | None:
+def _centre(
+    columns: NDArray[np.float32], rows: NDArray[np.float32]
+) -> tuple[tuple[float, float] | None, tuple[float, float]]:
+    """The centre of alpha, and its standard deviation from it."""
     total = float(columns.sum())
     if total == 0:
-        return None
-    x, y = (float((line * (np.arange(len(line)) + 0.5)).sum()) / total for line in (columns, rows))
-    return x, y
+        return None, (0.0, 0.0)
+    places = [np.arange(len(line)) + 0.5 for line in (columns, rows)]
+    x, y = (float((line * at).sum()) / total for line, at in zip((columns, rows), places, strict=True))
+    across, along = (
+        float(np.sqrt((line * np.square(at - middle)).sum() / total))
+        for line, at, middle in zip((columns, rows), places, (x, y), strict=True)
+    )
+    return (x, y), (across, along)
 
 
-def _corner(pixels: Pixels) -> tuple[int, int, int] | None:
-    corners = pixels[[0, 0, -1, -1], [0, -1, 0, -1]]
-    if (corners[:, 3] < 255).any() or (corners != corners[0]).any():
-        return None
-    r, g, b = corners[0, :3].tolist()
-    return r, g, b
+def _touches(alpha: NDArray[np.uint8], shows: NDArray[np.bool_], seen: Box) -> tuple[Touch, ...]:
+    usual = float(alpha[shows].mean())
+    sides = {
+        "left": (alpha[:, 0], shows[:, 0], seen.h),
+        "right": (alpha[:, -1], shows[:, -1], seen.h),
+        "top": (alpha[0], shows[0], seen.w),
+        "bottom": (alpha[-1], shows[-1], seen.w),
+    }
+    touches = []
+    for side, (line, reached, length) in sides.items():
+        if reached.any():
+            run = _longest_run(reached)
+            count = run.stop - run.start
+            touches.append(Touch(side, count / length, count, float(line[run].mean()) / usual))
+    return tuple(touches)
 
 
-def _touches(shows: NDArray[np.bool_]) -> tuple[str, ...]:
-    sides = {"left": shows[:, 0], "right": shows[:, -1], "top": shows[0], "bottom": shows[-1]}
-    return tuple(side for side, line in sides.items() if line.any())
+def _longest_run(line: NDArray[np.bool_]) -> slice:
+    """The longest stretch of a line that is true throughout."""
+    edges = np.flatnonzero(np.diff(np.concatenate(([False], line, [False])).astype(np.int8)))
+    starts, stops = edges[::2], edges[1::2]
+    longest = int((stops - starts).argmax())
+    return slice(int(starts[longest]), int(stops[longest]))
 
 
 def _colours(pixels: Pixels, alpha: NDArray[np.uint8]) -> int:
@@ -176,28 +264,27 @@ def _colours(pixels: Pixels, alpha: NDArray[np.uint8]) -> int:
     return min(MOST_COLOURS, len(np.unique(packed[alpha > SEEN])))
 
 
-def _mean_colour(pixels: Pixels, alpha: NDArray[np.uint8]) -> tuple[float, float, float] | None:
-    step = max(1, min(alpha.shape) // 96)  # a sample is enough for a mean
-    weight = alpha[::step, ::step].astype(np.float32)
-    total = float(weight.sum())
-    if total == 0:
-        return None
-    r, g, b = (np.einsum("ij,ijc->c", weight, pixels[::step, ::step, :3].astype(np.float32)) / total).tolist()
-    return r, g, b
+def _sketch(small: Miniature) -> NDArray[np.uint8]:
+    """At most SKETCH × SKETCH pixels of a miniature, each the mean of a block; blocks lie alike from both sides, so
+    that a mirror image has a mirrored sketch."""
+    height, width = small.pixels.shape[:2]
+    rows, columns = (np.linspace(0, side, min(side, SKETCH) + 1) for side in (height, width))
+    total = np.zeros((height + 1, width + 1, 4))
+    total[1:, 1:] = small.pixels
+    total = total.cumsum(0).cumsum(1)
+    total = _at(_at(total, rows, 0), columns, 1)
+    sums = total[1:, 1:] - total[:-1, 1:] - total[1:, :-1] + total[:-1, :-1]
+    area = np.diff(rows)[:, None, None] * np.diff(columns)[None, :, None]
+    sketch: NDArray[np.uint8] = np.clip(np.floor(sums / area + 0.5), 0, 255).astype(np.uint8)
+    return sketch
 
 
-def _sample(pixels: Pixels) -> NDArray[np.int16]:
-    height, width = pixels.shape[:2]
-    sample = pixels[_spread(height)[:, None], _spread(width)].astype(np.int32)
-    sample[..., :3] = sample[..., :3] * sample[..., 3:] // 255
-    result: NDArray[np.int16] = sample.astype(np.int16)
-    return result
-
-
-@cache
-def _spread(length: int) -> NDArray[np.intp]:
-    """At most SAMPLE_SIDE places from the first to the last of so many."""
-    return np.linspace(0, length - 1, min(length, SAMPLE_SIDE)).astype(int)
+def _at(sums: NDArray[np.float64], places: NDArray[np.float64], axis: int) -> NDArray[np.float64]:
+    """Running sums at places between whole numbers."""
+    first = np.minimum(np.floor(places).astype(int), sums.shape[axis] - 2)
+    share = (places - first).reshape((-1, 1, 1) if axis == 0 else (1, -1, 1))
+    at: NDArray[np.float64] = sums.take(first, axis) * (1 - share) + sums.take(first + 1, axis) * share
+    return at
 
 
 def _specks(shows: NDArray[np.bool_]) -> tuple[tuple[int, int, int], ...]:
@@ -232,12 +319,19 @@ def _summed(blocks: NDArray[np.int64], reach: int) -> NDArray[np.int64]:
     return sums
 
 
-def _seam(pixels: Pixels) -> float | None:
-    """How much the last column differs from the first, against how much neighbouring columns differ at most."""
+def _seam(pixels: Pixels) -> Seam | None:
+    """How the last column goes on in the first, against how neighbouring columns do."""
     first, last = pixels[:, 0], pixels[:, -1]
     covered = (first[:, 3] > SEEN) & (last[:, 3] > SEEN)
     if pixels.shape[1] < 4 or covered.mean() < 0.5:
         return None
     inside = np.abs(np.diff(pixels.astype(np.int16), axis=1)).mean((0, 2))
     over = float(np.abs(first.astype(np.int16) - last.astype(np.int16)).mean())
-    return over / max(1.0, float(inside.max()))
+    return Seam(over / max(1.0, float(inside.max())), _likeness(first, last))
+
+
+def _likeness(first: Pixels, last: Pixels) -> float:
+    """The correlation of two lines of pixels (Pearson's); 1 where both are of one colour throughout."""
+    a, b = (line.astype(np.float64) - line.mean(axis=0) for line in (first, last))
+    power = float(np.sqrt(np.square(a).sum() * np.square(b).sum()))
+    return float((a * b).sum()) / power if power else 1.0

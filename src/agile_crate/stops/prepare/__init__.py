@@ -1,8 +1,8 @@
 """The prepare stop: what is done to frames between their sources and the arrangement, always in the same order.
 
-colour key → scale → clear below → hard alpha → palette → canvas, shift → outline → trim → pivot → fill under → shapes → offsets. The
-colour key, and the scale where it is known by then, are applied at first sight (`core.frame.first_look`). A build
-and its proof both walk this.
+colour key → scale → clear below → hard alpha → palette → canvas, shift → outline → trim → pivot → fill under → shapes →
+offsets. The colour key, and the scale where it is known by then, are applied at first sight (`core.frame.first_look`).
+A build and its proof both walk this.
 """
 
 from __future__ import annotations

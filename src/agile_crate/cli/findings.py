@@ -1,0 +1,79 @@
+"""Findings on the terminal: by their codes, the worst first, a code with many places in a few lines."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from itertools import groupby
+from typing import TYPE_CHECKING
+
+from .wording import told
+
+if TYPE_CHECKING:
+    from ..core.look.finding import Finding
+
+STYLES = {"fault": "bold red", "doubt": "bold yellow", "note": "bold blue"}
+
+FEW = 2
+"""So many findings of one code are each told in full."""
+
+PLACES = 4
+"""Places, or frames of one place, that are named; the others are counted."""
+
+
+def print_findings(findings: Sequence[Finding], in_full: bool, whole: bool) -> None:
+    """Prints findings, which come the worst first; each `in_full`, with the `whole` list of its frames."""
+    by_code = sorted(findings, key=lambda finding: _rank(finding, findings))
+    for _, group in groupby(by_code, key=lambda finding: (finding.severity, finding.code)):
+        alike = list(group)
+        if in_full or len(alike) <= FEW:
+            for finding in alike:
+                _print_one(finding, whole)
+        else:
+            _print_many(alike)
+    if findings:
+        print()
+
+
+def _rank(finding: Finding, findings: Sequence[Finding]) -> tuple[int, int]:
+    """Where the group of a finding stands: by severity, then by the first of its code."""
+    first = next(i for i, one in enumerate(findings) if (one.severity, one.code) == (finding.severity, finding.code))
+    return list(STYLES).index(finding.severity), first
+
+
+def _print_one(finding: Finding, whole: bool) -> None:
+    from ..core.text import shown
+    from .tables import print_heading, print_note
+
+    names = _frames(finding, None if whole else PLACES)
+    where = f", {names}" if names else ""
+    print_heading(finding.severity, STYLES[finding.severity], f"{finding.code}: {shown(finding.sequence)}{where}")
+    print_note(shown(finding.what))
+    print_note(f"→ {shown(told(finding.remedy))}")
+
+
+def _print_many(alike: Sequence[Finding]) -> None:
+    from ..core.look.finding import CODES
+    from ..core.text import few, shown
+    from .tables import print_heading, print_note
+
+    one = alike[0]
+    print_heading(one.severity, STYLES[one.severity], f"{one.code}, {len(alike):,} times: {CODES[one.code]}")
+    print_note(few((_place(finding) for finding in alike), PLACES))
+    remedies = {told(finding.remedy) for finding in alike}
+    print_note(
+        f"→ {shown(remedies.pop())}" if len(remedies) == 1 else f"→ --code {one.code} tells each, and what to do"
+    )
+
+
+def _place(finding: Finding) -> str:
+    from ..core.text import shown
+
+    names = _frames(finding, 1)
+    return f"{shown(finding.sequence)} ({names})" if names else shown(finding.sequence)
+
+
+def _frames(finding: Finding, most: int | None) -> str:
+    from ..core.text import few
+
+    names: Iterable[str] = [name.rpartition("/")[2] for name in finding.frames]
+    return few(names, len(finding.frames) if most is None else most)

@@ -1,0 +1,86 @@
+"""Fringes: half-covered pixels that still hold some of the colour that the figure was drawn on."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..pixels import Pixels
+
+FEW = 24
+"""Half-covered pixels beside covered ones. Nothing can be told from fewer."""
+
+MANY = 1500
+"""Half-covered pixels that are looked at, evenly spread over all of them."""
+
+FAINTEST, FULLEST = 24, 231
+"""Alpha, of 255, of the pixels that are looked at: their colour is known well, and they are clearly half covered."""
+
+COVERED = 250
+"""Alpha, of 255, of a pixel that shows the figure's own colour."""
+
+LEAST_PULL, MOST_LEFT = 0.85, 0.06
+"""A fringe pulls colours at least so far of the way towards its own, and explains all but so much of how they are
+off."""
+
+LEAST_OFF = 24.0
+"""Levels of 255 by which half-covered colours are off the figure's own on average."""
+
+
+class Fringe(NamedTuple):
+    """A fringe: towards which colour, and how far of the way."""
+
+    towards: str
+    pull: float
+
+
+def fringe_of(pixels: Pixels, alpha: NDArray[np.uint8]) -> Fringe | None:
+    """The fringe of a frame, shape (h, w, 4), straight alpha; None where it has none.
+
+    A half-covered pixel of coverage a shows a F + (1 - a) K where the figure's colour is F and what it was drawn on, K,
+    was not taken out (Porter and Duff, 1984; Smith and Blinn, "Blue screen matting", 1996). F is that of the nearest
+    covered pixel. How far colours are pulled towards white and black, as (1 - a) says, is fitted by least squares; a
+    dark line or a shadow is off as much where it is nearly covered as where it is faint, and does not fit.
+    """
+    half = (alpha >= FAINTEST) & (alpha <= FULLEST)
+    rows, columns = np.nonzero(half)
+    if len(rows) < FEW:
+        return None
+    step = -(-len(rows) // MANY)
+    rows, columns = rows[::step], columns[::step]
+    figure, known = _covered_beside(pixels, alpha, rows, columns)
+    if known.sum() < FEW:
+        return None
+    rows, columns, figure = rows[known], columns[known], figure[known]
+    off = pixels[rows, columns, :3].astype(np.float32) - figure
+    if float(np.abs(off).mean()) < LEAST_OFF / 3 or float(np.abs(off).max(axis=1).mean()) < LEAST_OFF:
+        return None
+    missing = 1 - alpha[rows, columns, None].astype(np.float32) / 255
+    for towards, colour in (("black", 0.0), ("white", 255.0)):
+        pulled = missing * (colour - figure)
+        power = float(np.square(pulled).sum())
+        if power == 0:
+            continue
+        pull = float((off * pulled).sum()) / power
+        left = float(np.square(off - pull * pulled).sum()) / max(float(np.square(off).sum()), 1e-9)
+        if pull >= LEAST_PULL and left <= MOST_LEFT:
+            return Fringe(towards, min(1.0, pull))
+    return None
+
+
+def _covered_beside(
+    pixels: Pixels, alpha: NDArray[np.uint8], rows: NDArray[np.intp], columns: NDArray[np.intp]
+) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
+    """The mean colour of the covered pixels among the 5 × 5 round each place, and whether there are any."""
+    height, width = alpha.shape
+    total, count = np.zeros((len(rows), 3), np.float32), np.zeros(len(rows), np.float32)
+    for dy in range(-2, 3):
+        for dx in range(-2, 3):
+            y, x = np.clip(rows + dy, 0, height - 1), np.clip(columns + dx, 0, width - 1)
+            covered = alpha[y, x] >= COVERED
+            total[covered] += pixels[y[covered], x[covered], :3]
+            count += covered
+    mean: NDArray[np.float32] = (total / np.maximum(count, 1)[:, None]).astype(np.float32)
+    return mean, count > 0

@@ -1,0 +1,113 @@
+"""Frames so small that all of an animation can be kept and compared with each other."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..model.geometry import Box
+from ..pixels import Pixels
+
+SIDE = 96
+"""Pixels. No side of a miniature is longer; canvases up to it are kept as they are."""
+
+COARSE = 16
+"""Pixels. No side is longer where whole animations are compared, each frame with each."""
+
+SEEN = 8
+"""Alpha, of 255. At or below it (3 %) a pixel cannot be told from the background."""
+
+
+class Miniature(NamedTuple):
+    """A frame on its canvas, shape (h, w, 4), colours multiplied by alpha; each pixel is the mean of `step` ×
+    `step`."""
+
+    step: int
+    pixels: Pixels
+
+
+class Difference(NamedTuple):
+    """How two frames of one canvas differ, in levels of 255: the root mean square over what is seen of either, and the
+    largest mean over any 3 × 3 pixels."""
+
+    mean: float
+    peak: float
+
+
+SAME = Difference(0.0, 0.0)
+
+
+def miniature(pixels: Pixels, kept: Box | None) -> Miniature:
+    """The miniature of a frame, shape (h, w, 4), straight alpha, of which all that is not empty lies in `kept`.
+
+    Cost: two passes over that box.
+    """
+    height, width = pixels.shape[:2]
+    step = -(-max(height, width) // SIDE)
+    small = np.zeros((-(-height // step), -(-width // step), 4), np.uint8)
+    if kept is None:
+        return Miniature(step, small)
+    left, top, right, bottom = kept.x // step, kept.y // step, -(-kept.right // step), -(-kept.bottom // step)
+    part = pixels[top * step : bottom * step, left * step : right * step]
+    alpha = part[..., 3:].astype(np.uint16)
+    alpha += alpha >> 7  # 0 to 256, so that the shift below is exact for 0 and for 255
+    colours = part.astype(np.uint16)
+    colours[..., :3] *= alpha
+    colours[..., :3] >>= 8
+    small[top:bottom, left:right] = _means(colours, step)
+    return Miniature(step, small)
+
+
+def _means(values: NDArray[np.uint16], step: int) -> NDArray[np.uint16]:
+    """The means of all blocks of step × step; beyond the edge there is nothing."""
+    if step == 1:
+        return values
+    height, width = values.shape[:2]
+    short = (-height % step, -width % step)
+    if any(short):
+        values = np.pad(values, ((0, short[0]), (0, short[1]), (0, 0)))
+    rows = values[::step].astype(np.uint32)
+    for row in range(1, step):
+        rows += values[row::step]
+    sums = rows[:, ::step].copy()
+    for column in range(1, step):
+        sums += rows[:, column::step]
+    means: NDArray[np.uint16] = ((sums + step * step // 2) // (step * step)).astype(np.uint16)
+    return means
+
+
+def difference(a: Miniature, b: Miniature) -> Difference | None:
+    """How two frames differ; None if their canvases do."""
+    if a.pixels.shape != b.pixels.shape:
+        return None
+    off = np.abs(a.pixels.astype(np.int16) - b.pixels)
+    if not off.any():
+        return SAME
+    seen = int(np.count_nonzero((a.pixels[..., 3] > SEEN) | (b.pixels[..., 3] > SEEN)))
+    mean = float(np.sqrt(np.square(off, dtype=np.float32).sum() / (4 * max(1, seen))))
+    return Difference(mean, float(_around(off.max(axis=2)).max()) / 9)
+
+
+def _around(values: NDArray[np.int16]) -> NDArray[np.int16]:
+    """Of each value the sum with its eight neighbours; beyond the edge there is nothing."""
+    padded = np.pad(values, 1)
+    rows = padded[:-2] + padded[1:-1] + padded[2:]
+    around: NDArray[np.int16] = rows[:, :-2] + rows[:, 1:-1] + rows[:, 2:]
+    return around
+
+
+def coarse(miniatures: Sequence[Miniature]) -> NDArray[np.float32]:
+    """Frames of one canvas as rows of numbers, shape (n, d), blurred to at most COARSE × COARSE."""
+    first = miniatures[0].pixels
+    step = -(-max(first.shape[:2]) // COARSE)
+    return np.stack([_means(one.pixels.astype(np.uint16), step).ravel() for one in miniatures]).astype(np.float32)
+
+
+def distances(rows: NDArray[np.float32]) -> NDArray[np.float32]:
+    """The Euclidean distance of each row from each, shape (n, n). Cost: n² d."""
+    squares = np.einsum("ij,ij->i", rows, rows)
+    apart: NDArray[np.float32] = np.sqrt(np.maximum(squares[:, None] + squares - 2 * (rows @ rows.T), 0))
+    return apart

@@ -1,0 +1,33 @@
+"""What is usual among values, told so that a few unusual ones do not spoil it."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+SIGMA = 1.4826
+"""By which the median absolute deviation of normally distributed values is multiplied to give their standard
+deviation."""
+
+
+class Usual(NamedTuple):
+    """The middle of some values, and how far from it they usually lie."""
+
+    middle: float
+    spread: float
+
+    def score(self, value: float, least: float) -> float:
+        """How many spreads a value lies off the middle; a spread counts as at least so large."""
+        return abs(value - self.middle) / max(self.spread, least)
+
+
+def usual(values: ArrayLike) -> Usual:
+    """The median and the median absolute deviation, as a standard deviation (Hampel, "The influence curve and its role
+    in robust estimation", 1974): up to half of the values may be anything. Cost: linear in the values."""
+    these = np.asarray(values, float)
+    if len(these) == 0:
+        return Usual(0.0, 0.0)
+    middle = float(np.median(these))
+    return Usual(middle, SIGMA * float(np.median(np.abs(these - middle))))
