@@ -17,7 +17,7 @@ from ..model.geometry import Box, Size
 from ..pixels import Pixels
 from .fringe import Fringe, fringe_of
 from .ground import Ground, ground_of
-from .miniature import SEEN, Miniature, miniature
+from .miniature import SEEN, Miniature, blurred, miniature
 
 HAZE_AREA = 1.5
 """The trimmed box may be so much larger by area than what is seen before we speak of haze: soft art has a soft rim."""
@@ -93,7 +93,7 @@ class FrameFacts:
     colours: int
     specks: tuple[tuple[int, int, int], ...]
     miniature: Miniature | None
-    sketch: NDArray[np.uint8]
+    sketch: NDArray[np.float32]
     seam_x: Seam | None
     seam_y: Seam | None
 
@@ -139,13 +139,13 @@ def frame_facts(name: str, pixels: Pixels) -> FrameFacts:
         spread=spread,
         area=float(columns.sum()) / 255,
         ground=ground_of(pixels) if opaque else None,
-        touches=() if opaque or seen is None else _touches(alpha, shows, seen),
+        touches=() if opaque or seen is None else _touches(alpha, shows, seen, float(columns.sum()) / count),
         partial=partial,
         fringe=fringe_of(pixels, alpha) if partial else None,
         colours=_colours(pixels, alpha) if width * height <= SMALL else 0,
         specks=_specks(shows) if 0 < count < shows.size else (),
         miniature=small,
-        sketch=_sketch(small),
+        sketch=blurred(small, SKETCH),
         seam_x=_seam(pixels),
         seam_y=_seam(pixels.swapaxes(0, 1)),
     )
@@ -234,8 +234,8 @@ def _centre(
     return (x, y), (across, along)
 
 
-def _touches(alpha: NDArray[np.uint8], shows: NDArray[np.bool_], seen: Box) -> tuple[Touch, ...]:
-    usual = float(alpha[shows].mean())
+def _touches(alpha: NDArray[np.uint8], shows: NDArray[np.bool_], seen: Box, usual: float) -> tuple[Touch, ...]:
+    """The sides of the canvas that are reached; `usual` is the mean alpha of what is seen."""
     sides = {
         "left": (alpha[:, 0], shows[:, 0], seen.h),
         "right": (alpha[:, -1], shows[:, -1], seen.h),
@@ -264,29 +264,6 @@ def _colours(pixels: Pixels, alpha: NDArray[np.uint8]) -> int:
     return min(MOST_COLOURS, len(np.unique(packed[alpha > SEEN])))
 
 
-def _sketch(small: Miniature) -> NDArray[np.uint8]:
-    """At most SKETCH × SKETCH pixels of a miniature, each the mean of a block; blocks lie alike from both sides, so
-    that a mirror image has a mirrored sketch."""
-    height, width = small.pixels.shape[:2]
-    rows, columns = (np.linspace(0, side, min(side, SKETCH) + 1) for side in (height, width))
-    total = np.zeros((height + 1, width + 1, 4))
-    total[1:, 1:] = small.pixels
-    total = total.cumsum(0).cumsum(1)
-    total = _at(_at(total, rows, 0), columns, 1)
-    sums = total[1:, 1:] - total[:-1, 1:] - total[1:, :-1] + total[:-1, :-1]
-    area = np.diff(rows)[:, None, None] * np.diff(columns)[None, :, None]
-    sketch: NDArray[np.uint8] = np.clip(np.floor(sums / area + 0.5), 0, 255).astype(np.uint8)
-    return sketch
-
-
-def _at(sums: NDArray[np.float64], places: NDArray[np.float64], axis: int) -> NDArray[np.float64]:
-    """Running sums at places between whole numbers."""
-    first = np.minimum(np.floor(places).astype(int), sums.shape[axis] - 2)
-    share = (places - first).reshape((-1, 1, 1) if axis == 0 else (1, -1, 1))
-    at: NDArray[np.float64] = sums.take(first, axis) * (1 - share) + sums.take(first + 1, axis) * share
-    return at
-
-
 def _specks(shows: NDArray[np.bool_]) -> tuple[tuple[int, int, int], ...]:
     """Small spots far from the rest, told by counting seen pixels in blocks: a block whose near neighbours hold few
     pixels, and whose wide surroundings hold no more. Our own shortcut for distances between connected components; exact
@@ -297,7 +274,7 @@ def _specks(shows: NDArray[np.bool_]) -> tuple[tuple[int, int, int], ...]:
     padded = np.zeros((-(-height // block) * block, -(-width // block) * block), bool)
     padded[:height, :width] = shows
     fours = padded.view(np.uint32).reshape(padded.shape[0] // block, block, -1).sum(1, dtype=np.uint32)
-    blocks = ((fours * np.uint32(0x01010101)) >> np.uint32(24)).astype(np.int64)  # the sum of each word's four bytes
+    blocks = ((fours * np.uint32(0x01010101)) >> np.uint32(24)).astype(np.int32)  # the sum of each word's four bytes
     reach = min(8, max(2, min(height, width) // (8 * block)))
     near, around = _summed(blocks, 1), _summed(blocks, reach)
     alone = (blocks > 0) & (near <= SPECK_PIXELS) & (around == near) & (near < blocks.sum())
@@ -309,13 +286,13 @@ def _specks(shows: NDArray[np.bool_]) -> tuple[tuple[int, int, int], ...]:
     return tuple(spots)
 
 
-def _summed(blocks: NDArray[np.int64], reach: int) -> NDArray[np.int64]:
+def _summed(blocks: NDArray[np.int32], reach: int) -> NDArray[np.int32]:
     """For each block the sum over all blocks at most `reach` away in each direction."""
     side = 2 * reach + 1
-    total: NDArray[np.int64] = np.zeros((blocks.shape[0] + side, blocks.shape[1] + side), np.int64)
+    total: NDArray[np.int32] = np.zeros((blocks.shape[0] + side, blocks.shape[1] + side), np.int32)
     total[reach + 1 : -reach, reach + 1 : -reach] = blocks
     total.cumsum(0, out=total).cumsum(1, out=total)
-    sums: NDArray[np.int64] = total[side:, side:] - total[:-side, side:] - total[side:, :-side] + total[:-side, :-side]
+    sums: NDArray[np.int32] = total[side:, side:] - total[:-side, side:] - total[side:, :-side] + total[:-side, :-side]
     return sums
 
 

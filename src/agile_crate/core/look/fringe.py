@@ -9,11 +9,14 @@ from numpy.typing import NDArray
 
 from ..pixels import Pixels
 
-FEW = 24
+FEW = 16
 """Half-covered pixels beside covered ones. Nothing can be told from fewer."""
 
-MANY = 1500
-"""Half-covered pixels that are looked at, evenly spread over all of them."""
+LINES, MANY = 64, 160
+"""Rows, and half-covered pixels in them, that are looked at, evenly spread over all of them."""
+
+BESIDE = 2
+"""Pixels from a half-covered one to the covered ones that tell the figure's own colour."""
 
 FAINTEST, FULLEST = 24, 231
 """Alpha, of 255, of the pixels that are looked at: their colour is known well, and they are clearly half covered."""
@@ -44,14 +47,15 @@ def fringe_of(pixels: Pixels, alpha: NDArray[np.uint8]) -> Fringe | None:
     covered pixel. How far colours are pulled towards white and black, as (1 - a) says, is fitted by least squares; a
     dark line or a shadow is off as much where it is nearly covered as where it is faint, and does not fit.
     """
-    half = (alpha >= FAINTEST) & (alpha <= FULLEST)
-    rows, columns = np.nonzero(half)
+    every = max(1, alpha.shape[0] // LINES)
+    lines = alpha[every // 2 :: every]
+    rows, columns = np.nonzero((lines >= FAINTEST) & (lines <= FULLEST))
     if len(rows) < FEW:
         return None
     step = -(-len(rows) // MANY)
-    rows, columns = rows[::step], columns[::step]
+    rows, columns = rows[::step] * every + every // 2, columns[::step]
     figure, known = _covered_beside(pixels, alpha, rows, columns)
-    if known.sum() < FEW:
+    if np.count_nonzero(known) < FEW:
         return None
     rows, columns, figure = rows[known], columns[known], figure[known]
     off = pixels[rows, columns, :3].astype(np.float32) - figure
@@ -73,14 +77,13 @@ def fringe_of(pixels: Pixels, alpha: NDArray[np.uint8]) -> Fringe | None:
 def _covered_beside(
     pixels: Pixels, alpha: NDArray[np.uint8], rows: NDArray[np.intp], columns: NDArray[np.intp]
 ) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
-    """The mean colour of the covered pixels among the 5 × 5 round each place, and whether there are any."""
+    """The mean colour of the covered pixels round each place, and whether there are any."""
     height, width = alpha.shape
-    total, count = np.zeros((len(rows), 3), np.float32), np.zeros(len(rows), np.float32)
-    for dy in range(-2, 3):
-        for dx in range(-2, 3):
-            y, x = np.clip(rows + dy, 0, height - 1), np.clip(columns + dx, 0, width - 1)
-            covered = alpha[y, x] >= COVERED
-            total[covered] += pixels[y[covered], x[covered], :3]
-            count += covered
-    mean: NDArray[np.float32] = (total / np.maximum(count, 1)[:, None]).astype(np.float32)
+    across, along = np.meshgrid(np.arange(-BESIDE, BESIDE + 1), np.arange(-BESIDE, BESIDE + 1))
+    y = np.clip(rows[:, None] + along.ravel(), 0, height - 1)
+    x = np.clip(columns[:, None] + across.ravel(), 0, width - 1)
+    covered = alpha[y, x] >= COVERED
+    count = covered.sum(axis=1)
+    total = np.einsum("ij,ijc->ic", covered.astype(np.float32), pixels[y, x, :3].astype(np.float32))
+    mean: NDArray[np.float32] = total / np.maximum(count, 1).astype(np.float32)[:, None]
     return mean, count > 0

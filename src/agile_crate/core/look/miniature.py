@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable
+from functools import cache
 from typing import NamedTuple
 
 import numpy as np
@@ -13,6 +14,9 @@ from ..pixels import Pixels
 
 SIDE = 96
 """Pixels. No side of a miniature is longer; canvases up to it are kept as they are."""
+
+SAMPLES = 2
+"""Pixels across and along, that one of a miniature stands for at most; of more, every so manyth is taken."""
 
 COARSE = 16
 """Pixels. No side is longer where whole animations are compared, each frame with each."""
@@ -47,17 +51,20 @@ def miniature(pixels: Pixels, kept: Box | None) -> Miniature:
     """
     height, width = pixels.shape[:2]
     step = -(-max(height, width) // SIDE)
+    stride = max(1, step // SAMPLES)
+    step = -(-step // stride) * stride
     small = np.zeros((-(-height // step), -(-width // step), 4), np.uint8)
     if kept is None:
         return Miniature(step, small)
     left, top, right, bottom = kept.x // step, kept.y // step, -(-kept.right // step), -(-kept.bottom // step)
-    part = pixels[top * step : bottom * step, left * step : right * step]
-    alpha = part[..., 3:].astype(np.uint16)
+    part = pixels[top * step : bottom * step : stride, left * step : right * step : stride]
+    alpha = part[..., 3].astype(np.uint16)
     alpha += alpha >> 7  # 0 to 256, so that the shift below is exact for 0 and for 255
     colours = part.astype(np.uint16)
-    colours[..., :3] *= alpha
+    for channel in range(3):
+        colours[..., channel] *= alpha
     colours[..., :3] >>= 8
-    small[top:bottom, left:right] = _means(colours, step)
+    small[top:bottom, left:right] = _means(colours, step // stride)
     return Miniature(step, small)
 
 
@@ -83,12 +90,16 @@ def difference(a: Miniature, b: Miniature) -> Difference | None:
     """How two frames differ; None if their canvases do."""
     if a.pixels.shape != b.pixels.shape:
         return None
-    off = np.abs(a.pixels.astype(np.int16) - b.pixels)
-    if not off.any():
+    off = a.pixels.astype(np.int16)
+    off -= b.pixels
+    np.abs(off, out=off)
+    most = np.maximum(np.maximum(off[..., 0], off[..., 1]), np.maximum(off[..., 2], off[..., 3]))
+    if not most.any():
         return SAME
-    seen = int(np.count_nonzero((a.pixels[..., 3] > SEEN) | (b.pixels[..., 3] > SEEN)))
-    mean = float(np.sqrt(np.square(off, dtype=np.float32).sum() / (4 * max(1, seen))))
-    return Difference(mean, float(_around(off.max(axis=2)).max()) / 9)
+    seen = int(np.count_nonzero(np.maximum(a.pixels[..., 3], b.pixels[..., 3]) > SEEN))
+    values = off.ravel().astype(np.float32)
+    mean = float(np.sqrt(np.dot(values, values) / (4 * max(1, seen))))
+    return Difference(mean, float(_around(most).max()) / 9)
 
 
 def _around(values: NDArray[np.int16]) -> NDArray[np.int16]:
@@ -99,15 +110,26 @@ def _around(values: NDArray[np.int16]) -> NDArray[np.int16]:
     return around
 
 
-def coarse(miniatures: Sequence[Miniature]) -> NDArray[np.float32]:
+def coarse(miniatures: Iterable[Miniature]) -> NDArray[np.float32]:
     """Frames of one canvas as rows of numbers, shape (n, d), blurred to at most COARSE × COARSE."""
-    first = miniatures[0].pixels
-    step = -(-max(first.shape[:2]) // COARSE)
-    return np.stack([_means(one.pixels.astype(np.uint16), step).ravel() for one in miniatures]).astype(np.float32)
+    return np.stack([blurred(one, COARSE).ravel() for one in miniatures])
 
 
-def distances(rows: NDArray[np.float32]) -> NDArray[np.float32]:
-    """The Euclidean distance of each row from each, shape (n, n). Cost: n² d."""
-    squares = np.einsum("ij,ij->i", rows, rows)
-    apart: NDArray[np.float32] = np.sqrt(np.maximum(squares[:, None] + squares - 2 * (rows @ rows.T), 0))
-    return apart
+def blurred(small: Miniature, most: int) -> NDArray[np.float32]:
+    """At most so many pixels across and along, shape (h, w, 4), 0 to 255, each the mean of a block; blocks lie alike
+    from both sides, so that a mirror image blurs to a mirror image."""
+    height, width = small.pixels.shape[:2]
+    along = _blocks(height, most) @ small.pixels.reshape(height, -1).astype(np.float32)
+    means: NDArray[np.float32] = _blocks(width, most) @ along.reshape(-1, width, 4)
+    return means
+
+
+@cache
+def _blocks(length: int, most: int) -> NDArray[np.float32]:
+    """By what each of so many pixels in a row counts in each of `most` blocks, or fewer: shape (blocks, length)."""
+    count = min(length, most)
+    ends = np.linspace(0, length, count + 1)
+    places = np.arange(length)
+    inside = np.minimum(places + 1, ends[1:, None]) - np.maximum(places, ends[:-1, None])
+    blocks: NDArray[np.float32] = (np.clip(inside, 0, 1) * count / length).astype(np.float32)
+    return blocks

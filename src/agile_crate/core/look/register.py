@@ -16,6 +16,9 @@ Plane = NDArray[np.float32]
 FURTHEST = 8
 """A picture may have moved by one of so many parts of its canvas at most: what has moved further was meant to."""
 
+LEAST_COMMON = 0.5
+"""The cosine of the two neighbours as vectors, without which they are no one drawing and tell nothing of a third."""
+
 ROOM = 16
 """Pixels kept round what is seen of the pictures, as far as their canvas goes."""
 
@@ -26,9 +29,9 @@ other."""
 
 class Moved(NamedTuple):
     """How far a frame has moved from where its neighbours are: by how much moving it back makes it match them better (1
-    is not at all, 0 wholly), and how much the neighbours differ from each other, as a share of how the frame differs from
-    them. `agreed`: registered by itself with either neighbour, it has moved by this, but for how these move from each
-    other."""
+    is not at all, 0 wholly), and how much the neighbours differ from each other, as a share of how the frame differs
+    from them. `agreed`: registered by itself with either neighbour, it has moved by this, but for how these move from
+    each other."""
 
     by: Offset
     left: float
@@ -50,6 +53,8 @@ def moved_between(before: Plane, frame: Plane, after: Plane, guess: Offset) -> M
     """
     height, width = frame.shape[1:]
     found: Moved | None = None
+    if _correlation(before, after) < LEAST_COMMON:
+        return None
     one, other = _shift(frame, before), _shift(frame, after)
     common = Offset(*(a if a == b else 0 for a, b in zip(one, other, strict=True)))
     agreed = common != (0, 0) and _is_near(_shift(before, after), Offset(other.x - one.x, other.y - one.y))
@@ -65,6 +70,12 @@ def moved_between(before: Plane, frame: Plane, after: Plane, guess: Offset) -> M
         if found is None or left < found.left:
             found = Moved(Offset(-shift.x, -shift.y), left, apart / (sum(still) / 2), agreed and shift == common)
     return found
+
+
+def _correlation(one: Plane, other: Plane) -> float:
+    """The cosine between two pictures, each as one vector; what is empty in both counts nothing."""
+    power = float(np.vdot(one, one)) * float(np.vdot(other, other))
+    return float(np.vdot(one, other)) / power**0.5 if power else 0.0
 
 
 def _is_near(one: Offset, other: Offset) -> bool:

@@ -31,7 +31,7 @@ SURE_FOOTED = 1.0
 HIGHEST = 10
 """Ground lines that are further apart than one of so many parts of the canvas were meant to be."""
 
-NEARLY = 4
+NEARLY = 8
 """Levels of 255 by which sketches of mirror images may differ; the pictures themselves may not at all."""
 
 
@@ -154,12 +154,12 @@ def mirrors(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
                     yield _mirrored(sequence, alike[other])
 
 
-def _sketches(sequence: Surveyed) -> NDArray[np.int16]:
-    return np.stack([frame.sketch for frame in sequence.frames]).astype(np.int16)
+def _sketches(sequence: Surveyed) -> NDArray[np.float32]:
+    return np.stack([frame.sketch for frame in sequence.frames])
 
 
-def _apart(one: NDArray[np.int16], other: NDArray[np.int16]) -> int:
-    return int(np.abs(one - other).max()) if one.shape == other.shape else 255
+def _apart(one: NDArray[np.float32], other: NDArray[np.float32]) -> float:
+    return float(np.abs(one - other).max())
 
 
 def _is_mirrored(sequence: Surveyed, other: Surveyed) -> bool:

@@ -17,6 +17,9 @@ from ..facts import FrameFacts
 from ..finding import FAULT, NOTE, Finding, Surveyed, finding, spread_over
 from ..ground import MOST_OF_RIM, NEAR
 
+MOST_OPAQUE = 0.8
+"""The share of an animation's frames that have no transparency, from which what is behind them is a background."""
+
 TRIED = 6
 """Frames on which a colour key is tried before it is proposed."""
 
@@ -30,6 +33,8 @@ LEAST_FIGURE = 0.005
 def background(sequence: Surveyed) -> Iterator[Finding]:
     """No transparency at all, and what lies behind the figure."""
     opaque = [frame for frame in sequence.frames if frame.opaque]
+    if len(opaque) < MOST_OPAQUE * len(sequence.frames) and sequence.name is not None:
+        return  # these are masks, or fades
     solid = [frame for frame in opaque if frame.ground and not frame.ground.square]
     checkered = [frame for frame in opaque if frame.ground and frame.ground.square]
     if checkered:

@@ -63,7 +63,7 @@ def tinted(sequence: Surveyed) -> Iterator[Finding]:
     frames = sequence.frames
     if len(frames) < LEAST_FOR_PATH - 1 or len({frame.canvas for frame in frames}) > 1:
         return
-    means = [_mean(frame.small) for frame in frames]
+    means = [_mean(frame.sketch) for frame in frames]
     if any(mean is None for mean in means):
         return
     colours = np.array(means)
@@ -82,9 +82,9 @@ def tinted(sequence: Surveyed) -> Iterator[Finding]:
         yield finding(sequence, "colour-departs", FAULT, [frame], what, "export it again with the others' colours")
 
 
-def _mean(small: Miniature) -> NDArray[np.float64] | None:
+def _mean(sketch: NDArray[np.float32]) -> NDArray[np.float64] | None:
     """The mean colour of a frame, weighed by alpha."""
-    total = small.pixels.sum(axis=(0, 1), dtype=np.float64)
+    total = sketch.sum(axis=(0, 1), dtype=np.float64)
     return total[:3] / total[3] * 255 if total[3] else None
 
 

@@ -29,8 +29,8 @@ LEAST_OFF = 0.25
 """Pixels that it lies off for a second look at the pixels: where a figure slips over the canvas's edge, what is lost
 there hides most of the slip."""
 
-UNUSUAL = 2.0
-"""Spreads that this is off what is usual in its animation."""
+UNUSUAL, VERY_UNUSUAL = 2.0, 4.0
+"""Spreads that this is off what is usual in its animation; and that sizes are."""
 
 QUIET_PIXELS, QUIET_SHARE = 0.12, 0.004
 """A spread counts as at least so many pixels, or, of sizes, such a share."""
@@ -95,7 +95,7 @@ def _off_path(path: NDArray[np.float64]) -> NDArray[np.float64]:
     return off
 
 
-def unusual(off: NDArray[np.float64], least: float, quiet: float) -> list[int]:
+def unusual(off: NDArray[np.float64], least: float, quiet: float, score: float = UNUSUAL) -> list[int]:
     """The places where a path is off by at least so much, and by more than is usual elsewhere along it; the worst
     first. Its two neighbours, which a place drags along by half, are left aside, and are no such places themselves."""
     size = np.linalg.norm(off, axis=1)
@@ -104,7 +104,7 @@ def unusual(off: NDArray[np.float64], least: float, quiet: float) -> list[int]:
     for place in np.argsort(-size, kind="stable")[:SUSPECTS].tolist():
         beside = ((place - 1) % count, place, (place + 1) % count)
         normal = usual(np.delete(size, beside))
-        if np.abs(off[place]).max() < least or normal.score(size[place], quiet) < UNUSUAL:
+        if np.abs(off[place]).max() < least or normal.score(size[place], quiet) < score:
             break
         if not any(other in beside and size[place] <= 0.75 * size[other] for other in found):
             found.append(place)
@@ -212,7 +212,7 @@ def _pulses(scenes: _Scenes) -> Iterator[_Pulse]:
         return
     off = _off_path(np.log(spreads))
     growth = _off_path(np.log([[frame.area] for frame in frames]))[:, 0]
-    for place in unusual(off, LEAST_SCALED, QUIET_SHARE):
+    for place in unusual(off, LEAST_SCALED, QUIET_SHARE, VERY_UNUSUAL):
         across, along = off[place].tolist()
         if min(abs(across), abs(along)) < LEAST_SCALED or across * along < 0:
             continue
@@ -233,7 +233,7 @@ def order(sequence: Surveyed) -> Iterator[Finding]:
     frames = sequence.frames
     if len(frames) < LEAST_FOR_ORDER or len({frame.canvas for frame in frames}) > 1:
         return
-    rows = coarse([frame.small for frame in frames])
+    rows = coarse(frame.small for frame in frames)
     ways = _ways(rows)
     place = int(ways.argmin())
     if ways[place] > SMOOTHER:

@@ -37,7 +37,7 @@ class Likeness:
 
     def __init__(self, frames: Sequence[FrameFacts]) -> None:
         self.frames = frames
-        steps = [difference(a.small, b.small) for a, b in pairwise(frames)]
+        steps = self.steps = [difference(a.small, b.small) for a, b in pairwise(frames)]
         moving = [step for step in steps if step is not None and step != SAME]
         self.usual = float(np.median([step.peak for step in moving])) if moving else 0.0
 
@@ -46,7 +46,7 @@ class Likeness:
         one, other = self.frames[a], self.frames[b]
         if one.digest == other.digest:
             return True
-        off = difference(one.small, other.small)
+        off = self.steps[a] if b == a + 1 else difference(one.small, other.small)
         if off is None:
             return False
         return off.mean <= MOST and off.peak <= min(MOST_PEAK, PEAK_SHARE * self.usual)
@@ -88,7 +88,7 @@ def _cycle(frames: Sequence[FrameFacts], likeness: Likeness) -> int:
     longest = int(count / ROUNDS)
     if longest < LEAST_MOTION or len({frame.canvas for frame in frames}) > 1:
         return 0
-    rows = coarse([frame.small for frame in frames])
+    rows = coarse(frame.small for frame in frames)
     usual = float(np.median(np.linalg.norm(np.diff(rows, axis=0), axis=1)))
     for length in range(LEAST_MOTION, longest + 1):
         if np.linalg.norm(rows[length] - rows[0]) > usual:
