@@ -29,7 +29,7 @@ def frames(tmp_path: Path) -> Path:
         )
     folder = tmp_path / "frames" / "the otter" / "swim"
     (folder / "swim_7.png").write_bytes((folder / "swim_01.png").read_bytes())
-    (folder / "swim_6.png").write_bytes((folder / "swim_03.png").read_bytes())
+    (folder / "swim_6.png").write_bytes((folder / "swim_06.png").read_bytes())
     save(folder / "swim_04.png", np.zeros((90, 90, 4), np.uint8))
     return tmp_path / "frames"
 

@@ -167,53 +167,62 @@ def _layout(looked: Survey) -> tuple[dict[str, str], str]:
 
 
 def _remedies(crate: str, given: str, findings: Sequence[Finding]) -> Iterator[str]:
-    """What the survey found, beside the key that mends it; first what is for the crate, then for one animation."""
-    for_all: dict[tuple[str, str], list[Finding]] = {}
+    """What the survey found, beside the keys that mend it; first what is for the crate, then for one animation."""
+    for_all: dict[str, list[Finding]] = {}
     for_one: dict[str, dict[str, list[Finding]]] = {}
+    values: dict[str, list[str]] = {}
+    with_it: dict[str, list[str]] = {}
     others: list[Finding] = []
     for finding in findings:
-        line, animation = _mending(finding)
-        if not line:
+        wanted = _mending(finding)
+        if not wanted:
             others.append(finding)
-        elif animation:
-            for_one.setdefault(animation, {}).setdefault(line, []).append(finding)
-        else:
-            for_all.setdefault(("exclude", "") if line == "exclude" else ("", line), []).append(finding)
-    for (key, line), told in for_all.items():
-        yield from ("", *_told(told))
-        if key == "exclude":
-            frames = (one.frames[1:] if one.code == "number-twice" else one.frames for one in told)
-            line = key_line("exclude", list(dict.fromkeys(name for some in frames for name in some)))
-        yield from commented([line])
+            continue
+        (first, value), *more = wanted
+        animation, _, own = value.rpartition("=")
+        if animation and options()[first][0].per_animation:
+            for_one.setdefault(animation, {}).setdefault(key_line(first, own), []).append(finding)
+            continue
+        for_all.setdefault(first, []).append(finding)
+        for name, value in wanted:
+            told = [value] if value or name != "exclude" else finding.frames
+            values.setdefault(name, []).extend(told)
+        with_it.setdefault(first, []).extend(name for name, _ in more)
+    written: set[str] = set()
+    for first, told_of in for_all.items():
+        names = [name for name in dict.fromkeys((first, *with_it[first])) if name not in written]
+        written.update(names)
+        yield from ("", *_told(told_of))
+        yield from commented([_line(name, list(dict.fromkeys(values[name]))) for name in names])
     serious = [finding for finding in others if finding.severity != NOTE]
     if serious:
         yield from ("", *_told(serious, len(serious)))
     if notes := len(others) - len(serious):
-        yield from ("", f"# {counted(notes, 'note')} more: agile-crate survey {shown(given)}")
+        yield from ("", f"# {counted(notes, 'note')} more: agile-crate survey {shown(given)} --notes")
     for animation, lines in for_one.items():
         yield from ("", *_told([one for told in lines.values() for one in told]))
         yield from commented([animation_head(crate, animation), *lines])
 
 
-def _mending(finding: Finding) -> tuple[str, str]:
-    """The line that mends a finding, if a key alone does, and the animation that it is for, if it is for one; `exclude`
-    is put together later, from all frames that it is for."""
-    for name, value in finding.remedy.settings:
-        if name not in options():
-            continue
-        option, _ = options()[name]
-        if name == "exclude":
-            return "exclude", ""
-        if option.read is None:
-            return key_line(name, True), ""
-        if value and value.isupper():  # a placeholder
-            continue
-        if option.per_animation and "=" in value:
-            animation, _, own = value.rpartition("=")
-            return key_line(name, own), animation
-        if value:
-            return key_line(name, [value] if option.many else value), ""
-    return "", ""
+def _mending(finding: Finding) -> list[tuple[str, str]]:
+    """The settings that mend a finding, with their values; none if settings alone do not. Capitals stand for what only
+    the user knows."""
+    return [(name, value) for name, value in finding.remedy.settings if name in options() and _is_whole(name, value)]
+
+
+def _is_whole(name: str, value: str) -> bool:
+    is_given = bool(value) and not value.rpartition("=")[2].isupper()
+    return name == "exclude" or options()[name][0].read is None or is_given
+
+
+def _line(name: str, values: Sequence[str]) -> str:
+    """One key with what several findings want of it: all of a list, the most of a number, else what comes first."""
+    option, _ = options()[name]
+    if option.read is None:
+        return key_line(name, True)
+    if option.many:
+        return key_line(name, list(values))
+    return key_line(name, max(values, key=int) if all(map(str.isdecimal, values)) else values[0])
 
 
 def _told(findings: Sequence[Finding], most: int = TOLD) -> Iterator[str]:

@@ -7,9 +7,10 @@ import json
 from collections.abc import Mapping, Sequence
 from importlib import resources
 from types import MappingProxyType
+from typing import Any
 
 from ..core.crate.summary import animation_summaries, sheet_summaries
-from ..core.look.finding import Finding
+from ..core.look.finding import CODES, Finding
 from ..core.model.crate import Crate
 from ..core.text import bytes_shown, counted, few, measured, shown
 from ..format.document import document_of
@@ -57,21 +58,25 @@ def page_of(
         sheet_rows=_sheet_rows(crate),
         animation_headings=("animation", "first", "last", "frames", "fps", "ms", "loop"),
         animation_rows=_animation_rows(crate),
-        findings=[
-            {
-                "severity": one.severity,
-                "code": one.code,
-                "of": _about(one),
-                "what": one.what,
-                "remedy": one.remedy,
-            }
-            for one in findings
-        ],
+        findings=_by_code(findings),
     )
 
 
 def _data(image: bytes) -> str:
     return "data:image/png;base64," + base64.b64encode(image).decode()
+
+
+def _by_code(findings: Sequence[Finding]) -> list[dict[str, Any]]:
+    """Findings, which come the worst first, by their codes: of each what it is about, and its places by their
+    number."""
+    together: dict[tuple[str, str], list[dict[str, Any]]] = {}
+    for number, one in enumerate(findings):
+        place = {"number": number, "of": _about(one), "what": shown(one.what), "remedy": shown(one.remedy)}
+        together.setdefault((one.severity, one.code), []).append(place)
+    return [
+        {"severity": severity, "code": code, "about": CODES[code], "places": places}
+        for (severity, code), places in together.items()
+    ]
 
 
 def _about(finding: Finding) -> str:

@@ -7,7 +7,6 @@ from collections import Counter, defaultdict
 from collections.abc import Iterator, Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ...names import alike_but_for_case
 from ...sentence import Sentence, setting
@@ -141,25 +140,21 @@ def mirrors(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
         if sequence.name is not None and len(sequence.frames) > 1:
             together[tuple(frame.canvas for frame in sequence.frames)].append(sequence)
     for alike in together.values():
-        sketches = [_sketches(sequence) for sequence in alike]
         taken: set[int] = set()
         for index, sequence in enumerate(alike):
-            flipped = sketches[index][:, :, ::-1]
-            if index in taken or _apart(flipped, sketches[index]) <= NEARLY:
+            if index in taken or _may_mirror(sequence, sequence):
                 continue
             rest = (other for other in range(index + 1, len(alike)) if other not in taken)
             for other in rest:
-                if _apart(flipped, sketches[other]) <= NEARLY and _is_mirrored(sequence, alike[other]):
+                if _may_mirror(sequence, alike[other]) and _is_mirrored(sequence, alike[other]):
                     taken.add(other)
                     yield _mirrored(sequence, alike[other])
 
 
-def _sketches(sequence: Surveyed) -> NDArray[np.float32]:
-    return np.stack([frame.sketch for frame in sequence.frames])
-
-
-def _apart(one: NDArray[np.float32], other: NDArray[np.float32]) -> float:
-    return float(np.abs(one - other).max())
+def _may_mirror(sequence: Surveyed, other: Surveyed) -> bool:
+    """Whether the sketches of two sequences with the same canvases mirror each other."""
+    pairs = zip(sequence.frames, other.frames, strict=True)
+    return all(float(np.abs(a.sketch[:, ::-1] - b.sketch).max()) <= NEARLY for a, b in pairs)
 
 
 def _is_mirrored(sequence: Surveyed, other: Surveyed) -> bool:

@@ -13,6 +13,7 @@ from ...sentence import setting
 from ..facts import FrameFacts
 from ..finding import FAULT, NOTE, Finding, Surveyed, finding
 from ..miniature import Miniature
+from ..robust import median
 from .motion import LEAST_FOR_PATH, unusual
 
 LEAST_SUSPECT = 2.0
@@ -111,7 +112,7 @@ def tint_between(before: Miniature, frame: Miniature, after: Miniature) -> Tint 
     if not max(LEAST_TINT, CLEAR * drift) <= most <= MOST_TINT:
         return None
     for neighbour in (first, last):
-        off = float(np.median(np.abs(its - neighbour).mean(axis=1)))
+        off = median(np.abs(its - neighbour).mean(axis=1))
         gains, left = _fit(neighbour, its)
         if min(gains) < LEAST_GAIN or left > LEFT * off:
             return None
@@ -132,8 +133,8 @@ def _fit(before: NDArray[np.float32], after: NDArray[np.float32]) -> tuple[list[
         gain = np.where(power > 25, both / np.maximum(power, 1e-9), 1.0)
         gains = gain.tolist()
         left = np.abs(after - (before - middle_x) * gain - middle_y).mean(axis=1)
-        kept = left <= max(1.0, 1.5 * float(np.median(left[kept])))
-    return gains, float(np.median(left))
+        kept = left <= max(1.0, 1.5 * median(left[kept]))
+    return gains, median(left)
 
 
 def pixel_art(sequence: Surveyed) -> Iterator[Finding]:

@@ -16,7 +16,7 @@ from ..facts import FrameFacts
 from ..finding import DOUBT, FAULT, NOTE, Finding, Surveyed, finding
 from ..miniature import coarse
 from ..register import ROOM, Moved, moved_between, plane, scaled_back, scaled_between
-from ..robust import usual
+from ..robust import median, usual
 
 LEAST_FOR_PATH = 5
 """Frames. A path cannot be told from fewer, nor can what departs from it."""
@@ -241,16 +241,16 @@ def order(sequence: Surveyed) -> Iterator[Finding]:
     put = _exchanged(len(frames), place)
     after = np.delete(_ways(rows[put]), place)
     after = after[np.isfinite(after)]
-    if not len(after) or np.median(after) < SMOOTH or after.min() < ways[place]:
+    if not len(after) or median(after) < SMOOTH or after.min() < ways[place]:
         return
     steps = np.linalg.norm(np.diff(rows[put], axis=0), axis=1)
-    if steps[max(0, place - 1) : place + 2].min() < TURNING * np.median(steps):
+    if steps[max(0, place - 1) : place + 2].min() < TURNING * median(steps):
         return
     first, second = place + 1, place + 2
     what = f"frames {first} and {second} seem to be exchanged: the motion is smoother the other way round"
     spans = [f"1-{first - 1}"] * (first > 1) + [str(second), str(first)] + [f"{second + 1}-"] * (second < len(frames))
     remedy = setting("frames", f"{sequence.label}={','.join(spans)}")
-    is_clear = ways[place] <= CLEARLY_SMOOTHER and np.median(after) >= CLEARLY_SMOOTH and after.min() >= 1
+    is_clear = ways[place] <= CLEARLY_SMOOTHER and median(after) >= CLEARLY_SMOOTH and after.min() >= 1
     severity = FAULT if is_clear else DOUBT
     yield finding(sequence, "exchanged", severity, frames[place : place + 2], what, remedy)
 

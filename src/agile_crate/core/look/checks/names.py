@@ -13,7 +13,7 @@ from ...text import few
 from ..facts import FrameFacts
 from ..finding import DOUBT, FAULT, NOTE, Finding, Surveyed, finding, left_out
 
-MOST_GAPS = 0.25
+MOST_GAPS = 0.34
 """The share of steps between numbers that may skip some. With more, the numbers mean something else than an order."""
 
 LEAST_NUMBERS = 4

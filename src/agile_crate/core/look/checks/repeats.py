@@ -13,6 +13,7 @@ from ...text import counted
 from ..facts import FrameFacts
 from ..finding import FAULT, NOTE, Finding, Surveyed, finding
 from ..miniature import SAME, coarse, difference
+from ..robust import median
 
 PEAK_SHARE = 0.4
 """Frames are alike that differ, where they differ most, by no more than this share of how neighbours usually do in
@@ -39,7 +40,7 @@ class Likeness:
         self.frames = frames
         steps = self.steps = [difference(a.small, b.small) for a, b in pairwise(frames)]
         moving = [step for step in steps if step is not None and step != SAME]
-        self.usual = float(np.median([step.peak for step in moving])) if moving else 0.0
+        self.usual = median([step.peak for step in moving]) if moving else 0.0
 
     def of(self, a: int, b: int) -> bool:
         """Whether two frames, by their places, are alike."""
@@ -89,7 +90,7 @@ def _cycle(frames: Sequence[FrameFacts], likeness: Likeness) -> int:
     if longest < LEAST_MOTION or len({frame.canvas for frame in frames}) > 1:
         return 0
     rows = coarse(frame.small for frame in frames)
-    usual = float(np.median(np.linalg.norm(np.diff(rows, axis=0), axis=1)))
+    usual = median(np.linalg.norm(np.diff(rows, axis=0), axis=1))
     for length in range(LEAST_MOTION, longest + 1):
         if np.linalg.norm(rows[length] - rows[0]) > usual:
             continue
@@ -139,7 +140,7 @@ def _copies(sequence: Surveyed, likeness: Likeness, count: int) -> Iterator[Find
         what = f"{counted(len(copies), 'exact copy', 'exact copies')} of other frames: they cost memory in a grid"
         follow = any(a.digest == b.digest for a, b in pairwise(frames))
         remedy = f"{setting('drop_copies')} where they follow each other; " if follow else ""
-        yield finding(sequence, "copies", NOTE, copies, what, f"{remedy}{setting('layout', 'tight')} stores them once")
+        yield finding(sequence, "copies", NOTE, copies, what, f"{remedy}the layout tight stores them once")
 
 
 def _dropped(sequence: Surveyed, near: Sequence[FrameFacts]) -> str:
