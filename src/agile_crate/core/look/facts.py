@@ -278,11 +278,13 @@ def _specks(shows: NDArray[np.bool_]) -> tuple[tuple[int, int, int], ...]:
     reach = min(8, max(2, min(height, width) // (8 * block)))
     near, around = _summed(blocks, 1), _summed(blocks, reach)
     alone = (blocks > 0) & (near <= SPECK_PIXELS) & (around == near) & (near < blocks.sum())
-    spots = []
-    for row, column in np.argwhere(alone):
+    spots: list[tuple[int, int, int]] = []
+    for row, column in np.argwhere(alone).tolist():
         spot = padded[row * block : (row + 1) * block, column * block : (column + 1) * block]
-        y, x = np.argwhere(spot)[0]
-        spots.append((int(column * block + x), int(row * block + y), int(near[row, column])))
+        y, x = np.argwhere(spot)[0].tolist()
+        x, y = column * block + x, row * block + y
+        if not any(abs(x - other) <= 2 * block and abs(y - above) <= 2 * block for other, above, _ in spots):
+            spots.append((x, y, int(near[row, column])))
     return tuple(spots)
 
 

@@ -43,7 +43,7 @@ def ground_of(pixels: Pixels) -> Ground | None:
     if min(pixels.shape[:2]) < 4:
         return None
     rim = _rim(pixels[..., :3].astype(np.int16))
-    return _solid(pixels, rim) or _checkered(pixels, rim)
+    return _checkered(pixels, rim) or _solid(pixels, rim)
 
 
 def _solid(pixels: Pixels, rim: NDArray[np.int16]) -> Ground | None:

@@ -15,7 +15,9 @@ from ..facts import FrameFacts
 from ..finding import DOUBT, NOTE, Finding, Surveyed, finding, left_out
 from ..robust import usual
 
-LEFTOVER = re.compile(r"[ _.-]*(?:copy|old|new|final|alt|bak|backup|test|[a-z])?[ _.()-]*", re.IGNORECASE)
+LEFTOVER = re.compile(
+    r"[ _.-]*(?:copy|old|new|final|alt|bak|backup|test|[a-z])(?:[ _.-]*\(?[0-9]+\)?)?|[ _]*\([0-9]+\)", re.IGNORECASE
+)
 """What stands behind a frame's name in that of a file that was left there."""
 
 WIDER = 1.5
@@ -73,8 +75,7 @@ def _beside(name: str, owners: dict[str, Surveyed]) -> Surveyed | None:
     """The animation beside one of whose frames a picture of this name was left."""
     for end in range(len(name) - 1, 0, -1):
         if name[end - 1].isdigit() and not name[end].isdigit():
-            whole = re.sub(r"[ (]*[0-9]+[)]*$", "", name[end:])
-            return owners.get(name[:end]) if LEFTOVER.fullmatch(whole) else None
+            return owners.get(name[:end]) if LEFTOVER.fullmatch(name[end:]) else None
     return None
 
 

@@ -50,7 +50,7 @@ drawing."""
 
 LEAST_LEFT = 0.3
 
-LEFT_IF_AGREED, AGREED = 0.75, 0.4
+LEFT_IF_AGREED, AGREED = 0.9, 0.6
 """More may be left where a frame's neighbours differ much, as long as all tell the same shift: either neighbour, and,
 within so many pixels, the centre of mass."""
 
@@ -60,8 +60,9 @@ CLEARLY = 0.4
 LEAST_SCALED = 0.012
 """The share by which a frame is larger or smaller than its neighbours, both across and along."""
 
-OTHER_GROWTH = 0.5
-"""By so much, as a share, its area may grow more or less than its width and height do."""
+OTHER_GROWTH, SAME_GROWTH = 0.5, 0.2
+"""By so much, as a share, its area may grow more or less than its width and height do together, and these by themselves
+differ; with no more than the second all three tell the same."""
 
 TURNING = 0.1
 """Where a motion turns back, exchanged frames come to lie beside their own copies: steps of less than this share of the
@@ -217,14 +218,15 @@ def _pulses(scenes: _Scenes) -> Iterator[_Pulse]:
         if min(abs(across), abs(along)) < LEAST_SCALED or across * along < 0:
             continue
         factor = float(np.exp((across + along) / 2))
-        if abs(growth[place] - across - along) > OTHER_GROWTH * abs(across + along):
+        apart = max(abs(growth[place] - across - along), abs(across - along)) / abs(across + along)
+        if apart > OTHER_GROWTH:
             continue
         box = scenes.box(place)
         before, frame, after = scenes.around(place)
         (x, y), *others = (np.subtract(one.mass or (0, 0), (box.x, box.y)) for one in scenes.three(place, (0, -1, 1)))
         to_x, to_y = np.mean(others, axis=0)
         left, neighbours = scaled_between(before, frame, after, scaled_back(frame, factor, (x, y), (to_x, to_y)))
-        if _explains(left, neighbours):
+        if _explains(left, neighbours) or (apart <= SAME_GROWTH and left <= LEFT_IF_AGREED):
             yield _Pulse(place, factor, left)
 
 
