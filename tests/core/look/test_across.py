@@ -28,11 +28,13 @@ def test_an_animation_that_mirrors_another() -> None:
 def test_ground_lines_of_one_character() -> None:
     idle, run = surveyed(walk(), "otter/idle"), surveyed([moved(frame, 0, -2) for frame in walk()], "otter/run")
     jump = surveyed([moved(frame, 0, -n) for n, frame in enumerate(walk())], "otter/jump")
-    (finding,) = find_across([idle, run, jump])
+    swim = surveyed(walk(), "otter/swim")
+    (finding,) = find_across([idle, run, jump, swim])
     assert (finding.code, finding.severity, finding.sequence) == ("ground-differs", "doubt", "otter/run")
     assert finding.remedy.settings == [("shift", "otter/run=0,2")]
     gull = surveyed([moved(frame, 0, -2) for frame in walk()], "gull/run")
-    assert find_across([idle, gull]) == []
+    assert find_across([idle, swim, gull]) == []
+    assert find_across([idle, run]) == []  # who is to say which is right
 
 
 @pytest.mark.parametrize(

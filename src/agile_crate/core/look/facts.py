@@ -67,7 +67,8 @@ class FrameFacts:
     * `touches`: the sides that seen pixels reach;
     * `partial`: the share of seen pixels that are half transparent;
     * `fringe`: the colour that half-covered pixels are pulled towards;
-    * `colours`: how many colours are seen, up to MOST_COLOURS; 0 on canvases larger than SMALL;
+    * `colours`: how many colours are seen, up to MOST_COLOURS; 0 on canvases larger than SMALL, and in
+      soft-edged frames;
     * `specks`: stray spots as x, y, pixels;
     * `miniature`: the frame, small; None once its animation has been judged. `sketch`: smaller still, to find
       animations that mirror each other;
@@ -142,7 +143,7 @@ def frame_facts(name: str, pixels: Pixels) -> FrameFacts:
         touches=() if opaque or seen is None else _touches(alpha, shows, seen, float(columns.sum()) / count),
         partial=partial,
         fringe=fringe_of(pixels, alpha) if partial else None,
-        colours=_colours(pixels, alpha) if width * height <= SMALL else 0,
+        colours=_colours(pixels, alpha) if not partial and width * height <= SMALL else 0,
         specks=_specks(shows) if 0 < count < shows.size else (),
         miniature=small,
         sketch=blurred(small, SKETCH),

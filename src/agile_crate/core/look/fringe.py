@@ -12,7 +12,7 @@ from ..pixels import Pixels
 FEW = 16
 """Half-covered pixels beside covered ones. Nothing can be told from fewer."""
 
-LINES, MANY = 64, 160
+LINES, MANY = 64, 96
 """Rows, and half-covered pixels in them, that are looked at, evenly spread over all of them."""
 
 BESIDE = 2

@@ -29,8 +29,15 @@ LEAST_BESIDE = 8
 SURE_FOOTED = 1.0
 """Pixels. The spread of an animation's lowest rows, up to which it stands on a line."""
 
-HIGHEST = 10
-"""Ground lines that are further apart than one of so many parts of the canvas were meant to be."""
+STANDING, TOGETHER = 3, 0.6
+"""So many animations of a character must stand, and this share of them on one line, for another line to be odd."""
+
+LEAST_OFF, HIGHEST = 2, 10
+"""Ground lines are odd that are so many pixels off; ones further apart than one of so many parts of the canvas were
+meant to be."""
+
+MOST_LEFT = 2
+"""Files left beside one animation. More are a way of naming."""
 
 NEARLY = 8
 """Levels of 255 by which sketches of mirror images may differ; the pictures themselves may not at all."""
@@ -59,8 +66,10 @@ def odd_files(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
         for frame in sequence.frames
     ]
     told: set[str] = set()
-    for sequence, frame in alone:
-        if owner := _beside(frame.name, owners):
+    beside = [(sequence, frame, owner) for sequence, frame in alone if (owner := _beside(frame.name, owners))]
+    counts = Counter(owner.label for *_, owner in beside)
+    for sequence, frame, owner in beside:
+        if counts[owner.label] <= MOST_LEFT:
             what = f"lies beside {quoted(owner.label)} and is no frame of it: left over?{_widening(frame, sequences)}"
             yield finding(sequence, "file-odd", DOUBT, [frame], what, left_out([frame.name]))
             told.add(frame.name)
@@ -99,9 +108,11 @@ def grounds(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
     for standing in together.values():
         lines = Counter(line for _, line in standing)
         most = max(lines, key=lambda line: (lines[line], line))
+        if len(standing) < STANDING or lines[most] < TOGETHER * len(standing):
+            continue
         height = standing[0][0].frames[0].canvas.h
         for sequence, line in standing:
-            if line != most and abs(line - most) * HIGHEST <= height:
+            if LEAST_OFF <= abs(line - most) <= height / HIGHEST:
                 yield _off_the_ground(sequence, line, most, [s.label for s, other in standing if other == most])
 
 

@@ -20,9 +20,9 @@ COVERED = 0.7
 FEW = 3
 """What happens in one frame of so many, or fewer, is out of the ordinary."""
 
-STEADY, LARGER = 0.35, 1.05
+STEADY, WHOLE = 0.35, 0.99
 """A figure whose area has no more than this spread, as a share of it, and that shows no more than so much of what it
-usually does, is cut off where one frame alone reaches the edge."""
+usually does, is cut off where one frame alone reaches the edge: something of it is missing."""
 
 SOFT = 0.005
 """The share of half-covered pixels from which art is soft-edged."""
@@ -44,7 +44,7 @@ def cut_off(sequence: Surveyed) -> Iterator[Finding]:
             continue
         reaching = sum(_touch(frame, side) is not None for frame in frames)
         is_rare = len(frames) > FEW and reaching * FEW <= len(frames)
-        if is_rare and (area.spread > STEADY * area.middle or max(frame.area for frame in cut) > LARGER * area.middle):
+        if is_rare and (area.spread > STEADY * area.middle or max(frame.area for frame in cut) > WHOLE * area.middle):
             continue  # it bursts, or reaches out
         if side == "bottom" and not is_rare:
             continue  # it stands there

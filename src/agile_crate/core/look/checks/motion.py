@@ -57,8 +57,8 @@ within so many pixels, the centre of mass."""
 CLEARLY = 0.4
 """Neighbours that differ more may do so if the frame, put back, differs from them by no more than this share of it."""
 
-LEAST_SCALED = 0.012
-"""The share by which a frame is larger or smaller than its neighbours, both across and along."""
+LEAST_SCALED, MOST_SCALED = 0.012, 0.12
+"""The share by which a frame is larger or smaller than its neighbours, both across and along. More was meant."""
 
 OTHER_GROWTH, SAME_GROWTH = 0.5, 0.2
 """By so much, as a share, its area may grow more or less than its width and height do together, and these by themselves
@@ -215,7 +215,7 @@ def _pulses(scenes: _Scenes) -> Iterator[_Pulse]:
     growth = _off_path(np.log([[frame.area] for frame in frames]))[:, 0]
     for place in unusual(off, LEAST_SCALED, QUIET_SHARE, VERY_UNUSUAL):
         across, along = off[place].tolist()
-        if min(abs(across), abs(along)) < LEAST_SCALED or across * along < 0:
+        if not LEAST_SCALED <= min(abs(across), abs(along)) <= MOST_SCALED or across * along < 0:
             continue
         factor = float(np.exp((across + along) / 2))
         apart = max(abs(growth[place] - across - along), abs(across - along)) / abs(across + along)

@@ -42,7 +42,9 @@ def emptiness(sequence: Surveyed) -> Iterator[Finding]:
         return
     what = "nothing is visible: the figure disappears for this long"
     names = [frames[index].name for index in empty]
-    severity = FAULT if sequence.name is None or _is_dropout(frames, empty) else NOTE
+    severity = FAULT if _is_dropout(frames, empty) else NOTE
+    if sequence.name is None:
+        severity = DOUBT
     remedy = f"draw it, or {left_out(names)}" if len(names) == 1 else f"draw them, or {setting('exclude')} them"
     yield finding(sequence, "frame-empty", severity, names, what, remedy)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ..finding import FAULT, Finding, Surveyed, finding
+from ..finding import DOUBT, Finding, Surveyed, finding
 
 ROUGHEST_SEAM = 2.0
 """A tile may differ over its edge by this much more than neighbouring columns differ inside it."""
@@ -25,4 +25,4 @@ def seams(sequence: Surveyed) -> Iterator[Finding]:
     for torn, sides in ((across, "right edge does not continue at the left"), (along, "bottom edge, at the top")):
         if torn:
             what = f"a tile whose {sides}: a line shows where it repeats"
-            yield finding(sequence, "seam", FAULT, torn, what, "paint over the edge, or export the whole period")
+            yield finding(sequence, "seam", DOUBT, torn, what, "paint over the edge, or export the whole period")
