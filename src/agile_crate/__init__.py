@@ -152,20 +152,33 @@ def survey(
     fps: float | str | Fraction | None = None,
     allow: str | Iterable[str] = (),
     scale: float | str | Fraction = 1,
+    code: str | Iterable[str] = (),
+    allowed: StrPath | None = None,
 ) -> Survey:
     """Looks frames over before packing: sequences in numbers, and findings, the worst first (docs/survey.md).
 
-    `fps` are frames a second, for the seconds of each sequence. Findings whose code is in `allow` are left out. `scale`
-    is what the frames are to be scaled by later, ``0.5`` or ``"50%"``. Raises UsageError and InputError.
+    `fps` are frames a second, for the seconds of each sequence. Findings whose code is in `allow` are left out, and
+    all others than those of `code`, if any is named; what the file `allowed` says was found fine is let go. `scale` is
+    what the frames are to be scaled by later, ``0.5`` or ``"50%"``. Raises UsageError and InputError.
     """
     from .jobs.survey import survey
+    from .jobs.survey_files import read_allowed
     from .jobs.workers import workers
     from .settings import readers
 
-    codes = [allow] if isinstance(allow, str) else list(allow)
+    left_out, only = ([codes] if isinstance(codes, str) else list(codes) for codes in (allow, code))
     pace = None if fps is None else readers.fps(str(fps))
+    fine = frozenset[str]() if allowed is None else read_allowed(_path(allowed))
     with workers() as executor:
-        return survey(_paths(inputs), executor, fps=pace, allow=codes, scale=readers.scale(str(scale)))
+        return survey(
+            _paths(inputs),
+            executor,
+            fps=pace,
+            allow=left_out,
+            scale=readers.scale(str(scale)),
+            codes=only,
+            found_fine=fine,
+        )
 
 
 def unpack(data: StrPath, out: StrPath, *, film: bool = False, force: bool = False, skin: str = "") -> Unpacked:

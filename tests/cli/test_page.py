@@ -243,10 +243,12 @@ def test_a_survey_pins_its_findings_to_the_frames(run: Run, tmp_path: Path, open
     done = run("survey", "frames", "--page", "look/f.html")
     assert done.stdout.endswith("\nwrote look/f.html\n")
     page = opened(tmp_path / "look/f.html")
-    found = page.locator(".findings li").all_text_contents()
-    (empty,) = [index for index, text in enumerate(found) if "frame-empty" in text]
-    assert "swim (swim_4). nothing is visible" in found[empty]
-    page.locator(".go").nth(empty).click()
+    group = page.locator(".finding.fault", has_text="frame-empty")
+    if not group.evaluate("one => one.open"):
+        group.locator("summary").click()
+    assert group.locator("summary").text_content().split() == "fault frame-empty: nothing is visible 1".split()
+    assert "swim (swim_4): nothing is visible" in group.locator("li").text_content()
+    group.locator(".go").click()
     assert "swim_4: box" in page.text_content("#now")
     assert "nothing is visible: the figure disappears for this long" in page.text_content("#found")
     page.keyboard.press("ArrowRight")

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from ..model.geometry import Box
 from ..pixels import Pixels
 
-SIDE = 96
+SIDE = 64
 """Pixels. No side of a miniature is longer; canvases up to it are kept as they are."""
 
 SAMPLES = 2
