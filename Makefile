@@ -10,7 +10,7 @@ PIP := pip install --quiet --disable-pip-version-check
 SOURCES := $(shell find src -type f -not -name '*.pyc')
 DEBIAN_TOOLS := pngcheck imagemagick chromium ffmpeg gcc libc6-dev lua5.4 libegl1 libgles2 libgl1-mesa-dri
 
-.PHONY: demo test test-lowest lint bench screenshots docs frames system-tools clean
+.PHONY: demo test test-lowest lint bench bench-survey screenshots docs frames system-tools clean
 
 demo: $(VENV)/.installed
 	@$(BIN)/agile-crate demo build/otter-post
@@ -38,6 +38,10 @@ bench: $(VENV)/.with-tests
 	$(BIN)/python bench/page.py
 	$(BIN)/python bench/arrange.py
 	$(BIN)/python bench/rebuild.py
+
+# How well the survey judges, on any folder of real frames: make bench-survey FOLDER=frames
+bench-survey: $(VENV)/.with-tests
+	$(BIN)/python bench/survey.py $(FOLDER)
 
 screenshots: $(VENV)/.with-tests
 	@if [ "$$(id -u)" = 0 ] && ! command -v xterm >/dev/null; then apt-get update -qq; apt-get install -y -qq --no-install-recommends xvfb xterm imagemagick fonts-dejavu-core chromium; fi

@@ -14,6 +14,7 @@ import pytest
 
 import agile_crate
 from agile_crate.cli.main import COMMANDS
+from agile_crate.core.look.finding import CODES
 
 TOP = Path(__file__).parents[1]
 README = (TOP / "README.md").read_text("utf-8")
@@ -100,3 +101,9 @@ def test_the_version_stands_in_one_place() -> None:
     ]
     assert said == []
     assert f"## {agile_crate.__version__}" in (TOP / "CHANGELOG.md").read_text("utf-8")
+
+
+def test_every_finding_is_described() -> None:
+    text = (TOP / "docs/survey.md").read_text("utf-8")
+    described = re.findall(r"^\| `([a-z-]+)` \| (?:fault|doubt|note)", text, re.MULTILINE)
+    assert described == list(CODES)

@@ -28,10 +28,10 @@ TERMINALS = {
     ],
     "unpack": [
         "unpack otter-post/crate/otter.json --out back/otter --film",
-        "survey back/otter/*.apng --allow wobble",
+        "survey back/otter/*.apng",
     ],
-    "survey": ["survey otter-post/frames --allow wobble"],
-    "survey-rough": ["survey otter-post/rough --allow wobble --allow copies"],
+    "survey": ["survey otter-post/frames --notes"],
+    "survey-rough": ["survey otter-post/rough"],
     "verify": [
         "verify build/otter.json --against otter-post/frames/otter",
         "verify build/otter.json --against tomorrow/otter",

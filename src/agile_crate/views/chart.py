@@ -32,7 +32,7 @@ WIDTH, HEIGHT, DOTS = 12.8, 8.0, 100
 
 class Path(NamedTuple):
     """Where an animation's feet and centre of mass are, from its pivot, step by step: shape (steps, 2), y up, NaN where
-    nothing is seen; and which step jumps, if one does (by the rule of the survey's finding `jump`)."""
+    nothing is seen; and which step is off its neighbours' path, if one is."""
 
     feet: np.ndarray
     mass: np.ndarray
