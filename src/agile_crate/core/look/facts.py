@@ -39,6 +39,9 @@ SMALL = 128 * 128
 
 MOST_COLOURS = 1024
 
+SEAM_ROWS = 256
+"""Rows, evenly spread, on which it is seen how much neighbouring columns differ."""
+
 SKETCH = 8
 """Pixels. The side of what is kept of a frame once its animation has been judged."""
 
@@ -305,7 +308,8 @@ def _seam(pixels: Pixels) -> Seam | None:
     covered = (first[:, 3] > SEEN) & (last[:, 3] > SEEN)
     if pixels.shape[1] < 4 or covered.mean() < 0.5:
         return None
-    inside = np.abs(np.diff(pixels.astype(np.int16), axis=1)).mean((0, 2))
+    rows = pixels[:: -(-pixels.shape[0] // SEAM_ROWS)].astype(np.int16)
+    inside = np.abs(np.diff(rows, axis=1)).mean((0, 2))
     over = float(np.abs(first.astype(np.int16) - last.astype(np.int16)).mean())
     return Seam(over / max(1.0, float(inside.max())), _likeness(first, last))
 

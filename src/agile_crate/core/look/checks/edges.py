@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from ...frame.alpha import hard_alpha
+from ...model.geometry import Box
 from ...sentence import setting
 from ...text import counted, joined
 from ..facts import FrameFacts, Touch, frame_facts
@@ -14,13 +15,16 @@ from ..robust import Usual, usual
 LEAST_RUN, LEAST_SHARE = 4, 0.15
 """A figure is cut off where it reaches the canvas's edge along so many pixels, and so much of its own length."""
 
-COVERED = 0.7
+COVERED = 0.6
 """There, soft art has at least this share of the alpha that it has on average: where it ends by itself it fades."""
+
+AWAY = 3
+"""Pixels. Frames that keep so far from a side make one that reaches it odd."""
 
 FEW = 3
 """What happens in one frame of so many, or fewer, is out of the ordinary."""
 
-STEADY, WHOLE = 0.35, 0.99
+STEADY, WHOLE = 0.35, 0.993
 """A figure whose area has no more than this spread, as a share of it, and that shows no more than so much of what it
 usually does, is cut off where one frame alone reaches the edge: something of it is missing."""
 
@@ -39,18 +43,39 @@ def cut_off(sequence: Surveyed) -> Iterator[Finding]:
     frames = sequence.frames
     area = usual([frame.area for frame in frames])
     for side in ("left", "right", "top", "bottom"):
-        cut = [frame for frame in frames if (touch := _touch(frame, side)) and _is_cut(touch, frame)]
-        if not cut or _fills(frames, side):
+        reaching = [frame for frame in frames if _touch(frame, side)]
+        if not reaching or _fills(frames, side):
             continue
-        reaching = sum(_touch(frame, side) is not None for frame in frames)
-        is_rare = len(frames) > FEW and reaching * FEW <= len(frames)
-        if is_rare and (area.spread > STEADY * area.middle or max(frame.area for frame in cut) > WHOLE * area.middle):
-            continue  # it bursts, or reaches out
-        if side == "bottom" and not is_rare:
-            continue  # it stands there
-        what = f"the art reaches the {side} edge of the canvas, and seems to be cut off there"
-        severity = FAULT if is_rare or _is_figure(cut, side, area) else NOTE
-        yield finding(sequence, "cut-off", severity, cut, what, "export on a larger canvas")
+        is_rare = len(frames) > FEW and len(reaching) * FEW <= len(frames)
+        if is_rare:
+            cut, severity = _diminished(frames, reaching, side, area), FAULT
+        elif side != "bottom":  # there it stands
+            cut = [frame for frame in reaching if _is_cut(frame, side, LEAST_SHARE)]
+            severity = FAULT if _is_figure(cut, side, area) else NOTE
+        else:
+            continue
+        if cut:
+            what = f"the art reaches the {side} edge of the canvas, and seems to be cut off there"
+            yield finding(sequence, "cut-off", severity, cut, what, "export on a larger canvas")
+
+
+def _diminished(
+    frames: Sequence[FrameFacts], reaching: Sequence[FrameFacts], side: str, area: Usual
+) -> list[FrameFacts]:
+    """Of a few frames that reach a side, those of which something is missing. Where all others keep away from it, less
+    will do."""
+    if area.spread > STEADY * area.middle:
+        return []
+    keep_away = min(_room(frame, side) for frame in frames if frame.seen and frame not in reaching) >= AWAY
+    least = 0 if keep_away else LEAST_SHARE
+    return [frame for frame in reaching if _is_cut(frame, side, least) and frame.area <= WHOLE * area.middle]
+
+
+def _room(frame: FrameFacts, side: str) -> int:
+    """How many pixels lie between what is seen and a side of the canvas."""
+    box = frame.seen or Box(0, 0, *frame.canvas)
+    rooms = {"left": box.x, "top": box.y, "right": frame.canvas.w - box.right, "bottom": frame.canvas.h - box.bottom}
+    return rooms[side]
 
 
 def _is_figure(cut: Sequence[FrameFacts], side: str, area: Usual) -> bool:
@@ -65,9 +90,12 @@ def _touch(frame: FrameFacts, side: str) -> Touch | None:
     return next((touch for touch in frame.touches if touch.side == side), None)
 
 
-def _is_cut(touch: Touch, frame: FrameFacts) -> bool:
-    long = touch.run >= LEAST_RUN and touch.share >= LEAST_SHARE
-    return long and (frame.partial < SOFT or touch.covered >= COVERED)
+def _is_cut(frame: FrameFacts, side: str, least: float) -> bool:
+    """Whether a frame reaches a side along a line that is long enough, and covered as the figure is elsewhere."""
+    touch = _touch(frame, side)
+    if touch is None or touch.run < LEAST_RUN or touch.share < least:
+        return False
+    return frame.partial < SOFT or touch.covered >= COVERED
 
 
 def _fills(frames: Sequence[FrameFacts], side: str) -> bool:

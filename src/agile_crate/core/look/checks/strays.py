@@ -21,6 +21,9 @@ FADED = 0.3
 RARE = 6
 """Specks are strays where no more than one frame in so many has one; where more have, they belong to the picture."""
 
+LEAST_FOR_STRAYS = 4
+"""Frames. Of fewer it cannot be told whether a speck belongs to the picture."""
+
 MOST_SPECKS = 2
 """So many specks in one frame may be strays; more are sparks, or rain."""
 
@@ -81,7 +84,7 @@ def specks(sequence: Surveyed) -> Iterator[Finding]:
         return
     x, y, pixels = strays[0].specks[0]
     what = f"a stray spot of {counted(pixels, 'pixel')} at {x},{y}, far from the figure: trimming keeps all between"
-    severity = FAULT if sequence.name is not None else DOUBT
+    severity = FAULT if sequence.name is not None and len(sequence.frames) >= LEAST_FOR_STRAYS else DOUBT
     yield finding(sequence, "speck", severity, strays, what, "rub it out")
 
 
