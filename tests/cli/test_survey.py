@@ -206,7 +206,7 @@ def test_every_cure_that_is_pasted_cures(run: Run, tmp_path: Path) -> None:
     options: dict[str, str] = {}
     for finding in said["findings"]:
         if finding["severity"] == "fault" and finding["mend"].startswith("--"):
-            options[finding["code"]] = finding["mend"].partition(";")[0].partition(":")[0]
+            options[finding["code"]] = finding["mend"].partition(" (")[0]
     assert options.keys() >= {"closing", "cycle", "haze", "background-solid", "canvas-differs", "number-twice"}
     for code, pasted in options.items():
         shell = f"{PROGRAM} pack d/rough --exclude dive_digits/dive_digits_3 --out o --force --quiet {pasted}"

@@ -18,7 +18,9 @@ def as_option(name: str, value: str) -> str:
     """A setting as it is typed, its value quoted where a shell needs that."""
     if not value:
         return option_name(name)
-    return f"{option_name(name)} {value if value.isprintable() and not set(value) & _SPECIAL else shlex.quote(value)}"
+    typed = value if value.isprintable() and not set(value) & _SPECIAL else shlex.quote(value)
+    between = "=" if value.startswith("-") else " "  # else it would be taken for an option
+    return f"{option_name(name)}{between}{typed}"
 
 
 _SPECIAL = frozenset(" #\"'\\$`&|;<>()*?[]{}!~")

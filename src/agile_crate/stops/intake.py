@@ -60,29 +60,41 @@ def intake(
     Raises InputError, UsageError and FitError.
     """
     sizes = all_sizes(_with_palette(settings))
-    at_first, is_flat = first_look(sizes), settings.layers == "flat"
+    deciding = _deciding(sizes[0])
+    at_first, is_flat = first_look((*deciding, *sizes)), settings.layers == "flat"
     keeps = keeping(*kept, at_first, is_flat, settings.to_srgb) if kept else None
     look = partial(seen, look=at_first)
     gathered = gather(inputs, own, executor, progress, look, is_flat, settings.to_srgb, keeps)
     wardrobe = [
         worn(skin, gathered.drawings, inputs, own, settings, at_first, executor, progress, kept) for skin in skins
     ]
-    told_apart = partial(likeness, drawings=gathered.drawings, skins=wardrobe, settings=sizes[0], executor=executor)
+    told_apart = partial(
+        likeness, drawings=gathered.drawings, skins=wardrobe, settings=(*deciding, *sizes)[0], executor=executor
+    )
     sequences, remarkable = taken(gathered.sequences, settings, told_apart)
     each("shift", settings.shift, sequences)
     each("pivot", settings.pivot, sequences)
     sizes = tuple(with_copies(one, sequences) if any(s.origin for s in sequences) else one for one in sizes)
-    waiting = [pictures_of(sequences, drawings) for drawings in zip(*gathered.drawings, strict=True)]
-    clothes = [[] for _ in sizes] if not wardrobe else _by_size(sequences, wardrobe)
+    by_size = list(zip(*gathered.drawings, strict=True))[len(deciding) :]
+    waiting = [pictures_of(sequences, drawings) for drawings in by_size]
+    clothes = [[] for _ in sizes] if not wardrobe else _by_size(sequences, wardrobe)[len(deciding) :]
     idle = (warning for one in wardrobe for warning in one.warnings)
     passed_over, warnings = gathered.passed_over, (*gathered.warnings, *remarkable, *idle)
     files = (*gathered.files, *(file for one in wardrobe for file in one.files))
-    del gathered, wardrobe, told_apart
+    del gathered, wardrobe, told_apart, by_size
     prepared = tuple(
         prepare(waiting.pop(0), sequences, one, executor, for_proof, touches.get(one.portion, {}), clothes.pop(0))
         for one in sizes
     )
     return Intake(sequences, prepared, passed_over, warnings, files)
+
+
+def _deciding(settings: Settings) -> tuple[Settings, ...]:
+    """The settings of the build's own size, if copies are to be told and these are for another one: which frames there
+    are is decided at that size, by the proof of another one as well."""
+    if settings.portion == 1 or not (settings.drop_copies or settings.drop_closing):
+        return ()
+    return (dataclasses.replace(settings, portion=Fraction(1), scale=settings.scale / settings.portion),)
 
 
 def _by_size(sequences: Sequences, wardrobe: Sequence[Worn]) -> list[list[WornOnTheWay]]:

@@ -18,8 +18,8 @@ def likeness(
     sequences: Sequences, drawings: Drawings, skins: Sequence[Worn], settings: Settings, executor: Executor
 ) -> Likeness:
     """What says whether two frames of these sequences show the same, in the base and in every skin: scaled, cleared,
-    and in the colours of the palette. The first of a build's sizes decides for all, so that all have the same
-    frames."""
+    and in the colours of the palette. Drawings and settings are those of the build's own size, which decides for
+    all."""
 
     numbers = [frame.drawing for sequence in sequences for frame in sequence.frames]
 

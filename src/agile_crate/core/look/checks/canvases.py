@@ -26,7 +26,7 @@ def canvases(sequence: Surveyed) -> Iterator[Finding]:
         return
     usual, count = sizes.most_common(1)[0]
     odd = [frame for frame in sequence.frames if frame.canvas != usual]
-    remedy = f"{setting('canvas', 'animation')}; {setting('align')} says where they stand"
+    remedy = f"{setting('canvas', 'animation')} ({setting('align')} says where they stand)"
     if count < MOST * len(sequence.frames):
         what = f"{len(sizes)} sizes of canvas in one animation: each frame's place in the motion is lost"
         yield finding(sequence, "canvas-differs", NOTE, (), what, f"export them on one canvas, or {remedy}")

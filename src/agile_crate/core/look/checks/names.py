@@ -70,7 +70,7 @@ def _twice(sequence: Surveyed, twice: Sequence[tuple[FrameFacts, int]]) -> Itera
     which = few(sorted({str(number) for _, number in twice}))
     what = f"number {which} appears twice: both are played, one after the other"
     if same:
-        remedy = f"{left_out([frame.name for frame in repeats])}: it is the same picture"
+        remedy = f"{left_out([frame.name for frame in repeats])} (it is the same picture)"
     else:
         remedy = "they are different pictures: look at both, and take the one out that is not meant"
     yield finding(sequence, "number-twice", FAULT, [frame for frame, _ in twice], what, remedy)
