@@ -18,7 +18,6 @@ from ..exports.in_place import refuse_existing, staged
 from ..exports.sarif import Result, sarif_text
 from ..format.regular import read_regular
 from ..sources.gather import Progress
-from .show import show_frames
 from .survey import Survey
 
 LARGEST = 1 << 26
@@ -83,6 +82,8 @@ def write_survey_files(
     program's. Raises OutputError and UsageError."""
     written: list[Path] = []
     if files.page:
+        from .show import show_frames
+
         findings = [replace(one, remedy=Sentence(told(one.remedy))) for one in looked.findings]
         written.append(show_frames(list(inputs), findings, files.page, executor, progress, force, looked.unused))
     if files.sarif:

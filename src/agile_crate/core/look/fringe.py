@@ -15,7 +15,7 @@ FEW = 16
 LINES, MANY = 64, 96
 """Rows, and half-covered pixels in them, that are looked at, evenly spread over all of them."""
 
-BESIDE = 2
+BESIDE = 1
 """Pixels from a half-covered one to the covered ones that tell the figure's own colour."""
 
 FAINTEST, FULLEST = 24, 231
