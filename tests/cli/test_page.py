@@ -249,6 +249,10 @@ def test_a_survey_pins_its_findings_to_the_frames(run: Run, tmp_path: Path, open
     assert group.locator("summary").text_content().split() == "fault frame-empty: nothing is visible 1".split()
     assert "swim (swim_4): nothing is visible" in group.locator("li").text_content()
     group.locator(".go").click()
+    top, bottom = page.evaluate(
+        "(({ top, bottom }) => [top, bottom])(document.getElementById('stages').getBoundingClientRect())"
+    )
+    assert 0 <= top < bottom <= page.viewport_size["height"]
     assert "swim_4: box" in page.text_content("#now")
     assert "nothing is visible: the figure disappears for this long" in page.text_content("#found")
     page.keyboard.press("ArrowRight")

@@ -64,7 +64,7 @@ def test_codes_can_be_allowed(run: Run, swim: Path) -> None:
     lines = told.stdout.splitlines()
     start = lines.index("fault number-missing: swim")
     assert lines[start + 1 : start + 3] == [
-        "  number 14 missing: the motion skips there",
+        "  number 14 is missing: the motion skips there",
         "  → export the missing frames, or renumber",
     ]
     allowed = run("survey", "frames", "--allow", "number-missing")

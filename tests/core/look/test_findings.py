@@ -130,13 +130,13 @@ def test_backgrounds() -> None:
 @pytest.mark.parametrize(
     ("numbers", "code", "told"),
     [
-        (["1", "2", "4", "5"], "number-missing", "number 3 missing"),
-        (["1", "2", "7", "8"], "number-missing", "numbers 3, 4, 5 and 6 missing"),
+        (["1", "2", "4", "5"], "number-missing", "number 3 is missing"),
+        (["1", "2", "7", "8"], "number-missing", "numbers 3, 4, 5 and 6 are missing"),
         (["1", "2", "02", "3"], "number-twice", "number 2 appears twice"),
         (["1", "3", "5", "7"], None, ""),
         (["0", "45", "90", "135"], None, ""),
         (["1", "5", "6", "20"], None, ""),
-        (["10", "20", "40", "50", "60"], "number-missing", "number 30 missing"),
+        (["10", "20", "40", "50", "60"], "number-missing", "number 30 is missing"),
         (["1", "02", "3", "4"], "number-digits", "numbers have different numbers of digits"),
         (["8", "9", "10", "11"], "number-unpadded", "other programs may put 10 before 2"),
         (["07", "08", "09", "10"], None, ""),

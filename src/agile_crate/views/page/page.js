@@ -133,8 +133,9 @@ for (const { frames, what } of document_.findings) {
   for (const name of frames) foundOn.set(name, [...(foundOn.get(name) ?? []), what]);
 }
 
-/** Shows the frame, or else the animation, that a finding is about. */
+/** Shows the frame, or else the animation, that a finding is about, and the stage with it. */
 function goTo({ frames, sequence }) {
+  at("stages").scrollIntoView({ block: "nearest" });
   const index = document_.frames.findIndex((one) => one.name === frames[0]);
   const one = document_.animations.find((animation) => animation.frames.includes(index)) ?? named.get(sequence);
   if (!one) return mark(Math.max(index, 0));

@@ -32,10 +32,10 @@ def numbering(sequence: Surveyed) -> Iterator[Finding]:
     numbered = [(frame, number, last) for frame, last in parts if (number := split_number(last)[1]) is not None]
     numbers = Counter(number for _, number, _ in numbered)
     if missing := _missing(sorted(numbers)):
-        what = (
-            f"{'number' if len(missing) == 1 else 'numbers'} {few(map(str, missing))} missing: the motion skips there"
-        )
-        yield finding(sequence, "number-missing", FAULT, (), what, "export the missing frames, or renumber")
+        which = few(map(str, missing))
+        gone = f"number {which} is missing" if len(missing) == 1 else f"numbers {which} are missing"
+        remedy = "export the missing frames, or renumber"
+        yield finding(sequence, "number-missing", FAULT, (), f"{gone}: the motion skips there", remedy)
     yield from _twice(sequence, [(frame, number) for frame, number, _ in numbered if numbers[number] > 1])
     digits = [re.findall("[0-9]+", last)[-1] for *_, last in numbered]
     if len({len(number) for number in digits}) > 1:

@@ -69,7 +69,7 @@ def haze(sequence: Surveyed) -> Iterator[Finding]:
     if not hazy:
         return
     floor = max(frame.haze for frame in hazy)
-    what = f"haze: alpha up to {floor} of 255 where nothing is visible; trimming keeps it, so sheets grow"
+    what = f"alpha up to {floor} of 255 where nothing is visible: trimming keeps it, so sheets grow"
     tried = (frame_facts(frame.name, cleared(sequence.again(frame), floor)) for frame in spread_over(hazy, TRIED))
     remedy = setting("clear_below", floor) if not any(facts.haze for facts in tried) else "export without it"
     yield finding(sequence, "haze", FAULT, hazy, what, remedy)
