@@ -87,10 +87,9 @@ def test_a_speck_is_told_where_it_is(at: tuple[int, int]) -> None:
     severity, where, what = found(with_one(frames, 3, spotted))["speck"]
     assert (severity, where) == ("fault", ["04"])
     assert f"a stray spot of 4 pixels at {x},{y}" in what
-    everywhere = [frame.copy() for frame in frames]
-    for frame in everywhere:
-        frame[y : y + 2, x : x + 2] = BODY
-    assert "speck" not in findings(everywhere)
+    everywhere = np.stack(frames)
+    everywhere[:, y : y + 2, x : x + 2] = BODY
+    assert "speck" not in findings(list(everywhere))
 
 
 def test_a_frame_that_the_canvas_cuts_off() -> None:
