@@ -36,7 +36,7 @@ FEWEST, MOST = 3, 40
 LARGEST = 1024
 """Pixels. Animations on larger canvases are left out, to be done in reasonable time."""
 
-CALM_FRAMES, CALM_STEP = 6, 0.03
+CALM_FRAMES, CALM_STEP = 4, 0.03
 """Frames of a calm animation, and how much neighbours differ at most, as a share of their energy."""
 
 Pixels = np.ndarray

@@ -62,7 +62,7 @@ class Tint(NamedTuple):
 def tinted(sequence: Surveyed) -> Iterator[Finding]:
     """A frame that is the same drawing as its neighbours in another tint."""
     frames = sequence.frames
-    if len(frames) < LEAST_FOR_PATH - 1 or len({frame.canvas for frame in frames}) > 1:
+    if len(frames) < LEAST_FOR_PATH or len({frame.canvas for frame in frames}) > 1:
         return
     means = [_mean(frame.sketch) for frame in frames]
     if any(mean is None for mean in means):

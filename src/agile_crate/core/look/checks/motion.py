@@ -18,7 +18,7 @@ from ..miniature import coarse
 from ..register import ROOM, Moved, moved_between, plane, scaled_back, scaled_between
 from ..robust import median, usual
 
-LEAST_FOR_PATH = 5
+LEAST_FOR_PATH = 4
 """Frames. A path cannot be told from fewer, nor can what departs from it."""
 
 LEAST_JUMP = 0.6
@@ -68,7 +68,7 @@ TURNING = 0.1
 """Where a motion turns back, exchanged frames come to lie beside their own copies: steps of less than this share of the
 usual one."""
 
-LEAST_FOR_ORDER = 6
+LEAST_FOR_ORDER = 5
 """Frames. Whether a path is smooth cannot be told from fewer."""
 
 SMOOTHER, CLEARLY_SMOOTHER = 0.8, 0.7

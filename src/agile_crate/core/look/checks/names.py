@@ -16,9 +16,8 @@ from ..finding import DOUBT, FAULT, NOTE, Finding, Surveyed, finding, left_out
 MOST_GAPS = 0.34
 """The share of steps between numbers that may skip some. With more, the numbers mean something else than an order."""
 
-LEAST_NUMBERS = 4
-"""A usual step between numbers cannot be told from fewer frames; two neighbours are enough where they follow each
-other."""
+LEAST_NUMBERS = 3
+"""A usual step between numbers cannot be told from fewer frames."""
 
 LONGEST_GAP = 20
 """Frames in a row that may be missing by mistake. What skips more was cut out of something longer."""
@@ -51,12 +50,15 @@ def numbering(sequence: Surveyed) -> Iterator[Finding]:
 
 def _missing(numbers: Sequence[int]) -> list[int]:
     """The numbers that are missing, where all others follow each other by one step, or by steps of any one length."""
-    steps = [b - a for a, b in pairwise(numbers)]
+    steps = Counter(b - a for a, b in pairwise(numbers))
     if len(numbers) < LEAST_NUMBERS:
         return []
-    step = Counter(steps).most_common(1)[0][0]
+    step = min(steps, key=lambda step: (-steps[step], step))
     gaps = [(a, b) for a, b in pairwise(numbers) if b - a != step]
-    if len(gaps) > MOST_GAPS * len(steps) or any((b - a) % step or (b - a) // step > LONGEST_GAP for a, b in gaps):
+    if any((b - a) % step or (b - a) // step > LONGEST_GAP for a, b in gaps):
+        return []
+    is_single = len(gaps) == 1 and gaps[0][1] - gaps[0][0] == 2 * step
+    if len(gaps) > MOST_GAPS * (len(numbers) - 1) and not is_single:
         return []
     return [number for a, b in gaps for number in range(a + step, b, step)]
 
