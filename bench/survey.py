@@ -2,7 +2,7 @@
 which are found at the right frames, and counts the alarms on what it left alone. ``make bench-survey FOLDER=…`` runs
 it.
 
-What is calm is told without the survey: one canvas, at least MOST_STEPS frames, and neighbours that differ, but by
+What is calm is told without the survey: one canvas, at least CALM_FRAMES frames, and neighbours that differ, but by
 little.
 """
 
@@ -38,6 +38,9 @@ LARGEST = 1024
 
 CALM_FRAMES, CALM_STEP = 4, 0.03
 """Frames of a calm animation, and how much neighbours differ at most, as a share of their energy."""
+
+ORDERED = 6
+"""Frames of an animation in which two are exchanged."""
 
 Pixels = np.ndarray
 Planted = tuple[list[Pixels], list[int], set[int]]
@@ -177,7 +180,9 @@ def cut_off(frames: list[Pixels], chance: np.random.Generator) -> Planted | None
 
 
 def exchanged(frames: list[Pixels], chance: np.random.Generator) -> Planted | None:
-    """Two neighbours exchanged where the motion goes on from one to the other."""
+    """Two neighbours exchanged where the motion goes on from one to the other, and is long enough to have an order."""
+    if len(frames) < ORDERED:
+        return None
     small = [_small(frame) for frame in frames]
     places = []
     for place in range(1, len(frames) - 2):

@@ -16,9 +16,9 @@ NEAR = 12
 MOST_OF_RIM = 0.9
 """The share of the canvas's edge that a background fills; the figure may leave the canvas somewhere."""
 
-FRAME, MOST_OF_FRAME = 10, 0.7
-"""Nor does a background end soon: a tenth of the way in, it still fills this share of a line all round. A door has a
-frame."""
+FRAME, MOST_OF_FRAME = 16, 0.55
+"""Nor does a background end soon: a sixteenth of the way in, it still fills this share of a line all round. A door has
+a frame."""
 
 LEAST_GROUND, MOST_GROUND = 0.1, 0.98
 """The share of the picture that a background fills. With less there is none, with more there is no figure."""

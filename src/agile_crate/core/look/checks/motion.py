@@ -64,6 +64,9 @@ OTHER_GROWTH, SAME_GROWTH = 0.5, 0.2
 """By so much, as a share, its area may grow more or less than its width and height do together, and these by themselves
 differ; with no more than the second all three tell the same."""
 
+MUCH_SMOOTHER, NOT_SMOOTHER = 0.5, 0.85
+"""With so short a way it is enough that no other exchange would make one shorter than this."""
+
 TURNING = 0.1
 """Where a motion turns back, exchanged frames come to lie beside their own copies: steps of less than this share of the
 usual one."""
@@ -243,7 +246,9 @@ def order(sequence: Surveyed) -> Iterator[Finding]:
     put = _exchanged(len(frames), place)
     after = np.delete(_ways(rows[put]), place)
     after = after[np.isfinite(after)]
-    if not len(after) or median(after) < SMOOTH or after.min() < ways[place]:
+    if not len(after) or after.min() < ways[place]:
+        return
+    if median(after) < SMOOTH and not (ways[place] <= MUCH_SMOOTHER and after.min() >= NOT_SMOOTHER):
         return
     steps = np.linalg.norm(np.diff(rows[put], axis=0), axis=1)
     if steps[max(0, place - 1) : place + 2].min() < TURNING * median(steps):
