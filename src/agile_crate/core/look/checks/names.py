@@ -69,8 +69,9 @@ def _twice(sequence: Surveyed, twice: Sequence[tuple[FrameFacts, int]]) -> Itera
     first: dict[int, FrameFacts] = {}
     repeats = [frame for frame, number in twice if first.setdefault(number, frame) is not frame]
     same = all(first[number].digest == frame.digest for frame, number in twice)
-    which = few(sorted({str(number) for _, number in twice}))
-    what = f"number {which} appears twice: both are played, one after the other"
+    which = few(map(str, sorted(first)))
+    doubled = f"number {which} appears twice" if len(first) == 1 else f"numbers {which} appear twice"
+    what = f"{doubled}: both are played, one after the other"
     if same:
         remedy = f"{left_out([frame.name for frame in repeats])} (it is the same picture)"
     else:
