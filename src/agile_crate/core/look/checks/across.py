@@ -70,7 +70,8 @@ def odd_files(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
     counts = Counter(owner.label for *_, owner in beside)
     for sequence, frame, owner in beside:
         if counts[owner.label] <= MOST_LEFT:
-            what = f"lies beside {quoted(owner.label)} and is no frame of it, but seems left over{_widening(frame, sequences)}"
+            wider = _widening(frame, sequences)
+            what = f"lies beside {quoted(owner.label)} and is no frame of it, but seems left over{wider}"
             yield finding(sequence, "file-odd", DOUBT, [frame], what, left_out([frame.name]))
             told.add(frame.name)
     frames = [frame for sequence in sequences for frame in sequence.frames]
