@@ -51,6 +51,7 @@ def kept(run: Run, folder: Path, *options: str) -> list[int]:
     ("options", "left"),
     [
         (["--drop-copies", "--drop-closing"], [1, 2, 3, 4, 5]),
+        (["--drop-copies", "--alike", "0"], [1, 2, 3, 4, 5]),
         (["--drop-copies", "--alike", "4"], [1, 2, 4, 5]),
         (["--drop-closing", "--alike", "4"], [1, 2, 3, 4]),
         (["--drop-copies", "--drop-closing", "--alike", "4"], [1, 2, 4]),
@@ -71,7 +72,7 @@ def test_likeness_needs_something_to_drop(run: Run, swim: Path) -> None:
         "agile-crate: error: --alike says which frames are copies; give --drop-copies or --drop-closing with it\n",
     )
     done = run("pack", "frames", "--out", "o", "--drop-copies", "--alike", "65")
-    assert "--alike: '65' is not a whole number from 1 to 64" in done.stderr
+    assert "--alike: '65' is not a whole number from 0 to 64" in done.stderr
 
 
 def test_what_is_held_lasts_as_long_as_its_copies(run: Run, swim: Path) -> None:

@@ -154,7 +154,7 @@ class Settings:
         0,
         "frames are copies if no value differs by more than N of 255",
         "N",
-        readers.whole(1, 64),
+        readers.whole(0, 64),
         remembered=True,
     )
     reverse: bool = flag("take", "every animation backwards", remembered=True)
