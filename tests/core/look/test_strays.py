@@ -107,6 +107,7 @@ def test_nothing_between_frames_that_show_all_of_it() -> None:
     assert findings([*frames, empty])["frame-empty"].severity == "note"
     assert findings([empty if n % 2 else frame for n, frame in enumerate(frames)])["frame-empty"].severity == "note"
     assert findings([empty] * 4)["frame-empty"].severity == "fault"
+    assert findings([figure(x=52), empty, empty, empty])["frame-empty"].severity == "note"
 
 
 def test_one_hard_edged_frame_among_soft_ones() -> None:

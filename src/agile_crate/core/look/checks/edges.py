@@ -66,8 +66,8 @@ def _diminished(
     will do."""
     if area.spread > STEADY * area.middle:
         return []
-    keep_away = min(_room(frame, side) for frame in frames if frame.seen and frame not in reaching) >= AWAY
-    least = 0 if keep_away else LEAST_SHARE
+    others = [frame for frame in frames if frame.seen and frame not in reaching]
+    least = 0 if all(_room(frame, side) >= AWAY for frame in others) else LEAST_SHARE
     return [frame for frame in reaching if _is_cut(frame, side, least) and frame.area <= WHOLE * area.middle]
 
 
