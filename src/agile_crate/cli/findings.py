@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from itertools import groupby
 from typing import TYPE_CHECKING
 
 from .wording import told
@@ -22,9 +21,9 @@ PLACES = 4
 
 def print_findings(findings: Sequence[Finding], in_full: bool, whole: bool) -> None:
     """Prints findings, which come the worst first; each `in_full`, with the `whole` list of its frames."""
-    by_code = sorted(findings, key=lambda finding: _rank(finding, findings))
-    for _, group in groupby(by_code, key=lambda finding: (finding.severity, finding.code)):
-        alike = list(group)
+    from ..core.look.findings import by_code
+
+    for alike in by_code(findings):
         if in_full or len(alike) <= FEW:
             for finding in alike:
                 _print_one(finding, whole)
@@ -32,12 +31,6 @@ def print_findings(findings: Sequence[Finding], in_full: bool, whole: bool) -> N
             _print_many(alike)
     if findings:
         print()
-
-
-def _rank(finding: Finding, findings: Sequence[Finding]) -> tuple[int, int]:
-    """Where the group of a finding stands: by severity, then by the first of its code."""
-    first = next(i for i, one in enumerate(findings) if (one.severity, one.code) == (finding.severity, finding.code))
-    return list(STYLES).index(finding.severity), first
 
 
 def _print_one(finding: Finding, whole: bool) -> None:

@@ -309,6 +309,15 @@ def holds(path: Path, data: bytes) -> bool:
         return False
 
 
+def write_alone(path: str, text: str) -> Path:
+    """Writes one file by itself, in UTF-8, over what is there, and returns where it is. Raises OutputError."""
+    target = Path(os.path.abspath(path))
+    with staged(target.parent, target.name) as staging:
+        staging.write(target.name, [text.encode("utf-8", "surrogatepass")])
+        staging.commit()
+    return target
+
+
 def refuse_existing(folder: Path, names: Iterable[str], asked: str = "out") -> None:
     """Raises OutputError when one of these files is there already. `asked` is the setting that says where they go."""
     there = [name for name in names if os.path.lexists(folder / name)]

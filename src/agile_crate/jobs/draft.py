@@ -13,7 +13,7 @@ from ..core.errors import UsageError
 from ..core.look.finding import NOTE, Finding
 from ..core.sentence import Sentence, setting
 from ..core.text import counted, few, measured, shown
-from ..exports.in_place import refuse_existing, staged
+from ..exports.in_place import refuse_existing, write_alone
 from ..settings.crate_file import as_key
 from ..settings.draft import animation_head, commented, crate_lines, key_line
 from ..settings.given import typed
@@ -72,7 +72,7 @@ def draft(
         looked = survey([given], executor, progress)
         found[name] = len(looked.findings)
         parts.append("\n".join([*_crate(name, given, out, looked), ""]))
-    return Draft(_write(out, "\n".join(parts)), found)
+    return Draft(write_alone(out, "\n".join(parts)), found)
 
 
 def draft_of(inputs: Sequence[str], target: str, settings: Settings, out: str) -> Path:
@@ -80,7 +80,7 @@ def draft_of(inputs: Sequence[str], target: str, settings: Settings, out: str) -
     name = os.path.splitext(os.path.basename(target))[0]
     told = {key: _there(key, value, out) for key, value in typed(settings).items()}
     lines = crate_lines(name, [_from(path, out) for path in inputs], _from(target, out), told)
-    return _write(out, "\n".join([HEAD.format(name=os.path.basename(out)), *lines, ""]))
+    return write_alone(out, "\n".join([HEAD.format(name=os.path.basename(out)), *lines, ""]))
 
 
 def check(out: str, force: bool = False) -> None:
@@ -90,14 +90,6 @@ def check(out: str, force: bool = False) -> None:
         refuse_existing(path.parent, [path.name])
     if not out.lower().endswith(ENDING):
         raise UsageError(f"{setting('out', out)}: a crate file's name ends in {ENDING}, such as otter.crate.toml")
-
-
-def _write(out: str, text: str) -> Path:
-    path = Path(os.path.abspath(out))
-    with staged(path.parent, path.name) as staging:
-        staging.write(path.name, [text.encode("utf-8", "surrogatepass")])
-        staging.commit()
-    return path
 
 
 def _from(path: str, out: str) -> str:

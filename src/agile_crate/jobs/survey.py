@@ -126,7 +126,7 @@ class _Look:
         self.scale = scale
         self.search = searched(inputs)
         self.places: dict[str, Place] = {}
-        self.unused: list[str] = []
+        self.unused: set[str] = set()
         self.findings: dict[Finding, Known] = {}
         self.summaries: list[SequenceSummary] = []
         self.surveyed: list[Surveyed] = []
@@ -186,12 +186,12 @@ class _Look:
         self.findings[one] = Known(key_of(one, about), tuple(files))
 
     def _twice(self, first: Found, other: Found) -> None:
-        self.unused.append(other.path)
+        self.unused.add(other.path)
         what = f"{shown(first.path)} and {shown(other.path)} both have this name: only one of them can be packed"
         self._told("name-twice", other, what, "rename one, or name the folder above them as the input")
 
     def _unreadable(self, file: Found, reason: str) -> None:
-        self.unused.append(file.path)
+        self.unused.add(file.path)
         self._told("picture-unreadable", file, f"{shown(file.path)} {reason}", "export it again, or take it out")
 
     def _told(self, code: str, file: Found, what: str, remedy: str) -> None:

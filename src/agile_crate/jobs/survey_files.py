@@ -9,12 +9,12 @@ from dataclasses import replace
 from pathlib import Path
 from typing import NamedTuple
 
-from ..core.errors import InputError, OutputError, UsageError, reason
+from ..core.errors import InputError, UsageError, reason
 from ..core.look.allowed import allowed_keys, allowed_text
 from ..core.look.finding import CODES, Finding
 from ..core.sentence import Sentence, setting
 from ..core.text import shown
-from ..exports.in_place import refuse_existing, staged
+from ..exports.in_place import refuse_existing, write_alone
 from ..exports.sarif import Result, sarif_text
 from ..format.regular import read_regular
 from ..sources.gather import Progress
@@ -88,10 +88,12 @@ def write_survey_files(
         written.append(show_frames(list(inputs), findings, files.page, executor, progress, force, looked.unused))
     if files.sarif:
         results = (_result(one, looked, told) for one in looked.findings)
-        written.append(_write(files.sarif, sarif_text(results, CODES, version)))
+        write_alone(files.sarif, sarif_text(results, CODES, version))
+        written.append(Path(files.sarif))
     if files.save_allowed:
         fine = {looked.known[one].key: one for one in (*looked.findings, *looked.let_go)}
-        written.append(_write(files.save_allowed, allowed_text(fine)))
+        write_alone(files.save_allowed, allowed_text(fine))
+        written.append(Path(files.save_allowed))
     return written
 
 
@@ -99,13 +101,3 @@ def _result(one: Finding, looked: Survey, told: Callable[[Sentence], str]) -> Re
     known = looked.known[one]
     message = f"{one.sequence}: {one.what} → {told(one.remedy)}"
     return Result(one.code, one.severity, message, known.files, known.key)
-
-
-def _write(path: str, text: str) -> Path:
-    target = Path(path)
-    if target.is_dir():
-        raise OutputError(f"{shown(path)} is a folder; name a file in it")
-    with staged(target.parent, target.name) as staging:
-        staging.write(target.name, [text.encode("utf-8", "surrogatepass")])
-        staging.commit()
-    return target

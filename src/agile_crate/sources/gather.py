@@ -115,12 +115,16 @@ def each_part(
 ) -> Iterator[tuple[Found, Part[T] | str]]:
     """Each file, in crate order, with what `see` made of its frames' names and pixels on the threads, or why it cannot
     be read, as the end of a sentence. Few files are decoded ahead, so what is not kept does not pile up."""
-    ordered = in_crate_order(files)
-    read = partial(_read, see=see, flat=False, to_srgb=False)
-    progress("reading", 0, len(ordered))
-    for done, result in enumerate(_decoded(ordered, executor, read), 1):
+    return _with_progress(in_crate_order(files), executor, progress, partial(_read, see=see, flat=False, to_srgb=False))
+
+
+def _with_progress(
+    files: Sequence[Found], executor: Executor, progress: Progress, read: Callable[[Found], Part[T]]
+) -> Iterator[tuple[Found, Part[T] | str]]:
+    progress("reading", 0, len(files))
+    for done, result in enumerate(_decoded(files, executor, read), 1):
         yield result
-        progress("reading", done, len(ordered))
+        progress("reading", done, len(files))
 
 
 def in_crate_order(files: Iterable[Found]) -> list[Found]:
@@ -137,8 +141,7 @@ def _looked(
     unreadable: list[str] = []
     foreign: list[str] = []
     total = 0
-    progress("reading", 0, len(files))
-    for done, (file, result) in enumerate(_decoded(files, executor, read), 1):
+    for file, result in _with_progress(files, executor, progress, read):
         if isinstance(result, str):
             unreadable.append(f"{shown(file.path)} {result}")
         else:
@@ -148,7 +151,6 @@ def _looked(
             total += sum(getattr(seen, "nbytes", 0) for _, seen, _ in result.frames)
             if total > LARGEST_SET:
                 raise InputError(f"the frames take more than {bytes_shown(LARGEST_SET)}; pack fewer of them at a time")
-        progress("reading", done, len(files))
     if unreadable:
         raise InputError(_unreadable(unreadable))
     if foreign and not to_srgb:

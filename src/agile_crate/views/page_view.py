@@ -11,6 +11,7 @@ from typing import Any
 
 from ..core.crate.summary import animation_summaries, sheet_summaries
 from ..core.look.finding import CODES, Finding
+from ..core.look.findings import by_code
 from ..core.model.crate import Crate
 from ..core.text import bytes_shown, counted, few, measured, shown
 from ..format.document import document_of
@@ -58,7 +59,7 @@ def page_of(
         sheet_rows=_sheet_rows(crate),
         animation_headings=("animation", "first", "last", "frames", "fps", "ms", "loop"),
         animation_rows=_animation_rows(crate),
-        findings=_by_code(findings),
+        findings=_grouped(findings),
     )
 
 
@@ -66,16 +67,20 @@ def _data(image: bytes) -> str:
     return "data:image/png;base64," + base64.b64encode(image).decode()
 
 
-def _by_code(findings: Sequence[Finding]) -> list[dict[str, Any]]:
-    """Findings, which come the worst first, by their codes: of each what it is about, and its places by their
-    number."""
-    together: dict[tuple[str, str], list[dict[str, Any]]] = {}
-    for number, one in enumerate(findings):
-        place = {"number": number, "of": _about(one), "what": shown(one.what), "remedy": shown(one.remedy)}
-        together.setdefault((one.severity, one.code), []).append(place)
+def _grouped(findings: Sequence[Finding]) -> list[dict[str, Any]]:
+    """Findings by their codes: of each what it is about, and its places with their number among all."""
+    numbers = {finding: number for number, finding in enumerate(findings)}
     return [
-        {"severity": severity, "code": code, "about": CODES[code], "places": places}
-        for (severity, code), places in together.items()
+        {
+            "severity": alike[0].severity,
+            "code": alike[0].code,
+            "about": CODES[alike[0].code],
+            "places": [
+                {"number": numbers[one], "of": _about(one), "what": shown(one.what), "remedy": shown(one.remedy)}
+                for one in alike
+            ],
+        }
+        for alike in by_code(findings)
     ]
 
 

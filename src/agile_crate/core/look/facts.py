@@ -15,9 +15,9 @@ from zlib_ng import zlib_ng
 
 from ..model.geometry import Box, Size
 from ..pixels import Pixels
-from .fringe import Fringe, fringe_of
+from .fringe import fringe_of
 from .ground import Ground, ground_of
-from .miniature import SEEN, Miniature, blurred, miniature
+from .miniature import SEEN, Miniature, blurred, miniature, with_neighbours
 
 HAZE_AREA = 1.5
 """The trimmed box may be so much larger by area than what is seen before we speak of haze: soft art has a soft rim."""
@@ -72,7 +72,7 @@ class FrameFacts:
     * `ground`: the background of a frame without transparency;
     * `touches`: the sides that seen pixels reach;
     * `partial`: the share of seen pixels that are half transparent;
-    * `fringe`: the colour that half-covered pixels are pulled towards;
+    * `fringe`: the colour that half-covered pixels are pulled towards, black or white; empty where there is none;
     * `colours`: how many colours are seen, up to MOST_COLOURS; 0 on canvases larger than SMALL, and in
       soft-edged frames;
     * `specks`: stray spots as x, y, pixels;
@@ -96,7 +96,7 @@ class FrameFacts:
     ground: Ground | None
     touches: tuple[Touch, ...]
     partial: float
-    fringe: Fringe | None
+    fringe: str
     colours: int
     specks: tuple[tuple[int, int, int], ...]
     miniature: Miniature | None
@@ -148,7 +148,7 @@ def frame_facts(name: str, pixels: Pixels) -> FrameFacts:
         ground=ground_of(pixels) if opaque else None,
         touches=() if opaque or seen is None else _touches(alpha, shows, seen, float(columns.sum()) / count),
         partial=partial,
-        fringe=fringe_of(pixels, alpha) if partial else None,
+        fringe=fringe_of(pixels, alpha) if partial else "",
         colours=_colours(pixels, alpha) if not partial and width * height <= SMALL else 0,
         specks=_specks(shows) if 0 < count < shows.size else (),
         miniature=small,
@@ -282,9 +282,7 @@ def _specks(shows: NDArray[np.bool_]) -> tuple[tuple[int, int, int], ...]:
     padded[:height, :width] = shows
     fours = padded.view(np.uint32).reshape(padded.shape[0] // block, block, -1).sum(1, dtype=np.uint32)
     blocks = ((fours * np.uint32(0x01010101)) >> np.uint32(24)).astype(np.uint8)  # the sum of each word's four bytes
-    framed = np.pad(blocks, 1)
-    rows = framed[:-2] + framed[1:-1] + framed[2:]  # at most 3 × 16, and 9 × 16 below
-    near = rows[:, :-2] + rows[:, 1:-1] + rows[:, 2:]
+    near = with_neighbours(blocks)  # at most 9 × 16
     few = np.argwhere((blocks > 0) & (near <= SPECK_PIXELS)).tolist()
     reach = min(8, max(2, min(height, width) // (8 * block)))
     seen = int(blocks.sum(dtype=np.int64))

@@ -66,6 +66,9 @@ class Finding:
     remedy: Sentence
 
 
+TRIED = 6
+"""Frames on which a cure is tried before it is told."""
+
 Again = Callable[[FrameFacts], Pixels]
 """A frame's pixels once more, shape (h, w, 4), straight alpha, for a second look at what is suspected."""
 
@@ -83,9 +86,9 @@ class Surveyed:
     def label(self) -> str:
         return "stills" if self.name is None else self.name
 
-    def position(self, frame: FrameFacts) -> int:
-        """Where a frame is, from 1, as settings count."""
-        return self.frames.index(frame) + 1
+    @property
+    def has_one_canvas(self) -> bool:
+        return len({frame.canvas for frame in self.frames}) == 1
 
 
 Check = Callable[[Surveyed], Iterator[Finding]]
@@ -106,11 +109,11 @@ def left_out(names: Sequence[str]) -> str:
 
 def _literal(name: str) -> str:
     """A pattern that matches only this name."""
-    return "".join(f"[{letter}]" if letter in "*?[" else letter for letter in name) if set(name) & set("*?[") else name
+    return "".join(f"[{letter}]" if letter in "*?[" else letter for letter in name)
 
 
-def spread_over(frames: Sequence[FrameFacts], most: int) -> list[FrameFacts]:
-    """So many frames at most, evenly spread from the first to the last."""
-    if len(frames) <= most:
+def some_of(frames: Sequence[FrameFacts]) -> list[FrameFacts]:
+    """The frames on which a cure is tried: TRIED at most, evenly spread from the first to the last."""
+    if len(frames) <= TRIED:
         return list(frames)
-    return [frames[round(index * (len(frames) - 1) / (most - 1))] for index in range(most)]
+    return [frames[index * (len(frames) - 1) // (TRIED - 1)] for index in range(TRIED)]

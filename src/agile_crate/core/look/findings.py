@@ -36,6 +36,14 @@ def worst_first(findings: Iterable[Finding]) -> list[Finding]:
     return sorted(findings, key=lambda finding: SEVERITIES.index(finding.severity))
 
 
+def by_code(findings: Iterable[Finding]) -> list[list[Finding]]:
+    """Findings of one severity and code together, in the order of the first of each."""
+    together: dict[tuple[str, str], list[Finding]] = {}
+    for finding in findings:
+        together.setdefault((finding.severity, finding.code), []).append(finding)
+    return list(together.values())
+
+
 def union_box(frames: Sequence[FrameFacts]) -> tuple[int, int]:
     """The size of the one rectangle that holds what is kept of all frames (canvases laid on each other's top left)."""
     boxes = [frame.kept for frame in frames if frame.kept is not None]

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -32,15 +30,9 @@ LEAST_OFF = 24.0
 """Levels of 255 by which half-covered colours are off the figure's own on average."""
 
 
-class Fringe(NamedTuple):
-    """A fringe: towards which colour, and how far of the way."""
-
-    towards: str
-    pull: float
-
-
-def fringe_of(pixels: Pixels, alpha: NDArray[np.uint8]) -> Fringe | None:
-    """The fringe of a frame, shape (h, w, 4), straight alpha; None where it has none.
+def fringe_of(pixels: Pixels, alpha: NDArray[np.uint8]) -> str:
+    """The colour of a frame's fringe, black or white; empty where it has none. `pixels` have shape (h, w, 4), straight
+    alpha.
 
     A half-covered pixel of coverage a shows a F + (1 - a) K where the figure's colour is F and what it was drawn on, K,
     was not taken out (Porter and Duff, 1984; Smith and Blinn, "Blue screen matting", 1996). F is that of the nearest
@@ -51,16 +43,16 @@ def fringe_of(pixels: Pixels, alpha: NDArray[np.uint8]) -> Fringe | None:
     lines = alpha[every // 2 :: every]
     rows, columns = np.nonzero((lines >= FAINTEST) & (lines <= FULLEST))
     if len(rows) < FEW:
-        return None
+        return ""
     step = -(-len(rows) // MANY)
     rows, columns = rows[::step] * every + every // 2, columns[::step]
     figure, known = _covered_beside(pixels, alpha, rows, columns)
     if np.count_nonzero(known) < FEW:
-        return None
+        return ""
     rows, columns, figure = rows[known], columns[known], figure[known]
     off = pixels[rows, columns, :3].astype(np.float32) - figure
     if float(np.abs(off).mean()) < LEAST_OFF / 3 or float(np.abs(off).max(axis=1).mean()) < LEAST_OFF:
-        return None
+        return ""
     missing = 1 - alpha[rows, columns, None].astype(np.float32) / 255
     for towards, colour in (("black", 0.0), ("white", 255.0)):
         pulled = missing * (colour - figure)
@@ -70,8 +62,8 @@ def fringe_of(pixels: Pixels, alpha: NDArray[np.uint8]) -> Fringe | None:
         pull = float((off * pulled).sum()) / power
         left = float(np.square(off - pull * pulled).sum()) / max(float(np.square(off).sum()), 1e-9)
         if pull >= LEAST_PULL and left <= MOST_LEFT:
-            return Fringe(towards, min(1.0, pull))
-    return None
+            return towards
+    return ""
 
 
 def _covered_beside(

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import NamedTuple, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..color import Color
 from ..pixels import Pixels
+from ..rounding import half_up
+
+T = TypeVar("T", bound=np.generic)
 
 NEAR = 12
 """Levels of 255 by which a background may vary, as compressed pictures do."""
@@ -42,7 +45,7 @@ def ground_of(pixels: Pixels) -> Ground | None:
     whole pictures have none. Cost: one pass over its edge, and one over the picture where the edge is of one kind."""
     if min(pixels.shape[:2]) < 4:
         return None
-    rim = _rim(pixels[..., :3].astype(np.int16))
+    rim = rim_of(pixels[..., :3].astype(np.int16))
     return _checkered(pixels, rim) or _solid(pixels, rim)
 
 
@@ -52,15 +55,16 @@ def _solid(pixels: Pixels, rim: NDArray[np.int16]) -> Ground | None:
         return None
     height, width = (max(2, side // FRAME) for side in pixels.shape[:2])
     inner = pixels[height:-height, width:-width, :3].astype(np.int16)
-    if 0 in inner.shape or _near(_rim(inner), colour).mean() < MOST_OF_FRAME:
+    if 0 in inner.shape or _near(rim_of(inner), colour).mean() < MOST_OF_FRAME:
         return None
     share = float(_near(pixels[..., :3].astype(np.int16), colour).mean())
     exact = _commonest(rim)
     return Ground(exact) if LEAST_GROUND <= share <= MOST_GROUND else None
 
 
-def _rim(colours: NDArray[np.int16]) -> NDArray[np.int16]:
-    return np.concatenate((colours[0], colours[-1], colours[:, 0], colours[:, -1]))
+def rim_of(values: NDArray[T]) -> NDArray[T]:
+    """What lies along the edge of an array of shape (h, w, …), the corners twice."""
+    return np.concatenate((values[0], values[-1], values[:, 0], values[:, -1]))
 
 
 def _corners(pixels: Pixels) -> NDArray[np.int16]:
@@ -93,9 +97,8 @@ def _checkered(pixels: Pixels, rim: NDArray[np.int16]) -> Ground | None:
         for first in (bright, ~bright):
             expected = np.where(first, high, low)
             fits = np.abs(grey - expected) <= max(4.0, (high - low) / 4)
-            edge = np.concatenate((fits[0], fits[-1], fits[:, 0], fits[:, -1]))
-            if edge.mean() >= MOST_OF_RIM and LEAST_GROUND <= fits.mean() <= MOST_GROUND:
-                value = round(high)
+            if rim_of(fits).mean() >= MOST_OF_RIM and LEAST_GROUND <= fits.mean() <= MOST_GROUND:
+                value = half_up(high)
                 return Ground(Color(value, value, value), across[0])
     return None
 

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from functools import cache
-from typing import NamedTuple
+from typing import NamedTuple, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..model.geometry import Box
 from ..pixels import Pixels
+
+T = TypeVar("T", np.uint8, np.int16)
 
 SIDE = 64
 """Pixels. No side of a miniature is longer; canvases up to it are kept as they are."""
@@ -99,14 +101,14 @@ def difference(a: Miniature, b: Miniature) -> Difference | None:
     seen = int(np.count_nonzero(np.maximum(a.pixels[..., 3], b.pixels[..., 3]) > SEEN))
     values = off.ravel().astype(np.float32)
     mean = float(np.sqrt(np.dot(values, values) / (4 * max(1, seen))))
-    return Difference(mean, float(_around(most).max()) / 9)
+    return Difference(mean, float(with_neighbours(most).max()) / 9)
 
 
-def _around(values: NDArray[np.int16]) -> NDArray[np.int16]:
+def with_neighbours(values: NDArray[T]) -> NDArray[T]:
     """Of each value the sum with its eight neighbours; beyond the edge there is nothing."""
     padded = np.pad(values, 1)
     rows = padded[:-2] + padded[1:-1] + padded[2:]
-    around: NDArray[np.int16] = rows[:, :-2] + rows[:, 1:-1] + rows[:, 2:]
+    around: NDArray[T] = rows[:, :-2] + rows[:, 1:-1] + rows[:, 2:]
     return around
 
 

@@ -120,7 +120,7 @@ def grounds(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
 def _ground(sequence: Surveyed) -> int | None:
     """The line on which a sequence stands; None if it does not, or its canvases differ."""
     lines = [frame.feet[1] for frame in sequence.frames if frame.feet]
-    if len(lines) < len(sequence.frames) or len(lines) < 2 or len({frame.canvas for frame in sequence.frames}) > 1:
+    if len(lines) < len(sequence.frames) or len(lines) < 2 or not sequence.has_one_canvas:
         return None
     normal = usual(lines)
     if normal.spread > SURE_FOOTED or max(lines) - normal.middle > SURE_FOOTED:

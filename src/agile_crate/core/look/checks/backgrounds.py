@@ -14,14 +14,11 @@ from ...frame.wishes import ColorKey
 from ...pixels import Pixels
 from ...sentence import setting
 from ..facts import FrameFacts
-from ..finding import FAULT, NOTE, Finding, Surveyed, finding, spread_over
-from ..ground import MOST_OF_RIM, NEAR
+from ..finding import FAULT, NOTE, Finding, Surveyed, finding, some_of
+from ..ground import MOST_OF_RIM, NEAR, rim_of
 
 MOST_OPAQUE = 0.8
 """The share of an animation's frames that have no transparency, from which what is behind them is a background."""
-
-TRIED = 6
-"""Frames on which a colour key is tried before it is proposed."""
 
 MOST_HOLES = 0.002
 """The share of the figure that a colour key may take from its inside."""
@@ -53,7 +50,7 @@ def background(sequence: Surveyed) -> Iterator[Finding]:
 
 def _key(sequence: Surveyed, solid: Sequence[FrameFacts], colour: Color) -> str:
     """The colour key that leaves the figures as they are, or what is to be done by hand."""
-    pictures = [sequence.again(frame) for frame in spread_over(solid, TRIED)]
+    pictures = [sequence.again(frame) for frame in some_of(solid)]
     for tolerance in (0, NEAR):
         key = ColorKey(colour, tolerance)
         if all(_is_clean(keyed(picture, key)) for picture in pictures):
@@ -64,9 +61,8 @@ def _key(sequence: Surveyed, solid: Sequence[FrameFacts], colour: Color) -> str:
 def _is_clean(after: Pixels) -> bool:
     """Whether a key took away the background, and of the figure nothing but its rim."""
     empty = after[..., 3] == 0
-    rim = np.concatenate((empty[0], empty[-1], empty[:, 0], empty[:, -1]))
     figure = int(np.count_nonzero(~empty))
-    if rim.mean() < MOST_OF_RIM or figure < LEAST_FIGURE * empty.size:
+    if rim_of(empty).mean() < MOST_OF_RIM or figure < LEAST_FIGURE * empty.size:
         return False
     return int(np.count_nonzero(_inside(empty))) <= MOST_HOLES * figure
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -53,16 +52,14 @@ PIXEL_ART_COLOURS = 64
 """More colours than this in small, hard-edged art are remarked on."""
 
 
-class Tint(NamedTuple):
-    """A change of colour: how far red, green and blue are moved."""
-
-    by: tuple[float, float, float]
+Tint = tuple[float, float, float]
+"""How far a change of colour moves red, green and blue."""
 
 
 def tinted(sequence: Surveyed) -> Iterator[Finding]:
     """A frame that is the same drawing as its neighbours in another tint."""
     frames = sequence.frames
-    if len(frames) < LEAST_FOR_PATH or len({frame.canvas for frame in frames}) > 1:
+    if len(frames) < LEAST_FOR_PATH or not sequence.has_one_canvas:
         return
     means = [_mean(frame.sketch) for frame in frames]
     if any(mean is None for mean in means):
@@ -77,7 +74,7 @@ def tinted(sequence: Surveyed) -> Iterator[Finding]:
             found.append((frames[place], tint))
     if len(found) == 1:
         ((frame, tint),) = found
-        names = zip(("red", "green", "blue"), tint.by, strict=True)
+        names = zip(("red", "green", "blue"), tint, strict=True)
         shift = ", ".join(f"{name} {half_up(value):+d}" for name, value in names)
         what = f"is drawn as its neighbours are, in another tint ({shift}): the figure flickers"
         yield finding(sequence, "colour-departs", FAULT, [frame], what, "export it again with the others' colours")
@@ -117,7 +114,7 @@ def tint_between(before: Miniature, frame: Miniature, after: Miniature) -> Tint 
         if min(gains) < LEAST_GAIN or left > LEFT * off:
             return None
     red, green, blue = by.tolist()
-    return Tint((red, green, blue))
+    return red, green, blue
 
 
 def _fit(before: NDArray[np.float32], after: NDArray[np.float32]) -> tuple[list[float], float]:

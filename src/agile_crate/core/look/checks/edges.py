@@ -132,7 +132,7 @@ def fringes(sequence: Surveyed) -> Iterator[Finding]:
     fringed = [frame for frame in sequence.frames if frame.fringe]
     if len(fringed) * 2 <= len(sequence.frames):
         return
-    colours = joined(sorted({frame.fringe.towards for frame in fringed if frame.fringe}))
+    colours = joined(sorted({frame.fringe for frame in fringed}))
     what = (
         f"half-covered edges turn {colours} in {counted(len(fringed), 'frame')}: cut out of a {colours} background, "
         "or stored with its colours multiplied by alpha; a rim shows on any other ground"

@@ -118,29 +118,25 @@ def unusual(off: NDArray[np.float64], least: float, quiet: float, score: float =
 def out_of_place(sequence: Surveyed) -> Iterator[Finding]:
     """One frame whose whole figure is displaced, or of another size, while its picture stays the same."""
     frames = sequence.frames
-    if len(frames) < LEAST_FOR_PATH or len({frame.canvas for frame in frames}) > 1:
+    if len(frames) < LEAST_FOR_PATH or not sequence.has_one_canvas:
         return
     centres = [frame.mass for frame in frames if frame.mass is not None]
     if len(centres) < len(frames):
         return
     scenes = _Scenes(sequence)
-    slips = list(_slips(scenes, np.array(centres)))
-    pulses = list(_pulses(scenes))
-    if len(slips) + len(pulses) == 2 and slips and pulses and slips[0].place == pulses[0].place:
-        better = slips if slips[0].left <= pulses[0].left else pulses
-        slips, pulses = [one for one in slips if one in better], [one for one in pulses if one in better]
-    if len(slips) + len(pulses) != 1:
+    found: list[_Slip | _Pulse] = [*_slips(scenes, np.array(centres)), *_pulses(scenes)]
+    if len({one.place for one in found}) != 1:
         return
-    for slip in slips:
-        x, y = slip.by
+    best, code = min(found, key=lambda one: one.left), "jump"  # what leaves least explains it
+    if isinstance(best, _Slip):
+        x, y = best.by
         what = f"jumps off its neighbours' path by {x:+d},{y:+d} pixels for one frame: the figure twitches"
-        yield finding(sequence, "jump", FAULT, [frames[slip.place]], what, f"move that frame by {-x:+d},{-y:+d}")
-    for place, factor, _ in pulses:
-        what = (
-            f"is {abs(factor - 1):.1%} {'larger' if factor > 1 else 'smaller'} than its neighbours: the figure pulses"
-        )
-        remedy = f"export it again at the others' size, or scale it to {1 / factor:.1%}"
-        yield finding(sequence, "size-departs", FAULT, [frames[place]], what, remedy)
+        remedy = f"move that frame by {-x:+d},{-y:+d}"
+    else:
+        code, more = "size-departs", best.factor - 1
+        what = f"is {abs(more):.1%} {'larger' if more > 0 else 'smaller'} than its neighbours: the figure pulses"
+        remedy = f"export it again at the others' size, or scale it to {1 / best.factor:.1%}"
+    yield finding(sequence, code, FAULT, [frames[best.place]], what, remedy)
 
 
 class _Slip(NamedTuple):
@@ -236,7 +232,7 @@ def _pulses(scenes: _Scenes) -> Iterator[_Pulse]:
 def order(sequence: Surveyed) -> Iterator[Finding]:
     """Two neighbouring frames exchanged: the path is smoother the other way round."""
     frames = sequence.frames
-    if len(frames) < LEAST_FOR_ORDER or len({frame.canvas for frame in frames}) > 1:
+    if len(frames) < LEAST_FOR_ORDER or not sequence.has_one_canvas:
         return
     rows = coarse(frame.small for frame in frames)
     ways = _ways(rows)

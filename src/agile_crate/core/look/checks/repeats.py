@@ -33,7 +33,7 @@ QUIET = 8
 """Levels of 255 by which a pixel may differ in copies that options drop: nobody sees it in motion."""
 
 
-class Likeness:
+class Comparison:
     """Which frames of one animation are alike, by how its neighbours differ."""
 
     def __init__(self, frames: Sequence[FrameFacts]) -> None:
@@ -42,7 +42,7 @@ class Likeness:
         moving = [step for step in steps if step is not None and step != SAME]
         self.usual = median([step.peak for step in moving]) if moving else 0.0
 
-    def of(self, a: int, b: int) -> bool:
+    def alike(self, a: int, b: int) -> bool:
         """Whether two frames, by their places, are alike."""
         one, other = self.frames[a], self.frames[b]
         if one.digest == other.digest:
@@ -56,7 +56,7 @@ class Likeness:
         """How many frames of these are different from each other, counted up to `most`."""
         kinds: list[int] = []
         for place in places:
-            if not any(self.of(place, kind) for kind in kinds):
+            if not any(self.alike(place, kind) for kind in kinds):
                 kinds.append(place)
                 if len(kinds) == most:
                     break
@@ -66,23 +66,23 @@ class Likeness:
 def repeats(sequence: Surveyed) -> Iterator[Finding]:
     """A motion that starts over, a last frame that equals the first, and other copies."""
     frames = sequence.frames
-    likeness = Likeness(frames)
+    compared = Comparison(frames)
     count = len(frames)
-    if length := _cycle(frames, likeness):
+    if length := _cycle(frames, compared):
         what = f"frames from {length + 1} on repeat those from the start: the cycle is {length} long"
         remedy = "export one round of it"
-        if not _cycle(frames[:length], likeness) and not _closes(frames[:length], likeness):
+        if not _cycle(frames[:length], compared) and not _closes(frames[:length], compared):
             remedy = setting("frames", f"{sequence.label}=1-{length}")
         yield finding(sequence, "cycle", FAULT, frames[length:], what, remedy)
         return
-    if _closes(frames, likeness):
+    if _closes(frames, compared):
         what = "the last frame equals the first: a loop shows it twice and hitches"
-        yield finding(sequence, "closing", FAULT, frames[-1:], what, _opened(sequence, likeness))
+        yield finding(sequence, "closing", FAULT, frames[-1:], what, _opened(sequence, compared))
         count -= 1
-    yield from _copies(sequence, likeness, count)
+    yield from _copies(sequence, compared, count)
 
 
-def _cycle(frames: Sequence[FrameFacts], likeness: Likeness) -> int:
+def _cycle(frames: Sequence[FrameFacts], compared: Comparison) -> int:
     """After how many frames a motion starts over; 0 if it does not. Cost: n d for every length that the first frame
     allows, n² d if it allows all."""
     count = len(frames)
@@ -94,42 +94,42 @@ def _cycle(frames: Sequence[FrameFacts], likeness: Likeness) -> int:
     for length in range(LEAST_MOTION, longest + 1):
         if np.linalg.norm(rows[length] - rows[0]) > usual:
             continue
-        if not all(likeness.of(place, place + length) for place in range(count - length)):
+        if not all(compared.alike(place, place + length) for place in range(count - length)):
             continue
         again = range(length, count)
-        if likeness.different(range(length), LEAST_MOTION) == LEAST_MOTION and likeness.different(again, 2) == 2:
+        if compared.different(range(length), LEAST_MOTION) == LEAST_MOTION and compared.different(again, 2) == 2:
             return length
     return 0
 
 
-def _closes(frames: Sequence[FrameFacts], likeness: Likeness) -> bool:
+def _closes(frames: Sequence[FrameFacts], compared: Comparison) -> bool:
     """Whether the last frame repeats the first in a motion, not in a pose that is held there."""
     last = len(frames) - 1
-    if last < LEAST_MOTION or not likeness.of(0, last):
+    if last < LEAST_MOTION or not compared.alike(0, last):
         return False
     if frames[0].digest == frames[1].digest or frames[last - 1].digest == frames[last].digest:
         return False
-    return likeness.different(range(last), LEAST_MOTION) == LEAST_MOTION
+    return compared.different(range(last), LEAST_MOTION) == LEAST_MOTION
 
 
-def _opened(sequence: Surveyed, likeness: Likeness) -> str:
+def _opened(sequence: Surveyed, compared: Comparison) -> str:
     """What takes the closing frame away, and nothing else."""
     frames = sequence.frames
     without = frames[:-1]
     tolerance = 0
     if frames[0].digest != frames[-1].digest:
         tolerance = furthest_apart(sequence.again(frames[0]), sequence.again(frames[-1]))
-    if _closes(without, likeness) or tolerance > QUIET:
+    if _closes(without, compared) or tolerance > QUIET:
         return setting("frames", f"{sequence.label}=1-{len(without)}")
     return f"{setting('drop_closing')} {setting('alike', tolerance)}" if tolerance else setting("drop_closing")
 
 
-def _copies(sequence: Surveyed, likeness: Likeness, count: int) -> Iterator[Finding]:
+def _copies(sequence: Surveyed, compared: Comparison, count: int) -> Iterator[Finding]:
     frames = sequence.frames[:count]
     near = [
         frames[index]
         for index in range(1, count)
-        if frames[index].digest != frames[index - 1].digest and likeness.of(index - 1, index)
+        if frames[index].digest != frames[index - 1].digest and compared.alike(index - 1, index)
     ]
     if near:
         what = "hardly differs from the frame before: nobody notices it in motion, but it takes a frame of its own"

@@ -9,11 +9,8 @@ from ...frame.visible import union
 from ...sentence import setting
 from ...text import counted
 from ..facts import FrameFacts, frame_facts
-from ..finding import DOUBT, FAULT, NOTE, Finding, Surveyed, finding, left_out, spread_over
+from ..finding import DOUBT, FAULT, NOTE, Finding, Surveyed, finding, left_out, some_of
 from ..robust import usual
-
-TRIED = 6
-"""Frames on which clearing is tried before it is proposed."""
 
 FADED = 0.3
 """A figure that covers less than this share of what it usually does is about to vanish, or to come."""
@@ -70,7 +67,7 @@ def haze(sequence: Surveyed) -> Iterator[Finding]:
         return
     floor = max(frame.haze for frame in hazy)
     what = f"alpha up to {floor} of 255 where nothing is visible: trimming keeps it, so sheets grow"
-    tried = (frame_facts(frame.name, cleared(sequence.again(frame), floor)) for frame in spread_over(hazy, TRIED))
+    tried = (frame_facts(frame.name, cleared(sequence.again(frame), floor)) for frame in some_of(hazy))
     remedy = setting("clear_below", floor) if not any(facts.haze for facts in tried) else "export without it"
     yield finding(sequence, "haze", FAULT, hazy, what, remedy)
 
