@@ -193,7 +193,7 @@ def test_tiles() -> None:
     severity, frames, what = found([tile[:, :70]], name=None)["seam"]
     assert (severity, frames) == ("doubt", ["01"])
     assert "right edge does not continue at the left" in what
-    assert "bottom edge, at the top" in found([tile[:, :70].swapaxes(0, 1)], name=None)["seam"][2]
+    assert "bottom edge does not continue at the top" in found([tile[:, :70].swapaxes(0, 1)], name=None)["seam"][2]
     assert "seam" not in found([figure()], name=None)
 
 

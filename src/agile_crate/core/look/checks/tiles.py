@@ -22,7 +22,10 @@ def seams(sequence: Surveyed) -> Iterator[Finding]:
     along = [
         f for f in sequence.frames if f.seam_y and f.seam_y.step > ROUGHEST_SEAM and f.seam_y.likeness > ALIKE_EDGES
     ]
-    for torn, sides in ((across, "right edge does not continue at the left"), (along, "bottom edge, at the top")):
+    for torn, sides in (
+        (across, "right edge does not continue at the left"),
+        (along, "bottom edge does not continue at the top"),
+    ):
         if torn:
             what = f"a tile whose {sides}: a line shows where it repeats"
             yield finding(sequence, "seam", DOUBT, torn, what, "paint over the edge, or export the whole period")
