@@ -27,6 +27,7 @@ COMMANDS = {
     "draft": "a crate file for folders of frames: what is packed, and how",
     "survey": "look frames over before packing",
     "show": "a crate to look at: annotated sheet, player page, films",
+    "watch": "build a crate file again whenever frames change, with a page that plays along",
     "verify": "prove that a crate gives its frames back",
     "unpack": "a crate, or a bare sheet, back into frames",
     "schema": "print the schema of the metadata, or of crate files",

@@ -168,8 +168,8 @@ def _compare(arguments: argparse.Namespace) -> int:
 
 
 def _print_changes(arguments: argparse.Namespace, found: list[Change], files: tuple[Path, ...]) -> None:
+    from ..core.crate.changes import summary_of
     from ..core.text import shown
-    from ..views.changes_view import summary_of
     from .tables import Column, print_note, print_table
 
     print(f"{shown(arguments.data[0])} against {shown(arguments.against)}: {summary_of(found)}")

@@ -35,12 +35,12 @@ def needed(inputs: Sequence[str], out: str, settings: Settings) -> Iterator[str]
 
 def tell_depfile(path: str, builds: Sequence[Build], more: Sequence[str] = ()) -> None:
     """Writes what builds depend on, and `more`, as a file for make and ninja. Raises UsageError and OutputError."""
-    targets = [_metadata_of(out, settings) for _, out, settings in builds]
+    targets = [metadata_of(out, settings) for _, out, settings in builds]
     files = [file for build in builds for file in needed(*build)]
     write_depfile(path, dict.fromkeys(targets), dict.fromkeys((*more, *files)))
 
 
-def _metadata_of(out: str, settings: Settings) -> str:
+def metadata_of(out: str, settings: Settings) -> str:
     """The metadata that a build writes, as it is named from here: JSON if that is among the formats, else XML."""
     stem, ending = os.path.splitext(out)
     form = "json" if "json" in settings.metadata else "xml"

@@ -88,6 +88,7 @@ def pack(
     wait: bool = True,
     cache: Cache | None = None,
     skins: Sequence[Skin] = (),
+    planned: Callable[[Sequence[Plan]], object] | None = None,
 ) -> Packed:
     """Builds a crate from the inputs at `out` (a path without ending). Raises the errors of `core.errors`.
 
@@ -95,10 +96,12 @@ def pack(
     painted on the sheets of the build before. Where another build of the same crate is under way it is waited for:
     `waiting` is called after a second; without `wait` that is an OutputError. With a `cache`, frames and sheets that it
     knows are not made again, and the crate records what it was built from; the files are the same otherwise. `skins`
-    are the same frames in other art.
+    are the same frames in other art. `planned` sees what is about to be drawn and written.
     """
     target = target_of(out)
-    build = partial(_build, target, inputs, settings, executor, progress, generator, force, keep_touches, cache, skins)
+    build = partial(
+        _build, target, inputs, settings, executor, progress, generator, force, keep_touches, cache, skins, planned
+    )
     notes = settled(inputs, [target.parent / target.name])
     if dry_run:
         packed = build(None)
@@ -120,6 +123,7 @@ def _build(
     keep_touches: bool,
     cache: Cache | None,
     skins: Sequence[Skin],
+    planned: Callable[[Sequence[Plan]], object] | None,
     staging: Staging | None,
 ) -> Packed:
     templates = _templates(settings)
@@ -158,6 +162,8 @@ def _build(
     warnings = tuple(dict.fromkeys((*warnings, *(warning for plan in plans for warning in plan.warnings))))
     for plan in plans:
         _prove(plan.crate)
+    if planned:
+        planned(plans)
     if staging:
         gone = [path.name for path in stale]
         crates = written(staging, plans, templates, executor, progress, gone, kept)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import dataclasses
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from collections.abc import Set as AbstractSet
@@ -18,12 +19,13 @@ from ..core.errors import InputError, UsageError
 from ..core.look.finding import Finding
 from ..core.model.crate import Animation, Crate
 from ..core.names import nearest
-from ..core.pixels import Pixels
 from ..core.sentence import Sentence, setting
 from ..core.text import few, quoted
+from ..exports.formats import ENDINGS
 from ..exports.in_place import refuse_existing, staged
 from ..exports.png import encode_png
 from ..format.files import looks_like_metadata
+from ..format.regular import read_regular
 from ..settings.table import Settings
 from ..sources.gather import Progress, silent
 from ..sources.sheets import sheet_bytes
@@ -95,11 +97,12 @@ def show(
     if wish.skin and loaded.folder is None:
         raise UsageError(f"{setting('skin')} is for a crate, and these are frames; leave it out")
     path = Path(out)
-    makers = {"sheet": _sheets, "page": _page, "chart": _chart, "film": _films, "strip": _films}
-    views = makers[wish.kind](loaded, path, wish, executor)
-    if wish.kind == "page" and loaded.folder and not wish.skin:
-        worn = {name: load(data[0], name) for name in skins_of(loaded.crate)}
-        views = {path.name: _page_of(loaded, (), executor, worn)}
+    makers = {"sheet": _sheets, "chart": _chart, "film": _films, "strip": _films}
+    if wish.kind == "page":
+        worn = {name: load(data[0], name) for name in skins_of(loaded.crate)} if loaded.folder and not wish.skin else {}
+        views = {path.name: _page_of(loaded, executor, skins=worn)}
+    else:
+        views = makers[wish.kind](loaded, path, wish, executor)
     return _written(views, path, progress, force, loaded.warnings)
 
 
@@ -118,7 +121,7 @@ def show_frames(
     if path.suffix.lower() != ".html":
         raise UsageError(f"{setting('page', out)}: a page is written as .html")
     loaded = _packed_in_memory(inputs, executor, progress, unused)
-    view = _page_of(loaded, findings, executor)
+    view = _page_of(loaded, executor, findings)
     return _written({path.name: view}, path, progress, force, loaded.warnings, "page").files[0]
 
 
@@ -148,18 +151,9 @@ def compare(
     found = changes(old.crate, new.crate, old.picture, new.picture)
     if out is None:
         return found, Shown((), warnings)
-
-    def drawn() -> Iterator[bytes]:
-        from ..views.changes_view import changes_page
-
-        def png(pixels: Pixels) -> bytes:
-            return b"".join(encode_png(pixels, executor))
-
-        sides = ((old.crate, old.picture), (new.crate, new.picture))
-        return iter([changes_page((against, data), found, *sides, png).encode()])
-
     path = Path(out)
-    return found, _written({path.name: drawn}, path, progress, force, warnings)
+    page = _page_of(new, executor, before=(against, old, found))
+    return found, _written({path.name: page}, path, progress, force, warnings)
 
 
 Views = dict[str, Callable[[], Iterator[bytes]]]
@@ -199,17 +193,15 @@ def _sheets(loaded: Loaded, path: Path, wish: ShowWish, executor: Executor) -> V
     }
 
 
-def _page(loaded: Loaded, path: Path, _: ShowWish, executor: Executor) -> Views:
-    return {path.name: _page_of(loaded, (), executor)}
-
-
 def _page_of(
     loaded: Loaded,
-    findings: Sequence[Finding],
     executor: Executor,
+    findings: Sequence[Finding] = (),
     skins: Mapping[str, Loaded] = MappingProxyType({}),
+    before: tuple[str, Loaded, Sequence[Change]] | None = None,
 ) -> Callable[[], Iterator[bytes]]:
-    from ..views.page_view import page_of
+    """`before` is a crate to compare with: its name, itself, and what changed since."""
+    from ..views.page_view import Against, inlined, page_of
 
     def images(one: Loaded) -> list[bytes]:
         if one.folder and one.crate.alpha == "straight":  # the very files that ship
@@ -217,11 +209,43 @@ def _page_of(
         return [b"".join(encode_png(one.shown_sheet(index), executor)) for index in range(len(one.crate.sheets))]
 
     def drawn() -> Iterator[bytes]:
-        crate = dataclasses.replace(loaded.crate, alpha="straight")
-        worn = {name: images(one) for name, one in skins.items()}
-        return iter([page_of(crate, images(loaded), findings, worn).encode()])
+        worn = {name: list(map(inlined, images(one))) for name, one in skins.items()}
+        against = None
+        if before:
+            name, other, found = before
+            against = Against(name, _straight(other.crate), images(other), found)
+        page = page_of(
+            _straight(loaded.crate),
+            list(map(inlined, images(loaded))),
+            findings,
+            worn,
+            against,
+            texts_beside(loaded.crate, loaded.folder) if loaded.folder else (),
+        )
+        return iter([page.encode()])
 
     return drawn
+
+
+def _straight(crate: Crate) -> Crate:
+    return dataclasses.replace(crate, alpha="straight")
+
+
+LONGEST_TEXT = 1 << 20
+"""Bytes of a text file that a page has a copy of."""
+
+
+def texts_beside(crate: Crate, folder: Path) -> list[tuple[str, str]]:
+    """The text files of a crate that are in a template's own form, by their names; none that is missing, very long, no
+    text, or not called after the crate."""
+    found: list[tuple[str, str]] = []
+    ours = {f"{crate.name}{ending}" for endings in ENDINGS.values() for ending in endings}
+    for name in crate.files:
+        if name in ours or not name.startswith(f"{crate.name}."):
+            continue
+        with contextlib.suppress(OSError, ValueError):
+            found.append((name, read_regular(folder / name, LONGEST_TEXT).decode("utf-8")))
+    return found
 
 
 def _chart(loaded: Loaded, path: Path, wish: ShowWish, _: Executor) -> Views:

@@ -119,14 +119,19 @@ def _start(given: str) -> Iterator[tuple[str, str, bool]]:
     if not glob.has_magic(given):
         raise InputError(f"{shown(given)} is not there; check the path")
     given = _DEEP.sub(f"**{os.sep}", given)  # said twice it means the same, and takes exponentially longer
-    fixed = given
-    while glob.has_magic(fixed):
-        fixed = os.path.dirname(fixed)
+    fixed = fixed_part(given)
     matches = sorted(glob.glob(given, recursive=True), key=natural_key)
     if not matches:
         raise InputError(f"nothing matches the pattern {shown(given)}; check it, and quote it")
     for match in matches:
         yield match, fixed, False
+
+
+def fixed_part(given: str) -> str:
+    """The folder in which whatever fits a pattern lies; an input that is no pattern stays as it is."""
+    while glob.has_magic(given) and not os.path.lexists(given):
+        given = os.path.dirname(given)
+    return given
 
 
 def _take(path: str, base: str, named: bool, search: Search) -> None:

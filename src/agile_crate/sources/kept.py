@@ -53,9 +53,18 @@ def keeping(cache: Cache, program: str, *ways: object) -> Keeping:
 
 def recalled(kept: Keeping, sha256: str) -> Reel | None:
     """What is kept of the file with this digest."""
-    value = kept.cache.get(_key(kept, sha256))
-    if value is None:
-        return None
+    key = _key(kept, sha256)
+    held = kept.cache.held(key)
+    if isinstance(held, Reel):
+        return held
+    value = kept.cache.get(key)
+    reel = None if value is None else _reel_of(value)
+    if reel:
+        kept.cache.hold(key, reel, _size(reel))
+    return reel
+
+
+def _reel_of(value: bytes) -> Reel | None:
     try:
         head, _, _ = value.partition(b"\n")
         said = json.loads(head)
@@ -82,8 +91,9 @@ def _picture(pixels: Pixels, canvas: Sequence[int], offset: Sequence[int], keyed
 
 def keep(kept: Keeping, sha256: str, reel: Reel) -> None:
     """Keeps what was seen of the file with this digest."""
-    if sum(seen.nbytes for _, seen, _ in reel.frames) > LARGEST:
+    if _size(reel) > LARGEST:
         return
+    kept.cache.hold(_key(kept, sha256), reel, _size(reel))
     frames = [
         (
             label,
@@ -95,6 +105,10 @@ def keep(kept: Keeping, sha256: str, reel: Reel) -> None:
     head = json.dumps({"frames": frames, "loop": reel.loop, "times": reel.times, "is_foreign": reel.is_foreign})
     pixels = (np.ascontiguousarray(p.pixels).data for _, seen, _ in reel.frames for p in seen.pictures)
     kept.cache.put(_key(kept, sha256), b"".join((head.encode(), b"\n", *pixels)))
+
+
+def _size(reel: Reel) -> int:
+    return sum(seen.nbytes for _, seen, _ in reel.frames)
 
 
 def named(seen: Seen, name: str) -> Seen:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
+from functools import lru_cache
 from itertools import accumulate
 
 from ..core.arrange.arrangement import Arrangement, SheetPlan, Spot
@@ -50,7 +51,7 @@ def arranged_tightly(
         names = _names(sequences, numbers)
         fillings, told = _staying(sizes, filled, _stays(before, filled, names, owners, sizes), before, limits)
     else:
-        fillings = arrange_on_sheets(sizes, filled, limits)
+        fillings = list(_on_sheets(tuple(sizes), tuple(filled), limits))
         told += _told_of_parting([sequences[number].name for number in numbers], filled, sizes, fillings, limits)
     stored = [sizes[box] for box in sorted({box for group in groups for box in group.boxes})]
     if settings.one_sheet and len(fillings) > 1:
@@ -72,6 +73,12 @@ def arranged_tightly(
         *_told_of_sharing(owners, sizes),
         *told,
     )
+
+
+@lru_cache(maxsize=16)
+def _on_sheets(sizes: tuple[Size, ...], groups: tuple[Group, ...], limits: Limits) -> tuple[Filling, ...]:
+    """The same boxes are arranged once, however often a crate is built in one run: only pixels change most often."""
+    return tuple(arrange_on_sheets(sizes, groups, limits))
 
 
 def _names(sequences: Sequences, numbers: Sequence[int]) -> list[list[tuple[int, str]]]:

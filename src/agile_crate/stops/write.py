@@ -80,14 +80,14 @@ def _with_sheets(plan: Plan, write: Callable[[Plan], Iterable[str]], executor: E
         dataclasses.replace(sheet, sha256=sha256) for sheet, sha256 in zip(plan.crate.sheets, write(plan), strict=True)
     ]
     for number in range(len(plan.skins)):
-        for index, sha256 in enumerate(write(_worn(plan, number))):
+        for index, sha256 in enumerate(write(worn(plan, number))):
             skins = list(sheets[index].skins)
             skins[number] = dataclasses.replace(skins[number], sha256=sha256)
             sheets[index] = dataclasses.replace(sheets[index], skins=tuple(skins))
     return with_crcs(dataclasses.replace(plan.crate, sheets=tuple(sheets)), plan.pictures, executor.map)
 
 
-def _worn(plan: Plan, number: int) -> Plan:
+def worn(plan: Plan, number: int) -> Plan:
     """The plan as that of one of its skins. What is no art stays as it is to the last."""
     skin = plan.skins[number]
     sheets = tuple(dataclasses.replace(sheet, image=sheet.skins[number].image) for sheet in plan.crate.sheets)

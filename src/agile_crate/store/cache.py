@@ -67,10 +67,11 @@ def place() -> Path | None:
 
 
 @contextlib.contextmanager
-def opened(limit: int = LARGEST) -> Iterator[Cache]:
-    """The store, for one run; an empty one that keeps nothing where there can be none."""
+def opened(limit: int = LARGEST, memory: int = 0) -> Iterator[Cache]:
+    """The store, for one run; an empty one that keeps nothing where there can be none. A run that builds again and
+    again may hold so many bytes of `memory` besides."""
     folder = place()
-    cache = Cache(*(_connected(folder) if folder else (None, 0)), limit)
+    cache = Cache(*(_connected(folder) if folder else (None, 0)), limit, memory)
     try:
         yield cache
     finally:
@@ -133,10 +134,14 @@ def _files(folder: Path) -> list[Path]:
 class Cache:
     """An open store. Without a connection it knows nothing and keeps nothing."""
 
-    def __init__(self, connection: sqlite3.Connection | None, now: int = 0, limit: int = LARGEST) -> None:
+    def __init__(
+        self, connection: sqlite3.Connection | None, now: int = 0, limit: int = LARGEST, memory: int = 0
+    ) -> None:
         self._connection = connection
         self._now = now
         self._limit = limit
+        self._memory = memory
+        self._held: dict[bytes, tuple[object, int]] = {}
         self._lock = threading.Lock()
         self._used: set[bytes] = set()
         self._noted: dict[bytes, bytes] = {}
@@ -175,13 +180,47 @@ class Cache:
         """Keeps a value under a key. That it could not be kept is no error."""
         self._put([(key, value)])
 
+    def hold(self, key: bytes, thing: object, size: int) -> None:
+        """Keeps a thing of so many bytes in memory, if there is room for that: what was asked for last stays."""
+        if size > self._memory:
+            return
+        with self._lock:
+            self._held[key] = self._held.pop(key, (thing, size))
+            total = sum(size for _, size in self._held.values())
+            while total > self._memory:
+                total -= self._held.pop(next(iter(self._held)))[1]
+
+    def held(self, key: bytes) -> object | None:
+        """A thing that is in memory."""
+        with self._lock:
+            found = self._held.pop(key, None)
+            if found:
+                self._held[key] = found
+            return found[0] if found else None
+
+    def refresh(self) -> None:
+        """Lets a run that goes on and on see what it noted itself, and looks at its clock again."""
+        self._settle()
+        if self._connection and (folder := place()):
+            with contextlib.suppress(OSError):
+                os.utime(_file(folder))
+                self._now = os.stat(_file(folder)).st_mtime_ns
+
     def count(self) -> int:
         return int(self._one("SELECT count(*) FROM entry") or 0)
 
     def close(self) -> None:
+        """Ends the run."""
+        self._settle()
+        _close(self._connection)
+        self._connection = None
+
+    def _settle(self) -> None:
         """Notes what was used, and lets go of what was not used for longest if there is too much."""
         self._put(list(self._noted.items()))
+        self._noted.clear()
         self._change("UPDATE age SET used = ? WHERE key = ?", [(self._run, key) for key in self._used])
+        self._used.clear()
         self._change("INSERT OR REPLACE INTO state VALUES ('runs', ?)", [(self._run,)])
         if (self._one("SELECT sum(size) FROM age") or 0) > self._limit:
             whole = "SELECT key, sum(size) OVER (ORDER BY used DESC, key) AS whole FROM age"
@@ -189,8 +228,6 @@ class Cache:
             self._change(f"DELETE FROM entry WHERE key IN ({over})", [()])
             self._change("DELETE FROM age WHERE key NOT IN (SELECT key FROM entry)", [()])
             self._row("PRAGMA incremental_vacuum")
-        _close(self._connection)
-        self._connection = None
 
     def _put(self, pairs: list[tuple[bytes, bytes]]) -> None:
         rows = [(key, value, _digest(key, value)) for key, value in pairs]

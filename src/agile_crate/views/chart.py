@@ -19,7 +19,7 @@ from ..core.model.crate import Animation, Crate
 from ..core.model.geometry import Box
 from ..core.motion.stage import turn
 from ..core.text import bytes_shown, shown
-from .look import TONES, tone_of
+from .look import GROUND, INK, INSIDE_TONE, OUTSIDE_TONE, PAPER, RULE, SEEN_TONE, TONES, tone_of
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -119,9 +119,9 @@ def _draw_wobble(axes: Axes, crate: Crate, animations: Sequence[Animation], draw
         axes.plot(steps, path.mass[:, 1], color=_tone(number), linestyle=":")
         if path.jump is not None:
             place = (steps[path.jump], path.mass[path.jump, 1])
-            axes.plot(*place, marker="o", markersize=12, fillstyle="none", color="#c8283c")
-            axes.annotate("jumps", place, textcoords="offset points", xytext=(9, 7), color="#c8283c")
-    axes.axhline(0, color="#9aa2b0", linewidth=0.8)
+            axes.plot(*place, marker="o", markersize=12, fillstyle="none", color=GROUND.hex)
+            axes.annotate("jumps", place, textcoords="offset points", xytext=(9, 7), color=GROUND.hex)
+    axes.axhline(0, color=RULE.hex, linewidth=0.8)
     axes.set_xlabel("step")
     axes.xaxis.set_major_locator(MaxNLocator(integer=True))
     if animations:
@@ -147,13 +147,13 @@ def _draw_shares(axes: Axes, crate: Crate, shares: Sequence[Shares]) -> None:
     axes.set_title("where the sheets' pixels go", loc="left")
     left = np.zeros(len(shares))
     names = [shown(sheet.image) for sheet in crate.sheets]
-    parts = (("seen", "#00786a"), ("empty inside of boxes", "#f0b060"), ("outside of boxes", "#c9ced6"))
+    parts = (("seen", SEEN_TONE), ("empty inside of boxes", INSIDE_TONE), ("outside of boxes", OUTSIDE_TONE))
     for place, (label, color) in enumerate(parts):
         widths = np.array([share[place] for share in shares]) * 100
-        axes.barh(names, widths, left=left, color=color, label=label, height=0.6)
+        axes.barh(names, widths, left=left, color=color.hex, label=label, height=0.6)
         for row, (begin, width) in enumerate(zip(left, widths, strict=True)):
             if width >= 6:
-                ink = "#ffffff" if place == 0 else "#1c212b"
+                ink = PAPER.hex if place == 0 else INK.hex
                 axes.annotate(
                     f"{width:.0f}%", (begin + width / 2, row), ha="center", va="center", fontsize=8, color=ink
                 )
@@ -166,7 +166,7 @@ def _draw_shares(axes: Axes, crate: Crate, shares: Sequence[Shares]) -> None:
 
 def _draw_memory(axes: Axes, sheets: int, apart: int) -> None:
     axes.set_title("graphics memory, uncompressed", loc="left")
-    axes.barh(["these sheets", "a texture for each frame"], [sheets, apart], color=[_tone(0), "#9aa2b0"], height=0.5)
+    axes.barh(["these sheets", "a texture for each frame"], [sheets, apart], color=[_tone(0), RULE.hex], height=0.5)
     for row, size in enumerate((sheets, apart)):
         axes.annotate(f" {bytes_shown(size)}", (size, row), va="center")
     axes.invert_yaxis()

@@ -23,10 +23,15 @@ from ..core.pixels import Pixels
 from ..core.rounding import half_up
 from ..core.text import shown
 from .look import (
+    AFTER,
+    BEFORE,
     FAINT,
+    GROUND,
     INK,
     LARGEST_VIEW,
+    OUTLINE,
     PAPER,
+    PIVOT,
     backdrop,
     enlarged,
     line_height,
@@ -37,10 +42,6 @@ from .look import (
     write,
 )
 
-BEFORE, AFTER = Color(235, 110, 20), Color(30, 90, 220)
-"""What frames before and after are tinted with."""
-
-GROUND, PIVOT, OUTLINE = Color(200, 40, 60), Color(20, 24, 32), Color(200, 30, 160)
 PAD, LETTERS = 8, 12
 
 ROUND_PIVOT = 8

@@ -31,7 +31,33 @@ TONES = (
 STILL_TONE = Color(110, 116, 128)
 INK, PAPER, FAINT = Color(28, 33, 43), Color(250, 250, 248), Color(120, 126, 138)
 CHECKER = (Color(255, 255, 255), Color(217, 221, 228))
+BEFORE, AFTER = Color(235, 110, 20), Color(30, 90, 220)
+"""Onion skins of the frames before and after."""
+
+GROUND, PIVOT, OUTLINE = Color(200, 40, 60), Color(20, 24, 32), Color(200, 30, 160)
+"""The ground guide, a pivot's cross on PAPER, collision shapes."""
+
+MARGIN_TONE, GAP_TONE, EDGE_TONE, CUSHION_TONE = (
+    Color(90, 98, 115),
+    Color(150, 160, 178),
+    Color(230, 120, 60),
+    Color(70, 170, 160),
+)
+"""What a sheet has beside frames."""
+
+RULE = Color(154, 162, 176)
+"""Lines that only help."""
+
+SEEN_TONE, INSIDE_TONE, OUTSIDE_TONE = Color(0, 120, 106), Color(240, 176, 96), Color(201, 206, 214)
+"""Where a sheet's pixels go: seen, empty inside of boxes, outside of all boxes."""
+
+FEET, MASS = Color(0, 140, 110), Color(150, 60, 190)
+"""The paths of the feet and of the centre of mass."""
+
 CHECKER_SIDE = 8
+TYPEFACE, FIGURES = '"DejaVu Sans", Verdana, sans-serif', '"DejaVu Sans Mono", Menlo, Consolas, monospace'
+"""What pages are lettered in, where it is to be had; pictures bring DejaVu Sans along."""
+
 LARGEST_VIEW = 1 << 28
 """Pixels. Of one picture; all pictures of a film have at most as many together."""
 

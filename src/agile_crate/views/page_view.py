@@ -1,82 +1,176 @@
-"""The player page: one HTML file with everything in it, which opens by itself and asks nobody for anything."""
+"""The light table: one HTML file with everything in it, which opens by itself and asks nobody for anything; or, while
+somebody draws, a page that asks the program that serves it.
+"""
 
 from __future__ import annotations
 
 import base64
 import json
+import re
+import zlib
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from importlib import resources
 from types import MappingProxyType
-from typing import Any
+from typing import Any, NamedTuple
 
-from ..core.crate.summary import animation_summaries, sheet_summaries
+from ..core.crate.changes import Change, summary_of
+from ..core.crate.summary import sheet_summaries
 from ..core.look.finding import CODES, Finding
 from ..core.look.findings import by_code
 from ..core.model.crate import Crate
 from ..core.text import bytes_shown, counted, few, measured, shown
 from ..format.document import document_of
+from .page_style import page_style
 
-ROOM = 320
-"""Page pixels. Small art is first shown at the largest whole zoom, up to LARGEST_ZOOM, at which its canvases fit."""
+SCRIPTS = (
+    "crate", "model", "time", "view", "pictures", "compare", "stage", "measure", "timeline", "reel", "sheet", "numbers",
+    "live", "page",
+)  # fmt: skip
+"""In the order in which they build on each other; the first is our reader."""
 
-LARGEST_ZOOM = 8
+ALONE = "default-src 'none'; img-src data:; style-src 'unsafe-inline'; script-src 'unsafe-inline'"
+"""What a page may load that stands alone: nothing but what it brings along."""
+
+SERVED = ALONE.replace("img-src", "img-src 'self'") + "; connect-src 'self'"
+"""What one may load that is served: the crate's sheets and news of builds, from where it came itself."""
+
+SHEET_HEADINGS = ("sheet", "size", "cells", "cell", "margin", "gap", "frames", "full", "GPU memory")
+
+KEYS = (
+    ("space", "play, pause"), ("← →", "step"), ("↑ ↓", "animation"), ("Home End", "first, last step"),
+    ("[ ] \\", "part begins, ends, all"), ("+ − 0", "nearer, farther, fit"), ("shift arrows", "pan"),
+    ("O", "onion skins"), ("G", "ground: line, directions"), ("P C S", "pivot, canvas, shapes"),
+    ("W", "path of feet and mass"), ("M", "mirrored"), ("R", "measure; arrows, Enter"),
+    ("B N", "boxes, names on the sheet"), ("/", "find an animation"),
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Against:
+    """What a page compares with: the name of the other crate, that crate, its sheets as PNG, and what changed since."""
+
+    name: str
+    crate: Crate
+    images: Sequence[bytes]
+    changes: Sequence[Change]
+
+
+class Live(NamedTuple):
+    """Of a page that is served: where news of builds come from, which build it shows, what went wrong since, if
+    anything did, and all crates that are served: names, as they are shown, and addresses."""
+
+    events: str
+    build: int
+    wrong: str
+    others: Sequence[tuple[str, str, str]]
 
 
 def page_of(
     crate: Crate,
-    images: Sequence[bytes],
+    images: Sequence[str],
     findings: Sequence[Finding] = (),
-    skins: Mapping[str, Sequence[bytes]] = MappingProxyType({}),
+    skins: Mapping[str, Sequence[str]] = MappingProxyType({}),
+    against: Against | None = None,
+    texts: Sequence[tuple[str, str]] = (),
+    live: Live | None = None,
 ) -> str:
-    """The page. `images` are the sheets' PNG files, straight alpha, and `skins` those of each skin; `findings` are a
-    survey's. Every name is escaped; the page may load nothing but the data that it brings along.
+    """The page. `images` are addresses of the sheets' images, straight alpha, and `skins` those of each skin; a page
+    that is to stand alone has them `inlined`. `findings` are a survey's, `texts` further text files of the crate by
+    their names. Every name is escaped; the page may load nothing but what it brings along or came from where it did.
     """
     from jinja2 import Environment, StrictUndefined
     from markupsafe import Markup
 
     files = resources.files(__package__) / "page"
-    read = {name: (files / name).read_text("utf-8") for name in ("page.html.j2", "page.css", "crate.js", "page.js")}
-    document = document_of(crate)
-    for sheet, image in zip(document["sheets"], images, strict=True):
-        sheet["data"] = _data(image)
-    for name, worn in skins.items():
-        for sheet, image in zip(document["sheets"], worn, strict=True):
-            sheet["skins"][name]["data"] = _data(image)
-    document["findings"] = [{"frames": one.frames, "sequence": one.sequence, "what": one.what} for one in findings]
-    longest = max((side for frame in crate.frames for side in frame.canvas), default=1)
-    template = Environment(autoescape=True, undefined=StrictUndefined).from_string(read["page.html.j2"])
+    data: dict[str, Any] = {
+        "crate": with_images(crate, images, skins),
+        "findings": [{"frames": f.frames, "severity": f.severity, "what": f.what} for f in findings],
+        "texts": packed_texts(texts),
+        **tables_of(crate),
+    }
+    if against:
+        data["before"] = with_images(against.crate, [inlined(image) for image in against.images])
+    if live:
+        data["live"] = {"events": live.events, "build": live.build}
+    tabs = [("numbers", "numbers")]
+    if against:
+        tabs.insert(0, ("changes", f"changes ({len(against.changes):,})"))
+    if findings:
+        tabs.insert(0, ("findings", f"findings ({len(findings):,})"))
+    template = Environment(
+        autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
+    ).from_string((files / "page.html.j2").read_text("utf-8"))
     return template.render(
+        policy=SERVED if live else ALONE,
         title=shown(crate.name),
         summary=_summary(crate),
-        animations=[(one.name, shown(one.name)) for one in crate.animations],
         images=[shown(sheet.image) for sheet in crate.sheets],
         skins=[(name, shown(name)) for name in skins],
-        zoom=max(1, min(LARGEST_ZOOM, ROOM // longest)),
-        style=Markup(read["page.css"]),
-        script=Markup(read["crate.js"] + read["page.js"]),
-        document=Markup(_in_script(document)),
-        sheet_headings=("sheet", "size", "cells", "cell", "margin", "gap", "frames", "full", "GPU memory"),
-        sheet_rows=_sheet_rows(crate),
-        animation_headings=("animation", "first", "last", "frames", "fps", "ms", "loop"),
-        animation_rows=_animation_rows(crate),
+        forms=[(form, form) for form in ("text", "JSON")] + [(name, shown(name)) for name, _ in texts],
+        keys=KEYS,
+        tabs=tabs,
+        style=Markup(_slim(page_style())),
+        script=Markup("".join(_slim((files / f"{name}.js").read_text("utf-8")) for name in SCRIPTS)),
+        data=Markup(_in_script(data)),
         findings=_grouped(findings),
+        against=_told(against, crate) if against else None,
+        live=live,
     )
 
 
-def _data(image: bytes) -> str:
+def inlined(image: bytes) -> str:
+    """A PNG file as an address that holds it."""
     return "data:image/png;base64," + base64.b64encode(image).decode()
 
 
+def packed_texts(texts: Sequence[tuple[str, str]]) -> dict[str, str]:
+    """Texts by their names, as the page takes them: deflated (RFC 1950), in base 64."""
+    return {name: base64.b64encode(zlib.compress(text.encode())).decode() for name, text in texts}
+
+
+def with_images(
+    crate: Crate, images: Sequence[str], skins: Mapping[str, Sequence[str]] = MappingProxyType({})
+) -> dict[str, Any]:
+    """The metadata of a crate with the addresses of its images."""
+    document = document_of(crate)
+    for sheet, image in zip(document["sheets"], images, strict=True):
+        sheet["data"] = image
+    for name, worn in skins.items():
+        for sheet, image in zip(document["sheets"], worn, strict=True):
+            sheet["skins"][name]["data"] = image
+    return document
+
+
+def tables_of(crate: Crate) -> dict[str, Any]:
+    """What the page tells of sheets beside their metadata."""
+    return {"sheet_headings": SHEET_HEADINGS, "sheet_rows": _sheet_rows(crate)}
+
+
+_COMMENT = re.compile(r"^\s*(?://[^\n]*|/\*.*?\*/)\n", re.MULTILINE | re.DOTALL)
+_INDENT = re.compile(r"^[ \t]+", re.MULTILINE)
+
+
+def _slim(text: str) -> str:
+    """A script or style sheet without whole lines of comment, and without indentation."""
+    return _INDENT.sub("", _COMMENT.sub("", text))
+
+
 def _grouped(findings: Sequence[Finding]) -> list[dict[str, Any]]:
-    """Findings by their codes: of each what it is about, and its places with their number among all."""
-    numbers = {finding: number for number, finding in enumerate(findings)}
+    """Findings by their codes: of each what it is about, and its places."""
     return [
         {
             "severity": alike[0].severity,
             "code": alike[0].code,
             "about": CODES[alike[0].code],
             "places": [
-                {"number": numbers[one], "of": _about(one), "what": shown(one.what), "remedy": shown(one.remedy)}
+                {
+                    "frame": one.frames[0] if one.frames else "",
+                    "animation": one.sequence,
+                    "of": _about(one),
+                    "what": shown(one.what),
+                    "remedy": shown(one.remedy),
+                }
                 for one in alike
             ],
         }
@@ -88,6 +182,26 @@ def _about(finding: Finding) -> str:
     """The sequence, and the first frames that a finding is about."""
     names = few((name.rpartition("/")[2] for name in finding.frames), 6)
     return f"{shown(finding.sequence)} ({names})" if names else shown(finding.sequence)
+
+
+def _told(against: Against, crate: Crate) -> dict[str, Any]:
+    """What changed, with where to look at it."""
+    frames = {frame.name for frame in crate.frames}
+    animations = {animation.name for animation in crate.animations}
+    return {
+        "name": shown(against.name),
+        "summary": summary_of(against.changes),
+        "changes": [
+            {
+                "kind": one.kind,
+                "name": shown(one.name),
+                "what": one.what,
+                "frame": one.name if one.name in frames else "",
+                "animation": one.name if one.name in animations else "",
+            }
+            for one in against.changes
+        ],
+    }
 
 
 def _in_script(document: object) -> str:
@@ -115,19 +229,4 @@ def _sheet_rows(crate: Crate) -> list[list[str]]:
             bytes_shown(sheet.gpu_bytes),
         ]
         for sheet in sheet_summaries(crate)
-    ]
-
-
-def _animation_rows(crate: Crate) -> list[list[str]]:
-    return [
-        [
-            shown(one.name),
-            str(one.first),
-            str(one.last),
-            str(one.frames),
-            f"{float(one.fps):.4g}",
-            f"{one.seconds * 1000:.0f}",
-            one.loop,
-        ]
-        for one in animation_summaries(crate)
     ]

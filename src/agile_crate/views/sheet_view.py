@@ -15,7 +15,22 @@ from ..core.model.crate import Crate
 from ..core.model.geometry import Box, Size
 from ..core.pixels import Pixels
 from ..core.text import bytes_shown, counted, measured, shown
-from .look import FAINT, INK, PAPER, backdrop, enlarged, over, refuse_too_large, text_size, tone_of, write
+from .look import (
+    CUSHION_TONE,
+    EDGE_TONE,
+    FAINT,
+    GAP_TONE,
+    INK,
+    MARGIN_TONE,
+    PAPER,
+    backdrop,
+    enlarged,
+    over,
+    refuse_too_large,
+    text_size,
+    tone_of,
+    write,
+)
 from .places import Label, Zoom, canvas_on_sheet, labels, point_on_sheet, zoom_for
 
 VIEW = Size(1280, 800)
@@ -31,13 +46,6 @@ BAND = 1 << 22
 
 LISTED = 22
 """Animations that the legend lists by name."""
-
-MARGIN_TONE, GAP_TONE, EDGE_TONE, CUSHION_TONE = (
-    Color(90, 98, 115),
-    Color(150, 160, 178),
-    Color(230, 120, 60),
-    Color(70, 170, 160),
-)
 
 
 class SheetView(NamedTuple):

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections import Counter
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from typing import Literal
 
@@ -11,7 +12,7 @@ from numpy.typing import NDArray
 
 from ..model.crate import Animation, Crate, Frame
 from ..pixels import Pixels
-from ..text import counted, measured, quoted
+from ..text import counted, joined, measured, quoted
 
 Kind = Literal["came", "went", "canvas", "pixels", "pivot", "moved", "timing", "sheet"]
 
@@ -30,6 +31,24 @@ class Change:
     name: str
     what: str
     pixels: int = 0
+
+
+NOUNS = {
+    "sheet": ("sheet changed", "sheets changed"),
+    "came": ("came", "came"),
+    "went": ("went", "went"),
+    "canvas": ("canvas changed", "canvases changed"),
+    "pixels": ("picture changed", "pictures changed"),
+    "pivot": ("pivot moved", "pivots moved"),
+    "timing": ("timing changed", "timings changed"),
+    "moved": ("lies elsewhere on its sheet", "lie elsewhere on their sheets"),
+}
+
+
+def summary_of(changes: Iterable[Change]) -> str:
+    """How many changes there are of each kind, in a line."""
+    counts = Counter(change.kind for change in changes)
+    return joined(counted(count, *NOUNS[kind]) for kind, count in counts.items()) or "nothing changed"
 
 
 Draw = Callable[[int], Pixels]

@@ -1,331 +1,398 @@
-// The player. `draw` and `stepAt` above are the reader's: what plays here is what a game shows.
+// The page: what is asked for, its controls, its keys, and the address that leads back to it.
 
-const document_ = JSON.parse(document.getElementById("crate").textContent);
-const at = (id) => document.getElementById(id);
-const named = new Map(document_.animations.map((one) => [one.name, one]));
-const crate = { document: document_, images: [], frames: new Map(), animations: named };
-const BEFORE = "235, 110, 20", AFTER = "30, 90, 220", GROUND = "#c8283c";
-const state = { playing: true, time: 0, speed: 1, fps: 0, loop: true, onion: 0, strength: 0.5, zoom: 1, backdrop: "checker" };
-Object.assign(state, { color: "#3a7ca5", ground: false, pivot: false, mirrored: false, all: false, name: "", second: "", sheet: 0, skin: "" });
+const state = {
+  playing: true, time: 0, speed: 1, fps: 0, again: true, part: null,
+  zoom: "fit", smooth: "auto", backdrop: "checker", color: "#3a7ca5", mirrored: false,
+  onion: 0, strength: 0.5, guide: "", pivot: false, shapes: false, canvas: false, path: false,
+  tool: "pan", ruler: null, cursor: null, pointed: null,
+  against: "", compared: "beside", inStep: "time", cut: 0.5,
+  skin: "", sheet: 0, boxes: false, names: false, pivots: false, canvases: false, gaps: false,
+  scope: "frame", form: "text",
+};
 
-/** A name with nothing in it that could turn the text round or hide some of it. */
-function shown(name) {
-  return name.replace(/[\p{C}\p{Zl}\p{Zp}]/gu, (c) => `\\u${c.codePointAt(0).toString(16).padStart(4, "0")}`);
-}
+/** What the address tells, beside the animation and the step: whatever is not as it is at first. */
+const IN_ADDRESS = ["zoom", "skin", "part", "speed", "fps", "onion", "guide", "pivot", "shapes", "canvas", "path", "mirrored", "smooth", "backdrop", "color", "against", "compared", "inStep"];
+const AT_FIRST = { ...state };
 
-/** The order of one turn, as positions in the animation's lists. */
-function turnOf(one) {
-  const steps = one.frames.map((_, index) => index);
-  return one.loop === "back-and-forth" ? steps.concat(steps.slice(1, -1).reverse()) : steps;
-}
-
-/** The animation at the pace and loop that are asked for. */
-function asPlayed(one) {
-  const pace = state.fps > 0 ? { fps: [state.fps, 1], beats: one.durations.map(() => 1) } : {};
-  return { ...one, ...pace, loop: one.loop === "once" && state.loop ? "forever" : one.loop };
-}
-
-/** How long each frame is shown, in exact milliseconds. */
-function timesOf({ durations, fps, beats }) {
-  return beats ? beats.map((count) => count * 1000 * fps[1] / fps[0]) : durations;
-}
-
-/** Room for all canvases of an animation with their pivots on one point: width, height, and that point. */
-function roomOf(one) {
-  const sides = { left: 0, top: 0, right: 1, bottom: 1 };
-  for (const index of one.frames) {
-    const { canvas, pivot } = document_.frames[index];
-    sides.left = Math.max(sides.left, Math.ceil(pivot[0]));
-    sides.top = Math.max(sides.top, Math.ceil(pivot[1]));
-    sides.right = Math.max(sides.right, Math.ceil(canvas[0] - pivot[0]));
-    sides.bottom = Math.max(sides.bottom, Math.ceil(canvas[1] - pivot[1]), 3);
-  }
-  return { w: sides.left + sides.right, h: sides.top + sides.bottom, x: sides.left, y: sides.top };
-}
-
-function paintGround(context, width, height) {
-  if (state.backdrop === "checker") {
-    for (let y = 0; y < height; y += 8) {
-      for (let x = 0; x < width; x += 8) {
-        context.fillStyle = (x + y) / 8 % 2 ? "#d9dde4" : "#ffffff";
-        context.fillRect(x, y, 8, 8);
-      }
-    }
+/** Paints whatever is not as it was. */
+function show() {
+  if (!stage.show) {
+    paintSheet();
+    paintNumbers();
     return;
   }
-  context.fillStyle = { light: "#f4f4f0", dark: "#20242c", own: state.color }[state.backdrop];
-  context.fillRect(0, 0, width, height);
+  lookAtStage();
+  followSheet();
+  paintStage();
+  paintLine();
+  paintReel();
+  paintSheet();
+  paintNumbers();
+  tellStep();
+  tellControls();
+  tellAddress();
 }
 
-class Stage {
-  constructor(name) {
-    this.animation = named.get(name);
-    this.room = roomOf(this.animation);
-    this.figure = document.createElement("figure");
-    this.canvas = document.createElement("canvas");
-    this.canvas.setAttribute("role", "img");
-    this.canvas.setAttribute("aria-label", `${shown(name)}, playing`);
-    const caption = document.createElement("figcaption");
-    caption.textContent = shown(name);
-    this.figure.append(this.canvas, caption);
-    this.seen = true;
-    this.last = "";
-  }
-
-  /** The position in the animation's lists at the player's time. */
-  step() {
-    return stepAt(asPlayed(this.animation), state.time);
-  }
-
-  paint() {
-    const step = this.step();
-    const look = [step, state.skin, state.zoom, state.backdrop, state.color, state.ground, state.pivot, state.mirrored, state.onion, state.strength].join();
-    if (look === this.last) return;
-    this.last = look;
-    const { w, h, x, y } = this.room, zoom = state.zoom, frames = this.animation.frames;
-    if (this.canvas.width !== w * zoom || this.canvas.height !== h * zoom) {
-      this.canvas.width = w * zoom;
-      this.canvas.height = h * zoom;
-    }
-    const context = this.canvas.getContext("2d");
-    context.setTransform(1, 0, 0, 1, 0, 0);
-    paintGround(context, w * zoom, h * zoom);
-    context.imageSmoothingEnabled = false;
-    if (state.mirrored) context.setTransform(-1, 0, 0, 1, 2 * x * zoom, 0);
-    if (state.ground) {
-      context.fillStyle = GROUND;
-      context.fillRect(-w * zoom, y * zoom, 4 * w * zoom, 1);
-    }
-    for (let away = state.onion; away > 0; away--) {
-      context.globalAlpha = state.strength * (state.onion + 1 - away) / state.onion;
-      for (const [other, tint] of [[step - away, BEFORE], [step + away, AFTER]]) {
-        if (frames[other] !== undefined) context.drawImage(this.tinted(frames[other], tint), 0, 0);
-      }
-      context.globalAlpha = 1;
-    }
-    draw(context, crate, document_.frames[frames[step]], x * zoom, y * zoom, zoom);
-    if (state.pivot) {
-      context.setTransform(1, 0, 0, 1, 0, 0);
-      for (const [reach, width, color] of [[6, 3, "#fafaf8"], [5, 1, "#14181f"]]) {
-        context.fillStyle = color;
-        context.fillRect(x * zoom - reach, y * zoom - (width >> 1), 2 * reach + 1, width);
-        context.fillRect(x * zoom - (width >> 1), y * zoom - reach, width, 2 * reach + 1);
-      }
-    }
-  }
-
-  tinted(index, tint) {
-    const { w, h, x, y } = this.room;
-    const skin = new OffscreenCanvas(w * state.zoom, h * state.zoom);
-    const context = skin.getContext("2d");
-    context.imageSmoothingEnabled = false;
-    draw(context, crate, document_.frames[index], x * state.zoom, y * state.zoom, state.zoom);
-    context.globalCompositeOperation = "source-atop";
-    context.fillStyle = `rgb(${tint}, 0.75)`;
-    context.fillRect(0, 0, skin.width, skin.height);
-    return skin;
-  }
+let followed = -1;
+/** Turns to the sheet of the frame that is shown, when another frame comes. */
+function followSheet() {
+  const index = stage.show.frames[stepNow()];
+  if (index === followed) return;
+  followed = index;
+  if (!state.playing || !at("sheet")) setSheet(stage.crate.document.frames[index].sheet);
 }
 
-/** What a survey found, by the names of frames. */
-const foundOn = new Map();
-for (const { frames, what } of document_.findings) {
-  for (const name of frames) foundOn.set(name, [...(foundOn.get(name) ?? []), what]);
+let told = "";
+/** Says what is shown, and what was found about it. */
+function tellStep() {
+  const { show } = stage, step = stepNow(), index = show.frames[step], other = otherOf(stage);
+  const key = [show.name, step, stage.version, state.against, state.compared].join();
+  if (key === told) return;
+  told = key;
+  const frame = stage.crate.document.frames[index], pace = show.still ? "" : ` · ${paceText(show)} fps · ${loopText(show)}`;
+  at("now").textContent = `step ${step + 1} of ${show.frames.length} · ${index} ${shown(frame.name)}${show.still ? "" : ` · ${holdText(show, step)}`}`;
+  at("title").textContent = `${shown(show.name)}${pace}`;
+  at("found").textContent = (foundOn.get(frame.name) ?? []).map((finding) => finding.what).join(" · ");
+  at("other").hidden = at("difference").hidden = true;
+  if (!other) return;
+  const [kind, name] = splitAt(state.against);
+  at("other").hidden = false;
+  at("other").textContent = kind === "before" ? "before" : shown(name);
+  at("difference").hidden = state.compared !== "difference";
 }
 
-/** Shows the frame, or else the animation, that a finding is about, and the stage with it. */
-function goTo({ frames, sequence }) {
-  at("stages").scrollIntoView({ block: "nearest" });
-  const index = document_.frames.findIndex((one) => one.name === frames[0]);
-  const one = document_.animations.find((animation) => animation.frames.includes(index)) ?? named.get(sequence);
-  if (!one) return mark(Math.max(index, 0));
-  state.name = at("animation").value = one.name;
-  state.time = 0;
-  setStages();
-  if (index < 0) return setPlaying(true);
-  setPlaying(false);
-  state.time = timesOf(asPlayed(one)).slice(0, one.frames.indexOf(index)).reduce((sum, time) => sum + time, 0);
+/** Brings the controls to what is asked for. */
+function tellControls() {
+  for (const control of document.querySelectorAll("[data-sets]")) {
+    const value = state[control.dataset.sets];
+    if (control.type === "checkbox") control.checked = value;
+    else if (control.type === "radio") control.checked = control.value === String(value);
+    else if (control !== document.activeElement || control.tagName === "SELECT") {
+      const text = control.dataset.times ? String(Math.round(value * control.dataset.times)) : value === 0 && control.placeholder ? "" : String(value ?? "");
+      if (control.value !== text) control.value = text;
+    }
+  }
+  at("zoomed").textContent = zoomText(stage.view.zoom);
+  at("speed-said").textContent = `${Math.round(state.speed * 100)}%`;
+  at("cut").hidden = !(otherOf(stage) && state.compared === "slider");
+  at("measure").setAttribute("aria-pressed", state.tool === "measure");
+  at("whole").disabled = !state.part;
+  at("stage").classList.toggle("measuring", state.tool === "measure");
+}
+
+/** Puts a show on the stage by its name; without such a one, the first. What is asked for stays, but for the time. */
+function putOnStage(crate, name, keep = false) {
+  stage.crate = crate;
+  const found = crate.shows.find((one) => one.name === name) ?? crate.shows[0] ?? null;
+  if (!keep || !found || found.frames.length !== stage.show?.frames.length) state.part = null;
+  stage.show = found;
+  if (!keep) state.time = 0;
+  if (found) {
+    stage.room = roomOf(crate, found);
+    setLine();
+  }
+  if (reel.of !== crate.document) {
+    reel.of = crate.document;
+    setReel();
+  } else markReel();
+  if (!keep) state.ruler = state.cursor = null;
+}
+
+function choose(name) {
+  putOnStage(stage.crate, name);
   show();
 }
 
-let stages = [];
-const watcher = new IntersectionObserver((entries) => {
-  for (const entry of entries) entry.target.stage.seen = entry.isIntersecting;
-});
-
-function setStages() {
-  watcher.disconnect();
-  const names = state.all ? [...named.keys()] : [state.name, state.second].filter((name) => named.has(name));
-  stages = names.map((name) => new Stage(name));
-  for (const stage of stages) {
-    stage.figure.stage = stage;
-    watcher.observe(stage.figure);
-  }
-  at("stages").replaceChildren(...stages.map((stage) => stage.figure));
+/** Dresses the crate in a skin, as soon as its images are there. */
+async function wear(skin) {
+  state.skin = skin;
+  const dress = await dressed(now, skin);
+  dresses.set(skin, dress);
+  if (skin !== state.skin) return; // another one was chosen meanwhile
+  putOnStage(dress, stage.show?.name, true);
   show();
 }
 
-/** Paints what can be seen now. */
-function show() {
-  for (const stage of stages) if (stage.seen) stage.paint();
-  const stage = stages.find((one) => one.animation.name === state.name) ?? stages[0];
-  if (!stage) return;
-  const step = stage.step(), index = stage.animation.frames[step], lies = document_.frames[index].sheet;
-  at("now").textContent = `step ${step + 1} of ${stage.animation.frames.length}: ${told(index)}, ${stage.animation.durations[step]} ms`;
-  const said = foundOn.get(document_.frames[index].name) ?? [];
-  at("found").textContent = said.join(" · ");
-  if (lies !== state.sheet && at("sheet") === null) state.sheet = lies;
-  mark(index);
-}
-
-function told(index) {
-  const frame = document_.frames[index];
-  const turned = frame.turned ? ", turned" : "", mirror = frame.mirror ? `, mirrored ${frame.mirror}` : "";
-  return `${index} ${shown(frame.name)}: box ${frame.box.join(" ")}${turned}${mirror}, canvas ${frame.canvas.join(" × ")}, ` +
-    `offset ${frame.offset.join(" ")}, pivot ${frame.pivot.join(" ")}`;
-}
-
-let drawn = -1;
-/** Draws the sheet if another one is wanted, and puts the mark round a frame on it. */
-function mark(index) {
-  const board = at("board"), image = crate.images[state.sheet];
-  if (!image) return;
-  if (drawn !== state.sheet) {
-    drawn = state.sheet;
-    board.width = image.width;
-    board.height = image.height;
-    const context = board.getContext("2d"), side = Math.max(4, Math.round(image.width / 80));
-    context.fillStyle = "#ffffff";
-    context.fillRect(0, 0, image.width, image.height);
-    context.fillStyle = "#d9dde4";
-    for (let y = 0; y < image.height; y += side) {
-      for (let x = y / side % 2 ? side : 0; x < image.width; x += 2 * side) context.fillRect(x, y, side, side);
-    }
-    context.drawImage(image, 0, 0);
-  }
-  const { sheet: lies, box: [x, y, w, h] } = document_.frames[index], style = at("mark").style;
-  at("mark").hidden = lies !== state.sheet;
-  style.left = `${100 * x / image.width}%`;
-  style.top = `${100 * y / image.height}%`;
-  style.width = `${100 * w / image.width}%`;
-  style.height = `${100 * h / image.height}%`;
-}
-
-function moveBy(steps) {
-  const stage = stages.find((one) => one.animation.name === state.name) ?? stages[0];
-  if (!stage) return;
-  setPlaying(false);
-  const one = asPlayed(stage.animation), order = turnOf(one);
-  const starts = [0], times = timesOf(one);
-  for (const step of order) starts.push(starts[starts.length - 1] + times[step]);
-  const length = starts.pop();
-  const time = ((state.time % length) + length) % length;
-  let place = 0;
-  while (place + 1 < starts.length && starts[place + 1] <= time + 0.001) place++;
-  state.time = starts[(place + steps + starts.length) % starts.length];
+/** Makes ready what is compared with. */
+async function prepareOther() {
+  const [kind, name] = splitAt(state.against);
+  if (kind === "skin" && !dresses.has(name)) dresses.set(name, await dressed(now, name));
+  if (kind === "before" && before && !dresses.has("/before")) dresses.set("/before", await dressed(before, ""));
+  told = "";
   show();
 }
 
 function setPlaying(playing) {
   state.playing = playing;
-  at("play").textContent = playing ? "pause" : "play";
+  const said = playing ? "Pause" : "Play";
+  at("play").dataset.is = playing ? "playing" : "paused";
+  at("play").setAttribute("aria-label", said);
+  at("play").title = `${said} (space)`;
 }
 
-let before = 0;
-function tick(now) {
-  if (state.playing) {
-    state.time += Math.min(now - before, 250) * state.speed;
-    show();
-  }
-  before = now;
+/** Goes so many steps of a turn on, and stops there. */
+function moveBy(steps) {
+  setPlaying(false);
+  line.follows = true;
+  const one = played(stage.show), turn = turnOf(one), place = placeAt(one, turn, state.time);
+  state.time = turn[(place + steps + turn.length) % turn.length].start;
+  show();
+}
+
+let last = 0;
+function tick(moment) {
+  const passed = Math.min(moment - last, 250);
+  if (state.playing) state.time += passed * state.speed;
+  if (!reel.rests) reel.clock += passed;
+  show();
+  last = moment;
   requestAnimationFrame(tick);
 }
 
-function whole(input, least, most) {
-  return Math.min(most, Math.max(least, Math.round(Number(input.value) || least)));
+let written = "", writing = 0;
+/** Keeps the address such that it leads to what is seen now. */
+function tellAddress() {
+  const text = addressNow();
+  if (text === written) return;
+  written = text;
+  clearTimeout(writing);
+  writing = setTimeout(() => history.replaceState(null, "", `#${written}`), 250);
+}
+
+function addressNow() {
+  const address = new URLSearchParams();
+  if (stage.show) address.set(stage.show.still ? "still" : "animation", stage.show.name);
+  if (!state.playing && stage.show) address.set("step", stepNow() + 1);
+  for (const key of IN_ADDRESS) {
+    const value = key === "part" ? state.part?.map((step) => step + 1).join("-") ?? null : state[key];
+    if (value !== AT_FIRST[key]) address.set(key, value);
+  }
+  return address.toString();
+}
+
+/** Takes what the address asks for; whatever makes no sense is passed over. */
+async function readAddress() {
+  const address = new URLSearchParams(location.hash.slice(1)), number = (key, least, most) => {
+    const value = Number(address.get(key));
+    return Number.isFinite(value) && value >= least && value <= most ? value : null;
+  };
+  for (const key of IN_ADDRESS) if (key !== "part") state[key] = AT_FIRST[key];
+  for (const key of ["pivot", "shapes", "canvas", "path", "mirrored"]) state[key] = address.get(key) === "true";
+  for (const [key, among] of Object.entries({ guide: ["line", "rosette"], smooth: ["smooth", "crisp"], backdrop: ["light", "dark", "own"], compared: ["slider", "difference"], inStep: ["step"] })) {
+    if (among.includes(address.get(key))) state[key] = address.get(key);
+  }
+  state.zoom = number("zoom", 1 / 64, 32) || "fit";
+  state.onion = Math.round(number("onion", 0, 8) ?? 0);
+  state.speed = number("speed", 0.05, 4) || 1;
+  state.fps = number("fps", 0, 240) ?? 0;
+  if (/^#[0-9a-f]{6}$/i.test(address.get("color") ?? "")) state.color = address.get("color");
+  if ([...at("against").options].some((option) => option.value === address.get("against"))) state.against = address.get("against");
+  const skin = address.get("skin") ?? "";
+  state.skin = skinsOf(now).includes(skin) ? skin : "";
+  dresses.set(state.skin, await dressed(now, state.skin));
+  putOnStage(dresses.get(state.skin), address.get("animation") ?? address.get("still"));
+  const [first, end] = (address.get("part") ?? "").split("-").map(Number);
+  if (stage.show && first >= 1 && end >= first && end <= stage.show.frames.length) setPart(first - 1, end - 1);
+  const step = stage.show && number("step", 1, stage.show.frames.length);
+  if (step) seekStep(Math.round(step) - 1);
+  setPlaying(!step && !reel.rests);
+  await prepareOther();
 }
 
 function listen() {
-  const on = (id, kind, change) => at(id)?.addEventListener(kind, () => { change(at(id)); show(); });
-  on("animation", "change", (input) => { state.name = input.value; state.time = 0; setStages(); });
-  on("second", "change", (input) => { state.second = input.value; state.time = 0; setStages(); });
-  on("all", "change", (input) => { state.all = input.checked; state.time = 0; setStages(); });
-  on("loop", "change", (input) => { state.loop = input.checked; state.time = 0; });
-  on("speed", "input", (input) => { state.speed = input.value / 100; at("speed-said").textContent = `${input.value}%`; });
-  on("fps", "input", (input) => { state.fps = Math.max(0, Number(input.value) || 0); });
-  on("onion", "input", (input) => { state.onion = whole(input, 0, 8); });
-  on("strength", "input", (input) => { state.strength = input.value / 100; });
-  on("zoom", "input", (input) => { state.zoom = whole(input, 1, 32); });
-  on("backdrop", "change", (input) => { state.backdrop = input.value; });
-  on("color", "input", (input) => { state.color = input.value; state.backdrop = at("backdrop").value = "own"; });
-  for (const id of ["ground", "pivot", "mirrored"]) on(id, "change", (input) => { state[id] = input.checked; });
-  at("skin")?.addEventListener("change", async () => {
-    const skin = at("skin").value, images = await imagesOf(skin);
-    if (skin !== at("skin").value) return; // another one was chosen meanwhile
-    crate.images = images;
-    state.skin = skin;
-    drawn = -1;
+  const ask = (control) => {
+    const key = control.dataset.sets;
+    if (control.type === "checkbox") state[key] = control.checked;
+    else if (control.type === "number" || control.type === "range") {
+      const value = control.value === "" ? 0 : Number(control.value), times = Number(control.dataset.times ?? 1);
+      if (Number.isFinite(value)) state[key] = Math.min(Math.max(value, control.min), control.max) / times;
+      if (control.value === "" && control.placeholder) state[key] = 0;
+    } else state[key] = key === "zoom" && control.value !== "fit" ? Number(control.value) : control.value;
+    if (key === "color") state.backdrop = "own";
+    if (key === "skin") wear(state.skin);
+    if (key === "against") prepareOther();
+    if (key === "fps" || key === "again") line.painted = "", setLine();
+    if (key === "sheet") state.sheet = Number(control.value);
+    show();
+  };
+  for (const control of document.querySelectorAll("[data-sets]")) {
+    control.addEventListener(["range", "number", "color"].includes(control.type) ? "input" : "change", () => ask(control));
+  }
+  const press = { play: () => { setPlaying(!state.playing); line.follows = true; }, back: () => moveBy(-1), forward: () => moveBy(1),
+    begin: () => { state.time = 0; }, fit: () => { state.zoom = "fit"; }, nearer: () => zoomBy(1), farther: () => zoomBy(-1),
+    from: () => setPart(stepNow(), state.part?.[1] ?? Infinity), until: () => setPart(state.part?.[0] ?? 0, stepNow()),
+    whole: () => setPart(0, Infinity), measure: toggleMeasure, copy: copyNumbers, "sheet-fit": fitSheet };
+  for (const [id, act] of Object.entries(press)) at(id).addEventListener("click", () => { act(); show(); });
+  listenToStage();
+  listenToLine();
+  listenToReel();
+  listenToSheet();
+  listenToTabs();
+  document.addEventListener("keydown", (event) => pressKey(event, press));
+  document.addEventListener("click", (event) => {
+    for (const fold of document.querySelectorAll(".tools details[open]")) if (!fold.contains(event.target)) fold.open = false;
+  });
+  window.addEventListener("hashchange", async () => {
+    if (location.hash.slice(1) === written) return;
+    await readAddress();
     show();
   });
-  on("sheet", "change", (input) => { state.sheet = Number(input.value); });
-  at("play").addEventListener("click", () => { setPlaying(!state.playing); show(); });
-  at("back").addEventListener("click", () => moveBy(-1));
-  at("forward").addEventListener("click", () => moveBy(1));
-  const press = (id) => at(id).click();
-  const zoomBy = (by) => { at("zoom").value = whole({ value: state.zoom + by }, 1, 32); at("zoom").dispatchEvent(new Event("input")); };
-  const keys = {
-    " ": () => press("play"), ArrowLeft: () => moveBy(-1), ArrowRight: () => moveBy(1), "+": () => zoomBy(1), "-": () => zoomBy(-1),
-    g: () => press("ground"), p: () => press("pivot"), m: () => press("mirrored"), a: () => press("all"),
-    o: () => { at("onion").value = state.onion ? 0 : 2; at("onion").dispatchEvent(new Event("input")); },
-  };
-  document.addEventListener("keydown", (event) => {
-    if (event.ctrlKey || event.altKey || event.metaKey || ["INPUT", "SELECT", "BUTTON"].includes(event.target.tagName)) return;
-    const action = keys[event.key.length === 1 ? event.key.toLowerCase() : event.key];
-    if (!action) return;
-    event.preventDefault();
-    action();
-  });
-  at("board").addEventListener("pointermove", (event) => {
-    const board = at("board"), ratio = board.width / board.clientWidth;
-    const x = event.offsetX * ratio, y = event.offsetY * ratio;
-    const found = document_.frames.flatMap(({ sheet: lies, box: [left, top, w, h] }, index) => {
-      return lies === state.sheet && x >= left && y >= top && x < left + w && y < top + h ? [told(index)] : [];
-    });
-    at("pointed").textContent = found.length ? found.slice(0, 4).join(" · ") : "Point at a frame to read its numbers.";
-  });
-  for (const button of document.querySelectorAll(".go")) {
-    button.addEventListener("click", () => goTo(document_.findings[button.dataset.finding]));
-  }
-  for (const button of document.querySelectorAll(".copy")) {
-    button.addEventListener("click", async () => {
-      const rows = [...at(button.dataset.copies).rows].map((row) => [...row.cells].map((cell) => cell.textContent).join("\t"));
-      const text = rows.join("\n"), said = button.textContent;
-      button.dataset.copied = text;
-      try { await navigator.clipboard.writeText(text); button.textContent = "copied"; } catch { button.textContent = "select and copy by hand"; }
-      setTimeout(() => { button.textContent = said; }, 1500);
-    });
+  for (const button of document.querySelectorAll("[data-frame]")) {
+    button.addEventListener("click", () => goTo(button.dataset.frame, button.dataset.animation));
   }
 }
 
-/** The sheets' images, in a skin or, without a name, their own. */
-function imagesOf(skin) {
-  return Promise.all(document_.sheets.map(async (sheet) => {
-    const image = new Image();
-    image.src = skin ? sheet.skins[skin].data : sheet.data;
-    await image.decode();
-    return image;
-  }));
+function zoomBy(by) {
+  const { width, height } = at("stage");
+  const next = nextZoom(stage.view.zoom, by);
+  stage.view = zoomedAt(stage.view, next, { x: width / 2, y: height / 2 });
+  state.zoom = next;
+}
+
+function toggleMeasure() {
+  state.tool = state.tool === "measure" ? "pan" : "measure";
+  state.ruler = state.cursor = null;
+}
+
+function listenToStage() {
+  const canvas = at("stage");
+  makeMovable(canvas, {
+    view: () => stage.view,
+    look: (view) => { stage.view = view; state.zoom = view.zoom; show(); },
+    fit: () => { state.zoom = "fit"; show(); },
+    point: (place) => { state.pointed = place; tellPointed(); },
+    click: () => { state.ruler = null; show(); },
+    drag: (from, to) => {
+      if (state.tool !== "measure") return false;
+      state.ruler = { from: cornerAt(from), to: cornerAt(to) };
+      state.pointed = to;
+      tellPointed();
+      show();
+      return true;
+    },
+  });
+  canvas.addEventListener("keydown", (event) => {
+    const move = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
+    if (state.tool === "measure" && move) {
+      const far = event.shiftKey ? 10 : 1, { x, y } = state.cursor ?? { x: 0, y: 0 };
+      state.cursor = { x: x + move[0] * far, y: y + move[1] * far };
+      pointWithKeys();
+    } else if (state.tool === "measure" && event.key === "Enter" && state.cursor) {
+      state.ruler = { from: { ...state.cursor, pane: 0 }, to: { ...state.cursor } };
+      pointWithKeys();
+    } else if (event.shiftKey && move) {
+      state.zoom = stage.view.zoom;
+      stage.view = { ...stage.view, x: stage.view.x - move[0] * 40 * dense(), y: stage.view.y - move[1] * 40 * dense() };
+    } else return;
+    event.preventDefault();
+    event.stopPropagation();
+    show();
+  });
+}
+
+/** Points at the pixel under the cursor of the keys; a ruler that has been begun reaches to it. */
+function pointWithKeys() {
+  const scale = grain(stage.view.zoom), { x, y } = state.cursor, [pane] = panesOf(at("stage").width);
+  if (state.ruler) state.ruler = { ...state.ruler, to: { x, y } };
+  state.pointed = { x: pane.x + (state.mirrored ? -x - 0.5 : x + 0.5) * scale, y: stage.view.y + (y + 0.5) * scale };
+  tellPointed();
+}
+
+function pressKey(event, press) {
+  if (event.ctrlKey || event.altKey || event.metaKey) return;
+  const { tagName, type } = event.target;
+  if (tagName === "INPUT" && !["checkbox", "radio"].includes(type) || tagName === "SELECT" || tagName === "SUMMARY") return;
+  if (event.key === " " && tagName === "BUTTON" || tagName === "INPUT" && event.key.startsWith("Arrow")) return;
+  const turn = (key) => { state[key] = !state[key]; };
+  const choice = (key, among) => { state[key] = among[(among.indexOf(state[key]) + 1) % among.length]; };
+  const keys = {
+    " ": press.play, ArrowLeft: press.back, ArrowRight: press.forward, Home: () => seekAndStop(0), End: () => seekAndStop(Infinity),
+    ArrowUp: () => choose(neighbour(-1).show.name), ArrowDown: () => choose(neighbour(1).show.name),
+    "+": press.nearer, "-": press.farther, "0": press.fit, "[": press.from, "]": press.until, "\\": press.whole,
+    o: () => { state.onion = state.onion ? 0 : 2; }, g: () => choice("guide", ["", "line", "rosette"]), p: () => turn("pivot"),
+    s: () => turn("shapes"), c: () => turn("canvas"), w: () => turn("path"), m: () => turn("mirrored"), b: () => turn("boxes"),
+    n: () => turn("names"), r: press.measure, "/": () => at("filter").focus(), "?": () => { at("help").open = !at("help").open; },
+    Escape: () => { for (const fold of document.querySelectorAll("details[open].fold")) fold.open = false; state.ruler = null; },
+  };
+  const act = keys[event.key.length === 1 ? event.key.toLowerCase() : event.key];
+  if (!act || !stage.show) return;
+  event.preventDefault();
+  act();
+  show();
+}
+
+function seekAndStop(step) {
+  setPlaying(false);
+  seekStep(Math.min(step, stage.show.frames.length - 1));
+}
+
+/** Shows the frame, or else the animation, that something is said of. */
+function goTo(frame, animation) {
+  const index = stage.crate.document.frames.findIndex((one) => one.name === frame);
+  at("stage").scrollIntoView({ block: "nearest" });
+  if (index >= 0) {
+    const of = stage.crate.owners[index].find(({ show }) => show.name === animation);
+    if (of && of.show !== stage.show) choose(of.show.name);
+    showFrame(index);
+  } else if (stage.crate.shows.some((one) => one.name === animation)) {
+    choose(animation);
+    setPlaying(true);
+  }
+}
+
+function listenToTabs() {
+  const tabs = [...document.querySelectorAll("[role=tab]")];
+  const open = (tab) => {
+    for (const one of tabs) {
+      const isIt = one === tab;
+      one.setAttribute("aria-selected", isIt);
+      one.tabIndex = isIt ? 0 : -1;
+      at(one.getAttribute("aria-controls")).hidden = !isIt;
+    }
+    numbers.told = "";
+    show();
+  };
+  tabs.forEach((tab, place) => {
+    tab.addEventListener("click", () => open(tab));
+    tab.addEventListener("keydown", (event) => {
+      const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
+      if (!by) return;
+      event.preventDefault();
+      event.stopPropagation();
+      const next = tabs[(place + by + tabs.length) % tabs.length];
+      open(next);
+      next.focus();
+    });
+  });
+}
+
+function fillChoices() {
+  const option = (value, text) => new Option(text, value);
+  for (const zoom of ZOOMS) at("zoom").append(option(zoom, zoomText(zoom)));
+  const against = at("against"), group = (label, options) => {
+    if (!options.length) return;
+    const element = document.createElement("optgroup");
+    element.label = label;
+    element.append(...options);
+    against.append(element);
+  };
+  if (before) against.append(option("before:", "what it was before"));
+  group("skins", ["", ...skinsOf(now)].filter((_, __, all) => all.length > 1).map((skin) => option(`skin:${skin}`, shown(skin) || "its own art")));
+  group("animations", now.shows.filter((one) => !one.still).map((one) => option(`animation:${one.name}`, shown(one.name))));
 }
 
 async function start() {
-  crate.images = await imagesOf("");
-  state.name = document_.animations[0]?.name ?? "";
-  state.zoom = whole(at("zoom"), 1, 32);
+  reel.rests = matchMedia("(prefers-reduced-motion: reduce)").matches;
+  fillChoices();
   listen();
-  setStages();
-  if (!named.size) mark(0);
-  window.player = { state, show, stages: () => stages, moveBy, setPlaying };
-  requestAnimationFrame((now) => { before = now; tick(now); });
+  if (before && !location.hash) Object.assign(state, { against: "before:" });
+  if (before) AT_FIRST.against = "before:";
+  dresses.set("", await dressed(now, ""));
+  await readAddress();
+  new ResizeObserver(() => show()).observe(at("stage"));
+  window.lightTable = { state, stage, line, board, reel, numbers, show, choose, seekStep, setPlaying, setPart, stepNow, standOf, pixelsOf, inkOf };
+  listenToBuilds();
+  requestAnimationFrame((moment) => { last = moment; tick(moment); });
 }
 
 start();

@@ -1,0 +1,145 @@
+"""``agile-crate watch``: a crate file's crates, built again whenever something changes."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+import time
+from typing import TYPE_CHECKING
+
+from ..core.errors import UsageError
+from ..core.text import counted, few, quoted, shown
+from ..interrupts import writing
+from ..settings.crate_file import as_key
+from .parser import Parser, add_common
+from .status import Status, status_of
+from .tables import folded
+from .wording import told
+
+if TYPE_CHECKING:
+    from ..jobs.watch import Turn
+
+USAGE = "CRATEFILE"
+
+MEMORY = 1 << 30
+"""Bytes of frames, decoded, that are held from build to build."""
+
+DESCRIPTION = """\
+Builds the crates of a crate file, and builds them again whenever a frame, the crate file, a template or a palette
+changes: a line for each build. With --page there is a page, too, that plays what is drawn as it is drawn. Ctrl-C ends
+it.
+
+The usual call:  agile-crate watch otter.crate.toml --page
+"""
+
+EXAMPLES = """\
+examples (on what 'agile-crate demo' writes):
+  agile-crate watch otter-post/otter-post.crate.toml
+  agile-crate watch otter-post/otter-post.crate.toml --only otter --page
+"""
+
+
+def declare(parser: Parser) -> None:
+    group = parser.section("what is watched")
+    group.add("file", metavar="CRATEFILE", help="a crate file, such as otter.crate.toml")
+    group.add("--only", metavar="NAME", action="append", default=[], help="only this crate of it")
+    group.add("--page", action="store_true", help="serve the page to this machine; it changes as frames do")
+    group = parser.section("what is overwritten")
+    group.add(
+        "--keep-touches", action="store_true", help="take along what was painted on the sheets of the build before"
+    )
+    group.add("--force", action="store_true", help="overwrite files that are not from an earlier build")
+    add_common(parser)
+
+
+def run(arguments: argparse.Namespace) -> int:
+    from .. import GENERATOR
+    from ..jobs.crate_file import is_crate_file
+    from ..jobs.watch import Builder, names_of, watch
+    from ..jobs.workers import workers
+    from ..store.cache import opened
+
+    if not is_crate_file(arguments.file):
+        raise UsageError(
+            f"{shown(arguments.file)} is no crate file; agile-crate draft writes one for folders of frames"
+        )
+    names = names_of(arguments.file, arguments.only)
+    table = None
+    begun = {"": time.perf_counter()}
+
+    def begin(name: str) -> None:
+        begun[name] = time.perf_counter()
+
+    def end(turn: Turn) -> None:
+        _tell(arguments, turn, time.perf_counter() - begun.get(turn.crate, begun[""]))
+
+    def ready() -> None:
+        if not (arguments.quiet or arguments.json):
+            print(f"watching {shown(arguments.file)}: {few(map(shown, names), 8)}; Ctrl-C ends it", flush=True)
+
+    with writing(), workers() as executor, opened(memory=MEMORY) as cache:  # Ctrl-C arrives here
+        try:
+            if arguments.page:
+                from ..jobs.light_table import LightTable
+
+                table = LightTable(names, executor)
+                _tell_page(arguments, table.address)
+            builder = Builder(executor, cache, GENERATOR, arguments.force, arguments.keep_touches, begin, end, table)
+            watch(arguments.file, arguments.only, builder, ready)
+        except KeyboardInterrupt:
+            if not (arguments.quiet or arguments.json):
+                print("\nno longer watching; all files are whole", flush=True)
+        finally:
+            if table:
+                table.close()
+    return Status.DONE
+
+
+def _tell_page(arguments: argparse.Namespace, address: str) -> None:
+    if arguments.json:
+        print(json.dumps({"command": "watch", "page": address}), flush=True)
+    else:
+        print(f"the page: {address}", flush=True)
+
+
+def _tell(arguments: argparse.Namespace, turn: Turn, seconds: float) -> None:
+    """One line of what came of a crate."""
+    if turn.error:
+        sentence = turn.error.sentence.spelled(as_key)
+        where = f"{shown(arguments.file)}, crate {quoted(turn.crate)}: " if turn.crate else ""
+        print(folded(f"agile-crate: error: {where}{sentence}", sys.stderr), file=sys.stderr, flush=True)
+    elif turn.packed:
+        for warning in turn.packed.warnings:
+            print(f"agile-crate: warning: {told(warning)}", file=sys.stderr, flush=True)
+    if arguments.json:
+        print(json.dumps(_document(turn, seconds), ensure_ascii=False), flush=True)
+    elif not (turn.error or arguments.quiet):
+        print(f"{time.strftime('%H:%M:%S')}  {shown(turn.crate)}: {_line(turn, seconds)}", flush=True)
+
+
+def _line(turn: Turn, seconds: float) -> str:
+    if turn.packed is None:
+        assert turn.there is not None
+        return f"nothing to do, {counted(turn.there.frames, 'frame')} as they should be"
+    parts = [
+        f"{counted(len(names), 'frame')} {verb} ({few(map(shown, names), 3)})"
+        for names, verb in ((turn.changed, "changed"), (turn.packed.came, "came"), (turn.packed.went, "went"))
+        if names
+    ]
+    written = [path.name for path in turn.packed.files if path not in turn.packed.kept]
+    parts = parts or [counted(len(turn.packed.crate.frames), "frame")]
+    wrote = f"wrote {few(map(shown, written), 4)}" if written else "no file changed"
+    return f"{', '.join(parts)}; {wrote} in {seconds:.2f} s"
+
+
+def _document(turn: Turn, seconds: float) -> dict[str, object]:
+    """What ``--json`` prints of a build, on one line; docs/commands.md describes it."""
+    document: dict[str, object] = {"command": "watch", "crate": turn.crate, "outcome": turn.outcome}
+    if turn.error:
+        return document | {"error": turn.error.sentence.spelled(as_key), "exit": int(status_of(turn.error))}
+    if turn.packed is None:
+        return document
+    files = [str(path) for path in turn.packed.files if path not in turn.packed.kept]
+    changes = {"changed": turn.changed, "came": turn.packed.came, "went": turn.packed.went}
+    return document | changes | {"files": files, "seconds": round(seconds, 3)}

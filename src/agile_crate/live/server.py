@@ -1,0 +1,213 @@
+"""A small server on 127.0.0.1, behind a random token. It answers from memory what it is told to, and reads no file.
+
+Only GET and HEAD are answered, and only where the request names 127.0.0.1 and the port as its host, so that a page of
+another site that found out the port, or gave its own name our address, gets nothing (DNS rebinding); the token keeps
+out other programs and users of this machine. News go out as server-sent events (HTML, section 9.2).
+"""
+
+from __future__ import annotations
+
+import contextlib
+import hmac
+import queue
+import secrets
+import threading
+from collections.abc import Callable, Iterator
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from typing import Any, NamedTuple
+
+ADDRESS = "127.0.0.1"
+
+PATIENCE = 20
+"""Seconds that a request may take to arrive, and after which a silent stream of news gives a sign of life."""
+
+MOST_STREAMS = 24
+"""Pages that hear news at a time."""
+
+MOST_WAITING = 200
+"""News that wait for a page that does not take them; it is let go then, and comes back by itself."""
+
+
+class Answer(NamedTuple):
+    """What is said to a request: the type of the contents, the contents, and the page's policy, if it is one."""
+
+    kind: str
+    body: bytes
+    policy: str = ""
+
+
+class News(NamedTuple):
+    """One event: its kind, and its contents as one line of text."""
+
+    kind: str
+    line: str
+
+
+Answerer = Callable[[str], Answer | None]
+"""Answers a path below the token, None where there is nothing."""
+
+Greeter = Callable[[str], News | None]
+"""What a page that wants news hears first, by the path that it asks, None where there are no news."""
+
+
+class Server:
+    """A running server: its address, and where news are told."""
+
+    def __init__(self, answer: Answerer, greet: Greeter) -> None:
+        self._token = secrets.token_urlsafe(16)
+        self._streams: list[tuple[str, queue.SimpleQueue[News | None]]] = []
+        self._lock = threading.Lock()
+        self._server = _Server((ADDRESS, 0), _Handler)
+        self._server.asked = _Asked(self, answer, greet)
+        self._thread = threading.Thread(target=self._server.serve_forever, args=(0.1,), daemon=True)
+        self._thread.start()
+
+    @property
+    def host(self) -> str:
+        return f"{ADDRESS}:{self._server.server_address[1]}"
+
+    @property
+    def address(self) -> str:
+        """Where it begins, with the token."""
+        return f"http://{self.host}/{self._token}/"
+
+    def below(self, path: str) -> str | None:
+        """A request's path below the token; None if it does not know the token."""
+        _, token, *rest = [*path.split("/", 2), "", ""][:3]
+        return rest[0] if hmac.compare_digest(token.encode(), self._token.encode()) else None
+
+    def tell(self, path: str, news: News) -> None:
+        """Tells all pages that hear the news at a path."""
+        with self._lock:
+            for place, stream in self._streams:
+                if place == path:
+                    stream.put(news)
+            self._streams = [(place, stream) for place, stream in self._streams if stream.qsize() < MOST_WAITING]
+
+    @contextlib.contextmanager
+    def hearing(
+        self, path: str, greeting: Callable[[], News | None]
+    ) -> Iterator[queue.SimpleQueue[News | None] | None]:
+        """A stream of news, which begins with a greeting; None where there are too many already."""
+        stream: queue.SimpleQueue[News | None] = queue.SimpleQueue()
+        with self._lock:
+            fits = len(self._streams) < MOST_STREAMS
+            first = greeting()
+            if fits and first:
+                stream.put(first)
+                self._streams.append((path, stream))
+        try:
+            yield stream if fits else None
+        finally:
+            with self._lock:
+                self._streams = [one for one in self._streams if one[1] is not stream]
+
+    def hears(self, stream: queue.SimpleQueue[News | None]) -> bool:
+        """Whether a stream is still told anything."""
+        with self._lock:
+            return any(one[1] is stream for one in self._streams)
+
+    def close(self) -> None:
+        """Ends all streams and the server."""
+        with self._lock:
+            for _, stream in self._streams:
+                stream.put(None)
+        self._server.shutdown()
+        self._server.server_close()
+
+
+class _Asked(NamedTuple):
+    server: Server
+    answer: Answerer
+    greet: Greeter
+
+
+class _Server(ThreadingHTTPServer):
+    daemon_threads = True
+    allow_reuse_address = False
+    asked: _Asked
+
+    def handle_error(self, request: Any, client_address: Any) -> None:
+        """A page that went away in the middle is nobody's fault."""
+
+
+class _Handler(BaseHTTPRequestHandler):
+    protocol_version = "HTTP/1.1"
+    server_version = "agile-crate"
+    sys_version = ""
+    timeout = PATIENCE
+    server: _Server
+
+    def do_GET(self) -> None:
+        self._respond(with_body=True)
+
+    def do_HEAD(self) -> None:
+        self._respond(with_body=False)
+
+    def _respond(self, with_body: bool) -> None:
+        asked = self.server.asked
+        hosts, origins = self.headers.get_all("Host", []), self.headers.get_all("Origin", [])
+        below = asked.server.below(self.path)
+        if hosts != [asked.server.host] or any(one != f"http://{asked.server.host}" for one in origins):
+            self._refuse(403, "this page is for this machine alone")
+        elif below is None:
+            self._refuse(404, "there is nothing here; open the address that agile-crate printed")
+        elif with_body and (asked.greet(below)):
+            self._stream(below)
+        elif answer := asked.answer(below):
+            self._send(200, answer, with_body)
+        else:
+            self._refuse(404, "there is nothing here")
+
+    def _refuse(self, status: int, sentence: str) -> None:
+        self.close_connection = True
+        self._send(status, Answer("text/plain; charset=utf-8", f"{sentence}\n".encode()), self.command != "HEAD")
+
+    def send_error(self, code: int, message: str | None = None, _: str | None = None) -> None:
+        """What the standard library refuses by itself: other methods, and what is no request."""
+        self._refuse(code, message or "this is no request that is answered here")
+
+    def _send(self, status: int, answer: Answer, with_body: bool) -> None:
+        self.send_response(status)
+        self._head(answer.kind, answer.policy or "default-src 'none'")
+        self.send_header("Content-Length", str(len(answer.body)))
+        self.end_headers()
+        if with_body:
+            self.wfile.write(answer.body)
+
+    def _head(self, kind: str, policy: str) -> None:
+        said = {
+            "Content-Type": kind,
+            "Content-Security-Policy": f"{policy}; frame-ancestors 'none'",
+            "X-Content-Type-Options": "nosniff",
+            "Referrer-Policy": "no-referrer",
+            "Cross-Origin-Resource-Policy": "same-origin",
+            "Cache-Control": "no-store",
+        }
+        for name, value in said.items():
+            self.send_header(name, value)
+        if self.close_connection:
+            self.send_header("Connection", "close")
+
+    def _stream(self, path: str) -> None:
+        asked = self.server.asked
+        self.close_connection = True
+        with asked.server.hearing(path, lambda: asked.greet(path)) as stream:
+            if stream is None:
+                self._refuse(503, f"{MOST_STREAMS} pages are open already; close one")
+                return
+            self.send_response(200)
+            self._head("text/event-stream", "default-src 'none'")
+            self.end_headers()
+            while asked.server.hears(stream):
+                try:
+                    news = stream.get(timeout=PATIENCE / 2)
+                except queue.Empty:
+                    self.wfile.write(b": here\n\n")
+                    continue
+                if news is None:
+                    return
+                self.wfile.write(f"event: {news.kind}\ndata: {news.line}\n\n".encode())
+
+    def log_message(self, format: str, *args: Any) -> None:
+        """What is asked is nobody's news."""

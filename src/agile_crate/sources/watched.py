@@ -1,0 +1,126 @@
+"""Files that change while we look, told by the system through watchdog."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import queue
+from collections.abc import Iterable, Iterator
+from typing import TYPE_CHECKING
+
+from ..core.crate.file_names import HIDDEN_PREFIX
+
+if TYPE_CHECKING:
+    from watchdog.events import FileSystemEvent, FileSystemEventHandler
+    from watchdog.observers.api import BaseObserver, ObservedWatch
+
+QUIET = 0.08
+"""Seconds without a change after which a burst is over."""
+
+GONE = 0.4
+"""The same, where a file has vanished: programs that save by taking the old file away need a moment."""
+
+TICK = 0.5
+"""Seconds after which a wait looks up, so that it can be interrupted on every system."""
+
+
+class Watch:
+    """Folders that are watched, and the paths that changed in them since they were last asked for."""
+
+    def __init__(self, observer: BaseObserver) -> None:
+        self._observer = observer
+        self._changes: queue.SimpleQueue[str] = queue.SimpleQueue()
+        self._watched: dict[tuple[str, bool], ObservedWatch] = {}
+        self._wanted: set[str] = set()
+
+    def cover(self, paths: Iterable[str]) -> None:
+        """Watches these files and folders, what is in the folders too, and nothing else. Where one is not there yet,
+        the nearest folder above it is watched until it comes."""
+        self._wanted = {os.path.realpath(path or os.curdir) for path in paths}
+        places = set(map(_place_of, self._wanted))
+        deep = {folder for folder, is_deep in places if is_deep}
+        needed = {
+            (folder, is_deep)
+            for folder, is_deep in places
+            if not any(_is_below(folder, top) and (folder, is_deep) != (top, True) for top in deep)
+        }
+        for place in set(self._watched) - needed:
+            with contextlib.suppress(OSError, KeyError):
+                self._observer.unschedule(self._watched.pop(place))
+        for folder, is_deep in needed - set(self._watched):
+            with contextlib.suppress(OSError):
+                self._watched[folder, is_deep] = self._observer.schedule(_handler(self), folder, recursive=is_deep)
+
+    def told(self, event: FileSystemEvent) -> None:
+        """Takes note of what changed, if it is one of those that are watched, in one, or above one; our own files on
+        the way to their places are nobody's change."""
+        if event.event_type in ("opened", "closed_no_write") or (event.is_directory and event.event_type == "modified"):
+            return
+        for path in filter(None, map(os.fsdecode, (event.src_path, event.dest_path))):
+            hidden = os.path.basename(path).startswith(HIDDEN_PREFIX)
+            if not hidden and any(_is_below(path, one) or _is_below(one, path) for one in self._wanted):
+                self._changes.put(path)
+
+    def any_within(self, seconds: float) -> bool:
+        """Waits for a change, and leaves it to be asked for."""
+        try:
+            self._changes.put(self._changes.get(timeout=seconds))
+        except queue.Empty:
+            return False
+        return True
+
+    def next_burst(self) -> set[str]:
+        """Waits for changes, and for quiet after them: the paths that changed."""
+        changed: set[str] = set()
+        while not changed:
+            with contextlib.suppress(queue.Empty):
+                changed.add(self._changes.get(timeout=TICK))
+        while True:
+            try:
+                changed.add(self._changes.get(timeout=GONE if any(map(_is_gone, changed)) else QUIET))
+            except queue.Empty:
+                return changed
+
+
+@contextlib.contextmanager
+def watching() -> Iterator[Watch]:
+    """A watch, until it is left."""
+    from watchdog.observers import Observer
+
+    observer = Observer()
+    observer.start()
+    try:
+        yield Watch(observer)
+    finally:
+        observer.stop()
+        observer.join(5)
+
+
+def _is_gone(path: str) -> bool:
+    return not os.path.lexists(path)
+
+
+def _is_below(path: str, folder: str) -> bool:
+    with contextlib.suppress(ValueError):  # on other drives
+        return os.path.commonpath([path, folder]) == folder
+    return False
+
+
+def _place_of(path: str) -> tuple[str, bool]:
+    """The folder to watch for a path, and whether with all that is in it."""
+    if os.path.isdir(path):
+        return path, True
+    folder = os.path.dirname(path)
+    while not os.path.isdir(folder):
+        folder = os.path.dirname(folder)
+    return folder, False
+
+
+def _handler(watch: Watch) -> FileSystemEventHandler:
+    from watchdog.events import FileSystemEventHandler
+
+    class Handler(FileSystemEventHandler):
+        def on_any_event(self, event: FileSystemEvent) -> None:
+            watch.told(event)
+
+    return Handler()

@@ -1,0 +1,221 @@
+"""What a page that is open has to hear of a build: what went elsewhere on the sheets, and what looks different."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from ..core.color import color_from_hex
+from ..core.crate.draw import Placed, draw_sheet
+from ..core.frame.alpha import flattened
+from ..core.model.crate import Crate, Frame
+from ..core.model.geometry import Box, Offset, Size
+from ..core.pixels import Pixels
+from .page_view import inlined, tables_of, with_images
+
+MOST_PATCHED = 0.25
+"""The share of a sheet that is told in patches; of a sheet that changed more, the whole image is fetched."""
+
+Dress = Sequence[Placed | None]
+"""What is drawn of each frame, straight alpha; None for those that share the box of another."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Board:
+    """What a page shows: a crate, what is drawn of its frames, in its own art and in each skin."""
+
+    crate: Crate
+    dress: Dress
+    skins: Mapping[str, Dress] = field(default_factory=dict)
+
+    def sheet(self, index: int, skin: str = "") -> Pixels:
+        """A whole sheet as its file looks, drawn anew."""
+        sheet = self.crate.sheets[index]
+        dress = self.skins[skin] if skin else self.dress
+        there = [
+            placed for frame, placed in zip(self.crate.frames, dress, strict=True) if placed and frame.on_sheet == index
+        ]
+        return self.finished(draw_sheet(sheet.size, there, sheet.edge_repeat), skin)
+
+    def finished(self, pixels: Pixels, skin: str = "") -> Pixels:
+        """Pixels of a sheet as its file has them: laid over the background, if they are art and there is one."""
+        background = color_from_hex(self.crate.background)
+        if background is None or (skin and self._is_plain(skin)):
+            return pixels
+        return flattened(pixels, background)
+
+    def _is_plain(self, skin: str) -> bool:
+        return any(one.plain for one in self.crate.sheets[0].skins if one.name == skin)
+
+
+def board_of(crate: Crate, sheets: Sequence[Pixels], skins: Mapping[str, Sequence[Pixels]]) -> Board:
+    """The same of sheets that were read: frames are views into them."""
+    return Board(crate, _cut(crate, sheets), {name: _cut(crate, worn) for name, worn in skins.items()})
+
+
+def _cut(crate: Crate, sheets: Sequence[Pixels]) -> Dress:
+    dress: list[Placed | None] = []
+    there: set[tuple[int, Box]] = set()
+    for frame in crate.frames:
+        box, key = frame.box, (frame.on_sheet, frame.box)
+        if not box.w or key in there:
+            dress.append(None)
+            continue
+        there.add(key)
+        stored = sheets[frame.on_sheet][box.y : box.bottom, box.x : box.right]
+        dress.append(Placed(np.rot90(stored) if frame.turned else stored, Offset(0, 0), box, frame.turned))
+    return dress
+
+
+def news_of(
+    before: Board,
+    after: Board,
+    images: Sequence[str],
+    skins: Mapping[str, Sequence[str]],
+    png: Callable[[Pixels], bytes],
+) -> dict[str, Any]:
+    """A build as a page takes it. `images` are the addresses of the whole sheets, and `skins` those of each skin's.
+
+    Cost: pixels that lie where they lay in memory are not looked at; all others are compared once, and those that
+    differ encoded.
+    """
+    dresses = {"": (before.dress, after.dress), **{n: (before.skins[n], after.skins[n]) for n in after.skins}}
+    same = {name: _same(before, old, after, new) for name, (old, new) in dresses.items()}
+    sheets = {
+        name: _sheets(before, after, same[name], new, skins[name] if name else images, _finishing(after, name, png))
+        for name, (_, new) in dresses.items()
+    }
+    return {
+        "crate": with_images(after.crate, images, skins),
+        "tables": tables_of(after.crate),
+        "sheets": sheets.pop(""),
+        "skins": sheets,
+        "changed": _changed(before, after, list(same.values())),
+    }
+
+
+def _finishing(after: Board, skin: str, png: Callable[[Pixels], bytes]) -> Callable[[Pixels], bytes]:
+    return lambda pixels: png(np.ascontiguousarray(after.finished(pixels, skin)))
+
+
+def changed_frames(before: Board, after: Board) -> list[str]:
+    """The names of frames that are new, or look or stand differently, in crate order."""
+    dresses = [
+        (before.dress, after.dress),
+        *((before.skins[n], after.skins[n]) for n in after.skins if n in before.skins),
+    ]
+    return _changed(before, after, [_same(before, old, after, new) for old, new in dresses])
+
+
+def _changed(before: Board, after: Board, same: Sequence[Sequence[Frame | None]]) -> list[str]:
+    old = {frame.name: frame for frame in before.crate.frames}
+    boxes: dict[tuple[int, Box], bool] = {}
+    for index, frame in enumerate(after.crate.frames):
+        if after.dress[index]:
+            boxes[frame.on_sheet, frame.box] = all(one[index] for one in same)
+
+    def is_same(frame: Frame) -> bool:
+        was = old.get(frame.name)
+        return was is not None and _stand(was) == _stand(frame) and boxes.get((frame.on_sheet, frame.box), True)
+
+    return [frame.name for frame in after.crate.frames if not is_same(frame)]
+
+
+def _stand(frame: Frame) -> tuple[object, ...]:
+    return frame.canvas, frame.offset, frame.pivot, frame.turned, frame.mirror, bool(frame.box.w)
+
+
+def _same(before: Board, old: Dress, after: Board, new: Dress) -> list[Frame | None]:
+    """For each frame that is drawn the one of its name before, if both have the same pixels in the same way."""
+    known = {frame.name: index for index, frame in enumerate(before.crate.frames)}
+    owners = {
+        (frame.on_sheet, frame.box): placed for frame, placed in zip(before.crate.frames, old, strict=True) if placed
+    }
+    found: list[Frame | None] = []
+    for frame, placed in zip(after.crate.frames, new, strict=True):
+        was = before.crate.frames[known[frame.name]] if frame.name in known else None
+        there = owners.get((was.on_sheet, was.box)) if was and placed and was.mirror == frame.mirror else None
+        found.append(was if there and placed and _looks_same(there, placed) else None)
+    return found
+
+
+def _looks_same(old: Placed, new: Placed) -> bool:
+    if (old.box.w, old.box.h, old.turned) != (new.box.w, new.box.h, new.turned):
+        return False
+    if old.inside == new.inside and old.pixels.shape == new.pixels.shape:
+        return _lies_there(old.pixels, new.pixels) or np.array_equal(old.pixels, new.pixels)
+    return np.array_equal(_whole(old), _whole(new))
+
+
+def _lies_there(one: Pixels, other: Pixels) -> bool:
+    return one.strides == other.strides and one.__array_interface__["data"][0] == other.__array_interface__["data"][0]
+
+
+def _whole(placed: Placed) -> Pixels:
+    """The box of a frame, as it is stored."""
+    return draw_sheet(Size(placed.box.w, placed.box.h), [placed._replace(box=Box(0, 0, placed.box.w, placed.box.h))])
+
+
+def _sheets(
+    before: Board,
+    after: Board,
+    same: Sequence[Frame | None],
+    dress: Dress,
+    images: Sequence[str],
+    png: Callable[[Pixels], bytes],
+) -> list[dict[str, Any]]:
+    return [_sheet(before, after, same, dress, index, images[index], png) for index in range(len(after.crate.sheets))]
+
+
+def _sheet(
+    before: Board,
+    after: Board,
+    same: Sequence[Frame | None],
+    dress: Dress,
+    index: int,
+    image: str,
+    png: Callable[[Pixels], bytes],
+) -> dict[str, Any]:
+    """How a page comes to a sheet: from the one that it has there (`base`), of which some boxes are cleared, or else
+    from nothing; with boxes that `move` there from sheets before, and `patches`. Or it fetches the `whole` image."""
+    sheet = after.crate.sheets[index]
+    rim, size = sheet.edge_repeat, sheet.size
+    moves: list[tuple[int, ...]] = []
+    patched: list[Placed] = []
+    for frame, placed, was in zip(after.crate.frames, dress, same, strict=True):
+        if placed is None or frame.on_sheet != index or not placed.box.w:
+            continue
+        if was and before.crate.sheets[was.on_sheet].edge_repeat == rim:
+            moves.append((was.on_sheet, *_rimmed(was.box, rim), *_rimmed(placed.box, rim)[:2]))
+        else:
+            patched.append(placed)
+    if sum(placed.box.w * placed.box.h for placed in patched) > MOST_PATCHED * size.w * size.h:
+        return {"base": -1, "clears": [], "moves": [], "patches": [], "whole": image}
+    there = before.crate.sheets[index : index + 1]
+    is_base = bool(there) and there[0].size == size and all(one[0] == index and one[1:3] == one[5:] for one in moves)
+    clears: list[Box] = []
+    if is_base:
+        kept = {one[1:5] for one in moves}
+        boxes = {_rimmed(frame.box, rim) for frame in before.crate.frames if frame.on_sheet == index and frame.box.w}
+        clears = sorted(boxes - kept)
+    patches = [(*_rimmed(placed.box, rim)[:2], inlined(png(_with_rim(placed, rim)))) for placed in patched]
+    return {
+        "base": index if is_base else -1,
+        "clears": clears,
+        "moves": [] if is_base else moves,
+        "patches": patches,
+        "whole": "",
+    }
+
+
+def _rimmed(box: Box, rim: int) -> Box:
+    return Box(box.x - rim, box.y - rim, box.w + 2 * rim, box.h + 2 * rim)
+
+
+def _with_rim(placed: Placed, rim: int) -> Pixels:
+    """A box with its repeated edges."""
+    w, h = placed.box.w, placed.box.h
+    return draw_sheet(Size(w + 2 * rim, h + 2 * rim), [placed._replace(box=Box(rim, rim, w, h))], rim)

@@ -1,0 +1,142 @@
+// Numbers to copy: of the frame, the animation, the sheet or the whole crate, as text, as JSON, or as other files say them.
+
+const pad = (rows) => {
+  const wide = Math.max(...rows.map(([key]) => key.length));
+  return rows.map(([key, value]) => `${key.padEnd(wide)}  ${value}`).join("\n");
+};
+
+const loopText = ({ loop, times }) => loop === "once" && times > 1 ? `${times} times` : loop === "once" ? "once" : loop;
+
+function frameText(index) {
+  const { document: crate } = stage.crate, frame = crate.frames[index], [x, y, w, h] = frame.box;
+  const [wide, high] = crate.sheets[frame.sheet].size, share = (part, of) => Number((part / of).toFixed(6));
+  return pad([
+    ["frame", `${index} ${shown(frame.name)}`],
+    ["sheet", `${frame.sheet} ${shown(crate.sheets[frame.sheet].image)}`],
+    ["box", frame.box.join(" ")],
+    ["turned", frame.turned ? "90° clockwise" : "no"],
+    ...(frame.mirror ? [["mirror", frame.mirror]] : []),
+    ["canvas", frame.canvas.join(" × ")],
+    ["offset", frame.offset.join(" ")],
+    ["pivot", frame.pivot.join(" ")],
+    ["shares", [share(x, wide), share(y, high), share(x + w, wide), share(y + h, high)].join(" ")],
+  ]);
+}
+
+function animationText(one) {
+  const { frames } = stage.crate.document, turn = turnOf(one), names = one.frames.map((index) => shown(frames[index].name));
+  return pad([
+    [one.still ? "still" : "animation", shown(one.name)],
+    ["frames", `${one.frames.length}: ${names.length > 8 ? `${names.slice(0, 4).join(" ")} … ${names[names.length - 1]}` : names.join(" ")}`],
+    ["indices", runsOf(one.frames)],
+    ...(one.still ? [] : [
+      ["rate", `${paceText(one)} fps`],
+      [one.beats ? "beats" : "ms", (one.beats ?? one.durations).join(" ")],
+      ["length", `${secondsText(lengthsOf(one).reduce((sum, time) => sum + time, 0))}${one.loop === "back-and-forth" ? `, there and back ${secondsText(lengthOf(turn))}` : ""}`],
+      ["loop", loopText(one)],
+    ]),
+  ]);
+}
+
+/** Whole numbers, those that follow each other as 3–7. */
+function runsOf(numbers) {
+  const runs = [];
+  for (const number of numbers) {
+    const last = runs[runs.length - 1];
+    if (last && number === last[1] + 1) last[1] = number;
+    else runs.push([number, number]);
+  }
+  return runs.map(([first, last]) => first === last ? first : `${first}–${last}`).join(" ");
+}
+
+function sheetText(index) {
+  const [first, ...rows] = [DATA.sheet_headings, ...DATA.sheet_rows], row = rows[index];
+  return row ? pad(first.map((heading, place) => [heading, row[place]])) : "";
+}
+
+/** Tables as they paste into a spreadsheet. */
+function crateText() {
+  const { shows } = stage.crate, animations = shows.filter((one) => !one.still);
+  const rows = animations.map((one) => [shown(one.name), runsOf(one.frames), one.frames.length, paceText(one), secondsText(lengthsOf(one).reduce((sum, time) => sum + time, 0)), loopText(one)]);
+  const tables = [[DATA.sheet_headings, ...DATA.sheet_rows]];
+  if (rows.length) tables.push([["animation", "indices", "frames", "fps", "length", "loop"], ...rows]);
+  return tables.map((table) => table.map((row) => row.join("\t")).join("\n")).join("\n\n");
+}
+
+/** What a text file says of a name: the lines with it, and those under each that are indented deeper; or all of it. */
+function passageOf(text, name) {
+  const lines = text.split("\n"), within = (edge) => {
+    const parts = name.split(/[^\p{L}\p{N}]+/u).filter(Boolean).map((part) => part.replace(/[^\p{L}\p{N}]/gu, "."));
+    return new RegExp(`(?<!${edge})${parts.join("[^\\p{L}\\p{N}]+")}(?!${edge})`, "iu");
+  };
+  const indent = (line) => line.length - line.trimStart().length;
+  for (const edge of ["[\\p{L}\\p{N}_/.-]", "[\\p{L}\\p{N}]"]) {
+    const sought = within(edge), found = [];
+    for (let place = 0; place < lines.length; place++) {
+      if (!sought.test(lines[place])) continue;
+      found.push(lines[place]);
+      const deep = indent(lines[place]);
+      while (place + 1 < lines.length && lines[place + 1].trim() && (indent(lines[place + 1]) > deep || /^[\])},;\s]+$/.test(lines[place + 1]) && indent(lines[place + 1]) === deep && found.length > 1)) found.push(lines[++place]);
+    }
+    if (found.length) return found.join("\n");
+  }
+  return text;
+}
+
+const LONGEST = 100_000;
+
+/** The text that is asked for. */
+function numbersText() {
+  const { document: crate } = stage.crate, show = stage.show, index = show ? show.frames[stepNow()] : 0, form = state.form;
+  const animation = show && !show.still ? crate.animations[show.index] : null;
+  const of = {
+    frame: () => [frameText(index), crate.frames[index], crate.frames[index].name],
+    animation: () => show ? [animationText(show), animation ?? crate.frames[index], show.name] : ["", null, ""],
+    sheet: () => [sheetText(state.sheet), withoutData(crate.sheets[state.sheet]), crate.sheets[state.sheet].image],
+    crate: () => [crateText(), { ...crate, sheets: crate.sheets.map(withoutData) }, ""],
+  }[state.scope]();
+  if (form === "text") return of[0];
+  if (form === "JSON") return JSON.stringify(of[1], null, 2);
+  const text = numbers.texts.get(form);
+  if (text === undefined) readText(form);
+  return text === undefined ? "" : of[2] ? passageOf(text, of[2]) : text;
+}
+
+/** Unpacks a text file of the crate, when it is first asked for. */
+async function readText(name) {
+  numbers.texts.set(name, "");
+  const bytes = Uint8Array.from(atob(DATA.texts[name]), (letter) => letter.charCodeAt(0));
+  const text = await new Response(new Blob([bytes]).stream().pipeThrough(new DecompressionStream("deflate"))).text();
+  numbers.texts.set(name, text);
+  numbers.told = "";
+  show();
+}
+
+function withoutData({ data, ...sheet }) {
+  if (sheet.skins) sheet.skins = Object.fromEntries(Object.entries(sheet.skins).map(([name, { data: _, ...skin }]) => [name, skin]));
+  return sheet;
+}
+
+const numbers = { told: "", texts: new Map() };
+
+function paintNumbers() {
+  if (at("numbers").hidden) return;
+  const asked = JSON.stringify([state.scope, state.form, stage.show?.name, state.scope === "frame" && stage.show ? stepNow() : 0, state.sheet, stage.version]);
+  if (asked === numbers.told) return;
+  numbers.told = asked;
+  const text = numbersText();
+  at("text").textContent = text.length > LONGEST ? `${text.slice(0, LONGEST)}\n… (copying takes all of it)` : text;
+}
+
+async function copyNumbers() {
+  const text = numbersText(), button = at("copy");
+  button.dataset.copied = text;
+  try {
+    await navigator.clipboard.writeText(text);
+    button.textContent = "copied";
+  } catch {
+    getSelection().selectAllChildren(at("text"));
+    button.textContent = "marked: copy it by hand";
+  }
+  setTimeout(() => { button.textContent = "copy"; }, 1500);
+}

@@ -1,0 +1,201 @@
+// The stage: one show, or two that are compared, drawn by the reader with its pivot on one point.
+
+/** What is on the stage: a crate in a skin, one of its shows, and the view: where the pivot is, and how large. */
+const stage = { crate: now, show: null, view: { zoom: 1, x: 0, y: 0 }, room: null, painted: "" };
+
+/** Crates in their skins, by the skins' names; that of before is under a name that no skin can have. */
+const dresses = new Map();
+
+const played = (show) => asPlayed(show, { fps: state.fps, part: show === stage.show ? state.part : null, again: state.again });
+
+/** The position in the show's whole list that is shown now. */
+function stepNow() {
+  return stepAt(played(stage.show), state.time) + (state.part?.[0] ?? 0);
+}
+
+/** Those that are drawn, each with the part of the canvas that is its own and where its pivot lies. */
+function panesOf(width) {
+  const first = { crate: stage.crate, show: stage.show, step: stepNow(), from: 0, to: width, x: stage.view.x, side: 0 };
+  const other = otherOf(stage);
+  if (!other) return [first];
+  const second = { ...first, ...other, step: stepOfOther(other, stage, first.step), side: 1 };
+  if (state.compared === "difference") return [first, { ...second, from: width }];
+  if (state.compared === "slider") {
+    const cut = Math.round(width * state.cut);
+    return [{ ...first, to: cut }, { ...second, from: cut }];
+  }
+  const half = Math.round(width / 2);
+  return [{ ...first, to: half, x: first.x - width / 4 }, { ...second, from: half, x: second.x + width / 4 }];
+}
+
+/** Brings the view to where all that is shown is as large as it can be. */
+function fitStage() {
+  const canvas = at("stage"), other = otherOf(stage), rooms = [stage.room];
+  if (other) rooms.push(roomOf(other.crate, other.show));
+  const room = {};
+  for (const side of ["left", "top", "right", "bottom"]) room[side] = Math.max(...rooms.map((one) => one[side]));
+  if (state.mirrored) [room.left, room.right] = [room.right, room.left];
+  const halved = other && state.compared === "side" ? 2 : 1, rim = 24 * dense();
+  const art = { w: room.left + room.right, h: room.top + room.bottom };
+  const zoom = fitting(canvas.width / halved - rim, canvas.height - rim, art), one = grain(zoom);
+  const x = Math.round(canvas.width / 2 + (room.left - room.right) / 2 * one);
+  stage.view = { zoom, x, y: Math.round(canvas.height / 2 + (room.top - room.bottom) / 2 * one) };
+}
+
+/** The view as it is asked for: fitted, or as somebody moved it. */
+function lookAtStage() {
+  const resized = fillRoom(at("stage"));
+  if (state.zoom === "fit") fitStage();
+  else if (state.zoom !== stage.view.zoom || resized) {
+    const { width, height } = at("stage");
+    stage.view = zoomedAt(stage.view, state.zoom, { x: width / 2, y: height / 2 });
+  }
+}
+
+function paintStage() {
+  if (!stage.show) return;
+  const canvas = at("stage"), { width, height } = canvas, panes = panesOf(width);
+  const marks = [state.backdrop, state.color, state.onion, state.strength, state.guide, state.pivot, state.shapes, state.canvas, state.path, state.mirrored, state.smooth];
+  const look = JSON.stringify([width, height, stage.view, marks, state.compared, state.cut, state.ruler, state.cursor, state.tool,
+    panes.map((pane) => [pane.crate.skin, pane.show.name, pane.step, pane.from]), stage.version]);
+  if (look === stage.painted) return;
+  stage.painted = look;
+  const context = canvas.getContext("2d", { alpha: false });
+  paintBackdrop(context, width, height);
+  if (panes[1] && state.compared === "difference") paintDifference(context, ...panes);
+  else for (const pane of panes) paintPane(context, pane, height);
+  if (panes[1] && state.compared !== "difference") {
+    context.fillStyle = hue("accent");
+    context.fillRect(panes[1].from - 1, 0, 2, height);
+  }
+  paintRuler(context);
+  at("stage").setAttribute("aria-label", `${shown(stage.show.name)}, step ${panes[0].step + 1} of ${stage.show.frames.length}`);
+}
+
+function paintBackdrop(context, width, height) {
+  context.setTransform(1, 0, 0, 1, 0, 0);
+  context.fillStyle = { checker: () => checkerOf(context, Math.round(8 * dense())), light: () => hue("paper-light"),
+    dark: () => hue("paper-dark"), own: () => state.color }[state.backdrop]();
+  context.fillRect(0, 0, width, height);
+}
+
+/** Draws whatever is given in the art's own coordinates, with the pivot at 0, 0, mirrored if that is asked for. */
+function onArt(context, pane, paint) {
+  const scale = grain(stage.view.zoom);
+  context.save();
+  context.setTransform(state.mirrored ? -scale : scale, 0, 0, scale, pane.x, stage.view.y);
+  paint(scale);
+  context.restore();
+}
+
+function paintPane(context, pane, height) {
+  const { crate, show, step } = pane, { frames } = show, frame = crate.document.frames[frames[step]];
+  const smooth = state.smooth === "auto" ? isPainted(crate, show) : state.smooth === "smooth";
+  context.save();
+  context.beginPath();
+  context.rect(pane.from, 0, pane.to - pane.from, height);
+  context.clip();
+  paintGuide(context, pane, height);
+  context.imageSmoothingEnabled = smooth || stage.view.zoom < 1;
+  context.imageSmoothingQuality = stage.view.zoom < 1 ? "medium" : "low";
+  onArt(context, pane, () => {
+    for (let away = state.onion; away > 0; away--) {
+      context.globalAlpha = state.strength * (state.onion + 1 - away) / state.onion;
+      for (const [other, tint] of [[step - away, hue("before")], [step + away, hue("after")]]) {
+        if (frames[other] === undefined) continue;
+        const [x, y] = crate.document.frames[frames[other]].pivot;
+        context.drawImage(tintedOf(crate, frames[other], tint), -x, -y);
+      }
+    }
+    context.globalAlpha = 1;
+    draw(context, crate, frame, 0, 0);
+  });
+  paintMarks(context, pane, frame);
+  context.restore();
+}
+
+function paintDifference(context, one, two) {
+  const found = differenceOf(one.crate, one.show.frames[one.step], two.crate, two.show.frames[two.step]);
+  context.fillStyle = "#000000";
+  context.imageSmoothingEnabled = stage.view.zoom < 1;
+  onArt(context, one, () => {
+    context.fillRect(-found.left, -found.top, found.canvas.width, found.canvas.height);
+    context.drawImage(found.canvas, -found.left, -found.top);
+  });
+  at("difference").textContent = found.count ? `${counted(found.count, "pixel")} differ${found.count === 1 ? "s" : ""}` : "no pixel differs";
+}
+
+/** The ground through the pivot: a line, or eight directions as seen at three quarters from above. */
+function paintGuide(context, pane, height) {
+  const y = stage.view.y, x = pane.x, thick = Math.max(1, Math.round(dense()));
+  context.fillStyle = context.strokeStyle = hue("ground");
+  if (state.guide === "line") context.fillRect(pane.from, y, pane.to - pane.from, thick);
+  if (state.guide !== "rosette") return;
+  const reach = Math.max(pane.to - pane.from, height);
+  context.lineWidth = thick;
+  context.beginPath();
+  for (let eighth = 0; eighth < 4; eighth++) {
+    const across = reach * Math.cos(Math.PI * eighth / 4), down = reach * Math.sin(Math.PI * eighth / 4) / 2;
+    context.moveTo(x - across, y - down);
+    context.lineTo(x + across, y + down);
+  }
+  context.stroke();
+}
+
+function paintMarks(context, pane, frame) {
+  const { crate, show, step } = pane, [px, py] = frame.pivot, thick = dense();
+  if (state.canvas) {
+    onArt(context, pane, (scale) => {
+      context.lineWidth = thick / scale;
+      context.setLineDash([4 * thick / scale, 4 * thick / scale]);
+      context.strokeStyle = hue("faint");
+      context.strokeRect(-px, -py, ...frame.canvas);
+    });
+  }
+  if (state.shapes) {
+    onArt(context, pane, (scale) => {
+      context.lineWidth = 1.5 * thick / scale;
+      context.strokeStyle = hue("outline");
+      for (const polygon of frame.shape?.polygons ?? []) {
+        context.beginPath();
+        for (const [x, y] of polygon) context.lineTo(x - px, y - py);
+        context.closePath();
+        context.stroke();
+      }
+    });
+  }
+  if (state.path) paintPath(context, pane, standsOf(crate, show, () => { stage.painted = ""; }), step);
+  if (state.pivot) paintCross(context, pane.x, stage.view.y);
+}
+
+function paintCross(context, x, y) {
+  const one = Math.max(1, Math.round(dense()));
+  for (const [reach, width, color] of [[6, 3, hue("paper-light")], [5, 1, hue("pivot")]]) {
+    const long = reach * one, half = (width - 1) / 2 * one;
+    context.fillStyle = color;
+    context.fillRect(x - long, y - half, 2 * long + one, width * one);
+    context.fillRect(x - half, y - long, width * one, 2 * long + one);
+  }
+}
+
+/** The way of the feet (a line) and of the centre of mass (dotted), with where they are now. */
+function paintPath(context, pane, stands, step) {
+  for (const [point, color, dash] of [["feet", hue("feet"), []], ["mass", hue("mass"), [2, 3]]]) {
+    onArt(context, pane, (scale) => {
+      const thick = dense() / scale, dot = ([x, y], reach) => {
+        context.beginPath();
+        context.arc(x, y, reach * thick, 0, 2 * Math.PI);
+        context.fill();
+      };
+      context.lineWidth = 1.5 * thick;
+      context.setLineDash(dash.map((length) => length * thick));
+      context.strokeStyle = context.fillStyle = color;
+      context.beginPath();
+      const there = stands.filter((stand) => stand?.[point]);
+      for (const stand of there) context.lineTo(...stand[point]);
+      context.stroke();
+      for (const stand of there) dot(stand[point], 2);
+      if (stands[step]?.[point]) dot(stands[step][point], 4.5);
+    });
+  }
+}

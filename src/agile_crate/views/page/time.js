@@ -1,0 +1,60 @@
+// Time. All of it goes by the reader's `stepAt`; a part is an animation of fewer frames.
+
+/** An animation as it is to be played: at another rate, only a part of it, again and again. */
+function asPlayed(one, { fps, part, again }) {
+  const [first, last] = part ?? [0, one.frames.length - 1], cut = (list) => list?.slice(first, last + 1);
+  const pace = fps > 0 ? { fps: [fps, 1], beats: one.frames.map(() => 1) } : one;
+  const loop = one.loop === "once" && again ? "forever" : one.loop;
+  return { ...one, frames: cut(one.frames), durations: cut(one.durations), fps: pace.fps, beats: cut(pace.beats), loop };
+}
+
+/** How long each frame is shown, in exact milliseconds. */
+function lengthsOf({ durations, fps, beats }) {
+  return beats ? beats.map((count) => count * 1000 * fps[1] / fps[0]) : durations;
+}
+
+/** One turn as it is played, back and forth both ways: of each place its step, its start and its length. */
+function turnOf(one) {
+  const steps = one.frames.map((_, index) => index), lengths = lengthsOf(one), forth = steps.length;
+  if (one.loop === "back-and-forth") steps.push(...steps.slice(1, -1).reverse());
+  let start = 0;
+  return steps.map((step, place) => {
+    const span = { step, start, length: lengths[step], back: place >= forth };
+    start += span.length;
+    return span;
+  });
+}
+
+const lengthOf = (turn) => turn.length ? turn[turn.length - 1].start + turn[turn.length - 1].length : 0;
+
+/** The place in a turn at a time after the start; what is shown once, or so many times, ends at its last place. */
+function placeAt(one, turn, time) {
+  const length = lengthOf(turn), showings = one.loop === "once" ? Math.max(1, one.times ?? 0) : Infinity;
+  if (time >= length * showings) return turn.length - 1;
+  const within = ((time % length) + length) % length;
+  let place = 0;
+  while (place + 1 < turn.length && turn[place + 1].start <= within + 0.001) place++;
+  return place;
+}
+
+/** A rate as it was meant: 12, 23.976. */
+function rateText([frames, seconds]) {
+  return String(Number((frames / seconds).toFixed(3)));
+}
+
+/** The rate of an animation, the mean if it has none of its own. */
+function paceText(one) {
+  if (one.fps) return rateText(one.fps);
+  const sum = one.durations.reduce((total, time) => total + time, 0);
+  return one.durations.every((time) => time === one.durations[0]) ? rateText([1000, one.durations[0]])
+    : `about ${(1000 * one.durations.length / sum).toFixed(1)}`;
+}
+
+function secondsText(milliseconds) {
+  return `${Number((milliseconds / 1000).toFixed(3))} s`;
+}
+
+/** How long a step is held, in the unit that it was meant in. */
+function holdText(one, step) {
+  return one.beats ? `${counted(one.beats[step], "beat")} at ${rateText(one.fps)} fps` : `${one.durations[step]} ms`;
+}

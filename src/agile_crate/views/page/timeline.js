@@ -1,0 +1,218 @@
+// The time line: a block for each step of a turn, as wide as it lasts. Scrubbed by dragging; its handles make a part.
+
+const LEAST_BLOCK = 18, MOST_BLOCK = 120, RULER = 16, LANE = 52;
+
+/** What the time line shows: the turn of the whole show, pixels to a millisecond, and how far it is scrolled. */
+const line = { turn: [], scale: 1, from: 0, painted: "", held: "", follows: true };
+
+function setLine() {
+  line.turn = turnOf(asPlayed(stage.show, { fps: state.fps, again: state.again }));
+  line.painted = "";
+  measureLine();
+}
+
+function measureLine() {
+  const width = at("line").clientWidth - 2, length = lengthOf(line.turn);
+  const shortest = Math.min(...line.turn.map((span) => span.length));
+  line.scale = Math.min(Math.max(width / length, LEAST_BLOCK / shortest), Math.max(MOST_BLOCK / shortest, 1e-9), 30000 / length);
+  line.from = Math.min(line.from, Math.max(0, length * line.scale - width));
+}
+
+/** The time within the whole turn that is shown now. */
+function timeOnLine() {
+  if (!state.part) {
+    const length = lengthOf(line.turn), one = played(stage.show);
+    if (one.loop === "once" && state.time >= length * Math.max(1, one.times ?? 0)) return length;
+    return ((state.time % length) + length) % length;
+  }
+  const turn = turnOf(played(stage.show)), place = placeAt(played(stage.show), turn, state.time), length = lengthOf(turn);
+  const span = turn[place], step = span.step + state.part[0];
+  const within = Math.min(span.length, (((state.time % length) + length) % length) - span.start);
+  const whole = line.turn.find((one) => one.step === step && one.back === span.back) ?? line.turn.find((one) => one.step === step);
+  return whole.start + within;
+}
+
+function paintLine() {
+  if (!stage.show) return;
+  const canvas = at("lanes");
+  if (fillRoom(canvas)) measureLine();
+  const time = timeOnLine(), width = at("line").clientWidth - 2, head = time * line.scale - line.from;
+  if (state.playing && line.follows && !line.held && (head < 0 || head > width)) line.from = Math.max(0, Math.min(time * line.scale - 30, lengthOf(line.turn) * line.scale - width));
+  at("head").style.transform = `translateX(${Math.round(time * line.scale - line.from)}px)`;
+  placeHandles();
+  tellSlider();
+  const look = JSON.stringify([canvas.width, canvas.height, stage.crate.skin, stage.show.name, stage.version, state.fps, state.part, line.scale, line.from, [...changed.keys()]]);
+  if (look === line.painted) return;
+  line.painted = look;
+  const context = canvas.getContext("2d"), one = dense();
+  context.setTransform(one, 0, 0, one, -line.from * one, 0);
+  context.clearRect(line.from, 0, width + 2, canvas.height);
+  context.font = `10px ${hue("letters")}`;
+  const usual = usualLength();
+  line.turn.forEach((span, place) => {
+    const x = span.start * line.scale, w = span.length * line.scale;
+    if (x + w > line.from && x < line.from + width) paintBlock(context, span, place, x, w, usual);
+  });
+  if (line.turn.some((span) => span.back)) paintTurning(context);
+}
+
+/** The length that most steps have. */
+function usualLength() {
+  const counts = new Map();
+  for (const { length } of line.turn) counts.set(length, (counts.get(length) ?? 0) + 1);
+  return [...counts].sort((a, b) => b[1] - a[1] || a[0] - b[0])[0][0];
+}
+
+function paintBlock(context, span, place, x, w, usual) {
+  const index = stage.show.frames[span.step], frame = stage.crate.document.frames[index];
+  const isOut = state.part && (span.step < state.part[0] || span.step > state.part[1]);
+  context.save();
+  context.beginPath();
+  context.roundRect(x + 0.5, RULER, Math.max(1, w - 1), LANE, 3);
+  context.fillStyle = hue(span.back ? "lane-back" : "lane");
+  context.fill();
+  context.clip();
+  context.globalAlpha = isOut ? 0.3 : span.back ? 0.55 : 1;
+  const room = stage.room, scale = Math.min((LANE - 4) / (room.top + room.bottom), Math.max(w - 4, LANE - 4) / (room.left + room.right), 4);
+  context.imageSmoothingEnabled = scale < 1 || isPainted(stage.crate, stage.show);
+  draw(context, stage.crate, frame, x + w / 2 + (room.left - room.right) / 2 * scale, RULER + LANE / 2 + (room.top - room.bottom) / 2 * scale, scale);
+  context.restore();
+  context.globalAlpha = isOut ? 0.4 : 1;
+  const found = foundOn.get(frame.name);
+  if (found) {
+    context.fillStyle = hue(found[0].severity);
+    context.fillRect(x + 1, RULER, Math.max(1, w - 2), 4);
+  }
+  if (changed.has(index)) {
+    context.fillStyle = hue("flash");
+    context.fillRect(x + 1, RULER + LANE - 4, Math.max(1, w - 2), 4);
+  }
+  context.fillStyle = hue("faint");
+  const number = String(span.step + 1);
+  if (w > context.measureText(number).width + 4) context.fillText(number, x + 3, RULER - 4);
+  const held = span.length / usual;
+  if (held > 1.4) {
+    const told = `×${Number(held.toFixed(1))}`, room = context.measureText(told).width + 6;
+    context.fillStyle = hue("paper");
+    context.fillRect(x + w - room - 2, RULER + LANE - 15, room, 13);
+    context.fillStyle = hue("ink");
+    context.fillText(told, x + w - room + 1, RULER + LANE - 5);
+  }
+  context.globalAlpha = 1;
+}
+
+/** Where it turns round, going back and forth. */
+function paintTurning(context) {
+  const x = line.turn.find((span) => span.back).start * line.scale;
+  context.strokeStyle = context.fillStyle = hue("accent");
+  context.lineWidth = 1.5;
+  context.beginPath();
+  context.moveTo(x - 12, 3);
+  context.arc(x - 6, 7, 4, -Math.PI / 2, Math.PI / 2);
+  context.lineTo(x - 12, 11);
+  context.stroke();
+  context.beginPath();
+  context.moveTo(x - 11, 8);
+  context.lineTo(x - 16, 11);
+  context.lineTo(x - 11, 14);
+  context.fill();
+}
+
+/** The handles of the part, at its ends on the way there. */
+function placeHandles() {
+  const [first, last] = state.part ?? [0, stage.show.frames.length - 1], forth = line.turn.filter((span) => !span.back);
+  const ends = { first: forth[first].start, last: forth[last].start + forth[last].length };
+  for (const [end, time] of Object.entries(ends)) at(end).style.transform = `translateX(${Math.round(time * line.scale - line.from)}px)`;
+  at("first").setAttribute("aria-valuenow", first + 1);
+  at("last").setAttribute("aria-valuenow", last + 1);
+  for (const end of ["first", "last"]) at(end).setAttribute("aria-valuemax", stage.show.frames.length);
+}
+
+function tellSlider() {
+  const slider = at("line"), step = stepNow();
+  slider.setAttribute("aria-valuemax", stage.show.frames.length);
+  slider.setAttribute("aria-valuenow", step + 1);
+  slider.setAttribute("aria-valuetext", `step ${step + 1} of ${stage.show.frames.length}`);
+}
+
+/** The span at a place of the time line. */
+function spanAt(x) {
+  const time = (x + line.from) / line.scale;
+  return line.turn.findLast((span) => span.start <= time) ?? line.turn[0];
+}
+
+/** Shows a moment of the whole turn: in the part, the nearest one that it has. */
+function seek(span) {
+  if (!state.part) {
+    state.time = span.start;
+    return;
+  }
+  const step = Math.min(Math.max(span.step, state.part[0]), state.part[1]) - state.part[0];
+  const turn = turnOf(played(stage.show));
+  state.time = (turn.find((one) => one.step === step && one.back === span.back) ?? turn.find((one) => one.step === step)).start;
+}
+
+/** Shows a step of the show. */
+function seekStep(step) {
+  seek(line.turn.find((span) => span.step === step));
+}
+
+/** Makes a part of the show the one that is played; all of it makes none. */
+function setPart(first, last) {
+  const step = stepNow(), most = stage.show.frames.length - 1;
+  first = Math.min(Math.max(first, 0), most);
+  last = Math.min(Math.max(last, 0), most);
+  state.part = first === 0 && last === most ? null : [Math.min(first, last), Math.max(first, last)];
+  seekStep(step);
+  line.painted = "";
+}
+
+function listenToLine() {
+  const slider = at("line"), across = (event) => event.clientX - slider.getBoundingClientRect().left - 1;
+  const holds = (element, held, move) => {
+    element.addEventListener("pointerdown", (event) => {
+      if (event.button > 0) return;
+      element.setPointerCapture(event.pointerId);
+      line.held = held;
+      move(across(event));
+    });
+    element.addEventListener("pointermove", (event) => { if (line.held === held) move(across(event)); });
+    for (const kind of ["pointerup", "pointercancel"]) element.addEventListener(kind, () => { line.held = ""; });
+  };
+  holds(slider, "head", scrub);
+  for (const end of ["first", "last"]) holds(at(end), end, (x) => dragHandle(end, x));
+  slider.addEventListener("wheel", (event) => {
+    const most = Math.max(0, lengthOf(line.turn) * line.scale - slider.clientWidth + 2);
+    if (!most) return;
+    event.preventDefault();
+    line.from = Math.min(most, Math.max(0, line.from + event.deltaX + event.deltaY));
+    line.follows = false;
+    show();
+  }, { passive: false });
+  for (const [end, by] of [["first", 0], ["last", 1]]) {
+    at(end).addEventListener("keydown", (event) => {
+      const step = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1 }[event.key];
+      if (!step) return;
+      event.preventDefault();
+      event.stopPropagation();
+      const part = [...(state.part ?? [0, stage.show.frames.length - 1])];
+      part[by] += step;
+      if (part[0] <= part[1]) setPart(...part);
+      show();
+    });
+  }
+}
+
+function scrub(x) {
+  setPlaying(false);
+  line.follows = true;
+  seek(spanAt(x));
+  show();
+}
+
+function dragHandle(end, x) {
+  const [first, last] = state.part ?? [0, stage.show.frames.length - 1], { step } = spanAt(x);
+  if (end === "first") setPart(Math.min(step, last), last);
+  else setPart(first, Math.max(step, first));
+  show();
+}
