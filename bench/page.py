@@ -1,9 +1,14 @@
-"""The player page in a browser: how long it takes to open, and how many pictures a second it draws."""
+"""The light table in a browser: how long a large one takes to open, how many pictures a second it draws while it plays,
+and how long it ever keeps the browser busy, all by the browser's own performance interface.
+"""
 
 from __future__ import annotations
 
 import subprocess
 import tempfile
+import time
+from pathlib import Path
+from typing import Any
 
 import numpy as np
 from PIL import Image
@@ -11,33 +16,72 @@ from PIL import Image
 from run import PROGRAM, WORK
 
 FLAGS = ("--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update")
-COUNT = """() => new Promise(done => { let n = 0; const end = performance.now() + 2000;
-    const count = () => { n++; performance.now() < end ? requestAnimationFrame(count) : done(n / 2) }; count() })"""
+WATCH = """window.longTasks = []; new PerformanceObserver(list => { for (const one of list.getEntries())
+    window.longTasks.push([one.startTime, one.duration]) }).observe({ type: "longtask", buffered: true });"""
+OPENED = """() => new Promise(done => { const look = () => { if (window.lightTable?.reel.items.some(one => one.painted))
+    done(performance.now()); else requestAnimationFrame(look) }; look() })"""
+COUNT = """seconds => new Promise(done => { let count = 0; const begin = performance.now(); window.longTasks.length = 0;
+    const next = now => { count++; if (now < begin + 1000 * seconds) requestAnimationFrame(next);
+      else done([count / seconds, Math.max(0, ...window.longTasks.map(one => one[1]))]) }; requestAnimationFrame(next) })"""
+SCROLL = """() => { const reel = document.getElementById("reel"); let y = 0;
+    const next = () => { reel.scrollTop = y += 40; if (y < 4000) requestAnimationFrame(next) }; next() }"""
+
+
+def figure(number: int, side: int) -> Image.Image:
+    """A shaded ball with a soft rim that rolls along."""
+    y, x = np.mgrid[:side, :side] / side
+    across, down = 0.5 + 0.2 * np.cos(number / 3), 0.55 + 0.1 * np.sin(number / 5)
+    far = np.hypot(x - across, y - down)
+    shade = np.clip(1 - 2 * np.hypot(x - across + 0.1, y - down + 0.1), 0, 1)
+    tones = [shade * (90 + number * channel % 160) for channel in (3, 7, 11)]
+    alpha = np.clip((0.3 - far) * side / 2, 0, 1) * 255
+    return Image.fromarray(np.dstack([*tones, alpha]).astype(np.uint8))
+
+
+def crate_of(name: str, animations: int, frames: int, side: int) -> Path:
+    """A crate of small frames, and its page."""
+    folder = WORK / name
+    folder.mkdir(parents=True, exist_ok=True)
+    for number in range(0 if any(folder.iterdir()) else animations * frames):
+        figure(number, side).save(folder / f"a{number // frames:03d}_{number % frames:02d}.png")
+    out = WORK / f"{name}-crate"
+    subprocess.run([PROGRAM, "pack", folder, "--out", out, "--quiet", "--force"], check=True)
+    page = WORK / f"{name}.html"
+    subprocess.run([PROGRAM, "show", f"{out}.json", "--out", page, "--force", "--quiet"], check=True)
+    return page
+
+
+def measured(browser: Any, path: Path) -> tuple[float, float, float, float]:
+    page = browser.new_page()
+    page.add_init_script(WATCH)
+    page.goto(path.as_uri())
+    opened = page.evaluate(OPENED)
+    time.sleep(1)
+    pictures, longest = page.evaluate(COUNT, 4)
+    page.evaluate(SCROLL)
+    _, while_scrolled = page.evaluate(COUNT, 2)
+    page.close()
+    return opened / 1000, pictures, longest, while_scrolled
 
 
 def main() -> None:
     from playwright.sync_api import sync_playwright
 
-    folder, chance = WORK / "many", np.random.default_rng(5)
-    folder.mkdir(parents=True, exist_ok=True)
-    for number in range(0 if any(folder.iterdir()) else 3000):
-        picture = Image.fromarray(chance.integers(0, 256, (24, 24, 4), dtype=np.uint8))
-        picture.save(folder / f"a{number // 10:03d}_{number % 10}.png")
-    subprocess.run([PROGRAM, "pack", folder, "--out", WORK / "many-crate", "--quiet", "--force"], check=True)
-    page_file = WORK / "many.html"
-    subprocess.run([PROGRAM, "show", WORK / "many-crate.json", "--out", page_file, "--force", "--quiet"], check=True)
+    pages = {
+        "500 animations of 20 frames, 24×24": crate_of("page-many", 500, 20, 24),
+        "8 animations of 16 frames, 256×256": crate_of("page-large", 8, 16, 256),
+    }
     with tempfile.TemporaryDirectory() as profile, sync_playwright() as playwright:
         browser = playwright.chromium.launch_persistent_context(
-            profile, executable_path="/usr/bin/chromium", args=list(FLAGS)
+            profile, executable_path="/usr/bin/chromium", args=list(FLAGS), viewport={"width": 1280, "height": 800}
         )
-        page = browser.new_page()
-        page.goto(page_file.as_uri())
-        opened = page.evaluate("performance.timing.loadEventEnd - performance.timing.navigationStart")
-        page.click("#all")
-        drawn = page.evaluate(COUNT)
+        for name, path in pages.items():
+            opened, pictures, longest, scrolled = measured(browser, path)
+            print(f"{'page of ' + name + ': opens':52}{opened:>8.2f}s (goal: below 2)")
+            print(f"{'  pictures a second, playing':52}{pictures:>8.1f}  (goal: 60)")
+            print(f"{'  longest task while it plays':52}{longest:>7.0f}ms (goal: below 50)")
+            print(f"{'  and while the reel is scrolled':52}{scrolled:>7.0f}ms")
         browser.close()
-    print(f"{'page of 3,000 frames, 300 animations: opens':44}{opened / 1000:>9.3f}s")
-    print(f"{'  all animations at once':44}{drawn:>10.0f} pictures a second (goal: above 20)")
 
 
 if __name__ == "__main__":

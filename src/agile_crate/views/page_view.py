@@ -87,6 +87,7 @@ def page_of(
         "crate": with_images(crate, images, skins),
         "findings": [{"frames": f.frames, "severity": f.severity, "what": f.what} for f in findings],
         "texts": packed_texts(texts),
+        "differs": [change.name for change in against.changes if change.kind != "moved"] if against else [],
         **tables_of(crate),
     }
     if against:

@@ -3,7 +3,7 @@
 /** The pane at a place of the stage, and the place as the art has it, from the pivot. */
 function artOnStage(place) {
   const panes = panesOf(at("stage").width), pane = panes.find((one) => place.x >= one.from && place.x < one.to) ?? panes[0];
-  const { x, y } = artAt({ ...stage.view, x: pane.x }, place);
+  const { x, y } = artAt({ ...stage.view, x: pane.x, y: pane.y }, place);
   return { pane, x: state.mirrored ? -x : x, y };
 }
 
@@ -28,8 +28,8 @@ function pixelOf(image, x, y, later) {
   const known = exactly.images.get(image);
   if (known === undefined) {
     exactly.images.set(image, null);
-    if (image instanceof HTMLImageElement) {
-      createImageBitmap(image, { premultiplyAlpha: "none", colorSpaceConversion: "none" })
+    if (sources.has(image)) {
+      createImageBitmap(sources.get(image), { premultiplyAlpha: "none", colorSpaceConversion: "none" })
         .then((bitmap) => { exactly.images.set(image, bitmap); later(); }, () => {});
     }
   }

@@ -11,8 +11,11 @@ function shown(name) {
   return name.replace(/[\p{C}\p{Zl}\p{Zp}]/gu, (c) => `\\u${c.codePointAt(0).toString(16).padStart(4, "0")}`);
 }
 
+/** A whole number with its thousands set apart. */
+const grouped = (count) => String(count).replace(/\B(?=(\d{3})+$)/g, ",");
+
 function counted(count, noun) {
-  return `${count.toLocaleString("en")} ${noun}${count === 1 ? "" : "s"}`;
+  return `${grouped(count)} ${noun}${count === 1 ? "" : "s"}`;
 }
 
 /**
@@ -59,12 +62,20 @@ async function dressed(crate, skin) {
   return { ...crate, images: await crate.worn.get(skin), skin };
 }
 
+/** The images that bitmaps were made of. */
+const sources = new WeakMap();
+
+/** An image, decoded once and for all. */
 async function imageFrom(source) {
   const image = new Image();
-  image.src = source;
-  await image.decode();
-  return image;
+  await new Promise((loaded, failed) => Object.assign(image, { onload: loaded, onerror: failed, src: source }));
+  const bitmap = await createImageBitmap(image);
+  sources.set(bitmap, image);
+  return bitmap;
 }
+
+/** The frames and animations that are not as they were before. */
+const differs = new Set(DATA.differs);
 
 /** Findings by the names of frames, the worst first. */
 const foundOn = new Map();

@@ -294,12 +294,13 @@ function listenToStage() {
 function pointWithKeys() {
   const scale = grain(stage.view.zoom), { x, y } = state.cursor, [pane] = panesOf(at("stage").width);
   if (state.ruler) state.ruler = { ...state.ruler, to: { x, y } };
-  state.pointed = { x: pane.x + (state.mirrored ? -x - 0.5 : x + 0.5) * scale, y: stage.view.y + (y + 0.5) * scale };
+  state.pointed = { x: pane.x + (state.mirrored ? -x - 0.5 : x + 0.5) * scale, y: pane.y + (y + 0.5) * scale };
   tellPointed();
 }
 
 function pressKey(event, press) {
   if (event.ctrlKey || event.altKey || event.metaKey) return;
+  if (event.key === "Escape") closeFolds();
   const { tagName, type } = event.target;
   if (tagName === "INPUT" && !["checkbox", "radio"].includes(type) || tagName === "SELECT" || tagName === "SUMMARY") return;
   if (event.key === " " && tagName === "BUTTON" || tagName === "INPUT" && event.key.startsWith("Arrow")) return;
@@ -312,13 +313,21 @@ function pressKey(event, press) {
     o: () => { state.onion = state.onion ? 0 : 2; }, g: () => choice("guide", ["", "line", "rosette"]), p: () => turn("pivot"),
     s: () => turn("shapes"), c: () => turn("canvas"), w: () => turn("path"), m: () => turn("mirrored"), b: () => turn("boxes"),
     n: () => turn("names"), r: press.measure, "/": () => at("filter").focus(), "?": () => { at("help").open = !at("help").open; },
-    Escape: () => { for (const fold of document.querySelectorAll("details[open].fold")) fold.open = false; state.ruler = null; },
+    Escape: () => { state.ruler = null; },
   };
   const act = keys[event.key.length === 1 ? event.key.toLowerCase() : event.key];
   if (!act || !stage.show) return;
   event.preventDefault();
   act();
   show();
+}
+
+/** Closes what is unfolded, and gives its heading the focus back. */
+function closeFolds() {
+  for (const fold of document.querySelectorAll(".fold[open]")) {
+    if (fold.contains(document.activeElement)) fold.querySelector("summary").focus();
+    fold.open = false;
+  }
 }
 
 function seekAndStop(step) {

@@ -13,7 +13,14 @@ function setReel() {
     const canvas = document.createElement("canvas"), about = document.createElement("small");
     canvas.width = canvas.height = THUMB * Math.min(2, Math.ceil(dense()));
     name.textContent = shown(show.name);
-    about.textContent = show.still ? "still" : `${counted(show.frames.length, "frame")}, ${secondsText(lengthOf(turnOf(show)))}`;
+    about.textContent = show.still ? "still" : `${counted(show.frames.length, "frame")}, ${secondsText(lengthOf(turnOf(show)), 2)}`;
+    const dots = dotsOf(show).map(([kind, title]) => {
+      const dot = document.createElement("i");
+      dot.style.background = `var(--${kind})`;
+      dot.title = title;
+      return dot;
+    });
+    name.append(...dots);
     text.append(name, about);
     button.append(canvas, text);
     button.tabIndex = -1;
@@ -28,6 +35,15 @@ function setReel() {
   markReel();
 }
 
+/** What is to be seen of a show at first sight: that something was found about it, and that it changed. */
+function dotsOf(show) {
+  const names = show.frames.map((index) => stage.crate.document.frames[index].name), dots = [];
+  const found = names.flatMap((name) => foundOn.get(name) ?? []), worst = ["fault", "doubt", "note"].find((one) => found.some((finding) => finding.severity === one));
+  if (worst) dots.push([worst, found[0].what]);
+  if (differs.has(show.name) || names.some((name) => differs.has(name))) dots.push(["accent", "not as it was before"]);
+  return dots;
+}
+
 function filterReel() {
   const sought = at("filter").value.toLowerCase();
   let count = 0;
@@ -36,7 +52,7 @@ function filterReel() {
     count += !button.hidden;
   }
   at("none").hidden = count > 0;
-  at("reel-count").textContent = sought ? `${count.toLocaleString("en")} of ${reel.items.length.toLocaleString("en")}` : "";
+  at("reel-count").textContent = sought ? `${grouped(count)} of ${grouped(reel.items.length)}` : "";
 }
 
 /** Marks the one that is on the stage; it alone is reached by the tab key, the others from it by the arrows. */

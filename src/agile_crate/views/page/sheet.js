@@ -209,7 +209,7 @@ function listenToSheet() {
   const canvas = at("marks");
   makeMovable(canvas, {
     view: () => board.view,
-    look: (view) => { board.view = view; board.fitted = false; show(); },
+    look: ({ zoom, x, y }) => { board.view = { zoom, x: Math.round(x), y: Math.round(y) }; board.fitted = false; show(); },
     fit: () => { fitSheet(); show(); },
     point: (place) => tellOnSheet(place ? framesAt(place)[0] ?? board.chosen : board.chosen),
     click: (place) => {

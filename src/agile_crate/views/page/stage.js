@@ -6,6 +6,9 @@ const stage = { crate: now, show: null, view: { zoom: 1, x: 0, y: 0 }, room: nul
 /** Crates in their skins, by the skins' names; that of before is under a name that no skin can have. */
 const dresses = new Map();
 
+/** The height that captions take at the top, in pixels of the page. */
+const CAPTION = 26;
+
 const played = (show) => asPlayed(show, { fps: state.fps, part: show === stage.show ? state.part : null, again: state.again });
 
 /** The position in the show's whole list that is shown now. */
@@ -13,19 +16,17 @@ function stepNow() {
   return stepAt(played(stage.show), state.time) + (state.part?.[0] ?? 0);
 }
 
-/** Those that are drawn, each with the part of the canvas that is its own and where its pivot lies. */
+/** Those that are drawn, each with the part of the canvas that is its own and where its pivot lies: on a whole pixel. */
 function panesOf(width) {
-  const first = { crate: stage.crate, show: stage.show, step: stepNow(), from: 0, to: width, x: stage.view.x, side: 0 };
+  const x = Math.round(stage.view.x), y = Math.round(stage.view.y), half = Math.round(width / 2), aside = Math.round(width / 4);
+  const first = { crate: stage.crate, show: stage.show, step: stepNow(), from: 0, to: width, x, y, side: 0 };
   const other = otherOf(stage);
   if (!other) return [first];
   const second = { ...first, ...other, step: stepOfOther(other, stage, first.step), side: 1 };
   if (state.compared === "difference") return [first, { ...second, from: width }];
-  if (state.compared === "slider") {
-    const cut = Math.round(width * state.cut);
-    return [{ ...first, to: cut }, { ...second, from: cut }];
-  }
-  const half = Math.round(width / 2);
-  return [{ ...first, to: half, x: first.x - width / 4 }, { ...second, from: half, x: second.x + width / 4 }];
+  const cut = Math.round(width * state.cut);
+  if (state.compared === "slider") return [{ ...first, to: cut }, { ...second, from: cut }];
+  return [{ ...first, to: half, x: x - aside }, { ...second, from: half, x: x + half - aside }];
 }
 
 /** Brings the view to where all that is shown is as large as it can be. */
@@ -34,12 +35,18 @@ function fitStage() {
   if (other) rooms.push(roomOf(other.crate, other.show));
   const room = {};
   for (const side of ["left", "top", "right", "bottom"]) room[side] = Math.max(...rooms.map((one) => one[side]));
+  if (state.guide || state.pivot || state.path) for (const side in room) room[side] = Math.max(room[side], 0);
+  if (state.canvas) {
+    for (const { canvas: [w, h], pivot: [x, y] } of stage.show.frames.map((index) => stage.crate.document.frames[index])) {
+      for (const [side, reach] of Object.entries({ left: x, top: y, right: w - x, bottom: h - y })) room[side] = Math.max(room[side], reach);
+    }
+  }
   if (state.mirrored) [room.left, room.right] = [room.right, room.left];
-  const halved = other && state.compared === "side" ? 2 : 1, rim = 24 * dense();
+  const halved = other && state.compared === "beside" ? 2 : 1, rim = 20 * dense(), head = CAPTION * dense();
   const art = { w: room.left + room.right, h: room.top + room.bottom };
-  const zoom = fitting(canvas.width / halved - rim, canvas.height - rim, art), one = grain(zoom);
+  const zoom = fitting(canvas.width / halved - rim, canvas.height - head - rim, art), one = grain(zoom);
   const x = Math.round(canvas.width / 2 + (room.left - room.right) / 2 * one);
-  stage.view = { zoom, x, y: Math.round(canvas.height / 2 + (room.top - room.bottom) / 2 * one) };
+  stage.view = { zoom, x, y: Math.round((canvas.height + head) / 2 + (room.top - room.bottom) / 2 * one) };
 }
 
 /** The view as it is asked for: fitted, or as somebody moved it. */
@@ -83,7 +90,7 @@ function paintBackdrop(context, width, height) {
 function onArt(context, pane, paint) {
   const scale = grain(stage.view.zoom);
   context.save();
-  context.setTransform(state.mirrored ? -scale : scale, 0, 0, scale, pane.x, stage.view.y);
+  context.setTransform(state.mirrored ? -scale : scale, 0, 0, scale, pane.x, pane.y);
   paint(scale);
   context.restore();
 }
@@ -127,7 +134,7 @@ function paintDifference(context, one, two) {
 
 /** The ground through the pivot: a line, or eight directions as seen at three quarters from above. */
 function paintGuide(context, pane, height) {
-  const y = stage.view.y, x = pane.x, thick = Math.max(1, Math.round(dense()));
+  const { x, y } = pane, thick = Math.max(1, Math.round(dense()));
   context.fillStyle = context.strokeStyle = hue("ground");
   if (state.guide === "line") context.fillRect(pane.from, y, pane.to - pane.from, thick);
   if (state.guide !== "rosette") return;
@@ -165,7 +172,7 @@ function paintMarks(context, pane, frame) {
     });
   }
   if (state.path) paintPath(context, pane, standsOf(crate, show, () => { stage.painted = ""; }), step);
-  if (state.pivot) paintCross(context, pane.x, stage.view.y);
+  if (state.pivot) paintCross(context, pane.x, pane.y);
 }
 
 function paintCross(context, x, y) {

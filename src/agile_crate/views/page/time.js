@@ -50,8 +50,8 @@ function paceText(one) {
     : `about ${(1000 * one.durations.length / sum).toFixed(1)}`;
 }
 
-function secondsText(milliseconds) {
-  return `${Number((milliseconds / 1000).toFixed(3))} s`;
+function secondsText(milliseconds, digits = 3) {
+  return `${Number((milliseconds / 1000).toFixed(digits))} s`;
 }
 
 /** How long a step is held, in the unit that it was meant in. */

@@ -1,6 +1,6 @@
 // The time line: a block for each step of a turn, as wide as it lasts. Scrubbed by dragging; its handles make a part.
 
-const LEAST_BLOCK = 18, MOST_BLOCK = 120, RULER = 16, LANE = 52;
+const LEAST_BLOCK = 18, MOST_BLOCK = 200, RULER = 16, LANE = 52;
 
 /** What the time line shows: the turn of the whole show, pixels to a millisecond, and how far it is scrolled. */
 const line = { turn: [], scale: 1, from: 0, painted: "", held: "", follows: true };
@@ -83,8 +83,8 @@ function paintBlock(context, span, place, x, w, usual) {
     context.fillStyle = hue(found[0].severity);
     context.fillRect(x + 1, RULER, Math.max(1, w - 2), 4);
   }
-  if (changed.has(index)) {
-    context.fillStyle = hue("flash");
+  if (changed.has(index) || differs.has(frame.name)) {
+    context.fillStyle = hue(changed.has(index) ? "flash" : "accent");
     context.fillRect(x + 1, RULER + LANE - 4, Math.max(1, w - 2), 4);
   }
   context.fillStyle = hue("faint");
