@@ -22,7 +22,8 @@ OPENED = """() => new Promise(done => { const look = () => { if (window.lightTab
     done(performance.now()); else requestAnimationFrame(look) }; look() })"""
 COUNT = """seconds => new Promise(done => { let count = 0; const begin = performance.now(); window.longTasks.length = 0;
     const next = now => { count++; if (now < begin + 1000 * seconds) requestAnimationFrame(next);
-      else done([count / seconds, Math.max(0, ...window.longTasks.map(one => one[1]))]) }; requestAnimationFrame(next) })"""
+      else done([count / seconds, Math.max(0, ...window.longTasks.map(one => one[1]))]) };
+    requestAnimationFrame(next) })"""
 SCROLL = """() => { const reel = document.getElementById("reel"); let y = 0;
     const next = () => { reel.scrollTop = y += 40; if (y < 4000) requestAnimationFrame(next) }; next() }"""
 

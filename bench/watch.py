@@ -48,7 +48,7 @@ def main() -> None:
             while not page.evaluate("!!window.lightTable"):
                 time.sleep(0.05)
             took = []
-            for number in range(6):
+            for _ in range(6):
                 color = [int(part) for part in chance.integers(0, 256, 3)]
                 changed = painted[:512, :512].copy()
                 changed[:64, :64] = (*color, 255)

@@ -88,7 +88,18 @@ def path(run: Run, tmp_path: Path) -> Path:
         save(tmp_path / "frames" / f"swim_{number}.png", pixels)
         save(tmp_path / "frames" / f"dive_{number}.png", art(20, 14, number + 9))
     save(tmp_path / "frames" / "buoy.png", np.full((8, 6, 4), (200, 30, 40, 255), np.uint8))
-    times = ("--fps", "10", "--loop", "swim=back-and-forth", "--loop", "dive=once", "--order", "swim", "--hold", "dive:2=3")
+    times = (
+        "--fps",
+        "10",
+        "--loop",
+        "swim=back-and-forth",
+        "--loop",
+        "dive=once",
+        "--order",
+        "swim",
+        "--hold",
+        "dive:2=3",
+    )
     options = ("--layout", "tight", "--turn", "--effort", "quick", "--mirrored", "left=swim", "--share-mirrored")
     assert run("pack", "frames", "--out", "o", *options, *times).returncode == 0
     done = run("show", "o.json", "--out", "o.html")
@@ -106,7 +117,8 @@ def quiet(page: Any, **asked: Any) -> None:
     """Paused, one to one, crisp, on one colour."""
     wanted = {"zoom": 1, "backdrop": "own", "color": "#102030", "smooth": "crisp", **asked}
     page.evaluate(
-        """asked => { lightTable.setPlaying(false); Object.assign(lightTable.state, asked); lightTable.show() }""", wanted
+        """asked => { lightTable.setPlaying(false); Object.assign(lightTable.state, asked); lightTable.show() }""",
+        wanted,
     )
 
 
@@ -158,7 +170,15 @@ def test_it_plays_at_its_own_rate_and_at_others(path: Path, opened: Callable[...
     assert page.get_attribute("#play", "aria-label") == "Play"
     assert now(page) == "step 1 of 5 · 5 dive_1 · 1 beat at 10 fps"
     at = """time => { lightTable.state.time = time; lightTable.show(); return lightTable.stepNow() + 1 }"""
-    assert [page.evaluate(at, time) for time in (0, 99, 100, 399, 400, 699, 700)] == [1, 1, 2, 2, 3, 5, 1]  # held, again
+    assert [page.evaluate(at, time) for time in (0, 99, 100, 399, 400, 699, 700)] == [
+        1,
+        1,
+        2,
+        2,
+        3,
+        5,
+        1,
+    ]  # held, again
     page.click("summary:has-text('pace')")
     page.uncheck("[data-sets=again]")
     assert [page.evaluate(at, time) for time in (699, 700, 1e6)] == [5, 5, 5]  # shown once, it stays on its last frame
@@ -176,7 +196,10 @@ def test_it_plays_at_its_own_rate_and_at_others(path: Path, opened: Callable[...
     stopped = state(page, "time")
     page.wait_for_timeout(100)
     assert state(page, "time") == stopped > begin
-    page.evaluate("s => { const one = document.getElementById('speed'); one.value = s; one.dispatchEvent(new Event('input')) }", 25)
+    page.evaluate(
+        "s => { const one = document.getElementById('speed'); one.value = s; one.dispatchEvent(new Event('input')) }",
+        25,
+    )
     assert (state(page, "speed"), page.text_content("#speed-said")) == (0.25, "25%")
     page.keyboard.press("End")
     assert "step 5 of 5" in now(page)
@@ -202,13 +225,19 @@ def test_rates_read_as_they_were_meant(run: Run, tmp_path: Path, opened: Callabl
     for name in ("film", "tv", "odd"):
         page.click(f"#reel button:has-text('{name}')")
         said[name] = page.text_content("#title")
-    assert said == {"film": "film · 23.976 fps · forever", "tv": "tv · 3 fps · forever", "odd": "odd · about 10.3 fps · forever"}
+    assert said == {
+        "film": "film · 23.976 fps · forever",
+        "tv": "tv · 3 fps · forever",
+        "odd": "odd · about 10.3 fps · forever",
+    }
 
 
 def test_the_time_line_is_scrubbed_and_plays_parts(path: Path, opened: Callable[..., Any]) -> None:
     page = opened(path, "#animation=dive&step=1")
     box = page.locator("#line").bounding_box()
-    spans = page.evaluate("lightTable.line.turn.map(({ start, length }) => [start * lightTable.line.scale, length * lightTable.line.scale])")
+    spans = page.evaluate(
+        "lightTable.line.turn.map(({ start, length }) => [start * lightTable.line.scale, length * lightTable.line.scale])"
+    )
     assert [round(length / spans[0][1], 2) for _, length in spans] == [1, 3, 1, 1, 1]  # as wide as they last
     middle = [box["x"] + 1 + start + length / 2 for start, length in spans]
     page.mouse.move(middle[1], box["y"] + 40)
@@ -249,7 +278,16 @@ def test_the_time_line_is_scrubbed_and_plays_parts(path: Path, opened: Callable[
 
 def test_a_part_of_back_and_forth_turns_at_its_ends(path: Path, opened: Callable[..., Any]) -> None:
     page = opened(path, "#animation=swim&part=2-4&step=2")
-    assert page.evaluate("lightTable.line.turn.map(one => one.step + 1)") == [1, 2, 3, 4, 5, 4, 3, 2]  # both ways are seen
+    assert page.evaluate("lightTable.line.turn.map(one => one.step + 1)") == [
+        1,
+        2,
+        3,
+        4,
+        5,
+        4,
+        3,
+        2,
+    ]  # both ways are seen
     at = """time => { lightTable.state.time = time; lightTable.show(); return lightTable.stepNow() + 1 }"""
     assert [page.evaluate(at, 100 * beat) for beat in range(6)] == [2, 3, 4, 3, 2, 3]
     page.mouse.move(0, 0)
@@ -264,7 +302,10 @@ def test_zoom_stays_at_the_pointer_and_dragging_pans(path: Path, opened: Callabl
     page = opened(path, "#animation=swim&step=1")
     quiet(page, zoom="fit")
     fitted = page.evaluate("lightTable.stage.view")
-    size, room = page.evaluate("[document.getElementById('stage').width, document.getElementById('stage').height]"), page.evaluate("lightTable.stage.room")
+    size, room = (
+        page.evaluate("[document.getElementById('stage').width, document.getElementById('stage').height]"),
+        page.evaluate("lightTable.stage.room"),
+    )
     wide, high = room["left"] + room["right"], room["top"] + room["bottom"]
     assert fitted["zoom"] == min(32, (size[0] - 20) // wide, (size[1] - 46) // high)
     box = page.locator("#stage").bounding_box()
@@ -378,7 +419,9 @@ def test_the_pixel_under_the_pointer_is_told_exactly(run: Run, tmp_path: Path, o
     box, view = page.locator("#stage").bounding_box(), page.evaluate("lightTable.stage.view")
 
     def point(column: int, row: int) -> None:
-        place = [view[axis] + (at + 0.5 - middle) * 8 for axis, at, middle in zip("xy", (column, row), pivot, strict=True)]
+        place = [
+            view[axis] + (at + 0.5 - middle) * 8 for axis, at, middle in zip("xy", (column, row), pivot, strict=True)
+        ]
         page.mouse.move(box["x"] + place[0], box["y"] + place[1])
 
     point(9, 9)
@@ -434,21 +477,30 @@ def test_two_are_compared(path: Path, opened: Callable[..., Any]) -> None:
         page.click(f"#reel button:has-text('{name}')")
         page.evaluate("() => { lightTable.seekStep(0); lightTable.show() }")
         middle = round(page.evaluate("lightTable.stage.view.x"))
-        assert np.array_equal(beside[:, place - reach : place + reach], canvas(page)[:, middle - reach : middle + reach]), name
+        assert np.array_equal(
+            beside[:, place - reach : place + reach], canvas(page)[:, middle - reach : middle + reach]
+        ), name
     page.click("#reel button:has-text('swim')")
     page.evaluate("() => { lightTable.seekStep(0); lightTable.state.against = 'animation:left'; lightTable.show() }")
     page.click("summary:has-text('compare')")
     page.select_option("[data-sets=compared]", "slider")
     page.keyboard.press("Escape")
     for cut in (0, 100):
-        page.evaluate("c => { const one = document.getElementById('cut'); one.value = c; one.dispatchEvent(new Event('input')) }", cut)
+        page.evaluate(
+            "c => { const one = document.getElementById('cut'); one.value = c; one.dispatchEvent(new Event('input')) }",
+            cut,
+        )
         assert state(page, "cut") == cut / 100
         if cut == 100:
             assert np.array_equal(canvas(page)[:, :-2], alone[:, :-2])
     page.click("summary:has-text('compare')")
     page.select_option("[data-sets=compared]", "difference")
     first, other = (decode(path.parent / "back" / f"{name}_1.png").astype(int) for name in ("swim", "left"))
-    pivots = [frame["pivot"] for frame in json.loads(path.with_suffix(".json").read_text("utf-8"))["frames"] if frame["name"] in ("swim_1", "left_1")]
+    pivots = [
+        frame["pivot"]
+        for frame in json.loads(path.with_suffix(".json").read_text("utf-8"))["frames"]
+        if frame["name"] in ("swim_1", "left_1")
+    ]
     assert pivots[0] == pivots[1]
     differ = ((first != other).any(axis=2) & ((first[..., 3] > 0) | (other[..., 3] > 0))).sum()
     assert page.text_content("#difference") == f"{differ} pixels differ"
@@ -476,7 +528,12 @@ def test_the_sheet_answers(path: Path, opened: Callable[..., Any]) -> None:
     page.mouse.click(*point(1))
     assert "step 2 of 5 · 1 swim_2" in now(page)  # the stage went to its animation
     mark = page.locator("#mark").bounding_box()
-    expected = [box["x"] + view["x"] + x * view["zoom"], box["y"] + view["y"] + y * view["zoom"], w * view["zoom"], h * view["zoom"]]
+    expected = [
+        box["x"] + view["x"] + x * view["zoom"],
+        box["y"] + view["y"] + y * view["zoom"],
+        w * view["zoom"],
+        h * view["zoom"],
+    ]
     assert [mark[key] for key in ("x", "y", "width", "height")] == pytest.approx(expected, abs=0.6)
     page.mouse.click(*point(1))  # once more: the other frame that lies there
     assert "left_2" in now(page)
@@ -524,7 +581,11 @@ def test_numbers_are_copied_in_every_form(run: Run, tmp_path: Path, opened: Call
     document = json.loads((tmp_path / "o.json").read_text("utf-8"))
     del document["sha256"]  # the seal of the file itself
     assert json.loads(text()) == document["frames"][1]
-    for scope, expected in (("animation", document["animations"][0]), ("sheet", document["sheets"][0]), ("crate", document)):
+    for scope, expected in (
+        ("animation", document["animations"][0]),
+        ("sheet", document["sheets"][0]),
+        ("crate", document),
+    ):
         page.select_option("[data-sets=scope]", scope)
         assert json.loads(text()) == expected, scope
     page.select_option("[data-sets=form]", "text")
@@ -542,7 +603,10 @@ def test_numbers_are_copied_in_every_form(run: Run, tmp_path: Path, opened: Call
 
 
 def test_the_address_leads_back(path: Path, opened: Callable[..., Any]) -> None:
-    page = opened(path, "#animation=dive&step=4&zoom=6&guide=line&onion=2&part=2-5&pivot=true&against=animation%3Aswim&compared=slider")
+    page = opened(
+        path,
+        "#animation=dive&step=4&zoom=6&guide=line&onion=2&part=2-5&pivot=true&against=animation%3Aswim&compared=slider",
+    )
     assert "step 4 of 5 · 8 dive_4" in now(page)
     asked = ("zoom", "guide", "onion", "part", "pivot", "against", "compared", "playing")
     told = [state(page, key) for key in asked]
@@ -557,7 +621,10 @@ def test_the_address_leads_back(path: Path, opened: Callable[..., Any]) -> None:
     assert ("step 5 of 5" in now(page), state(page, "guide"), state(page, "zoom")) == (True, "", "fit")
     page.close()
     odd = opened(path, "#animation=nothing&step=999&zoom=-4&guide=x&part=9-1&skin=x&against=skin:y&onion=1e9&fps=x")
-    assert ([state(odd, key) for key in asked][:6], "swim" in str(odd.text_content("#title"))) == (["fit", "", 0, None, False, ""], True)
+    assert ([state(odd, key) for key in asked][:6], "swim" in str(odd.text_content("#title"))) == (
+        ["fit", "", 0, None, False, ""],
+        True,
+    )
 
 
 def test_hostile_names_stay_names(run: Run, tmp_path: Path, opened: Callable[..., Any]) -> None:
@@ -584,7 +651,12 @@ def test_hostile_names_stay_names(run: Run, tmp_path: Path, opened: Callable[...
 def test_animations_are_found_and_walked_through(path: Path, opened: Callable[..., Any]) -> None:
     page = opened(path, "#animation=swim&step=1")
     assert page.locator("#reel b").all_text_contents() == ["swim", "dive", "left", "buoy"]
-    assert page.locator("#reel small").all_text_contents() == ["5 frames, 0.8 s", "5 frames, 0.7 s", "5 frames, 0.8 s", "still"]
+    assert page.locator("#reel small").all_text_contents() == [
+        "5 frames, 0.8 s",
+        "5 frames, 0.7 s",
+        "5 frames, 0.8 s",
+        "still",
+    ]
     page.keyboard.press("/")
     page.keyboard.type("IV")
     assert page.locator("#reel button:visible").count() == 1
@@ -683,9 +755,7 @@ def test_before_and_after(run: Run, tmp_path: Path, opened: Callable[..., Any]) 
     assert page.is_visible("#changes")
 
 
-def test_of_many_animations_only_those_in_sight_are_drawn(
-    run: Run, tmp_path: Path, opened: Callable[..., Any]
-) -> None:
+def test_of_many_animations_only_those_in_sight_are_drawn(run: Run, tmp_path: Path, opened: Callable[..., Any]) -> None:
     for number in range(1000):
         save(tmp_path / "frames" / f"a{number // 5:03d}_{number % 5}.png", art(6, 6, number))
     run("pack", "frames", "--out", "o")

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from collections.abc import Set as AbstractSet
 from concurrent.futures import Executor
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
+from types import MappingProxyType
 from typing import Literal
 
 from ..core.errors import CrateError, InputError
@@ -60,8 +60,8 @@ class Builder:
 def watch(path: str, only: Sequence[str], builder: Builder, ready: Callable[[], None]) -> None:
     """Builds the crates of a file, calls `ready`, and builds them again whenever something changes, for ever.
 
-    `builder.begin` hears of a crate's name before it is built, and `builder.end` of what came of it. An error is told,
-    and the next change tried. Raises InputError and UsageError only if the crate file is wrong from the first.
+    `builder.begin` hears of a crate's name before it is built, and `builder.end` of what came of it. An error is told
+    once, and the next change tried. Raises InputError and UsageError only if the crate file is wrong from the first.
     """
     orders = _orders(path, only)
     with watching() as watched:
@@ -74,15 +74,24 @@ def watch(path: str, only: Sequence[str], builder: Builder, ready: Callable[[], 
             try:
                 orders = _orders(path, only)
             except CrateError as error:
-                if watched.any_within(GRACE):
-                    continue
-                wrong = {"", *(order.name for order in orders)}
-                for name in wrong:
-                    _tell_wrong(builder, name, error)
-                builder.end(Turn("", "failed", error=error))
+                wrong = _file_wrong(orders, error, builder, wrong, watched)
                 continue
             watched.cover(_places(path, orders))
             wrong = _build_all(orders, builder, watched, wrong)
+
+
+def _file_wrong(
+    orders: Iterable[Order], error: CrateError, builder: Builder, wrong: Mapping[str, str], watched: Watch
+) -> dict[str, str]:
+    """The crate file cannot be read: all its crates are wrong by that."""
+    told = error.sentence.spelled(as_key)
+    if wrong.get("") == told or watched.any_within(GRACE):
+        return dict(wrong)
+    for order in orders:
+        if builder.table:
+            builder.table.failed(order.name, told)
+    builder.end(Turn("", "failed", error=error))
+    return {order.name: told for order in orders} | {"": told}
 
 
 def names_of(path: str, only: Sequence[str]) -> list[str]:
@@ -115,27 +124,27 @@ def _places(path: str, orders: Iterable[Order]) -> Iterator[str]:
 
 
 def _build_all(
-    orders: Iterable[Order], builder: Builder, watched: Watch | None = None, wrong: AbstractSet[str] = frozenset()
-) -> set[str]:
-    """Builds what has to be built; the crates that failed. Of those for which there was nothing to do only the first
-    round tells, and those that were `wrong`. A picture that cannot be read may be on its way: if anything changes
-    within a moment, all is left to the next round."""
-    failed = set()
+    orders: Iterable[Order],
+    builder: Builder,
+    watched: Watch | None = None,
+    wrong: Mapping[str, str] = MappingProxyType({}),
+) -> dict[str, str]:
+    """Builds what has to be built; the crates that failed, with why. Of those for which there was nothing to do only
+    the first round tells, and those that were `wrong`; an error that was told is not told again. A picture that cannot
+    be read may be on its way: if anything changes within a moment, all is left to the next round."""
+    failed: dict[str, str] = {}
     for order in orders:
         turn = _build(order, builder)
+        known, told = wrong.get(order.name), ""
         if turn.error:
-            if watched and isinstance(turn.error, InputError) and watched.any_within(GRACE):
-                return {*wrong, order.name}
-            failed.add(order.name)
-            _tell_wrong(builder, order.name, turn.error)
-        if turn.outcome != "unchanged" or watched is None or order.name in wrong:
+            told = failed[order.name] = turn.error.sentence.spelled(as_key)
+            if watched and told != known and isinstance(turn.error, InputError) and watched.any_within(GRACE):
+                return {**wrong, order.name: ""}
+            if builder.table and told != known:
+                builder.table.failed(order.name, told)
+        if told != known if turn.error else turn.packed or watched is None or known is not None:
             builder.end(turn)
     return failed
-
-
-def _tell_wrong(builder: Builder, name: str, error: CrateError) -> None:
-    if builder.table and name:
-        builder.table.failed(name, error.sentence.spelled(as_key))
 
 
 def _build(order: Order, builder: Builder) -> Turn:

@@ -152,7 +152,7 @@ class _Handler(BaseHTTPRequestHandler):
             self._refuse(403, "this page is for this machine alone")
         elif below is None:
             self._refuse(404, "there is nothing here; open the address that agile-crate printed")
-        elif with_body and (asked.greet(below)):
+        elif with_body and asked.greet(below):
             self._stream(below)
         elif answer := asked.answer(below):
             self._send(200, answer, with_body)
@@ -163,9 +163,9 @@ class _Handler(BaseHTTPRequestHandler):
         self.close_connection = True
         self._send(status, Answer("text/plain; charset=utf-8", f"{sentence}\n".encode()), self.command != "HEAD")
 
-    def send_error(self, code: int, message: str | None = None, _: str | None = None) -> None:
+    def send_error(self, code: int, *_: object) -> None:
         """What the standard library refuses by itself: other methods, and what is no request."""
-        self._refuse(code, message or "this is no request that is answered here")
+        self._refuse(code, "only GET and HEAD are answered here")
 
     def _send(self, status: int, answer: Answer, with_body: bool) -> None:
         self.send_response(status)

@@ -1,0 +1,297 @@
+"""`watch`: it builds when something changes, waits for what is being written, survives errors, and its page plays along."""
+
+from __future__ import annotations
+
+import json
+import queue
+import shutil
+import signal
+import subprocess
+import threading
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+
+from conftest import PROGRAM, art, decode, metadata, save, tool, tree
+
+PATIENCE = 60
+
+CRATES = """\
+[crate.otter]
+from = "frames/otter"
+out = "build/otter"
+columns = 2
+
+[crate.gull]
+from = "frames/gull"
+out = "build/gull"
+"""
+
+
+class Watching:
+    """A running watch: its lines, as they come."""
+
+    def __init__(self, folder: Path, *options: str) -> None:
+        self.program = subprocess.Popen(
+            [PROGRAM, "watch", "p.crate.toml", *options], cwd=folder, text=True, encoding="utf-8",
+            stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
+        )  # fmt: skip
+        self.lines: queue.Queue[str] = queue.Queue()
+        self.reader = threading.Thread(target=self._read)
+        self.reader.start()
+
+    def _read(self) -> None:
+        assert self.program.stdout
+        for line in self.program.stdout:
+            self.lines.put(line.rstrip("\n"))
+
+    def line(self, part: str = "") -> str:
+        """The next line with this part."""
+        passed = []
+        while True:
+            try:
+                passed.append(self.lines.get(timeout=PATIENCE))
+            except queue.Empty:
+                pytest.fail(f"no line with {part!r} came, but {passed}")
+            if part in passed[-1]:
+                return passed[-1]
+
+    def rest(self) -> list[str]:
+        """The lines that nobody has asked for yet."""
+        found = []
+        while not self.lines.empty():
+            found.append(self.lines.get())
+        return found
+
+    def end(self) -> int:
+        self.program.send_signal(signal.SIGINT)
+        return self.program.wait(PATIENCE)
+
+
+@pytest.fixture
+def project(tmp_path: Path) -> Path:
+    for name in ("otter", "gull"):
+        for number in (1, 2, 3):
+            save(tmp_path / "frames" / name / f"swim_{number}.png", art(12, 10, number))
+    (tmp_path / "p.crate.toml").write_text(CRATES, "utf-8")
+    return tmp_path
+
+
+@pytest.fixture
+def watch(project: Path) -> Iterator[Callable[..., Watching]]:
+    running: list[Watching] = []
+
+    def start(*options: str) -> Watching:
+        running.append(Watching(project, *options))
+        return running[-1]
+
+    yield start
+    for one in running:
+        if one.program.poll() is None:
+            one.program.kill()
+            one.program.wait()
+        one.reader.join()
+        one.program.stdout.close()
+
+
+def test_a_line_for_each_build_and_only_for_builds(project: Path, watch: Callable[..., Watching]) -> None:
+    one = watch()
+    assert "  otter: 3 frames; wrote otter.png and otter.json in " in one.line()
+    assert "  gull: " in one.line()
+    assert one.line() == "watching p.crate.toml: otter and gull; Ctrl-C ends it"
+    save(project / "frames" / "otter" / "swim_2.png", art(12, 10, 9))
+    said = one.line()
+    assert "  otter: 1 frame changed (swim_2); wrote otter.png and otter.json in " in said
+    assert metadata(project / "build" / "otter.json")["frames"][1]["name"] == "swim_2"
+    save(project / "frames" / "gull" / "swim_4.png", art(12, 10, 4))
+    assert "  gull: 1 frame came (swim_4); wrote gull.png and gull.json in " in one.line()
+    (project / "frames" / "gull" / "swim_4.png").unlink()
+    assert "  gull: 1 frame went (swim_4); wrote gull.png and gull.json in " in one.line()
+    (project / "frames" / "gull" / "notes.txt").write_text("nothing to build", "utf-8")
+    (project / "elsewhere.txt").write_text("nothing to build", "utf-8")
+    save(project / "frames" / "otter" / "swim_3.png", art(12, 10, 8))
+    assert "  otter: 1 frame changed (swim_3)" in one.line()
+    assert one.rest() == []
+    assert one.end() == 0
+    assert [line for line in one.rest() if line] == ["no longer watching; all files are whole"]
+    assert not [name for name in tree(project) if ".agile-crate-" in name]
+
+
+def test_a_burst_is_one_build(project: Path, watch: Callable[..., Watching]) -> None:
+    one = watch("--only", "otter")
+    assert one.line("watching") == "watching p.crate.toml: otter; Ctrl-C ends it"
+    for number in range(1, 31):
+        save(project / "frames" / "otter" / f"swim_{number}.png", art(12, 10, number + 50))
+    assert (
+        "otter: 3 frames changed (swim_1, swim_2 and swim_3), 27 frames came (swim_4, swim_5, swim_6 and 24 more)"
+        in one.line()
+    )
+    assert len(metadata(project / "build" / "otter.json")["frames"]) == 30
+
+
+def test_what_is_half_written_is_waited_for(project: Path, watch: Callable[..., Watching]) -> None:
+    one = watch("--only", "otter")
+    one.line("watching")
+    noise = np.random.default_rng(3).integers(0, 256, (200, 200, 4), np.uint8)
+    path, whole = project / "frames" / "otter" / "swim_2.png", save(project / "whole.png", noise).read_bytes()
+    with path.open("wb") as file:
+        for begin in range(0, len(whole), len(whole) // 5):
+            file.write(whole[begin : begin + len(whole) // 5])
+            file.flush()
+            threading.Event().wait(0.25)  # longer than a burst's quiet
+    assert "otter: 1 frame changed (swim_2)" in one.line()
+    assert one.rest() == []
+    assert np.array_equal(decode(path), noise)
+
+
+def test_errors_are_told_and_survived(project: Path, watch: Callable[..., Watching]) -> None:
+    one = watch()
+    one.line("watching")
+    path = project / "frames" / "otter" / "swim_2.png"
+    whole, before = path.read_bytes(), tree(project / "build")
+    path.write_bytes(whole[:40])
+    told = one.line()
+    assert (
+        told
+        == "agile-crate: error: p.crate.toml, crate 'otter': frames/otter/swim_2.png is cut short; export it again or take it out"
+    )
+    assert tree(project / "build") == before
+    save(project / "frames" / "gull" / "swim_1.png", art(12, 10, 77))
+    assert "gull: 1 frame changed (swim_1)" in one.line()  # the other one is built, and nothing said twice
+    path.write_bytes(whole)
+    assert one.line().endswith("  otter: nothing to do, 3 frames as they should be")
+    (project / "p.crate.toml").write_text(CRATES.replace("columns = 2", "columns = 'two'"), "utf-8")
+    assert (
+        one.line()
+        == "agile-crate: error: p.crate.toml, line 4, column 1: 'columns' is to be a whole number from 1 to 16384, not a text"
+    )
+    (project / "p.crate.toml").write_text(CRATES.replace("columns = 2", "columns = 3"), "utf-8")
+    assert "  otter: 3 frames; wrote otter.png and otter.json in " in one.line()
+    shutil.move(project / "frames" / "gull", project / "away")
+    assert "crate 'gull': frames/gull is not there; check the path" in one.line()
+    shutil.move(project / "away", project / "frames" / "gull")
+    assert one.line().endswith("  gull: nothing to do, 3 frames as they should be")
+    assert one.end() == 0
+
+
+def test_lines_for_programs(project: Path, watch: Callable[..., Watching]) -> None:
+    one = watch("--json", "--only", "otter")
+    first = json.loads(one.line())
+    told = {key: first[key] for key in ("command", "crate", "outcome", "came")}
+    assert told == {"command": "watch", "crate": "otter", "outcome": "built", "came": []}
+    assert [Path(path).name for path in first["files"]] == ["otter.png", "otter.json"]
+    (project / "frames" / "otter" / "swim_2.png").write_bytes(b"no picture")
+    one.line("agile-crate: error: ")
+    failed = json.loads(one.line())
+    assert (failed["outcome"], failed["exit"]) == ("failed", 3)
+    assert one.end() == 0
+    assert one.rest() == []
+
+
+@pytest.mark.parametrize(
+    ("words", "status", "said"),
+    [
+        (["frames"], 2, "frames is no crate file; agile-crate draft writes one for folders of frames"),
+        (["none.crate.toml"], 3, "none.crate.toml cannot be read: no such file or directory"),
+        (["p.crate.toml", "--only", "oter"], 2, "p.crate.toml: there is no crate 'oter'; did you mean 'otter'?"),
+    ],
+)
+def test_what_cannot_be_watched(project: Path, run: Any, words: list[str], status: int, said: str) -> None:
+    done = run("watch", *words)
+    assert (done.returncode, done.stdout, done.stderr) == (status, "", f"agile-crate: error: {said}\n")
+
+
+STAGE = """() => { const table = lightTable, index = table.stage.show.frames[table.stepNow()];
+    return [...table.pixelsOf(table.stage.crate, index).data] }"""
+
+
+def until(page: Any, condition: str, *arguments: Any) -> Any:
+    for _ in range(PATIENCE * 50):
+        if found := page.evaluate(condition, *arguments):
+            return found
+        page.wait_for_timeout(20)
+    pytest.fail(f"this never came true: {condition}")
+
+
+def test_the_page_plays_along(
+    project: Path, watch: Callable[..., Watching], tmp_path_factory: pytest.TempPathFactory
+) -> None:
+    from playwright.sync_api import sync_playwright
+
+    text = CRATES + '\n[crate.otter.skin.coat]\nfrom = "coat"\n'
+    for number in (1, 2, 3):
+        save(project / "coat" / f"swim_{number}.png", art(12, 10, number + 20))
+    (project / "p.crate.toml").write_text(text, "utf-8")
+    one = watch("--page")
+    address = one.line().removeprefix("the page: ")
+    one.line("watching")
+    heard: list[str] = []
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch_persistent_context(
+            tmp_path_factory.mktemp("browser"), executable_path=tool("chromium"), args=["--no-sandbox"], headless=True
+        )
+        page = browser.new_page()
+        page.on("console", lambda message: heard.append(message.text))
+        page.on("pageerror", lambda error: heard.append(str(error)))
+        page.on(
+            "request",
+            lambda asked: (
+                None if asked.url.startswith((address[: address.index("/", 8)], "data:")) else heard.append(asked.url)
+            ),
+        )
+        page.goto(f"{address}#animation=swim&step=2&zoom=3")
+        until(page, "!!window.lightTable")
+        source = save(project / "new.png", art(12, 10, 33))
+        shutil.copy(source, project / "frames" / "otter" / "swim_2.png")
+        build = until(page, "document.documentElement.dataset.build")
+        assert np.array_equal(
+            np.array(page.evaluate(STAGE), np.uint8).reshape(10, 12, 4)[..., 3], decode(source)[..., 3]
+        )
+        solid = decode(source)[..., 3] == 255
+        assert np.array_equal(np.array(page.evaluate(STAGE), np.uint8).reshape(10, 12, 4)[solid], decode(source)[solid])
+        kept = page.evaluate(
+            "[lightTable.stage.show.name, lightTable.stepNow(), lightTable.state.zoom, lightTable.state.playing]"
+        )
+        assert kept == ["swim", 1, 3, False]
+        assert page.text_content("#said") == "changed: swim_2"
+        until(page, "document.getElementById('live').textContent === 'live'")
+        one.line("otter: 1 frame changed (swim_2)")
+
+        page.evaluate("lightTable.setPlaying(true)")
+        page.select_option("#skin", "coat")
+        until(page, "lightTable.stage.crate.skin === 'coat'")
+        shutil.copy(save(project / "new.png", art(12, 10, 44)), project / "coat" / "swim_3.png")
+        until(page, "build => document.documentElement.dataset.build > build", build)
+        assert page.evaluate("[lightTable.stage.crate.skin, lightTable.state.playing]") == ["coat", True]
+        page.evaluate("() => { lightTable.setPlaying(false); lightTable.seekStep(2); lightTable.show() }")
+        solid = decode(project / "new.png")[..., 3] == 255
+        assert np.array_equal(
+            np.array(page.evaluate(STAGE), np.uint8).reshape(10, 12, 4)[solid], decode(project / "new.png")[solid]
+        )
+        one.line("otter: ")
+
+        (project / "coat" / "swim_3.png").write_bytes(b"no picture")
+        until(page, "!document.getElementById('alarm').hidden")
+        assert "swim_3.png is not a picture" in page.text_content("#alarm")
+        again = browser.new_page()
+        again.goto(address)
+        until(again, "!!window.lightTable")
+        assert "swim_3.png is not a picture" in again.text_content("#alarm")  # who comes later reads it too
+        again.close()
+        shutil.copy(project / "new.png", project / "coat" / "swim_3.png")
+        until(page, "document.getElementById('alarm').hidden")
+
+        save(project / "frames" / "otter" / "swim_4.png", art(12, 10, 4))
+        save(project / "coat" / "swim_4.png", art(12, 10, 5))
+        until(page, "lightTable.stage.show.frames.length === 4")
+        page.click("nav a:has-text('gull')")
+        until(page, "!!window.lightTable && document.title === 'gull'")
+        page.goto(address)
+        until(page, "!!window.lightTable")
+        assert one.end() == 0
+        until(page, "document.getElementById('live').textContent.startsWith('waiting')")
+        browser.close()
+    assert [said for said in heard if "ERR_" not in said and "GL Driver" not in said] == []
