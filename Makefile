@@ -36,6 +36,7 @@ bench: $(VENV)/.with-tests
 	$(BIN)/python bench/write.py
 	$(BIN)/python bench/show.py
 	$(BIN)/python bench/page.py
+	$(BIN)/python bench/watch.py
 	$(BIN)/python bench/arrange.py
 	$(BIN)/python bench/rebuild.py
 

@@ -15,7 +15,7 @@ def main() -> None:
     pack("large", large, "--frames", "1-64")
     pack("small", small, "--frames", "1-500")
     compare("annotated sheet, 4096×4096", "large", "look.png", "resave", 2.0)
-    compare("player page of 500 frames", "small", "look.html", "read", 1.5)
+    compare("light table of 500 frames", "small", "look.html", "read", 1.5)
     for ending in ("gif", "webp", "apng"):
         compare(f"film of 500 frames, {ending}", "small", f"look.{ending}", "film", 1.5)
 

@@ -20,9 +20,10 @@ FLOORS = {
     "agile_crate": {"jobs", "settings", "core"},
     "__main__": {"cli"},
     "cli": {"interrupts", "agile_crate", "jobs", "views", "sources", "store", "format", "settings", "core", "demo"},
-    "jobs": {"stops", "views", "sources", "exports", "store", "format", "settings", "core", "demo"},
+    "jobs": {"stops", "views", "live", "sources", "exports", "store", "format", "settings", "core", "demo"},
     "stops": {"sources", "exports", "store", "settings", "core"},
     "views": {"format", "exports", "core"},
+    "live": set[str](),
     "sources": {"store", "format", "core"},
     "exports": {"interrupts", "format", "settings", "core"},
     "interrupts": set[str](),
@@ -52,7 +53,8 @@ ONLY_IN = {
     "jinja2": {"exports", "views"}, "markupsafe": {"views"}, "matplotlib": {"views"},
     "defusedxml": {"format", "sources"}, "scipy": {"core"},
     "numpy": {"stops", "views", "sources", "exports", "jobs", "core"}, "subprocess": {"exports"},
-    "mypy_extensions": {"core"}, "sqlite3": {"store"}, "platformdirs": {"store"}, "tomlkit": {"settings"}, "time": set[str](), "datetime": set[str](),
+    "mypy_extensions": {"core"}, "sqlite3": {"store"}, "platformdirs": {"store"}, "tomlkit": {"settings"}, "time": {"cli"}, "watchdog": {"sources"}, "http": {"live"}, "socket": set[str](), "secrets": {"live"},
+    "hmac": {"live"}, "datetime": set[str](),
 }  # fmt: skip
 """Modules of others, and the floors on which they may be imported. What is not named here must be the standard library."""
 

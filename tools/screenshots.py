@@ -11,6 +11,7 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 from PIL import Image, ImageDraw
@@ -23,9 +24,6 @@ WIDTH, HEIGHT = 1280, 860
 TERMINALS = {
     "pack": ["pack otter-post/frames/otter --out build/otter --columns 8 --fps 10 --fps swim=16"],
     "draft": ["draft otter-post/rough --out rough.crate.toml && head -32 rough.crate.toml"],
-    "tight": [
-        "pack otter-post/frames/otter otter-post/frames/harbour --out build/all --layout tight --gap 2 --margin 2",
-    ],
     "unpack": [
         "unpack otter-post/crate/otter.json --out back/otter --film",
         "survey back/otter/*.apng",
@@ -93,7 +91,10 @@ def main() -> None:
         shoot_player(Path(folder) / "otter-post" / "crate")
         shoot_changes(Path(folder))
         shoot_survey(Path(folder))
+        shoot_watch(Path(folder))
         on_checkerboard(Path(folder) / "otter-post" / "crate" / "otter.png").save(SHOTS / "sheet-otter.png")
+        packed = "otter-post/frames/otter otter-post/frames/harbour --out build/all --layout tight --gap 2 --margin 2"
+        subprocess.run([PROGRAM, "pack", *packed.split(), "-q"], cwd=folder, check=True)
         for data, out, *options in VIEWS:
             command = [PROGRAM, "show", data, "--out", SHOTS / out, "--force", "--quiet", *options]
             subprocess.run(command, cwd=folder, check=True)
@@ -138,29 +139,30 @@ def shoot_page(crate: Path) -> None:
         for name in ("swim", "dive", "idle", "walk_down", "walk_right", "walk_up")
     )
     (crate / "page.html").write_text(PAGE.format(frames=frames, animations=animations), "utf-8")
-    shoot("css.png", crate / "page.html", 640, 400, scale=2)
+    shoot("css.png", (crate / "page.html").as_uri(), (640, 400), scale=2)
     (crate / "page.html").unlink()
 
 
 def shoot_player(crate: Path) -> None:
-    """The player page, with onion skins on the dive."""
-    asked = """() => {
-      player.setPlaying(false);
-      Object.assign(player.state, { time: 420, onion: 2, ground: true });
-      document.getElementById("ground").checked = true;
-      document.getElementById("onion").value = 2;
-      player.show();
-    }"""
-    shoot("page.png", crate / "otter.html", 1280, 890, then=asked)
+    """The light table: the swim with its onion skins, its path and the ground."""
+    asked = """() => { Object.assign(lightTable.state, { boxes: true, form: "otter.lua" }); lightTable.show() }"""
+    where = "#animation=swim&step=4&onion=1&guide=line&path=true&pivot=true"
+    shoot("page.png", (crate / "otter.html").as_uri() + where, then=asked)
 
 
 def shoot_survey(folder: Path) -> None:
-    """The page of a survey, at the frame in which nothing is seen."""
+    """The page of a survey, at the frame that slipped, with the one before it and the one after."""
     command = (PROGRAM, "survey", "otter-post/rough", "--page", "rough.html", "--quiet")
     subprocess.run(command, cwd=folder, check=True)
-    asked = """() => [...document.querySelectorAll(".go")]
-      .find((one) => one.parentNode.textContent.includes("frame-empty")).click()"""
-    shoot("survey-page.png", folder / "rough.html", 1280, 890, then=asked)
+    asked = """() => {
+      const go = [...document.querySelectorAll(".go")].find((one) => one.dataset.animation === "idle_slip");
+      go.closest("details").open = true;
+      go.closest("details").scrollIntoView();
+      go.click();
+      lightTable.state.onion = 1;
+      lightTable.state.guide = "line";
+    }"""
+    shoot("survey-page.png", (folder / "rough.html").as_uri(), then=asked)
 
 
 def shoot_changes(folder: Path) -> None:
@@ -168,21 +170,44 @@ def shoot_changes(folder: Path) -> None:
     crate = folder / "changed" / "otter"
     options = ("--columns", "8", "--fps", "10", "--fps", "swim=12", "--quiet")
     subprocess.run([PROGRAM, "pack", "tomorrow/otter", "--out", crate, *options], cwd=folder, check=True)
-    compare = (
-        "show",
-        "changed/otter.json",
-        "--against",
-        "otter-post/crate/otter.json",
-        "--out",
-        "changed/c.html",
-        "-q",
-    )
+    page = ("--out", "changed/c.html", "-q")
+    compare = ("show", "changed/otter.json", "--against", "otter-post/crate/otter.json", *page)
     subprocess.run([PROGRAM, *compare], cwd=folder, check=True)
-    shoot("changes.png", folder / "changed" / "c.html", 1280, 640)
+    where = "#animation=swim&step=5&compared=slider&against=before%3A"
+    shoot("changes.png", (folder / "changed" / "c.html").as_uri() + where)
 
 
-def shoot(name: str, page: Path, width: int, height: int, scale: int = 1, then: str = "") -> None:
-    """A page in the distribution's Chromium without a screen, after `then` has been run on it."""
+def shoot_watch(folder: Path) -> None:
+    """The page of `watch`, a moment after a frame was saved."""
+    command = [PROGRAM, "watch", "otter-post/otter-post.crate.toml", "--page"]
+    watching = subprocess.Popen(command, cwd=folder, stdout=subprocess.PIPE, text=True)
+    assert watching.stdout
+    address = watching.stdout.readline().split()[-1]
+    while not watching.stdout.readline().startswith("watching"):
+        pass
+    path = folder / "otter-post" / "frames" / "otter" / "swim" / "swim_04.png"
+    with Image.open(path) as image:
+        painted = image.convert("RGBA")
+    ImageDraw.Draw(painted).ellipse((14, 58, 30, 70), fill=(250, 200, 40, 255))
+    shoot("watch.png", f"{address}#animation=swim", before=lambda: painted.save(path), then=SEEN)
+    watching.terminate()
+    watching.wait()
+
+
+SEEN = """() => new Promise((done) => { const look = () => document.documentElement.dataset.build
+    ? setTimeout(() => { lightTable.setPlaying(false); lightTable.seekStep(3); lightTable.show(); done() }, 100)
+    : requestAnimationFrame(look); look() })"""
+
+
+def shoot(
+    name: str,
+    address: str,
+    size: tuple[int, int] = (1280, 800),
+    scale: int = 1,
+    before: Callable[[], object] | None = None,
+    then: str = "",
+) -> None:
+    """A page in the distribution's Chromium without a screen, after something was done and `then` was run on it."""
     from playwright.sync_api import sync_playwright
 
     with tempfile.TemporaryDirectory() as profile, sync_playwright() as playwright:
@@ -190,15 +215,18 @@ def shoot(name: str, page: Path, width: int, height: int, scale: int = 1, then: 
             profile,
             executable_path=shutil.which("chromium"),
             args=["--no-sandbox"],
-            viewport={"width": width, "height": height},
+            viewport={"width": size[0], "height": size[1]},
             device_scale_factor=scale,
         )
         shown = browser.new_page()
-        shown.goto(page.as_uri())
+        shown.goto(address)
+        while then and not shown.evaluate("!!window.lightTable"):
+            time.sleep(0.05)
+        if before:
+            before()
         if then:
-            shown.wait_for_function("window.player")
             shown.evaluate(then)
-        shown.wait_for_timeout(500)
+        shown.wait_for_timeout(100 if before else 500)
         shown.screenshot(path=SHOTS / name)
         browser.close()
 

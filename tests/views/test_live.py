@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
 
-from agile_crate.core.model.crate import Animation, Crate, Frame, Sheet, Skin
+from agile_crate.core.model import crate as model
 from agile_crate.core.model.geometry import Box, Offset, Point, Size
 from agile_crate.core.pixels import Pixels
 from agile_crate.views.live_view import Board, board_of, changed_frames, news_of
@@ -26,20 +26,32 @@ def png(pixels: Pixels) -> bytes:
     return stream.getvalue()
 
 
-def frame(name: str, box: Box, sheet: int = 0, turned: bool = False, mirror: Any = "") -> Frame:
+def frame(name: str, box: Box, sheet: int = 0, turned: bool = False, mirror: Any = "") -> model.Frame:
     size = Size(box.h, box.w) if turned else Size(box.w, box.h)
-    return Frame(name, sheet, box, size, Offset(0, 0), Point(0, 0), turned, mirror)
+    return model.Frame(name, sheet, box, size, Offset(0, 0), Point(0, 0), turned, mirror)
 
 
 def crate_of(
-    frames: list[Frame], sizes: list[Size], rim: int = 0, skins: tuple[str, ...] = (), background: str = ""
-) -> Crate:
+    frames: list[model.Frame], sizes: list[Size], rim: int = 0, skins: tuple[str, ...] = (), background: str = ""
+) -> model.Crate:
     sheets = tuple(
-        Sheet(f"o-{n}.png", size, "", edge_repeat=rim, skins=tuple(Skin(s, f"o-{s}-{n}.png", "", False) for s in skins))
+        model.Sheet(
+            f"o-{n}.png",
+            size,
+            "",
+            edge_repeat=rim,
+            skins=tuple(model.Skin(s, f"o-{s}-{n}.png", "", False) for s in skins),
+        )
         for n, size in enumerate(sizes)
     )
-    return Crate(
-        "o", sheets, tuple(frames), (Animation("swim", (0,), (100,), "forever"),), 1, "straight", background=background
+    return model.Crate(
+        "o",
+        sheets,
+        tuple(frames),
+        (model.Animation("swim", (0,), (100,), "forever"),),
+        1,
+        "straight",
+        background=background,
     )
 
 

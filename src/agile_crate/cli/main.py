@@ -26,7 +26,7 @@ COMMANDS = {
     "pack": "frames → sheets and metadata",
     "draft": "a crate file for folders of frames: what is packed, and how",
     "survey": "look frames over before packing",
-    "show": "a crate to look at: annotated sheet, player page, films",
+    "show": "a crate to look at: annotated sheet, light table, films",
     "watch": "build a crate file again whenever frames change, with a page that plays along",
     "verify": "prove that a crate gives its frames back",
     "unpack": "a crate, or a bare sheet, back into frames",

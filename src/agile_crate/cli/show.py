@@ -24,10 +24,10 @@ USAGE = "DATA|INPUT… [--against OLD] --out PATH"
 DESCRIPTION = """\
 Shows a crate from its written files alone, or frames that have not been packed yet, as a grid would hold them.
 A .png is the annotated sheet (every box outlined and named, canvases dotted, pivots crossed, gaps and margins
-shaded), or with --as strip all frames of an animation side by side. An .html is a page with a player, in one file; an
-.svg, or --as chart, tells of wobble, holds, fullness and memory. A .gif, .apng or .webp plays the animations, each
-frame by its pivot, as an engine would. With --against, what changed since another crate, frame by frame, as a table
-and as an .html page.
+shaded), or with --as strip all frames of an animation side by side. An .html is a light table, in one file: a page that
+plays, compares and measures. An .svg, or --as chart, tells of wobble, holds, fullness and memory. A .gif, .apng or
+.webp plays the animations, each frame by its pivot, as an engine would. With --against, what changed since another
+crate, frame by frame, as a table, and on the light table of an .html.
 
 The usual call:  agile-crate show build/otter.json --out look/otter.png
 """

@@ -115,7 +115,7 @@ def show_frames(
     force: bool = False,
     unused: AbstractSet[str] = frozenset(),
 ) -> Path:
-    """Writes a player page of frames before packing, with what a survey found; files whose absolute paths are `unused`
+    """Writes a light table of frames before packing, with what a survey found; files whose absolute paths are `unused`
     are passed over. Raises as `show` does."""
     path = Path(out)
     if path.suffix.lower() != ".html":

@@ -1,4 +1,4 @@
-"""What a survey writes on request: the player page, SARIF, and what was looked at and found fine."""
+"""What a survey writes on request: the light table, SARIF, and what was looked at and found fine."""
 
 from __future__ import annotations
 

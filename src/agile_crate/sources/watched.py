@@ -35,9 +35,9 @@ class Watch:
 
     def cover(self, paths: Iterable[str]) -> None:
         """Watches these files and folders, what is in the folders too, and nothing else. Where one is not there yet,
-        the nearest folder above it is watched until it comes."""
+        the nearest folder above it is watched until it comes; the folder above tells when one goes."""
         self._wanted = {os.path.realpath(path or os.curdir) for path in paths}
-        places = set(map(_place_of, self._wanted))
+        places = {place for path in self._wanted for place in (_place_of(path), _place_above(path))}
         deep = {folder for folder, is_deep in places if is_deep}
         needed = {
             (folder, is_deep)
@@ -85,8 +85,11 @@ class Watch:
 @contextlib.contextmanager
 def watching() -> Iterator[Watch]:
     """A watch, until it is left."""
+    import logging
+
     from watchdog.observers import Observer
 
+    logging.getLogger("watchdog").setLevel(logging.CRITICAL)  # its remarks on its own threads are for its makers
     observer = Observer()
     observer.start()
     try:
@@ -104,6 +107,10 @@ def _is_below(path: str, folder: str) -> bool:
     with contextlib.suppress(ValueError):  # on other drives
         return os.path.commonpath([path, folder]) == folder
     return False
+
+
+def _place_above(path: str) -> tuple[str, bool]:
+    return _place_of(os.path.dirname(path))[0], False
 
 
 def _place_of(path: str) -> tuple[str, bool]:

@@ -109,7 +109,7 @@ function flash(indices) {
   for (const index of indices) {
     changed.add(index);
     const frame = stage.crate.document.frames[index];
-    if (frame.sheet !== state.sheet || flashes.size > 200) continue;
+    if (liesOn(frame) !== state.sheet || flashes.size > 200) continue;
     const element = document.createElement("div");
     element.className = "flash";
     at("flashes").append(element);

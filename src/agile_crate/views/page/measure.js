@@ -8,14 +8,14 @@ function artOnStage(place) {
 }
 
 /** Where a pixel of a frame's canvas is stored on its sheet; null where nothing is stored. */
-function storedAt(frame, x, y) {
-  const mirror = frame.mirror ?? "", [left, top, w, h] = frame.box, [wide, high] = frame.turned ? [h, w] : [w, h];
-  if (mirror.includes("x")) x = frame.canvas[0] - 1 - x;
-  if (mirror.includes("y")) y = frame.canvas[1] - 1 - y;
-  x -= frame.offset[0];
-  y -= frame.offset[1];
+function storedAt(one, x, y) {
+  const mirror = one.mirror ?? "", [left, top, w, h] = one.box, [wide, high] = one.turned ? [h, w] : [w, h];
+  if (mirror.includes("x")) x = one.canvas[0] - 1 - x;
+  if (mirror.includes("y")) y = one.canvas[1] - 1 - y;
+  x -= one.offset[0];
+  y -= one.offset[1];
   if (x < 0 || y < 0 || x >= wide || y >= high) return null;
-  return frame.turned ? [left + high - 1 - y, top + x] : [left + x, top + y];
+  return one.turned ? [left + high - 1 - y, top + x] : [left + x, top + y];
 }
 
 const exactly = { images: new WeakMap(), gl: undefined };
@@ -76,7 +76,7 @@ function tellPointed() {
   const stored = outside ? null : storedAt(frame, column, row);
   let color = "";
   if (stored) {
-    const { pixel, exact } = pixelOf(pane.crate.images[frame.sheet], ...stored, tellPointed);
+    const { pixel, exact } = pixelOf(pane.crate.images[liesOn(frame)], ...stored, tellPointed);
     color = `rgb(${pixel[0]} ${pixel[1]} ${pixel[2]} / ${pixel[3] / 255})`;
     parts.push(`${exact || !pixel[3] ? "" : "about "}${pixel[3] || exact ? hex(pixel) : "empty"}, alpha ${pixel[3]}`);
   } else parts.push(outside ? "outside of the canvas" : "empty, nothing stored");

@@ -1,5 +1,8 @@
 // What the page shows: a crate, or two of them to be compared, as the reader above takes them.
 
+/** The sheet that a frame lies on. */
+const liesOn = ({ sheet }) => sheet;
+
 const at = (id) => document.getElementById(id);
 const DATA = JSON.parse(at("crate").textContent);
 
@@ -31,7 +34,7 @@ function crateOf(metadata) {
   for (const show of shows) show.frames.forEach((frame, step) => owners[frame].push({ show, step }));
   metadata.frames.forEach((frame, index) => {
     if (frame.box[2]) {
-      const place = [frame.sheet, ...frame.box].join();
+      const place = [liesOn(frame), ...frame.box].join();
       twins.set(place, [...(twins.get(place) ?? []), index]);
     }
     if (owners[index].length) return;
@@ -48,7 +51,7 @@ const before = DATA.before ? crateOf(DATA.before) : null;
 /** All frames that lie in the box of one, but for itself. */
 function twinsOf(crate, index) {
   const frame = crate.document.frames[index];
-  return (crate.twins.get([frame.sheet, ...frame.box].join()) ?? []).filter((other) => other !== index);
+  return (crate.twins.get([liesOn(frame), ...frame.box].join()) ?? []).filter((other) => other !== index);
 }
 
 const skinsOf = (crate) => Object.keys(crate.document.sheets[0]?.skins ?? {});

@@ -9,10 +9,10 @@ const loopText = ({ loop, times }) => loop === "once" && times > 1 ? `${times} t
 
 function frameText(index) {
   const { document: crate } = stage.crate, frame = crate.frames[index], [x, y, w, h] = frame.box;
-  const [wide, high] = crate.sheets[frame.sheet].size, share = (part, of) => Number((part / of).toFixed(6));
+  const [wide, high] = crate.sheets[liesOn(frame)].size, share = (part, of) => Number((part / of).toFixed(6));
   return pad([
     ["frame", `${index} ${shown(frame.name)}`],
-    ["sheet", `${frame.sheet} ${shown(crate.sheets[frame.sheet].image)}`],
+    ["sheet", `${liesOn(frame)} ${shown(crate.sheets[liesOn(frame)].image)}`],
     ["box", frame.box.join(" ")],
     ["turned", frame.turned ? "90° clockwise" : "no"],
     ...(frame.mirror ? [["mirror", frame.mirror]] : []),

@@ -83,7 +83,7 @@ function isPainted(crate, show) {
     const side = 192, w = Math.min(side, frame.box[2]), h = Math.min(side, frame.box[3]);
     if (w * h === 0) return false;
     const context = canvasOf(w, h, true), [left, top] = frame.box;
-    context.drawImage(crate.images[frame.sheet], left + (frame.box[2] - w >> 1), top + (frame.box[3] - h >> 1), w, h, 0, 0, w, h);
+    context.drawImage(crate.images[liesOn(frame)], left + (frame.box[2] - w >> 1), top + (frame.box[3] - h >> 1), w, h, 0, 0, w, h);
     return new Set(new Uint32Array(context.getImageData(0, 0, w, h).data.buffer)).size > 256;
   });
 }

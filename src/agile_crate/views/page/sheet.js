@@ -55,7 +55,7 @@ function paintSheetMarks(look) {
   context.textBaseline = "top";
   stage.crate.document.frames.forEach((frame, index) => {
     const [x, y, w, h] = onBoard(frame.box);
-    if (frame.sheet !== state.sheet || x > canvas.width || y > canvas.height || x + w < 0 || y + h < 0) return;
+    if (liesOn(frame) !== state.sheet || x > canvas.width || y > canvas.height || x + w < 0 || y + h < 0) return;
     const tone = toneOf(index);
     context.lineWidth = one;
     context.strokeStyle = tone;
@@ -103,7 +103,7 @@ function paintGaps(context) {
   context.rect(...onBoard([0, 0, w, h]));
   for (const [index] of stage.crate.twins.values()) {
     const frame = stage.crate.document.frames[index], [x, y, w, h] = onBoard(frame.box);
-    if (frame.sheet !== state.sheet) continue;
+    if (liesOn(frame) !== state.sheet) continue;
     context.moveTo(x, y); // the other way round than the sheet itself, so that it is left out
     context.lineTo(x, y + h);
     context.lineTo(x + w, y + h);
@@ -116,13 +116,13 @@ function paintGaps(context) {
 }
 
 /** Where a point of a frame's canvas lies on its sheet. */
-function pointOnSheet(frame, [x, y]) {
-  const mirror = frame.mirror ?? "";
-  if (mirror.includes("x")) x = frame.canvas[0] - x;
-  if (mirror.includes("y")) y = frame.canvas[1] - y;
-  x -= frame.offset[0];
-  y -= frame.offset[1];
-  return frame.turned ? [frame.box[0] + frame.box[2] - y, frame.box[1] + x] : [frame.box[0] + x, frame.box[1] + y];
+function pointOnSheet(one, [x, y]) {
+  const mirror = one.mirror ?? "";
+  if (mirror.includes("x")) x = one.canvas[0] - x;
+  if (mirror.includes("y")) y = one.canvas[1] - y;
+  x -= one.offset[0];
+  y -= one.offset[1];
+  return one.turned ? [one.box[0] + one.box[2] - y, one.box[1] + x] : [one.box[0] + x, one.box[1] + y];
 }
 
 function canvasOnSheet(frame) {
@@ -134,7 +134,7 @@ function canvasOnSheet(frame) {
 /** Puts the mark round the frame that is on the stage. */
 function tellShownOnSheet() {
   const mark = at("mark"), index = stage.show ? stage.show.frames[stepNow()] : -1, frame = stage.crate.document.frames[index];
-  mark.hidden = !frame || frame.sheet !== state.sheet || !frame.box[2];
+  mark.hidden = !frame || liesOn(frame) !== state.sheet || !frame.box[2];
   if (!mark.hidden) placeOnBoard(mark, frame.box);
   for (const [index, flash] of flashes) placeOnBoard(flash, stage.crate.document.frames[index].box);
 }

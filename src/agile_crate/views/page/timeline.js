@@ -75,7 +75,8 @@ function paintBlock(context, span, place, x, w, usual) {
   context.globalAlpha = isOut ? 0.3 : span.back ? 0.55 : 1;
   const room = stage.room, scale = Math.min((LANE - 4) / (room.top + room.bottom), Math.max(w - 4, LANE - 4) / (room.left + room.right), 4);
   context.imageSmoothingEnabled = scale < 1 || isPainted(stage.crate, stage.show);
-  draw(context, stage.crate, frame, x + w / 2 + (room.left - room.right) / 2 * scale, RULER + LANE / 2 + (room.top - room.bottom) / 2 * scale, scale);
+  const across = (room.left - room.right) / 2 * scale, down = (room.top - room.bottom) / 2 * scale;
+  draw(context, stage.crate, frame, across + x + w / 2, down + RULER + LANE / 2, scale);
   context.restore();
   context.globalAlpha = isOut ? 0.4 : 1;
   const found = foundOn.get(frame.name);
