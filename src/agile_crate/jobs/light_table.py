@@ -15,7 +15,6 @@ from typing import Any
 
 from ..core.crate.skins import skins_of
 from ..core.errors import CrateError
-from ..core.model.crate import Crate
 from ..core.pixels import Pixels
 from ..core.text import few, shown
 from ..exports.png import encode_png
@@ -24,7 +23,7 @@ from ..stops.describe import Plan
 from ..stops.draw import placed_of
 from ..stops.write import worn
 from ..views.live_view import Board, board_of, changed_frames, news_of
-from ..views.page_view import SERVED, Live, packed_texts, page_of
+from ..views.page_view import Live, packed_texts, page_of
 from .read import Loaded, load
 from .show import texts_beside
 
@@ -128,7 +127,7 @@ class LightTable:
             return _waiting(table) if table and not rest else None
         with self._lock:
             if not rest:
-                return Answer("text/html; charset=utf-8", self._page(key, table).encode(), SERVED)
+                return Answer("text/html; charset=utf-8", self._page(key, table).encode(), "base-uri 'none'")
             image = _image_asked(rest, table.board)
             if image is None:
                 return None
@@ -190,14 +189,10 @@ def _board_of(loaded: Loaded, data: Path) -> Board:
     skins = {name: load(str(data), name) for name in skins_of(loaded.crate)}
     sheets = [loaded.shown_sheet(index) for index in range(len(loaded.sheets))]
     worn = {name: [one.shown_sheet(index) for index in range(len(one.sheets))] for name, one in skins.items()}
-    return board_of(_as_shown(loaded.crate), sheets, worn)
+    return board_of(loaded.crate, sheets, worn)
 
 
 def _planned(plan: Plan) -> Board:
     """A build that is about to be written, as its files will look."""
     skins = {skin.name: placed_of(worn(plan, number)) for number, skin in enumerate(plan.skins)}
-    return Board(_as_shown(plan.crate), placed_of(plan), skins)
-
-
-def _as_shown(crate: Crate) -> Crate:
-    return dataclasses.replace(crate, alpha="straight")
+    return Board(plan.crate, placed_of(plan), skins)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import dataclasses
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from concurrent.futures import Executor
@@ -213,9 +212,9 @@ def _page_of(
         against = None
         if before:
             name, other, found = before
-            against = Against(name, _straight(other.crate), images(other), found)
+            against = Against(name, other.crate, images(other), found)
         page = page_of(
-            _straight(loaded.crate),
+            loaded.crate,
             list(map(inlined, images(loaded))),
             findings,
             worn,
@@ -225,10 +224,6 @@ def _page_of(
         return iter([page.encode()])
 
     return drawn
-
-
-def _straight(crate: Crate) -> Crate:
-    return dataclasses.replace(crate, alpha="straight")
 
 
 LONGEST_TEXT = 1 << 20

@@ -29,7 +29,7 @@ MOST_WAITING = 200
 
 
 class Answer(NamedTuple):
-    """What is said to a request: the type of the contents, the contents, and the page's policy, if it is one."""
+    """What is said to a request: the type of the contents, the contents, and, for a page, a policy beside its own."""
 
     kind: str
     body: bytes

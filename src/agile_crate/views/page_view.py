@@ -5,6 +5,7 @@ somebody draws, a page that asks the program that serves it.
 from __future__ import annotations
 
 import base64
+import hashlib
 import json
 import re
 import zlib
@@ -28,12 +29,6 @@ SCRIPTS = (
     "live", "page",
 )  # fmt: skip
 """In the order in which they build on each other; the first is our reader."""
-
-ALONE = "default-src 'none'; img-src data:; style-src 'unsafe-inline'; script-src 'unsafe-inline'"
-"""What a page may load that stands alone: nothing but what it brings along."""
-
-SERVED = ALONE.replace("img-src", "img-src 'self'") + "; connect-src 'self'"
-"""What one may load that is served: the crate's sheets and news of builds, from where it came itself."""
 
 SHEET_HEADINGS = ("sheet", "size", "cells", "cell", "margin", "gap", "frames", "full", "GPU memory")
 
@@ -102,8 +97,10 @@ def page_of(
     template = Environment(
         autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
     ).from_string((files / "page.html.j2").read_text("utf-8"))
+    style = _slim(page_style())
+    script = "".join(_slim((files / f"{name}.js").read_text("utf-8")) for name in SCRIPTS)
     return template.render(
-        policy=SERVED if live else ALONE,
+        policy=_policy(style, script, bool(live)),
         title=shown(crate.name),
         summary=_summary(crate),
         images=[shown(sheet.image) for sheet in crate.sheets],
@@ -111,13 +108,25 @@ def page_of(
         forms=[(form, form) for form in ("text", "JSON")] + [(name, shown(name)) for name, _ in texts],
         keys=KEYS,
         tabs=tabs,
-        style=Markup(_slim(page_style())),
-        script=Markup("".join(_slim((files / f"{name}.js").read_text("utf-8")) for name in SCRIPTS)),
+        style=Markup(style),
+        script=Markup(script),
         data=Markup(_in_script(data)),
         findings=_grouped(findings),
         against=_told(against, crate) if against else None,
         live=live,
     )
+
+
+def _policy(style: str, script: str, served: bool) -> str:
+    """What the page may do (Content Security Policy, level 3): have its own style and run its own script, by their
+    digests, and show images that it brings along; where it is served, fetch its sheets and hear news from where it came
+    itself. Nothing else."""
+    images, news = ("'self' data:", "; connect-src 'self'") if served else ("data:", "")
+    return f"default-src 'none'; img-src {images}; style-src {_source(style)}; script-src {_source(script)}{news}"
+
+
+def _source(text: str) -> str:
+    return f"'sha256-{base64.b64encode(hashlib.sha256(text.encode()).digest()).decode()}'"
 
 
 def inlined(image: bytes) -> str:

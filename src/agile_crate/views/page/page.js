@@ -215,8 +215,12 @@ function listen() {
     if (key === "sheet") state.sheet = Number(control.value);
     show();
   };
+  let byPointer = false;
+  document.addEventListener("pointerdown", () => { byPointer = true; }, true);
+  document.addEventListener("keydown", () => { byPointer = false; }, true);
   for (const control of document.querySelectorAll("[data-sets]")) {
     control.addEventListener(["range", "number", "color"].includes(control.type) ? "input" : "change", () => ask(control));
+    control.addEventListener("change", () => { if (byPointer && control.type !== "number") control.blur(); }); // the keys are free again
   }
   const press = { play: () => { setPlaying(!state.playing); line.follows = true; }, back: () => moveBy(-1), forward: () => moveBy(1),
     begin: () => { state.time = 0; }, fit: () => { state.zoom = "fit"; }, nearer: () => zoomBy(1), farther: () => zoomBy(-1),
@@ -303,7 +307,7 @@ function pressKey(event, press) {
   if (event.key === "Escape") closeFolds();
   const { tagName, type } = event.target;
   if (tagName === "INPUT" && !["checkbox", "radio"].includes(type) || tagName === "SELECT" || tagName === "SUMMARY") return;
-  if (event.key === " " && tagName === "BUTTON" || tagName === "INPUT" && event.key.startsWith("Arrow")) return;
+  if (event.key === " " && (tagName === "BUTTON" || tagName === "INPUT" || tagName === "A")) return;
   const turn = (key) => { state[key] = !state[key]; };
   const choice = (key, among) => { state[key] = among[(among.indexOf(state[key]) + 1) % among.length]; };
   const keys = {

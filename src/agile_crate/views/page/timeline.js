@@ -54,6 +54,13 @@ function paintLine() {
     if (x + w > line.from && x < line.from + width) paintBlock(context, span, place, x, w, usual);
   });
   if (line.turn.some((span) => span.back)) paintTurning(context);
+  if (stage.show.still) return;
+  const sign = { forever: "↻", once: stage.show.times > 1 ? `×${stage.show.times}` : "⇥", "back-and-forth": "⇄" }[stage.show.loop];
+  context.fillStyle = hue("accent-text");
+  context.font = `13px ${hue("letters")}`;
+  context.textAlign = "right";
+  context.fillText(sign, lengthOf(line.turn) * line.scale - 4, RULER - 3);
+  context.textAlign = "left";
 }
 
 /** The length that most steps have. */
