@@ -813,3 +813,66 @@ def test_the_same_crate_gives_the_same_page(run: Run, path: Path) -> None:
     time.sleep(0.01)
     assert run("show", "o.json", "--out", "o.html", "--force").returncode == 0
     assert path.read_bytes() == before
+
+
+def test_several_sheets_and_the_rest_of_the_keys(run: Run, tmp_path: Path, opened: Callable[..., Any]) -> None:
+    for number in range(1, 7):
+        save(tmp_path / "frames" / f"swim_{number}.png", art(30, 30, number))
+    packed = run(
+        "pack", "frames", "--out", "o", "--layout", "tight", "--max-size", "64x64", "--keep-repeats", "--gap", "2"
+    )
+    assert packed.returncode == 0
+    run("show", "o.json", "--out", "o.html")
+    document = json.loads((tmp_path / "o.json").read_text("utf-8"))
+    assert len(document["sheets"]) > 1
+    page = opened(tmp_path / "o.html", "#step=1")
+    assert state(page, "sheet") == document["frames"][0]["sheet"]
+    page.keyboard.press("End")
+    assert state(page, "sheet") == document["frames"][5]["sheet"]  # the sheet of the frame that is shown
+    assert page.evaluate("document.getElementById('sheet').selectedIndex") == document["frames"][5]["sheet"]
+    page.select_option("#sheet", "0")
+    assert state(page, "sheet") == 0
+    assert page.is_hidden("#mark") == (document["frames"][5]["sheet"] != 0)
+    page.focus("#sheet")
+    page.keyboard.press("ArrowDown")
+    assert state(page, "sheet") == 1
+    page.evaluate("document.activeElement.blur()")
+    for key, name in (("b", "boxes"), ("n", "names"), ("s", "shapes")):
+        page.keyboard.press(key)
+        assert state(page, name) is True
+        page.keyboard.press(key)
+        assert state(page, name) is False
+    page.keyboard.press("?")
+    assert page.is_visible(".keys")
+    page.keyboard.press("Escape")
+    assert page.is_hidden(".keys")
+    page.keyboard.press("o")
+    strength = "v => { const s = document.querySelector('[data-sets=strength]'); s.value = v; s.dispatchEvent(new Event('input')) }"
+    quiet(page, zoom=4)
+    before = canvas(page)
+    page.evaluate(strength, 100)
+    assert state(page, "strength") == 1
+    assert not np.array_equal(canvas(page), before)
+    page.check("[data-sets=gaps]")
+    page.focus("[data-sets=gaps]")
+    playing = state(page, "playing")
+    page.keyboard.press("Space")  # a box that has the focus is its own
+    assert (state(page, "gaps"), state(page, "playing")) == (False, playing)
+    page.keyboard.press("r")
+    assert page.get_attribute("#measure", "aria-pressed") == "true"
+
+
+def test_a_crate_of_stills_and_empty_frames(run: Run, tmp_path: Path, opened: Callable[..., Any]) -> None:
+    save(tmp_path / "frames" / "a parcel.png", art(10, 8))
+    save(tmp_path / "frames" / "nothing.png", np.zeros((9, 7, 4), np.uint8))
+    assert run("pack", "frames", "--out", "o", "--layout", "tight").returncode == 0
+    run("show", "o.json", "--out", "o.html")
+    page = opened(tmp_path / "o.html")
+    assert page.locator("#reel b").all_text_contents() == ["a parcel", "nothing"]
+    assert page.text_content("#title") == "a parcel"
+    page.keyboard.press("ArrowDown")
+    assert (page.text_content("#title"), page.is_hidden("#mark")) == ("nothing", True)
+    for key in "wcpgo+-0":
+        page.keyboard.press(key)
+    page.select_option("[data-sets=scope]", "animation")
+    assert "still    nothing" in str(page.text_content("#text"))

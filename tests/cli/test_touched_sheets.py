@@ -128,7 +128,7 @@ def test_touches_are_carried_from_build_to_build(run: Run, swim: Path, tmp_path:
     pixels[y + h // 2, x + w // 2] = (250, 10, 240, 255)
     save(sheet, pixels)
     painted = agile_crate.load(tmp_path / "o.json").frame(name)
-    for more in ([], ["--layout", "tight", "--trim", "frame"], []):
+    for more in (["--layout", "tight", "--trim", "frame"], []):
         done = run(*pack, "--keep-touches", *(more if way not in ("flat", "premultiplied", "half") else []))
         assert (done.returncode, done.stderr) == (0, "")
         assert f"touches kept on {2 if way == 'tight' else 1} frame" in done.stdout

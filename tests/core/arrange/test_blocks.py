@@ -45,7 +45,7 @@ def boxes(made: Blocks, sheet: int) -> list[Box]:
 
 
 @given(LOTS, LIMITS, st.sampled_from([(0, 0), (4, 0), (0, 2)]))
-@settings(max_examples=70, deadline=None)
+@settings(max_examples=30, deadline=None)
 def test_all_that_is_promised(lots: list[Lot], limits: Limits, asked: tuple[int, int]) -> None:
     room = [side - 2 * limits.margin for side in limits.rules.usable]
     assume(all(lot.cell.w <= room[0] and lot.cell.h <= room[1] for lot in lots))

@@ -71,7 +71,7 @@ def check(fillings: list[Filling], sizes: list[tuple[int, int]], groups: list[Gr
 
 
 @given(GROUPS, GROUPS, LIMITS, st.sets(st.integers(0, 40)), st.sets(st.integers(0, 40)))
-@settings(max_examples=70, deadline=None)
+@settings(max_examples=40, deadline=None)
 def test_all_that_is_promised(
     old: list[list[tuple[int, int]]],
     new: list[list[tuple[int, int]]],

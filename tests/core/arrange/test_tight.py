@@ -55,7 +55,7 @@ def check_places(boxes: list[tuple[int, int]], arranged: Arranged, limits: Limit
         area[:] = True
 
 
-@settings(max_examples=100, deadline=None)
+@settings(max_examples=60, deadline=None)
 @given(st.one_of(sizes, sizes, extreme), limits)
 def test_boxes_keep_apart_and_inside(boxes: list[tuple[int, int]], limits: Limits) -> None:
     arranged = arrange(boxes, limits)
