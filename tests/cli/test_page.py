@@ -228,7 +228,7 @@ def test_rates_read_as_they_were_meant(run: Run, tmp_path: Path, opened: Callabl
     assert said == {
         "film": "film · 23.976 fps · forever",
         "tv": "tv · 3 fps · forever",
-        "odd": "odd · about 10.3 fps · forever",
+        "odd": "odd · 12 fps, holds · forever",
     }
 
 

@@ -9,6 +9,8 @@ from collections.abc import Iterable, Iterator
 from typing import TYPE_CHECKING
 
 from ..core.crate.file_names import HIDDEN_PREFIX
+from ..core.errors import InputError, reason
+from ..core.text import shown
 
 if TYPE_CHECKING:
     from watchdog.events import FileSystemEvent, FileSystemEventHandler
@@ -35,7 +37,8 @@ class Watch:
 
     def cover(self, paths: Iterable[str]) -> None:
         """Watches these files and folders, what is in the folders too, and nothing else. Where one is not there yet,
-        the nearest folder above it is watched until it comes; the folder above tells when one goes."""
+        the nearest folder above it is watched until it comes; the folder above tells when one goes. Raises InputError
+        where the system watches no more."""
         self._wanted = {os.path.realpath(path or os.curdir) for path in paths}
         places = {place for path in self._wanted for place in (_place_of(path), _place_above(path))}
         deep = {folder for folder, is_deep in places if is_deep}
@@ -48,8 +51,14 @@ class Watch:
             with contextlib.suppress(OSError, KeyError):
                 self._observer.unschedule(self._watched.pop(place))
         for folder, is_deep in needed - set(self._watched):
-            with contextlib.suppress(OSError):
+            try:
                 self._watched[folder, is_deep] = self._observer.schedule(_handler(self), folder, recursive=is_deep)
+            except OSError as error:
+                if os.path.isdir(folder):
+                    what = f"{shown(folder)} cannot be watched: {reason(error)}"
+                    raise InputError(
+                        f"{what}; raise the system's limit of watched files, or name fewer folders"
+                    ) from None
 
     def told(self, event: FileSystemEvent) -> None:
         """Takes note of what changed, if it is one of those that are watched, in one, or above one; our own files on

@@ -30,7 +30,7 @@ function animationText(one) {
     ["frames", `${one.frames.length}: ${names.length > 8 ? `${names.slice(0, 4).join(" ")} … ${names[names.length - 1]}` : names.join(" ")}`],
     ["indices", runsOf(one.frames)],
     ...(one.still ? [] : [
-      ["rate", `${paceText(one)} fps`],
+      ["rate", paceText(one)],
       [one.beats ? "beats" : "ms", (one.beats ?? one.durations).join(" ")],
       ["length", `${secondsText(lengthsOf(one).reduce((sum, time) => sum + time, 0))}${one.loop === "back-and-forth" ? `, there and back ${secondsText(lengthOf(turn))}` : ""}`],
       ["loop", loopText(one)],
@@ -57,7 +57,7 @@ function sheetText(index) {
 /** Tables as they paste into a spreadsheet. */
 function crateText() {
   const { shows } = stage.crate, animations = shows.filter((one) => !one.still);
-  const rows = animations.map((one) => [shown(one.name), runsOf(one.frames), one.frames.length, paceText(one), secondsText(lengthsOf(one).reduce((sum, time) => sum + time, 0)), loopText(one)]);
+  const rows = animations.map((one) => [shown(one.name), runsOf(one.frames), one.frames.length, paceText(one).replace(" fps", ""), secondsText(lengthsOf(one).reduce((sum, time) => sum + time, 0)), loopText(one)]);
   const tables = [[DATA.sheet_headings, ...DATA.sheet_rows]];
   if (rows.length) tables.push([["animation", "indices", "frames", "fps", "length", "loop"], ...rows]);
   return tables.map((table) => table.map((row) => row.join("\t")).join("\n")).join("\n\n");

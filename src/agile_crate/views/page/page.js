@@ -49,7 +49,7 @@ function tellStep() {
   const key = [show.name, step, stage.version, state.against, state.compared].join();
   if (key === told) return;
   told = key;
-  const frame = stage.crate.document.frames[index], pace = show.still ? "" : ` · ${paceText(show)} fps · ${loopText(show)}`;
+  const frame = stage.crate.document.frames[index], pace = show.still ? "" : ` · ${paceText(show)} · ${loopText(show)}`;
   at("now").textContent = `step ${step + 1} of ${show.frames.length} · ${index} ${shown(frame.name)}${show.still ? "" : ` · ${holdText(show, step)}`}`;
   at("title").textContent = `${shown(show.name)}${pace}`;
   at("found").textContent = (foundOn.get(frame.name) ?? []).map((finding) => finding.what).join(" · ");
@@ -211,7 +211,7 @@ function listen() {
     if (key === "color") state.backdrop = "own";
     if (key === "skin") wear(state.skin);
     if (key === "against") prepareOther();
-    if (key === "fps" || key === "again") line.painted = "", setLine();
+    if (key === "fps" || key === "again") setLine();
     if (key === "sheet") state.sheet = Number(control.value);
     show();
   };

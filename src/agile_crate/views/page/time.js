@@ -42,12 +42,17 @@ function rateText([frames, seconds]) {
   return String(Number((frames / seconds).toFixed(3)));
 }
 
-/** The rate of an animation, the mean if it has none of its own. */
-function paceText(one) {
-  if (one.fps) return rateText(one.fps);
-  const sum = one.durations.reduce((total, time) => total + time, 0);
-  return one.durations.every((time) => time === one.durations[0]) ? rateText([1000, one.durations[0]])
-    : `about ${(1000 * one.durations.length / sum).toFixed(1)}`;
+/**
+ * The rate of an animation. Without one of its own, that of the length which most steps have, up to rounding; whole
+ * milliseconds of a whole rate are told as that rate, but for the tens that animated pictures count in. Else the mean.
+ */
+function paceText({ fps, durations }) {
+  if (fps) return `${rateText(fps)} fps`;
+  const middle = [...durations].sort((a, b) => a - b)[durations.length >> 1], mean = (times) => times.reduce((sum, time) => sum + time, 0) / times.length;
+  const usual = durations.filter((time) => Math.abs(time - middle) <= 1), length = mean(usual), whole = Math.round(1000 / length);
+  if (2 * usual.length < durations.length) return `about ${(1000 / mean(durations)).toFixed(1)} fps`;
+  const isWhole = length % 10 !== 0 && Math.abs(1000 / whole - length) <= 0.5;
+  return `${isWhole ? whole : rateText([1000, length])} fps${usual.length < durations.length ? ", holds" : ""}`;
 }
 
 function secondsText(milliseconds, digits = 3) {

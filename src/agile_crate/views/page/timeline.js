@@ -80,7 +80,8 @@ function paintBlock(context, span, place, x, w, usual) {
   context.fill();
   context.clip();
   context.globalAlpha = isOut ? 0.3 : span.back ? 0.55 : 1;
-  const room = stage.room, scale = Math.min((LANE - 4) / (room.top + room.bottom), Math.max(w - 4, LANE - 4) / (room.left + room.right), 4);
+  const room = stage.room, broad = Math.max(usual * line.scale, LANE) - 4; // pictures are of one size, however long they last
+  const scale = Math.min((LANE - 4) / (room.top + room.bottom), broad / (room.left + room.right), 4);
   context.imageSmoothingEnabled = scale < 1 || isPainted(stage.crate, stage.show);
   const across = (room.left - room.right) / 2 * scale, down = (room.top - room.bottom) / 2 * scale;
   draw(context, stage.crate, frame, across + x + w / 2, down + RULER + LANE / 2, scale);
