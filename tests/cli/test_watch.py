@@ -8,6 +8,7 @@ import shutil
 import signal
 import subprocess
 import threading
+import urllib.request
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
@@ -202,6 +203,29 @@ def test_lines_for_programs(project: Path, watch: Callable[..., Watching]) -> No
 def test_what_cannot_be_watched(project: Path, run: Any, words: list[str], status: int, said: str) -> None:
     done = run("watch", *words)
     assert (done.returncode, done.stdout, done.stderr) == (status, "", f"agile-crate: error: {said}\n")
+
+
+def test_a_page_of_what_was_never_built_waits_for_it(project: Path, watch: Callable[..., Watching]) -> None:
+    path = project / "frames" / "otter" / "swim_2.png"
+    whole = path.read_bytes()
+    path.write_bytes(b"<b>no picture")
+    (project / "frames" / "otter").rename(project / "frames" / "<i>otter")
+    (project / "p.crate.toml").write_text(CRATES.replace("frames/otter", "frames/<i>otter"), "utf-8")
+    one = watch("--page")
+    address = one.line().removeprefix("the page: ")
+    one.line("watching")
+
+    def page() -> str:
+        with urllib.request.urlopen(address, timeout=PATIENCE) as answer:
+            return str(answer.read().decode())
+
+    said = page()
+    assert "frames/&lt;i&gt;otter/swim_2.png is not a picture" in said
+    assert 'http-equiv="refresh"' in said
+    (project / "frames" / "<i>otter" / "swim_2.png").write_bytes(whole)
+    one.line("otter: 3 frames")
+    assert "lightTable" in page()
+    one.end()
 
 
 STAGE = """() => { const table = lightTable, index = table.stage.show.frames[table.stepNow()];
