@@ -87,7 +87,7 @@ def test_a_system_that_watches_no_more_says_so(tmp_path: Path) -> None:
         def schedule(self, *_: Any, **__: Any) -> None:
             raise OSError(28, "inotify watch limit reached")
 
-    told = f"^{tmp_path} cannot be watched: inotify watch limit reached; raise the system's limit of watched files, or name"
+    told = f"^{tmp_path.parent} cannot be watched: inotify watch limit reached; raise the system's limit of watched files, or name"
     with pytest.raises(InputError, match=told):
         Watch(Full()).cover([str(tmp_path)])
     Watch(Full()).cover([])

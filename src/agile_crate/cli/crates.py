@@ -8,9 +8,10 @@ import sys
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
+from ..core.crate.file_names import is_crate_file
 from ..core.errors import CrateError, InputError, UsageError
 from ..core.text import counted, few, quoted, shown
-from ..jobs.crate_file import CrateFile, chosen, is_crate_file, read_crate_file, refuse_one_place_for_two
+from ..jobs.crate_file import CrateFile, chosen, read_crate_file, refuse_one_place_for_two
 from ..settings.crate_file import Order, as_key
 from ..settings.given import settings_from
 from .packing import built, document_of, print_summary, print_warnings

@@ -5,7 +5,6 @@ from __future__ import annotations
 import argparse
 import os
 import sys
-import traceback
 import warnings
 from collections.abc import Sequence
 from importlib import import_module
@@ -78,7 +77,7 @@ def main(arguments: Sequence[str]) -> int:
         return Status.DONE
     except OSError as error:  # files are the jobs' to speak of: this is what we print ourselves
         if debug:
-            traceback.print_exc()
+            _print_trace()
         if has_committed():
             return _told(
                 f"all files are in place; what is said of them cannot be written: {reason(error)}", Status.DONE
@@ -86,8 +85,14 @@ def main(arguments: Sequence[str]) -> int:
         return _told(f"what is said cannot be written: {reason(error)}", Status.OUTPUT)
     except Exception as error:
         if debug:
-            traceback.print_exc()
+            _print_trace()
         return _told(*_explained(error, spelling))
+
+
+def _print_trace() -> None:
+    import traceback
+
+    traceback.print_exc()
 
 
 def _explained(error: Exception, spelling: Spelling) -> tuple[str, Status]:

@@ -53,7 +53,7 @@ def declare(parser: Parser) -> None:
 
 
 def run(arguments: argparse.Namespace) -> int:
-    from ..jobs.crate_file import is_crate_file
+    from ..core.crate.file_names import is_crate_file
 
     if any(map(is_crate_file, arguments.inputs)):
         from .crates import run_crates

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import argparse
 from collections.abc import Callable, Sequence
-from typing import Any, NoReturn, TypeVar
+from typing import TYPE_CHECKING, Any, NoReturn, TypeVar
 
 from ..core.errors import UsageError
 from ..core.sentence import setting
-from ..settings.given import settings_from
-from ..settings.table import Option, Settings, options
 from .wording import option_name
+
+if TYPE_CHECKING:
+    from ..settings.table import Option, Settings
 
 T = TypeVar("T")
 
@@ -85,6 +86,8 @@ class Section:
 
 def add_settings(parser: Parser) -> None:
     """Adds an option for every setting, in groups by section. Values are read later, by `chosen_settings`."""
+    from ..settings.table import options
+
     groups = {section: parser.section(title) for section, title in SECTIONS.items()}
     for name, (option, default) in options().items():
         group = groups[option.section]
@@ -109,12 +112,16 @@ def _choices_and_default(option: Option, default: object) -> str:
 
 def given_settings(arguments: argparse.Namespace) -> dict[str, object]:
     """The settings that the command line gives, by field name, as they were typed."""
+    from ..settings.table import options
+
     given = {name: getattr(arguments, name) for name in options()}
     return {name: value for name, value in given.items() if value is not None}
 
 
 def chosen_settings(arguments: argparse.Namespace) -> Settings:
     """The settings that the command line asked for. Raises UsageError."""
+    from ..settings.given import settings_from
+
     return settings_from(given_settings(arguments))
 
 

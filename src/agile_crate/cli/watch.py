@@ -11,7 +11,6 @@ from typing import TYPE_CHECKING
 from ..core.errors import UsageError
 from ..core.text import counted, few, quoted, shown
 from ..interrupts import writing
-from ..settings.crate_file import as_key
 from .parser import Parser, add_common
 from .status import Status, status_of
 from .tables import folded
@@ -55,7 +54,7 @@ def declare(parser: Parser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     from .. import GENERATOR
-    from ..jobs.crate_file import is_crate_file
+    from ..core.crate.file_names import is_crate_file
     from ..jobs.watch import Builder, names_of, watch
     from ..jobs.workers import workers
     from ..store.cache import opened
@@ -105,6 +104,8 @@ def _tell_page(arguments: argparse.Namespace, address: str) -> None:
 
 def _tell(arguments: argparse.Namespace, turn: Turn, seconds: float) -> None:
     """One line of what came of a crate."""
+    from ..settings.crate_file import as_key
+
     if turn.error:
         sentence = turn.error.sentence.spelled(as_key)
         where = f"{shown(arguments.file)}, crate {quoted(turn.crate)}: " if turn.crate else ""
@@ -135,6 +136,8 @@ def _line(turn: Turn, seconds: float) -> str:
 
 def _document(turn: Turn, seconds: float) -> dict[str, object]:
     """What ``--json`` prints of a build, on one line; docs/commands.md describes it."""
+    from ..settings.crate_file import as_key
+
     document: dict[str, object] = {"command": "watch", "crate": turn.crate, "outcome": turn.outcome}
     if turn.error:
         return document | {"error": turn.error.sentence.spelled(as_key), "exit": int(status_of(turn.error))}

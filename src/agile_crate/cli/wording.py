@@ -5,8 +5,7 @@ from __future__ import annotations
 import shlex
 from collections.abc import Collection
 
-from ..core.sentence import Sentence, Spelling
-from ..settings.table import key_of
+from ..core.sentence import Sentence, Spelling, key_of
 
 
 def option_name(name: str) -> str:

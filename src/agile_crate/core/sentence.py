@@ -29,6 +29,11 @@ def setting(name: str, value: object = "") -> str:
     return f"{_OPEN}{name}{_BETWEEN}{value}{_CLOSE}"
 
 
+def key_of(name: str) -> str:
+    """A setting's name with dashes, as options and crate files have it: ``max_size`` → ``max-size``."""
+    return name.replace("_", "-")
+
+
 def as_argument(name: str, value: str) -> str:
     """A setting as scripts give it."""
     return f"{name}={int(value) if value.isdecimal() else value!r}" if value else name

@@ -9,6 +9,7 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
+from ..core.crate.file_names import is_crate_file
 from ..core.errors import InputError, UsageError, reason
 from ..core.names import nearest
 from ..core.sentence import Sentence
@@ -18,8 +19,6 @@ from ..format.regular import read_regular
 from ..settings.crate_file import Order, WrongKeyError, as_key, orders_in
 from ..settings.skins import Skin
 from ..settings.toml_places import place_of
-
-ENDING = ".toml"
 
 _WHERE = re.compile(r"(.*) \(at (.*)\)", re.DOTALL)
 """How the standard library says what is wrong, and where."""
@@ -39,11 +38,6 @@ class CrateFile(NamedTuple):
     path: str
     orders: tuple[Order, ...]
     warnings: tuple[str, ...]
-
-
-def is_crate_file(path: str) -> bool:
-    """Whether an input is a crate file, by its name."""
-    return path.lower().endswith(ENDING)
 
 
 def read_crate_file(path: str) -> CrateFile:

@@ -9,6 +9,7 @@ from concurrent.futures import Executor
 from pathlib import Path
 from typing import NamedTuple
 
+from ..core.crate.file_names import CRATE_FILE_ENDING, is_crate_file
 from ..core.errors import UsageError
 from ..core.look.finding import NOTE, Finding
 from ..core.sentence import Sentence, setting
@@ -19,7 +20,6 @@ from ..settings.draft import animation_head, commented, crate_lines, key_line
 from ..settings.given import typed
 from ..settings.table import Settings, options
 from ..sources.gather import Progress, silent
-from .crate_file import ENDING, is_crate_file
 from .survey import Survey, survey
 
 SMALL = 64
@@ -88,8 +88,10 @@ def check(out: str, force: bool = False) -> None:
     path = Path(os.path.abspath(out))
     if not force:
         refuse_existing(path.parent, [path.name])
-    if not out.lower().endswith(ENDING):
-        raise UsageError(f"{setting('out', out)}: a crate file's name ends in {ENDING}, such as otter.crate.toml")
+    if not is_crate_file(out):
+        raise UsageError(
+            f"{setting('out', out)}: a crate file's name ends in {CRATE_FILE_ENDING}, such as otter.crate.toml"
+        )
 
 
 def _from(path: str, out: str) -> str:

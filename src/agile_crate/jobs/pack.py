@@ -9,6 +9,7 @@ import dataclasses
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass
+from fractions import Fraction
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -22,21 +23,19 @@ from ..core.text import quoted
 from ..exports.earlier_build import build_before, refuse_bad_names, refuse_strangers, refuse_to_lose_work, target_of
 from ..exports.in_place import Staging, staged
 from ..settings.portions import all_sizes
-from ..settings.skins import Skin
 from ..settings.table import Settings
 from ..sources.gather import Progress, silent
 from ..stops.arrange import arranged
 from ..stops.describe import Plan, plan_of
 from ..stops.intake import intake
 from ..stops.write import written
-from .kept_touches import told_of_touches, touches_before
-from .places_before import places_before
 from .settled import settled
-from .unchanged import origin_of
 
 if TYPE_CHECKING:
     from ..exports.template import Template
+    from ..settings.skins import Skin
     from ..store.cache import Cache
+    from .kept_touches import TouchesBefore
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,19 +130,28 @@ def _build(
     names = {one.portion: sized_name(target.name, one.portion) for one in all_sizes(settings)} if keep_touches else {}
     if not force:
         refuse_to_lose_work(before, names.values())
-    found = {portion: touches_before(target.parent, name, before.claimed) for portion, name in names.items()}
+    found: dict[Fraction, TouchesBefore] = {}
+    if names:
+        from .kept_touches import told_of_touches, touches_before
+
+        found = {portion: touches_before(target.parent, name, before.claimed) for portion, name in names.items()}
     touches = {portion: one.by_frame for portion, one in found.items()}
     kept = (cache, generator) if cache else None
     taken_in = intake(inputs, before.claimed, settings, executor, progress, touches=touches, kept=kept, skins=skins)
-    origin = origin_of(settings, target.name, taken_in.files, generator, skins) if cache else ""
+    origin = ""
+    if cache:
+        from .unchanged import origin_of
+
+        origin = origin_of(settings, target.name, taken_in.files, generator, skins)
     sequences, passed_over, warnings = taken_in.sequences, taken_in.passed_over, taken_in.warnings
     waiting = list(taken_in.sizes)
-    warnings += tuple(told_of_touches(found.values(), [name for one in waiting for name in one.lost], force))
+    if found:
+        warnings += tuple(told_of_touches(found.values(), [name for one in waiting for name in one.lost], force))
     del taken_in
     plans: list[Plan] = []
     while waiting:
         prepared = waiting.pop(0)
-        earlier = places_before(target, prepared.settings)
+        earlier = _places_before(target, prepared.settings)
         worn = [skin.pictures for skin in prepared.skins]
         result = arranged(sequences, prepared.pictures, prepared.settings, earlier, worn)
         del worn
@@ -193,6 +201,14 @@ def _all_names(plans: Sequence[Plan]) -> list[str]:
     sheets = [sheet for plan in plans for sheet in plan.crate.sheets]
     images = [sheet.image for sheet in sheets] + [skin.image for sheet in sheets for skin in sheet.skins]
     return images + [name for plan in reversed(plans) for name in plan.texts]
+
+
+def _places_before(target: Path, settings: Settings) -> Crate | None:
+    if not settings.keep_places:
+        return None
+    from .places_before import places_before
+
+    return places_before(target, settings)
 
 
 def _prove(crate: Crate) -> None:

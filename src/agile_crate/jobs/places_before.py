@@ -12,9 +12,7 @@ from ..settings.table import Settings
 
 
 def places_before(target: Path, settings: Settings) -> Crate | None:
-    """The crate that is there under the name of this size of the build, if places are to be kept and it can be read."""
-    if not settings.keep_places:
-        return None
+    """The crate that is there under the name of this size of the build, if it can be read."""
     for ending in ENDINGS:
         path = target.parent / (sized_name(target.name, settings.portion) + ending)
         if path.is_file():

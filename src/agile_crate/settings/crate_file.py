@@ -14,12 +14,12 @@ from ..core.color import Color, color_from_hex
 from ..core.crate.file_names import not_held
 from ..core.errors import UsageError
 from ..core.names import nearest
-from ..core.sentence import setting
+from ..core.sentence import key_of, setting
 from ..core.text import quoted
 from .given import read_one, settings_from
 from .kinds import FLAG, Kind
 from .skins import Skin
-from .table import Option, key_of, options
+from .table import Option, options
 
 Keys = tuple[str, ...]
 Table = Mapping[str, Any]

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from .table import Option, key_of, options
+from ..core.sentence import key_of
+from .table import Option, options
 
 DRAFT = "https://json-schema.org/draft/2020-12/schema"
 

@@ -9,8 +9,9 @@ import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any
 
+from ..core.sentence import key_of
 from .kinds import HOLDS, Kind, Typed
-from .table import Option, key_of, options
+from .table import Option, options
 
 _BARE = re.compile(r"[A-Za-z0-9_-]+")
 

@@ -379,11 +379,6 @@ class Settings:
         return SheetRules(self.max_size, self.size, self.pow2, self.square, self.multiple)
 
 
-def key_of(name: str) -> str:
-    """A setting's name with dashes, as options and crate files have it: ``max_size`` → ``max-size``."""
-    return name.replace("_", "-")
-
-
 def options() -> dict[str, tuple[Option, Any]]:
     """Every setting's option and default, by field name, in order."""
     return {f.name: (f.metadata["option"], f.default) for f in fields(Settings) if f.metadata}

@@ -21,6 +21,7 @@ from ..core.png_chunks import SIGNATURE, PictureError, chunks
 from ..core.text import counted
 from .animated import Reel, claims_too_much, read_reel, refuse_bomb, refuse_cut_gif
 from .deep_png import is_deep_png, read_deep_png
+from .plain_png import has_plain_pixels, is_plain_part, read_plain_png
 from .rgba import to_rgba
 
 if TYPE_CHECKING:
@@ -76,7 +77,11 @@ def read_source(data: bytes, largest: int = LARGEST_FRAME, flat: bool = False, t
     with _told_as_picture_error(largest):
         if data.startswith(ARCHIVE_START):
             return Source(_read_layered(data, largest, flat), False)
-        orientation = _checked_png(data) if data.startswith(SIGNATURE) else b""
+        orientation = b""
+        if data.startswith(SIGNATURE):
+            orientation, is_plain = _checked_png(data)
+            if is_plain and (pixels := read_plain_png(data, largest)) is not None:
+                return Source(pixels, False)
         with _opened(data) as image:
             colours = _foreign_colours(image)
             wanted = colours if to_srgb else None
@@ -125,11 +130,13 @@ def _told_as_picture_error(largest: int) -> Iterator[None]:
         raise PictureError(f"is damaged: {_in_short(error)}") from error
 
 
-def _checked_png(data: bytes) -> bytes:
-    """Looks through all of a PNG's parts, and returns its orientation note. Raises PictureError where it does not hold
-    as many pictures as it says, or several of 16 bits."""
-    orientation, said, held = b"", 0, 0
+def _checked_png(data: bytes) -> tuple[bytes, bool]:
+    """Looks through all of a PNG's parts, and returns its orientation note, and whether it is plain: one picture with
+    nothing in it that would change how its pixels are taken. Raises PictureError where it does not hold as many
+    pictures as it says, or several of 16 bits."""
+    orientation, said, held, is_plain = b"", 0, 0, has_plain_pixels(data)
     for kind, content in chunks(data):
+        is_plain = is_plain and is_plain_part(kind, content)
         if kind == b"eXIf":
             orientation = b"Exif\0\0" + content
         elif kind == b"acTL" and len(content) == 8:
@@ -141,7 +148,7 @@ def _checked_png(data: bytes) -> bytes:
         raise PictureError(f"is damaged: it holds {counted(held, 'picture')} and says that there are {said}")
     if held > 1 and is_deep_png(data):
         raise PictureError("is an animation of 16 bits a channel, which cannot be read; save it with 8 bits")
-    return orientation
+    return orientation, is_plain
 
 
 def _read_layered(data: bytes, largest: int, flat: bool) -> Pixels | Reel:

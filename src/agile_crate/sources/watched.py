@@ -50,7 +50,7 @@ class Watch:
         for place in set(self._watched) - needed:
             with contextlib.suppress(OSError, KeyError):
                 self._observer.unschedule(self._watched.pop(place))
-        for folder, is_deep in needed - set(self._watched):
+        for folder, is_deep in sorted(needed - set(self._watched)):
             try:
                 self._watched[folder, is_deep] = self._observer.schedule(_handler(self), folder, recursive=is_deep)
             except OSError as error:

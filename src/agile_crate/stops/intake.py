@@ -10,23 +10,26 @@ from dataclasses import dataclass
 from fractions import Fraction
 from functools import partial
 from types import MappingProxyType
+from typing import TYPE_CHECKING
 
 from ..core.crate.origin import Origin
-from ..core.crate.touches import Touches
 from ..core.frame.first_look import seen
 from ..core.model.picture import Sequences
 from ..core.sentence import Sentence
 from ..settings.portions import all_sizes
-from ..settings.skins import Skin
 from ..settings.table import Settings
 from ..sources.gather import Progress, gather
-from ..sources.kept import keeping
-from ..store.cache import Cache
-from .likeness import likeness
 from .prepare import Prepared, first_look, prepare
 from .prepare import Worn as WornOnTheWay
 from .take import each, pictures_of, taken, with_copies
-from .wardrobe import Worn, worn
+
+if TYPE_CHECKING:
+    from ..core.crate.touches import Touches
+    from ..core.motion.take import Likeness
+    from ..settings.skins import Skin
+    from ..sources.kept import Keeping
+    from ..store.cache import Cache
+    from .wardrobe import Drawings, Worn
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,14 +65,17 @@ def intake(
     sizes = all_sizes(_with_palette(settings))
     deciding = _deciding(sizes[0])
     at_first, is_flat = first_look((*deciding, *sizes)), settings.layers == "flat"
-    keeps = keeping(*kept, at_first, is_flat, settings.to_srgb) if kept else None
+    keeps = _keeping(*kept, at_first, is_flat, settings.to_srgb) if kept else None
     look = partial(seen, look=at_first)
     gathered = gather(inputs, own, executor, progress, look, is_flat, settings.to_srgb, keeps)
-    wardrobe = [
-        worn(skin, gathered.drawings, inputs, own, settings, at_first, executor, progress, kept) for skin in skins
-    ]
+    wardrobe: list[Worn] = []
+    if skins:
+        from .wardrobe import worn
+
+        how = (inputs, own, settings, at_first, executor, progress, kept)
+        wardrobe = [worn(skin, gathered.drawings, *how) for skin in skins]
     told_apart = partial(
-        likeness, drawings=gathered.drawings, skins=wardrobe, settings=(*deciding, *sizes)[0], executor=executor
+        _likeness, drawings=gathered.drawings, skins=wardrobe, settings=(*deciding, *sizes)[0], executor=executor
     )
     sequences, remarkable = taken(gathered.sequences, settings, told_apart)
     each("shift", settings.shift, sequences)
@@ -87,6 +93,20 @@ def intake(
         for one in sizes
     )
     return Intake(sequences, prepared, passed_over, warnings, files)
+
+
+def _keeping(cache: Cache, program: str, *ways: object) -> Keeping:
+    from ..sources.kept import keeping
+
+    return keeping(cache, program, *ways)
+
+
+def _likeness(
+    sequences: Sequences, drawings: Drawings, skins: Sequence[Worn], settings: Settings, executor: Executor
+) -> Likeness:
+    from .likeness import likeness
+
+    return likeness(sequences, drawings, skins, settings, executor)
 
 
 def _deciding(settings: Settings) -> tuple[Settings, ...]:

@@ -32,6 +32,8 @@ FIELDS = (
 )
 """What a pattern may name. On a sheet without cells the fields of cells cannot be used."""
 
+CRATE_FILE_ENDING = ".toml"
+
 HIDDEN_PREFIX = ".agile-crate-"
 """What the hidden folders begin with in which files wait to come into place."""
 
@@ -41,6 +43,11 @@ LONGEST_NAME = 255
 _RESERVED = re.compile(r"(con|prn|aux|nul|com[0-9]|lpt[0-9])(\..*)?", re.IGNORECASE)
 _FORBIDDEN = re.compile(r'[/\\:*?"<>|\x00-\x1f\x7f]')
 _DIGITS = re.compile("(0[1-9])?")
+
+
+def is_crate_file(path: str) -> bool:
+    """Whether an input is a crate file, by its name."""
+    return path.lower().endswith(CRATE_FILE_ENDING)
 
 
 def sized_name(stem: str, portion: Fraction) -> str:

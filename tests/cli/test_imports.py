@@ -1,0 +1,91 @@
+"""What a command does not use it does not load: start-up is most of what a small job takes. Counted in modules."""
+
+from __future__ import annotations
+
+import re
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from agile_crate.cli.main import COMMANDS
+from conftest import PROGRAM, save
+
+HEAVY = {
+    "numpy", "PIL", "scipy", "jinja2", "matplotlib", "rich", "watchdog", "http", "socketserver", "sqlite3", "tomllib", "tomlkit",
+    "defusedxml", "xml", "oxipng", "pyspng", "zlib_ng", "platformdirs", "argcomplete", "asyncio", "multiprocessing", "traceback",
+}  # fmt: skip
+
+OURS = {f"agile_crate.{floor}" for floor in ("jobs", "stops", "views", "live", "sources", "exports", "format", "store")}
+
+SETTINGS = {"agile_crate.settings", "dataclasses", "inspect"}
+"""What only those commands load that have settings."""
+
+PACKING = HEAVY - {"numpy", "PIL", "zlib_ng", "traceback"} | {
+    "agile_crate.views", "agile_crate.live", "agile_crate.store", "agile_crate.jobs.crate_file", "agile_crate.jobs.kept_touches",
+    "agile_crate.jobs.places_before", "agile_crate.jobs.unchanged", "agile_crate.sources.kept", "agile_crate.sources.sheets",
+    "agile_crate.sources.open_raster", "agile_crate.sources.colours", "agile_crate.stops.wardrobe", "agile_crate.stops.likeness",
+    "agile_crate.stops.tight", "agile_crate.stops.blocks", "agile_crate.core.look", "agile_crate.core.arrange.tight",
+    "agile_crate.core.frame.scale", "agile_crate.core.frame.palette", "agile_crate.core.frame.shape", "agile_crate.exports.css",
+    "agile_crate.format.xml_form", "agile_crate.settings.crate_file",
+}  # fmt: skip
+"""What a pack of frames in a grid does without; it may load `pyspng` when it reads one."""
+
+
+def loaded(folder: Path, *words: object) -> set[str]:
+    """The modules that a command loads."""
+    command = [sys.executable, "-X", "importtime", PROGRAM, *map(str, words)]
+    done = subprocess.run(command, cwd=folder, capture_output=True, text=True, check=True)
+    return set(re.findall(r"^import time:[ \d|]+\|\s+([\w.]+)$", done.stderr, re.MULTILINE))
+
+
+def among(modules: set[str], forbidden: set[str]) -> set[str]:
+    return {one for one in modules if any(one == name or one.startswith(f"{name}.") for name in forbidden)}
+
+
+@pytest.mark.parametrize("command", ["", *COMMANDS])
+def test_help_loads_next_to_nothing(tmp_path: Path, command: str) -> None:
+    modules = loaded(tmp_path, *filter(None, [command]), "--help")
+    settings = set() if command == "pack" else SETTINGS
+    demo = {"agile_crate.demo"} if command != "demo" else set()
+    assert among(modules, HEAVY | OURS | settings | demo) == set()
+    assert sum(one.startswith("agile_crate") for one in modules) < (45 if command == "pack" else 20)
+
+
+@pytest.mark.parametrize("options", [["--dry-run"], []])
+def test_a_pack_of_frames_loads_what_it_uses(swim: Path, tmp_path: Path, options: list[str]) -> None:
+    modules = loaded(tmp_path, "pack", "frames", "--out", "o", "--quiet", *options)
+    assert among(modules, PACKING - {"pyspng"}) == set()
+    assert "pyspng" in modules
+
+
+def test_a_crate_file_with_nothing_to_do_loads_no_pixels(run: Callable[..., Any], swim: Path, tmp_path: Path) -> None:
+    (tmp_path / "p.crate.toml").write_text('[crate.o]\nfrom = "frames"\nout = "o"\n', "utf-8")
+    assert run("pack", "p.crate.toml").returncode == 0
+    modules = loaded(tmp_path, "pack", "p.crate.toml", "--quiet")
+    assert (
+        among(modules, {"numpy", "PIL", "scipy", "jinja2", "rich", "tomlkit", "watchdog", "http", "agile_crate.stops"})
+        == set()
+    )
+
+
+def test_a_look_at_the_sheet_needs_no_browser_and_no_charts(run: Callable[..., Any], tmp_path: Path) -> None:
+    save(tmp_path / "frames" / "swim_1.png")
+    assert run("pack", "frames", "--out", "o").returncode == 0
+    sheet = loaded(tmp_path, "show", "o.json", "--out", "sheet.png", "--quiet")
+    page = loaded(tmp_path, "show", "o.json", "--out", "page.html", "--quiet")
+    never = {
+        "matplotlib",
+        "scipy",
+        "watchdog",
+        "http",
+        "sqlite3",
+        "tomlkit",
+        "agile_crate.live",
+        "agile_crate.jobs.watch",
+    }
+    assert among(sheet, never | {"jinja2"}) == set()
+    assert among(page, never) == set()
