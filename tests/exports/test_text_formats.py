@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import csv
-import dataclasses
 import io
 import re
 from fractions import Fraction
@@ -61,7 +60,7 @@ def small(image: str, factor: int = 1, shift: int = 0) -> Crate:
     frame = Frame(
         "a", 0, Box(2 * factor, 0, 4 * factor, 3 * factor), Size(8 * factor, 9 * factor), Offset(factor, 0), Point(0, 0)
     )
-    other = dataclasses.replace(frame, name="b", mirror="x", offset=Offset(2 * factor + shift, 0))
+    other = frame._replace(name="b", mirror="x", offset=Offset(2 * factor + shift, 0))
     steps = Animation("play", (0, 1, 0), (50, 25, 25), "once", times=2)
     return Crate("otter", (Sheet(image, Size(10 * factor, 9 * factor)),), (frame, other), (steps,))
 
@@ -98,7 +97,7 @@ def test_larger_sheets_are_shown_on_screens_of_more_pixels_only_if_they_fit_exac
 def test_back_and_forth_shows_both_ends_once_a_turn() -> None:
     crate = small("otter.png")
     steps = Animation("play", (0, 1, 0, 1), (10, 20, 30, 40), "back-and-forth")
-    text = to_css(dataclasses.replace(crate, animations=(steps,)))
+    text = to_css(crate._replace(animations=(steps,)))
     assert "otter-play 150ms step-end infinite" in text
     assert re.findall(r"  ([\d.]+)% \{", text) == ["0", "6.666666", "20", "40", "66.666666", "86.666666"]
 

@@ -1,5 +1,4 @@
 import copy
-import dataclasses
 import json
 from pathlib import Path
 from typing import Any
@@ -155,13 +154,12 @@ def test_the_images_of_a_build_of_ours(tmp_path: Path, text: str, images: tuple[
 def test_tight_sheets_rows_and_shapes_come_back() -> None:
     shape = Shape(((Point(1, 2), Point(3.5, 2), Point(3, 4)),), 1)
     cells = Cells(Size(8, 8), 3, 2, 1, 2, filled=(2, 3))
-    crate = dataclasses.replace(
-        CRATE,
+    crate = CRATE._replace(
         sheets=(
             Sheet("otter.png", Size(512, 256), None, "ab" * 32, gap=4, margin=2, edge_repeat=2),
             Sheet("otter-2.png", Size(30, 20), cells, "cd" * 32, gap=2, margin=1),
         ),
-        frames=tuple(dataclasses.replace(frame, shape=shape) for frame in CRATE.frames),
+        frames=tuple(frame._replace(shape=shape) for frame in CRATE.frames),
     )
     text = to_json(crate)
     assert from_json(text, "o") == crate

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import copy
-import dataclasses
 import json
 from typing import Any
 
@@ -118,15 +117,15 @@ def test_rules_between_values_hold_in_the_schemas_and_in_verify(path: tuple[Any,
 
 def test_names_that_differ_only_in_case() -> None:
     first, second, third = FULL.frames
-    crate = dataclasses.replace(FULL, frames=(first, dataclasses.replace(second, name="SWIM/swim_01"), third))
+    crate = FULL._replace(frames=(first, second._replace(name="SWIM/swim_01"), third))
     assert "frames 'swim/swim_01' and 'SWIM/swim_01' differ only in case" in list(check_crate(crate))
 
 
 def test_thousands_of_overlaps_are_a_few_sentences() -> None:
     frame = FULL.frames[0]
-    piled = (dataclasses.replace(frame, name=f"f{n}", box=Box(n % 40, n // 40, 9, 4)) for n in range(1600))
-    sheet = dataclasses.replace(FULL.sheets[1], gap=0, margin=0, edge_repeat=0)
-    crate = dataclasses.replace(FULL, sheets=(sheet,), frames=tuple(piled), animations=())
+    piled = (frame._replace(name=f"f{n}", box=Box(n % 40, n // 40, 9, 4)) for n in range(1600))
+    sheet = FULL.sheets[1]._replace(gap=0, margin=0, edge_repeat=0)
+    crate = FULL._replace(sheets=(sheet,), frames=tuple(piled), animations=())
     overlaps = [problem for problem in check_crate(crate) if "overlap" in problem]
     assert len(overlaps) == 6
     assert overlaps[-1].startswith("sheet 'otter-2.png': ")

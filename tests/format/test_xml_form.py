@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
-
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -97,15 +95,9 @@ def test_what_is_not_known_is_ignored() -> None:
 
 def test_where_two_documents_differ() -> None:
     mine = document_of(FULL)
-    frames = (*FULL.frames[:2], dataclasses.replace(FULL.frames[2], name="sea"))
+    frames = (*FULL.frames[:2], FULL.frames[2]._replace(name="sea"))
     assert first_difference(mine, document_of(FULL)) == ""
-    its = document_of(dataclasses.replace(FULL, frames=frames))
+    its = document_of(FULL._replace(frames=frames))
     assert first_difference(mine, its) == 'frames[2].name is "sea", not "empty"'
-    assert (
-        first_difference(mine, document_of(dataclasses.replace(FULL, frames=frames[:2])))
-        == "frames has 2 entries, not 3"
-    )
-    assert (
-        first_difference(mine, document_of(dataclasses.replace(FULL, background="")))
-        == "background is only in one of them"
-    )
+    assert first_difference(mine, document_of(FULL._replace(frames=frames[:2]))) == "frames has 2 entries, not 3"
+    assert first_difference(mine, document_of(FULL._replace(background=""))) == "background is only in one of them"

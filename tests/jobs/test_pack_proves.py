@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 from pathlib import Path
 from typing import Any
 
@@ -25,7 +24,7 @@ def test_a_crate_that_does_not_hold_together_is_not_written(
 
     def one_box_astray(*given: Any) -> Any:
         first, *others = real(*given)
-        return (dataclasses.replace(first, box=Box(1, 0, *first.box.size)), *others)
+        return (first._replace(box=Box(1, 0, *first.box.size)), *others)
 
     monkeypatch.setattr(describe, "described_frames", one_box_astray)
     with pytest.raises(RuntimeError, match=r"the crate 'o' does not hold together: frame 'swim/swim_01': .*cell 0"):

@@ -163,12 +163,11 @@ def test_a_background_lies_under_patches_too() -> None:
 
 @pytest.mark.parametrize("what", ["pivot", "mirror", "canvas", "offset"])
 def test_a_frame_that_stands_differently_has_changed(what: str) -> None:
-    import dataclasses
 
     sheets = [np.full((10, 10, 4), 255, np.uint8)]
     one = frame("a", Box(0, 0, 10, 10))
     values: dict[str, Any] = {"pivot": Point(1, 1), "mirror": "x", "canvas": Size(12, 12), "offset": Offset(1, 0)}
-    other = dataclasses.replace(one, **{what: values[what]})
+    other = one._replace(**{what: values[what]})
     boards = [board_of(crate_of([f], [Size(10, 10)]), sheets, {}) for f in (one, other)]
     assert changed_frames(*boards) == ["a"]
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 from collections.abc import Iterator, Sequence
 from fractions import Fraction
 from typing import TYPE_CHECKING
@@ -35,7 +34,7 @@ def texts_of(
         data = text.encode()
         digests[name] = text_sha256(data)
         yield name, data
-    crate = dataclasses.replace(crate, file_sha256=digests)
+    crate = crate._replace(file_sha256=digests)
     if "xml" in settings.metadata:
         from ..format.xml_form import to_xml
 

@@ -5,14 +5,12 @@ Nothing here prints or exits. Work goes to the executor that is handed in; the p
 
 from __future__ import annotations
 
-import dataclasses
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import Executor
-from dataclasses import dataclass
 from fractions import Fraction
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from ..core.arrange.arrangement import Considered
 from ..core.crate.check import check_crate
@@ -38,8 +36,7 @@ if TYPE_CHECKING:
     from .kept_touches import TouchesBefore
 
 
-@dataclass(frozen=True, slots=True)
-class Built:
+class Built(NamedTuple):
     """One crate of a build, and what the user should know of it: what was done to frames, how they were arranged."""
 
     crate: Crate
@@ -49,8 +46,7 @@ class Built:
     proven: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Packed:
+class Packed(NamedTuple):
     """The result of a build: the crate, the files it was written to (images first), and what the user should know.
 
     `also` are the crates of the other sizes that were asked for. `came` and `went` are the frames that the build before
@@ -108,7 +104,7 @@ def pack(
         with staged(target.parent, target.name, waiting, wait) as staging:
             packed = build(staging)
             notes += staging.notes
-    return dataclasses.replace(packed, warnings=(*notes, *packed.warnings))
+    return packed._replace(warnings=(*notes, *packed.warnings))
 
 
 def _build(
@@ -159,8 +155,8 @@ def _build(
         del prepared
     texts = tuple(name for plan in plans for name in plan.texts)
     texts_told = texts if len(texts) > 1 else ()
-    crates = [dataclasses.replace(plan.crate, files=texts_told, built_from=origin) for plan in plans]
-    plans = [dataclasses.replace(plan, crate=crate) for plan, crate in zip(plans, crates, strict=True)]
+    crates = [plan.crate._replace(files=texts_told, built_from=origin) for plan in plans]
+    plans = [plan._replace(crate=crate) for plan, crate in zip(plans, crates, strict=True)]
     files = tuple(target.parent / name for name in _all_names(plans))
     refuse_bad_names(files)
     stale = tuple(sorted(Path(path) for path in before.own if Path(path) not in files))
@@ -175,7 +171,7 @@ def _build(
     if staging:
         gone = [path.name for path in stale]
         crates = written(staging, plans, templates, executor, progress, gone, kept)
-        built = [dataclasses.replace(one, crate=crate) for one, crate in zip(built, crates, strict=True)]
+        built = [one._replace(crate=crate) for one, crate in zip(built, crates, strict=True)]
     first, *others = built
     there = [frame.name for frame in first.crate.frames] if before.frames else []
     old, new = set(before.frames), set(there)

@@ -201,7 +201,7 @@ class _Look:
 
 def _judged(part: Part[FrameFacts]) -> Part[FrameFacts]:
     """Stills, of which each is judged by itself."""
-    return replace(part, frames=tuple((name, judged(facts), time) for name, facts, time in part.frames))
+    return part._replace(frames=tuple((name, judged(facts), time) for name, facts, time in part.frames))
 
 
 def _foreign(sequence: Surveyed, parts: Sequence[Part[FrameFacts]]) -> Iterator[Finding]:

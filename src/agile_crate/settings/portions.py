@@ -55,7 +55,7 @@ def _sheet_size(settings: Settings, cell: Size | None, size: Size | None) -> Siz
         return None
     if cell and settings.columns and settings.rows:
         size = Cells(cell, settings.columns, settings.rows, settings.kept_margin, settings.kept_gap).extent
-    return dataclasses.replace(settings.sheet_rules, exact=None).sheet_size(size)
+    return settings.sheet_rules._replace(exact=None).sheet_size(size)
 
 
 def all_sizes(settings: Settings) -> tuple[Settings, ...]:

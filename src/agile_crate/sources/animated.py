@@ -7,9 +7,8 @@ look at ourselves, since a cut-off animation would otherwise pass as a shorter o
 from __future__ import annotations
 
 import struct
-from dataclasses import dataclass
 from fractions import Fraction
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from PIL import Image
 
@@ -29,8 +28,7 @@ LARGEST_ANIMATION = 2 << 30
 """Bytes. One animated file, decoded; beyond this it is refused before its pictures are."""
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Reel:
+class Reel(NamedTuple):
     """The pictures of a file that holds a sequence, with milliseconds for each (None where the file says none), how it
     says that it repeats (None if it does not), how many times it is shown if that is a number above 1, and the
     pictures' names where they have any (layers do)."""

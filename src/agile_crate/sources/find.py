@@ -14,6 +14,7 @@ from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 from ..core.crate.file_names import HIDDEN_PREFIX
 from ..core.errors import InputError, reason
@@ -30,8 +31,7 @@ LARGEST_FILE = 1 << 30
 """Bytes. A single frame's file beyond this is refused unread."""
 
 
-@dataclass(frozen=True, slots=True)
-class Found:
+class Found(NamedTuple):
     """A picture file: where it is, its frame's name and animation, and its length in bytes."""
 
     path: str

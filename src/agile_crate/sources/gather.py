@@ -6,10 +6,9 @@ from collections import Counter, defaultdict, deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from collections.abc import Set as AbstractSet
 from concurrent.futures import Executor, Future
-from dataclasses import dataclass, replace
 from fractions import Fraction
 from functools import partial
-from typing import TYPE_CHECKING, Generic, TypeVar
+from typing import TYPE_CHECKING, Generic, NamedTuple, TypeVar
 
 from ..core.crate.origin import Origin
 from ..core.errors import InputError, reason
@@ -46,8 +45,7 @@ def silent(doing: str, done: int, total: int) -> None:
     """Progress that nobody watches."""
 
 
-@dataclass(frozen=True, slots=True)
-class Gathered:
+class Gathered(NamedTuple):
     """Sequences in crate order, and the drawings that they show, each once for each size of the build; what was passed
     over, and warnings that the user should read; and which files they came from, if frames are kept."""
 
@@ -58,8 +56,7 @@ class Gathered:
     files: tuple[Origin, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Looked(Generic[T]):
+class Looked(NamedTuple, Generic[T]):
     """What was seen: parts of sequences in crate order, each frame as its name, what was seen of it, and its time."""
 
     parts: tuple[Part[T], ...]
@@ -68,8 +65,7 @@ class Looked(Generic[T]):
     files: tuple[Origin, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Part(Generic[T]):
+class Part(NamedTuple, Generic[T]):
     """What one file brings: a frame of the animation that its name tells, or a whole animation named after the file;
     whether its colours are other than sRGB; and its SHA-256 in hex, if frames are kept."""
 
@@ -243,7 +239,7 @@ def _part(file: Found, data: bytes, see: Callable[[str, Pixels], T], flat: bool,
     from .pictures import read_source
 
     source = read_source(data, flat=flat, to_srgb=to_srgb)
-    return replace(_seen(file, source.picture, see), is_foreign=source.is_foreign)
+    return _seen(file, source.picture, see)._replace(is_foreign=source.is_foreign)
 
 
 def _kept_or_read(
@@ -268,4 +264,4 @@ def _kept_or_read(
     part = _part(file, data, see, flat, to_srgb)
     labels = [(name[len(file.name) + 1 :], seen, time) for name, seen, time in part.frames]
     keep(kept, sha256, Reel(tuple(labels), part.loop, part.times, part.is_foreign))
-    return replace(part, sha256=sha256)
+    return part._replace(sha256=sha256)

@@ -5,7 +5,6 @@ A value is a line of JSON and the pixels behind it. Whatever does not fit togeth
 
 from __future__ import annotations
 
-import dataclasses
 import hashlib
 import json
 from collections.abc import Sequence
@@ -113,7 +112,7 @@ def _size(reel: Reel) -> int:
 
 def named(seen: Seen, name: str) -> Seen:
     """The same under a frame's name."""
-    return seen._replace(pictures=tuple(dataclasses.replace(picture, name=name) for picture in seen.pictures))
+    return seen._replace(pictures=tuple(picture._replace(name=name) for picture in seen.pictures))
 
 
 def _key(kept: Keeping, sha256: str) -> bytes:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
 from typing import NamedTuple
 
 from ..core.arrange.arrangement import Arrangement, Considered, in_cells
@@ -76,7 +75,7 @@ def _in_grid(sequences: Sequences, pictures: Sequence[Picture], settings: Settin
             f"{setting('max_size')}"
         )
     result = in_cells(sizes, grid, settings.align, settings.edge_repeat)
-    result = replace(result, considered=tuple(_grids(grid, wish, settings)), bound=sum(w * h for w, h in sizes))
+    result = result._replace(considered=tuple(_grids(grid, wish, settings)), bound=sum(w * h for w, h in sizes))
     return Arranged(result, tuple(_smaller(pictures, cell, settings.align)))
 
 

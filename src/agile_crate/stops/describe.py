@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from collections import Counter, defaultdict
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
 from fractions import Fraction
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from ..core.arrange.arrangement import Considered
 from ..core.crate.describe import described_animations, described_frames, described_sheets
@@ -30,8 +29,7 @@ if TYPE_CHECKING:
     from ..exports.template import Template
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class PlannedSkin:
+class PlannedSkin(NamedTuple):
     """A skin that is about to be drawn: its pictures, in the order of the base's, and its palette if its images are to
     be indexed."""
 
@@ -41,8 +39,7 @@ class PlannedSkin:
     palette: Words | None
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Plan:
+class Plan(NamedTuple):
     """One crate that is about to be written.
 
     `pictures` are its frames' in order, `drawn` says which of them are put on a sheet (others share their box). `texts`
@@ -86,7 +83,7 @@ def plan_of(
     worn = [[Skin(skin.name, image, "", skin.plain) for image in images(skin.name)] for skin in prepared.skins]
     if worn:
         sheets = tuple(
-            replace(sheet, skins=skins) for sheet, skins in zip(sheets, zip(*worn, strict=True), strict=True)
+            sheet._replace(skins=skins) for sheet, skins in zip(sheets, zip(*worn, strict=True), strict=True)
         )
     crate = Crate(
         name=name,

@@ -6,11 +6,10 @@ import dataclasses
 from collections.abc import Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from concurrent.futures import Executor
-from dataclasses import dataclass
 from fractions import Fraction
 from functools import partial
 from types import MappingProxyType
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from ..core.crate.origin import Origin
 from ..core.frame.first_look import seen
@@ -32,8 +31,7 @@ if TYPE_CHECKING:
     from .wardrobe import Drawings, Worn
 
 
-@dataclass(frozen=True, slots=True)
-class Intake:
+class Intake(NamedTuple):
     """Frames ready to be arranged: the sequences, their pictures for each size of the build, and what was passed over
     on the way; which files they came from, if frames are kept. Settings are those that were given, the palette's file
     read."""

@@ -113,7 +113,7 @@ def pictures_of(sequences: Sequences, drawings: Sequence[Picture]) -> list[Pictu
 
 def _shown(drawing: Picture, name: str, is_flipped: bool) -> Picture:
     picture = flipped(drawing) if is_flipped else drawing
-    return picture if picture.name == name else dataclasses.replace(picture, name=name)
+    return picture if picture.name == name else picture._replace(name=name)
 
 
 def each(name: str, value: PerAnimation[T], sequences: Sequences) -> dict[str, T]:

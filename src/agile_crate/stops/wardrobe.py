@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 from collections.abc import Iterator, Sequence
 from collections.abc import Set as AbstractSet
 from concurrent.futures import Executor
@@ -107,7 +106,7 @@ def _made(
             )
     made = laid_over_each_other(pictures)
     if skin.exchange:
-        made = dataclasses.replace(made, pixels=recolored(made.pixels, skin.exchange))
+        made = made._replace(pixels=recolored(made.pixels, skin.exchange))
     return tuple(scaled_picture(made, scaling) for scaling in first.scalings)
 
 

@@ -76,27 +76,24 @@ def _pieces(plan: Plan) -> int:
 
 def _with_sheets(plan: Plan, write: Callable[[Plan], Iterable[str]], executor: Executor) -> Crate:
     """The crate of a plan with the digests of its sheets, and of those of its skins, which `write` draws and writes."""
-    sheets = [
-        dataclasses.replace(sheet, sha256=sha256) for sheet, sha256 in zip(plan.crate.sheets, write(plan), strict=True)
-    ]
+    sheets = [sheet._replace(sha256=sha256) for sheet, sha256 in zip(plan.crate.sheets, write(plan), strict=True)]
     for number in range(len(plan.skins)):
         for index, sha256 in enumerate(write(worn(plan, number))):
             skins = list(sheets[index].skins)
-            skins[number] = dataclasses.replace(skins[number], sha256=sha256)
-            sheets[index] = dataclasses.replace(sheets[index], skins=tuple(skins))
-    return with_crcs(dataclasses.replace(plan.crate, sheets=tuple(sheets)), plan.pictures, executor.map)
+            skins[number] = skins[number]._replace(sha256=sha256)
+            sheets[index] = sheets[index]._replace(skins=tuple(skins))
+    return with_crcs(plan.crate._replace(sheets=tuple(sheets)), plan.pictures, executor.map)
 
 
 def worn(plan: Plan, number: int) -> Plan:
     """The plan as that of one of its skins. What is no art stays as it is to the last."""
     skin = plan.skins[number]
-    sheets = tuple(dataclasses.replace(sheet, image=sheet.skins[number].image) for sheet in plan.crate.sheets)
+    sheets = tuple(sheet._replace(image=sheet.skins[number].image) for sheet in plan.crate.sheets)
     settings = plan.settings
     if skin.plain:
         settings = dataclasses.replace(settings, premultiply=False, background=None)
-    return dataclasses.replace(
-        plan,
-        crate=dataclasses.replace(plan.crate, sheets=sheets),
+    return plan._replace(
+        crate=plan.crate._replace(sheets=sheets),
         pictures=skin.pictures,
         palette=skin.palette,
         settings=settings,

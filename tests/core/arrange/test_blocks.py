@@ -20,6 +20,7 @@ LOTS = st.lists(
 RULES = st.builds(
     SheetRules,
     st.sampled_from([Size(64, 64), Size(100, 60), Size(4096, 4096)]),
+    exact=st.none(),
     pow2=st.booleans(),
     square=st.booleans(),
     multiple=st.sampled_from([1, 4]),

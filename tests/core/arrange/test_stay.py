@@ -20,6 +20,7 @@ LIMITS = st.builds(
     st.builds(
         SheetRules,
         st.sampled_from([Size(40, 40), Size(64, 48), Size(512, 512)]),
+        exact=st.none(),
         pow2=st.booleans(),
         square=st.booleans(),
         multiple=st.sampled_from([1, 4]),

@@ -29,6 +29,7 @@ limits = st.builds(
     rules=st.builds(
         SheetRules,
         largest=st.sampled_from([Size(4096, 4096), Size(300, 150), Size(8192, 1024)]),
+        exact=st.none(),
         pow2=st.booleans(),
         square=st.booleans(),
         multiple=st.sampled_from([1, 4]),

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
-
 import numpy as np
 import pytest
 
@@ -27,11 +25,11 @@ def found(new: Crate, pictures: list[np.ndarray] = PICTURES) -> list[Change]:
 
 
 def with_frame(**facts: object) -> Crate:
-    return dataclasses.replace(OLD, frames=(*FRAMES[:2], dataclasses.replace(FRAMES[2], **facts)))
+    return OLD._replace(frames=(*FRAMES[:2], FRAMES[2]._replace(**facts)))
 
 
 def with_animation(**facts: object) -> Crate:
-    return dataclasses.replace(OLD, animations=(dataclasses.replace(OLD.animations[0], **facts),))
+    return OLD._replace(animations=(OLD.animations[0]._replace(**facts),))
 
 
 def test_nothing_changed() -> None:
@@ -54,9 +52,9 @@ def test_nothing_changed() -> None:
         (with_animation(loop="once"), [("timing", "swim", "once instead of forever")]),
         (with_animation(loop="once", times=3), [("timing", "swim", "3 times instead of forever")]),
         (with_animation(name="dive"), [("came", "dive", "new animation of 3 frames"), ("went", "swim", "animation is no longer there")]),
-        (dataclasses.replace(OLD, sheets=(Sheet("otter.png", Size(20, 5)),)), [("sheet", "otter.png", "20×5 instead of 18×5")]),
-        (dataclasses.replace(OLD, scale=0.5, alpha="premultiplied", background="#102030"), [("sheet", "otter", "scale 0.5 instead of 1"), ("sheet", "otter", "alpha premultiplied instead of straight"), ("sheet", "otter", "background #102030 instead of none")]),
-        (dataclasses.replace(OLD, sheets=(*OLD.sheets, Sheet("otter-2.png", Size(9, 9)))), [("sheet", "otter", "2 sheets instead of 1")]),
+        (OLD._replace(sheets=(Sheet("otter.png", Size(20, 5)),)), [("sheet", "otter.png", "20×5 instead of 18×5")]),
+        (OLD._replace(scale=0.5, alpha="premultiplied", background="#102030"), [("sheet", "otter", "scale 0.5 instead of 1"), ("sheet", "otter", "alpha premultiplied instead of straight"), ("sheet", "otter", "background #102030 instead of none")]),
+        (OLD._replace(sheets=(*OLD.sheets, Sheet("otter-2.png", Size(9, 9)))), [("sheet", "otter", "2 sheets instead of 1")]),
     ],
 )  # fmt: skip
 def test_each_kind_of_change_is_told(new: Crate, change: list[tuple[str, str, str]]) -> None:

@@ -29,12 +29,12 @@ GOOD = crate([CELLS.box(0), CELLS.box(1), CELLS.box(2)])
 
 
 def changed_frame(**changes: object) -> Crate:
-    frames = (GOOD.frames[0], dataclasses.replace(GOOD.frames[1], **changes), GOOD.frames[2])
-    return dataclasses.replace(GOOD, frames=frames)
+    frames = (GOOD.frames[0], GOOD.frames[1]._replace(**changes), GOOD.frames[2])
+    return GOOD._replace(frames=frames)
 
 
 def changed_animation(**changes: object) -> Crate:
-    return dataclasses.replace(GOOD, animations=(dataclasses.replace(GOOD.animations[0], **changes),))
+    return GOOD._replace(animations=(GOOD.animations[0]._replace(**changes),))
 
 
 def test_a_good_crate_has_no_problems() -> None:
@@ -64,9 +64,9 @@ def test_a_good_crate_has_no_problems() -> None:
         (changed_animation(durations=(83,)), "animation 'swim' has 3 frames and 1 durations"),
         (changed_animation(durations=(83, 0, 83)), "animation 'swim' shows a frame for no time at all"),
         (changed_animation(frames=(0, 1, 7)), "animation 'swim' names frame 7, and the last one is 2"),
-        (dataclasses.replace(GOOD, animations=GOOD.animations * 2), "2 animations are named 'swim'"),
+        (GOOD._replace(animations=GOOD.animations * 2), "2 animations are named 'swim'"),
         (
-            dataclasses.replace(GOOD, sheets=(Sheet("otter.png", Size(35, 12), CELLS),)),
+            GOOD._replace(sheets=(Sheet("otter.png", Size(35, 12), CELLS),)),
             "its cells need [36, 12], and it is [35, 12]",
         ),
         (crate([CELLS.box(i) for i in range(3)] + [Box(0, 0, 1, 1)]), "4 frames in 3 cells"),
@@ -84,7 +84,7 @@ IN_BLOCKS = crate([Box(1, 1, 4, 5), Box(8, 2, 2, 2), Box(20, 3, 9, 6)], None)
 
 
 def with_blocks(*blocks: Block, frames: Crate = IN_BLOCKS) -> Crate:
-    return dataclasses.replace(frames, sheets=(Sheet("otter.png", Size(36, 12), None, gap=2, blocks=blocks),))
+    return frames._replace(sheets=(Sheet("otter.png", Size(36, 12), None, gap=2, blocks=blocks),))
 
 
 @pytest.mark.parametrize(
@@ -125,8 +125,8 @@ def test_frames_may_share_a_box() -> None:
 
 def test_only_frames_that_lie_on_their_sheet_can_be_restored() -> None:
     assert restorable(GOOD, GOOD.frames[0])
-    assert not restorable(GOOD, dataclasses.replace(GOOD.frames[0], on_sheet=1))
-    assert not restorable(GOOD, dataclasses.replace(GOOD.frames[0], box=Box(30, 0, 10, 10)))
+    assert not restorable(GOOD, GOOD.frames[0]._replace(on_sheet=1))
+    assert not restorable(GOOD, GOOD.frames[0]._replace(box=Box(30, 0, 10, 10)))
 
 
 @given(st.lists(st.builds(Box, *[st.integers(0, 30)] * 2, *[st.integers(1, 12)] * 2), min_size=2, max_size=12))

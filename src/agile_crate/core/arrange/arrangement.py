@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from ..align import offset_in
 from ..model.geometry import Block, Box, Cells, Mirror, Size
 from .grid import GridSheet
 
 
-@dataclass(frozen=True, slots=True)
-class Spot:
+class Spot(NamedTuple):
     """Where what is stored of a frame lies: sheet, left and top edge. `drawn` is False where another frame's pixels,
     mirrored as `mirror` says, stand for it."""
 
@@ -38,8 +38,7 @@ class Considered:
     verdict: str
 
 
-@dataclass(frozen=True, slots=True)
-class SheetPlan:
+class SheetPlan(NamedTuple):
     """A sheet before it has a name: its size, its cells if it is a grid, its blocks if it has any, and its spacing."""
 
     size: Size
@@ -50,8 +49,7 @@ class SheetPlan:
     blocks: tuple[Block, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Arrangement:
+class Arrangement(NamedTuple):
     """Sheets, a spot for every frame in order, what was considered, the area that no arrangement can go below, and
     whether no sheet can be smaller with what is on it."""
 

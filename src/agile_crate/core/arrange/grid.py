@@ -5,7 +5,7 @@ cost does not depend on the number of frames. Ties are settled by a total order;
 """
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from ..errors import FitError
 from ..model.geometry import Box, Cells, Size
@@ -17,8 +17,7 @@ WIDEST = 3
 """A sheet whose columns we choose is at most this many times as long as it is wide, or as wide as it is long."""
 
 
-@dataclass(frozen=True, slots=True)
-class GridWish:
+class GridWish(NamedTuple):
     """What is asked of a grid. Columns and rows of 0 are ours to choose; a strip is one row (one column if `down`)."""
 
     cell: Size
@@ -35,8 +34,7 @@ class GridWish:
         return Cells(self.cell, columns, rows, self.margin, self.gap, self.down, () if even else filled)
 
 
-@dataclass(frozen=True, slots=True)
-class GridSheet:
+class GridSheet(NamedTuple):
     """One sheet of a grid: its size, its cells, and how many frames lie in it (the first cells, in order)."""
 
     size: Size

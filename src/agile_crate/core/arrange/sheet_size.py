@@ -1,12 +1,11 @@
 """How large a sheet may be, and how large it becomes once it must be a power of two and the like."""
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from ..model.geometry import Size
 
 
-@dataclass(frozen=True, slots=True)
-class SheetRules:
+class SheetRules(NamedTuple):
     """What a sheet's size must obey. `exact` is the size itself and takes the place of `largest`."""
 
     largest: Size = Size(4096, 4096)

@@ -72,7 +72,7 @@ class _Desk:
         self.sizes = sizes
         self.limits = limits
         self.largest = replace(
-            limits, rules=replace(limits.rules, exact=limits.rules.usable), aspect=None, effort="quick"
+            limits, rules=limits.rules._replace(exact=limits.rules.usable), aspect=None, effort="quick"
         )
         self.inside = limits.inside
 

@@ -93,7 +93,7 @@ def arrange(sizes: Sizes, limits: Limits) -> Arranged | None:
     Boxes keep `gap` between them and `margin` to the edges. The order of `sizes` does not matter for the sheet.
     Cost: as `EFFORTS` says.
     """
-    square = replace(limits, aspect=None, rules=replace(limits.rules, square=True))
+    square = replace(limits, aspect=None, rules=limits.rules._replace(square=True))
     if limits.aspect == 1 and not limits.rules.exact:
         limits = square
     if not sizes:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from ..model.crate import Crate
 
 
@@ -20,8 +18,8 @@ def with_skin(crate: Crate, name: str) -> Crate:
     for sheet in crate.sheets:
         skin = {one.name: one for one in sheet.skins}[name]
         is_plain = skin.plain
-        sheets.append(replace(sheet, image=skin.image, sha256=skin.sha256, skins=()))
-    frames = tuple(replace(frame, crc="", touched=False) for frame in crate.frames)
+        sheets.append(sheet._replace(image=skin.image, sha256=skin.sha256, skins=()))
+    frames = tuple(frame._replace(crc="", touched=False) for frame in crate.frames)
     if is_plain:
-        crate = replace(crate, alpha="straight", background="")
-    return replace(crate, sheets=tuple(sheets), frames=frames)
+        crate = crate._replace(alpha="straight", background="")
+    return crate._replace(sheets=tuple(sheets), frames=frames)

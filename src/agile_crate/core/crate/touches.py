@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 import zlib
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import NamedTuple
@@ -63,7 +62,7 @@ def with_crcs(crate: Crate, pictures: Sequence[Picture], run: Run = map) -> Crat
         return list(map(one, crate.frames[part], pictures[part]))
 
     parts = run(some, range(0, len(crate.frames), TOGETHER))
-    return dataclasses.replace(crate, frames=tuple(frame for part in parts for frame in part))
+    return crate._replace(frames=tuple(frame for part in parts for frame in part))
 
 
 class Touch(NamedTuple):
@@ -113,4 +112,4 @@ def laid_over(picture: Picture, touch: Touch, alpha_floor: int) -> Picture | Non
     painted = differing(drawn, seen)
     result = source.copy()
     cut_out(result, part)[painted] = seen[painted]
-    return dataclasses.replace(picture, pixels=result, offset=ORIGIN, source=source)
+    return picture._replace(pixels=result, offset=ORIGIN, source=source)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import replace
 from typing import NamedTuple
 
 from ..model.geometry import ORIGIN, Box, Offset, Point, Size
@@ -46,14 +45,14 @@ def moved_to(picture: Picture, canvas: Size, by: Offset) -> Picture:
     if canvas == picture.canvas and by == ORIGIN and whole.contains(part):
         return picture
     pivot = Point(picture.pivot.x + by.x, picture.pivot.y + by.y)
-    moved = replace(picture, canvas=canvas, offset=Offset(part.x, part.y), pivot=pivot)
+    moved = picture._replace(canvas=canvas, offset=Offset(part.x, part.y), pivot=pivot)
     if whole.contains(part):
         return moved
     seen = visible_box(picture.pixels)
     if seen is None:
-        return replace(moved, pixels=picture.pixels[:0, :0], offset=ORIGIN)
+        return moved._replace(pixels=picture.pixels[:0, :0], offset=ORIGIN)
     inside = seen.moved(moved.offset)
-    return replace(moved, pixels=cut_out(picture.pixels, seen), offset=Offset(inside.x, inside.y))
+    return moved._replace(pixels=cut_out(picture.pixels, seen), offset=Offset(inside.x, inside.y))
 
 
 def growth_for(seen: Iterable[tuple[Box | None, Size]], reach: int) -> Sides:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 from typing import NamedTuple
 
 import numpy as np
@@ -61,6 +60,6 @@ def scaled_picture(picture: Picture, scaling: Scaling) -> Picture:
 
     canvas = scaled_canvas(picture.canvas, scaling.factor)
     if min(canvas) < 1 or max(canvas) > LARGEST_CANVAS:
-        return dataclasses.replace(picture, canvas=canvas, pixels=picture.pixels[:0, :0], offset=ORIGIN)
+        return picture._replace(canvas=canvas, pixels=picture.pixels[:0, :0], offset=ORIGIN)
     pixels, offset = scaled(picture.pixels, picture.offset, picture.canvas, scaling)
-    return dataclasses.replace(picture, canvas=canvas, pixels=pixels, offset=offset)
+    return picture._replace(canvas=canvas, pixels=pixels, offset=offset)

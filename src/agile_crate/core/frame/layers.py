@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 from collections.abc import Sequence
 
 import numpy as np
@@ -28,7 +27,7 @@ def laid_over_each_other(pictures: Sequence[Picture]) -> Picture:
             x, y = part.x - whole.x, part.y - whole.y
             inside = ground[y : y + part.h, x : x + part.w]
             inside[:] = over(picture.pixels, inside)
-    return dataclasses.replace(first, pixels=ground, offset=Offset(whole.x, whole.y))
+    return first._replace(pixels=ground, offset=Offset(whole.x, whole.y))
 
 
 def over(above: Pixels, below: Pixels) -> Pixels:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
-
 import numpy as np
 
 from ..model.geometry import Offset
@@ -14,4 +12,4 @@ def flipped(picture: Picture) -> Picture:
     """The picture as in a mirror: new pixels, on the same canvas."""
     offset = Offset(picture.canvas.w - picture.part.right, picture.offset.y)
     pixels = np.ascontiguousarray(picture.pixels[:, ::-1])
-    return dataclasses.replace(picture, pixels=pixels, offset=offset, flipped=not picture.flipped)
+    return picture._replace(pixels=pixels, offset=offset, flipped=not picture.flipped)

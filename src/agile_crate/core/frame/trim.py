@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
-
 from ..align import PLACES
 from ..model.geometry import Box, Offset, Point, Size
 from ..model.picture import Picture
@@ -28,9 +26,9 @@ def trimmed(picture: Picture, box: Box) -> Picture:
     left, top = max(box.x, part.x), max(box.y, part.y)
     right, bottom = min(box.right, part.right), min(box.bottom, part.bottom)
     if right <= left or bottom <= top:
-        return dataclasses.replace(picture, pixels=picture.pixels[:0, :0], offset=Offset(box.x, box.y), stored=box)
+        return picture._replace(pixels=picture.pixels[:0, :0], offset=Offset(box.x, box.y), stored=box)
     inside = Box(left - part.x, top - part.y, right - left, bottom - top)
-    return dataclasses.replace(picture, pixels=cut_out(picture.pixels, inside), offset=Offset(left, top), stored=box)
+    return picture._replace(pixels=cut_out(picture.pixels, inside), offset=Offset(left, top), stored=box)
 
 
 def forgotten(picture: Picture) -> Picture:
@@ -39,8 +37,7 @@ def forgotten(picture: Picture) -> Picture:
     A frame of which nothing is stored keeps a canvas of one pixel.
     """
     box = picture.stored_box
-    return dataclasses.replace(
-        picture,
+    return picture._replace(
         canvas=Size(max(1, box.w), max(1, box.h)),
         offset=Offset(picture.offset.x - box.x, picture.offset.y - box.y),
         stored=Box(0, 0, box.w, box.h),

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from fractions import Fraction
-from typing import Literal, TypeAlias
+from types import MappingProxyType
+from typing import Literal, NamedTuple, TypeAlias
 
 from .geometry import Block, Box, Cells, Mirror, Offset, Point, Shape, Size
 
@@ -18,8 +18,7 @@ LARGEST_NUMBER = 1 << 31
 Loop: TypeAlias = Literal["forever", "once", "back-and-forth"]
 
 
-@dataclass(frozen=True, slots=True)
-class Frame:
+class Frame(NamedTuple):
     """One frame as the metadata describes it: where it lies, and how it goes back on its canvas.
 
     `box` is as stored; with `turned` the pixels lie there rotated by 90° clockwise, so the upright size is (h, w).
@@ -45,8 +44,7 @@ class Frame:
         return Size(self.box.h, self.box.w) if self.turned else self.box.size
 
 
-@dataclass(frozen=True, slots=True)
-class Animation:
+class Animation(NamedTuple):
     """A named list of frames (indices into the crate's frames), whole milliseconds for each, and a loop rule.
 
     `times` is how many times an animation is shown that ends ("once") after more than one showing; 0 otherwise. Where
@@ -63,8 +61,7 @@ class Animation:
     beats: tuple[int, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Skin:
+class Skin(NamedTuple):
     """The image of a sheet in other art, and the SHA-256 of its file. `plain`: it is no art, and straight alpha without
     a background whatever the crate's sheets are."""
 
@@ -74,8 +71,7 @@ class Skin:
     plain: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Sheet:
+class Sheet(NamedTuple):
     """One output image. `sha256` is of the image file, in hex; empty while it has not been written.
 
     `gap` and `margin` are kept by all boxes; `edge_repeat` is how many pixels each box's edge is repeated outwards.
@@ -93,8 +89,7 @@ class Sheet:
     skins: tuple[Skin, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Crate:
+class Crate(NamedTuple):
     """One build's result: its sheets and all that is known of its frames.
 
     `settings` are those by which frames were taken and changed, as they were given: a proof repeats them.
@@ -111,8 +106,8 @@ class Crate:
     scale: float = 1
     alpha: Literal["straight", "premultiplied"] = "straight"
     generator: str = ""
-    settings: Mapping[str, object] = field(default_factory=dict)
+    settings: Mapping[str, object] = MappingProxyType({})
     background: str = ""
     files: tuple[str, ...] = ()
-    file_sha256: Mapping[str, str] = field(default_factory=dict)
+    file_sha256: Mapping[str, str] = MappingProxyType({})
     built_from: str = ""

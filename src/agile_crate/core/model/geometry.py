@@ -68,8 +68,7 @@ class Box(NamedTuple):
         return self.x <= other.x and self.y <= other.y and other.right <= self.right and other.bottom <= self.bottom
 
 
-@dataclass(frozen=True, slots=True)
-class Shape:
+class Shape(NamedTuple):
     """Polygons round what is visible of a frame, in pixels of its canvas, clockwise as seen on screen (y down).
 
     No visible pixel lies outside of them by more than `tolerance` pixels.

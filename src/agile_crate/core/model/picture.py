@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from fractions import Fraction
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING, Literal, NamedTuple
 
 from .crate import Loop
 from .geometry import ORIGIN, TOP_LEFT, Box, Offset, Point, Shape, Size
@@ -13,8 +12,7 @@ if TYPE_CHECKING:
     from ..pixels import Pixels
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Picture:
+class Picture(NamedTuple):
     """One frame's pixels on their way from the source to a sheet.
 
     `pixels` lie on the canvas at `offset`; the rest of the canvas is empty. `keyed` counts the pixels that a colour key
@@ -50,8 +48,7 @@ class Picture:
         return self.stored or Box(0, 0, *self.canvas)
 
 
-@dataclass(frozen=True, slots=True)
-class Exposure:
+class Exposure(NamedTuple):
     """One frame of a sequence: which drawing it shows, by its place among all that were read, and for how long.
 
     `milliseconds` is how long the source shows it, None where it does not say; `units` is how many frames of the source
@@ -65,8 +62,7 @@ class Exposure:
     flipped: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class FrameSequence:
+class FrameSequence(NamedTuple):
     """Frames in order, on their way to be an animation. The one without a name holds the stills.
 
     `loop` and `times` are what the source says of repeating: None and 0 where it says nothing. `origin` is the

@@ -9,7 +9,6 @@ from __future__ import annotations
 import fnmatch
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import replace
 from fractions import Fraction
 from itertools import accumulate, chain, zip_longest
 from typing import Literal
@@ -42,7 +41,7 @@ def kept(sequences: Sequences, include: Sequence[str], exclude: Sequence[str]) -
         included = not include or any(_matches(pattern, frame, animation) for pattern in include)
         return included and not any(_matches(pattern, frame, animation) for pattern in exclude)
 
-    remaining = [replace(s, frames=tuple(frame for frame in s.frames if is_kept(frame, s.name))) for s in sequences]
+    remaining = [s._replace(frames=tuple(frame for frame in s.frames if is_kept(frame, s.name))) for s in sequences]
     if not any(sequence.frames for sequence in remaining):
         raise InputError(
             f"{setting('include')} and {setting('exclude')} leave no frame; "
@@ -91,8 +90,8 @@ def renamed(sequences: Sequences, names: Mapping[str, str]) -> Sequences:
 def _under_name(sequence: FrameSequence, name: str) -> FrameSequence:
     if any(part in ("", ".", "..") for part in name.split("/")) or set(name) & set("\\\0"):
         raise UsageError(f"{quoted(name)} cannot name an animation: its frames would lie outside of their folder")
-    frames = tuple(replace(frame, name=_named_after(frame.name, name)) for frame in sequence.frames)
-    return replace(sequence, name=name, frames=frames)
+    frames = tuple(frame._replace(name=_named_after(frame.name, name)) for frame in sequence.frames)
+    return sequence._replace(name=name, frames=frames)
 
 
 def _named_after(frame: str, animation: str) -> str:
@@ -109,7 +108,7 @@ def ranged(sequences: Sequences, spans: Mapping[str, Spans | None]) -> Sequences
 
     def one(sequence: FrameSequence) -> FrameSequence:
         chosen = spans.get(sequence.name or "")
-        return replace(sequence, frames=_at(sequence, chosen, "frames")) if chosen else sequence
+        return sequence._replace(frames=_at(sequence, chosen, "frames")) if chosen else sequence
 
     return tuple(map(one, sequences))
 
@@ -137,7 +136,7 @@ def split(sequences: Sequences, parts: Mapping[str, Mapping[str, Spans]]) -> Seq
             continue
         _check_cover(sequence, wanted)
         for name, spans in wanted.items():
-            cut = replace(sequence, frames=_at(sequence, spans, "split"))
+            cut = sequence._replace(frames=_at(sequence, spans, "split"))
             result.append(_under_name(cut, name))
     _refuse_repeated(result, "split")
     return in_order(result)
@@ -182,7 +181,7 @@ def thinned(sequences: Sequences, every: Mapping[str, int]) -> Sequences:
         short = -len(sequence.frames) % step
         padded = [*sequence.frames, *[sequence.frames[-1]] * short]  # so that the last stands for N as well
         starts = range(0, len(padded), step)
-        return replace(sequence, frames=tuple(_merged(padded[at : at + step]) for at in starts))
+        return sequence._replace(frames=tuple(_merged(padded[at : at + step]) for at in starts))
 
     return tuple(one(s) if s.name is not None else s for s in sequences)
 
@@ -190,8 +189,7 @@ def thinned(sequences: Sequences, every: Mapping[str, int]) -> Sequences:
 def _merged(frames: Sequence[Exposure]) -> Exposure:
     """The first of some frames, shown as long as all of them together."""
     own = [frame.milliseconds for frame in frames if frame.milliseconds is not None]
-    return replace(
-        frames[0],
+    return frames[0]._replace(
         units=sum(frame.units for frame in frames),
         milliseconds=sum(own, Fraction()) if len(own) == len(frames) else None,
     )
@@ -211,7 +209,7 @@ def without_copies(sequences: Sequences, alike: Likeness) -> Sequences:
                 runs[-1].append(frame)
             else:
                 runs.append([frame])
-        return replace(sequence, frames=tuple(map(_merged, runs)))
+        return sequence._replace(frames=tuple(map(_merged, runs)))
 
     return tuple(one(s) if s.name is not None else s for s in sequences)
 
@@ -222,7 +220,7 @@ def without_closing(sequences: Sequences, alike: Likeness) -> Sequences:
     def closes(s: FrameSequence) -> bool:
         return s.name is not None and len(s.frames) > 1 and alike(s.frames[0], s.frames[-1])
 
-    return tuple(replace(s, frames=s.frames[:-1]) if closes(s) else s for s in sequences)
+    return tuple(s._replace(frames=s.frames[:-1]) if closes(s) else s for s in sequences)
 
 
 def backwards(sequences: Sequences) -> Sequences:
@@ -235,7 +233,7 @@ def with_made(sequences: Sequences, made: Mapping[str, str], making: Literal["mi
     check_names(making, made.values(), sequences)
     by_name = {sequence.name: sequence for sequence in sequences}
     change = mirrored if making == "mirrored" else played_backwards
-    added = [replace(_under_name(change(by_name[old]), new), origin=old, making=making) for new, old in made.items()]
+    added = [_under_name(change(by_name[old]), new)._replace(origin=old, making=making) for new, old in made.items()]
     _refuse_repeated([*sequences, *added], making)
     return in_order([*sequences, *added])
 
@@ -267,12 +265,12 @@ Pairs = tuple[tuple[str, str], ...]
 
 def mirrored(sequence: FrameSequence) -> FrameSequence:
     """The sequence with left and right exchanged."""
-    return replace(sequence, frames=tuple(replace(frame, flipped=not frame.flipped) for frame in sequence.frames))
+    return sequence._replace(frames=tuple(frame._replace(flipped=not frame.flipped) for frame in sequence.frames))
 
 
 def played_backwards(sequence: FrameSequence) -> FrameSequence:
     """The sequence from its last frame to its first."""
-    return replace(sequence, frames=sequence.frames[::-1])
+    return sequence._replace(frames=sequence.frames[::-1])
 
 
 def check_names(asked: str, names: Iterable[str], sequences: Iterable[FrameSequence]) -> None:

@@ -79,8 +79,7 @@ class Worn:
     pictures: list[Picture]
 
 
-@dataclass(frozen=True, slots=True)
-class WornPictures:
+class WornPictures(NamedTuple):
     """The pictures of one skin, ready to be drawn where the base's are; and what a proof compares them with."""
 
     name: str
@@ -89,8 +88,7 @@ class WornPictures:
     untrimmed: tuple[Untrimmed, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Prepared:
+class Prepared(NamedTuple):
     """Pictures that are ready to be arranged, in crate order; the settings that made them, the factor by which they
     were scaled, and what to say of it. `untrimmed` is what a proof compares with, and empty unless it was wanted.
     `lost` are the frames of touches that no longer fit. `skins` are the pictures of each skin."""

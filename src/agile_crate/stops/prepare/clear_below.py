@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 from collections.abc import Iterable
 from typing import NamedTuple
 
@@ -39,7 +38,7 @@ def decide(facts: Iterable[Faint], lineup: Lineup, settings: Settings) -> Decisi
 
 
 def apply(picture: Picture, faintest: int) -> Picture:
-    return dataclasses.replace(picture, pixels=cleared(picture.pixels, faintest))
+    return picture._replace(pixels=cleared(picture.pixels, faintest))
 
 
 STEP = Step(fact, decide, apply)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 from collections.abc import Iterable
 
 from ...core.frame.alpha import UNDER_REACH, filled_under
@@ -31,7 +30,7 @@ def apply(picture: Picture, _: None) -> Picture:
     right, bottom = min(stored.right, part.right + UNDER_REACH), min(stored.bottom, part.bottom + UNDER_REACH)
     room = Size(right - left, bottom - top)
     pixels = filled_under(on_canvas(picture.pixels, Offset(part.x - left, part.y - top), room))
-    return dataclasses.replace(picture, pixels=pixels, offset=Offset(left, top))
+    return picture._replace(pixels=pixels, offset=Offset(left, top))
 
 
 STEP = Step(fact, decide, apply)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 from collections.abc import Iterable
 
 import numpy as np
@@ -26,7 +25,7 @@ def decide(facts: Iterable[int], lineup: Lineup, settings: Settings) -> Decision
 
 
 def apply(picture: Picture, threshold: int) -> Picture:
-    return dataclasses.replace(picture, pixels=hard_alpha(picture.pixels, threshold))
+    return picture._replace(pixels=hard_alpha(picture.pixels, threshold))
 
 
 STEP = Step(fact, decide, apply)

@@ -48,7 +48,7 @@ def apply(picture: Picture, line: Line) -> Picture:
 
     picture, reach = grown(picture, line.growth), line.outline.reach
     offset = Offset(picture.offset.x - reach, picture.offset.y - reach)
-    wider = dataclasses.replace(picture, pixels=outlined(picture.pixels, line.outline), offset=offset)
+    wider = picture._replace(pixels=outlined(picture.pixels, line.outline), offset=offset)
     return moved_to(wider, picture.canvas, ORIGIN)
 
 

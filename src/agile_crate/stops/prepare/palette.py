@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
@@ -64,7 +63,7 @@ def _moved(moved: Moved) -> str:
 
 def apply(picture: Picture, wanted: Recolouring) -> Picture:
     pixels = palette_map(wanted.colors, wanted.dither).mapped(picture.pixels, picture.offset)
-    return dataclasses.replace(picture, pixels=pixels)
+    return picture._replace(pixels=pixels)
 
 
 STEP = Step(fact, decide, apply)

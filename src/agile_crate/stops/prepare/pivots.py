@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 from collections.abc import Iterable, Sequence
 from typing import NamedTuple
 
@@ -66,7 +65,7 @@ def _stand_on_feet(pivots: list[Point], stances: Sequence[Stance], group: Group,
 
 
 def apply(picture: Picture, pivot: Point) -> Picture:
-    return dataclasses.replace(picture, pivot=pivot)
+    return picture._replace(pivot=pivot)
 
 
 STEP = Step(fact, decide, apply)

@@ -3,7 +3,6 @@ together and each picture is moved once, so that a shift can save what the new c
 
 from __future__ import annotations
 
-import dataclasses
 from collections.abc import Iterable, Sequence
 from functools import cache
 from typing import NamedTuple
@@ -74,7 +73,7 @@ def decide(facts: Iterable[Standing], lineup: Lineup, settings: Settings) -> Dec
 
 
 def apply(picture: Picture, move: Move) -> Picture:
-    return moved_to(dataclasses.replace(picture, pivot=move.pivot), move.canvas, move.by)
+    return moved_to(picture._replace(pivot=move.pivot), move.canvas, move.by)
 
 
 STEP = Step(fact, decide, apply)

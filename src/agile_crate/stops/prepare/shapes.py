@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 from collections.abc import Iterable
 from typing import NamedTuple
 
@@ -65,7 +64,7 @@ def _mask(silhouette: Silhouette) -> tuple[np.ndarray, Box]:
 
 
 def apply(picture: Picture, shape: Shape | None) -> Picture:
-    return dataclasses.replace(picture, shape=shape)
+    return picture._replace(shape=shape)
 
 
 STEP = Step(fact, decide, apply)
