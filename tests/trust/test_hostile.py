@@ -163,6 +163,11 @@ DOCUMENTS = {name: with_name(text) for name, text in NAMES.items()} | {
     "a film of 16,384²": large_film, "20,000 boxes on each other": crowded, "one sheet 30 times": repeated_sheet, "a pipe": on_a_pipe,
 }  # fmt: skip
 
+LONG = bool(os.environ.get("AGILE_CRATE_TRUST"))
+
+SLOW = ("v.svg", "v.gif")
+"""Views that take long to start: hostile names are tried on them in the long form."""
+
 COMMANDS = (
     ("verify", "b.json"), ("unpack", "b.json", "--out", "f", "--film"), ("show", "b.json", "--out", "v.svg"), ("show", "b.json", "--out", "v.gif"),
     ("show", "b.json", "--out", "v.html"), ("show", "b.json", "--out", "v.png"), ("show", "o.json", "--against", "b.json"),
@@ -178,6 +183,8 @@ def test_documents(name: str, folder: Path) -> None:
     DOCUMENTS[name](document)
     (folder / "b.json").write_text(json.dumps(document))
     for command in COMMANDS:
+        if name in NAMES and command[-1] in SLOW and not LONG:
+            continue
         done = run(*command)
         assert done.returncode == 0 or done.stderr or done.stdout
 
