@@ -10,14 +10,14 @@ from typing import TYPE_CHECKING, Any
 
 from ..core.crate.file_names import is_crate_file
 from ..core.errors import CrateError, InputError, UsageError
-from ..core.text import counted, few, quoted, shown
+from ..core.text import counted, few, shown
 from ..jobs.crate_file import CrateFile, chosen, read_crate_file, refuse_one_place_for_two
 from ..settings.crate_file import Order, as_key
 from ..settings.given import settings_from
 from .packing import built, document_of, print_summary, print_warnings
 from .parser import given_settings
 from .status import Status, status_of
-from .tables import folded, print_heading, print_note
+from .tables import print_error, print_heading, print_note
 from .wording import as_option
 
 if TYPE_CHECKING:
@@ -40,8 +40,7 @@ class _Run:
         told = error.sentence.spelled(as_key)
         status = int(status_of(error))
         self.errors.append({"file": file, "crate": crate, "error": told, "exit": status})
-        where = f"{shown(file)}, crate {quoted(crate)}: " if crate else ""
-        print(folded(f"agile-crate: error: {where}{told}", sys.stderr), file=sys.stderr)
+        print_error(told, file, crate)
 
     @property
     def status(self) -> int:

@@ -106,9 +106,9 @@ def _explained(error: Exception, spelling: Spelling) -> tuple[str, Status]:
 
 
 def _told(sentence: str, status: Status) -> Status:
-    from .tables import folded
+    from .tables import print_error
 
-    print(folded(f"agile-crate: error: {sentence}", sys.stderr), file=sys.stderr)
+    print_error(sentence)
     return status
 
 

@@ -10,6 +10,8 @@ import sys
 from collections.abc import Sequence
 from typing import NamedTuple, TextIO
 
+from ..core.text import quoted, shown
+
 
 class Column(NamedTuple):
     """A column's heading, and whether it holds numbers (set to the right)."""
@@ -41,6 +43,12 @@ def print_heading(word: str, style: str, rest: str) -> None:
 def print_note(text: str) -> None:
     """Prints a sentence indented by two; on a terminal it is folded between words, in a pipe it stays one line."""
     print("  " + folded(text, sys.stdout, margin=2).replace("\n", "\n  "))
+
+
+def print_error(sentence: str, file: str = "", crate: str = "") -> None:
+    """An error on stderr, folded to its width; of a crate of a crate file, if one is named."""
+    where = f"{shown(file)}, crate {quoted(crate)}: " if crate else ""
+    print(folded(f"agile-crate: error: {where}{sentence}", sys.stderr), file=sys.stderr, flush=True)
 
 
 def folded(text: str, stream: TextIO, margin: int = 0) -> str:

@@ -4,17 +4,14 @@ from __future__ import annotations
 
 import argparse
 import json
-import sys
 import time
 from typing import TYPE_CHECKING
 
 from ..core.errors import UsageError
-from ..core.text import counted, few, quoted, shown
+from ..core.text import counted, few, shown
 from ..interrupts import writing
 from .parser import Parser, add_common
 from .status import Status, status_of
-from .tables import folded
-from .wording import told
 
 if TYPE_CHECKING:
     from ..jobs.watch import Turn
@@ -105,14 +102,13 @@ def _tell_page(arguments: argparse.Namespace, address: str) -> None:
 def _tell(arguments: argparse.Namespace, turn: Turn, seconds: float) -> None:
     """One line of what came of a crate."""
     from ..settings.crate_file import as_key
+    from .packing import print_warnings
+    from .tables import print_error
 
     if turn.error:
-        sentence = turn.error.sentence.spelled(as_key)
-        where = f"{shown(arguments.file)}, crate {quoted(turn.crate)}: " if turn.crate else ""
-        print(folded(f"agile-crate: error: {where}{sentence}", sys.stderr), file=sys.stderr, flush=True)
+        print_error(turn.error.sentence.spelled(as_key), arguments.file, turn.crate)
     elif turn.packed:
-        for warning in turn.packed.warnings:
-            print(f"agile-crate: warning: {told(warning)}", file=sys.stderr, flush=True)
+        print_warnings(turn.packed)
     if arguments.json:
         print(json.dumps(_document(turn, seconds), ensure_ascii=False), flush=True)
     elif not (turn.error or arguments.quiet):

@@ -22,8 +22,8 @@ from ..live.server import Answer, News, Server
 from ..stops.describe import Plan
 from ..stops.draw import placed_of
 from ..stops.write import worn
-from ..views.live_view import Board, board_of, changed_frames, news_of
-from ..views.page_view import Live, packed_texts, page_of
+from ..views.live_view import Board, board_of, news_of
+from ..views.page_view import Live, packed_texts, page_of, waiting_page
 from .read import Loaded, load
 from .show import texts_beside
 
@@ -81,22 +81,21 @@ class LightTable:
                 table.texts = texts_beside(table.board.crate, data.parent)
             self._tell(name, "settled", {"texts": packed_texts(table.texts)})
 
-    def show(self, name: str, plans: Sequence[Plan]) -> list[str]:
-        """Puts a build on the table before its files are written; the names of frames that changed."""
+    def show(self, name: str, plans: Sequence[Plan]) -> None:
+        """Puts a build on the table, before its files are written."""
         table, board = self._table(name), _planned(plans[0])
         with self._lock:
             before = table.board
             self._put(table, board)
             if before is None:
-                return []
+                return
             if list(before.skins) != list(board.skins) or before.crate.name != board.crate.name:
                 self._tell(name, "hello", {"build": table.build})  # another page altogether
-                return changed_frames(before, board)
+                return
             images, skins = self._addresses(self._keys[name], table)
             news = news_of(before, board, images, skins, partial(_png, executor=self._executor))
             said = f"changed: {few(map(shown, news['changed']), 4)}" if news["changed"] else "arranged anew"
             self._tell(name, "built", {"build": table.build, "said": said, **news})
-            return list(news["changed"])
 
     def close(self) -> None:
         self.server.close()
@@ -127,7 +126,7 @@ class LightTable:
             return _waiting(table) if table and not rest else None
         with self._lock:
             if not rest:
-                return Answer("text/html; charset=utf-8", self._page(key, table).encode(), "base-uri 'none'")
+                return _page_answer(self._page(key, table))
             image = _image_asked(rest, table.board)
             if image is None:
                 return None
@@ -158,12 +157,12 @@ class LightTable:
 
 
 def _waiting(table: _Table) -> Answer:
-    """A page for a crate of which nothing is there yet: it comes back by itself."""
-    from html import escape
+    """A page for a crate of which nothing is there yet."""
+    return _page_answer(waiting_page(table.name, table.wrong))
 
-    said = escape(table.wrong or "the first build is under way")
-    head = '<!doctype html><html lang="en"><meta charset="utf-8"><meta http-equiv="refresh" content="1">'
-    return Answer("text/html; charset=utf-8", f"{head}<title>waiting</title><p>{said}</p></html>".encode())
+
+def _page_answer(page: str) -> Answer:
+    return Answer("text/html; charset=utf-8", page.encode(), "base-uri 'none'")
 
 
 def _image_asked(path: str, board: Board) -> tuple[str, int] | None:

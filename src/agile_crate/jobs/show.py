@@ -202,20 +202,21 @@ def _page_of(
     """`before` is a crate to compare with: its name, itself, and what changed since."""
     from ..views.page_view import Against, inlined, page_of
 
-    def images(one: Loaded) -> list[bytes]:
+    def images(one: Loaded) -> list[str]:
         if one.folder and one.crate.alpha == "straight":  # the very files that ship
-            return [sheet_bytes(one.folder, sheet) for sheet in one.crate.sheets]
-        return [b"".join(encode_png(one.shown_sheet(index), executor)) for index in range(len(one.crate.sheets))]
+            return [inlined(sheet_bytes(one.folder, sheet)) for sheet in one.crate.sheets]
+        sheets = map(one.shown_sheet, range(len(one.crate.sheets)))
+        return [inlined(b"".join(encode_png(sheet, executor))) for sheet in sheets]
 
     def drawn() -> Iterator[bytes]:
-        worn = {name: list(map(inlined, images(one))) for name, one in skins.items()}
+        worn = {name: images(one) for name, one in skins.items()}
         against = None
         if before:
             name, other, found = before
             against = Against(name, other.crate, images(other), found)
         page = page_of(
             loaded.crate,
-            list(map(inlined, images(loaded))),
+            images(loaded),
             findings,
             worn,
             against,

@@ -142,7 +142,8 @@ def _build_all(
                 return {**wrong, order.name: ""}
             if builder.table and told != known:
                 builder.table.failed(order.name, told)
-        if told != known if turn.error else turn.packed or watched is None or known is not None:
+        is_news = told != known if turn.error else bool(turn.packed) or watched is None or known is not None
+        if is_news:
             builder.end(turn)
     return failed
 

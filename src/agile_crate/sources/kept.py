@@ -53,13 +53,12 @@ def keeping(cache: Cache, program: str, *ways: object) -> Keeping:
 def recalled(kept: Keeping, sha256: str) -> Reel | None:
     """What is kept of the file with this digest."""
     key = _key(kept, sha256)
-    held = kept.cache.held(key)
-    if isinstance(held, Reel):
-        return held
+    if isinstance(known := kept.cache.remembered(key), Reel):
+        return known
     value = kept.cache.get(key)
     reel = None if value is None else _reel_of(value)
     if reel:
-        kept.cache.hold(key, reel, _size(reel))
+        kept.cache.remember(key, reel, _size(reel))
     return reel
 
 
@@ -92,7 +91,7 @@ def keep(kept: Keeping, sha256: str, reel: Reel) -> None:
     """Keeps what was seen of the file with this digest."""
     if _size(reel) > LARGEST:
         return
-    kept.cache.hold(_key(kept, sha256), reel, _size(reel))
+    kept.cache.remember(_key(kept, sha256), reel, _size(reel))
     frames = [
         (
             label,

@@ -26,7 +26,6 @@ if TYPE_CHECKING:
     from ..core.crate.touches import Touches
     from ..core.motion.take import Likeness
     from ..settings.skins import Skin
-    from ..sources.kept import Keeping
     from ..store.cache import Cache
     from .wardrobe import Drawings, Worn
 
@@ -63,7 +62,11 @@ def intake(
     sizes = all_sizes(_with_palette(settings))
     deciding = _deciding(sizes[0])
     at_first, is_flat = first_look((*deciding, *sizes)), settings.layers == "flat"
-    keeps = _keeping(*kept, at_first, is_flat, settings.to_srgb) if kept else None
+    keeps = None
+    if kept:
+        from ..sources.kept import keeping
+
+        keeps = keeping(*kept, at_first, is_flat, settings.to_srgb)
     look = partial(seen, look=at_first)
     gathered = gather(inputs, own, executor, progress, look, is_flat, settings.to_srgb, keeps)
     wardrobe: list[Worn] = []
@@ -93,15 +96,10 @@ def intake(
     return Intake(sequences, prepared, passed_over, warnings, files)
 
 
-def _keeping(cache: Cache, program: str, *ways: object) -> Keeping:
-    from ..sources.kept import keeping
-
-    return keeping(cache, program, *ways)
-
-
 def _likeness(
     sequences: Sequences, drawings: Drawings, skins: Sequence[Worn], settings: Settings, executor: Executor
 ) -> Likeness:
+    """Loaded where copies are to be told."""
     from .likeness import likeness
 
     return likeness(sequences, drawings, skins, settings, executor)

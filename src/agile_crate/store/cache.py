@@ -141,7 +141,7 @@ class Cache:
         self._now = now
         self._limit = limit
         self._memory = memory
-        self._held: dict[bytes, tuple[object, int]] = {}
+        self._remembered: dict[bytes, tuple[object, int]] = {}
         self._lock = threading.Lock()
         self._used: set[bytes] = set()
         self._noted: dict[bytes, bytes] = {}
@@ -180,22 +180,22 @@ class Cache:
         """Keeps a value under a key. That it could not be kept is no error."""
         self._put([(key, value)])
 
-    def hold(self, key: bytes, thing: object, size: int) -> None:
+    def remember(self, key: bytes, thing: object, size: int) -> None:
         """Keeps a thing of so many bytes in memory, if there is room for that: what was asked for last stays."""
         if size > self._memory:
             return
         with self._lock:
-            self._held[key] = self._held.pop(key, (thing, size))
-            total = sum(size for _, size in self._held.values())
+            self._remembered[key] = self._remembered.pop(key, (thing, size))
+            total = sum(size for _, size in self._remembered.values())
             while total > self._memory:
-                total -= self._held.pop(next(iter(self._held)))[1]
+                total -= self._remembered.pop(next(iter(self._remembered)))[1]
 
-    def held(self, key: bytes) -> object | None:
+    def remembered(self, key: bytes) -> object | None:
         """A thing that is in memory."""
         with self._lock:
-            found = self._held.pop(key, None)
+            found = self._remembered.pop(key, None)
             if found:
-                self._held[key] = found
+                self._remembered[key] = found
             return found[0] if found else None
 
     def refresh(self) -> None:

@@ -101,16 +101,8 @@ def _finishing(after: Board, skin: str, png: Callable[[Pixels], bytes]) -> Calla
     return lambda pixels: png(np.ascontiguousarray(after.finished(pixels, skin)))
 
 
-def changed_frames(before: Board, after: Board) -> list[str]:
-    """The names of frames that are new, or look or stand differently, in crate order."""
-    dresses = [
-        (before.dress, after.dress),
-        *((before.skins[n], after.skins[n]) for n in after.skins if n in before.skins),
-    ]
-    return _changed(before, after, [_same(before, old, after, new) for old, new in dresses])
-
-
 def _changed(before: Board, after: Board, same: Sequence[Sequence[Frame | None]]) -> list[str]:
+    """The names of frames that are new, or look or stand differently, in crate order."""
     old = {frame.name: frame for frame in before.crate.frames}
     boxes: dict[tuple[int, Box], bool] = {}
     for index, frame in enumerate(after.crate.frames):

@@ -37,12 +37,8 @@ BEFORE, AFTER = Color(235, 110, 20), Color(30, 90, 220)
 GROUND, PIVOT, OUTLINE = Color(200, 40, 60), Color(20, 24, 32), Color(200, 30, 160)
 """The ground guide, a pivot's cross on PAPER, collision shapes."""
 
-MARGIN_TONE, GAP_TONE, EDGE_TONE, CUSHION_TONE = (
-    Color(90, 98, 115),
-    Color(150, 160, 178),
-    Color(230, 120, 60),
-    Color(70, 170, 160),
-)
+MARGIN_TONE, GAP_TONE = Color(90, 98, 115), Color(150, 160, 178)
+EDGE_TONE, CUSHION_TONE = Color(230, 120, 60), Color(70, 170, 160)
 """What a sheet has beside frames."""
 
 RULE = Color(154, 162, 176)
@@ -50,6 +46,9 @@ RULE = Color(154, 162, 176)
 
 SEEN_TONE, INSIDE_TONE, OUTSIDE_TONE = Color(0, 120, 106), Color(240, 176, 96), Color(201, 206, 214)
 """Where a sheet's pixels go: seen, empty inside of boxes, outside of all boxes."""
+
+FAULT, DOUBT, NOTE, GOOD = Color(200, 40, 60), Color(224, 160, 32), Color(58, 122, 165), Color(31, 157, 85)
+"""How bad a finding is, and that all is well."""
 
 FEET, MASS = Color(0, 140, 110), Color(150, 60, 190)
 """The paths of the feet and of the centre of mass."""

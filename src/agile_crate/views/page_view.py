@@ -43,11 +43,12 @@ KEYS = (
 
 @dataclass(frozen=True, slots=True)
 class Against:
-    """What a page compares with: the name of the other crate, that crate, its sheets as PNG, and what changed since."""
+    """What a page compares with: the name of the other crate, that crate, the addresses of its sheets' images, and what
+    changed since."""
 
     name: str
     crate: Crate
-    images: Sequence[bytes]
+    images: Sequence[str]
     changes: Sequence[Change]
 
 
@@ -86,7 +87,7 @@ def page_of(
         **tables_of(crate),
     }
     if against:
-        data["before"] = with_images(against.crate, [inlined(image) for image in against.images])
+        data["before"] = with_images(against.crate, against.images)
     if live:
         data["live"] = {"events": live.events, "build": live.build}
     tabs = [("numbers", "numbers")]
@@ -115,6 +116,37 @@ def page_of(
         against=_told(against, crate) if against else None,
         live=live,
     )
+
+
+def waiting_page(name: str, wrong: str) -> str:
+    """A page for a crate of which nothing has been built yet, with what is wrong, if anything is; it comes back by
+    itself."""
+    from jinja2 import Environment
+    from markupsafe import Markup
+
+    style = _slim(page_style())
+    template = Environment(autoescape=True).from_string(WAITING)
+    return template.render(name=shown(name), wrong=wrong, style=Markup(style), policy=_policy(style, "", served=False))
+
+
+WAITING = """\
+<!doctype html>
+<html lang="en">
+<head>
+<meta charset="utf-8">
+<meta name="viewport" content="width=device-width, initial-scale=1">
+<meta http-equiv="refresh" content="1">
+<meta http-equiv="Content-Security-Policy" content="{{ policy }}">
+<title>{{ name }}</title>
+<link rel="icon" href="data:,">
+<style>{{ style }}</style>
+</head>
+<body>
+<header><h1>{{ name }}</h1><p class="summary">the first build is awaited</p></header>
+{% if wrong %}<p id="alarm" role="alert">{{ wrong }}</p>{% endif %}
+</body>
+</html>
+"""
 
 
 def _policy(style: str, script: str, served: bool) -> str:

@@ -55,7 +55,7 @@ async function take({ build, crate, sheets, skins, changed: names, said, tables 
   if (at("skin")) at("skin").value = worn;
   const there = next.frames, indices = new Map(crate.frames.map((frame, index) => [frame.name, index]));
   const flashing = names.filter((name) => there.has(name)).map((name) => indices.get(name));
-  stage.version = (stage.version ?? 0) + 1;
+  stage.version++;
   if (board.chosen >= crate.frames.length) board.chosen = -1;
   if (state.sheet >= crate.sheets.length) setSheet(0);
   putOnStage(dresses.get(worn), stage.show?.name, true);

@@ -9,13 +9,8 @@ function artOnStage(place) {
 
 /** Where a pixel of a frame's canvas is stored on its sheet; null where nothing is stored. */
 function storedAt(one, x, y) {
-  const mirror = one.mirror ?? "", [left, top, w, h] = one.box, [wide, high] = one.turned ? [h, w] : [w, h];
-  if (mirror.includes("x")) x = one.canvas[0] - 1 - x;
-  if (mirror.includes("y")) y = one.canvas[1] - 1 - y;
-  x -= one.offset[0];
-  y -= one.offset[1];
-  if (x < 0 || y < 0 || x >= wide || y >= high) return null;
-  return one.turned ? [left + high - 1 - y, top + x] : [left + x, top + y];
+  const [left, top, w, h] = one.box, [column, row] = pointOnSheet(one, [x + 0.5, y + 0.5]).map(Math.floor);
+  return column >= left && row >= top && column < left + w && row < top + h ? [column, row] : null;
 }
 
 const exactly = { images: new WeakMap(), gl: undefined };

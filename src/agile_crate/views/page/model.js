@@ -54,6 +54,16 @@ function twinsOf(crate, index) {
   return (crate.twins.get([liesOn(frame), ...frame.box].join()) ?? []).filter((other) => other !== index);
 }
 
+/** Where a point of a frame's canvas lies on its sheet. */
+function pointOnSheet(one, [x, y]) {
+  const mirror = one.mirror ?? "";
+  if (mirror.includes("x")) x = one.canvas[0] - x;
+  if (mirror.includes("y")) y = one.canvas[1] - y;
+  x -= one.offset[0];
+  y -= one.offset[1];
+  return one.turned ? [one.box[0] + one.box[2] - y, one.box[1] + x] : [one.box[0] + x, one.box[1] + y];
+}
+
 const skinsOf = (crate) => Object.keys(crate.document.sheets[0]?.skins ?? {});
 
 /** The crate in a skin, or in its own art. What was worn once is kept. */

@@ -2,7 +2,7 @@
 
 const state = {
   playing: true, time: 0, speed: 1, fps: 0, again: true, part: null,
-  zoom: "fit", smooth: "auto", backdrop: "checker", color: "#3a7ca5", mirrored: false,
+  zoom: "fit", at: null, smooth: "auto", backdrop: "checker", color: "#3a7ca5", mirrored: false,
   onion: 0, strength: 0.5, guide: "", pivot: false, shapes: false, canvas: false, path: false,
   tool: "pan", ruler: null, cursor: null, pointed: null,
   against: "", compared: "beside", inStep: "time", cut: 0.5,
@@ -95,7 +95,9 @@ function putOnStage(crate, name, keep = false) {
     reel.of = crate.document;
     setReel();
   } else markReel();
-  if (!keep) state.ruler = state.cursor = null;
+  if (keep) return;
+  state.ruler = state.cursor = null;
+  if (found && !isInSight(stage.room)) stage.placed = false;
 }
 
 function choose(name) {
@@ -163,6 +165,7 @@ function addressNow() {
   const address = new URLSearchParams();
   if (stage.show) address.set(stage.show.still ? "still" : "animation", stage.show.name);
   if (!state.playing && stage.show) address.set("step", stepNow() + 1);
+  if (state.zoom !== "fit" && stage.placed) address.set("at", artInTheMiddle().join());
   for (const key of IN_ADDRESS) {
     const value = key === "part" ? state.part?.map((step) => step + 1).join("-") ?? null : state[key];
     if (value !== AT_FIRST[key]) address.set(key, value);
@@ -182,6 +185,9 @@ async function readAddress() {
     if (among.includes(address.get(key))) state[key] = address.get(key);
   }
   state.zoom = number("zoom", 1 / 64, 32) || "fit";
+  const [x, y] = (address.get("at") ?? "").split(",").map(Number);
+  state.at = state.zoom !== "fit" && Math.abs(x) < 1e6 && Math.abs(y) < 1e6 ? [x, y] : null;
+  stage.placed = false;
   state.onion = Math.round(number("onion", 0, 8) ?? 0);
   state.speed = number("speed", 0.05, 4) || 1;
   state.fps = number("fps", 0, 240) ?? 0;

@@ -12,7 +12,7 @@ function setReel() {
     const button = document.createElement("button"), text = document.createElement("span"), name = document.createElement("b");
     const canvas = document.createElement("canvas"), about = document.createElement("small");
     canvas.width = canvas.height = THUMB * Math.min(2, Math.ceil(dense()));
-    name.textContent = shown(show.name);
+    for (const part of shown(show.name).split(/(?<=[/_ -])/)) name.append(part, document.createElement("wbr"));
     about.textContent = show.still ? "still" : `${counted(show.frames.length, "frame")}, ${secondsText(lengthOf(turnOf(show)), 2)}`;
     const dots = dotsOf(show).map(([kind, title]) => {
       const dot = document.createElement("i");

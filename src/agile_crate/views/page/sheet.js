@@ -65,7 +65,7 @@ function paintSheetMarks(look) {
       context.strokeRect(...onBoard(canvasOnSheet(frame)));
       context.setLineDash([]);
     }
-    if (state.names) paintName(context, shown(frame.name.split("/").pop()), x, y, w, tone);
+    if (state.names) paintName(context, shown(frame.name.split("/").pop()), [x, y, w, h], tone);
     if (state.pivots) {
       const [px, py] = pointOnSheet(frame, frame.pivot), [cx, cy] = onBoard([px, py, 0, 0]);
       paintCross(context, Math.round(cx), Math.round(cy));
@@ -84,9 +84,9 @@ function toneOf(index) {
   return show.still ? hue("still") : hue(`tone-${show.index % 8}`);
 }
 
-function paintName(context, name, x, y, w, tone) {
+function paintName(context, name, [x, y, w, h], tone) {
   const one = dense(), room = context.measureText(name).width;
-  if (room + 6 * one > w) return;
+  if (room + 6 * one > w || 30 * one > h) return;
   context.fillStyle = hue("label");
   context.fillRect(x + one, y + one, room + 5 * one, 15 * one);
   context.fillStyle = tone;
@@ -113,16 +113,6 @@ function paintGaps(context) {
   context.fillStyle = hue("gap");
   context.fill("nonzero");
   context.restore();
-}
-
-/** Where a point of a frame's canvas lies on its sheet. */
-function pointOnSheet(one, [x, y]) {
-  const mirror = one.mirror ?? "";
-  if (mirror.includes("x")) x = one.canvas[0] - x;
-  if (mirror.includes("y")) y = one.canvas[1] - y;
-  x -= one.offset[0];
-  y -= one.offset[1];
-  return one.turned ? [one.box[0] + one.box[2] - y, one.box[1] + x] : [one.box[0] + x, one.box[1] + y];
 }
 
 function canvasOnSheet(frame) {

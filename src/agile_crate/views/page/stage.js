@@ -1,7 +1,10 @@
 // The stage: one show, or two that are compared, drawn by the reader with its pivot on one point.
 
-/** What is on the stage: a crate in a skin, one of its shows, and the view: where the pivot is, and how large. */
-const stage = { crate: now, show: null, view: { zoom: 1, x: 0, y: 0 }, room: null, painted: "" };
+/**
+ * What is on the stage: a crate in a skin, one of its shows, room for what is seen of it, and the view: where the pivot
+ * is, and how large; `placed`, once that was decided.
+ */
+const stage = { crate: now, show: null, room: null, view: { zoom: 1, x: 0, y: 0 }, placed: false, version: 0, painted: "" };
 
 /** Crates in their skins, by the skins' names; that of before is under a name that no skin can have. */
 const dresses = new Map();
@@ -29,34 +32,52 @@ function panesOf(width) {
   return [{ ...first, to: half, x: x - aside }, { ...second, from: half, x: x + half - aside }];
 }
 
-/** Brings the view to where all that is shown is as large as it can be. */
-function fitStage() {
-  const canvas = at("stage"), other = otherOf(stage), rooms = [stage.room];
+/** Room for all that is shown, as reaches from the pivot: what is seen, and whatever is marked. */
+function roomShown() {
+  const other = otherOf(stage), rooms = [stage.room], room = {};
   if (other) rooms.push(roomOf(other.crate, other.show));
-  const room = {};
-  for (const side of ["left", "top", "right", "bottom"]) room[side] = Math.max(...rooms.map((one) => one[side]));
-  if (state.guide || state.pivot || state.path) for (const side in room) room[side] = Math.max(room[side], 0);
+  if (state.guide || state.pivot || state.path) rooms.push({ left: 0, top: 0, right: 0, bottom: 0 });
   if (state.canvas) {
     for (const { canvas: [w, h], pivot: [x, y] } of stage.show.frames.map((index) => stage.crate.document.frames[index])) {
-      for (const [side, reach] of Object.entries({ left: x, top: y, right: w - x, bottom: h - y })) room[side] = Math.max(room[side], reach);
+      rooms.push({ left: x, top: y, right: w - x, bottom: h - y });
     }
   }
-  if (state.mirrored) [room.left, room.right] = [room.right, room.left];
-  const halved = other && state.compared === "beside" ? 2 : 1, rim = 20 * dense(), head = CAPTION * dense();
-  const art = { w: room.left + room.right, h: room.top + room.bottom };
-  const zoom = fitting(canvas.width / halved - rim, canvas.height - head - rim, art), one = grain(zoom);
-  const x = Math.round(canvas.width / 2 + (room.left - room.right) / 2 * one);
-  stage.view = { zoom, x, y: Math.round((canvas.height + head) / 2 + (room.top - room.bottom) / 2 * one) };
+  for (const side of ["left", "top", "right", "bottom"]) room[side] = Math.max(...rooms.map((one) => one[side]));
+  return state.mirrored ? { ...room, left: room.right, right: room.left } : room;
 }
 
-/** The view as it is asked for: fitted, or as somebody moved it. */
+/** Brings what is shown to the middle of the stage, below the captions; without a zoom, as large as it can be. */
+function centreStage(zoom) {
+  const { width, height } = at("stage"), { left, top, right, bottom } = roomShown();
+  const halved = otherOf(stage) && state.compared === "beside" ? 2 : 1, rim = 20 * dense(), head = CAPTION * dense();
+  zoom ??= fitting(width / halved - rim, height - head - rim, { w: left + right, h: top + bottom });
+  const one = grain(zoom), x = Math.round(width / 2 + (left - right) / 2 * one);
+  stage.view = { zoom, x, y: Math.round((height + head) / 2 + (top - bottom) / 2 * one) };
+}
+
+/** The view as it is asked for: fitted, at a place of the art, or as somebody moved it. */
 function lookAtStage() {
-  const resized = fillRoom(at("stage"));
-  if (state.zoom === "fit") fitStage();
-  else if (state.zoom !== stage.view.zoom || resized) {
-    const { width, height } = at("stage");
-    stage.view = zoomedAt(stage.view, state.zoom, { x: width / 2, y: height / 2 });
-  }
+  const resized = fillRoom(at("stage")), { width, height } = at("stage");
+  if (state.zoom === "fit") centreStage();
+  else if (state.at) {
+    const one = grain(state.zoom), [x, y] = state.at;
+    stage.view = { zoom: state.zoom, x: width / 2 - x * one, y: height / 2 - y * one };
+    state.at = null;
+  } else if (!stage.placed) centreStage(state.zoom);
+  else if (state.zoom !== stage.view.zoom || resized) stage.view = zoomedAt(stage.view, state.zoom, { x: width / 2, y: height / 2 });
+  stage.placed = true;
+}
+
+/** Whether any part of a room lies on the stage as it is looked at now. */
+function isInSight({ left, top, right, bottom }) {
+  const { width, height } = at("stage"), { x, y, zoom } = stage.view, one = grain(zoom);
+  return x + right * one > 0 && x - left * one < width && y + bottom * one > 0 && y - top * one < height;
+}
+
+/** The place of the art, from the pivot, that lies in the middle of the stage. */
+function artInTheMiddle() {
+  const { width, height } = at("stage"), { x, y } = artAt(stage.view, { x: width / 2, y: height / 2 });
+  return [x, y].map((length) => Number(length.toFixed(1)));
 }
 
 function paintStage() {
