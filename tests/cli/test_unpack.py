@@ -65,11 +65,7 @@ def test_empty_cells_islands_and_json(run: Run, sheet: Path, tmp_path: Path) -> 
         (["o.png", "--cell", "99x8"], 2, "a cell of 99×8 is larger than the sheet, 48×30"),
         (["gone.png", "--islands"], 3, "gone.png cannot be read: no such file or directory"),
         (["empty.png", "--islands"], 3, "empty.png shows nothing: every pixel is transparent"),
-        (
-            ["o.png", "--cell", "8x8", "--out", "there"],
-            5,
-            "o_01.png is already in there; choose another --out",
-        ),
+        (["o.png", "--cell", "8x8", "--out", "there"], 5, "o_01.png is already in there; choose another --out"),
     ],
 )
 def test_what_cannot_be_cut(

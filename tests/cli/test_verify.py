@@ -179,14 +179,8 @@ def test_what_cannot_be_verified(run: Run, crate: Path, arguments: list[str], st
     ("change", "sentence"),
     [
         (lambda d: d.update(settings=[]), "o.json: settings: expected an object, found []"),
-        (
-            lambda d: d.update(settings={"every": {"a": 1}}),
-            "o.json: settings.every: expected a text",
-        ),
-        (
-            lambda d: d.update(settings={"every": ["x"]}),
-            "o.json: settings: every: 'x' is not a whole number",
-        ),
+        (lambda d: d.update(settings={"every": {"a": 1}}), "o.json: settings.every: expected a text"),
+        (lambda d: d.update(settings={"every": ["x"]}), "o.json: settings: every: 'x' is not a whole number"),
         (lambda d: d.update(version=9), "o.json: version: expected 1, the only version this program reads, found 9"),
         (
             lambda d: d["sheets"][0].update(image="../secret.png"),

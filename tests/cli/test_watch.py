@@ -17,6 +17,7 @@ import numpy as np
 import pytest
 
 from conftest import PROGRAM, art, decode, metadata, save, tool, tree
+from page.table import until
 
 PATIENCE = 30
 
@@ -232,12 +233,12 @@ STAGE = """() => { const table = lightTable, index = table.stage.show.frames[tab
     return [...table.pixelsOf(table.stage.crate, index).data] }"""
 
 
-def until(page: Any, condition: str, *arguments: Any) -> Any:
-    for _ in range(PATIENCE * 50):
-        if found := page.evaluate(condition, *arguments):
-            return found
-        page.wait_for_timeout(20)
-    pytest.fail(f"this never came true: {condition}")
+def assert_seen(page: Any, path: Path) -> None:
+    """The step that is shown has the pixels of a file."""
+    source, found = decode(path), np.array(page.evaluate(STAGE), np.uint8).reshape(10, 12, 4)
+    solid = source[..., 3] == 255
+    assert np.array_equal(found[..., 3], source[..., 3])
+    assert np.array_equal(found[solid], source[solid])
 
 
 def test_the_page_plays_along(
@@ -260,26 +261,16 @@ def test_the_page_plays_along(
         page = browser.new_page()
         page.on("console", lambda message: heard.append(message.text))
         page.on("pageerror", lambda error: heard.append(str(error)))
-        page.on(
-            "request",
-            lambda asked: (
-                None if asked.url.startswith((address[: address.index("/", 8)], "data:")) else heard.append(asked.url)
-            ),
-        )
+        ours = (address[: address.index("/", 8)], "data:")
+        page.on("request", lambda asked: None if asked.url.startswith(ours) else heard.append(asked.url))
         page.goto(f"{address}#animation=swim&step=2&zoom=3")
         until(page, "!!window.lightTable")
         source = save(project / "new.png", art(12, 10, 33))
         shutil.copy(source, project / "frames" / "otter" / "swim_2.png")
         build = until(page, "document.documentElement.dataset.build")
-        assert np.array_equal(
-            np.array(page.evaluate(STAGE), np.uint8).reshape(10, 12, 4)[..., 3], decode(source)[..., 3]
-        )
-        solid = decode(source)[..., 3] == 255
-        assert np.array_equal(np.array(page.evaluate(STAGE), np.uint8).reshape(10, 12, 4)[solid], decode(source)[solid])
-        kept = page.evaluate(
-            "[lightTable.stage.show.name, lightTable.stepNow(), lightTable.state.zoom, lightTable.state.playing]"
-        )
-        assert kept == ["swim", 1, 3, False]
+        assert_seen(page, source)
+        kept = "[lightTable.stage.show.name, lightTable.stepNow(), lightTable.state.zoom, lightTable.state.playing]"
+        assert page.evaluate(kept) == ["swim", 1, 3, False]
         assert page.text_content("#said") == "changed: swim_2"
         until(page, "document.getElementById('live').textContent === 'live'")
         one.line("otter: 1 frame changed (swim_2)")
@@ -291,10 +282,7 @@ def test_the_page_plays_along(
         until(page, "build => document.documentElement.dataset.build > build", build)
         assert page.evaluate("[lightTable.stage.crate.skin, lightTable.state.playing]") == ["coat", True]
         page.evaluate("() => { lightTable.setPlaying(false); lightTable.seekStep(2); lightTable.show() }")
-        solid = decode(project / "new.png")[..., 3] == 255
-        assert np.array_equal(
-            np.array(page.evaluate(STAGE), np.uint8).reshape(10, 12, 4)[solid], decode(project / "new.png")[solid]
-        )
+        assert_seen(page, project / "new.png")
         one.line("otter: ")
 
         (project / "coat" / "swim_3.png").write_bytes(b"no picture")

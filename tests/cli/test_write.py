@@ -322,11 +322,7 @@ def test_a_document_beside_frames_hides_none_of_them(run: Run, swim: Path, tmp_p
             2,
             "--file-name: '{nme}': there is no field {nme}; the fields are name, sheet, sheets, frames, width, height, cell_width, cell_height, columns, rows, scale, skin",
         ),
-        (
-            ["--file-name", "../{name}"],
-            2,
-            "--file-name: '../{name}': some platforms allow no '/' in file names",
-        ),
+        (["--file-name", "../{name}"], 2, "--file-name: '../{name}': some platforms allow no '/' in file names"),
         (["--file-name", "{name"], 2, "--file-name: '{name' has an open brace: write fields as {name}, a brace as {{"),
         (
             ["--file-name", "{name!r:>999999999}"],

@@ -106,10 +106,7 @@ BOMB = '<!DOCTYPE x [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;&a;&a;">]>'
         (document(layer(src="data/red.png", name="&b;"), head=BOMB), "is refused: its stack.xml declares entities"),
         (document(layer(src="../red.png")), "is refused: its layer '' reaches outside of the archive"),
         (document(layer(src="data/none.png")), "lacks 'data/none.png', which an OpenRaster document must hold"),
-        (
-            document(layer(src="data/red.png", name="../up")),
-            "has a layer named '../up', which would lead out",
-        ),
+        (document(layer(src="data/red.png", name="../up")), "has a layer named '../up', which would lead out"),
         (document(layer(src="data/red.png", x="1e99")), "is damaged: its stack.xml says x='1e99'"),
         (document(layer(src="data/red.png", opacity="much")), "is damaged: its stack.xml says opacity='much'"),
         (document(STACK, size='w="99999" h="99999"'), "claims to have more than 67,108,864 pixels"),

@@ -74,11 +74,7 @@ def check(fillings: list[Filling], sizes: list[tuple[int, int]], groups: list[Gr
 @given(GROUPS, GROUPS, LIMITS, st.sets(st.integers(0, 40)), st.sets(st.integers(0, 40)))
 @settings(max_examples=40, deadline=None)
 def test_all_that_is_promised(
-    old: list[list[tuple[int, int]]],
-    new: list[list[tuple[int, int]]],
-    limits: Limits,
-    gone: set[int],
-    grown: set[int],
+    old: list[list[tuple[int, int]]], new: list[list[tuple[int, int]]], limits: Limits, gone: set[int], grown: set[int]
 ) -> None:
     """Some boxes go, some change their size, and groups come."""
     sizes, groups = built(old)

@@ -6,12 +6,7 @@ import numpy as np
 import pytest
 
 from agile_crate.core.crate.changes import Change, changes, summary_of
-from agile_crate.core.model.crate import (
-    Animation,
-    Crate,
-    Frame,
-    Sheet,
-)
+from agile_crate.core.model.crate import Animation, Crate, Frame, Sheet
 from agile_crate.core.model.geometry import Box, Offset, Point, Size
 from conftest import art
 

@@ -31,21 +31,9 @@ HAZE, LESS_HAZE = np.s_[2:62, 2:62, 3], np.s_[15:49, 18:38, 3]
     ("code", "severity", "frames", "where", "told"),
     [
         ("closing", "fault", [*walk(), figure()], ["09"], "the last frame equals the first"),
-        (
-            "cycle",
-            "fault",
-            walk(5) + walk(3),
-            ["06", "07", "08"],
-            "the cycle is 5 long",
-        ),
+        ("cycle", "fault", walk(5) + walk(3), ["06", "07", "08"], "the cycle is 5 long"),
         ("copies", "note", [*walk(4), figure(shade=1), LAST_SHADE], ["05"], "1 exact copy of other frames"),
-        (
-            "copies-nearly",
-            "note",
-            NEARLY,
-            ["04"],
-            "hardly differs",
-        ),
+        ("copies-nearly", "note", NEARLY, ["04"], "hardly differs"),
         (
             "canvas-differs",
             "fault",

@@ -17,10 +17,7 @@ from agile_crate.core.motion.spans import Span
 def sequence(name: str | None, *seeds: int, milliseconds: int | None = None) -> FrameSequence:
     own = None if milliseconds is None else Fraction(milliseconds)
     stem = name or "still"
-    return FrameSequence(
-        name,
-        tuple(Exposure(f"{stem}/{stem}_{i:02d}", seed, own) for i, seed in enumerate(seeds, 1)),
-    )
+    return FrameSequence(name, tuple(Exposure(f"{stem}/{stem}_{i:02d}", seed, own) for i, seed in enumerate(seeds, 1)))
 
 
 def same(a: Exposure, b: Exposure) -> bool:

@@ -69,11 +69,7 @@ def test_beats_are_those_of_the_rate_that_was_meant(
     ("total", "holds", "sentence"),
     [
         (None, {5: Hold()}, "hold='swim:5' is outside 'swim', which has 4 frames"),
-        (
-            Fraction(100),
-            {1: Hold(milliseconds=Fraction(100))},
-            "'swim' is to last 100 ms, and frames held take",
-        ),
+        (Fraction(100), {1: Hold(milliseconds=Fraction(100))}, "'swim' is to last 100 ms, and frames held take"),
         (Fraction(3), {}, "duration: 3 ms would show a frame of 'swim' for less than 1 ms; give it at least 4 ms"),
         (
             Fraction(103),
