@@ -22,7 +22,7 @@ from PIL import Image
 import agile_crate
 import independent_reader
 from agile_crate.format.schemas import schema
-from prepared_program import Prepared
+from prepared_program import run_prepared
 
 settings.register_profile("steady", deadline=None, derandomize=True, max_examples=60)
 settings.load_profile("steady")
@@ -78,7 +78,7 @@ def run(tmp_path: Path) -> Callable[..., subprocess.CompletedProcess[str]]:
                 [PROGRAM, *words], cwd=cwd, capture_output=True, encoding="utf-8", timeout=900, **options
             )
         else:
-            done = prepared().run(words, cwd)
+            done = run_prepared(words, cwd)
         if words[:1] == ["pack"] and "--out" in words and "--dry-run" not in words and done.returncode == 0:
             check_metadata(Path(cwd) / words[words.index("--out") + 1])
         return done
@@ -103,11 +103,6 @@ def check_metadata(out: Path) -> None:
                 assert np.array_equal(pixels, loaded.frame(name)), (path, name)
                 is_source = independent_reader.crc(frames[name], pixels) == frames[name]["crc"]
                 assert is_source != frames[name].get("touched", False), (path, name)
-
-
-@cache
-def prepared() -> Prepared:
-    return Prepared()
 
 
 @cache
