@@ -7,7 +7,7 @@ import os
 import shutil
 import subprocess
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -64,6 +64,20 @@ def cache_folder(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.M
     folder = tmp_path_factory.mktemp("cache")
     monkeypatch.setenv("AGILE_CRATE_CACHE", str(folder))
     return folder
+
+
+@pytest.fixture(scope="session")
+def browser(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Any]:
+    """The distribution's Chromium, without a screen; one for all, as Playwright wants it."""
+    from playwright.sync_api import sync_playwright
+
+    with sync_playwright() as playwright:
+        context = playwright.chromium.launch_persistent_context(
+            tmp_path_factory.mktemp("browser"), executable_path=tool("chromium"), args=["--no-sandbox"], headless=True,
+            viewport={"width": 1280, "height": 800},
+        )  # fmt: skip
+        yield context
+        context.close()
 
 
 @pytest.fixture

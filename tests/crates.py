@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import copy
 from fractions import Fraction
+from typing import Any
 
 from hypothesis import strategies as st
 
@@ -45,6 +47,23 @@ FULL = Crate(
     file_sha256={"otter.css": "01" * 32},
     built_from="0f" * 32,
 )  # fmt: skip
+
+
+ABSENT = object()
+
+
+def with_change(document: dict[str, Any], path: str, value: Any) -> dict[str, Any]:
+    """A document with another value at a path such as ``frames/0/crc``, or without what is there."""
+    changed = copy.deepcopy(document)
+    *way, last = [int(step) if step.isdigit() else step for step in path.split("/")]
+    place: Any = changed
+    for step in way:
+        place = place[step]
+    if value is ABSENT:
+        del place[last]
+    else:
+        place[last] = value
+    return changed
 
 
 def named(names: list[str]) -> Crate:

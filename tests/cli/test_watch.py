@@ -16,7 +16,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from conftest import PROGRAM, art, decode, metadata, save, tool, tree
+from conftest import PROGRAM, art, decode, metadata, save, tree
 from page.table import until
 
 PATIENCE = 30
@@ -241,11 +241,7 @@ def assert_seen(page: Any, path: Path) -> None:
     assert np.array_equal(found[solid], source[solid])
 
 
-def test_the_page_plays_along(
-    project: Path, watch: Callable[..., Watching], tmp_path_factory: pytest.TempPathFactory
-) -> None:
-    from playwright.sync_api import sync_playwright
-
+def test_the_page_plays_along(project: Path, watch: Callable[..., Watching], browser: Any) -> None:
     text = CRATES + '\n[crate.otter.skin.coat]\nfrom = "coat"\n'
     for number in (1, 2, 3):
         save(project / "coat" / f"swim_{number}.png", art(12, 10, number + 20))
@@ -254,56 +250,52 @@ def test_the_page_plays_along(
     address = one.line().removeprefix("the page: ")
     one.line("watching")
     heard: list[str] = []
-    with sync_playwright() as playwright:
-        browser = playwright.chromium.launch_persistent_context(
-            tmp_path_factory.mktemp("browser"), executable_path=tool("chromium"), args=["--no-sandbox"], headless=True
-        )
-        page = browser.new_page()
-        page.on("console", lambda message: heard.append(message.text))
-        page.on("pageerror", lambda error: heard.append(str(error)))
-        ours = (address[: address.index("/", 8)], "data:")
-        page.on("request", lambda asked: None if asked.url.startswith(ours) else heard.append(asked.url))
-        page.goto(f"{address}#animation=swim&step=2&zoom=3")
-        until(page, "!!window.lightTable")
-        source = save(project / "new.png", art(12, 10, 33))
-        shutil.copy(source, project / "frames" / "otter" / "swim_2.png")
-        build = until(page, "document.documentElement.dataset.build")
-        assert_seen(page, source)
-        kept = "[lightTable.stage.show.name, lightTable.stepNow(), lightTable.state.zoom, lightTable.state.playing]"
-        assert page.evaluate(kept) == ["swim", 1, 3, False]
-        assert page.text_content("#said") == "changed: swim_2"
-        until(page, "document.getElementById('live').textContent === 'live'")
-        one.line("otter: 1 frame changed (swim_2)")
+    page = browser.new_page()
+    page.on("console", lambda message: heard.append(message.text))
+    page.on("pageerror", lambda error: heard.append(str(error)))
+    ours = (address[: address.index("/", 8)], "data:")
+    page.on("request", lambda asked: None if asked.url.startswith(ours) else heard.append(asked.url))
+    page.goto(f"{address}#animation=swim&step=2&zoom=3")
+    until(page, "!!window.lightTable")
+    source = save(project / "new.png", art(12, 10, 33))
+    shutil.copy(source, project / "frames" / "otter" / "swim_2.png")
+    build = until(page, "document.documentElement.dataset.build")
+    assert_seen(page, source)
+    kept = "[lightTable.stage.show.name, lightTable.stepNow(), lightTable.state.zoom, lightTable.state.playing]"
+    assert page.evaluate(kept) == ["swim", 1, 3, False]
+    assert page.text_content("#said") == "changed: swim_2"
+    until(page, "document.getElementById('live').textContent === 'live'")
+    one.line("otter: 1 frame changed (swim_2)")
 
-        page.evaluate("lightTable.setPlaying(true)")
-        page.select_option("#skin", "coat")
-        until(page, "lightTable.stage.crate.skin === 'coat'")
-        shutil.copy(save(project / "new.png", art(12, 10, 44)), project / "coat" / "swim_3.png")
-        until(page, "build => document.documentElement.dataset.build > build", build)
-        assert page.evaluate("[lightTable.stage.crate.skin, lightTable.state.playing]") == ["coat", True]
-        page.evaluate("() => { lightTable.setPlaying(false); lightTable.seekStep(2); lightTable.show() }")
-        assert_seen(page, project / "new.png")
-        one.line("otter: ")
+    page.evaluate("lightTable.setPlaying(true)")
+    page.select_option("#skin", "coat")
+    until(page, "lightTable.stage.crate.skin === 'coat'")
+    shutil.copy(save(project / "new.png", art(12, 10, 44)), project / "coat" / "swim_3.png")
+    until(page, "build => document.documentElement.dataset.build > build", build)
+    assert page.evaluate("[lightTable.stage.crate.skin, lightTable.state.playing]") == ["coat", True]
+    page.evaluate("() => { lightTable.setPlaying(false); lightTable.seekStep(2); lightTable.show() }")
+    assert_seen(page, project / "new.png")
+    one.line("otter: ")
 
-        (project / "coat" / "swim_3.png").write_bytes(b"no picture")
-        until(page, "!document.getElementById('alarm').hidden")
-        assert "swim_3.png is not a picture" in page.text_content("#alarm")
-        again = browser.new_page()
-        again.goto(address)
-        until(again, "!!window.lightTable")
-        assert "swim_3.png is not a picture" in again.text_content("#alarm")  # who comes later reads it too
-        again.close()
-        shutil.copy(project / "new.png", project / "coat" / "swim_3.png")
-        until(page, "document.getElementById('alarm').hidden")
+    (project / "coat" / "swim_3.png").write_bytes(b"no picture")
+    until(page, "!document.getElementById('alarm').hidden")
+    assert "swim_3.png is not a picture" in page.text_content("#alarm")
+    again = browser.new_page()
+    again.goto(address)
+    until(again, "!!window.lightTable")
+    assert "swim_3.png is not a picture" in again.text_content("#alarm")  # who comes later reads it too
+    again.close()
+    shutil.copy(project / "new.png", project / "coat" / "swim_3.png")
+    until(page, "document.getElementById('alarm').hidden")
 
-        save(project / "frames" / "otter" / "swim_4.png", art(12, 10, 4))
-        save(project / "coat" / "swim_4.png", art(12, 10, 5))
-        until(page, "lightTable.stage.show.frames.length === 4")
-        page.click("nav a:has-text('gull')")
-        until(page, "!!window.lightTable && document.title === 'gull'")
-        page.goto(address)
-        until(page, "!!window.lightTable")
-        assert one.end() == 0
-        until(page, "document.getElementById('live').textContent.startsWith('waiting')")
-        browser.close()
+    save(project / "frames" / "otter" / "swim_4.png", art(12, 10, 4))
+    save(project / "coat" / "swim_4.png", art(12, 10, 5))
+    until(page, "lightTable.stage.show.frames.length === 4")
+    page.click("nav a:has-text('gull')")
+    until(page, "!!window.lightTable && document.title === 'gull'")
+    page.goto(address)
+    until(page, "!!window.lightTable")
+    assert one.end() == 0
+    until(page, "document.getElementById('live').textContent.startsWith('waiting')")
+    page.close()
     assert [said for said in heard if "ERR_" not in said and "GL Driver" not in said] == []

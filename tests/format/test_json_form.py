@@ -12,6 +12,7 @@ from agile_crate.core.model.crate import Animation, Crate, Frame, Sheet
 from agile_crate.core.model.geometry import Box, Cells, Offset, Point, Shape, Size
 from agile_crate.format.files import outputs_of_build
 from agile_crate.format.json_form import from_json, to_json
+from crates import ABSENT, with_change
 
 CRATE = Crate(
     name="otter",
@@ -75,20 +76,8 @@ def test_keys_that_are_not_known_are_ignored() -> None:
     assert from_json(json.dumps(document), "otter.json") == CRATE
 
 
-ABSENT = object()
-
-
 def changed(path: str, value: Any) -> str:
-    document = copy.deepcopy(DOCUMENT)
-    *way, last = [int(step) if step.isdigit() else step for step in path.split("/")]
-    place = document
-    for step in way:
-        place = place[step]
-    if value is ABSENT:
-        del place[last]
-    else:
-        place[last] = value
-    return json.dumps(document)
+    return json.dumps(with_change(DOCUMENT, path, value))
 
 
 @pytest.mark.parametrize(

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import copy
 import json
 from typing import Any
 
@@ -17,7 +16,7 @@ from agile_crate.core.names import leads_out
 from agile_crate.format.json_form import to_json
 from agile_crate.format.schemas import schema
 from agile_crate.format.xml_form import to_xml
-from crates import FULL, XML_TEXT, named
+from crates import ABSENT, FULL, XML_TEXT, named, with_change
 
 JSON = json.loads(schema("json"))
 CHECK = jsonschema.Draft202012Validator(JSON)
@@ -37,9 +36,6 @@ def test_a_name_is_valid_if_it_stays_in_its_folder(names: list[str]) -> None:
     assert CHECK.is_valid(json.loads(to_json(named(names)))) is stays
     assert XSD.validate(etree.fromstring(to_xml(named(names)).encode())) is stays
     assert any("leads out of its folder" in problem for problem in check_crate(named(names))) is not stays
-
-
-ABSENT = object()
 
 
 @pytest.mark.parametrize(
@@ -62,16 +58,7 @@ ABSENT = object()
     ],
 )  # fmt: skip
 def test_the_json_schema_refuses(place: str, value: Any) -> None:
-    document = copy.deepcopy(DOCUMENT)
-    *way, last = [int(step) if step.isdigit() else step for step in place.split("/")]
-    inside = document
-    for step in way:
-        inside = inside[step]
-    if value is ABSENT:
-        del inside[last]
-    else:
-        inside[last] = value
-    assert not CHECK.is_valid(document)
+    assert not CHECK.is_valid(with_change(DOCUMENT, place, value))
 
 
 @pytest.mark.parametrize(

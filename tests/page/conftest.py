@@ -1,4 +1,4 @@
-"""A browser, pages in it that are asked what they complained of, and a crate to look at."""
+"""Pages that are asked what they complained of, and a crate to look at."""
 
 from __future__ import annotations
 
@@ -9,22 +9,9 @@ from typing import Any
 import numpy as np
 import pytest
 
-from conftest import art, save, tool
+from conftest import art, save
 
 from .table import Open, Run, until
-
-
-@pytest.fixture(scope="module")
-def browser(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Any]:
-    from playwright.sync_api import sync_playwright
-
-    with sync_playwright() as playwright:
-        context = playwright.chromium.launch_persistent_context(
-            tmp_path_factory.mktemp("browser"), executable_path=tool("chromium"), args=["--no-sandbox"], headless=True,
-            viewport={"width": 1280, "height": 800},
-        )  # fmt: skip
-        yield context
-        context.close()
 
 
 @pytest.fixture

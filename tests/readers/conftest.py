@@ -15,7 +15,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from conftest import PROGRAM, art, check_metadata, save, tool
+from conftest import PROGRAM, art, check_metadata, save
 
 READERS = Path(__file__).parents[2] / "readers"
 TABLE = Path(__file__).parents[2] / "src/agile_crate/demo/templates/table.lua.j2"
@@ -118,19 +118,6 @@ def site(tmp_path: Path) -> Iterator[str]:
 class _Quiet(SimpleHTTPRequestHandler):
     def log_message(self, format: str, *arguments: Any) -> None:
         pass
-
-
-@pytest.fixture(scope="session")
-def browser(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Any]:
-    """The distribution's Chromium, without a screen."""
-    from playwright.sync_api import sync_playwright
-
-    with sync_playwright() as playwright:
-        context = playwright.chromium.launch_persistent_context(
-            tmp_path_factory.mktemp("browser"), executable_path=tool("chromium"), args=["--no-sandbox"], headless=True
-        )
-        yield context
-        context.close()
 
 
 @pytest.fixture(scope="session")

@@ -32,30 +32,15 @@ def frame(name: str, box: Box, sheet: int = 0, turned: bool = False, mirror: Any
 
 
 def crate_of(
-    frames: list[model.Frame], sizes: list[Size], rim: int = 0, skins: tuple[str, ...] = (), background: str = ""
+    frames: list[model.Frame], sizes: list[Size], rim: int = 0, skin: str = "", background: str = ""
 ) -> model.Crate:
-    sheets = tuple(
-        model.Sheet(
-            f"o-{n}.png",
-            size,
-            "",
-            edge_repeat=rim,
-            skins=tuple(model.Skin(s, f"o-{s}-{n}.png", "", False) for s in skins),
-        )
-        for n, size in enumerate(sizes)
-    )
-    return model.Crate(
-        "o",
-        sheets,
-        tuple(frames),
-        (model.Animation("swim", (0,), (100,), "forever"),),
-        1,
-        "straight",
-        background=background,
-    )
+    skins = (model.Skin(skin, f"o-{skin}.png", "", False),) if skin else ()
+    sheets = tuple(model.Sheet(f"o-{n}.png", size, edge_repeat=rim, skins=skins) for n, size in enumerate(sizes))
+    swim = model.Animation("swim", (0,), (100,), "forever")
+    return model.Crate("o", sheets, tuple(frames), (swim,), background=background)
 
 
-def page(before: Board, news: dict[str, Any], key: str = "sheets", skin: str = "") -> list[Pixels]:
+def page(before: Board, news: dict[str, Any], skin: str = "") -> list[Pixels]:
     """The sheets as a page has them after the news: it knows the sheets before, and what it is told."""
     old = [np.array(before.sheet(index, skin)) for index in range(len(before.crate.sheets))]
     found = []
@@ -135,7 +120,7 @@ def test_a_sheet_that_changed_much_is_fetched_whole() -> None:
 
 def test_skins_hear_of_their_own_pixels() -> None:
     size, box = Size(30, 30), Box(2, 3, 4, 5)
-    crate = crate_of([frame("a", box)], [size], skins=("coat",))
+    crate = crate_of([frame("a", box)], [size], skin="coat")
     plain = np.zeros((30, 30, 4), np.uint8)
     plain[3:8, 2:6] = (1, 2, 3, 255)
     coat, other = plain.copy(), plain.copy()
