@@ -47,18 +47,7 @@ def path(run: Run, tmp_path: Path) -> Path:
         save(tmp_path / "frames" / f"swim_{number}.png", pixels)
         save(tmp_path / "frames" / f"dive_{number}.png", art(20, 14, number + 9))
     save(tmp_path / "frames" / "buoy.png", np.full((8, 6, 4), (200, 30, 40, 255), np.uint8))
-    times = (
-        "--fps",
-        "10",
-        "--loop",
-        "swim=back-and-forth",
-        "--loop",
-        "dive=once",
-        "--order",
-        "swim",
-        "--hold",
-        "dive:2=3",
-    )
+    times = "--fps 10 --loop swim=back-and-forth --loop dive=once --order swim --hold dive:2=3".split()
     options = ("--layout", "tight", "--turn", "--effort", "quick", "--mirrored", "left=swim", "--share-mirrored")
     assert run("pack", "frames", "--out", "o", *options, *times).returncode == 0
     done = run("show", "o.json", "--out", "o.html")
