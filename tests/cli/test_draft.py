@@ -90,17 +90,7 @@ def test_from_the_first_try_to_the_project(run: Run, frames: Path, tmp_path: Pat
     (tmp_path / "sea.hex").write_text("201830\n2878c8\n", "utf-8")
     (tmp_path / "list.txt.j2").write_text("{{ crate.name }}", "utf-8")
     options = ["--layout", "blocks", "--mirrored", "left=fly", "--fps", "fly=8", "--fps", "12", "--hold", "fly:2=100ms"]
-    options += [
-        "--palette",
-        "sea.hex",
-        "--template",
-        "list.txt.j2",
-        "--max-size",
-        "512x512",
-        "--pow2",
-        "--scale",
-        "200%",
-    ]
+    options += "--palette sea.hex --template list.txt.j2 --max-size 512x512 --pow2 --scale 200%".split()
     done = run("pack", "frames/gull", "--out", "one/gull", *options, "--draft", "art/gull.crate.toml")
     assert done.returncode == 0, done.stderr
     assert done.stdout.endswith("  wrote art/gull.crate.toml\n")
