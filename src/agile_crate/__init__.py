@@ -90,11 +90,11 @@ def pack(
     cannot be written; each says in one sentence what to do. Then nothing is written.
     """
     from .jobs.pack import pack
-    from .jobs.workers import workers
     from .settings.given import settings_from
+    from .work.crew import crew
 
     given = settings_from({name: value for name, value in settings.items() if value is not None})
-    with workers() as executor:
+    with crew() as executor:
         return pack(
             _paths(inputs),
             _path(out),
@@ -138,11 +138,11 @@ def verify(data: StrPath, against: Inputs = (), *, accept: bool = False) -> Veri
     """
     from .jobs import accept as accepting
     from .jobs.verify import verify
-    from .jobs.workers import workers
+    from .work.crew import crew
 
     if accept:
         accepting.accept(_path(data))
-    with workers() as executor:
+    with crew() as executor:
         return verify(_path(data), _paths(against), executor)
 
 
@@ -163,13 +163,13 @@ def survey(
     """
     from .jobs.survey import survey
     from .jobs.survey_files import read_allowed
-    from .jobs.workers import workers
     from .settings import readers
+    from .work.crew import crew
 
     left_out, only = ([codes] if isinstance(codes, str) else list(codes) for codes in (allow, code))
     pace = None if fps is None else readers.fps(str(fps))
     fine = frozenset[str]() if allowed is None else read_allowed(_path(allowed))
-    with workers() as executor:
+    with crew() as executor:
         return survey(
             _paths(inputs),
             executor,
@@ -191,9 +191,9 @@ def unpack(data: StrPath, out: StrPath, *, film: bool = False, force: bool = Fal
     from pathlib import Path
 
     from .jobs.unpack import unpack
-    from .jobs.workers import workers
+    from .work.crew import crew
 
-    with workers() as executor:
+    with crew() as executor:
         return unpack(_path(data), Path(_path(out)), executor, film=film, force=force, skin=skin)
 
 

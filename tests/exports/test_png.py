@@ -6,6 +6,7 @@ import re
 import subprocess
 import zlib
 from concurrent.futures import ThreadPoolExecutor
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -16,6 +17,7 @@ from hypothesis.extra.numpy import arrays
 from PIL import Image
 
 from agile_crate.core.frame.indexed import entries, few_colors, indices
+from agile_crate.core.model.geometry import Size
 from agile_crate.core.png_chunks import chunks
 from agile_crate.exports import png
 from agile_crate.exports.squeeze import squeezed
@@ -78,6 +80,30 @@ def test_a_view_that_is_not_contiguous_comes_back() -> None:
 
 def test_the_same_bytes_on_any_number_of_threads() -> None:
     assert len({encoded(SAMPLES["many strips"], threads) for threads in (1, 2, 7)}) == 1
+
+
+@pytest.mark.parametrize("name", ["a column", "many strips", "flat art"])
+@pytest.mark.parametrize("few", [False, True], ids=["rgba", "indexed"])
+def test_bands_give_the_bytes_of_the_whole(name: str, few: bool, monkeypatch: pytest.MonkeyPatch) -> None:
+    pixels, palette = SAMPLES[name], None
+    if few:
+        pixels, palette = pixels[..., 0] // 64, np.array([[n, n, n, 255] for n in range(4)], np.uint8)
+    monkeypatch.setattr(png, "STRIP_BYTES", 60_000)
+    monkeypatch.setattr(png, "_best_filter", lambda *_: png.UP)
+    asked: list[range] = []
+
+    def rows_of(rows: range) -> np.ndarray:
+        asked.append(rows)
+        return pixels[rows.start : rows.stop]
+
+    with ThreadPoolExecutor(2) as executor:
+        whole = b"".join(png.encode_png(pixels, executor, palette))
+        monkeypatch.setattr(png, "BAND_BYTES", 100_000 if name != "a column" else 4000)
+        size = Size(pixels.shape[1], pixels.shape[0])
+        assert b"".join(png.encode_rows(size, rows_of, executor, palette)) == whole
+    assert [rows.stop for rows in asked] == [band.stop for band in png.bands(size)]
+    assert all(later.start <= earlier.stop for earlier, later in pairwise(asked))
+    assert name == "a column" or len(asked) > 4
 
 
 def test_painted_and_flat_art_get_different_filters() -> None:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import pickle
 from collections.abc import Mapping
-from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
 from typing import Any
 
 import numpy as np
@@ -15,6 +14,7 @@ from agile_crate.core.model.picture import Exposure, FrameSequence, Picture
 from agile_crate.settings.given import settings_from
 from agile_crate.stops.prepare import STEPS, Prepared, first_look, prepare, step_of
 from agile_crate.stops.prepare.step import lineup_of
+from agile_crate.work.crew import Crew, crew
 from conftest import art
 
 SEQUENCES = (
@@ -80,14 +80,16 @@ def told(picture: Picture) -> tuple[object, ...]:
     return picture.canvas, picture.offset, picture.stored, picture.pivot, picture.shape, picture.pixels.tobytes()
 
 
-def prepared(executor: Any) -> Prepared:
+def prepared(executor: Crew) -> Prepared:
     return prepare(drawings(), SEQUENCES, settings_from(EVERYTHING), executor)
 
 
-def test_threads_and_processes_give_the_same() -> None:
-    with ThreadPoolExecutor(2) as threads, ProcessPoolExecutor(2) as processes:
-        here, there = prepared(threads), prepared(processes)
+def test_one_thread_or_two_and_with_hardly_any_memory_give_the_same() -> None:
+    with crew(2) as two, crew(1, memory=2) as narrow:
+        here, there = prepared(two), prepared(narrow)
+        assert (two.room.in_file, narrow.room.in_file > 4000) == (0, True)
     assert [told(picture) for picture in here.pictures] == [told(picture) for picture in there.pictures]
+    assert not any(picture.pixels.flags.writeable for picture in there.pictures)
     assert (here.factor, here.remarks, here.warnings) == (there.factor, there.remarks, there.warnings)
 
 
@@ -99,7 +101,7 @@ def test_each_setting_of_the_section_is_used(name: str) -> None:
         del given["shape_of" if name == "shape" else "dither"]
     if name == "trim":
         del given["cushion"]
-    with ThreadPoolExecutor(1) as executor:
+    with crew(1) as executor:
         without = prepare(drawings(given), SEQUENCES, settings_from(given), executor)
         whole = prepared(executor)
     one, other = ([told(picture) for picture in side.pictures] for side in (without, whole))

@@ -15,16 +15,15 @@ from ..jobs.crate_file import CrateFile, chosen, read_crate_file, refuse_one_pla
 from ..settings.crate_file import Order, as_key
 from ..settings.given import settings_from
 from .packing import built, document_of, print_summary, print_warnings
-from .parser import given_settings
+from .parser import chosen_memory, given_settings
 from .status import Status, status_of
 from .tables import print_error, print_heading, print_note
 from .wording import as_option
 
 if TYPE_CHECKING:
-    from concurrent.futures import Executor
-
     from ..jobs.needed import Build
     from ..store.cache import Cache
+    from ..work.crew import Crew
 
 
 @dataclass
@@ -66,10 +65,10 @@ def run_crates(arguments: argparse.Namespace) -> int:
             run.failed(path, "", error)
     refuse_one_place_for_two(files)
     asked = chosen(files, arguments.only)
-    from ..jobs.workers import workers
     from ..store.cache import opened
+    from ..work.crew import crew
 
-    with workers() as executor, opened() as cache:
+    with crew(memory=chosen_memory(arguments)) as executor, opened() as cache:
         for file, orders in asked:
             for warning in file.warnings:
                 print(f"agile-crate: warning: {warning}", file=sys.stderr)
@@ -94,7 +93,7 @@ def _build(
     overriding: dict[str, object],
     arguments: argparse.Namespace,
     run: _Run,
-    executor: Executor,
+    executor: Crew,
     cache: Cache,
 ) -> None:
     """One crate, unless there is nothing to do; and what is said of it."""

@@ -37,10 +37,10 @@ def declare(parser: Parser) -> None:
 def run(arguments: argparse.Namespace) -> int:
     from ..core.text import counted, shown
     from ..jobs.draft import draft
-    from ..jobs.workers import workers
+    from ..work.crew import crew
     from .progress import progress_bars
 
-    with workers() as executor, progress_bars(arguments.quiet) as progress:
+    with crew() as executor, progress_bars(arguments.quiet) as progress:
         drafted = draft(arguments.inputs, arguments.out, executor, progress, arguments.force)
     if arguments.json:
         document = {"command": "draft", "file": str(drafted.path), "crates": dict(drafted.crates)}

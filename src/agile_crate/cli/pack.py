@@ -8,7 +8,7 @@ import json
 from ..core.errors import UsageError
 from ..core.text import shown
 from .packing import built, document_of, print_summary, print_warnings
-from .parser import Parser, add_common, add_settings, chosen_settings
+from .parser import Parser, add_common, add_memory, add_settings, chosen_memory, chosen_settings
 from .status import Status
 
 USAGE = "INPUT… --out PATH  |  CRATEFILE…"
@@ -48,6 +48,7 @@ def declare(parser: Parser) -> None:
     group.add("--again", action="store_true", help="build a crate file's crates even where nothing changed")
     group.add("--no-wait", action="store_true", help="stop at once where another build of the same crate is under way")
     group.add("--force", action="store_true", help="overwrite files that are not from an earlier build")
+    add_memory(group)
     add_settings(parser)
     add_common(parser)
 
@@ -65,13 +66,13 @@ def run(arguments: argparse.Namespace) -> int:
     if arguments.out is None:
         raise UsageError("say where to with --out, such as --out build/otter")
     settings = chosen_settings(arguments)
-    from ..jobs.workers import workers
+    from ..work.crew import crew
 
     if arguments.draft:
         from ..jobs.draft import check, draft_of
 
         check(arguments.draft, arguments.force)
-    with workers() as executor:
+    with crew(memory=chosen_memory(arguments)) as executor:
         packed = built(arguments.inputs, arguments.out, settings, executor, arguments)
     print_warnings(packed)
     if arguments.draft and not arguments.dry_run:

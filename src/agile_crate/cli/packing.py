@@ -12,7 +12,6 @@ from .wording import told
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
-    from concurrent.futures import Executor
 
     from ..core.arrange.arrangement import Considered
     from ..core.crate.summary import AnimationSummary, SheetSummary
@@ -20,6 +19,7 @@ if TYPE_CHECKING:
     from ..settings.skins import Skin
     from ..settings.table import Settings
     from ..store.cache import Cache
+    from ..work.crew import Crew
 
 MOST_CONSIDERED = 24
 """Arrangements that --explain prints for a sheet; --verbose prints all."""
@@ -29,7 +29,7 @@ def built(
     inputs: Sequence[str],
     out: str,
     settings: Settings,
-    executor: Executor,
+    executor: Crew,
     arguments: argparse.Namespace,
     cache: Cache | None = None,
     skins: Sequence[Skin] = (),

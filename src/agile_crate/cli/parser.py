@@ -133,6 +133,18 @@ def read_value(name: str, read: Callable[[str], T], text: str) -> T:
         raise UsageError(f"{setting(name)}: {error.sentence.marked}") from None
 
 
+def add_memory(group: Section) -> None:
+    """Adds the option that says how much memory frames may take."""
+    group.add("--memory", metavar="SIZE", help="what frames may take of it, such as 2GB; default a third of all")
+
+
+def chosen_memory(arguments: argparse.Namespace) -> int:
+    """In bytes; 0 if nothing was said. Raises UsageError."""
+    from ..settings.readers import memory
+
+    return read_value("memory", memory, arguments.memory) if arguments.memory is not None else 0
+
+
 def add_common(parser: Parser) -> None:
     """Adds what every command has."""
     group = parser.section("what is printed")

@@ -6,7 +6,7 @@ import contextlib
 import sys
 from collections.abc import Iterator
 
-from ..sources.gather import Progress, silent
+from ..work.progress import Progress, silent
 
 
 @contextlib.contextmanager

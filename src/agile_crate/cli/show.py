@@ -94,7 +94,7 @@ def run(arguments: argparse.Namespace) -> int:
     from ..core.errors import UsageError
     from ..jobs.crate_file import frames_of
     from ..jobs.show import kind_of, show
-    from ..jobs.workers import workers
+    from ..work.crew import crew
     from .progress import progress_bars
 
     if arguments.against:
@@ -114,7 +114,7 @@ def run(arguments: argparse.Namespace) -> int:
     if kind == "sheet" and given:
         raise UsageError(f"--{given[0]} is for films and strips; add --as strip, or write a .gif, .apng or .webp")
     wish = _wish(arguments, kind)
-    with workers() as executor, progress_bars(arguments.quiet) as progress:
+    with crew() as executor, progress_bars(arguments.quiet) as progress:
         files, warnings = show(frames_of(arguments.data), arguments.out, wish, executor, progress, arguments.force)
     _warn(warnings)
     if arguments.json:
@@ -138,7 +138,7 @@ def _compare(arguments: argparse.Namespace) -> int:
 
     from ..core.errors import UsageError
     from ..jobs.show import compare
-    from ..jobs.workers import workers
+    from ..work.crew import crew
     from .progress import progress_bars
 
     given = [name for name in (*FILM_ONLY, "backdrop", "zoom", "kind") if getattr(arguments, name)]
@@ -149,7 +149,7 @@ def _compare(arguments: argparse.Namespace) -> int:
         raise UsageError(f"--{asked} is for a view of one crate; leave it out, or --against")
     if arguments.out is not None and not arguments.out.lower().endswith(".html"):
         raise UsageError(f"--out {arguments.out}: changes are written as .html")
-    with workers() as executor, progress_bars(arguments.quiet) as progress:
+    with crew() as executor, progress_bars(arguments.quiet) as progress:
         found, (files, warnings) = compare(
             arguments.data[0], arguments.against, arguments.out, executor, progress, arguments.force
         )

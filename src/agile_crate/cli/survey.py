@@ -67,14 +67,14 @@ def run(arguments: argparse.Namespace) -> int:
     from ..jobs.crate_file import frames_of
     from ..jobs.survey import survey
     from ..jobs.survey_files import SurveyFiles, read_allowed, refuse_existing_files, write_survey_files
-    from ..jobs.workers import workers
+    from ..work.crew import crew
     from .progress import progress_bars
 
     scale = read_value("scale", readers.scale, arguments.scale) if arguments.scale else Fraction(1)
     wanted = SurveyFiles(arguments.page, arguments.sarif, arguments.save_allowed)
     refuse_existing_files(wanted, arguments.force)
     fine = read_allowed(arguments.allowed) if arguments.allowed else frozenset()
-    with workers() as executor, progress_bars(arguments.quiet) as progress:
+    with crew() as executor, progress_bars(arguments.quiet) as progress:
         inputs = frames_of(arguments.inputs)
         looked = survey(inputs, executor, progress, fps, arguments.allow, scale, arguments.code, fine)
         written = write_survey_files(looked, inputs, wanted, told, executor, progress, arguments.force, __version__)

@@ -80,11 +80,11 @@ def run(arguments: argparse.Namespace) -> int:
 def _unpack(arguments: argparse.Namespace) -> int:
     from ..core.text import counted, shown
     from ..jobs.unpack import unpack
-    from ..jobs.workers import workers
+    from ..work.crew import crew
     from .progress import progress_bars
     from .tables import print_note
 
-    with workers() as executor, progress_bars(arguments.quiet) as progress:
+    with crew() as executor, progress_bars(arguments.quiet) as progress:
         done = unpack(
             arguments.source,
             Path(arguments.out),
@@ -118,8 +118,8 @@ def _unpack(arguments: argparse.Namespace) -> int:
 
 def _cut(arguments: argparse.Namespace) -> int:
     from ..jobs.cut import CutWish, cut_sheet
-    from ..jobs.workers import workers
     from ..settings.readers import size, whole
+    from ..work.crew import crew
 
     def number(name: str, least: int, default: int = 0) -> int:
         given = getattr(arguments, name)
@@ -135,7 +135,7 @@ def _cut(arguments: argparse.Namespace) -> int:
         islands=arguments.islands,
         join=number("join", 1, 1),
     )
-    with workers() as executor:
+    with crew() as executor:
         cut = cut_sheet(arguments.source, Path(arguments.out), wish, executor, arguments.force)
     for doubt in cut.doubts:
         print(f"agile-crate: warning: {told(doubt)}", file=sys.stderr)

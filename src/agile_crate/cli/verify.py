@@ -7,7 +7,7 @@ import json
 import sys
 from typing import TYPE_CHECKING, Any
 
-from .parser import Parser, add_common
+from .parser import Parser, add_common, add_memory, chosen_memory
 from .status import Status
 from .wording import told
 
@@ -51,13 +51,14 @@ def declare(parser: Parser) -> None:
         action="store_true",
         help="first take the sheets as they are now into the metadata, JSON and XML alike",
     )
+    add_memory(group)
     add_common(parser)
 
 
 def run(arguments: argparse.Namespace) -> int:
     from ..jobs.crate_file import frames_of, skins_for
     from ..jobs.verify import verify
-    from ..jobs.workers import workers
+    from ..work.crew import crew
     from .progress import progress_bars
 
     if arguments.accept:
@@ -66,7 +67,7 @@ def run(arguments: argparse.Namespace) -> int:
         accepted = accept(arguments.data)
         if not (arguments.quiet or arguments.json):
             _print_accepted(accepted)
-    with workers() as executor, progress_bars(arguments.quiet) as progress:
+    with crew(memory=chosen_memory(arguments)) as executor, progress_bars(arguments.quiet) as progress:
         frames, skins = frames_of(arguments.against, arguments.data), skins_for(arguments.against, arguments.data)
         verified = verify(arguments.data, frames, executor, progress, skins)
     for warning in verified.warnings:

@@ -53,8 +53,8 @@ def run(arguments: argparse.Namespace) -> int:
     from .. import GENERATOR
     from ..core.crate.file_names import is_crate_file
     from ..jobs.watch import Builder, names_of, watch
-    from ..jobs.workers import workers
     from ..store.cache import opened
+    from ..work.crew import crew
 
     if not is_crate_file(arguments.file):
         raise UsageError(
@@ -74,7 +74,7 @@ def run(arguments: argparse.Namespace) -> int:
         if not (arguments.quiet or arguments.json):
             print(f"watching {shown(arguments.file)}: {few(map(shown, names), 8)}; Ctrl-C ends it", flush=True)
 
-    with writing(), workers() as executor, opened(memory=MEMORY) as cache:  # Ctrl-C arrives here
+    with writing(), crew() as executor, opened(memory=MEMORY) as cache:  # Ctrl-C arrives here
         try:
             if arguments.page:
                 from ..jobs.light_table import LightTable

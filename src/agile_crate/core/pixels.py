@@ -12,6 +12,11 @@ Words: TypeAlias = NDArray[np.uint32]
 """Colours as numbers: red in the lowest byte, then green, then blue, and alpha, or nothing, in the highest."""
 
 
+def hollow(width: int, height: int) -> Pixels:
+    """Pixels that take no memory and show nothing, in place of others that are still to come; read-only."""
+    return np.broadcast_to(np.zeros(4, np.uint8), (height, width, 4))
+
+
 def words(pixels: Pixels) -> Words:
     """Each pixel's four bytes as one number: shape (h, w), a view where memory allows."""
     found: Words = np.ascontiguousarray(pixels).view("<u4")[..., 0]

@@ -13,14 +13,16 @@ from __future__ import annotations
 
 import struct
 import zlib
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from concurrent.futures import Executor
+from functools import partial
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from zlib_ng import zlib_ng
 
+from ..core.model.geometry import Size
 from ..core.pixels import Pixels
 from ..core.png_chunks import SIGNATURE
 
@@ -30,7 +32,10 @@ LEVEL = 4
 STRIP_BYTES = 1 << 19
 WINDOW = 1 << 15
 SAMPLE_PARTS, SAMPLE_BYTES = 8, 1 << 15
-"""The filter is chosen on up to this many pieces of about this many bytes, spread evenly over the sheet."""
+"""The filter is chosen on up to this many pieces of about this many bytes, spread evenly over the first band."""
+
+BAND_BYTES = 1 << 26
+"""As much of a sheet as is drawn at once: all of one of 4096×4096. Narrower bands save little and cost some time."""
 
 RGB, INDEXED, RGBA = 2, 3, 6
 """The colour types' numbers in the file (clause 11.2.1)."""
@@ -42,6 +47,9 @@ _ADLER = 65_521
 
 Rows = NDArray[np.uint8]
 
+RowsOf = Callable[[range], Rows]
+"""Any rows of a picture, shape (rows, w, channels), or (rows, w) of indices: asked for from top to bottom."""
+
 
 def encode_png(pixels: Pixels, executor: Executor, palette: Pixels | None = None) -> Iterator[bytes]:
     """The file's bytes, piece by piece, of a picture, uint8: (h, w, 4) with straight alpha, (h, w, 3) without alpha, or
@@ -49,29 +57,62 @@ def encode_png(pixels: Pixels, executor: Executor, palette: Pixels | None = None
 
     Strips are deflated ahead on the executor's threads; beside the picture itself only strips are held in memory.
     """
-    height, width = pixels.shape[:2]
-    depth, kind = 8, RGB if pixels.shape[2:] == (3,) else RGBA
-    if palette is None:
-        rows = np.ascontiguousarray(pixels).reshape(height, -1)
-    else:
-        depth, kind = _depth(len(palette)), INDEXED
-        rows = _packed_rows(pixels, depth)
-    channels = rows.shape[1] // width if palette is None else 1
-    filtering = _best_filter(rows, channels)
+    size = Size(pixels.shape[1], pixels.shape[0])
+    return encode_rows(size, lambda rows: pixels[rows.start : rows.stop], executor, palette)
+
+
+def encode_rows(size: Size, rows_of: RowsOf, executor: Executor, palette: Pixels | None = None) -> Iterator[bytes]:
+    """As `encode_png`, of a picture of which never more than a band of about BAND_BYTES is there, and a few rows more.
+
+    The bands begin and end where strips do, so the bytes are those of the whole picture.
+    """
+    width, height = size
     starts = strip_starts(width, height)
-    yield SIGNATURE + _chunk(b"IHDR", struct.pack(">IIBBBBB", width, height, depth, kind, 0, 0, 0))
-    if palette is not None:
-        yield from _palette_chunks(palette)
-    checksum = 1
-    strips = executor.map(lambda start: _strip(rows, start, start + starts.step, filtering, channels), starts)
-    for start, (packed, adler, length) in zip(starts, strips, strict=True):
-        checksum = adler32_combine(checksum, adler, length)
-        last = start == starts[-1]
-        yield _chunk(
-            b"IDAT",
-            (b"\x78\x5e" if start == 0 else b"") + packed + (struct.pack(">I", checksum) if last else b""),
+    depth = 8 if palette is None else _depth(len(palette))
+    filtering, checksum = NONE, 1
+    for band in bands(size):
+        first = max(0, band.start - rows_above(width))
+        rows, channels = _flat(rows_of(range(first, band.stop)), depth)
+        if band.start == 0:
+            filtering = _best_filter(rows, channels)
+            kind = INDEXED if palette is not None else RGB if channels == 3 else RGBA
+            yield SIGNATURE + _chunk(b"IHDR", struct.pack(">IIBBBBB", width, height, depth, kind, 0, 0, 0))
+            if palette is not None:
+                yield from _palette_chunks(palette)
+        strips = executor.map(
+            partial(_strip, rows, height - first, filtering, channels),
+            range(band.start - first, band.stop - first, starts.step),
+            range(band.start - first + starts.step, band.stop - first + starts.step, starts.step),
         )
+        for start, (packed, adler, length) in zip(range(band.start, band.stop, starts.step), strips, strict=True):
+            checksum = adler32_combine(checksum, adler, length)
+            last = start == starts[-1]
+            yield _chunk(
+                b"IDAT",
+                (b"\x78\x5e" if start == 0 else b"") + packed + (struct.pack(">I", checksum) if last else b""),
+            )
     yield _chunk(b"IEND", b"")
+
+
+def _flat(seen: Rows, depth: int) -> tuple[Rows, int]:
+    """Rows as the file has them before they are filtered, and how many bytes of one belong together."""
+    if seen.ndim == 2:
+        return _packed_rows(seen, depth), 1
+    return np.ascontiguousarray(seen).reshape(len(seen), -1), seen.shape[2]
+
+
+def rows_above(width: int) -> int:
+    """How many rows above a band are asked for with it, at most: a strip refers to so many bytes, of at least a bit a
+    pixel."""
+    return 1 + -(-WINDOW // (1 + width // 8))
+
+
+def bands(size: Size) -> Iterator[range]:
+    """The rows of a picture in parts of about BAND_BYTES, each of whole strips."""
+    step = strip_starts(*size).step
+    tall = step * max(1, BAND_BYTES // (step * 4 * size.w))
+    for start in range(0, size.h, tall):
+        yield range(start, min(start + tall, size.h))
 
 
 def _depth(colors: int) -> int:
@@ -118,13 +159,14 @@ def _chunk(kind: bytes, content: bytes) -> bytes:
     )
 
 
-def _strip(rows: Rows, start: int, stop: int, kind: int, channels: int) -> tuple[bytes, int, int]:
-    """Rows `start` to `stop` deflated, with the Adler-32 and the length of what was deflated."""
+def _strip(rows: Rows, end: int, kind: int, channels: int, start: int, stop: int) -> tuple[bytes, int, int]:
+    """Rows `start` to `stop` deflated, with the Adler-32 and the length of what was deflated. The picture stops at
+    `end`."""
     plain = _filtered(rows, start, stop, kind, channels)
     before = -(-WINDOW // plain.shape[1])
     window = _filtered(rows, max(0, start - before), start, kind, channels).tobytes()[-WINDOW:]
     deflate = _deflate(window)
-    ending = zlib_ng.Z_FINISH if stop >= len(rows) else zlib_ng.Z_SYNC_FLUSH
+    ending = zlib_ng.Z_FINISH if stop >= end else zlib_ng.Z_SYNC_FLUSH
     return deflate.compress(plain) + deflate.flush(ending), zlib_ng.adler32(plain), plain.size
 
 

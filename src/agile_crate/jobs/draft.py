@@ -19,7 +19,7 @@ from ..settings.crate_file import as_key
 from ..settings.draft import animation_head, commented, crate_lines, key_line
 from ..settings.given import typed
 from ..settings.table import Settings, options
-from ..sources.gather import Progress, silent
+from ..work.progress import Progress, silent
 from .survey import Survey, survey
 
 SMALL = 64

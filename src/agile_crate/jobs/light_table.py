@@ -7,7 +7,6 @@ import dataclasses
 import json
 import threading
 from collections.abc import Sequence
-from concurrent.futures import Executor
 from functools import partial
 from itertools import count
 from pathlib import Path
@@ -24,6 +23,7 @@ from ..stops.draw import placed_of
 from ..stops.write import worn
 from ..views.live_view import Board, board_of, news_of
 from ..views.page_view import Live, packed_texts, page_of, waiting_page
+from ..work.crew import Crew
 from .read import Loaded, load
 from .show import texts_beside
 
@@ -45,7 +45,7 @@ class _Table:
 class LightTable:
     """The pages of some crates, by their names in the crate file, in its order."""
 
-    def __init__(self, names: Sequence[str], executor: Executor) -> None:
+    def __init__(self, names: Sequence[str], executor: Crew) -> None:
         self._tables: dict[str, _Table] = {}
         self._keys: dict[str, str] = {}
         self._executor = executor
@@ -180,7 +180,7 @@ def _line(said: dict[str, Any]) -> str:
     return json.dumps(said, ensure_ascii=False, separators=(",", ":"))
 
 
-def _png(pixels: Pixels, executor: Executor) -> bytes:
+def _png(pixels: Pixels, executor: Crew) -> bytes:
     return b"".join(encode_png(pixels, executor))
 
 

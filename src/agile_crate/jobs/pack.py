@@ -6,7 +6,6 @@ Nothing here prints or exits. Work goes to the executor that is handed in; the p
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from concurrent.futures import Executor
 from fractions import Fraction
 from functools import partial
 from pathlib import Path
@@ -22,11 +21,12 @@ from ..exports.earlier_build import build_before, refuse_bad_names, refuse_stran
 from ..exports.in_place import Staging, staged
 from ..settings.portions import all_sizes
 from ..settings.table import Settings
-from ..sources.gather import Progress, silent
 from ..stops.arrange import arranged
 from ..stops.describe import Plan, plan_of
 from ..stops.intake import intake
 from ..stops.write import written
+from ..work.crew import Crew
+from ..work.progress import Progress, silent
 from .settled import settled
 
 if TYPE_CHECKING:
@@ -73,7 +73,7 @@ def pack(
     inputs: Sequence[str],
     out: str,
     settings: Settings,
-    executor: Executor,
+    executor: Crew,
     progress: Progress = silent,
     generator: str = "",
     dry_run: bool = False,
@@ -111,7 +111,7 @@ def _build(
     target: Path,
     inputs: Sequence[str],
     settings: Settings,
-    executor: Executor,
+    executor: Crew,
     progress: Progress,
     generator: str,
     force: bool,
@@ -133,7 +133,17 @@ def _build(
         found = {portion: touches_before(target.parent, name, before.claimed) for portion, name in names.items()}
     touches = {portion: one.by_frame for portion, one in found.items()}
     kept = (cache, generator) if cache else None
-    taken_in = intake(inputs, before.claimed, settings, executor, progress, touches=touches, kept=kept, skins=skins)
+    taken_in = intake(
+        inputs,
+        before.claimed,
+        settings,
+        executor,
+        progress,
+        touches=touches,
+        kept=kept,
+        skins=skins,
+        may_be_late=staging is not None,
+    )
     origin = ""
     if cache:
         from .unchanged import origin_of

@@ -7,10 +7,10 @@ from functools import partial
 
 from ..settings.given import settings_from
 from ..store.cache import opened
+from ..work.crew import crew
 from .crate_file import chosen, read_crate_file
 from .pack import Packed, pack
 from .unchanged import unchanged
-from .workers import workers
 
 
 def build(
@@ -25,7 +25,7 @@ def build(
     """The crates that were built, by their names; None for those for which there was nothing to do. Raises what `pack`
     raises, and InputError for a crate file that cannot be read, at the first error."""
     done: dict[str, Packed | None] = {}
-    with workers() as executor, opened() as cache:
+    with crew() as executor, opened() as cache:
         how = partial(pack, generator=program, dry_run=dry_run, force=force, keep_touches=keep_touches, cache=cache)
         for _, orders in chosen([read_crate_file(path)], only):
             for order in orders:

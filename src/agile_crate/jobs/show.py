@@ -5,7 +5,6 @@ from __future__ import annotations
 import contextlib
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from collections.abc import Set as AbstractSet
-from concurrent.futures import Executor
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
@@ -26,13 +25,14 @@ from ..exports.png import encode_png
 from ..format.files import looks_like_metadata
 from ..format.regular import read_regular
 from ..settings.table import Settings
-from ..sources.gather import Progress, silent
 from ..sources.sheets import sheet_bytes
 from ..stops.arrange import arranged
 from ..stops.describe import plan_of
 from ..stops.draw import drawn_sheets
 from ..stops.intake import intake
 from ..views.film import FilmWish, Timing
+from ..work.crew import Crew
+from ..work.progress import Progress, silent
 from .read import Loaded, load
 from .settled import settled
 
@@ -84,7 +84,7 @@ class Shown(NamedTuple):
 
 
 def show(
-    data: Sequence[str], out: str, wish: ShowWish, executor: Executor, progress: Progress = silent, force: bool = False
+    data: Sequence[str], out: str, wish: ShowWish, executor: Crew, progress: Progress = silent, force: bool = False
 ) -> Shown:
     """Draws views of a crate, from the written files alone, and writes them together; or of frames that have not been
     packed, as a grid would hold them. Raises InputError, UsageError, OutputError, FitError."""
@@ -109,7 +109,7 @@ def show_frames(
     inputs: Sequence[str],
     findings: Sequence[Finding],
     out: str,
-    executor: Executor,
+    executor: Crew,
     progress: Progress = silent,
     force: bool = False,
     unused: AbstractSet[str] = frozenset(),
@@ -125,7 +125,7 @@ def show_frames(
 
 
 def _packed_in_memory(
-    inputs: Sequence[str], executor: Executor, progress: Progress, unused: AbstractSet[str] = frozenset()
+    inputs: Sequence[str], executor: Crew, progress: Progress, unused: AbstractSet[str] = frozenset()
 ) -> Loaded:
     """A crate of the inputs as `pack` would make it, with its sheets, of which nothing is written."""
     notes = settled(inputs)
@@ -140,7 +140,7 @@ def compare(
     data: str,
     against: str,
     out: str | None,
-    executor: Executor,
+    executor: Crew,
     progress: Progress = silent,
     force: bool = False,
 ) -> tuple[list[Change], Shown]:
@@ -173,7 +173,7 @@ def _written(
     return Shown(tuple(folder / name for name in views), (*warnings, *staging.notes))
 
 
-def _sheets(loaded: Loaded, path: Path, wish: ShowWish, executor: Executor) -> Views:
+def _sheets(loaded: Loaded, path: Path, wish: ShowWish, executor: Crew) -> Views:
     from ..views.sheet_view import draw_sheet_view
 
     def drawer(index: int) -> Callable[[], Iterator[bytes]]:
@@ -194,7 +194,7 @@ def _sheets(loaded: Loaded, path: Path, wish: ShowWish, executor: Executor) -> V
 
 def _page_of(
     loaded: Loaded,
-    executor: Executor,
+    executor: Crew,
     findings: Sequence[Finding] = (),
     skins: Mapping[str, Loaded] = MappingProxyType({}),
     before: tuple[str, Loaded, Sequence[Change]] | None = None,
@@ -244,7 +244,7 @@ def texts_beside(crate: Crate, folder: Path) -> list[tuple[str, str]]:
     return found
 
 
-def _chart(loaded: Loaded, path: Path, wish: ShowWish, _: Executor) -> Views:
+def _chart(loaded: Loaded, path: Path, wish: ShowWish, _: Crew) -> Views:
     from ..views.chart import chart_of
 
     chosen = _chosen(loaded.crate, wish.animations) if loaded.crate.animations else []
@@ -257,7 +257,7 @@ def _chart(loaded: Loaded, path: Path, wish: ShowWish, _: Executor) -> Views:
     return {path.name: drawn}
 
 
-def _films(loaded: Loaded, path: Path, wish: ShowWish, executor: Executor) -> Views:
+def _films(loaded: Loaded, path: Path, wish: ShowWish, executor: Crew) -> Views:
     import numpy as np
 
     from ..views.film import encoded, film_of, strip_of, together

@@ -24,7 +24,8 @@ from ..core.sentence import Sentence, setting
 from ..core.text import counted, quoted, shown
 from ..sources.again import Place, second_look
 from ..sources.find import Found, named_twice, searched
-from ..sources.gather import Part, Progress, each_part, silent
+from ..sources.read import Part, each_part
+from ..work.progress import Progress, silent
 from .settled import settled
 
 

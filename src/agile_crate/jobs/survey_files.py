@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterable, Iterator
-from concurrent.futures import Executor
 from dataclasses import replace
 from pathlib import Path
 from typing import NamedTuple
@@ -17,7 +16,8 @@ from ..core.text import shown
 from ..exports.in_place import refuse_existing, write_alone
 from ..exports.sarif import Result, sarif_text
 from ..format.regular import read_regular
-from ..sources.gather import Progress
+from ..work.crew import Crew
+from ..work.progress import Progress
 from .survey import Survey
 
 LARGEST = 1 << 26
@@ -73,7 +73,7 @@ def write_survey_files(
     inputs: Iterable[str],
     files: SurveyFiles,
     told: Callable[[Sentence], str],
-    executor: Executor,
+    executor: Crew,
     progress: Progress,
     force: bool,
     version: str,

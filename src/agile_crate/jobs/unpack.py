@@ -15,10 +15,13 @@ from ..core.sentence import Sentence
 from ..core.text import bytes_shown, quoted, shown
 from ..exports.in_place import refuse_existing, staged
 from ..exports.png import encode_png
-from ..sources.gather import LARGEST_SET, Progress, silent
+from ..work.progress import Progress, silent
 from .read import Loaded, load
 
 FILM_ENDING = ".apng"
+
+LARGEST_OUTPUT = 8 << 30
+"""Bytes of pixels. More than this is not written on the word of a file that anybody may have made."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,8 +78,8 @@ def unpack(
 
 def _refuse_too_much(data: str, crate: Crate) -> None:
     """Metadata of a few bytes can claim canvases of any size."""
-    if sum(frame.canvas.w * frame.canvas.h * 4 for frame in crate.frames) > LARGEST_SET:
-        raise InputError(f"{shown(data)}: its frames would take more than {bytes_shown(LARGEST_SET)}")
+    if sum(frame.canvas.w * frame.canvas.h * 4 for frame in crate.frames) > LARGEST_OUTPUT:
+        raise InputError(f"{shown(data)}: its frames would take more than {bytes_shown(LARGEST_OUTPUT)}")
 
 
 DEEPEST = 100

@@ -5,7 +5,6 @@ from __future__ import annotations
 import dataclasses
 import os
 from collections.abc import Iterator, Mapping, Sequence
-from concurrent.futures import Executor
 from dataclasses import dataclass, field
 from functools import partial
 from pathlib import Path
@@ -33,12 +32,13 @@ from ..settings.given import settings_from
 from ..settings.portions import at_portion
 from ..settings.skins import Skin
 from ..settings.table import Settings
-from ..sources.gather import Progress, silent
 from ..sources.sheets import read_sheets
 from ..sources.touched_sheets import touched_sheets
 from ..stops.describe import animations_of
 from ..stops.intake import intake
 from ..stops.prepare import Prepared, Untrimmed
+from ..work.crew import Crew
+from ..work.progress import Progress, silent
 from .accept import forms_of
 from .settled import settled
 
@@ -83,7 +83,7 @@ class FrameDifference:
 def verify(
     data: str,
     against: Sequence[str],
-    executor: Executor,
+    executor: Crew,
     progress: Progress = silent,
     skins: Sequence[Skin] | None = None,
 ) -> Verified:
@@ -210,7 +210,7 @@ def _sources(
     crate: Crate,
     folder: Path,
     data: str,
-    executor: Executor,
+    executor: Crew,
     progress: Progress,
     touches: dict[str, Touch],
     skins: Sequence[Skin],

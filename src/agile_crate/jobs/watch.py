@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from concurrent.futures import Executor
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
@@ -20,6 +19,7 @@ from ..settings.table import Settings
 from ..sources.find import find, fixed_part
 from ..sources.watched import Watch, watching
 from ..store.cache import Cache
+from ..work.crew import Crew
 from .crate_file import chosen, read_crate_file
 from .light_table import LightTable
 from .needed import metadata_of
@@ -47,7 +47,7 @@ class Turn:
 class Builder:
     """How crates are built: whatever does not change from build to build."""
 
-    executor: Executor
+    executor: Crew
     cache: Cache
     program: str
     force: bool

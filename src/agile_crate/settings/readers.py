@@ -50,6 +50,10 @@ class Reader(Generic[T_co]):
         return self.read(text)
 
 
+UNITS = {"KB": 1 << 10, "MB": 1 << 20, "GB": 1 << 30, "TB": 1 << 40}
+"""Bytes of each unit of memory."""
+
+
 def of(kind: Kind) -> Callable[[Callable[[str], T]], Reader[T]]:
     """Makes a reader of a function."""
     return lambda read: Reader(read, kind)
@@ -270,6 +274,19 @@ def aspect(text: str) -> float:
     if number is None or not 1 <= number <= LARGEST_SIDE:
         raise UsageError(f"{quoted(text)} is not an aspect: write 2 for at most 2:1, 1 for square, or any")
     return float(number)
+
+
+def memory(text: str) -> int:
+    """An amount of memory in bytes.
+
+    >>> memory("500MB"), memory("1.5 gb")
+    (524288000, 1610612736)
+    """
+    number, unit = text[:-2].strip(), text[-2:].upper()
+    value = _fraction(number) if unit in UNITS else None
+    if value is None or not 1 <= value * UNITS[unit] < 1 << 60:
+        raise UsageError(f"{quoted(text)} is not an amount of memory, such as 500MB or 2GB")
+    return int(value * UNITS[unit])
 
 
 def _fraction(text: str) -> Fraction | None:

@@ -2,47 +2,34 @@
 
 from __future__ import annotations
 
-from collections import Counter, defaultdict, deque
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections import Counter, defaultdict
+from collections.abc import Iterable, Sequence
 from collections.abc import Set as AbstractSet
-from concurrent.futures import Executor, Future
-from fractions import Fraction
+from concurrent.futures import Executor
 from functools import partial
-from typing import TYPE_CHECKING, Generic, NamedTuple, TypeVar
+from typing import TYPE_CHECKING, NamedTuple, TypeVar
 
 from ..core.crate.origin import Origin
-from ..core.errors import InputError, reason
-from ..core.frame.first_look import Seen
-from ..core.model.crate import Loop
+from ..core.errors import InputError
+from ..core.frame.first_look import FirstLook, Seen, seen
 from ..core.model.picture import Exposure, FrameSequence, Picture, Sequences
 from ..core.motion.take import in_order
-from ..core.names import frame_key, said_once
-from ..core.pixels import Pixels
+from ..core.names import said_once
 from ..core.sentence import Sentence, setting
 from ..core.text import bytes_shown, counted, few, shown
-from .animated import Reel
-from .find import LARGEST_FILE, Found, Search, find
+from ..work.crew import Crew
+from ..work.progress import Progress
+from ..work.room import Room
+from .find import LARGEST_FILE, Found, find
+from .read import MANY, Part, Way, hands, in_crate_order, part_of, read, unreadable, with_progress
 
 if TYPE_CHECKING:
     from .kept import Keeping
 
 T = TypeVar("T")
 
-LARGEST_SET = 8 << 30
-"""Bytes. All frames of one build, decoded; beyond this the build is refused rather than left to fill the memory."""
-
-BATCH = 1 << 20
-"""Bytes of files that a thread takes at a time: tiny frames are bound by the interpreter, so they travel in bulk."""
-
-AHEAD = 16
-"""Batches that are read ahead of what is done with them."""
-
-Progress = Callable[[str, int, int], None]
-"""Told what is being done, how much of it is done, and of how much."""
-
-
-def silent(doing: str, done: int, total: int) -> None:
-    """Progress that nobody watches."""
+HELD_BEFORE_LATE = 1 << 27
+"""Bytes of pixels that are read at once; beyond it, those that may come late are only measured."""
 
 
 class Gathered(NamedTuple):
@@ -56,99 +43,54 @@ class Gathered(NamedTuple):
     files: tuple[Origin, ...] = ()
 
 
-class Looked(NamedTuple, Generic[T]):
-    """What was seen: parts of sequences in crate order, each frame as its name, what was seen of it, and its time."""
-
-    parts: tuple[Part[T], ...]
-    passed_over: Counter[str]
-    warnings: tuple[Sentence, ...]
-    files: tuple[Origin, ...] = ()
-
-
-class Part(NamedTuple, Generic[T]):
-    """What one file brings: a frame of the animation that its name tells, or a whole animation named after the file;
-    whether its colours are other than sRGB; and its SHA-256 in hex, if frames are kept."""
-
-    animation: str | None
-    frames: tuple[tuple[str, T, Fraction | None], ...]
-    loop: Loop | None = None
-    times: int = 0
-    is_foreign: bool = False
-    sha256: str = ""
-
-
 def gather(
     inputs: Sequence[str],
     own: AbstractSet[str],
-    executor: Executor,
+    crew: Crew,
     progress: Progress,
-    see: Callable[[str, Pixels], Seen],
+    look: FirstLook,
     flat: bool = False,
     to_srgb: bool = False,
     kept: Keeping | None = None,
+    may_be_late: bool = False,
 ) -> Gathered:
     """Finds, decodes and orders the frames. Raises InputError, which names every picture that cannot be read.
 
-    `see` is the first look at a name and decoded pixels, on the threads. With `flat`, a layered document is one
-    picture; else each of its top-level layers is a frame. With `kept`, what was seen before is not decoded again.
+    `look` is what is done to each picture at first sight, by the crew. With `flat`, a layered document is one picture;
+    else each of its top-level layers is a frame. With `kept`, what was seen before is not decoded again. Where pixels
+    `may_be_late`, those of many frames are left to `sources.late`.
     """
     search = find(inputs, own)
-    read = partial(_kept_or_read, see=see, flat=flat, to_srgb=to_srgb, kept=kept) if kept else None
-    looked = _looked(search, executor, progress, read or partial(_read, see=see, flat=flat, to_srgb=to_srgb), to_srgb)
-    drawings: list[tuple[Picture, ...]] = []
-    sequences: list[FrameSequence] = []
-    for name, parts in by_animation(looked.parts).items():
-        frames = []
-        for frame, its, milliseconds in (frame for part in parts for frame in part.frames):
-            frames.append(Exposure(frame, len(drawings), milliseconds))
-            drawings.append(its.pictures)
-        sequences.append(FrameSequence(name, tuple(frames), parts[0].loop, parts[0].times))
-    return Gathered(in_order(sequences), tuple(drawings), looked.passed_over, looked.warnings, looked.files)
-
-
-def each_part(
-    files: Iterable[Found], executor: Executor, progress: Progress, see: Callable[[str, Pixels], T]
-) -> Iterator[tuple[Found, Part[T] | str]]:
-    """Each file, in crate order, with what `see` made of its frames' names and pixels on the threads, or why it cannot
-    be read, as the end of a sentence. Few files are decoded ahead, so what is not kept does not pile up."""
-    return _with_progress(in_crate_order(files), executor, progress, partial(_read, see=see, flat=False, to_srgb=False))
-
-
-def _with_progress(
-    files: Sequence[Found], executor: Executor, progress: Progress, read: Callable[[Found], Part[T]]
-) -> Iterator[tuple[Found, Part[T] | str]]:
-    progress("reading", 0, len(files))
-    for done, result in enumerate(_decoded(files, executor, read), 1):
-        yield result
-        progress("reading", done, len(files))
-
-
-def in_crate_order(files: Iterable[Found]) -> list[Found]:
-    """Files in the order of their frames in a crate."""
-    return sorted(files, key=lambda file: frame_key(file.name, file.animation))
-
-
-def _looked(
-    search: Search, executor: Executor, progress: Progress, read: Callable[[Found], Part[T]], to_srgb: bool
-) -> Looked[T]:
     files = in_crate_order(search.found)
-    warnings: list[Sentence] = []
-    parts: list[Part[T]] = []
-    unreadable: list[str] = []
-    foreign: list[str] = []
+    hand: Executor = crew
+    if kept:
+        read_now: Way[Seen] = partial(_kept_or_read, look=look, flat=flat, to_srgb=to_srgb, kept=kept)
+    else:
+        read_now = partial(read, see=partial(seen, look=look), flat=flat, to_srgb=to_srgb)
+        hand = hands(files, crew, MANY)
     total = 0
-    for file, result in _with_progress(files, executor, progress, read):
+
+    def way() -> Way[Seen]:
+        if not may_be_late or total < HELD_BEFORE_LATE:
+            return read_now
+        from .late import measured_or_read
+
+        return partial(measured_or_read, look=look, flat=flat, to_srgb=to_srgb)
+
+    warnings: list[Sentence] = []
+    parts: list[Part[Seen]] = []
+    damaged: list[str] = []
+    foreign: list[str] = []
+    for file, result in with_progress(files, hand, progress, way):
         if isinstance(result, str):
-            unreadable.append(f"{shown(file.path)} {result}")
+            damaged.append(f"{shown(file.path)} {result}")
         else:
-            parts.append(result)
+            total += sum(its.nbytes for _, its, _ in result.frames)
+            parts.append(_held(result, file, crew.room))
             if result.is_foreign:
                 foreign.append(file.path)
-            total += sum(getattr(seen, "nbytes", 0) for _, seen, _ in result.frames)
-            if total > LARGEST_SET:
-                raise InputError(f"the frames take more than {bytes_shown(LARGEST_SET)}; pack fewer of them at a time")
-    if unreadable:
-        raise InputError(_unreadable(unreadable))
+    if damaged:
+        raise InputError(unreadable(damaged))
     if foreign and not to_srgb:
         what = f"the colours of {counted(len(foreign), 'picture')} are not sRGB by their own profile or gamma"
         warnings.append(
@@ -159,7 +101,32 @@ def _looked(
         for file, part in zip(files, parts, strict=True)
         if part.sha256
     )
-    return Looked(tuple(parts), search.passed_over, tuple(warnings), digests)
+    drawings: list[tuple[Picture, ...]] = []
+    sequences: list[FrameSequence] = []
+    for name, together in by_animation(parts).items():
+        frames = []
+        for frame, its, milliseconds in (frame for part in together for frame in part.frames):
+            frames.append(Exposure(frame, len(drawings), milliseconds))
+            drawings.append(its.pictures)
+        sequences.append(FrameSequence(name, tuple(frames), together[0].loop, together[0].times))
+    return Gathered(in_order(sequences), tuple(drawings), search.passed_over, tuple(warnings), digests)
+
+
+def _held(part: Part[Seen], file: Found, room: Room) -> Part[Seen]:
+    """The part with its pixels in memory, or in a file where there are too many."""
+    for _, its, _ in part.frames:
+        if its.nbytes > room.limit:
+            raise InputError(
+                f"{shown(file.path)} takes {bytes_shown(its.nbytes)} by itself, and {setting('memory')} leaves "
+                f"{bytes_shown(room.limit)}; give more"
+            )
+    if room.has_room(sum(its.nbytes for _, its, _ in part.frames)):
+        return part
+    frames = (
+        (name, Seen(tuple(p._replace(pixels=room.moved(p.pixels)) for p in its.pictures)), time)
+        for name, its, time in part.frames
+    )
+    return part._replace(frames=tuple(frames))
 
 
 def by_animation(parts: Iterable[Part[T]]) -> dict[str | None, list[Part[T]]]:
@@ -170,81 +137,7 @@ def by_animation(parts: Iterable[Part[T]]) -> dict[str | None, list[Part[T]]]:
     return together
 
 
-def _seen(file: Found, result: Pixels | Reel, see: Callable[[str, Pixels], T]) -> Part[T]:
-    if not isinstance(result, Reel):
-        return Part(file.animation, ((file.name, see(file.name, result), None),))
-    width = max(2, len(str(len(result.pictures))))
-    labels = result.names or [f"{number:0{width}}" for number in range(1, len(result.pictures) + 1)]
-    names = [f"{file.name}/{label}" for label in labels]
-    seen = (see(name, pixels) for name, pixels in zip(names, result.pictures, strict=True))
-    frames = tuple(zip(names, seen, result.milliseconds, strict=True))
-    return Part(said_once(file.name), frames, result.loop, result.times)
-
-
-def _unreadable(sentences: list[str]) -> str:
-    if len(sentences) == 1:
-        return f"{sentences[0]}; export it again or take it out"
-    listing = "".join(f"\n  {sentence}" for sentence in sentences)
-    return f"{counted(len(sentences), 'picture')} cannot be read; export them again or take them out:{listing}"
-
-
-def _decoded(
-    files: Sequence[Found], executor: Executor, read: Callable[[Found], Part[T]]
-) -> Iterator[tuple[Found, Part[T] | str]]:
-    """Each file with what was seen of it, or why it cannot be read; in the order given."""
-    waiting: deque[Future[list[tuple[Found, Part[T] | str]]]] = deque()
-    try:
-        for batch in _batches(files):
-            waiting.append(executor.submit(lambda batch: [(file, _or_reason(file, read)) for file in batch], batch))
-            if len(waiting) > AHEAD:
-                yield from waiting.popleft().result()
-        while waiting:
-            yield from waiting.popleft().result()
-    finally:
-        for future in waiting:
-            future.cancel()
-
-
-def _batches(files: Sequence[Found]) -> Iterator[list[Found]]:
-    batch: list[Found] = []
-    length = 0
-    for file in files:
-        batch.append(file)
-        length += file.length
-        if length >= BATCH:
-            yield batch
-            batch, length = [], 0
-    if batch:
-        yield batch
-
-
-def _or_reason(file: Found, read: Callable[[Found], Part[T]]) -> Part[T] | str:
-    from ..core.png_chunks import PictureError
-
-    try:
-        return read(file)
-    except PictureError as error:
-        return str(error)
-    except OSError as error:
-        return f"cannot be opened: {reason(error)}"
-
-
-def _read(file: Found, see: Callable[[str, Pixels], T], flat: bool, to_srgb: bool) -> Part[T]:
-    from ..format.regular import read_regular
-
-    return _part(file, read_regular(file.path, LARGEST_FILE), see, flat, to_srgb)
-
-
-def _part(file: Found, data: bytes, see: Callable[[str, Pixels], T], flat: bool, to_srgb: bool) -> Part[T]:
-    from .pictures import read_source
-
-    source = read_source(data, flat=flat, to_srgb=to_srgb)
-    return _seen(file, source.picture, see)._replace(is_foreign=source.is_foreign)
-
-
-def _kept_or_read(
-    file: Found, see: Callable[[str, Pixels], Seen], flat: bool, to_srgb: bool, kept: Keeping
-) -> Part[Seen]:
+def _kept_or_read(file: Found, look: FirstLook, flat: bool, to_srgb: bool, kept: Keeping) -> Part[Seen]:
     """A file as it was seen before, if it is what it was then; else read, and kept."""
     from ..format.regular import read_regular
     from .kept import Reel, keep, named, recalled
@@ -254,14 +147,12 @@ def _kept_or_read(
         data, sha256 = kept.cache.noted(file.path, lambda: read_regular(file.path, LARGEST_FILE))
     if reel := recalled(kept, sha256):
         names = [f"{file.name}/{label}" if label else file.name for label, _, _ in reel.frames]
-        frames = tuple(
-            (name, named(seen, name), time) for name, (_, seen, time) in zip(names, reel.frames, strict=True)
-        )
+        frames = tuple((name, named(its, name), time) for name, (_, its, time) in zip(names, reel.frames, strict=True))
         animation = said_once(file.name) if reel.frames[0][0] else file.animation
         return Part(animation, frames, reel.loop, reel.times, reel.is_foreign, sha256)
     if not data:
         data, sha256 = kept.cache.noted(file.path, lambda: read_regular(file.path, LARGEST_FILE))
-    part = _part(file, data, see, flat, to_srgb)
-    labels = [(name[len(file.name) + 1 :], seen, time) for name, seen, time in part.frames]
+    part = part_of(file, data, partial(seen, look=look), flat, to_srgb)
+    labels = [(name[len(file.name) + 1 :], its, time) for name, its, time in part.frames]
     keep(kept, sha256, Reel(tuple(labels), part.loop, part.times, part.is_foreign))
     return part._replace(sha256=sha256)

@@ -8,12 +8,31 @@ from __future__ import annotations
 
 import struct
 
+from ..core.model.geometry import Size
 from ..core.pixels import Pixels
+from ..core.png_chunks import SIGNATURE, PictureError, chunks
 
 PARTS = frozenset({b"IHDR", b"IDAT", b"IEND", b"pHYs", b"tIME", b"bKGD", b"sBIT", b"sRGB", b"tEXt"})
 """Chunks that do not change how the pixels are to be taken; a text may hold an orientation note."""
 
 NOTES = (b"Raw profile type", b"XML:")
+
+
+MEASURED_PARTS = (b"PLTE", b"tRNS")
+"""Chunks that may be in a picture as well that is as large as its header says, upright, and sRGB."""
+
+
+def plain_size(data: bytes) -> Size | None:
+    """The size of the one picture in PNG data, by its header; None if that does not tell all."""
+    if not data.startswith(SIGNATURE) or data[12:16] != b"IHDR":
+        return None
+    try:
+        parts = chunks(data, checked=False)
+        if not all(kind in MEASURED_PARTS or is_plain_part(kind, content) for kind, content in parts):
+            return None
+    except PictureError:
+        return None
+    return Size(*struct.unpack_from(">II", data, 16))
 
 
 def has_plain_pixels(data: bytes) -> bool:

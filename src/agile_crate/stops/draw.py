@@ -1,33 +1,128 @@
-"""The draw stop: the sheets of a plan, one after the other, so that no more than one is in memory."""
+"""The draw stop: the sheets of a plan, one after the other, and of a large one never more than a band at a time."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
+from itertools import chain
+from typing import NoReturn
 
-from ..core.crate.draw import Placed, draw_sheet
-from ..core.model.crate import Sheet
+from ..core.crate.draw import Placed, draw_rows, draw_sheet
+from ..core.crate.touches import source_crc
+from ..core.frame.first_look import FirstLook
+from ..core.model.crate import Crate, Frame, Sheet
 from ..core.model.geometry import Offset
+from ..core.model.picture import Picture
 from ..core.pixels import Pixels
+from ..sources.late import read_late, refuse_unreadable
+from ..work.crew import Crew, in_turn
 from .describe import Plan
+from .prepare import SMALL, first_look
+
+MANY = 200
+"""So many small frames that are still to be read are read by several processes."""
+
+TOGETHER = 1 << 20
+"""Pixels of frames that are read at a time."""
+
+
+def placed(picture: Picture, frame: Frame) -> Placed:
+    """What is drawn of a frame."""
+    stored, part = picture.stored_box, picture.part
+    return Placed(picture.pixels, Offset(part.x - stored.x, part.y - stored.y), frame.box, frame.turned)
 
 
 def placed_of(plan: Plan) -> list[Placed | None]:
     """What is drawn of each frame, in order; None for those that share the box of another."""
-    placed: list[Placed | None] = []
-    for picture, frame, wanted in zip(plan.pictures, plan.crate.frames, plan.drawn, strict=True):
-        stored, part = picture.stored_box, picture.part
-        inside = Offset(part.x - stored.x, part.y - stored.y)
-        placed.append(Placed(picture.pixels, inside, frame.box, frame.turned) if wanted else None)
-    return placed
+    frames = zip(plan.pictures, plan.crate.frames, plan.drawn, strict=True)
+    return [placed(picture, frame) if wanted else None for picture, frame, wanted in frames]
 
 
-def drawn_sheets(
-    plan: Plan, passing: Callable[[Iterable[Placed]], Iterable[Placed]] = iter
-) -> Iterator[tuple[Sheet, Pixels]]:
-    """Each sheet with its pixels, straight alpha, drawn when its turn comes. `passing` sees every frame."""
-    by_sheet: list[list[Placed]] = [[] for _ in plan.crate.sheets]
-    for frame, placed in zip(plan.crate.frames, placed_of(plan), strict=True):
-        if placed:
-            by_sheet[frame.on_sheet].append(placed)
-    for sheet, frames in zip(plan.crate.sheets, by_sheet, strict=True):
-        yield sheet, draw_sheet(sheet.size, passing(frames), sheet.edge_repeat)
+def drawn_sheets(plan: Plan) -> Iterator[tuple[Sheet, Pixels]]:
+    """Each sheet with its pixels, straight alpha, drawn when its turn comes. All pixels must be there."""
+    found = placed_of(plan)
+    for index, sheet in enumerate(plan.crate.sheets):
+        there = [one for frame, one in zip(plan.crate.frames, found, strict=True) if frame.on_sheet == index and one]
+        yield sheet, draw_sheet(sheet.size, there, sheet.edge_repeat)
+
+
+class SheetRows:
+    """The rows of one sheet of a plan, straight alpha, asked for from top to bottom, each time together with at most
+    `again` rows of those before.
+
+    Frames whose files are still to be read are read when the first of their rows is asked for, and let go behind the
+    last one; `crcs` has their CRCs by then. `done` is how many frames have been drawn.
+    """
+
+    def __init__(self, plan: Plan, index: int, crew: Crew, again: int) -> None:
+        self.done = 0
+        self.crcs: dict[int, str] = {}
+        self._plan, self._crew, self._again = plan, crew, again
+        self._sheet = plan.crate.sheets[index]
+        frames = enumerate(zip(plan.crate.frames, plan.drawn, strict=True))
+        mine = [number for number, (frame, wanted) in frames if frame.on_sheet == index and wanted]
+        self._coming = sorted(mine, key=self._top, reverse=True)
+        self._there: list[tuple[int, Placed]] = []
+
+    def __call__(self, rows: range) -> Pixels:
+        self._there = [(bottom, one) for bottom, one in self._there if bottom > rows.start]
+        coming = []
+        while self._coming and self._top(self._coming[-1]) < rows.stop:
+            coming.append(self._coming.pop())
+        there = [one for _, one in self._there]
+        return draw_rows(self._sheet.size.w, rows, chain(there, self._arriving(coming, rows)), self._sheet.edge_repeat)
+
+    def _top(self, number: int) -> int:
+        return self._plan.crate.frames[number].box.y - self._sheet.edge_repeat
+
+    def _bottom(self, number: int) -> int:
+        return self._plan.crate.frames[number].box.bottom + self._sheet.edge_repeat
+
+    def _arriving(self, numbers: Sequence[int], rows: range) -> Iterator[Placed]:
+        for number, picture in self._with_pixels(numbers):
+            one = placed(picture, self._plan.crate.frames[number])
+            if (bottom := self._bottom(number)) > rows.stop - self._again:
+                self._there.append((bottom, one))
+            self.done += 1
+            yield one
+
+    def _with_pixels(self, numbers: Sequence[int]) -> Iterator[tuple[int, Picture]]:
+        pictures = self._plan.pictures
+        yield from ((number, pictures[number]) for number in numbers if not pictures[number].file)
+        late = [number for number in numbers if pictures[number].file]
+        for number, (picture, crc) in zip(late, _read(self._plan, late, self._crew), strict=True):
+            if isinstance(picture, str):
+                self._refuse()
+            self.crcs[number] = crc
+            yield number, picture
+
+    def _refuse(self) -> NoReturn:
+        """Names every picture of the plan that cannot be read."""
+        late = [number for number, picture in enumerate(self._plan.pictures) if picture.file]
+        found = [picture if isinstance(picture, str) else "" for picture, _ in _read(self._plan, late, self._crew)]
+        refuse_unreadable([self._plan.pictures[number] for number in late], found)
+        raise AssertionError("what could not be read a moment ago can be read now")
+
+
+Late = tuple[Picture | str, str]
+"""A picture with its CRC, or why it cannot be read."""
+
+
+def _read(plan: Plan, numbers: Sequence[int], crew: Crew) -> Iterator[Late]:
+    """Pictures whose pixels are still to be read, in order."""
+    if not numbers:
+        return iter(())
+    pairs = [(plan.crate.frames[number], plan.pictures[number]) for number in numbers]
+    pixels = sum(picture.canvas.w * picture.canvas.h for _, picture in pairs)
+    each = max(1, TOGETHER * len(pairs) // pixels)
+    hand = crew if pixels >= SMALL * len(pairs) else crew.beside(len(pairs) >= MANY)
+    look, crate = first_look((plan.settings,)), plan.crate._replace(frames=(), animations=())
+    tasks = ((pairs[start : start + each], look, crate) for start in range(0, len(pairs), each))
+    return chain.from_iterable(in_turn(hand, _read_some, tasks))
+
+
+def _read_some(pairs: Iterable[tuple[Frame, Picture]], look: FirstLook, crate: Crate) -> list[Late]:
+    found: list[Late] = []
+    for frame, late in pairs:
+        picture = read_late(late, look)
+        found.append((picture, "" if isinstance(picture, str) else source_crc(crate, frame, picture)))
+    return found

@@ -5,20 +5,20 @@ from __future__ import annotations
 import dataclasses
 from collections.abc import Mapping, Sequence
 from collections.abc import Set as AbstractSet
-from concurrent.futures import Executor
 from fractions import Fraction
 from functools import partial
 from types import MappingProxyType
 from typing import TYPE_CHECKING, NamedTuple
 
 from ..core.crate.origin import Origin
-from ..core.frame.first_look import seen
 from ..core.model.picture import Sequences
 from ..core.sentence import Sentence
 from ..settings.portions import all_sizes
 from ..settings.table import Settings
-from ..sources.gather import Progress, gather
-from .prepare import Prepared, first_look, prepare
+from ..sources.gather import gather
+from ..work.crew import Crew
+from ..work.progress import Progress
+from .prepare import Prepared, first_look, needs_no_pixels, prepare
 from .prepare import Worn as WornOnTheWay
 from .take import each, pictures_of, taken, with_copies
 
@@ -46,16 +46,18 @@ def intake(
     inputs: Sequence[str],
     own: AbstractSet[str],
     settings: Settings,
-    executor: Executor,
+    executor: Crew,
     progress: Progress,
     for_proof: bool = False,
     touches: Mapping[Fraction, Touches] = MappingProxyType({}),
     kept: tuple[Cache, str] | None = None,
     skins: Sequence[Skin] = (),
+    may_be_late: bool = False,
 ) -> Intake:
     """Inputs as frames that are ready to be arranged, or, `for_proof`, to be compared with what came back. `touches`
     are those of each size, by its portion. `kept` is where frames are kept from build to build, and the program's
-    version. `skins` are the same frames in other art.
+    version. `skins` are the same frames in other art. Where pixels `may_be_late`, they are left to be read when they
+    are drawn, if they are many and nothing asks for them before that.
 
     Raises InputError, UsageError and FitError.
     """
@@ -67,8 +69,8 @@ def intake(
         from ..sources.kept import keeping
 
         keeps = keeping(*kept, at_first, is_flat, settings.to_srgb)
-    look = partial(seen, look=at_first)
-    gathered = gather(inputs, own, executor, progress, look, is_flat, settings.to_srgb, keeps)
+    may_be_late &= len(sizes) == 1 and not (deciding or kept or skins or touches) and needs_no_pixels(sizes[0])
+    gathered = gather(inputs, own, executor, progress, at_first, is_flat, settings.to_srgb, keeps, may_be_late)
     wardrobe: list[Worn] = []
     if skins:
         from .wardrobe import worn
@@ -97,7 +99,7 @@ def intake(
 
 
 def _likeness(
-    sequences: Sequences, drawings: Drawings, skins: Sequence[Worn], settings: Settings, executor: Executor
+    sequences: Sequences, drawings: Drawings, skins: Sequence[Worn], settings: Settings, executor: Crew
 ) -> Likeness:
     """Loaded where copies are to be told."""
     from .likeness import likeness

@@ -3,19 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from concurrent.futures import Executor
 
 from ..core.frame import likeness as core
 from ..core.model.picture import Exposure, Picture, Sequences
 from ..core.motion.take import Likeness
 from ..settings.table import Settings
+from ..work.crew import Crew
 from .prepare import as_stored
 from .take import pictures_of
 from .wardrobe import Drawings, Worn
 
 
 def likeness(
-    sequences: Sequences, drawings: Drawings, skins: Sequence[Worn], settings: Settings, executor: Executor
+    sequences: Sequences, drawings: Drawings, skins: Sequence[Worn], settings: Settings, executor: Crew
 ) -> Likeness:
     """What says whether two frames of these sequences show the same, in the base and in every skin: scaled, cleared,
     and in the colours of the palette. Drawings and settings are those of the build's own size, which decides for

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from collections.abc import Set as AbstractSet
-from concurrent.futures import Executor
 from fractions import Fraction
 from functools import partial
 from typing import NamedTuple
 
 from ..core.crate.origin import Origin
 from ..core.errors import InputError
-from ..core.frame.first_look import FirstLook, scaled_picture, seen
+from ..core.frame.first_look import FirstLook, scaled_picture
 from ..core.frame.layers import has_color, laid_over_each_other, recolored
 from ..core.frame.wishes import Scaling
 from ..core.model.picture import Picture
@@ -19,9 +18,11 @@ from ..core.sentence import Sentence
 from ..core.text import few, measured, quoted
 from ..settings.skins import Skin
 from ..settings.table import Settings
-from ..sources.gather import Progress, gather
+from ..sources.gather import gather
 from ..sources.kept import keeping
 from ..store.cache import Cache
+from ..work.crew import Crew
+from ..work.progress import Progress
 
 Drawings = tuple[tuple[Picture, ...], ...]
 """All drawings that were read, each once for each size of the build."""
@@ -43,7 +44,7 @@ def worn(
     own: AbstractSet[str],
     settings: Settings,
     first: FirstLook,
-    executor: Executor,
+    executor: Crew,
     progress: Progress,
     kept: tuple[Cache, str] | None,
 ) -> Worn:
@@ -57,7 +58,7 @@ def worn(
     files: list[Origin] = []
     for number, layer in enumerate(skin.layers or (tuple(inputs),)):
         keeps = keeping(*kept, look, is_flat, to_srgb) if kept else None
-        gathered = gather(layer, own, executor, progress, partial(seen, look=look), is_flat, to_srgb, keeps)
+        gathered = gather(layer, own, executor, progress, look, is_flat, to_srgb, keeps)
         layers.append({drawing[0].name: drawing[0] for drawing in gathered.drawings})
         files += [Origin(f"{skin.name}/{number}/{file.name}", file.animation, file.sha256) for file in gathered.files]
     names = [drawing[0].name for drawing in base]

@@ -4,27 +4,31 @@ from __future__ import annotations
 
 import dataclasses
 import hashlib
-from collections.abc import Callable, Iterable, Iterator, Sequence
-from concurrent.futures import Executor
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from functools import partial
 from typing import TYPE_CHECKING, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.crate.touches import with_crcs
+from ..core.crate.draw import Placed
+from ..core.crate.touches import source_crc
 from ..core.frame.alpha import flattened, premultiplied
 from ..core.frame.indexed import entries, indices
-from ..core.model.crate import Crate
-from ..core.pixels import Pixels, Words
+from ..core.model.crate import Crate, Frame
+from ..core.model.geometry import Size
+from ..core.model.picture import Picture
+from ..core.pixels import Pixels
 from ..exports.earlier_build import is_written
 from ..exports.formats import texts_of
 from ..exports.in_place import Staging
-from ..exports.png import encode_png, strip_starts
+from ..exports.png import encode_rows, rows_above, strip_starts
 from ..settings.table import Settings
-from ..sources.gather import Progress
+from ..work.crew import Crew
+from ..work.progress import Progress
 from .describe import Plan
-from .draw import drawn_sheets
+from .draw import SheetRows, placed_of
+from .prepare import SMALL
 
 if TYPE_CHECKING:
     from ..exports.template import Template
@@ -32,12 +36,15 @@ if TYPE_CHECKING:
 
 T = TypeVar("T")
 
+TOGETHER = 32
+"""Frames that a thread looks at in one go."""
+
 
 def written(
     staging: Staging,
     plans: list[Plan],
     templates: Sequence[Template],
-    executor: Executor,
+    executor: Crew,
     progress: Progress,
     stale: Sequence[str],
     kept: tuple[Cache, str] | None = None,
@@ -50,7 +57,7 @@ def written(
     """
     drawing = _Meter("drawing", sum(sum(plan.drawn) * (1 + len(plan.skins)) for plan in plans), progress)
     writing = _Meter("writing", sum(_pieces(plan) for plan in plans), progress)
-    write = partial(_written_sheets, staging=staging, executor=executor, drawing=drawing, writing=writing, kept=kept)
+    write = partial(_written_sheets, staging=staging, crew=executor, drawing=drawing, writing=writing, kept=kept)
     crates: list[Crate] = []
     said = [plan.settings for plan in plans]
     while plans:
@@ -74,15 +81,39 @@ def _pieces(plan: Plan) -> int:
     return sum(len(strip_starts(*sheet.size)) for sheet in plan.crate.sheets) * times
 
 
-def _with_sheets(plan: Plan, write: Callable[[Plan], Iterable[str]], executor: Executor) -> Crate:
+def _with_sheets(plan: Plan, write: Callable[[Plan, dict[int, str]], Iterable[str]], crew: Crew) -> Crate:
     """The crate of a plan with the digests of its sheets, and of those of its skins, which `write` draws and writes."""
-    sheets = [sheet._replace(sha256=sha256) for sheet, sha256 in zip(plan.crate.sheets, write(plan), strict=True)]
+    crcs: dict[int, str] = {}
+    written = write(plan, crcs)
+    sheets = [sheet._replace(sha256=sha256) for sheet, sha256 in zip(plan.crate.sheets, written, strict=True)]
     for number in range(len(plan.skins)):
-        for index, sha256 in enumerate(write(worn(plan, number))):
+        for index, sha256 in enumerate(write(worn(plan, number), {})):
             skins = list(sheets[index].skins)
             skins[number] = skins[number]._replace(sha256=sha256)
             sheets[index] = sheets[index]._replace(skins=tuple(skins))
-    return with_crcs(plan.crate._replace(sheets=tuple(sheets)), plan.pictures, executor.map)
+    return _with_crcs(plan.crate._replace(sheets=tuple(sheets)), plan.pictures, crcs, crew)
+
+
+def _with_crcs(crate: Crate, pictures: Sequence[Picture], known: Mapping[int, str], crew: Crew) -> Crate:
+    """The crate with the CRC of every frame's pixels."""
+    count = len(pictures)
+    is_small = sum(picture.nbytes for picture in pictures) < 4 * SMALL * count
+    each = max(1, count) if is_small else TOGETHER
+
+    def some(start: int) -> list[Frame]:
+        return [
+            one(number, crate.frames[number], pictures[number]) for number in range(start, min(start + each, count))
+        ]
+
+    def one(number: int, frame: Frame, picture: Picture) -> Frame:
+        crc = known.get(number) or source_crc(crate, frame, picture)
+        return Frame(
+            frame.name, frame.on_sheet, frame.box, frame.canvas, frame.offset, frame.pivot, frame.turned, frame.mirror,
+            frame.shape, crc, picture.source is not None,
+        )  # fmt: skip
+
+    parts = (map if is_small else crew.map)(some, range(0, count, each))
+    return crate._replace(frames=tuple(frame for part in parts for frame in part))
 
 
 def worn(plan: Plan, number: int) -> Plan:
@@ -102,36 +133,42 @@ def worn(plan: Plan, number: int) -> Plan:
 
 def _written_sheets(
     plan: Plan,
+    crcs: dict[int, str],
     staging: Staging,
-    executor: Executor,
+    crew: Crew,
     drawing: _Meter,
     writing: _Meter,
     kept: tuple[Cache, str] | None,
 ) -> Iterator[str]:
-    """Draws and writes sheets, one after the other; the SHA-256 of each."""
-    for sheet, pixels in drawn_sheets(plan, drawing.passing):
-        key = _key(pixels, plan, kept[1], executor) if kept else b""
+    """Draws and writes sheets, one after the other; the SHA-256 of each. `crcs` get those of frames that are read only
+    then."""
+    for index, sheet in enumerate(plan.crate.sheets):
+        key = _key(plan, index, kept[1], crew) if kept else b""
         if kept and (known := kept[0].get(key)) and is_written(staging.folder / sheet.image, known.hex(), kept[0]):
+            drawing.skip(sum(frame.on_sheet == index for frame in plan.crate.frames))
             writing.skip(len(strip_starts(*sheet.size)))
             yield known.hex()
             continue
-        pieces = _encoded(pixels, plan.palette, plan.settings, executor)
+        drawn = SheetRows(plan, index, crew, rows_above(sheet.size.w))
+        pieces = _encoded(plan, sheet.size, drawn, drawing, crew)
         if plan.settings.squeeze:
             from ..exports.squeeze import squeezed
 
-            pieces = [squeezed(b"".join(pieces), executor)]
+            pieces = [squeezed(b"".join(pieces), crew)]
         sha256 = staging.write(sheet.image, writing.passing(pieces))
+        crcs |= drawn.crcs
         if kept:
             kept[0].put(key, bytes.fromhex(sha256))
         yield sha256
 
 
-def _key(pixels: Pixels, plan: Plan, program: str, executor: Executor) -> bytes:
-    """What a sheet's file is known by: its pixels, and all else that decides on the bytes of the image."""
-    settings = plan.settings
+def _key(plan: Plan, index: int, program: str, crew: Crew) -> bytes:
+    """What a sheet's file is known by: what is drawn where, and all else that decides on the bytes of the image."""
+    settings, sheet = plan.settings, plan.crate.sheets[index]
     ways = (
         program,
-        pixels.shape,
+        sheet.size,
+        sheet.edge_repeat,
         plan.palette is not None,
         settings.background,
         settings.premultiply,
@@ -140,23 +177,33 @@ def _key(pixels: Pixels, plan: Plan, program: str, executor: Executor) -> bytes:
     whole = hashlib.blake2b(repr(ways).encode(), digest_size=16)
     if plan.palette is not None:
         whole.update(plan.palette.tobytes())
-    starts = strip_starts(pixels.shape[1], len(pixels))
-    strips = (pixels[start : start + starts.step] for start in starts)
-    for digest in executor.map(lambda strip: hashlib.blake2b(strip.data).digest(), strips):
+    frames = zip(plan.crate.frames, placed_of(plan), strict=True)
+    mine = [one for frame, one in frames if one and frame.on_sheet == index]
+    for digest in crew.map(_digest, mine):
         whole.update(digest)
-    return b"sheet:" + whole.digest()
+    return b"drawn:" + whole.digest()
 
 
-def _encoded(pixels: Pixels, palette: Words | None, settings: Settings, executor: Executor) -> Iterable[bytes]:
+def _digest(placed: Placed) -> bytes:
+    told = repr((placed.pixels.shape, placed.inside, placed.box, placed.turned)).encode()
+    return hashlib.blake2b(np.ascontiguousarray(placed.pixels).data, key=hashlib.blake2b(told).digest()).digest()
+
+
+def _encoded(plan: Plan, size: Size, drawn: SheetRows, drawing: _Meter, crew: Crew) -> Iterable[bytes]:
     """The image file: indexed where there is a palette, premultiplied or flattened if that is wanted."""
-    if palette is not None:
-        places = _by_strips(pixels, partial(indices, colors=palette), executor)
-        return encode_png(places, executor, _finished(entries(palette)[None], settings)[0])
-    if settings.background:
-        pixels = _by_strips(pixels, lambda strip: _finished(strip, settings)[..., :3], executor)
-    elif settings.premultiply:
-        pixels = _by_strips(pixels, partial(_finished, settings=settings), executor)
-    return encode_png(pixels, executor)
+    palette, settings = plan.palette, plan.settings
+
+    def rows_of(rows: range) -> NDArray[np.uint8]:
+        done = drawn.done
+        pixels = drawn(rows)
+        drawing.skip(drawn.done - done)
+        if palette is not None:
+            return _by_strips(pixels, partial(indices, colors=palette), crew)
+        if settings.background:
+            return _by_strips(pixels, lambda strip: _finished(strip, settings)[..., :3], crew)
+        return _by_strips(pixels, partial(_finished, settings=settings), crew) if settings.premultiply else pixels
+
+    return encode_rows(size, rows_of, crew, None if palette is None else _finished(entries(palette)[None], settings)[0])
 
 
 def _finished(pixels: Pixels, settings: Settings) -> Pixels:
@@ -165,7 +212,7 @@ def _finished(pixels: Pixels, settings: Settings) -> Pixels:
     return premultiplied(pixels) if settings.premultiply else pixels
 
 
-def _by_strips(pixels: Pixels, work: Callable[[Pixels], NDArray[np.uint8]], executor: Executor) -> NDArray[np.uint8]:
+def _by_strips(pixels: Pixels, work: Callable[[Pixels], NDArray[np.uint8]], executor: Crew) -> NDArray[np.uint8]:
     """What `work` makes of the sheet's rows, on the threads; in place where the shape stays."""
     shape = work(pixels[:0]).shape[1:]
     result = pixels if shape == pixels.shape[1:] else np.empty((len(pixels), *shape), np.uint8)

@@ -1,3 +1,5 @@
+from itertools import pairwise
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -5,7 +7,7 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
 from agile_crate.core.crate.compare import difference
-from agile_crate.core.crate.draw import Placed, draw_sheet
+from agile_crate.core.crate.draw import Placed, draw_rows, draw_sheet
 from agile_crate.core.crate.restore import restore, stored_pixels
 from agile_crate.core.model.crate import Frame
 from agile_crate.core.model.geometry import Box, Mirror, Offset, Point, Size
@@ -54,6 +56,21 @@ def test_edges_are_repeated_with_their_corners() -> None:
     assert not sheet.any()
     inside = draw_sheet(Size(9, 9), [Placed(pixels[:1, :1], Offset(1, 2), Box(2, 2, 4, 4))], edge_repeat=1)
     assert np.count_nonzero(inside.any(axis=2)) <= 1  # the box's rim is empty, and so is what is repeated
+
+
+@given(
+    st.lists(st.tuples(pictures, st.booleans()), min_size=1, max_size=4), st.integers(0, 2), st.sets(st.integers(1, 59))
+)
+def test_bands_are_parts_of_the_sheet(drawn: list[tuple[np.ndarray, bool]], edge_repeat: int, cuts: set[int]) -> None:
+    placed = []
+    for index, (pixels, turned) in enumerate(drawn):
+        h, w = pixels.shape[:2]
+        box = Box(3 + 2 * index, 3 + 14 * index, *((h + 2, w) if turned else (w, h + 2)))  # higher than its pixels
+        placed.append(Placed(pixels, Offset(0, 1), box, turned))
+    sheet = draw_sheet(Size(25, 60), placed, edge_repeat)
+    edges = [0, *sorted(cuts), 60]
+    bands = [draw_rows(25, range(a, b), placed, edge_repeat) for a, b in pairwise(edges)]
+    assert np.array_equal(np.concatenate(bands), sheet)
 
 
 def test_stored_pixels_are_a_view_and_restored_ones_are_not() -> None:

@@ -27,15 +27,44 @@ def draw_sheet(size: Size, placed: Iterable[Placed], edge_repeat: int = 0) -> Pi
 
     Cost: one pass over the sheet to clear it and one over the pixels placed; turning them costs about twice that.
     """
-    sheet = np.zeros((size.h, size.w, 4), np.uint8)
-    for pixels, (x, y), box, turned in placed:
-        target = sheet[box.y : box.bottom, box.x : box.right]
-        height, width = pixels.shape[:2]
-        upright = np.rot90(target) if turned else target  # a view: turned pixels lie there by 90° clockwise
-        upright[y : y + height, x : x + width] = pixels
-        if edge_repeat and box.w and box.h:
-            repeat_edges(sheet, box, edge_repeat)
-    return sheet
+    return draw_rows(size.w, range(size.h), placed, edge_repeat)
+
+
+def draw_rows(width: int, rows: range, placed: Iterable[Placed], edge_repeat: int = 0) -> Pixels:
+    """Some rows of a sheet of this width, as `draw_sheet` gives them; what is placed elsewhere is passed over."""
+    band = np.zeros((len(rows), width, 4), np.uint8)
+    for one in placed:
+        box = one.box
+        around = edge_repeat if box.w and box.h else 0
+        if not around or (rows.start <= box.y - around and box.bottom + around <= rows.stop):
+            _put(band, one, rows.start)
+            if around:
+                repeat_edges(band, box.moved(Offset(0, -rows.start)), around)
+            continue
+        # what is repeated may lie in another band
+        reached = Box(box.x - around, box.y - around, box.w + 2 * around, box.h + 2 * around)
+        alone = np.zeros((reached.h, reached.w, 4), np.uint8)
+        inside = Box(around, around, box.w, box.h)
+        _put(alone, one._replace(box=inside), 0)
+        repeat_edges(alone, inside, around)
+        top, bottom = max(reached.y, rows.start), min(reached.bottom, rows.stop)
+        if top < bottom:
+            part = alone[top - reached.y : bottom - reached.y]
+            band[top - rows.start : bottom - rows.start, reached.x : reached.right] = part
+    return band
+
+
+def _put(band: Pixels, placed: Placed, first: int) -> None:
+    """Copies what of a picture lies in a band, whose first row is that of the sheet."""
+    pixels, (x, y), box, turned = placed
+    height, width = pixels.shape[:2]
+    if turned:
+        pixels = np.rot90(pixels, -1)  # a view: by 90° clockwise
+        x, y, width, height = box.w - (y + height), x, height, width
+    left, top = box.x + x, box.y + y - first
+    hidden, bottom = max(0, -top), min(top + height, len(band))
+    if top + hidden < bottom:
+        band[top + hidden : bottom, left : left + width] = pixels[hidden : bottom - top]
 
 
 def repeat_edges(sheet: Pixels, box: Box, count: int) -> None:

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import zlib
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping
 from typing import NamedTuple
 
 import numpy as np
+from zlib_ng.zlib_ng import crc32
 
 from ..color import color_from_hex
 from ..frame.visible import cut_out, on_canvas, overlap, within
@@ -22,7 +22,7 @@ def crc_of(pixels: Pixels) -> str:
     """The CRC-32 (ISO/IEC 13239, as in PNG) of pixels of shape (h, w, 4), row by row, wholly transparent ones as four
     zeros, in 8 hex digits. Cost: one pass."""
     seen = words(pixels)
-    return f"{zlib.crc32((seen * (seen > 0xFFFFFF)).astype('<u4', copy=False).data):08x}"
+    return f"{crc32((seen * (seen > 0xFFFFFF)).astype('<u4', copy=False).data):08x}"
 
 
 def part_of(frame: Frame) -> Box:
@@ -33,36 +33,15 @@ def part_of(frame: Frame) -> Box:
     return overlap(Box(left, top, put.w, put.h), Box(0, 0, *frame.canvas))
 
 
-Run = Callable[[Callable[[int], list[Frame]], Iterable[int]], Iterable[list[Frame]]]
-
-TOGETHER = 32
-"""Frames that a thread looks at in one go."""
-
-
-def with_crcs(crate: Crate, pictures: Sequence[Picture], run: Run = map) -> Crate:
-    """The crate with the CRC of every frame's pixels as its source gave them, as readers see them. `run` is how a
-    function is applied to several things: an executor's `map`, or the one of Python."""
-
+def source_crc(crate: Crate, frame: Frame, picture: Picture) -> str:
+    """The CRC of a frame's pixels as its source gave them, as readers of the crate see them."""
+    part = part_of(frame)
+    if picture.source is not None:
+        pixels = cut_out(picture.source, part)
+    elif (pixels := picture.pixels).shape[:2] != (part.h, part.w) or picture.offset != (part.x, part.y):
+        pixels = within(pixels, part.moved(Offset(-picture.offset.x, -picture.offset.y)))
     is_changed = bool(crate.background) or crate.alpha == "premultiplied"
-
-    def one(frame: Frame, picture: Picture) -> Frame:
-        part = part_of(frame)
-        if picture.source is not None:
-            pixels = cut_out(picture.source, part)
-        elif (pixels := picture.pixels).shape[:2] != (part.h, part.w) or picture.offset != (part.x, part.y):
-            pixels = within(pixels, part.moved(Offset(-picture.offset.x, -picture.offset.y)))
-        crc = crc_of(as_seen_by_readers(pixels, crate) if is_changed else pixels)
-        return Frame(
-            frame.name, frame.on_sheet, frame.box, frame.canvas, frame.offset, frame.pivot, frame.turned, frame.mirror,
-            frame.shape, crc, picture.source is not None,
-        )  # fmt: skip
-
-    def some(start: int) -> list[Frame]:
-        part = slice(start, start + TOGETHER)
-        return list(map(one, crate.frames[part], pictures[part]))
-
-    parts = run(some, range(0, len(crate.frames), TOGETHER))
-    return crate._replace(frames=tuple(frame for part in parts for frame in part))
+    return crc_of(as_seen_by_readers(pixels, crate) if is_changed else pixels)
 
 
 class Touch(NamedTuple):

@@ -8,7 +8,7 @@ import numpy as np
 
 from ..model.geometry import ORIGIN, Size
 from ..model.picture import Picture
-from ..pixels import Pixels
+from ..pixels import Pixels, hollow
 from .visible import without_rim
 from .wishes import ColorKey, Scaling
 
@@ -50,6 +50,18 @@ def seen(name: str, pixels: Pixels, look: FirstLook) -> Seen:
     pixels, offset = without_rim(pixels)
     picture = Picture(name, pixels, canvas, offset, keyed=gone)
     return Seen(tuple(scaled_picture(picture, scaling) for scaling in look.scalings))
+
+
+def hollow_picture(name: str, file: str, canvas: Size, look: FirstLook) -> Picture | None:
+    """What `seen` would give at one size, but for its pixels, which are still to be read; None if that cannot be told
+    without them."""
+    from .scale import scaled_canvas
+
+    (scaling,) = look.scalings
+    scaled = canvas if scaling.factor == 1 else scaled_canvas(canvas, scaling.factor)
+    if look.color_key or min(scaled) < 1 or max(scaled) > LARGEST_CANVAS:
+        return None
+    return Picture(name, hollow(*scaled), scaled, file=file)
 
 
 def scaled_picture(picture: Picture, scaling: Scaling) -> Picture:

@@ -17,14 +17,18 @@ from itertools import chain
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
+import numpy as np
+
 from ...core.crate.touches import Touches
 from ...core.frame.first_look import FirstLook
 from ...core.frame.visible import union
-from ...core.model.geometry import Box
+from ...core.frame.wishes import FEET
+from ...core.model.geometry import Box, Size
 from ...core.model.picture import Picture, Sequences
 from ...core.sentence import Sentence
 from ...core.text import counted, few, shown
 from ...settings.table import PerAnimation, Settings
+from ...work.crew import Crew, in_turn
 from .factor import factor_of, scaling_of
 from .step import Decision, Step, lineup_of
 
@@ -103,6 +107,15 @@ class Prepared(NamedTuple):
     skins: tuple[WornPictures, ...] = ()
 
 
+def needs_no_pixels(settings: Settings) -> bool:
+    """Whether nothing but the sizes of frames decides on what becomes of them before they are drawn."""
+    asked = [name for name, is_wanted in STEPS if is_wanted(settings) and name not in ("scale", "places", "pivots")]
+    pivots = (settings.pivot.everyone, *(wish for _, wish in settings.pivot.named))
+    moves = isinstance(settings.canvas, Size) or settings.shift != PerAnimation(None)  # which might cut something off
+    looks = settings.fit or settings.drop_copies or settings.drop_closing or FEET in pivots
+    return settings.has_one_cell and not (asked or moves or looks)
+
+
 def first_look(sizes: Sequence[Settings]) -> FirstLook:
     """What is done to each frame as soon as it is decoded. `sizes` are the settings of every size of the build, which
     are alike but for lengths."""
@@ -112,7 +125,7 @@ def first_look(sizes: Sequence[Settings]) -> FirstLook:
 
 
 def as_stored(
-    pictures: Iterable[Picture], sequences: Sequences, settings: Settings, executor: Executor, plain: bool = False
+    pictures: Iterable[Picture], sequences: Sequences, settings: Settings, executor: Crew, plain: bool = False
 ) -> list[Picture]:
     """Pictures of frames, in crate order, with the pixels that they will be stored with; where on which canvas, or how
     much of it, is left open. Those of a plain skin are only scaled."""
@@ -129,7 +142,7 @@ def prepare(
     pictures: list[Picture],
     sequences: Sequences,
     settings: Settings,
-    executor: Executor,
+    executor: Crew,
     for_proof: bool = False,
     touches: Touches = MappingProxyType({}),
     skins: Sequence[Worn] = (),
@@ -190,10 +203,16 @@ def _whole(pictures: Sequence[Picture]) -> tuple[Untrimmed, ...]:
     return tuple(Untrimmed(picture, picture.stored_box) for picture in pictures)
 
 
-def _apply(step: Step[Any, Any], pictures: list[Picture], decision: Decision[Any], executor: Executor) -> None:
-    """What was decided, in place."""
-    if decision.parameters:
-        pictures[:] = list(_spread(executor, partial(_applied, step), pictures, decision.parameters))
+def _apply(step: Step[Any, Any], pictures: list[Picture], decision: Decision[Any], crew: Crew) -> None:
+    """What was decided, in place. New pixels go to a file where there are too many of them."""
+    if not decision.parameters:
+        return
+    crew.room.next_step()
+    for index, made in enumerate(_spread(crew, partial(_applied, step), pictures, decision.parameters)):
+        pixels, before = made.pixels, pictures[index].pixels
+        if pixels is not before and not np.may_share_memory(pixels, before) and not crew.room.has_room(pixels.nbytes):
+            made = made._replace(pixels=crew.room.moved(pixels))
+        pictures[index] = made
 
 
 def _seen_of_all(base: Iterable[Rim], skins: Sequence[Sequence[Rim]], plain: Sequence[bool]) -> Iterator[Rim]:
@@ -238,8 +257,8 @@ def _spread(
     if sum(picture.nbytes for picture in pictures) < 4 * SMALL * len(pictures):
         return iter(work(pictures, *others))
     spans = list(_spans(pictures))
-    columns = ([column[start:end] for start, end in spans] for column in (pictures, *others))
-    return chain.from_iterable(executor.map(work, *columns))
+    batches = ([column[start:end] for column in (pictures, *others)] for start, end in spans)
+    return chain.from_iterable(in_turn(executor, work, batches))
 
 
 def _spans(pictures: Sequence[Picture]) -> Iterator[tuple[int, int]]:

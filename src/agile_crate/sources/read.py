@@ -1,0 +1,149 @@
+"""Files become what is seen of them: read once each, checked, decoded, looked at; on whichever hands that pays."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import Executor
+from fractions import Fraction
+from functools import partial
+from itertools import chain
+from typing import Generic, NamedTuple, TypeVar
+
+from ..core.errors import reason
+from ..core.model.crate import Loop
+from ..core.names import frame_key, said_once
+from ..core.pixels import Pixels
+from ..core.text import counted
+from ..work.crew import Crew, in_turn
+from ..work.progress import Progress
+from .animated import Reel
+from .find import LARGEST_FILE, Found
+
+T = TypeVar("T")
+
+BATCH = 1 << 20
+"""Bytes of files that are taken at a time: tiny frames are bound by the interpreter, so they travel in bulk."""
+
+TOGETHER = 64
+"""Files that are taken at a time, at most."""
+
+SMALL, MANY = 1 << 14, 500
+"""Files of fewer bytes on average are read by one thread, and from so many of them on by several processes."""
+
+MANY_LOOKED_AT = 100
+"""The same where more is done with each than to decode it."""
+
+
+class Part(NamedTuple, Generic[T]):
+    """What one file brings: a frame of the animation that its name tells, or a whole animation named after the file;
+    whether its colours are other than sRGB; and its SHA-256 in hex, if frames are kept."""
+
+    animation: str | None
+    frames: tuple[tuple[str, T, Fraction | None], ...]
+    loop: Loop | None = None
+    times: int = 0
+    is_foreign: bool = False
+    sha256: str = ""
+
+
+Way = Callable[[Found], Part[T]]
+"""How a file is read. Raises PictureError and OSError."""
+
+
+def each_part(
+    files: Iterable[Found], executor: Executor, progress: Progress, see: Callable[[str, Pixels], T]
+) -> Iterator[tuple[Found, Part[T] | str]]:
+    """Each file, in crate order, with what `see` made of its frames' names and pixels on the threads, or why it cannot
+    be read, as the end of a sentence. Few files are decoded ahead, so what is not kept does not pile up."""
+    ordered = in_crate_order(files)
+    way = partial(read, see=see, flat=False, to_srgb=False)
+    return with_progress(ordered, hands(ordered, executor, MANY_LOOKED_AT), progress, lambda: way)
+
+
+def with_progress(
+    files: Sequence[Found], executor: Executor, progress: Progress, way: Callable[[], Way[T]]
+) -> Iterator[tuple[Found, Part[T] | str]]:
+    """Each file with what was seen of it, or why it cannot be read; in the order given. `way` says how the next ones
+    are read."""
+    progress("reading", 0, len(files))
+    for done, result in enumerate(_decoded(files, executor, way), 1):
+        yield result
+        progress("reading", done, len(files))
+
+
+def in_crate_order(files: Iterable[Found]) -> list[Found]:
+    """Files in the order of their frames in a crate."""
+    return sorted(files, key=lambda file: frame_key(file.name, file.animation))
+
+
+def _seen(file: Found, result: Pixels | Reel, see: Callable[[str, Pixels], T]) -> Part[T]:
+    if not isinstance(result, Reel):
+        return Part(file.animation, ((file.name, see(file.name, result), None),))
+    width = max(2, len(str(len(result.pictures))))
+    labels = result.names or [f"{number:0{width}}" for number in range(1, len(result.pictures) + 1)]
+    names = [f"{file.name}/{label}" for label in labels]
+    looked_at = (see(name, pixels) for name, pixels in zip(names, result.pictures, strict=True))
+    frames = tuple(zip(names, looked_at, result.milliseconds, strict=True))
+    return Part(said_once(file.name), frames, result.loop, result.times)
+
+
+def unreadable(sentences: list[str]) -> str:
+    if len(sentences) == 1:
+        return f"{sentences[0]}; export it again or take it out"
+    listing = "".join(f"\n  {sentence}" for sentence in sentences)
+    return f"{counted(len(sentences), 'picture')} cannot be read; export them again or take them out:{listing}"
+
+
+def _decoded(
+    files: Sequence[Found], executor: Executor, way: Callable[[], Way[T]]
+) -> Iterator[tuple[Found, Part[T] | str]]:
+    tasks = ((batch, way()) for batch in _batches(files))
+    return zip(files, chain.from_iterable(in_turn(executor, _all_read, tasks)), strict=True)
+
+
+def hands(files: Sequence[Found], executor: Executor, many: int) -> Executor:
+    """Who reads the files: for small ones, of which there are `many` at least, processes of their own."""
+    if isinstance(executor, Crew) and sum(file.length for file in files) < SMALL * len(files):
+        return executor.beside(len(files) >= many)
+    return executor
+
+
+def _all_read(batch: list[Found], way: Way[T]) -> list[Part[T] | str]:
+    return [or_reason(file, way) for file in batch]
+
+
+def _batches(files: Sequence[Found]) -> Iterator[list[Found]]:
+    batch: list[Found] = []
+    length = 0
+    for file in files:
+        batch.append(file)
+        length += file.length
+        if length >= BATCH or len(batch) == TOGETHER:
+            yield batch
+            batch, length = [], 0
+    if batch:
+        yield batch
+
+
+def or_reason(file: Found, way: Way[T]) -> Part[T] | str:
+    from ..core.png_chunks import PictureError
+
+    try:
+        return way(file)
+    except PictureError as error:
+        return str(error)
+    except OSError as error:
+        return f"cannot be opened: {reason(error)}"
+
+
+def read(file: Found, see: Callable[[str, Pixels], T], flat: bool, to_srgb: bool) -> Part[T]:
+    from ..format.regular import read_regular
+
+    return part_of(file, read_regular(file.path, LARGEST_FILE), see, flat, to_srgb)
+
+
+def part_of(file: Found, data: bytes, see: Callable[[str, Pixels], T], flat: bool, to_srgb: bool) -> Part[T]:
+    from .pictures import read_source
+
+    source = read_source(data, flat=flat, to_srgb=to_srgb)
+    return _seen(file, source.picture, see)._replace(is_foreign=source.is_foreign)

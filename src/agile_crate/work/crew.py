@@ -1,0 +1,122 @@
+"""Who does the work of a run: the threads of this process, this one alone, or processes beside it, where they pay.
+
+What is asked of any of them is an `Executor` of the standard library: results come in the order of the asking, errors
+come back to the one who asks. Whatever may leave this process is a function of a module and values that pickle.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import sys
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import BrokenExecutor, Executor, Future, ThreadPoolExecutor
+from functools import cached_property
+from typing import TYPE_CHECKING, Any, TypeVar
+
+if TYPE_CHECKING:
+    from .processes import Processes
+    from .room import Room
+
+T = TypeVar("T")
+
+AHEAD = 16
+"""Tasks that are done ahead of what is done with their results."""
+
+
+class Crew(Executor):
+    """Threads that share this process's memory, and on request others who do not, for what is small and very much:
+    there the interpreter's lock makes two threads slower than one."""
+
+    def __init__(self, count: int, memory: int) -> None:
+        self.count = count
+        self._memory = memory
+        self._threads = ThreadPoolExecutor(count)
+        self._processes: Processes | None = None
+
+    @cached_property
+    def room(self) -> Room:
+        """Where pixels wait."""
+        from .room import Room, default_limit
+
+        return Room(self._memory or default_limit())
+
+    def submit(self, fn: Callable[..., T], /, *args: Any, **kwargs: Any) -> Future[T]:
+        return self._threads.submit(fn, *args, **kwargs)
+
+    def beside(self, pays: bool) -> Executor:
+        """Those who do small things: processes beside this one if that `pays`, and can be had; else this thread."""
+        if not pays or self.count == 1 or sys.platform != "linux":  # elsewhere a process starts from nothing
+            return Here()
+        if self._processes is None:
+            from .processes import Processes
+
+            self._processes = Processes(self.count)
+        return self._processes
+
+    def shutdown(self, wait: bool = True, *, cancel_futures: bool = False) -> None:
+        self._threads.shutdown(wait, cancel_futures=cancel_futures)
+        if self._processes:
+            self._processes.shutdown()
+        if "room" in vars(self):
+            self.room.close()
+
+
+class Here(Executor):
+    """Everything at once, on the thread that asks."""
+
+    def submit(self, fn: Callable[..., T], /, *args: Any, **kwargs: Any) -> Future[T]:
+        future: Future[T] = Future()
+        try:
+            future.set_result(fn(*args, **kwargs))
+        except Exception as error:
+            future.set_exception(error)
+        return future
+
+
+def in_turn(executor: Executor, work: Callable[..., T], tasks: Iterable[Sequence[Any]]) -> Iterator[T]:
+    """What `work` makes of the arguments of each task, in order. Few are done ahead of those that were taken. What is
+    lost with a process that somebody ended is done here."""
+    waiting: deque[tuple[Sequence[Any], Future[T]]] = deque()
+
+    def next_one() -> T:
+        task, future = waiting.popleft()
+        try:
+            return future.result()
+        except BrokenExecutor:
+            return work(*task)
+
+    try:
+        for task in tasks:
+            try:
+                future = executor.submit(work, *task)
+            except BrokenExecutor:
+                executor = Here()
+                future = executor.submit(work, *task)
+            waiting.append((task, future))
+            if len(waiting) > AHEAD:
+                yield next_one()
+        while waiting:
+            yield next_one()
+    finally:
+        for _, future in waiting:
+            future.cancel()
+
+
+@contextlib.contextmanager
+def crew(count: int = 0, memory: int = 0) -> Iterator[Crew]:
+    """As many as there are processors for this process, or `count`, with room for so many bytes of pixels, or a third
+    of the machine's memory. Leaving it drops what has not begun."""
+    executor = Crew(count or processors(), memory)
+    try:
+        yield executor
+    finally:
+        executor.shutdown(wait=False, cancel_futures=True)
+
+
+def processors() -> int:
+    """How many processors this process may use."""
+    if hasattr(os, "sched_getaffinity"):  # Linux: also respects containers and taskset
+        return len(os.sched_getaffinity(0))
+    return os.cpu_count() or 1

@@ -1,0 +1,139 @@
+"""Frames of which only the sizes are read at first give the same files, to the byte."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from agile_crate.core.errors import InputError
+from agile_crate.exports import png
+from agile_crate.jobs.pack import pack
+from agile_crate.settings.given import settings_from
+from agile_crate.sources import gather, late
+from agile_crate.work.crew import crew
+from conftest import art, save
+
+
+@pytest.fixture
+def frames(tmp_path: Path) -> Path:
+    """PNGs of every kind, one of them turned by its orientation note; a GIF and a JPEG."""
+    folder = tmp_path / "frames"
+    for number in range(9):
+        save(folder / f"swim_{number}.png", art(40 + number, 30, number))
+    for number, mode in enumerate(("RGB", "P", "L", "LA", "1"), 1):
+        pixels = Image.fromarray(art(33, 21, number)).convert(mode)
+        pixels.save(folder / f"dive_{number}.png", **({"transparency": 3} if mode in ("L", "P") else {}))
+    note = Image.Exif()
+    note[0x0112] = 6
+    Image.fromarray(art(20, 10, 3)).save(folder / "turned_1.png", exif=note)
+    Image.fromarray(art(20, 10, 4)[..., :3]).save(folder / "sea_1.jpg")
+    Image.fromarray(art(20, 10, 5)).save(folder / "gull_1.png", interlace=True)
+    big = np.zeros((300, 200, 4), np.uint8)  # its empty rim goes at first sight
+    big[100:150, 30:90] = art(60, 50)
+    save(folder / "lantern.png", big)
+    return folder
+
+
+def files_of(folder: Path) -> dict[str, bytes]:
+    return {path.name: path.read_bytes() for path in folder.iterdir() if path.is_file()}
+
+
+def packed(frames: Path, out: Path, given: Mapping[str, Any]) -> dict[str, bytes]:
+    with crew(2) as executor:
+        pack([str(frames)], str(out / "otter"), settings_from(given), executor)
+    return files_of(out)
+
+
+@pytest.mark.parametrize(
+    "given",
+    [
+        {},
+        {"mirrored": ["back=swim"], "reverse": True, "edge_repeat": 2, "gap": 1},
+        {"scale": "50%", "premultiply": True},
+        {"background": "#204060", "layout": "rows", "align": "center"},
+        {"max_size": "400x320", "canvas": "common", "pivot": ["0.5,1", "swim=3px,4px"], "every": "2"},
+        {"layout": "strip", "canvas": "animation", "squeeze": True, "metadata": "json,xml,css"},
+    ],
+    ids=str,
+)
+@pytest.mark.parametrize("band", [1 << 26, 1 << 13], ids=["one band", "bands"])
+def test_the_files_are_the_same(
+    frames: Path, tmp_path: Path, given: Mapping[str, Any], band: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(png, "BAND_BYTES", band)
+    monkeypatch.setattr(png, "STRIP_BYTES", 1 << 12)
+    read: list[str] = []
+    original = late.read_late
+    monkeypatch.setattr(
+        "agile_crate.stops.draw.read_late", lambda *given: read.append(given[0].name) or original(*given)
+    )
+    at_once = packed(frames, tmp_path / "a", given)
+    assert read == []
+    monkeypatch.setattr(gather, "HELD_BEFORE_LATE", 0)
+    assert packed(frames, tmp_path / "b", given) == at_once
+    assert len(read) > 5
+    assert len(read) == len(set(read))  # each once
+    assert not {name for name in read if name.startswith(("turned", "sea"))}  # their headers do not tell all
+
+
+@pytest.mark.parametrize(
+    "given",
+    [
+        {"trim": "frame"}, {"layout": "tight"}, {"layout": "tight", "trim": "off"}, {"colors": 8}, {"pivot": "feet"},
+        {"shift": "1,0", "canvas": "250x310"}, {"fit": "20x20"}, {"drop_copies": True}, {"drop_closing": True}, {"also_scale": "50%"}, {"color_key": "#000000"},
+    ],
+    ids=str,
+)  # fmt: skip
+def test_where_pixels_decide_they_are_read_at_once(
+    frames: Path, tmp_path: Path, given: Mapping[str, Any], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(gather, "HELD_BEFORE_LATE", 0)
+    monkeypatch.setattr("agile_crate.stops.draw.read_late", None)
+    assert "otter.json" in packed(frames, tmp_path / "a", given)
+
+
+def test_all_damaged_frames_are_named_and_nothing_is_written(
+    frames: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(gather, "HELD_BEFORE_LATE", 0)
+    for name in ("swim_3", "dive_2"):
+        data = bytearray((frames / f"{name}.png").read_bytes())
+        data[data.index(b"IDAT") + 9] ^= 1
+        (frames / f"{name}.png").write_bytes(data)
+    with pytest.raises(InputError, match=r"(?s)2 pictures cannot be read.*dive_2.png is damaged.*swim_3.png is dam"):
+        packed(frames, tmp_path / "a", {})
+    assert not (tmp_path / "a").exists() or not list((tmp_path / "a").iterdir())
+
+
+def test_a_frame_that_changes_meanwhile_is_told(frames: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(gather, "HELD_BEFORE_LATE", 0)
+    original = late.measured_or_read
+
+    def changed(file: Any, *given: Any, **named: Any) -> Any:
+        part = original(file, *given, **named)
+        if file.name == "swim_4":
+            save(Path(file.path), art(9, 9))
+        return part
+
+    monkeypatch.setattr(late, "measured_or_read", changed)
+    with pytest.raises(InputError, match=r"swim_4.png changed while it was packed; export it again or"):
+        packed(frames, tmp_path / "a", {})
+
+
+def test_a_frame_larger_than_the_memory_is_told(frames: Path, tmp_path: Path) -> None:
+    with crew(1, memory=6000) as executor, pytest.raises(InputError, match=r"dive_1.png takes 2.71 KB|.* by itself"):
+        pack([str(frames)], str(tmp_path / "a" / "otter"), settings_from({}), executor)
+
+
+def test_hardly_any_memory_gives_the_same_files(frames: Path, tmp_path: Path) -> None:
+    given = {"layout": "tight", "turn": True, "scale": "150%", "outline": "#201830:1", "hard_alpha": "128", "gap": "1"}
+    whole = packed(frames, tmp_path / "a", given)
+    with crew(2, memory=40_000) as executor:
+        pack([str(frames)], str(tmp_path / "b" / "otter"), settings_from(given), executor)
+        assert executor.room.in_file > 50_000
+    assert files_of(tmp_path / "b") == whole
