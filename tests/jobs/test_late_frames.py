@@ -16,6 +16,7 @@ from agile_crate.jobs.pack import pack
 from agile_crate.settings.given import settings_from
 from agile_crate.sources import gather, late
 from agile_crate.work.crew import crew
+from agile_crate.work.processes import Processes
 from conftest import art, save
 
 
@@ -79,6 +80,18 @@ def test_the_files_are_the_same(
     assert len(read) > 5
     assert len(read) == len(set(read))  # each once
     assert not {name for name in read if name.startswith(("turned", "sea"))}  # their headers do not tell all
+
+
+def test_processes_read_them_just_so(frames: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    submit = Processes.submit
+    at_once = packed(frames, tmp_path / "a", {})
+    monkeypatch.setattr(gather, "HELD_BEFORE_LATE", 0)
+    monkeypatch.setattr(gather, "MANY", 1)
+    monkeypatch.setattr("agile_crate.stops.draw.MANY", 1)
+    begun: list[object] = []
+    monkeypatch.setattr(Processes, "submit", lambda self, *task: begun.append(task) or submit(self, *task))
+    assert packed(frames, tmp_path / "b", {}) == at_once
+    assert len(begun) >= 2
 
 
 @pytest.mark.parametrize(

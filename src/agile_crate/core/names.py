@@ -8,6 +8,7 @@ would repeat the folder's own name, it is said once: ``swim/swim_0003`` is frame
 import re
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
+from functools import lru_cache
 
 _CHUNKS = re.compile(r"([0-9]+)")
 _DIGITS = "0123456789"
@@ -25,8 +26,13 @@ def natural_key(text: str) -> NaturalKey:
     >>> sorted(["dive10", "dive9", "Dive1"], key=natural_key)
     ['Dive1', 'dive9', 'dive10']
     """
-    chunks = _CHUNKS.split(text)  # letters and digits by turns, so that keys only ever compare like with like
-    return tuple(int(chunk) if index % 2 else chunk.casefold() for index, chunk in enumerate(chunks)), text
+    chunks: list[str | int] = [*_CHUNKS.split(text.casefold())]  # letters and digits by turns: like meets like
+    chunks[1::2] = map(int, chunks[1::2])
+    return tuple(chunks), text
+
+
+_known_key = lru_cache(1024)(natural_key)
+"""The same for names that come again and again."""
 
 
 def split_number(stem: str) -> tuple[str, int | None]:
@@ -78,7 +84,7 @@ def frame_key(name: str, animation: str | None) -> tuple[object, ...]:
     """
     if animation is None:
         return (1, natural_key(name))
-    return (0, natural_key(animation), split_number(name.rpartition("/")[2])[1], natural_key(name))
+    return (0, _known_key(animation), split_number(name.rpartition("/")[2])[1], natural_key(name))
 
 
 def alike_but_for_case(names: Sequence[str]) -> list[tuple[str, ...]]:

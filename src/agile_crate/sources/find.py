@@ -142,7 +142,7 @@ def _take(path: str, base: str, named: bool, search: Search) -> None:
     if stat.S_ISDIR(status.st_mode):
         _walk(path, base, [(status.st_dev, status.st_ino)], search)
     elif named or _is_picture_name(path):
-        _take_file(path, base, status, search)
+        _take_file(path, os.path.abspath(path), base, status, search)
     else:
         search.passed_over[NOT_A_PICTURE] += 1
 
@@ -158,13 +158,14 @@ def _walk(folder: str, base: str, above: list[tuple[int, int]], search: Search) 
     except OSError as error:
         raise InputError(f"the folder {shown(folder)} cannot be read: {reason(error)}") from None
     built = _sheets_among(folder, {entry.name for entry in entries})
+    absolute = os.path.join(os.path.abspath(folder), "")
     for entry in entries:
         if entry.name.startswith(HIDDEN_PREFIX):
             continue
         if entry.name.startswith("."):
             search.passed_over[HIDDEN] += 1
             continue
-        if entry.name in built or (search.own and os.path.abspath(entry.path) in search.own):
+        if entry.name in built or absolute + entry.name in search.own:
             search.passed_over[OWN] += 1
             continue
         try:
@@ -176,7 +177,7 @@ def _walk(folder: str, base: str, above: list[tuple[int, int]], search: Search) 
         except OSError as error:
             raise InputError(f"{shown(entry.path)} cannot be read: {reason(error)}") from None
         if not is_folder:
-            _take_file(entry.path, base, status, search)
+            _take_file(entry.path, absolute + entry.name, base, status, search)
         elif (identity := (status.st_dev, status.st_ino)) in above:
             search.passed_over[LOOP] += 1
         else:
@@ -212,8 +213,7 @@ def _is_sheet(path: str, sha256: str, size: list[int] | None) -> bool:
         return False
 
 
-def _take_file(path: str, base: str, status: os.stat_result, search: Search) -> None:
-    absolute = os.path.abspath(path)
+def _take_file(path: str, absolute: str, base: str, status: os.stat_result, search: Search) -> None:
     if absolute in search.own:
         search.passed_over[OWN] += 1
     elif not stat.S_ISREG(status.st_mode):
@@ -223,7 +223,7 @@ def _take_file(path: str, base: str, status: os.stat_result, search: Search) -> 
     else:
         search.taken.add(absolute)
         name = os.path.splitext(path[len(base) :].lstrip(os.sep) if base else path)[0].replace(os.sep, "/")
-        animation = animation_of(name, os.path.basename(os.path.dirname(absolute)))
+        animation = animation_of(name, absolute.split(os.sep)[-2])
         search.found.append(Found(path, name, animation, status.st_size))
 
 

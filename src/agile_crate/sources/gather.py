@@ -28,7 +28,7 @@ if TYPE_CHECKING:
 
 T = TypeVar("T")
 
-HELD_BEFORE_LATE = 1 << 27
+HELD_BEFORE_LATE = 1 << 28
 """Bytes of pixels that are read at once; beyond it, those that may come late are only measured."""
 
 

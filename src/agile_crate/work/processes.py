@@ -49,7 +49,8 @@ class Processes(Executor):
 
         def arrived(inner: Future[Carried]) -> None:
             try:
-                result.set_result(self._unpacked(inner.result(), slot))
+                if result.set_running_or_notify_cancel():
+                    result.set_result(self._unpacked(inner.result(), slot))
             except BaseException as error:
                 result.set_exception(error)
             finally:

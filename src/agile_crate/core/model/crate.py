@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import copyreg
 from collections.abc import Mapping
 from fractions import Fraction
 from types import MappingProxyType
-from typing import Literal, NamedTuple, TypeAlias
+from typing import Any, Literal, NamedTuple, TypeAlias
 
 from .geometry import Block, Box, Cells, Mirror, Offset, Point, Shape, Size
 
@@ -14,6 +15,13 @@ VERSION = 1
 
 LARGEST_NUMBER = 1 << 31
 """Every number of the metadata lies below it, and above its negative."""
+
+
+def _view(held: dict[Any, Any]) -> MappingProxyType[Any, Any]:
+    return MappingProxyType(held)
+
+
+copyreg.pickle(MappingProxyType, lambda view: (_view, (dict(view),)))  # so that crates can be sent to other processes
 
 Loop: TypeAlias = Literal["forever", "once", "back-and-forth"]
 
