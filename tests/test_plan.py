@@ -40,7 +40,7 @@ FLOORS = {
     "exports": {"interrupts", "format", "settings", "core"},
     "interrupts": set[str](),
     "store": set[str](),
-    "work": {"core"},
+    "work": {"interrupts", "core"},
     "format": {"core"},
     "settings": {"core"},
     "demo": set[str](),

@@ -115,17 +115,21 @@ def build(
     dry_run: bool = False,
     force: bool = False,
     keep_touches: bool = False,
+    jobs: int = 1,
 ) -> dict[str, Packed | None]:
     """Builds the crates of a crate file (docs/crate-file.md), or only those of some names, as far as there is anything
-    to do: by their names, what `pack` returns, or None where nothing was to be done; `again` builds all the same.
+    to do: by their names, what `pack` returns, or None where nothing was to be done; `again` builds all the same. So
+    many `jobs` at a time, each in a process of its own.
 
     Raises what `pack` raises at the first crate that cannot be built, and InputError for a crate file that is wrong,
     with its line and column.
     """
+    from .jobs.order import Way
     from .jobs.project import build
 
     names = [only] if isinstance(only, str) else list(only)
-    return build(_path(crate_file), names, GENERATOR, again, dry_run, force, keep_touches)
+    way = Way(GENERATOR, {}, again, dry_run, force, keep_touches)
+    return build(_path(crate_file), names, way, jobs)
 
 
 def verify(data: StrPath, against: Inputs = (), *, accept: bool = False) -> Verified:

@@ -27,6 +27,12 @@ def is_idle() -> bool:
     return not (_State.writers or _State.has_committed)
 
 
+def begin_anew() -> None:
+    """As if nothing had been written: for a process that does one thing after another."""
+    _State.writers = _State.holders = 0
+    _State.has_committed = _State.has_arrived = _State.is_waiting = False
+
+
 def arrived() -> None:
     """An interruption: raises KeyboardInterrupt, or AfterCommit, unless it has to wait."""
     _State.has_arrived = True

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import contextlib
 import json
 import sys
 from dataclasses import dataclass, field
@@ -14,16 +15,17 @@ from ..core.text import counted, few, shown
 from ..jobs.crate_file import CrateFile, chosen, read_crate_file, refuse_one_place_for_two
 from ..settings.crate_file import Order, as_key
 from ..settings.given import settings_from
-from .packing import built, document_of, print_summary, print_warnings
-from .parser import chosen_memory, given_settings
+from .packing import document_of, print_summary, print_warnings
+from .parser import chosen_jobs, chosen_memory, given_settings
 from .status import Status, status_of
 from .tables import print_error, print_heading, print_note
 from .wording import as_option
 
 if TYPE_CHECKING:
+    from collections.abc import Iterator, Mapping, Sequence
+
     from ..jobs.needed import Build
-    from ..store.cache import Cache
-    from ..work.crew import Crew
+    from ..jobs.order import Built
 
 
 @dataclass
@@ -40,6 +42,13 @@ class _Run:
         status = int(status_of(error))
         self.errors.append({"file": file, "crate": crate, "error": told, "exit": status})
         print_error(told, file, crate)
+
+    def noted(self, order: Order, overriding: Mapping[str, object]) -> None:
+        """Notes what an order is built from; where its settings are wrong, that is told when it is built."""
+        with contextlib.suppress(UsageError):
+            settings = settings_from({**order.given, **overriding})
+            layers = (layer for skin in order.skins for layer in skin.layers)
+            self.builds += [(inputs, order.out, settings) for inputs in (order.inputs, *layers)]
 
     @property
     def status(self) -> int:
@@ -65,18 +74,14 @@ def run_crates(arguments: argparse.Namespace) -> int:
             run.failed(path, "", error)
     refuse_one_place_for_two(files)
     asked = chosen(files, arguments.only)
-    from ..store.cache import opened
-    from ..work.crew import crew
-
-    with crew(memory=chosen_memory(arguments)) as executor, opened() as cache:
-        for file, orders in asked:
-            for warning in file.warnings:
-                print(f"agile-crate: warning: {warning}", file=sys.stderr)
-            for order in orders:
-                try:
-                    _build(file.path, order, overriding, arguments, run, executor, cache)
-                except CrateError as error:
-                    run.failed(file.path, order.name, error)
+    jobs = chosen_jobs(arguments)
+    for order in (order for _, orders in asked for order in orders if arguments.depfile):
+        run.noted(order, overriding)
+    for file, order, built in _outcomes(asked, overriding, jobs, arguments):
+        if isinstance(built, CrateError):
+            run.failed(file, order.name, built)
+        else:
+            _tell(file, order, built, overriding, arguments, run)
     if arguments.depfile and not (run.errors or arguments.dry_run):
         from ..jobs.needed import tell_depfile
 
@@ -87,50 +92,81 @@ def run_crates(arguments: argparse.Namespace) -> int:
     return run.status
 
 
-def _build(
+def _outcomes(
+    asked: Sequence[tuple[CrateFile, list[Order]]],
+    overriding: Mapping[str, object],
+    jobs: int,
+    arguments: argparse.Namespace,
+) -> Iterator[tuple[str, Order, Built | CrateError]]:
+    """Each crate with its file's path, and what came of it, in order."""
+    from .. import GENERATOR
+    from ..interrupts import writing
+    from ..jobs.order import Way, build_many, build_order
+    from ..store.cache import opened
+    from ..work.crew import crew
+    from .packing import told_of_waiting
+    from .progress import progress_bars
+
+    given = arguments
+    way = Way(
+        GENERATOR, overriding, given.again, given.dry_run, given.force, given.keep_touches, wait=not given.no_wait
+    )
+    memory = chosen_memory(arguments)
+    pairs = [(file.path, order) for file, orders in asked for order in orders]
+    for warning in (warning for file, _ in asked for warning in file.warnings):
+        print(f"agile-crate: warning: {warning}", file=sys.stderr)
+    if jobs > 1 and len(pairs) > 1:
+        with writing(), progress_bars(arguments.quiet) as progress:  # Ctrl-C arrives here
+            found = build_many([order for _, order in pairs], way, min(jobs, len(pairs)), memory, progress)
+            yield from ((file, order, built) for (file, order), built in zip(pairs, found, strict=True))
+        return
+    with crew(memory=memory) as executor, opened() as cache:
+        for file, order in pairs:
+            try:
+                with progress_bars(arguments.quiet) as progress:
+                    built = build_order(order, way, executor, cache, progress, told_of_waiting)
+            except CrateError as error:
+                yield file, order, error
+            else:
+                yield file, order, built
+
+
+def _tell(
     file: str,
     order: Order,
-    overriding: dict[str, object],
+    built: Built,
+    overriding: Mapping[str, object],
     arguments: argparse.Namespace,
     run: _Run,
-    executor: Crew,
-    cache: Cache,
 ) -> None:
-    """One crate, unless there is nothing to do; and what is said of it."""
-    from .. import GENERATOR
-    from ..jobs.unchanged import unchanged
+    """What is said of a crate."""
+    from ..jobs.unchanged import Unchanged
 
-    settings = settings_from({**order.given, **overriding})
-    layers = (layer for skin in order.skins for layer in skin.layers)
-    run.builds += [(inputs, order.out, settings) for inputs in (order.inputs, *layers)]
-    there = None
-    if not arguments.again:
-        there = unchanged(order.inputs, order.out, settings, cache, executor, GENERATOR, order.skins)
     remarks = _overridden(order, overriding)
     told = not (arguments.json or arguments.quiet)
-    begin: dict[str, Any] = {"file": file, "crate": order.name, "unchanged": there is not None}
-    if there:
-        kept = [str(path) for path in there.files]
-        run.crates.append(begin | {"frames": there.frames, "kept": kept, "remarks": remarks})
+    is_there = isinstance(built, Unchanged)
+    begin: dict[str, Any] = {"file": file, "crate": order.name, "unchanged": is_there}
+    if isinstance(built, Unchanged):
+        kept = [str(path) for path in built.files]
+        run.crates.append(begin | {"frames": built.frames, "kept": kept, "remarks": remarks})
         if told:
-            told_of = f"{counted(there.frames, 'frame')} and {counted(len(kept), 'file')}"
+            told_of = f"{counted(built.frames, 'frame')} and {counted(len(kept), 'file')}"
             print(f"{shown(order.name)}: nothing to do, {told_of} as they should be")
         return
-    packed = built(order.inputs, order.out, settings, executor, arguments, cache, order.skins)
-    print_warnings(packed)
+    print_warnings(built)
     if arguments.json:
-        whole = document_of(packed, arguments)
+        whole = document_of(built, arguments)
         whole["remarks"] += remarks
         run.crates.append(begin | whole)
     elif told:
         print_heading(shown(order.name), "bold", f"({shown(file)})")
         for remark in remarks:
             print_note(remark)
-        print_summary(packed, arguments)
+        print_summary(built, arguments)
         print()
 
 
-def _overridden(order: Order, overriding: dict[str, object]) -> list[str]:
+def _overridden(order: Order, overriding: Mapping[str, object]) -> list[str]:
     """What the command line says instead of the crate file."""
     told = []
     for name, value in overriding.items():

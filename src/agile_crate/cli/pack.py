@@ -46,6 +46,7 @@ def declare(parser: Parser) -> None:
         "--keep-touches", action="store_true", help="take along what was painted on the sheets of the build before"
     )
     group.add("--again", action="store_true", help="build a crate file's crates even where nothing changed")
+    group.add("--jobs", metavar="N", help="build so many of the crates at a time, each in a process of its own")
     group.add("--no-wait", action="store_true", help="stop at once where another build of the same crate is under way")
     group.add("--force", action="store_true", help="overwrite files that are not from an earlier build")
     add_memory(group)
@@ -60,7 +61,7 @@ def run(arguments: argparse.Namespace) -> int:
         from .crates import run_crates
 
         return run_crates(arguments)
-    for name, given in (("only", arguments.only), ("again", arguments.again)):
+    for name, given in (("only", arguments.only), ("again", arguments.again), ("jobs", arguments.jobs)):
         if given:
             raise UsageError(f"--{name} is for the crates of a crate file; leave it out, or name the crate file")
     if arguments.out is None:

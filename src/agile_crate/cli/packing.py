@@ -50,11 +50,15 @@ def built(
             dry_run=arguments.dry_run,
             force=arguments.force,
             keep_touches=arguments.keep_touches,
-            waiting=lambda: print("agile-crate: waiting for another build of the same crate", file=sys.stderr),
+            waiting=told_of_waiting,
             wait=not arguments.no_wait,
             cache=cache,
             skins=skins,
         )
+
+
+def told_of_waiting() -> None:
+    print("agile-crate: waiting for another build of the same crate", file=sys.stderr)
 
 
 def print_warnings(packed: Packed) -> None:

@@ -15,6 +15,8 @@ if TYPE_CHECKING:
 
 T = TypeVar("T")
 
+MOST_JOBS = 256
+
 SECTIONS = {
     "take": "take (which frames, and their timing; NAME=value is for one animation, a bare value for all)",
     "prepare": "prepare (what is done to frames)",
@@ -143,6 +145,13 @@ def chosen_memory(arguments: argparse.Namespace) -> int:
     from ..settings.readers import memory
 
     return read_value("memory", memory, arguments.memory) if arguments.memory is not None else 0
+
+
+def chosen_jobs(arguments: argparse.Namespace) -> int:
+    """How many crates are built at a time. Raises UsageError."""
+    from ..settings.readers import whole
+
+    return 1 if arguments.jobs is None else read_value("jobs", whole(1, MOST_JOBS), arguments.jobs)
 
 
 def add_common(parser: Parser) -> None:

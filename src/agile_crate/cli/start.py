@@ -3,7 +3,7 @@
 from .signals import INTERRUPTED, be_ready, ignore
 
 GARBAGE = 100_000
-"""New objects between two looks for garbage. With tens of thousands of frames, Python's own 700 take a tenth of the time;
+"""New objects between two looks for garbage. With tens of thousands of frames, the usual 700 take a tenth of the time;
 hardly anything here lies in circles."""
 
 

@@ -18,7 +18,13 @@ from concurrent.futures import Executor, Future, ProcessPoolExecutor
 from multiprocessing.process import BaseProcess
 from typing import Any, NamedTuple, TypeVar
 
+from .. import interrupts
+
+A = TypeVar("A")
 T = TypeVar("T")
+
+PATIENCE = 10
+"""Seconds in which a process that is told to end takes back what it has half written."""
 
 SLOT, SLOTS = 1 << 23, 24
 """Bytes of a slot, and how many there are; memory is taken only by what is written. A result that finds no slot, or
@@ -90,9 +96,37 @@ def _begin(shared: mmap.mmap) -> None:
     """What a process does first: it leaves signals to the one who asks, and ends when that one does."""
     global _shared
     _shared = shared
-    for name in ("SIGINT", "SIGHUP"):
-        signal.signal(getattr(signal, name), signal.SIG_IGN)
+    _leave_signals_to_parent()
     signal.signal(signal.SIGTERM, signal.SIG_DFL)
+
+
+def begin_job() -> None:
+    """What a process does first that writes files: when it is told to end, it takes back what it half wrote."""
+    _leave_signals_to_parent()
+    interrupts.begin_anew()
+    signal.signal(signal.SIGTERM, _end)
+
+
+def one_job(work: Callable[[A], T], task: A) -> T:
+    """A task in such a process."""
+    try:
+        return work(task)
+    except KeyboardInterrupt:
+        os._exit(1)
+    finally:
+        interrupts.begin_anew()
+
+
+def _end(*_: object) -> None:
+    if interrupts.is_idle():
+        os._exit(1)
+    interrupts.arrived()
+
+
+def _leave_signals_to_parent() -> None:
+    for name in ("SIGINT", "SIGHUP", "SIGBREAK"):
+        if hasattr(signal, name):
+            signal.signal(getattr(signal, name), signal.SIG_IGN)
     threading.Thread(target=_end_with_parent, daemon=True).start()
 
 
@@ -100,6 +134,8 @@ def _end_with_parent() -> None:
     parent = multiprocessing.parent_process()
     if parent:
         parent.join()
+    os.kill(os.getpid(), signal.SIGTERM)
+    threading.Event().wait(PATIENCE)
     os._exit(1)
 
 
