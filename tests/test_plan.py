@@ -61,7 +61,7 @@ ROOMS = {
 every room may import."""
 
 ONLY_IN = {
-    "argparse": {"cli"}, "argcomplete": {"cli"}, "rich": {"cli"}, "signal": {"cli", "work"}, "multiprocessing": {"work"}, "pickle": {"work"},
+    "argparse": {"cli"}, "argcomplete": {"cli"}, "rich": {"cli"}, "distributed": {"work"}, "fsspec": {"sources"}, "signal": {"cli", "work"}, "multiprocessing": {"work"}, "pickle": {"work"},
     "PIL": {"sources", "exports", "views"}, "zlib_ng": {"exports", "core"}, "oxipng": {"exports"},
     "jinja2": {"exports", "views"}, "markupsafe": {"views"}, "matplotlib": {"views"},
     "defusedxml": {"format", "sources"}, "scipy": {"core"},

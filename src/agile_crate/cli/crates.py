@@ -112,12 +112,24 @@ def _outcomes(
         GENERATOR, overriding, given.again, given.dry_run, given.force, given.keep_touches, wait=not given.no_wait
     )
     memory = chosen_memory(arguments)
+    if arguments.send_inputs and not arguments.cluster:
+        raise UsageError("--send-inputs is for a cluster's workers; say which with --cluster")
+    if arguments.cluster and jobs > 1:
+        raise UsageError("--jobs is for this machine, and --cluster for others; leave one of them out")
     pairs = [(file.path, order) for file, orders in asked for order in orders]
     for warning in (warning for file, _ in asked for warning in file.warnings):
         print(f"agile-crate: warning: {warning}", file=sys.stderr)
     if jobs > 1 and len(pairs) > 1:
         with writing(), progress_bars(arguments.quiet) as progress:  # Ctrl-C arrives here
             found = build_many([order for _, order in pairs], way, min(jobs, len(pairs)), memory, progress)
+            yield from ((file, order, built) for (file, order), built in zip(pairs, found, strict=True))
+        return
+    if arguments.cluster:
+        from ..jobs.on_cluster import build_on_cluster
+
+        with writing(), progress_bars(arguments.quiet) as progress:
+            orders = [order for _, order in pairs]
+            found = build_on_cluster(arguments.cluster, orders, way, arguments.send_inputs, memory, progress)
             yield from ((file, order, built) for (file, order), built in zip(pairs, found, strict=True))
         return
     with crew(memory=memory) as executor, opened() as cache:

@@ -10,6 +10,7 @@ from ..core.text import shown
 from .packing import built, document_of, print_summary, print_warnings
 from .parser import Parser, add_common, add_memory, add_settings, chosen_memory, chosen_settings
 from .status import Status
+from .wording import option_name
 
 USAGE = "INPUT… --out PATH  |  CRATEFILE…"
 
@@ -47,6 +48,8 @@ def declare(parser: Parser) -> None:
     )
     group.add("--again", action="store_true", help="build a crate file's crates even where nothing changed")
     group.add("--jobs", metavar="N", help="build so many of the crates at a time, each in a process of its own")
+    group.add("--cluster", metavar="ADDRESS", help="build the crates on a cluster, by its scheduler: tcp://host:8786")
+    group.add("--send-inputs", action="store_true", help="send the cluster's workers the frames, which they do not see")
     group.add("--no-wait", action="store_true", help="stop at once where another build of the same crate is under way")
     group.add("--force", action="store_true", help="overwrite files that are not from an earlier build")
     add_memory(group)
@@ -61,9 +64,9 @@ def run(arguments: argparse.Namespace) -> int:
         from .crates import run_crates
 
         return run_crates(arguments)
-    for name, given in (("only", arguments.only), ("again", arguments.again), ("jobs", arguments.jobs)):
-        if given:
-            raise UsageError(f"--{name} is for the crates of a crate file; leave it out, or name the crate file")
+    for name in ("only", "again", "jobs", "cluster", "send_inputs"):
+        if getattr(arguments, name):
+            raise UsageError(f"{option_name(name)} is for the crates of a crate file; leave it out, or name one")
     if arguments.out is None:
         raise UsageError("say where to with --out, such as --out build/otter")
     settings = chosen_settings(arguments)

@@ -11,6 +11,7 @@ from collections.abc import Iterable, Sequence
 from functools import lru_cache
 
 _CHUNKS = re.compile(r"([0-9]+)")
+_ADDRESS = re.compile(r"[A-Za-z][A-Za-z0-9+.-]+://")
 _DIGITS = "0123456789"
 _SEPARATORS = " \t\n_.-"
 
@@ -108,6 +109,15 @@ def nearest(name: str, there: Iterable[str], least: float = 0.5) -> str | None:
         folded.setdefault(one.casefold(), one)
     near = difflib.get_close_matches(name.casefold(), folded, 1, least)
     return folded[near[0]] if near else None
+
+
+def is_address(given: str) -> bool:
+    """Whether an input is no path but an address.
+
+    >>> is_address("https://host/frames"), is_address("memory://frames"), is_address("C://frames"), is_address("a/b")
+    (True, True, False, False)
+    """
+    return _ADDRESS.match(given) is not None
 
 
 def leads_out(name: str) -> bool:

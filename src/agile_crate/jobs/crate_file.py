@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 from ..core.crate.file_names import is_crate_file
 from ..core.errors import InputError, UsageError, reason
-from ..core.names import nearest
+from ..core.names import is_address, nearest
 from ..core.sentence import Sentence
 from ..core.text import few, quoted, shown
 from ..exports.earlier_build import target_of
@@ -46,6 +46,8 @@ def read_crate_file(path: str) -> CrateFile:
     folder = os.path.dirname(path)
 
     def from_here(there: str) -> str:
+        if is_address(there):
+            return there
         path = os.path.normpath(os.path.join(folder, there)) if there else there
         return f"{path}/" if there.endswith("/") and path != "/" else path
 
@@ -107,9 +109,8 @@ def refuse_one_place_for_two(files: Sequence[CrateFile]) -> None:
 def _warnings(path: str, orders: Sequence[Order]) -> Iterator[str]:
     project = Path(os.path.abspath(os.path.dirname(path)))
     for order in orders:
-        outside = [
-            given for given in (*order.inputs, order.out) if not Path(os.path.abspath(given)).is_relative_to(project)
-        ]
+        named = [given for given in (*order.inputs, order.out) if not is_address(given)]
+        outside = [given for given in named if not Path(os.path.abspath(given)).is_relative_to(project)]
         if outside:
             yield (
                 f"{shown(path)}: the crate {quoted(order.name)} reaches out of the project's folder, to "

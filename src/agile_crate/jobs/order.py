@@ -87,7 +87,7 @@ def build_many(
     progress("crates", 0, len(tasks))
     for done, built in enumerate(in_processes(_built_apart, tasks, jobs), 1):
         progress("crates", done, len(tasks))
-        yield _lost() if isinstance(built, Lost) else built
+        yield lost("process") if isinstance(built, Lost) else built
 
 
 def _built_apart(task: Task) -> Built | CrateError:
@@ -100,7 +100,8 @@ def _built_apart(task: Task) -> Built | CrateError:
         return InputError("its frames do not fit into this machine's memory; build it alone, or with fewer jobs")
 
 
-def _lost() -> CrateError:
+def lost(who: str) -> CrateError:
+    """What is said of a crate whose builder ended again and again."""
     return InputError(
-        "the process that built it was ended from outside, twice; if memory was short, build it with fewer jobs"
+        f"the {who} that built it was ended from outside, more than once; if memory was short, build it with fewer jobs"
     )

@@ -5,7 +5,8 @@ Nothing here prints or exits. Work goes to the executor that is handed in; the p
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from contextlib import AbstractContextManager, nullcontext
 from fractions import Fraction
 from functools import partial
 from pathlib import Path
@@ -15,11 +16,20 @@ from ..core.arrange.arrangement import Considered
 from ..core.crate.check import check_crate
 from ..core.crate.file_names import sized_name
 from ..core.model.crate import Crate
+from ..core.names import is_address
 from ..core.sentence import Sentence
 from ..core.text import quoted
-from ..exports.earlier_build import build_before, refuse_bad_names, refuse_strangers, refuse_to_lose_work, target_of
+from ..exports.earlier_build import (
+    Before,
+    build_before,
+    refuse_bad_names,
+    refuse_strangers,
+    refuse_to_lose_work,
+    target_of,
+)
 from ..exports.in_place import Staging, staged
 from ..settings.portions import all_sizes
+from ..settings.skins import with_layers
 from ..settings.table import Settings
 from ..stops.arrange import arranged
 from ..stops.describe import Plan, plan_of
@@ -94,17 +104,28 @@ def pack(
     are the same frames in other art. `planned` sees what is about to be drawn and written.
     """
     target = target_of(out)
-    build = partial(
-        _build, target, inputs, settings, executor, progress, generator, force, keep_touches, cache, skins, planned
-    )
-    notes = settled(inputs, [target.parent / target.name])
-    if dry_run:
-        packed = build(None)
-    else:
-        with staged(target.parent, target.name, waiting, wait) as staging:
-            packed = build(staging)
-            notes += staging.notes
+    with _local([inputs, *(layer for skin in skins for layer in skin.layers)], executor) as local:
+        inputs, skins = local[0], with_layers(skins, local[1:])
+        build = partial(
+            _build, target, inputs, settings, executor, progress, generator, force, keep_touches, cache, skins, planned
+        )
+        notes = settled(inputs, [target.parent / target.name])
+        if dry_run:
+            packed = build(None)
+        else:
+            with staged(target.parent, target.name, waiting, wait) as staging:
+                packed = build(staging)
+                notes += staging.notes
     return packed._replace(warnings=(*notes, *packed.warnings))
+
+
+def _local(lists: Sequence[Sequence[str]], executor: Crew) -> AbstractContextManager[Sequence[Sequence[str]]]:
+    """The same inputs, with a path in place of each address."""
+    if not any(is_address(given) for inputs in lists for given in inputs):
+        return nullcontext(lists)
+    from ..sources.fetch import fetched
+
+    return fetched(lists, executor)
 
 
 def _build(
@@ -168,10 +189,7 @@ def _build(
     crates = [plan.crate._replace(files=texts_told, built_from=origin) for plan in plans]
     plans = [plan._replace(crate=crate) for plan, crate in zip(plans, crates, strict=True)]
     files = tuple(target.parent / name for name in _all_names(plans))
-    refuse_bad_names(files)
-    stale = tuple(sorted(Path(path) for path in before.own if Path(path) not in files))
-    if not force:
-        refuse_strangers(files, before.own.union(*(one.files for one in found.values())))
+    stale = _stale(files, before, force, [one.files for one in found.values()])
     built = [Built(plan.crate, plan.remarks, plan.considered, plan.bound, plan.proven) for plan in plans]
     warnings = tuple(dict.fromkeys((*warnings, *(warning for plan in plans for warning in plan.warnings))))
     for plan in plans:
@@ -183,9 +201,7 @@ def _build(
         crates = written(staging, plans, templates, executor, progress, gone, kept)
         built = [one._replace(crate=crate) for one, crate in zip(built, crates, strict=True)]
     first, *others = built
-    there = [frame.name for frame in first.crate.frames] if before.frames else []
-    old, new = set(before.frames), set(there)
-    return Packed(
+    packed = Packed(
         crate=first.crate,
         files=files,
         removed=stale,
@@ -196,9 +212,43 @@ def _build(
         bound=first.bound,
         proven=first.proven,
         also=tuple(others),
+        kept=tuple(path for path in files if staging and path.name not in staging.names),
+    )
+    return _beside(packed, before)
+
+
+def placed(out: str, packed: Packed, contents: Mapping[str, bytes], force: bool = False, wait: bool = True) -> Packed:
+    """What was packed elsewhere, put in place at `out`: its files' `contents` by their names. Raises OutputError."""
+    target = target_of(out)
+    files = tuple(target.parent / path.name for path in packed.files)
+    with staged(target.parent, target.name, wait=wait) as staging:
+        before = build_before(target)
+        if not force:
+            refuse_to_lose_work(before, ())
+        stale = _stale(files, before, force)
+        for path in files:
+            staging.write(path.name, [contents[path.name]])
+        staging.commit(remove=[path.name for path in stale])
+        warnings = (*staging.notes, *packed.warnings)
+    return _beside(packed._replace(files=files, removed=stale, kept=(), warnings=warnings), before)
+
+
+def _stale(files: Sequence[Path], before: Before, force: bool, more: Sequence[Iterable[str]] = ()) -> tuple[Path, ...]:
+    """The files of the build before that are none of these. Raises UsageError and OutputError where these cannot be
+    written; `more` may be written over as well."""
+    refuse_bad_names(files)
+    if not force:
+        refuse_strangers(files, before.own.union(*more))
+    return tuple(sorted(Path(path) for path in before.own if Path(path) not in files))
+
+
+def _beside(packed: Packed, before: Before) -> Packed:
+    """The result with the frames that came and went since the build before."""
+    there = [frame.name for frame in packed.crate.frames] if before.frames else []
+    old, new = set(before.frames), set(there)
+    return packed._replace(
         came=tuple(name for name in there if name not in old),
         went=tuple(name for name in before.frames if name not in new),
-        kept=tuple(path for path in files if staging and path.name not in staging.names),
     )
 
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 from ..core.color import Color
 
@@ -27,3 +28,9 @@ class Skin:
         """All of it but the paths: what a build depends on beside the files."""
         colors = [f"{old.hex}={new.hex}" for old, new in self.exchange]
         return self.name, len(self.layers), colors, self.plain, self.may_miss
+
+
+def with_layers(skins: Sequence[Skin], layers: Sequence[Sequence[str]]) -> tuple[Skin, ...]:
+    """The skins with other paths to the same layers, which are given for all of them in one row."""
+    rest = iter(layers)
+    return tuple(replace(skin, layers=tuple(tuple(next(rest)) for _ in skin.layers)) for skin in skins)

@@ -141,7 +141,7 @@ def _take(path: str, base: str, named: bool, search: Search) -> None:
         raise InputError(f"{shown(path)} cannot be read: {reason(error)}") from None
     if stat.S_ISDIR(status.st_mode):
         _walk(path, base, [(status.st_dev, status.st_ino)], search)
-    elif named or _is_picture_name(path):
+    elif named or is_picture_name(path):
         _take_file(path, os.path.abspath(path), base, status, search)
     else:
         search.passed_over[NOT_A_PICTURE] += 1
@@ -170,7 +170,7 @@ def _walk(folder: str, base: str, above: list[tuple[int, int]], search: Search) 
             continue
         try:
             is_folder = entry.is_dir()
-            if not is_folder and not _is_picture_name(entry.name):
+            if not is_folder and not is_picture_name(entry.name):
                 search.passed_over[NOT_A_PICTURE] += 1
                 continue
             status = os.stat(entry.path) if is_folder else entry.stat()  # on Windows an entry knows no inode
@@ -189,7 +189,7 @@ def _sheets_among(folder: str, names: AbstractSet[str]) -> set[str]:
     or, beside metadata that is what was written, still have the size."""
     sheets: set[str] = set()
     for name in names:
-        if name.endswith((".json", ".xml")) and any(map(_is_picture_name, names)):
+        if name.endswith((".json", ".xml")) and any(map(is_picture_name, names)):
             from ..format.files import outputs_of_build
 
             outputs = outputs_of_build(os.path.join(folder, name))
@@ -227,7 +227,7 @@ def _take_file(path: str, absolute: str, base: str, status: os.stat_result, sear
         search.found.append(Found(path, name, animation, status.st_size))
 
 
-def _is_picture_name(path: str) -> bool:
+def is_picture_name(path: str) -> bool:
     ending = os.path.splitext(path)[1].lower()
     if ending in COMMON_ENDINGS:
         return True

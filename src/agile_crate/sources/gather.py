@@ -63,10 +63,10 @@ def gather(
     search = find(inputs, own)
     files = in_crate_order(search.found)
     hand: Executor = crew
-    if kept:
+    if kept and not crew.far:
         read_now: Way[Seen] = partial(_kept_or_read, look=look, flat=flat, to_srgb=to_srgb, kept=kept)
     else:
-        read_now = partial(read, see=partial(seen, look=look), flat=flat, to_srgb=to_srgb)
+        read_now = partial(read, see=partial(seen, look=look), flat=flat, to_srgb=to_srgb, with_digest=kept is not None)
         hand = hands(files, crew, MANY)
     total = 0
 

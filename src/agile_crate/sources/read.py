@@ -103,8 +103,11 @@ def _decoded(
 
 def hands(files: Sequence[Found], executor: Executor, many: int) -> Executor:
     """Who reads the files: for small ones, of which there are `many` at least, processes of their own."""
-    if isinstance(executor, Crew) and sum(file.length for file in files) < SMALL * len(files):
-        return executor.beside(len(files) >= many)
+    if isinstance(executor, Crew):
+        if executor.far:
+            return executor.far
+        if sum(file.length for file in files) < SMALL * len(files):
+            return executor.beside(len(files) >= many)
     return executor
 
 
@@ -136,10 +139,17 @@ def or_reason(file: Found, way: Way[T]) -> Part[T] | str:
         return f"cannot be opened: {reason(error)}"
 
 
-def read(file: Found, see: Callable[[str, Pixels], T], flat: bool, to_srgb: bool) -> Part[T]:
+def read(file: Found, see: Callable[[str, Pixels], T], flat: bool, to_srgb: bool, with_digest: bool = False) -> Part[T]:
+    """A file as it is seen; with the SHA-256 of its bytes if that is wanted."""
     from ..format.regular import read_regular
 
-    return part_of(file, read_regular(file.path, LARGEST_FILE), see, flat, to_srgb)
+    data = read_regular(file.path, LARGEST_FILE)
+    part = part_of(file, data, see, flat, to_srgb)
+    if with_digest:
+        import hashlib
+
+        part = part._replace(sha256=hashlib.sha256(data).hexdigest())
+    return part
 
 
 def part_of(file: Found, data: bytes, see: Callable[[str, Pixels], T], flat: bool, to_srgb: bool) -> Part[T]:

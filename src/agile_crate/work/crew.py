@@ -32,6 +32,8 @@ class Crew(Executor):
     def __init__(self, count: int, memory: int) -> None:
         self.count = count
         self._memory = memory
+        self.far: Executor | None = None
+        """Others, on a cluster, who read large files."""
         self._threads = ThreadPoolExecutor(count)
         self._processes: Processes | None = None
 

@@ -1,0 +1,161 @@
+"""A crate that is built on another machine: what travels there, and what comes back."""
+
+from __future__ import annotations
+
+import importlib.metadata
+import os
+import tempfile
+import threading
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import replace
+from pathlib import Path
+from typing import NamedTuple
+
+from ..core.errors import CrateError, InputError, reason
+from ..core.names import is_address
+from ..core.text import shown
+from ..exports.earlier_build import build_before, target_of
+from ..format.files import LARGEST_OUTPUT
+from ..format.regular import read_regular
+from ..settings.crate_file import Order
+from ..settings.given import settings_from
+from ..sources.find import LARGEST_FILE, find
+from ..store.cache import opened
+from ..work.crew import crew
+from ..work.room import SHARE
+from .order import Way
+from .pack import Packed, pack
+
+VERSIONS = ("agile-crate", "numpy", "pillow", "pyspng", "zlib-ng")
+"""The packages on which the bytes of files depend."""
+
+_ONE_AT_A_TIME = threading.Lock()
+"""A worker builds one crate at a time, on all of its threads."""
+
+
+class Sent(NamedTuple):
+    """A file that travels along, by its absolute path."""
+
+    path: str
+    data: bytes
+
+
+class FarTask(NamedTuple):
+    """A crate to be built: all paths are absolute. With `sent`, files are taken from there and nowhere else."""
+
+    order: Order
+    program: str
+    sent: tuple[Sent, ...] | None
+
+
+class FarBuild(NamedTuple):
+    """What was built: its files by their names."""
+
+    packed: Packed
+    files: Mapping[str, bytes]
+
+
+def versions() -> dict[str, str]:
+    """The versions of what the bytes of files depend on, here."""
+    return {name: importlib.metadata.version(name) for name in VERSIONS}
+
+
+def asked_for_versions() -> Callable[[], dict[str, str]]:
+    """What a worker is asked: a function that does without any of our modules, which may not be there."""
+    names = VERSIONS
+
+    def what_is_there() -> dict[str, str]:
+        import importlib.metadata as metadata
+
+        there = {one.metadata["Name"].lower().replace("_", "-"): one.version for one in metadata.distributions()}
+        return {name: there[name] for name in names if name in there}
+
+    return what_is_there
+
+
+def far_task(order: Order, way: Way, send: bool) -> FarTask:
+    """What travels. Raises InputError where an input that is to be sent is not there."""
+    order = with_whole_paths(replace(order, given={**order.given, **way.overriding}))
+    return FarTask(order, way.program, tuple(_sent(order)) if send else None)
+
+
+def with_whole_paths(order: Order) -> Order:
+    """The order with absolute paths."""
+    return _moved(order, os.path.abspath)
+
+
+def _moved(order: Order, move: Callable[[str], str]) -> Order:
+    """The order with every path in it changed; addresses stay."""
+
+    def moved(path: str) -> str:
+        return path if is_address(path) else f"{move(path)}/" if path.endswith("/") else move(path)
+
+    given = dict(order.given)
+    template, palette = given.get("template"), given.get("palette")
+    if isinstance(template, (list, tuple)):
+        given["template"] = [moved(str(path)) for path in template]
+    if isinstance(palette, str) and palette and not palette.startswith("#"):
+        given["palette"] = moved(palette)
+    skins = tuple(
+        replace(skin, layers=tuple(tuple(map(moved, layer)) for layer in skin.layers)) for skin in order.skins
+    )
+    return replace(order, inputs=tuple(map(moved, order.inputs)), out=moved(order.out), given=given, skins=skins)
+
+
+def _sent(order: Order) -> Iterator[Sent]:
+    claimed = build_before(target_of(order.out)).claimed
+    paths: list[str] = []
+    for inputs in (order.inputs, *(layer for skin in order.skins for layer in skin.layers)):
+        if local := [given for given in inputs if not is_address(given)]:
+            paths += [os.path.abspath(file.path) for file in find(local, claimed).found]
+    settings = settings_from(order.given)
+    paths += settings.template
+    if isinstance(settings.palette, str) and settings.palette:
+        paths.append(settings.palette)
+    for path in dict.fromkeys(paths):
+        try:
+            yield Sent(path, read_regular(path, LARGEST_FILE))
+        except OSError as error:
+            raise InputError(f"{shown(path)} cannot be read: {reason(error)}") from None
+
+
+def build_far(task: FarTask) -> FarBuild | CrateError:
+    """What a worker makes of a task, in a folder of its own that is gone when it is done."""
+    from ..work.cluster import this_worker
+
+    worker = this_worker()
+    with _ONE_AT_A_TIME, tempfile.TemporaryDirectory(dir=worker.folder) as folder:
+        root = os.path.join(folder, "sent")
+        try:
+            order = task.order
+            if task.sent is not None:
+                _unpack(task.sent, root)
+                order = _moved(order, lambda path: root + _below_root(path))
+            out = os.path.join(folder, "built", os.path.basename(task.order.out))
+            settings = settings_from(order.given)
+            with crew(worker.threads, worker.memory // SHARE) as executor, opened() as cache:
+                packed = pack(
+                    order.inputs, out, settings, executor, generator=task.program, cache=cache, skins=order.skins
+                )
+            return FarBuild(packed, {path.name: read_regular(path, LARGEST_OUTPUT) for path in packed.files})
+        except CrateError as error:
+            told = error.sentence.marked.replace(root, "")
+            if isinstance(error, InputError) and task.sent is None:
+                told += f" (so says the worker {worker.address}, which must see it; or send it along)"
+            return type(error)(told)
+        except MemoryError:
+            return InputError(f"its frames do not fit into the memory of the worker {worker.address}")
+
+
+def _below_root(path: str) -> str:
+    """An absolute path as one below a folder; a drive's letter is a folder there."""
+    return os.sep + path.replace(":", "").lstrip("/\\")
+
+
+def _unpack(sent: Iterable[Sent], root: str) -> None:
+    for path, data in sent:
+        there = Path(root + _below_root(path))
+        if ".." in there.parts:
+            raise InputError(f"{shown(path)} leads out of its folder; it is not taken")
+        there.parent.mkdir(parents=True, exist_ok=True)
+        there.write_bytes(data)

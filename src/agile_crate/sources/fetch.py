@@ -1,0 +1,125 @@
+"""Inputs that are addresses: what lies there is fetched into a folder of our own first, by fsspec's file systems.
+
+What a server tells is not believed: names stay in the folder, and no file may be larger than one on disk may be.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import glob
+import os
+import tempfile
+from collections.abc import Iterator, Sequence
+from concurrent.futures import Executor
+from pathlib import Path
+from typing import Any, NamedTuple
+
+from ..core.errors import CrateError, InputError, UsageError
+from ..core.names import is_address, leads_out
+from ..core.text import bytes_shown, counted, shown
+from .find import LARGEST_FILE, is_picture_name
+
+MOST_FILES = 1_000_000
+
+
+class Address(NamedTuple):
+    """An address, and what is fetched from it: the folder below which names begin there, and the files."""
+
+    given: str
+    system: Any
+    base: str
+    files: Sequence[str]
+
+
+@contextlib.contextmanager
+def fetched(lists: Sequence[Sequence[str]], executor: Executor) -> Iterator[list[list[str]]]:
+    """The same lists of inputs, with a local path in place of each address. Errors name the addresses."""
+    with tempfile.TemporaryDirectory(prefix="agile-crate-") as folder:
+        there: dict[str, str] = {}
+        roots: dict[str, str] = {}
+        for given in dict.fromkeys(given for inputs in lists for given in inputs if is_address(given)):
+            local = os.path.join(folder, str(len(there)))
+            there[given], root, base = _fetched(given, local, executor)
+            roots[root] = base
+        try:
+            yield [[there.get(given, given) for given in inputs] for inputs in lists]
+        except CrateError as error:
+            told = error.sentence.marked
+            for root, base in roots.items():
+                told = told.replace(root, base)
+            raise type(error)(told) from None
+
+
+def _fetched(given: str, local: str, executor: Executor) -> tuple[str, str, str]:
+    """The path of what was fetched; the folder that names begin below, and its address."""
+    try:
+        address = _looked_up(given)
+        root = Path(local, address.base.rstrip("/").rpartition("/")[2] or "frames")
+        fetch = _Fetch(address, root)
+        for _ in executor.map(fetch, address.files):
+            pass
+    except (CrateError, MemoryError):
+        raise
+    except Exception as error:  # of whichever system, network or package
+        said = " ".join(str(error).split())[:160] or type(error).__name__
+        raise InputError(f"{shown(given)} cannot be read: {said}") from None
+    base = given[: given.index("://") + 3] + address.base
+    tail = given.removeprefix(base).lstrip("/") if given.startswith(base) else ""
+    return os.path.join(str(root), tail) if tail else str(root), str(root), base.rstrip("/")
+
+
+def _looked_up(given: str) -> Address:
+    if "::" in given:
+        raise UsageError(f"{shown(given)} is an address within another; name the files themselves")
+    try:
+        from fsspec.core import url_to_fs
+    except ImportError:
+        raise UsageError(
+            f"{shown(given)} is an address, which needs fsspec: pip install 'agile-crate[cluster]'"
+        ) from None
+    system, path = url_to_fs(given)
+    path = path.rstrip("/")
+    if glob.has_magic(path) and not system.exists(path):
+        base = path
+        while glob.has_magic(base):
+            base = base.rpartition("/")[0]
+        found = [name for match in system.glob(path) for name in _below(system, match)]
+    elif system.isdir(path):
+        base, found = path, list(_below(system, path))
+    elif system.exists(path):
+        base, found = path.rpartition("/")[0], [path]
+    else:
+        raise InputError(f"{shown(given)} is not there; check the address")
+    files = [name for name in dict.fromkeys(found) if is_picture_name(name)]
+    if not files:
+        raise InputError(f"{shown(given)} has no pictures; check the address")
+    if len(files) > MOST_FILES:
+        raise InputError(f"{shown(given)} has more than {counted(MOST_FILES, 'file')}; name a part of it")
+    return Address(given, system, base, files)
+
+
+def _below(system: Any, path: str) -> Iterator[str]:
+    if system.isdir(path):
+        yield from system.find(path)
+    else:
+        yield path
+
+
+class _Fetch:
+    """Fetches one file of an address into a folder."""
+
+    def __init__(self, address: Address, root: Path) -> None:
+        self._address, self._root = address, root
+
+    def __call__(self, name: str) -> None:
+        given, system, base, _ = self._address
+        inside = name.removeprefix(base).lstrip("/")
+        if not name.startswith(base) or leads_out(inside):
+            raise InputError(f"{shown(given)} has a file that leads out of it: {shown(name)}; it is not fetched")
+        with system.open(name, "rb") as stream:
+            data = stream.read(LARGEST_FILE + 1)
+        if len(data) > LARGEST_FILE:
+            raise InputError(f"{shown(name)} is larger than {bytes_shown(LARGEST_FILE)}")
+        path = self._root / inside
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(data)

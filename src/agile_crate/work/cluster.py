@@ -1,0 +1,193 @@
+"""Tasks on other machines, by Dask's scheduler and workers (the `distributed` library, in the extra `cluster`).
+
+A task whose worker dies, or is silent while others are heard, goes to another one; results come back to the one who
+asked, and nothing is put in place by a worker.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import logging
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from concurrent.futures import BrokenExecutor, Executor, Future
+from typing import Any, NamedTuple, TypeVar
+
+from ..core.errors import InputError, UsageError
+from ..core.sentence import setting
+from ..core.text import few, shown
+from .jobs import Lost
+from .room import machine_memory
+
+A = TypeVar("A")
+T = TypeVar("T")
+
+CONNECTS_IN = 10
+"""Seconds."""
+
+LOOKS_EVERY, SILENT_AFTER = 2, 30
+"""Seconds: how often silence is looked for, and how long a worker may be silent while others are heard."""
+
+AHEAD = 2
+"""Tasks for each worker that are under way at a time, so that none waits for the next one."""
+
+
+class Cluster:
+    """A scheduler that is connected, and its workers. Made by `connected`."""
+
+    def __init__(self, client: Any, address: str) -> None:
+        self._client = client
+        self.address = address
+
+    @property
+    def workers(self) -> dict[str, Any]:
+        """What the scheduler knows of each worker, by its address."""
+        found: dict[str, Any] = self._client.scheduler_info(n_workers=-1)["workers"]
+        return found
+
+    @property
+    def executor(self) -> Executor:
+        """The workers as an executor of the standard library."""
+        return _Far(self._client.get_executor(pure=False))
+
+    def refuse_others(self, wanted: Mapping[str, str], what_is_there: Callable[[], Mapping[str, str]]) -> None:
+        """Raises InputError if a worker has other versions than those `wanted`, by the names of packages."""
+        told = self._client.run(what_is_there, on_error="return")
+        if not told:
+            raise InputError(
+                f"the scheduler at {self.address} has no workers; start one with 'dask worker {self.address}'"
+            )
+        for worker, there in sorted(told.items()):
+            if not isinstance(there, Mapping):
+                raise InputError(f"the worker {worker} cannot be asked what it runs: {_short(there)}")
+            odd = [f"{name} {there.get(name) or '(none)'}" for name in wanted if there.get(name) != wanted[name]]
+            if odd:
+                here = few(f"{name} {wanted[name]}" for name in wanted if there.get(name) != wanted[name])
+                raise InputError(
+                    f"the worker {worker} has {few(odd)}, and here it is {here}; install the same on both, so that "
+                    "the files are the same"
+                )
+
+    def each(self, work: Callable[[A], T], tasks: Iterable[tuple[int, A]]) -> Iterator[tuple[int, T | Lost]]:
+        """What `work` made of each task, as it comes, with the task's number. Tasks are taken as workers become free;
+        leaving early gives the others up."""
+        from distributed import KilledWorker, wait
+
+        coming = iter(tasks)
+        under_way: dict[Any, tuple[int, A]] = {}
+        try:
+            while True:
+                room = AHEAD * max(1, len(self.workers))
+                while len(under_way) < room and (numbered := next(coming, None)) is not None:
+                    under_way[self._client.submit(work, numbered[1], pure=False)] = numbered
+                if not under_way:
+                    return
+                try:
+                    done = wait(list(under_way), LOOKS_EVERY, "FIRST_COMPLETED").done
+                except TimeoutError:
+                    self._leave_the_silent(under_way, work)
+                    continue
+                for future in done:
+                    number, _ = under_way.pop(future)
+                    try:
+                        yield number, future.result()
+                    except KilledWorker:
+                        yield number, Lost()
+                    finally:
+                        future.release()
+        finally:
+            for future in under_way:
+                with contextlib.suppress(Exception):
+                    future.cancel(force=True)
+
+    def _leave_the_silent(self, under_way: dict[Any, tuple[int, A]], work: Callable[[A], T]) -> None:
+        """Gives what silent workers should do to others."""
+        workers = self.workers
+        if not workers:
+            raise InputError(f"the scheduler at {self.address} has lost all its workers; start one, and build again")
+        heard = {worker: float(told.get("last_seen") or 0) for worker, told in workers.items()}
+        silent = {worker for worker, last in heard.items() if max(heard.values()) - last > SILENT_AFTER}
+        stuck = {key for worker in silent for key in self._client.processing().get(worker, ())}
+        for future in [future for future in under_way if future.key in stuck]:
+            number, task = under_way.pop(future)
+            with contextlib.suppress(Exception):
+                future.cancel(force=True)
+            others = sorted(set(workers) - silent)
+            again = self._client.submit(work, task, pure=False, workers=others, allow_other_workers=False)
+            under_way[again] = number, task
+
+
+@contextlib.contextmanager
+def connected(address: str) -> Iterator[Cluster]:
+    """The cluster at a scheduler's address. Raises UsageError and InputError."""
+    try:
+        from distributed import Client, __version__
+    except ImportError:
+        raise UsageError(
+            f"{setting('cluster')} needs the engine that runs it: pip install 'agile-crate[cluster]'"
+        ) from None
+    logging.getLogger("distributed").setLevel(logging.CRITICAL + 1)  # what matters we say ourselves
+    try:
+        client = Client(address, timeout=CONNECTS_IN)
+    except Exception as error:  # whatever answers there, or does not
+        raise InputError(
+            f"no scheduler answers at {shown(address)}: {_short(error)}; check host and port, and that it runs"
+        ) from None
+    try:
+        scheduler = client.get_versions()["scheduler"]["packages"]["distributed"]
+        if scheduler != __version__:
+            raise InputError(
+                f"the scheduler at {shown(address)} runs distributed {scheduler}, and here it is {__version__}; "
+                "install the same on both"
+            )
+        yield Cluster(client, address)
+    finally:
+        with contextlib.suppress(Exception):
+            client.close(timeout=2)
+
+
+class Worker(NamedTuple):
+    """The worker that something runs on: its threads, its bytes of memory, and its folder, which is emptied when it is
+    started again, however it ended."""
+
+    address: str
+    threads: int
+    memory: int
+    folder: str
+
+
+def this_worker() -> Worker:
+    """The worker that this runs on."""
+    from distributed import get_worker
+
+    worker = get_worker()
+    memory = worker.memory_manager.memory_limit or machine_memory()
+    return Worker(worker.address, worker.state.nthreads, memory, worker.local_directory)
+
+
+class _Far(Executor):
+    """A client's executor whose lost tasks are told as those of any broken one."""
+
+    def __init__(self, inner: Executor) -> None:
+        self._inner = inner
+
+    def submit(self, fn: Callable[..., T], /, *args: Any, **kwargs: Any) -> Future[T]:
+        from distributed import KilledWorker
+
+        result: Future[T] = Future()
+
+        def arrived(inner: Future[T]) -> None:
+            if not result.set_running_or_notify_cancel():
+                return
+            try:
+                result.set_result(inner.result())
+            except KilledWorker as error:
+                result.set_exception(BrokenExecutor(str(error)))
+            except BaseException as error:
+                result.set_exception(error)
+
+        self._inner.submit(fn, *args, **kwargs).add_done_callback(arrived)
+        return result
+
+
+def _short(error: object) -> str:
+    return " ".join(str(error).split())[:160] or type(error).__name__

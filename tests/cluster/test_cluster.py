@@ -1,0 +1,230 @@
+"""Crates that are built elsewhere are the same, whatever becomes of a worker; and what does not fit is told."""
+
+from __future__ import annotations
+
+import functools
+import http.server
+import json
+import os
+import shutil
+import signal
+import threading
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from agile_crate.core.errors import CrateError, InputError
+from agile_crate.jobs import on_cluster
+from agile_crate.jobs.crate_file import read_crate_file
+from agile_crate.jobs.on_cluster import build_on_cluster
+from agile_crate.jobs.order import Way
+from agile_crate.jobs.pack import Packed
+from agile_crate.jobs.unchanged import Unchanged
+from agile_crate.work import cluster
+from agile_crate.work.cluster import connected
+from agile_crate.work.jobs import Lost
+
+from .conftest import Machines, files_of, until
+
+Run = Callable[..., Any]
+
+
+def call(run: Run, project: Path, *words: object, exit: int = 0) -> Any:
+    done = run("pack", *words, cwd=project)
+    assert done.returncode == exit, done.stderr
+    return done
+
+
+@pytest.fixture
+def alone(project: Path, run: Run) -> dict[str, bytes]:
+    """What the program writes without a cluster; the folder is as before."""
+    call(run, project, "all.crate.toml", "-q")
+    found = files_of(project / "out")
+    shutil.rmtree(project / "out")
+    return found
+
+
+@pytest.mark.parametrize("more", [[], ["--send-inputs"]], ids=["seen by workers", "sent"])
+def test_the_same_files_as_alone(
+    machines: Machines, project: Path, run: Run, alone: dict[str, bytes], more: list[str]
+) -> None:
+    done = call(run, project, "all.crate.toml", "--cluster", machines.address, *more, "--json")
+    assert done.stderr == ""
+    assert files_of(project / "out") == alone
+    said = json.loads(done.stdout)
+    assert [crate["crate"] for crate in said["crates"]] == ["otter", "gull", "few", "still", "again"]
+    assert said["crates"][0]["files"][0] == str(project / "out" / "otter.png")
+    assert said["crates"][1]["frames"] == 6
+    assert said["errors"] == []
+    again = call(run, project, "all.crate.toml", "--cluster", machines.address, *more)
+    assert again.stdout.count("nothing to do") == 5
+    (project / "out" / "gull.png").write_bytes(b"mine")
+    refused = call(run, project, "all.crate.toml", "--cluster", machines.address, *more, exit=5)
+    assert "gull.png was changed since the last build" in refused.stderr
+    assert (project / "out" / "gull.png").read_bytes() == b"mine"
+
+
+def test_errors_are_collected_and_the_others_built(machines: Machines, project: Path, run: Run) -> None:
+    text = (project / "all.crate.toml").read_text()
+    (project / "all.crate.toml").write_text(text.replace('"frames/gu*"', '"frames/heron"'))
+    (project / "frames" / "gull" / "3.png").write_bytes(b"no picture")
+    done = call(run, project, "all.crate.toml", "--cluster", machines.address, "-q", exit=3)
+    first, second = done.stderr.splitlines()
+    assert "crate 'gull'" in first
+    assert f"{project}/frames/heron is not there; check the path (so says the worker tcp://127.0.0.1:" in first
+    assert "3.png is not a picture in any format" in second
+    assert sorted(path.stem for path in (project / "out").glob("*.json")) == ["again", "otter", "otter@50", "still"]
+    sent = call(run, project, "all.crate.toml", "--cluster", machines.address, "--send-inputs", "-q", exit=3)
+    assert "frames/heron is not there; check the path\n" in sent.stderr
+    assert f"{project}/frames/gull/3.png is not a picture" in sent.stderr  # no path of the worker's
+
+
+def test_the_frames_of_a_large_crate_are_read_by_all(
+    machines: Machines, project: Path, alone: dict[str, bytes], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(on_cluster, "LARGE", 1)
+    monkeypatch.setattr(on_cluster, "build_far", None)
+    monkeypatch.chdir(project)
+    far: list[object] = []
+    submit = cluster._Far.submit
+    monkeypatch.setattr(cluster._Far, "submit", lambda self, *task: far.append(task) or submit(self, *task))
+    assert all(isinstance(one, Packed) for one in built(machines.address, project))
+    assert len(far) >= 5
+    unlike = [name for name, data in files_of(project / "out").items() if alone[name] != data]
+    assert unlike == []
+
+
+def built(
+    address: str, project: Path, send: bool = False, again: bool = False
+) -> list[Packed | Unchanged | CrateError]:
+    from agile_crate import GENERATOR
+
+    orders = read_crate_file(str(project / "all.crate.toml")).orders
+    return list(build_on_cluster(address, orders, Way(GENERATOR, again=again), send))
+
+
+def test_a_worker_that_is_killed_in_the_middle_costs_nothing(
+    machines: Machines, project: Path, alone: dict[str, bytes], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.chdir(project)
+    victim = machines.worker()
+    ended: list[int] = []
+
+    def then_kill(order: Any, way: Way, build: Any) -> Any:
+        if not ended:
+            victim.kill()
+            ended.append(victim.wait())
+        return in_place(order, way, build)
+
+    in_place = on_cluster._in_place
+    monkeypatch.setattr(on_cluster, "_in_place", then_kill)
+    assert [type(one) for one in built(machines.address, project)] == [Packed] * 5
+    assert ended == [-signal.SIGKILL]
+    assert files_of(project / "out") == alone
+
+
+def waits(path: str) -> str:
+    """A task that ends when a file is there."""
+    until(Path(path).exists)
+    return path
+
+
+def test_a_worker_that_hangs_is_left_to_itself(
+    machines: Machines, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(cluster, "SILENT_AFTER", 2)
+    victim = machines.worker()
+    path = tmp_path / "go"
+    with connected(machines.address) as found:
+        results = found.each(waits, ((number, str(path)) for number in range(6)))
+        stop = threading.Timer(1, lambda: (os.kill(victim.pid, signal.SIGSTOP), path.touch()))
+        stop.start()
+        assert sorted(results) == [(number, str(path)) for number in range(6)]
+    victim.kill()
+    victim.wait()
+    with connected(machines.address) as found:
+        until(lambda: len(found.workers) == 2, 90)
+
+
+def dies(_: int) -> None:
+    os.kill(os.getpid(), signal.SIGKILL)
+
+
+def test_what_ends_its_workers_is_given_up(tmp_path: Path) -> None:
+    machines = Machines(tmp_path)
+    try:
+        with connected(machines.address) as found:
+            with pytest.raises(InputError, match=r"has no workers; start one with 'dask worker tcp://127.0.0.1:"):
+                found.refuse_others({}, dict)
+            machines.worker(), machines.worker()
+            ((number, lost),) = found.each(dies, iter([(7, 0)]))
+        assert (number, type(lost)) == (7, Lost)
+        assert "the worker that built it was ended from outside" in str(on_cluster.lost("worker"))
+    finally:
+        machines.end()
+
+
+def test_another_version_is_told(machines: Machines, project: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    there = on_cluster.versions()
+    monkeypatch.setattr(on_cluster, "versions", lambda: there | {"pillow": "9.9"})
+    with pytest.raises(
+        InputError, match=rf"worker tcp:.* has pillow {there['pillow']}, and here it is pillow 9.9; ins"
+    ):
+        built(machines.address, project)
+    assert not (project / "out").exists()
+
+
+@pytest.mark.parametrize("who", ["nobody", "another"])
+def test_where_no_scheduler_answers(project: Path, who: str, monkeypatch: pytest.MonkeyPatch, files: str) -> None:
+    monkeypatch.setattr(cluster, "CONNECTS_IN", 1)
+    port = "9" if who == "nobody" else files.rpartition(":")[2]
+    with pytest.raises(InputError, match=rf"no scheduler answers at tcp://127.0.0.1:{port}: .*; check host and port"):
+        built(f"tcp://127.0.0.1:{port}", project)
+    with pytest.raises(InputError, match="no scheduler answers at over there"):
+        built("over there", project)
+
+
+@pytest.fixture
+def files(project: Path) -> Iterator[str]:
+    """The project, served over HTTP; the address."""
+    with http.server.ThreadingHTTPServer(("127.0.0.1", 0), Quiet.of(project)) as server:
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        yield f"http://127.0.0.1:{server.server_port}"
+        server.shutdown()
+
+
+class Quiet(http.server.SimpleHTTPRequestHandler):
+    """A server that does not tell of what it does."""
+
+    @classmethod
+    def of(cls, folder: Path) -> Any:
+        return functools.partial(cls, directory=str(folder))
+
+    def log_message(self, *_: object) -> None:
+        pass
+
+
+def test_frames_come_from_addresses_as_well(
+    machines: Machines, project: Path, run: Run, alone: dict[str, bytes], files: str
+) -> None:
+    text = (project / "all.crate.toml").read_text()
+    text = text.replace('["frames/gu*"]', f'["{files}/frames/gull"]').replace(
+        'from = ["frames/otter"]\nout = "out/again"', f'from = ["{files}/frames/otter/"]\nout = "out/again"'
+    )
+    (project / "all.crate.toml").write_text(text)
+    call(run, project, "all.crate.toml", "-q")
+    assert files_of(project / "out") == alone
+    shutil.rmtree(project / "out")
+    call(run, project, "all.crate.toml", "-q", "--cluster", machines.address)
+    assert files_of(project / "out") == alone
+
+
+def test_words_that_make_no_sense(project: Path, run: Run) -> None:
+    for words, told in (
+        (["frames/otter", "--out", "o", "--cluster", "tcp://h:1"], "--cluster is for the crates of a crate file"),
+        (["all.crate.toml", "--send-inputs"], "--send-inputs is for a cluster's workers; say which with --cluster"),
+        (["all.crate.toml", "--cluster", "tcp://h:1", "--jobs", "2"], "leave one of them out"),
+    ):
+        assert told in call(run, project, *words, exit=2).stderr
