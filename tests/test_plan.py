@@ -66,7 +66,7 @@ ONLY_IN = {
     "jinja2": {"exports", "views"}, "markupsafe": {"views"}, "matplotlib": {"views"},
     "defusedxml": {"format", "sources"}, "scipy": {"core"},
     "numpy": {"stops", "views", "sources", "exports", "jobs", "work", "core"}, "subprocess": {"exports"},
-    "mypy_extensions": {"core"}, "sqlite3": {"store"}, "platformdirs": {"store"}, "tomlkit": {"settings"}, "time": {"cli"}, "watchdog": {"sources"}, "pyspng": {"sources"}, "http": {"live"}, "socket": set[str](), "secrets": {"live"},
+    "mypy_extensions": {"core"}, "sqlite3": {"store"}, "platformdirs": {"store"}, "tomlkit": {"settings"}, "time": {"cli"}, "watchdog": {"sources"}, "pyspng": {"sources"}, "http": {"live"}, "socket": {"work"}, "secrets": {"live"},
     "hmac": {"live"}, "datetime": set[str](),
 }  # fmt: skip
 """Modules of others, and the floors on which they may be imported. What is not named here must be the standard library."""

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import logging
+import socket
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from concurrent.futures import BrokenExecutor, Executor, Future
 from typing import Any, NamedTuple, TypeVar
@@ -26,6 +27,9 @@ CONNECTS_IN = 10
 
 LOOKS_EVERY, SILENT_AFTER = 2, 30
 """Seconds: how often silence is looked for, and how long a worker may be silent while others are heard."""
+
+LONGEST_GREETING = 1 << 20
+"""Bytes."""
 
 AHEAD = 2
 """Tasks for each worker that are under way at a time, so that none waits for the next one."""
@@ -125,13 +129,12 @@ def connected(address: str) -> Iterator[Cluster]:
         raise UsageError(
             f"{setting('cluster')} needs the engine that runs it: pip install 'agile-crate[cluster]'"
         ) from None
+    _refuse_others_than_schedulers(address)
     logging.getLogger("distributed").setLevel(logging.CRITICAL + 1)  # what matters we say ourselves
     try:
         client = Client(address, timeout=CONNECTS_IN)
     except Exception as error:  # whatever answers there, or does not
-        raise InputError(
-            f"no scheduler answers at {shown(address)}: {_short(error)}; check host and port, and that it runs"
-        ) from None
+        raise _no_scheduler(address, error) from None
     try:
         scheduler = client.get_versions()["scheduler"]["packages"]["distributed"]
         if scheduler != __version__:
@@ -143,6 +146,27 @@ def connected(address: str) -> Iterator[Cluster]:
     finally:
         with contextlib.suppress(Exception):
             client.close(timeout=2)
+
+
+def _refuse_others_than_schedulers(address: str) -> None:
+    """Raises InputError where something answers that is no scheduler: the library takes what another kind of server
+    says for a very long message, and waits for its end. A scheduler speaks first, and begins with a small number."""
+    scheme, _, rest = address.rpartition("://")
+    host, _, port = rest.rpartition(":")
+    if scheme not in ("", "tcp") or not (host and port.isascii() and port.isdigit()):
+        return  # the library says what is wrong, and others are encrypted
+    try:
+        with socket.create_connection((host.strip("[]"), int(port)), CONNECTS_IN) as there:
+            there.settimeout(CONNECTS_IN)
+            said = there.recv(8, socket.MSG_WAITALL)
+    except (OSError, OverflowError) as error:
+        raise _no_scheduler(address, error) from None
+    if len(said) < 8 or int.from_bytes(said, "little") >= LONGEST_GREETING:
+        raise _no_scheduler(address, "something else does")
+
+
+def _no_scheduler(address: str, why: object) -> InputError:
+    return InputError(f"no scheduler answers at {shown(address)}: {_short(why)}; check host and port, and that it runs")
 
 
 class Worker(NamedTuple):
