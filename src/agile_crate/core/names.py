@@ -11,7 +11,7 @@ from collections.abc import Iterable, Sequence
 from functools import lru_cache
 
 _CHUNKS = re.compile(r"([0-9]+)")
-_ADDRESS = re.compile(r"[A-Za-z][A-Za-z0-9+.-]+://")
+_ADDRESS = re.compile(r"[A-Za-z][A-Za-z0-9+.:-]+://")
 _DIGITS = "0123456789"
 _SEPARATORS = " \t\n_.-"
 

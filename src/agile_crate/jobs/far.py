@@ -6,9 +6,9 @@ import importlib.metadata
 import os
 import tempfile
 import threading
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import replace
-from pathlib import Path
+from functools import partial
 from typing import NamedTuple
 
 from ..core.errors import CrateError, InputError, reason
@@ -19,6 +19,7 @@ from ..format.files import LARGEST_OUTPUT
 from ..format.regular import read_regular
 from ..settings.crate_file import Order
 from ..settings.given import settings_from
+from ..sources.fetch import below, lay_down
 from ..sources.find import LARGEST_FILE, find
 from ..store.cache import opened
 from ..work.crew import crew
@@ -129,8 +130,8 @@ def build_far(task: FarTask) -> FarBuild | CrateError:
         try:
             order = task.order
             if task.sent is not None:
-                _unpack(task.sent, root)
-                order = _moved(order, lambda path: root + _below_root(path))
+                lay_down(task.sent, root)
+                order = _moved(order, partial(below, root))
             out = os.path.join(folder, "built", os.path.basename(task.order.out))
             settings = settings_from(order.given)
             with crew(worker.threads, worker.memory // SHARE) as executor, opened() as cache:
@@ -145,17 +146,3 @@ def build_far(task: FarTask) -> FarBuild | CrateError:
             return type(error)(told)
         except MemoryError:
             return InputError(f"its frames do not fit into the memory of the worker {worker.address}")
-
-
-def _below_root(path: str) -> str:
-    """An absolute path as one below a folder; a drive's letter is a folder there."""
-    return os.sep + path.replace(":", "").lstrip("/\\")
-
-
-def _unpack(sent: Iterable[Sent], root: str) -> None:
-    for path, data in sent:
-        there = Path(root + _below_root(path))
-        if ".." in there.parts:
-            raise InputError(f"{shown(path)} leads out of its folder; it is not taken")
-        there.parent.mkdir(parents=True, exist_ok=True)
-        there.write_bytes(data)

@@ -9,7 +9,7 @@ import contextlib
 import glob
 import os
 import tempfile
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from concurrent.futures import Executor
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -23,11 +23,13 @@ MOST_FILES = 1_000_000
 
 
 class Address(NamedTuple):
-    """An address, and what is fetched from it: the folder below which names begin there, and the files."""
+    """An address, and what is fetched from it: the folder below which names begin there, what is said behind it, and
+    the files."""
 
     given: str
     system: Any
     base: str
+    tail: str
     files: Sequence[str]
 
 
@@ -63,9 +65,8 @@ def _fetched(given: str, local: str, executor: Executor) -> tuple[str, str, str]
     except Exception as error:  # of whichever system, network or package
         said = " ".join(str(error).split())[:160] or type(error).__name__
         raise InputError(f"{shown(given)} cannot be read: {said}") from None
-    base = given[: given.index("://") + 3] + address.base
-    tail = given.removeprefix(base).lstrip("/") if given.startswith(base) else ""
-    return os.path.join(str(root), tail) if tail else str(root), str(root), base.rstrip("/")
+    base = given.rstrip("/").removesuffix(address.tail).rstrip("/")
+    return os.path.join(str(root), address.tail).rstrip(os.sep), str(root), base
 
 
 def _looked_up(given: str) -> Address:
@@ -95,7 +96,7 @@ def _looked_up(given: str) -> Address:
         raise InputError(f"{shown(given)} has no pictures; check the address")
     if len(files) > MOST_FILES:
         raise InputError(f"{shown(given)} has more than {counted(MOST_FILES, 'file')}; name a part of it")
-    return Address(given, system, base, files)
+    return Address(given, system, base, path.removeprefix(base).lstrip("/"), files)
 
 
 def _below(system: Any, path: str) -> Iterator[str]:
@@ -112,7 +113,7 @@ class _Fetch:
         self._address, self._root = address, root
 
     def __call__(self, name: str) -> None:
-        given, system, base, _ = self._address
+        given, system, base, _, _ = self._address
         inside = name.removeprefix(base).lstrip("/")
         if not name.startswith(base) or leads_out(inside):
             raise InputError(f"{shown(given)} has a file that leads out of it: {shown(name)}; it is not fetched")
@@ -123,3 +124,19 @@ class _Fetch:
         path = self._root / inside
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(data)
+
+
+def lay_down(files: Iterable[tuple[str, bytes]], root: str) -> None:
+    """Files by their absolute paths, written in the same places below a folder. Raises InputError for a path that leads
+    out of it."""
+    for path, data in files:
+        there = Path(below(root, path))
+        if ".." in there.parts:
+            raise InputError(f"{shown(path)} leads out of its folder; it is not taken")
+        there.parent.mkdir(parents=True, exist_ok=True)
+        there.write_bytes(data)
+
+
+def below(root: str, path: str) -> str:
+    """An absolute path as one below a folder; a drive's letter is a folder there."""
+    return os.path.join(root, path.replace(":", "").lstrip("/\\"))

@@ -1,0 +1,113 @@
+"""Several crates at a time: the same files, every error told, and nothing left when it is interrupted."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import subprocess
+import threading
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+import agile_crate
+from conftest import PROGRAM, art, save
+
+
+@pytest.fixture
+def project(tmp_path: Path) -> Path:
+    """Four crates; the third has a frame that is none."""
+    text = ""
+    for name in ("otter", "gull", "buoy", "parcel"):
+        for number in range(5):
+            save(tmp_path / "frames" / name / f"{number}.png", art(60, 40 + number, len(name) + number))
+        text += f'[crate.{name}]\nfrom = ["frames/{name}"]\nout = "out/{name}"\nlayout = "tight"\n'
+    (tmp_path / "all.crate.toml").write_text(text)
+    return tmp_path
+
+
+def written(project: Path) -> dict[str, bytes]:
+    return {path.name: path.read_bytes() for path in sorted((project / "out").iterdir())}
+
+
+def test_the_same_files_whatever_the_number(run: Any, project: Path) -> None:
+    said = {}
+    found = []
+    for jobs in (1, 2, 9):
+        done = run("pack", "all.crate.toml", "--jobs", jobs, "--again", "--json", "--force", "--memory", "90KB")
+        assert (done.returncode, done.stderr) == (0, "")
+        said[jobs] = json.loads(done.stdout)
+        found.append(written(project))
+    assert found[0] == found[1] == found[2]
+    assert [crate["crate"] for crate in said[2]["crates"]] == ["otter", "gull", "buoy", "parcel"]
+    for crate in (crate for one in said.values() for crate in one["crates"]):
+        crate["kept"] = []  # the first time, none was there
+    assert said[1] == said[2] == said[9]
+    assert run("pack", "all.crate.toml", "--jobs", 2).stdout.count("nothing to do, 5 frames and 2 files") == 4
+
+
+def test_errors_are_told_and_the_others_built(run: Any, project: Path) -> None:
+    (project / "frames" / "gull" / "3.png").write_bytes(b"no picture")
+    text = (project / "all.crate.toml").read_text()
+    (project / "all.crate.toml").write_text(text.replace("frames/buoy", "frames/bell"))
+    done = run("pack", "all.crate.toml", "--jobs", 2)
+    assert done.returncode == 3
+    first, second = done.stderr.splitlines()
+    assert "all.crate.toml, crate 'gull': frames/gull/3.png is not a picture in any format" in first
+    assert "all.crate.toml, crate 'buoy': frames/bell is not there; check the path" in second
+    assert sorted(written(project)) == ["otter.json", "otter.png", "parcel.json", "parcel.png"]
+    assert "otter (all.crate.toml)" in done.stdout
+
+
+def test_scripts_can_ask_for_it_too(project: Path) -> None:
+    done = agile_crate.build(project / "all.crate.toml", ["gull", "buoy"], jobs=2)
+    assert {name: len(packed.crate.frames) for name, packed in done.items() if packed} == {"gull": 5, "buoy": 5}
+    assert agile_crate.build(project / "all.crate.toml", "gull", jobs=2) == {"gull": None}
+
+
+@pytest.mark.parametrize("words", ["frames --out o --jobs 2 => 2 --jobs is for the crates of a crate file; leave it out",
+    "all.crate.toml --jobs 0 => 2 --jobs: '0' is not a whole number from 1 to 256",
+    "all.crate.toml --memory lots => 2 --memory: 'lots' is not an amount of memory, such as 500MB or 2GB",
+    "frames --out o --trim frame --memory 1KB => 3 frames/buoy/0.png takes 9.4 KB by itself, and --memory leaves 1.0 KB; give more",
+])  # fmt: skip
+def test_what_makes_no_sense_is_told(run: Any, project: Path, words: str) -> None:  # noqa: ARG001
+    line, _, said = words.partition(" => ")
+    done = run("pack", *line.split())
+    assert done.returncode == int(said[0])
+    assert said[2:] in done.stderr
+
+
+@pytest.mark.skipif(not hasattr(os, "killpg"), reason="signals to a group")
+@pytest.mark.parametrize("whom", ["all", "the one who asked", "a builder"])
+def test_ended_in_the_middle(project: Path, whom: str) -> None:
+    """An interruption, or a kill, leaves no half of a crate and no process; and who ends one builder loses nothing."""
+    for number in range(5, 40):
+        save(project / "frames" / "otter" / f"{number}.png", art(400, 300, number))
+    command = [PROGRAM, "pack", "all.crate.toml", "--jobs", "2", "--again"]
+    running = subprocess.Popen(
+        command, cwd=project, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, start_new_session=True
+    )
+    children = Path(f"/proc/{running.pid}/task/{running.pid}/children")
+    waiting = threading.Event()
+    while not (builders := children.read_text().split()) or not (project / "out").exists():
+        waiting.wait(0.01)
+    if whom == "all":
+        os.killpg(running.pid, signal.SIGINT)
+    else:
+        os.kill(running.pid if whom == "the one who asked" else int(builders[0]), signal.SIGKILL)
+    _, err = running.communicate(timeout=60)
+    while any(Path(f"/proc/{pid}/cmdline").exists() for pid in builders):
+        waiting.wait(0.05)
+    names = {path.name for path in (project / "out").iterdir()} if (project / "out").exists() else set()
+    if whom == "a builder":
+        assert (running.returncode, err) == (0, "")
+        assert len(names) == 8
+        return
+    assert running.returncode == (130 if whom == "all" else -signal.SIGKILL)
+    assert err == ("agile-crate: error: interrupted; no file was left half-written\n" if whom == "all" else "")
+    assert {Path(name).stem for name in names if name.endswith(".png")} == {
+        Path(name).stem for name in names if name.endswith(".json")
+    }
+    assert not [name for name in names if name.startswith(".")]

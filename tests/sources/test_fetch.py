@@ -1,0 +1,117 @@
+"""Frames from addresses: the same crate as from a folder, and nothing that a server says is believed."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import fsspec
+import pytest
+
+from agile_crate.core.errors import InputError, UsageError
+from agile_crate.jobs.pack import pack
+from agile_crate.settings.given import settings_from
+from agile_crate.sources import fetch
+from agile_crate.work.crew import Crew, crew
+from conftest import art, save
+
+
+@pytest.fixture
+def there(tmp_path: Path) -> Iterator[Any]:
+    """A folder of frames, in memory and on disk."""
+    system = fsspec.filesystem("memory")
+    for name in ("otter/swim_1", "otter/swim_2", "otter/deep/0003", "buoy"):
+        path = save(tmp_path / "frames" / f"{name}.png", art(20, 10, len(name)))
+        system.pipe(f"/frames/{name}.png", path.read_bytes())
+    system.pipe("/frames/otter/notes.txt", b"not a picture")
+    yield system
+    system.rm("/frames", recursive=True)
+
+
+@pytest.fixture
+def executor() -> Iterator[Crew]:
+    with crew(2) as made:
+        yield made
+
+
+@pytest.mark.parametrize("inputs", [["frames"], ["frames/otter"], ["frames/otter/", "frames/buoy.png"], ["frames/ott*"],
+    ["frames/otter/deep/0003.png"], ["frames/*/swim_*"]], ids=str)  # fmt: skip
+def test_an_address_stands_for_what_lies_there(
+    there: Any, executor: Crew, inputs: list[str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.chdir(tmp_path)
+    pack(inputs, "a/otter", settings_from({}), executor)
+    pack([f"memory://{given}" for given in inputs], "b/otter", settings_from({}), executor)
+    one, other = ({path.name: path.read_bytes() for path in Path(folder).iterdir()} for folder in "ab")
+    assert one == other
+    assert there.exists("/frames/buoy.png")
+
+
+@pytest.mark.parametrize(
+    ("given", "error", "told"),
+    [
+        ("memory://nothing", InputError, "memory://nothing is not there; check the address"),
+        ("memory://frames/nothing*", InputError, "memory://frames/nothing* has no pictures; check the address"),
+        ("nosuch://frames", InputError, "nosuch://frames cannot be read: Protocol not known: nosuch"),
+        (
+            "zip::memory://a.zip",
+            UsageError,
+            "zip::memory://a.zip is an address within another; name the files themselves",
+        ),
+        ("http://127.0.0.1:9/frames", InputError, "http://127.0.0.1:9/frames cannot be read: "),
+        ("memory://bad", InputError, "memory://bad/a.png is not a picture in any format that can be read"),
+    ],
+)
+def test_what_cannot_be_fetched_is_told(
+    there: Any, executor: Crew, given: str, error: type[Exception], told: str, tmp_path: Path
+) -> None:
+    there.pipe("/bad/a.png", b"text")
+    with pytest.raises(error) as caught:
+        pack([given], str(tmp_path / "out" / "otter"), settings_from({}), executor)
+    assert str(caught.value).startswith(told)
+    assert not (tmp_path / "out").exists()
+
+
+class Liar:
+    """A file system whose listing leads out of the folder, or whose files never end."""
+
+    def __init__(self, names: list[str]) -> None:
+        self.names = names
+
+    def exists(self, _: str) -> bool:
+        return True
+
+    isdir = exists
+
+    def find(self, _: str) -> list[str]:
+        return self.names
+
+    def open(self, *_: str) -> Any:
+        return open("/dev/zero", "rb")  # noqa: SIM115
+
+
+@pytest.mark.parametrize(
+    ("names", "told"),
+    [
+        (
+            ["/frames/../../evil.png"],
+            "memory://frames has a file that leads out of it: /frames/../../evil.png; it is not",
+        ),
+        (["/elsewhere/evil.png"], "memory://frames has a file that leads out of it: /elsewhere/evil.png; it is not"),
+        (["/frames/a.png"], "/frames/a.png is larger than 1.0 KB"),
+        (
+            ["/frames/a.png", "/frames/b.png", "/frames/c.png"],
+            "memory://frames has more than 2 files; name a part of it",
+        ),
+    ],
+)
+def test_what_a_server_says_is_not_believed(
+    names: list[str], told: str, executor: Crew, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("fsspec.core.url_to_fs", lambda _: (Liar(names), "/frames"))
+    monkeypatch.setattr(fetch, "MOST_FILES", 2)
+    monkeypatch.setattr(fetch, "LARGEST_FILE", 1 << 10)
+    with pytest.raises(InputError) as caught:
+        pack(["memory://frames"], str(tmp_path / "out" / "otter"), settings_from({}), executor)
+    assert str(caught.value).startswith(told)
