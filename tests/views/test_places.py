@@ -207,7 +207,7 @@ def test_the_marks_of_a_sheet_are_at_their_pixels() -> None:
         Frame("letter", 0, Box(28, 4, 12, 20), Size(30, 30), Offset(3, 5), Point(8, 12)),
     )
     crate = Crate("c", (Sheet("c.png", Size(60, 40), gap=4, margin=4),), frames, (Animation("swim", (0,), (100,)),))
-    view = draw_sheet_view(crate, 0, sheet, None, times=4)
+    view = draw_sheet_view(crate, 0, lambda _: [sheet], None, times=4)
     pixels = np.asarray(view.image)
     x, y = view.corner
     swim, still = tuple(TONES[0]), (110, 116, 128)

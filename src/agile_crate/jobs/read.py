@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -16,7 +17,7 @@ from ..core.pixels import Pixels
 from ..core.sentence import Sentence
 from ..core.text import few, quoted, shown
 from ..format.files import read_metadata
-from ..sources.sheets import read_sheet
+from ..sources.sheets import read_sheet, sheet_bands
 from .settled import settled
 
 
@@ -46,6 +47,15 @@ class Loaded:
         """A whole sheet in straight alpha; not to be changed."""
         return straight(self.sheets[index]) if self.crate.alpha == "premultiplied" else self.sheets[index]
 
+    def bands(self, index: int, rows: int) -> Iterator[Pixels]:
+        """A sheet in straight alpha, so many rows at a time."""
+        if self.sheets or self.folder is None:
+            sheet = self.sheets[index]
+            found: Iterator[Pixels] = (sheet[start : start + rows] for start in range(0, len(sheet), rows))
+        else:
+            found = sheet_bands(self.folder, self.crate.sheets[index], rows)
+        return map(straight, found) if self.crate.alpha == "premultiplied" else found
+
     def _shown(self, frame: Frame) -> Pixels:
         return as_seen(self.crate, self.sheets[frame.on_sheet], frame)
 
@@ -53,6 +63,11 @@ class Loaded:
 def load(data: str, skin: str = "") -> Loaded:
     """Reads metadata and sheets, those of a skin if one is named. Raises InputError when they are missing, damaged, or
     do not hold together, and UsageError for a skin that there is not."""
+    return looked_at(data, skin, decode=True)
+
+
+def looked_at(data: str, skin: str, decode: bool) -> Loaded:
+    """As `load`; where sheets are not to be decoded, only their sizes and digests are looked at, and there are none."""
     warnings = settled([], [Path(data)])
     crate = read_metadata(data)
     for problem in check_crate(crate):
@@ -61,15 +76,15 @@ def load(data: str, skin: str = "") -> Loaded:
         crate = _in_skin(data, crate, skin)
     sheets: list[Pixels] = []
     for sheet in crate.sheets:
-        found = read_sheet(Path(data).parent, sheet, decode=True)
+        found = read_sheet(Path(data).parent, sheet, decode)
         for problem in found.problems:
             raise InputError(f"{shown(data)}: {problem}")
         if found.remark:
             warnings.append(Sentence(f"{shown(data)}: {found.remark}"))
         if found.changed:
             warnings.append(Sentence(f"{shown(data)}: {found.changed}; its pixels are taken as they are now"))
-        assert found.pixels is not None
-        sheets.append(found.pixels)
+        if found.pixels is not None:
+            sheets.append(found.pixels)
     return Loaded(crate, tuple(sheets), Path(data).parent, tuple(warnings))
 
 

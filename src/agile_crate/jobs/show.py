@@ -6,7 +6,7 @@ import contextlib
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, partial
 from pathlib import Path
 from types import MappingProxyType
 from typing import Literal, NamedTuple
@@ -33,7 +33,7 @@ from ..stops.intake import intake
 from ..views.film import FilmWish, Timing
 from ..work.crew import Crew
 from ..work.progress import Progress, silent
-from .read import Loaded, load
+from .read import Loaded, load, looked_at
 from .settled import settled
 
 Kind = Literal["sheet", "film", "strip", "page", "chart"]
@@ -89,7 +89,7 @@ def show(
     """Draws views of a crate, from the written files alone, and writes them together; or of frames that have not been
     packed, as a grid would hold them. Raises InputError, UsageError, OutputError, FitError."""
     loaded = (
-        load(data[0], wish.skin)
+        looked_at(data[0], wish.skin, decode=wish.kind not in ("sheet", "page"))
         if len(data) == 1 and looks_like_metadata(data[0])
         else _packed_in_memory(data, executor, progress)
     )
@@ -98,7 +98,11 @@ def show(
     path = Path(out)
     makers = {"sheet": _sheets, "chart": _chart, "film": _films, "strip": _films}
     if wish.kind == "page":
-        worn = {name: load(data[0], name) for name in skins_of(loaded.crate)} if loaded.folder and not wish.skin else {}
+        worn = (
+            {name: looked_at(data[0], name, False) for name in skins_of(loaded.crate)}
+            if loaded.folder and not wish.skin
+            else {}
+        )
         views = {path.name: _page_of(loaded, executor, skins=worn)}
     else:
         views = makers[wish.kind](loaded, path, wish, executor)
@@ -180,8 +184,8 @@ def _sheets(loaded: Loaded, path: Path, wish: ShowWish, executor: Crew) -> Views
         def drawn() -> Iterator[bytes]:
             import numpy as np
 
-            sheet = loaded.shown_sheet(index)
-            view = draw_sheet_view(loaded.crate, index, sheet, wish.film.ground, wish.film.zoom)
+            bands = partial(loaded.bands, index)
+            view = draw_sheet_view(loaded.crate, index, bands, wish.film.ground, wish.film.zoom)
             return encode_png(np.asarray(view.image), executor)
 
         return drawn
@@ -205,8 +209,8 @@ def _page_of(
     def images(one: Loaded) -> list[str]:
         if one.folder and one.crate.alpha == "straight":  # the very files that ship
             return [inlined(sheet_bytes(one.folder, sheet)) for sheet in one.crate.sheets]
-        sheets = map(one.shown_sheet, range(len(one.crate.sheets)))
-        return [inlined(b"".join(encode_png(sheet, executor))) for sheet in sheets]
+        sheets = (one.bands(index, sheet.size.h) for index, sheet in enumerate(one.crate.sheets))
+        return [inlined(b"".join(encode_png(whole, executor))) for (whole,) in sheets]
 
     def drawn() -> Iterator[bytes]:
         worn = {name: images(one) for name, one in skins.items()}

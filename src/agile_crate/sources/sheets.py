@@ -19,6 +19,7 @@ from ..format.regular import read_regular
 from ..format.seal import binary_sha256
 from .find import LARGEST_FILE
 from .pictures import LARGEST_SHEET, picture_size, read_still
+from .png_bands import can_be_banded, png_bands
 
 AHEAD = 1
 """Sheets that are read while one is looked at: more would only take memory."""
@@ -60,6 +61,20 @@ def read_sheets(
         for ahead in sheets[index + len(waiting) : index + 1 + AHEAD]:
             waiting.append(executor.submit(read_sheet, folder, ahead, decode or bool(ahead.edge_repeat)))
         yield sheet, waiting.popleft().result()
+
+
+def sheet_bands(folder: Path, sheet: Sheet, rows: int) -> Iterator[Pixels]:
+    """A sheet that has been looked at before, so many rows at a time; if its kind of file allows that, they are decoded
+    as they are asked for. Raises InputError."""
+    data = sheet_bytes(folder, sheet)
+    try:
+        if can_be_banded(data):
+            yield from png_bands(data, rows)
+        else:
+            whole = read_still(data, LARGEST_SHEET)
+            yield from (whole[start : start + rows] for start in range(0, len(whole), rows))
+    except PictureError as error:
+        raise InputError(f"sheet {quoted(sheet.image)} {error}") from None
 
 
 def read_sheet(folder: Path, sheet: Sheet, decode: bool) -> FoundSheet:

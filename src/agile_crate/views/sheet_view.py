@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -57,8 +57,12 @@ class SheetView(NamedTuple):
     labels: tuple[Label, ...]
 
 
-def draw_sheet_view(crate: Crate, index: int, sheet: Pixels, ground: Color | None, times: int = 0) -> SheetView:
-    """The view of one sheet, straight alpha, on a `ground` colour or a checkerboard, `times` as large if given.
+Bands = Callable[[int], Iterable[Pixels]]
+"""A sheet's pixels from top to bottom, straight alpha, so many rows at a time."""
+
+
+def draw_sheet_view(crate: Crate, index: int, bands: Bands, ground: Color | None, times: int = 0) -> SheetView:
+    """The view of one sheet on a `ground` colour or a checkerboard, `times` as large if given.
 
     Boxes are outlined in their animation's colour, trimmed canvases dotted, pivots crossed; margin, gap, cushion and
     repeated edges are shaded. Cost: a few passes over the sheet and the view.
@@ -73,7 +77,7 @@ def draw_sheet_view(crate: Crate, index: int, sheet: Pixels, ground: Color | Non
     width = max(whole.w + LEGEND + 3 * PAD, 2 * PAD + text_size(head, LETTERS).w)
     height = max(HEAD + whole.h + PAD, HEAD + LINE * (len(legend) + 1))
     image = Image.new("RGB", (width, height), tuple(PAPER))
-    view, art = _art(crate, index, sheet, zoom, whole, ground)
+    view, art = _art(crate, index, bands, zoom, whole, ground)
     corner = (PAD, HEAD)
     image.paste(Image.fromarray(view[..., :3]), corner)
     placed = _mark(image, crate, index, zoom, corner, art)
@@ -84,7 +88,7 @@ def draw_sheet_view(crate: Crate, index: int, sheet: Pixels, ground: Color | Non
 
 
 def _art(
-    crate: Crate, index: int, sheet: Pixels, zoom: Zoom, whole: Size, ground: Color | None
+    crate: Crate, index: int, bands: Bands, zoom: Zoom, whole: Size, ground: Color | None
 ) -> tuple[Pixels, np.ndarray]:
     """The sheet on its ground with what is empty shaded, and where it shows something: at the view's scale."""
     view = backdrop(whole, ground)
@@ -92,17 +96,21 @@ def _art(
         x, y, w, h = zoom.box(box)
         part = view[y : y + h, x : x + w, :3]
         part[:] = (part.astype(np.uint16) * 3 + np.array(tone, np.uint16) * 2) // 5
-    pixels = _reduced(sheet, zoom.divided) if zoom.divided > 1 else enlarged(sheet, zoom.times)
+    size = crate.sheets[index].size
+    if zoom.divided > 1:
+        pixels = _reduced(bands, size.w, zoom.divided)
+    else:
+        (sheet,) = bands(size.h)
+        pixels = enlarged(sheet, zoom.times)
     over(view, pixels, 0, 0)
     return view, pixels[..., 3] > 8
 
 
-def _reduced(sheet: Pixels, by: int) -> Pixels:
+def _reduced(bands: Bands, width: int, by: int) -> Pixels:
     """The sheet at 1/`by` of its size, in bands, so that a large one is not held several times over. Colours are
     weighed by alpha; it is only looked at, so 8 bits will do."""
-    rows = by * max(1, BAND // (by * sheet.shape[1]))
-    bands = (Image.fromarray(sheet[start : start + rows]) for start in range(0, len(sheet), rows))
-    return np.concatenate([np.asarray(band.convert("RGBa").reduce(by).convert("RGBA")) for band in bands])
+    pictures = map(Image.fromarray, bands(by * max(1, BAND // (by * width))))
+    return np.concatenate([np.asarray(band.convert("RGBa").reduce(by).convert("RGBA")) for band in pictures])
 
 
 def _shades(crate: Crate, index: int) -> Iterator[tuple[Box, Color]]:
