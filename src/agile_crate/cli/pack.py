@@ -66,7 +66,9 @@ def run(arguments: argparse.Namespace) -> int:
         return run_crates(arguments)
     for name in ("only", "again", "jobs", "cluster", "send_inputs"):
         if getattr(arguments, name):
-            raise UsageError(f"{option_name(name)} is for the crates of a crate file; leave it out, or name one")
+            raise UsageError(
+                f"{option_name(name)} is for the crates of a crate file; leave it out, or name the crate file"
+            )
     if arguments.out is None:
         raise UsageError("say where to with --out, such as --out build/otter")
     settings = chosen_settings(arguments)

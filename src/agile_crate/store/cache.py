@@ -34,6 +34,9 @@ SETTLED = 2_000_000_000
 """Nanoseconds. A file that was changed less than that before its digest was taken may change again without a new time
 (FAT tells even seconds), so its digest is not kept."""
 
+TOGETHER = 1 << 22
+"""Bytes of values that are written at a time."""
+
 WAIT = 2.0
 """Seconds to wait for another build that writes to the store."""
 
@@ -42,6 +45,9 @@ CREATE TABLE IF NOT EXISTS entry (key BLOB PRIMARY KEY, value BLOB, digest BLOB)
 CREATE TABLE IF NOT EXISTS age (key BLOB PRIMARY KEY, size INTEGER, used INTEGER) WITHOUT ROWID;
 CREATE TABLE IF NOT EXISTS state (name TEXT PRIMARY KEY, value INTEGER) WITHOUT ROWID;
 """
+
+Change = tuple[str, list[tuple[Any, ...]]]
+"""A statement, and the values that it is carried out with, one after the other."""
 
 _MARKS = struct.Struct(">5Q")
 """Of a file: device, number, size, and the times of the last change of its contents and of its state."""
@@ -86,10 +92,11 @@ def _connected(folder: Path) -> tuple[sqlite3.Connection | None, int]:
         try:
             folder.mkdir(parents=True, exist_ok=True)
             connection = sqlite3.connect(path, timeout=WAIT, check_same_thread=False)
-            connection.execute("PRAGMA auto_vacuum = INCREMENTAL")
-            connection.execute("PRAGMA journal_mode = WAL")
             connection.execute("PRAGMA synchronous = OFF")
-            connection.executescript(_TABLES)
+            if not connection.execute("SELECT name FROM sqlite_master WHERE name = 'state'").fetchone():
+                connection.execute("PRAGMA auto_vacuum = INCREMENTAL")
+                connection.execute("PRAGMA journal_mode = WAL")
+                connection.executescript(_TABLES)
             os.utime(path)
             return connection, os.stat(path).st_mtime_ns
         except sqlite3.OperationalError:  # busy, read-only, or no room
@@ -145,6 +152,8 @@ class Cache:
         self._lock = threading.Lock()
         self._used: set[bytes] = set()
         self._noted: dict[bytes, bytes] = {}
+        self._waiting: dict[bytes, bytes] = {}
+        self._waiting_bytes = 0
         self._run = 1 + (self._one("SELECT value FROM state WHERE name = 'runs'") or 0)
 
     def sha256(self, path: str) -> str:
@@ -170,6 +179,8 @@ class Cache:
 
     def get(self, key: bytes) -> bytes | None:
         """The value of an entry, or None."""
+        if (waiting := self._waiting.get(key)) is not None:
+            return waiting
         found = self._row("SELECT value, digest FROM entry WHERE key = ?", key)
         if found is None or not isinstance(found[0], bytes) or found[1] != _digest(key, found[0]):
             return None
@@ -177,8 +188,15 @@ class Cache:
         return found[0]
 
     def put(self, key: bytes, value: bytes) -> None:
-        """Keeps a value under a key. That it could not be kept is no error."""
-        self._put([(key, value)])
+        """Keeps a value under a key; it is written together with others. That it could not be kept is no error."""
+        if not self._connection:
+            return
+        with self._lock:
+            self._waiting[key] = value
+            self._waiting_bytes += len(value)
+            is_much = self._waiting_bytes >= TOGETHER
+        if is_much:
+            self._write()
 
     def remember(self, key: bytes, thing: object, size: int) -> None:
         """Keeps a thing of so many bytes in memory, if there is room for that: what was asked for last stays."""
@@ -217,22 +235,35 @@ class Cache:
 
     def _settle(self) -> None:
         """Notes what was used, and lets go of what was not used for longest if there is too much."""
-        self._put(list(self._noted.items()))
+        with self._lock:
+            self._waiting |= self._noted
         self._noted.clear()
-        self._change("UPDATE age SET used = ? WHERE key = ?", [(self._run, key) for key in self._used])
+        used = [(self._run, key) for key in self._used]
         self._used.clear()
-        self._change("INSERT OR REPLACE INTO state VALUES ('runs', ?)", [(self._run,)])
+        self._write(
+            ("UPDATE age SET used = ? WHERE key = ?", used),
+            ("INSERT OR REPLACE INTO state VALUES ('runs', ?)", [(self._run,)]),
+        )
         if (self._one("SELECT sum(size) FROM age") or 0) > self._limit:
             whole = "SELECT key, sum(size) OVER (ORDER BY used DESC, key) AS whole FROM age"
             over = f"SELECT key FROM ({whole}) WHERE whole > {self._limit * 3 // 4}"
-            self._change(f"DELETE FROM entry WHERE key IN ({over})", [()])
-            self._change("DELETE FROM age WHERE key NOT IN (SELECT key FROM entry)", [()])
+            self._change(
+                (f"DELETE FROM entry WHERE key IN ({over})", [()]),
+                ("DELETE FROM age WHERE key NOT IN (SELECT key FROM entry)", [()]),
+            )
             self._row("PRAGMA incremental_vacuum")
 
-    def _put(self, pairs: list[tuple[bytes, bytes]]) -> None:
+    def _write(self, *more: Change) -> None:
+        """What waits, and more, at once: each change waits for those of other builds."""
+        with self._lock:
+            pairs, self._waiting, self._waiting_bytes = list(self._waiting.items()), {}, 0
         rows = [(key, value, _digest(key, value)) for key, value in pairs]
-        self._change("INSERT OR REPLACE INTO entry VALUES (?, ?, ?)", rows)
-        self._change("INSERT OR REPLACE INTO age VALUES (?, ?, ?)", [(k, len(v), self._run) for k, v in pairs])
+        ages = [(key, len(value), self._run) for key, value in pairs]
+        self._change(
+            ("INSERT OR REPLACE INTO entry VALUES (?, ?, ?)", rows),
+            ("INSERT OR REPLACE INTO age VALUES (?, ?, ?)", ages),
+            *more,
+        )
 
     def _one(self, question: str) -> Any:
         found = self._row(question)
@@ -246,12 +277,13 @@ class Cache:
                 self._failed(error)
         return None
 
-    def _change(self, statement: str, rows: list[tuple[Any, ...]]) -> None:
+    def _change(self, *changes: Change) -> None:
         with self._lock:
             try:
-                if self._connection and rows:
+                if self._connection:
                     with self._connection:
-                        self._connection.executemany(statement, rows)
+                        for statement, rows in changes:
+                            self._connection.executemany(statement, rows)
             except sqlite3.Error as error:
                 self._failed(error)
 

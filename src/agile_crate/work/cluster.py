@@ -31,6 +31,9 @@ LOOKS_EVERY, SILENT_AFTER = 2, 30
 LONGEST_GREETING = 1 << 20
 """Bytes."""
 
+COUNTS_EVERY = 10
+"""Results after which workers are counted again."""
+
 AHEAD = 2
 """Tasks for each worker that are under way at a time, so that none waits for the next one."""
 
@@ -78,9 +81,11 @@ class Cluster:
 
         coming = iter(tasks)
         under_way: dict[Any, tuple[int, A]] = {}
+        found, room = 0, 0
         try:
             while True:
-                room = AHEAD * max(1, len(self.workers))
+                if found % COUNTS_EVERY == 0:
+                    room = AHEAD * max(1, len(self.workers))
                 while len(under_way) < room and (numbered := next(coming, None)) is not None:
                     under_way[self._client.submit(work, numbered[1], pure=False)] = numbered
                 if not under_way:
@@ -91,6 +96,7 @@ class Cluster:
                     self._leave_the_silent(under_way, work)
                     continue
                 for future in done:
+                    found += 1
                     number, _ = under_way.pop(future)
                     try:
                         yield number, future.result()

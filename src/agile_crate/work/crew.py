@@ -34,7 +34,7 @@ class Crew(Executor):
         self._memory = memory
         self.far: Executor | None = None
         """Others, on a cluster, who read large files."""
-        self._threads = ThreadPoolExecutor(count)
+        self._threads: Executor = ThreadPoolExecutor(count) if count > 1 else Here()
         self._processes: Processes | None = None
 
     @cached_property

@@ -19,6 +19,10 @@ A = TypeVar("A")
 T = TypeVar("T")
 
 
+AHEAD = 2
+"""Tasks for each process that are under way at a time, so that none waits for the next one."""
+
+
 class Lost:
     """In place of a result: the process ended without one, twice."""
 
@@ -32,7 +36,7 @@ def in_processes(work: Callable[[A], T], tasks: Sequence[A], count: int) -> Iter
     pool = _Pool(count)
     try:
         while told < len(tasks):
-            while len(pool.under_way) < count and (number := next(coming, None)) is not None:
+            while len(pool.under_way) < AHEAD * count and (number := next(coming, None)) is not None:
                 pool.begin(number, work, tasks[number])
             for number in pool.some_done(found):  # whoever was under way when a process ended
                 found[number] = _alone(work, tasks[number])
