@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import json
 
 from ..core.errors import UsageError
 from ..core.text import shown
@@ -88,6 +87,8 @@ def run(arguments: argparse.Namespace) -> int:
 
         tell_depfile(arguments.depfile, [(arguments.inputs, arguments.out, settings)])
     if arguments.json:
+        import json
+
         print(json.dumps(document_of(packed, arguments), ensure_ascii=False, indent=2))
     elif not arguments.quiet:
         print_summary(packed, arguments)

@@ -5,13 +5,13 @@ from __future__ import annotations
 import argparse
 import sys
 from fractions import Fraction
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from .wording import told
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
+    from pathlib import Path
 
     from ..core.arrange.arrangement import Considered
     from ..core.crate.summary import AnimationSummary, SheetSummary
@@ -263,6 +263,8 @@ def _rate(fps: Fraction) -> str:
 
 def _near(path: Path) -> str:
     """The path as it is shortest to read: from here if it lies below, else whole."""
+    from pathlib import Path
+
     here = Path.cwd()
     return str(path.relative_to(here) if path.is_relative_to(here) else path)
 

@@ -7,8 +7,7 @@ is read by the setting's reader as if it had been typed, so a key means exactly 
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 Typed = str | list[str] | None
 """What a value would be as it is typed; None if it is of another type."""
@@ -16,8 +15,7 @@ Typed = str | list[str] | None
 Schema = Mapping[str, Any]
 
 
-@dataclass(frozen=True, slots=True)
-class Kind:
+class Kind(NamedTuple):
     """`told` says what is expected; `in_animation` is what stands in an animation's own table, if that is something
     else; `is_path`: texts are paths, and relative to the crate file."""
 

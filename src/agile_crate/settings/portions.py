@@ -22,13 +22,13 @@ def at_portion(settings: Settings, portion: Fraction) -> Settings:
     def pivot(wish: PivotWish | None) -> PivotWish | None:
         if wish is None or wish.unit != "px":
             return wish
-        return dataclasses.replace(wish, x=wish.x * portion, y=wish.y * portion)
+        return wish._replace(x=wish.x * portion, y=wish.y * portion)
 
     def size(given: Size) -> Size:
         return Size(*(max(1, half_up(side * portion)) for side in given))
 
     def outline(line: Outline) -> Outline:
-        return dataclasses.replace(line, width=max(1, half_up(line.width * portion)))
+        return line._replace(width=max(1, half_up(line.width * portion)))
 
     cell = settings.cell and size(settings.cell)
     return dataclasses.replace(

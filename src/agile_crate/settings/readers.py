@@ -6,7 +6,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
 from fractions import Fraction
 from typing import Generic, TypeVar
 
@@ -39,12 +38,13 @@ T_co = TypeVar("T_co", covariant=True)
 Word = TypeVar("Word", bound=str)
 
 
-@dataclass(frozen=True, slots=True)
 class Reader(Generic[T_co]):
     """What reads a text when it is called, and what a crate file may give."""
 
-    read: Callable[[str], T_co]
-    kind: Kind
+    __slots__ = ("kind", "read")
+
+    def __init__(self, read: Callable[[str], T_co], kind: Kind) -> None:
+        self.read, self.kind = read, kind
 
     def __call__(self, text: str) -> T_co:
         return self.read(text)

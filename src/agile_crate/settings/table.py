@@ -33,8 +33,7 @@ Section = Literal["take", "prepare", "arrange", "write"]
 LOOPS: tuple[Loop, ...] = ("forever", "once", "back-and-forth")
 
 
-@dataclass(frozen=True, slots=True)
-class PerAnimation(Generic[T]):
+class PerAnimation(NamedTuple, Generic[T]):
     """A value for all animations, and others for some of them by name."""
 
     everyone: T

@@ -234,7 +234,7 @@ class Cache:
         self._connection = None
 
     def _settle(self) -> None:
-        """Notes what was used, and lets go of what was not used for longest if there is too much."""
+        """Notes what was used, and looks whether there is too much."""
         with self._lock:
             self._waiting |= self._noted
         self._noted.clear()
@@ -244,7 +244,14 @@ class Cache:
             ("UPDATE age SET used = ? WHERE key = ?", used),
             ("INSERT OR REPLACE INTO state VALUES ('runs', ?)", [(self._run,)]),
         )
-        if (self._one("SELECT sum(size) FROM age") or 0) > self._limit:
+        told = self._one("SELECT value FROM state WHERE name = 'bytes'")
+        if told is None or told > self._limit:  # told too much where entries were written again
+            self._let_go()
+
+    def _let_go(self) -> None:
+        """Lets go of what was not used for longest, if there is too much."""
+        size = self._one("SELECT sum(size) FROM age") or 0
+        if size > self._limit:
             whole = "SELECT key, sum(size) OVER (ORDER BY used DESC, key) AS whole FROM age"
             over = f"SELECT key FROM ({whole}) WHERE whole > {self._limit * 3 // 4}"
             self._change(
@@ -252,6 +259,8 @@ class Cache:
                 ("DELETE FROM age WHERE key NOT IN (SELECT key FROM entry)", [()]),
             )
             self._row("PRAGMA incremental_vacuum")
+            size = self._one("SELECT sum(size) FROM age") or 0
+        self._change(("INSERT OR REPLACE INTO state VALUES ('bytes', ?)", [(size,)]))
 
     def _write(self, *more: Change) -> None:
         """What waits, and more, at once: each change waits for those of other builds."""
@@ -262,6 +271,7 @@ class Cache:
         self._change(
             ("INSERT OR REPLACE INTO entry VALUES (?, ?, ?)", rows),
             ("INSERT OR REPLACE INTO age VALUES (?, ?, ?)", ages),
+            ("UPDATE state SET value = value + ? WHERE name = 'bytes'", [(sum(size for _, size, _ in ages),)]),
             *more,
         )
 

@@ -40,9 +40,9 @@ HIDDEN_PREFIX = ".agile-crate-"
 LONGEST_NAME = 255
 """Bytes in UTF-8. What the usual file systems hold."""
 
-_RESERVED = re.compile(r"(con|prn|aux|nul|com[0-9]|lpt[0-9])(\..*)?", re.IGNORECASE)
-_FORBIDDEN = re.compile(r'[/\\:*?"<>|\x00-\x1f\x7f]')
-_DIGITS = re.compile("(0[1-9])?")
+_RESERVED = r"(?i:con|prn|aux|nul|com[0-9]|lpt[0-9])(\..*)?"
+_FORBIDDEN = r'[/\\:*?"<>|\x00-\x1f\x7f]'
+_DIGITS = "(0[1-9])?"
 
 
 def is_crate_file(path: str) -> bool:
@@ -67,13 +67,13 @@ def check_pattern(pattern: str) -> None:
     except ValueError:
         raise UsageError(f"{quoted(pattern)} has an open brace: write fields as {{name}}, a brace as {{{{") from None
     for literal, name, padding, conversion in parts:
-        if found := _FORBIDDEN.search(literal):
+        if found := re.search(_FORBIDDEN, literal):
             raise UsageError(f"{quoted(pattern)}: some platforms allow no {quoted(found[0])} in file names")
         if name is None:
             continue
         if name not in FIELDS:
             raise UsageError(f"{quoted(pattern)}: there is no field {{{name}}}; the fields are {', '.join(FIELDS)}")
-        if conversion or not _DIGITS.fullmatch(padding or "") or (padding and name in ("name", "scale", "skin")):
+        if conversion or not re.fullmatch(_DIGITS, padding or "") or (padding and name in ("name", "scale", "skin")):
             raise UsageError(f"{quoted(pattern)}: only zeros can be asked of a number, such as {{sheet:03}}")
 
 
@@ -148,9 +148,9 @@ def not_held(name: str, everywhere: bool = True) -> str:
     if not everywhere:
         if name in ("", ".", "..") or set(name) & set("/\0"):
             return "and no file can be called that"
-    elif found := _FORBIDDEN.search(name):
+    elif found := re.search(_FORBIDDEN, name):
         return f"and some platforms allow no {quoted(found[0])} in file names"
-    elif _RESERVED.fullmatch(name):
+    elif re.fullmatch(_RESERVED, name):
         return "which some platforms keep for devices"
     elif name != name.strip(" ") or name.endswith(".") or name in ("", ".", ".."):
         return "and no file can be called that on every platform"

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Literal, NamedTuple
 
@@ -30,8 +29,7 @@ class Scaling(NamedTuple):
     place: str = "bottom"
 
 
-@dataclass(frozen=True, slots=True)
-class Outline:
+class Outline(NamedTuple):
     """A line's colour and width in pixels; `inner`: within the figure; `hard`: without smoothing."""
 
     color: Color
@@ -45,8 +43,7 @@ class Outline:
         return 0 if self.inner else self.width
 
 
-@dataclass(frozen=True, slots=True)
-class PivotWish:
+class PivotWish(NamedTuple):
     """Where the pivot is wanted: in shares of the canvas, in its pixels, or at the figure's feet; counted from the left
     or, for a mirrored animation, from the right."""
 
@@ -63,7 +60,7 @@ class PivotWish:
     @property
     def mirrored(self) -> PivotWish:
         """The same point of the figure once left and right are exchanged."""
-        return self if self.unit == "feet" else replace(self, from_right=not self.from_right)
+        return self if self.unit == "feet" else self._replace(from_right=not self.from_right)
 
 
 FEET = PivotWish(unit="feet")

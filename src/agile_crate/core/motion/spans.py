@@ -1,10 +1,9 @@
 """Ranges of frames, as people write them: positions from 1, both ends included."""
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 
-@dataclass(frozen=True, slots=True)
-class Span:
+class Span(NamedTuple):
     """A range of positions. An open end is None; a range may run backwards."""
 
     first: int | None

@@ -5,10 +5,9 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from collections.abc import Set as AbstractSet
-from dataclasses import dataclass
 from fractions import Fraction
 from itertools import accumulate, pairwise
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from ..errors import UsageError
 from ..model.crate import LARGEST_NUMBER
@@ -26,8 +25,7 @@ LEAST = Fraction(1)
 """Milliseconds that a frame is shown at least: what rounding to whole ones can never make 0."""
 
 
-@dataclass(frozen=True, slots=True)
-class Hold:
+class Hold(NamedTuple):
     """How long one frame is held: so many times as long, or so many milliseconds."""
 
     factor: Fraction = Fraction(1)

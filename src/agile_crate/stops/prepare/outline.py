@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 from collections.abc import Iterable
 from typing import NamedTuple
 
@@ -31,7 +30,7 @@ def fact(picture: Picture, _: Settings) -> tuple[Box | None, Size]:
 
 def decide(facts: Iterable[tuple[Box | None, Size]], lineup: Lineup, settings: Settings) -> Decision[Line]:
     assert settings.outline is not None, "the step was wanted"
-    outline = dataclasses.replace(settings.outline, hard=bool(settings.hard_alpha))
+    outline = settings.outline._replace(hard=bool(settings.hard_alpha))
     growth = growth_for(facts, outline.reach)
     where = "inside" if outline.inner else "round"
     drawn = Sentence(f"a line of {counted(outline.width, 'pixel')} {where} every figure, {outline.color.hex}")
