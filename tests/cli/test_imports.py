@@ -16,7 +16,7 @@ from conftest import PROGRAM, save
 
 HEAVY = {
     "numpy", "PIL", "scipy", "jinja2", "matplotlib", "rich", "watchdog", "http", "socketserver", "sqlite3", "tomllib", "tomlkit",
-    "defusedxml", "xml", "oxipng", "pyspng", "zlib_ng", "platformdirs", "argcomplete", "asyncio", "multiprocessing", "traceback",
+    "defusedxml", "xml", "oxipng", "pyspng", "zlib_ng", "platformdirs", "argcomplete", "asyncio", "multiprocessing", "traceback", "distributed", "dask", "fsspec", "tempfile",
 }  # fmt: skip
 
 OURS = {f"agile_crate.{floor}" for floor in ("jobs", "stops", "views", "live", "sources", "exports", "format", "store")}
@@ -24,15 +24,16 @@ OURS = {f"agile_crate.{floor}" for floor in ("jobs", "stops", "views", "live", "
 SETTINGS = {"agile_crate.settings", "dataclasses", "inspect"}
 """What only those commands load that have settings."""
 
-PACKING = HEAVY - {"numpy", "PIL", "zlib_ng", "traceback"} | {
+PACKING = HEAVY - {"numpy", "zlib_ng", "traceback", "tempfile"} | {
     "agile_crate.views", "agile_crate.live", "agile_crate.store", "agile_crate.jobs.crate_file", "agile_crate.jobs.kept_touches",
     "agile_crate.jobs.places_before", "agile_crate.jobs.unchanged", "agile_crate.sources.kept", "agile_crate.sources.sheets",
     "agile_crate.sources.open_raster", "agile_crate.sources.colours", "agile_crate.stops.wardrobe", "agile_crate.stops.likeness",
     "agile_crate.stops.tight", "agile_crate.stops.blocks", "agile_crate.core.look", "agile_crate.core.arrange.tight",
     "agile_crate.core.frame.scale", "agile_crate.core.frame.palette", "agile_crate.core.frame.shape", "agile_crate.exports.css",
-    "agile_crate.format.xml_form", "agile_crate.settings.crate_file",
+    "agile_crate.format.xml_form", "agile_crate.settings.crate_file", "agile_crate.work.processes", "agile_crate.work.cluster",
+    "agile_crate.sources.pictures", "agile_crate.sources.fetch", "agile_crate.sources.late", "agile_crate.work.jobs",
 }  # fmt: skip
-"""What a pack of frames in a grid does without; it may load `pyspng` when it reads one."""
+"""What a pack of plain PNGs in a grid does without, Pillow too; it loads `pyspng` when it reads one."""
 
 
 def loaded(folder: Path, *words: object) -> set[str]:

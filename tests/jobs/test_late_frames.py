@@ -71,7 +71,7 @@ def test_the_files_are_the_same(
     read: list[str] = []
     original = late.read_late
     monkeypatch.setattr(
-        "agile_crate.stops.draw.read_late", lambda *given: read.append(given[0].name) or original(*given)
+        "agile_crate.sources.late.read_late", lambda *given: read.append(given[0].name) or original(*given)
     )
     at_once = packed(frames, tmp_path / "a", given)
     assert read == []
@@ -106,7 +106,7 @@ def test_where_pixels_decide_they_are_read_at_once(
     frames: Path, tmp_path: Path, given: Mapping[str, Any], monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(gather, "HELD_BEFORE_LATE", 0)
-    monkeypatch.setattr("agile_crate.stops.draw.read_late", None)
+    monkeypatch.setattr("agile_crate.sources.late.read_late", None)
     assert "otter.json" in packed(frames, tmp_path / "a", given)
 
 
@@ -149,4 +149,8 @@ def test_hardly_any_memory_gives_the_same_files(frames: Path, tmp_path: Path) ->
     with crew(2, memory=40_000) as executor:
         pack([str(frames)], str(tmp_path / "b" / "otter"), settings_from(given), executor)
         assert executor.room.in_file > 50_000
-    assert files_of(tmp_path / "b") == whole
+        assert files_of(tmp_path / "b") == whole
+        before, executor.room.limit = executor.room.in_file, 1 << 20
+        for name in "cdef":  # one crate after the other has all of it
+            pack([str(frames)], str(tmp_path / name / "otter"), settings_from(given), executor)
+        assert executor.room.in_file == before

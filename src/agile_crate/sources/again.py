@@ -12,8 +12,8 @@ from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
 from ..core.text import shown
 from ..format.regular import read_regular
-from .animated import Reel
 from .find import LARGEST_FILE
+from .reel import Reel
 
 KEPT = 4
 """Files of which the last frames are kept: a frame is mostly looked at with its neighbours."""

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import struct
 from fractions import Fraction
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, Any
 
 from PIL import Image
 
@@ -16,6 +16,7 @@ from ..core.model.crate import Loop
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
 from ..core.text import bytes_shown, counted
+from .reel import Reel
 from .rgba import to_rgba
 
 if TYPE_CHECKING:
@@ -26,18 +27,6 @@ LONGEST_SIDE = 1 << 17
 
 LARGEST_ANIMATION = 2 << 30
 """Bytes. One animated file, decoded; beyond this it is refused before its pictures are."""
-
-
-class Reel(NamedTuple):
-    """The pictures of a file that holds a sequence, with milliseconds for each (None where the file says none), how it
-    says that it repeats (None if it does not), how many times it is shown if that is a number above 1, and the
-    pictures' names where they have any (layers do)."""
-
-    pictures: tuple[Pixels, ...]
-    milliseconds: tuple[Fraction | None, ...]
-    loop: Loop | None = None
-    times: int = 0
-    names: tuple[str, ...] = ()
 
 
 def read_reel(image: Image.Image, data: bytes, largest: int, colours: Colours | None = None) -> Reel:

@@ -204,7 +204,8 @@ def _is_sheet(path: str, sha256: str, size: list[int] | None) -> bool:
     from ..core.png_chunks import PictureError
     from ..format.regular import read_regular
     from ..format.seal import binary_sha256
-    from .pictures import LARGEST_SHEET, picture_size
+    from .pictures import picture_size
+    from .reel import LARGEST_SHEET
 
     try:
         data = read_regular(path, LARGEST_FILE)

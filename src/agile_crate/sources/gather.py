@@ -15,6 +15,7 @@ from ..core.frame.first_look import FirstLook, Seen, seen
 from ..core.model.picture import Exposure, FrameSequence, Picture, Sequences
 from ..core.motion.take import in_order
 from ..core.names import said_once
+from ..core.pixels import hollow
 from ..core.sentence import Sentence, setting
 from ..core.text import bytes_shown, counted, few, shown
 from ..work.crew import Crew
@@ -113,7 +114,12 @@ def gather(
 
 
 def _held(part: Part[Seen], file: Found, room: Room) -> Part[Seen]:
-    """The part with its pixels in memory, or in a file where there are too many."""
+    """The part with its pixels in memory, or in a file where there are too many; hollow ones where they come late."""
+    (name, first, time), *_ = part.frames
+    if first.pictures[0].file:
+        (picture,) = first.pictures
+        hollowed = picture._replace(pixels=hollow(*picture.canvas))
+        return part._replace(frames=((name, Seen((hollowed,)), time),))
     for _, its, _ in part.frames:
         if its.nbytes > room.limit:
             raise InputError(

@@ -11,29 +11,35 @@ from ..core.frame.first_look import FirstLook, Seen, hollow_picture, seen
 from ..core.frame.mirror import flipped
 from ..core.model.geometry import Offset, Size
 from ..core.model.picture import Picture
+from ..core.pixels import hollow
 from ..core.text import shown
 from ..format.regular import read_regular
 from .find import LARGEST_FILE, Found
-from .pictures import LARGEST_FRAME
 from .plain_png import plain_size
 from .read import Part, or_reason, read, unreadable
+from .reel import LARGEST_FRAME
 
 
 def measured_or_read(file: Found, look: FirstLook, flat: bool, to_srgb: bool) -> Part[Seen]:
     """A frame without its pixels, where the header of its file tells its size; else as it is."""
     size = plain_size(read_regular(file.path, LARGEST_FILE))
     if size and 0 < size.w * size.h <= LARGEST_FRAME and (picture := hollow_picture(file.name, file.path, size, look)):
-        return Part(file.animation, ((file.name, Seen((picture,)), None),))
+        return Part(file.animation, ((file.name, Seen((without_pixels(picture),)), None),))
     return read(file, partial(seen, look=look), flat, to_srgb)
 
 
-def read_late(picture: Picture, look: FirstLook) -> Picture | str:
-    """A picture with its pixels, read from its file; or why it cannot be read, as the end of a sentence."""
+def without_pixels(picture: Picture) -> Picture:
+    """A picture that travels light: hollow pixels are there in full once they are sent."""
+    return picture._replace(pixels=hollow(0, 0))
+
+
+def read_late(picture: Picture, promised: Size, look: FirstLook) -> Picture | str:
+    """A picture with its pixels, read from its file; or why it cannot be read, as the end of a sentence. `promised` is
+    how large its drawing is."""
     file = Found(picture.file, picture.name, None, 0)
     part = or_reason(file, partial(read, see=partial(seen, look=look), flat=False, to_srgb=False))
     if isinstance(part, str):
         return part
-    promised = Size(picture.pixels.shape[1], picture.pixels.shape[0])
     drawing = part.frames[0][1].pictures[0]
     if len(part.frames) > 1 or drawing.canvas != promised:
         return "changed while it was packed"

@@ -8,30 +8,23 @@ from __future__ import annotations
 
 import contextlib
 import io
-import struct
 from collections.abc import Iterator
 from collections.abc import Set as AbstractSet
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING
 
 from PIL import Image, PngImagePlugin, UnidentifiedImageError
 
 from ..core.model.geometry import Size
 from ..core.pixels import Pixels
-from ..core.png_chunks import SIGNATURE, PictureError, chunks
-from ..core.text import counted
-from .animated import Reel, claims_too_much, read_reel, refuse_bomb, refuse_cut_gif
+from ..core.png_chunks import SIGNATURE, PictureError
+from .animated import claims_too_much, read_reel, refuse_bomb, refuse_cut_gif
 from .deep_png import is_deep_png, read_deep_png
-from .plain_png import has_plain_pixels, is_plain_part, read_plain_png
+from .plain_png import read_if_plain
+from .reel import LARGEST_FRAME, Reel, Source
 from .rgba import to_rgba
 
 if TYPE_CHECKING:
     from .colours import Colours
-
-LARGEST_FRAME = 8192 * 8192
-"""Pixels. A frame whose header claims more is refused before it is decoded (256 MB as RGBA)."""
-
-LARGEST_SHEET = 16_384 * 16_384
-"""Pixels. The same for a sheet that is read back."""
 
 QUICK_FORMATS = ("PNG", "JPEG", "GIF", "BMP", "PPM")
 """Formats that Pillow has at hand without loading all of its plug-ins."""
@@ -65,23 +58,17 @@ def read_picture(data: bytes, largest: int = LARGEST_FRAME, flat: bool = False) 
     return read_source(data, largest, flat).picture
 
 
-class Source(NamedTuple):
-    """A decoded file, and whether its colours were other than sRGB."""
-
-    picture: Pixels | Reel
-    is_foreign: bool
-
-
 def read_source(data: bytes, largest: int = LARGEST_FRAME, flat: bool = False, to_srgb: bool = False) -> Source:
     """As `read_picture`; other colours are brought to sRGB on request, else their numbers are taken as they are."""
+    pixels, orientation = read_if_plain(data, largest)
+    return Source(pixels, False) if pixels is not None else read_other(data, largest, flat, to_srgb, orientation)
+
+
+def read_other(data: bytes, largest: int, flat: bool, to_srgb: bool, orientation: bytes) -> Source:
+    """The same for what is no plain PNG; the `orientation` note of a PNG is known already."""
     with _told_as_picture_error(largest):
         if data.startswith(ARCHIVE_START):
             return Source(_read_layered(data, largest, flat), False)
-        orientation = b""
-        if data.startswith(SIGNATURE):
-            orientation, is_plain = _checked_png(data)
-            if is_plain and (pixels := read_plain_png(data, largest)) is not None:
-                return Source(pixels, False)
         with _opened(data) as image:
             colours = _foreign_colours(image)
             wanted = colours if to_srgb else None
@@ -128,27 +115,6 @@ def _told_as_picture_error(largest: int) -> Iterator[None]:
         raise PictureError(claims_too_much(largest)) from None
     except Exception as error:  # decoders raise nearly anything on hostile data
         raise PictureError(f"is damaged: {_in_short(error)}") from error
-
-
-def _checked_png(data: bytes) -> tuple[bytes, bool]:
-    """Looks through all of a PNG's parts, and returns its orientation note, and whether it is plain: one picture with
-    nothing in it that would change how its pixels are taken. Raises PictureError where it does not hold as many
-    pictures as it says, or several of 16 bits."""
-    orientation, said, held, is_plain = b"", 0, 0, has_plain_pixels(data)
-    for kind, content in chunks(data):
-        is_plain = is_plain and is_plain_part(kind, content)
-        if kind == b"eXIf":
-            orientation = b"Exif\0\0" + content
-        elif kind == b"acTL" and len(content) == 8:
-            (said,) = struct.unpack_from(">I", content)
-        held += kind == b"fcTL"
-    if said and held < said:
-        raise PictureError(f"is cut short: {counted(held, 'picture')} of {said} are there")
-    if said and held > said:
-        raise PictureError(f"is damaged: it holds {counted(held, 'picture')} and says that there are {said}")
-    if held > 1 and is_deep_png(data):
-        raise PictureError("is an animation of 16 bits a channel, which cannot be read; save it with 8 bits")
-    return orientation, is_plain
 
 
 def _read_layered(data: bytes, largest: int, flat: bool) -> Pixels | Reel:

@@ -11,6 +11,7 @@ import struct
 from ..core.model.geometry import Size
 from ..core.pixels import Pixels
 from ..core.png_chunks import SIGNATURE, PictureError, chunks
+from ..core.text import counted
 
 PARTS = frozenset({b"IHDR", b"IDAT", b"IEND", b"pHYs", b"tIME", b"bKGD", b"sBIT", b"sRGB", b"tEXt"})
 """Chunks that do not change how the pixels are to be taken; a text may hold an orientation note."""
@@ -35,9 +36,37 @@ def plain_size(data: bytes) -> Size | None:
     return Size(*struct.unpack_from(">II", data, 16))
 
 
-def has_plain_pixels(data: bytes) -> bool:
-    """Whether PNG data has 8 bits a channel, and red, green, blue and alpha, by its header."""
-    return data[12:16] == b"IHDR" and data[24:26] == b"\x08\x06"
+def read_if_plain(data: bytes, largest: int) -> tuple[Pixels | None, bytes]:
+    """The pixels of a plain PNG, and the orientation note of any PNG; all of its parts are looked at, checksums too.
+    Raises PictureError."""
+    if not data.startswith(SIGNATURE):
+        return None, b""
+    orientation, is_plain = _checked_png(data)
+    return (read_plain_png(data, largest) if is_plain else None), orientation
+
+
+def _checked_png(data: bytes) -> tuple[bytes, bool]:
+    """Looks through all of a PNG's parts, and returns its orientation note, and whether it is plain: one picture with
+    nothing in it that would change how its pixels are taken. Raises PictureError where it does not hold as many
+    pictures as it says, or several of 16 bits."""
+    orientation, said, held, is_plain = b"", 0, 0, data[12:16] == b"IHDR" and data[24:26] == b"\x08\x06"
+    for kind, content in chunks(data):
+        is_plain = is_plain and is_plain_part(kind, content)
+        if kind == b"eXIf":
+            orientation = b"Exif\0\0" + content
+        elif kind == b"acTL" and len(content) == 8:
+            (said,) = struct.unpack_from(">I", content)
+        held += kind == b"fcTL"
+    if said and held < said:
+        raise PictureError(f"is cut short: {counted(held, 'picture')} of {said} are there")
+    if said and held > said:
+        raise PictureError(f"is damaged: it holds {counted(held, 'picture')} and says that there are {said}")
+    if held > 1:
+        from .deep_png import is_deep_png
+
+        if is_deep_png(data):
+            raise PictureError("is an animation of 16 bits a channel, which cannot be read; save it with 8 bits")
+    return orientation, is_plain
 
 
 def is_plain_part(kind: bytes, content: memoryview) -> bool:

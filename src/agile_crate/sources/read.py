@@ -16,8 +16,9 @@ from ..core.pixels import Pixels
 from ..core.text import counted
 from ..work.crew import Crew, in_turn
 from ..work.progress import Progress
-from .animated import Reel
 from .find import LARGEST_FILE, Found
+from .plain_png import read_if_plain
+from .reel import LARGEST_FRAME, Reel, Source
 
 T = TypeVar("T")
 
@@ -153,7 +154,11 @@ def read(file: Found, see: Callable[[str, Pixels], T], flat: bool, to_srgb: bool
 
 
 def part_of(file: Found, data: bytes, see: Callable[[str, Pixels], T], flat: bool, to_srgb: bool) -> Part[T]:
-    from .pictures import read_source
+    pixels, orientation = read_if_plain(data, LARGEST_FRAME)
+    if pixels is not None:
+        source = Source(pixels, False)
+    else:
+        from .pictures import read_other  # and with it Pillow, which plain PNGs do without
 
-    source = read_source(data, flat=flat, to_srgb=to_srgb)
+        source = read_other(data, LARGEST_FRAME, flat, to_srgb, orientation)
     return _seen(file, source.picture, see)._replace(is_foreign=source.is_foreign)

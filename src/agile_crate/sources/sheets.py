@@ -18,8 +18,9 @@ from ..core.text import measured, quoted, shown
 from ..format.regular import read_regular
 from ..format.seal import binary_sha256
 from .find import LARGEST_FILE
-from .pictures import LARGEST_SHEET, picture_size, read_still
+from .pictures import picture_size, read_still
 from .png_bands import can_be_banded, png_bands
+from .reel import LARGEST_SHEET
 
 AHEAD = 1
 """Sheets that are read while one is looked at: more would only take memory."""

@@ -10,10 +10,9 @@ from ..core.crate.draw import Placed, draw_rows, draw_sheet
 from ..core.crate.touches import source_crc
 from ..core.frame.first_look import FirstLook
 from ..core.model.crate import Crate, Frame, Sheet
-from ..core.model.geometry import Offset
+from ..core.model.geometry import Offset, Size
 from ..core.model.picture import Picture
 from ..core.pixels import Pixels
-from ..sources.late import read_late, refuse_unreadable
 from ..work.crew import Crew, in_turn
 from .describe import Plan
 from .prepare import SMALL, first_look
@@ -97,6 +96,8 @@ class SheetRows:
 
     def _refuse(self) -> NoReturn:
         """Names every picture of the plan that cannot be read."""
+        from ..sources.late import refuse_unreadable
+
         late = [number for number, picture in enumerate(self._plan.pictures) if picture.file]
         found = [picture if isinstance(picture, str) else "" for picture, _ in _read(self._plan, late, self._crew)]
         refuse_unreadable([self._plan.pictures[number] for number in late], found)
@@ -111,18 +112,31 @@ def _read(plan: Plan, numbers: Sequence[int], crew: Crew) -> Iterator[Late]:
     """Pictures whose pixels are still to be read, in order."""
     if not numbers:
         return iter(())
-    pairs = [(plan.crate.frames[number], plan.pictures[number]) for number in numbers]
-    pixels = sum(picture.canvas.w * picture.canvas.h for _, picture in pairs)
-    each = max(1, TOGETHER * len(pairs) // pixels)
-    hand = crew if pixels >= SMALL * len(pairs) else crew.beside(len(pairs) >= MANY)
+    coming = [_coming(plan.crate.frames[number], plan.pictures[number]) for number in numbers]
+    pixels = sum(size.w * size.h for _, _, size in coming)
+    each = max(1, TOGETHER * len(coming) // pixels)
+    hand = crew if pixels >= SMALL * len(coming) else crew.beside(len(coming) >= MANY)
     look, crate = first_look((plan.settings,)), plan.crate._replace(frames=(), animations=())
-    tasks = ((pairs[start : start + each], look, crate) for start in range(0, len(pairs), each))
+    tasks = ((coming[start : start + each], look, crate) for start in range(0, len(coming), each))
     return chain.from_iterable(in_turn(hand, _read_some, tasks))
 
 
-def _read_some(pairs: Iterable[tuple[Frame, Picture]], look: FirstLook, crate: Crate) -> list[Late]:
+Coming = tuple[Frame, Picture, Size]
+"""A picture that is still to be read, without its hollow pixels, and how large its drawing is."""
+
+
+def _coming(frame: Frame, picture: Picture) -> Coming:
+    from ..sources.late import without_pixels
+
+    height, width = picture.pixels.shape[:2]
+    return frame, without_pixels(picture), Size(width, height)
+
+
+def _read_some(coming: Iterable[Coming], look: FirstLook, crate: Crate) -> list[Late]:
+    from ..sources.late import read_late
+
     found: list[Late] = []
-    for frame, late in pairs:
-        picture = read_late(late, look)
+    for frame, late, size in coming:
+        picture = read_late(late, size, look)
         found.append((picture, "" if isinstance(picture, str) else source_crc(crate, frame, picture)))
     return found

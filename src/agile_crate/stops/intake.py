@@ -61,6 +61,7 @@ def intake(
 
     Raises InputError, UsageError and FitError.
     """
+    executor.room.begin_anew()
     sizes = all_sizes(_with_palette(settings))
     deciding = _deciding(sizes[0])
     at_first, is_flat = first_look((*deciding, *sizes)), settings.layers == "flat"

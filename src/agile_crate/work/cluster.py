@@ -95,11 +95,13 @@ class Cluster:
                 except TimeoutError:
                     self._leave_the_silent(under_way, work)
                     continue
+                whole = [future for future in done if future.status == "finished"]
+                results = dict(zip(whole, self._client.gather(whole), strict=True))
                 for future in done:
                     found += 1
                     number, _ = under_way.pop(future)
                     try:
-                        yield number, future.result()
+                        yield number, results.pop(future) if future in results else future.result()
                     except KilledWorker:
                         yield number, Lost()
                     finally:

@@ -46,6 +46,11 @@ class Room:
         if self._file is not None:
             self._file.close()
 
+    def begin_anew(self) -> None:
+        """From now on it is about other frames. The file goes with the last array that lies in it."""
+        self.close()
+        self._file, self._segments, self._free, self._held = None, [], 0, 0
+
     def next_step(self) -> None:
         """From now on arrays come in place of those that came before, which may go one by one."""
         self._held = 0
