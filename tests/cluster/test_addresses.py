@@ -10,9 +10,12 @@ import fsspec
 import pytest
 
 from agile_crate.core.errors import InputError, UsageError
+from agile_crate.jobs import far
 from agile_crate.jobs.pack import pack
+from agile_crate.settings.crate_file import Order
 from agile_crate.settings.given import settings_from
 from agile_crate.sources import fetch
+from agile_crate.work import cluster
 from agile_crate.work.crew import Crew, crew
 from conftest import art, save
 
@@ -115,3 +118,27 @@ def test_what_a_server_says_is_not_believed(
     with pytest.raises(InputError) as caught:
         pack(["memory://frames"], str(tmp_path / "out" / "otter"), settings_from({}), executor)
     assert str(caught.value).startswith(told)
+
+
+def test_files_that_are_sent_stay_in_their_folder(tmp_path: Path) -> None:
+    root = str(tmp_path / "root")
+    fetch.lay_down([("/frames/otter/1.png", b"one"), ("C:\\frames\\2.png", b"two")], root)
+    assert (tmp_path / "root" / "frames" / "otter" / "1.png").read_bytes() == b"one"
+    assert fetch.below(root, "/frames/otter") == f"{root}/frames/otter"
+    with pytest.raises(InputError, match=r"/a/../../evil.png leads out of its folder; it is not taken"):
+        fetch.lay_down([("/a/../../evil.png", b"evil")], root)
+    assert not (tmp_path / "evil.png").exists()
+
+
+def test_a_worker_without_memory_says_so(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    def full(*_: object, **__: object) -> None:
+        raise MemoryError
+
+    worker = cluster.Worker("tcp://far:1", 1, 1 << 30, str(tmp_path))
+    monkeypatch.setattr(cluster, "this_worker", lambda: worker)
+    monkeypatch.setattr(far, "pack", full)
+    order = Order("otter", ("frames",), "out/otter", {})
+    error = far.build_far(far.FarTask(order, "program", None))
+    assert isinstance(error, InputError)
+    assert str(error) == "its frames do not fit into the memory of the worker tcp://far:1"
+    assert list(tmp_path.iterdir()) == []

@@ -113,6 +113,13 @@ def test_few_tasks_are_done_ahead_and_the_rest_never_if_nobody_asks() -> None:
     assert len(begun) == AHEAD + 1
 
 
+def test_large_results_are_not_piled_up() -> None:
+    begun: list[int] = []
+    results = in_turn(Here(), lambda n: begun.append(n) or n, ([n] for n in range(100)), lambda: 1 << 26)
+    assert (next(results), len(begun)) == (0, 3)
+    results.close()
+
+
 def test_small_things_are_done_here_unless_processes_pay() -> None:
     with crew(2, memory=1) as both, crew(1) as alone:
         assert isinstance(both.beside(False), Here)

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Executor
 from fractions import Fraction
 from functools import partial
-from itertools import chain
-from typing import Generic, NamedTuple, TypeVar
+from typing import Any, Generic, NamedTuple, TypeVar
 
 from ..core.errors import reason
 from ..core.model.crate import Loop
@@ -27,6 +27,9 @@ BATCH = 1 << 20
 
 TOGETHER = 64
 """Files that are taken at a time, at most."""
+
+MUCH = 1 << 26
+"""Bytes of what was seen that are taken at a time: few bytes of a file may stand for very many pixels."""
 
 SMALL, MANY = 1 << 14, 500
 """Files of fewer bytes on average are read by one thread, and from so many of them on by several processes."""
@@ -98,8 +101,14 @@ def unreadable(sentences: list[str]) -> str:
 def _decoded(
     files: Sequence[Found], executor: Executor, way: Callable[[], Way[T]]
 ) -> Iterator[tuple[Found, Part[T] | str]]:
-    tasks = ((batch, way()) for batch in _batches(files))
-    return zip(files, chain.from_iterable(in_turn(executor, _all_read, tasks)), strict=True)
+    batches = list(_batches(files))
+    largest = deque([0], 4)  # what the last ones took
+    tasks = ((batch, way()) for batch in batches)
+    for batch, results in zip(batches, in_turn(executor, _all_read, tasks, lambda: max(largest)), strict=True):
+        yield from zip(batch, results, strict=False)
+        largest.append(sum(map(_bytes, results)))
+        for file in batch[len(results) :]:  # they are larger than their files look: one by one
+            yield file, or_reason(file, way())
 
 
 def hands(files: Sequence[Found], executor: Executor, many: int) -> Executor:
@@ -113,7 +122,20 @@ def hands(files: Sequence[Found], executor: Executor, many: int) -> Executor:
 
 
 def _all_read(batch: list[Found], way: Way[T]) -> list[Part[T] | str]:
-    return [or_reason(file, way) for file in batch]
+    """What is seen of each file; the last ones are left out where the first take very much memory."""
+    found: list[Part[T] | str] = []
+    taken = 0
+    for file in batch:
+        found.append(or_reason(file, way))
+        taken += _bytes(found[-1])
+        if taken > MUCH:
+            break
+    return found
+
+
+def _bytes(result: Part[Any] | str) -> int:
+    """What is seen of a file takes so much memory."""
+    return 0 if isinstance(result, str) else sum(getattr(seen, "nbytes", 0) for _, seen, _ in result.frames)
 
 
 def _batches(files: Sequence[Found]) -> Iterator[list[Found]]:

@@ -118,7 +118,8 @@ def _read(plan: Plan, numbers: Sequence[int], crew: Crew) -> Iterator[Late]:
     hand = crew if pixels >= SMALL * len(coming) else crew.beside(len(coming) >= MANY)
     look, crate = first_look((plan.settings,)), plan.crate._replace(frames=(), animations=())
     tasks = ((coming[start : start + each], look, crate) for start in range(0, len(coming), each))
-    return chain.from_iterable(in_turn(hand, _read_some, tasks))
+    size = 4 * each * pixels // len(coming)
+    return chain.from_iterable(in_turn(hand, _read_some, tasks, lambda: size))
 
 
 Coming = tuple[Frame, Picture, Size]

@@ -21,8 +21,8 @@ if TYPE_CHECKING:
 
 T = TypeVar("T")
 
-AHEAD = 16
-"""Tasks that are done ahead of what is done with their results."""
+AHEAD, BYTES_AHEAD = 16, 1 << 27
+"""Tasks that are done ahead of what is done with their results, and what these may take, but for two of them."""
 
 
 class Crew(Executor):
@@ -77,9 +77,12 @@ class Here(Executor):
         return future
 
 
-def in_turn(executor: Executor, work: Callable[..., T], tasks: Iterable[Sequence[Any]]) -> Iterator[T]:
-    """What `work` makes of the arguments of each task, in order. Few are done ahead of those that were taken. What is
-    lost with a process that somebody ended is done here."""
+def in_turn(
+    executor: Executor, work: Callable[..., T], tasks: Iterable[Sequence[Any]], size: Callable[[], int] = lambda: 0
+) -> Iterator[T]:
+    """What `work` makes of the arguments of each task, in order. Few are done ahead of those that were taken; fewer
+    where `size`, asked again and again, says that a result takes many bytes. What is lost with a process that somebody
+    ended is done here."""
     waiting: deque[tuple[Sequence[Any], Future[T]]] = deque()
 
     def next_one() -> T:
@@ -97,7 +100,7 @@ def in_turn(executor: Executor, work: Callable[..., T], tasks: Iterable[Sequence
                 executor = Here()
                 future = executor.submit(work, *task)
             waiting.append((task, future))
-            if len(waiting) > AHEAD:
+            while len(waiting) > min(AHEAD, max(2, BYTES_AHEAD // max(1, size()))):
                 yield next_one()
         while waiting:
             yield next_one()
