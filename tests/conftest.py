@@ -136,6 +136,19 @@ def xml_schema() -> Any:
     return etree.XMLSchema(etree.fromstring(schema("xml").encode()))
 
 
+@pytest.fixture(scope="session")
+def _demo_once(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    folder = tmp_path_factory.mktemp("demo")
+    subprocess.run([PROGRAM, "demo", "--quiet"], cwd=folder, check=True)
+    return folder / "otter-post"
+
+
+@pytest.fixture
+def demo(_demo_once: Path, tmp_path: Path) -> Path:
+    """What `agile-crate demo` writes, built and all, in the test's own folder."""
+    return Path(shutil.copytree(_demo_once, tmp_path / "otter-post"))
+
+
 @pytest.fixture
 def swim(tmp_path: Path) -> Path:
     """A folder `frames` with thirteen frames of swim, 8×8 each."""

@@ -50,9 +50,9 @@ EXAMPLES = {
 }
 
 
+@pytest.mark.usefixtures("demo")
 @pytest.mark.parametrize("where", EXAMPLES)
 def test_every_example_runs_on_the_demo(run: Run, where: str) -> None:
-    assert run("demo", "--quiet").returncode == 0
     count = 0
     for line in EXAMPLES[where]:
         for command in re.findall(r"agile-crate ((?:pack|draft|survey|verify|unpack|show|schema) .*?)(?= &&|$)", line):
@@ -63,24 +63,24 @@ def test_every_example_runs_on_the_demo(run: Run, where: str) -> None:
     assert count > 5
 
 
+@pytest.mark.usefixtures("demo")
 def test_the_readme_shows_what_is_printed(run: Run) -> None:
-    assert run("demo", "--quiet").returncode == 0
     (command,) = re.findall(r"agile-crate (pack .* swim=16)\n", README)
     assert f"```\n{run(*shlex.split(command)).stdout}```" in README
 
 
+@pytest.mark.usefixtures("demo")
 def test_the_readmes_script_runs(run: Run, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    run("demo", "--quiet")
     monkeypatch.chdir(tmp_path)
     scope: dict[str, object] = {}
     exec(re.search(r"```python\n(.*?)```", README, re.DOTALL).group(1), scope)
     assert scope["pixels"].shape == (96, 96, 4)
 
 
+@pytest.mark.usefixtures("demo")
 def test_the_examples_for_scripts_run(
     run: Run, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
 ) -> None:
-    run("demo", "--quiet")
     monkeypatch.chdir(tmp_path)
     page = (TOP / "docs/scripts.md").read_text("utf-8")
     examples = re.findall(r"```python\n(.*?)```", page, re.DOTALL)

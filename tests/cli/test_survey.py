@@ -16,8 +16,8 @@ from conftest import PROGRAM, art, save
 Run = Callable[..., subprocess.CompletedProcess[str]]
 
 
-def test_the_clean_demo_frames_raise_nothing_above_a_note(run: Run) -> None:
-    run("demo", "d", "--quiet")
+def test_the_clean_demo_frames_raise_nothing_above_a_note(run: Run, demo: Path) -> None:
+    demo.rename(demo.with_name("d"))
     done = run("survey", "d/frames", "--strict")
     assert (done.returncode, done.stderr) == (0, "")
     assert "  otter/idle             8    96×96    0.667    60×77    51%       8  soft\n" in done.stdout
@@ -44,8 +44,8 @@ PLANTED = {
 }
 
 
-def test_every_planted_fault_is_found_at_the_right_frames_and_no_other(run: Run) -> None:
-    run("demo", "d", "--quiet")
+def test_every_planted_fault_is_found_at_the_right_frames_and_no_other(run: Run, demo: Path) -> None:
+    demo.rename(demo.with_name("d"))
     done = run("survey", "d/rough", "--strict", "--json")
     assert done.returncode == 1
     said = json.loads(done.stdout)
@@ -196,9 +196,9 @@ def test_findings_for_code_hosts(run: Run, tmp_path: Path) -> None:
     assert (done.returncode, "two files would be written to one place" in done.stderr) == (2, True)
 
 
-def test_every_cure_that_is_pasted_cures(run: Run, tmp_path: Path) -> None:
+def test_every_cure_that_is_pasted_cures(run: Run, demo: Path, tmp_path: Path) -> None:
     """The options of a remedy, as they are printed, packed and unpacked: the finding is gone, and no drawing is lost."""
-    run("demo", "d", "--quiet")
+    demo.rename(demo.with_name("d"))
     (tmp_path / "d" / "rough" / "swim_again").rename(tmp_path / "d" / "rough" / "swim $HOME 'again'")
     for path in sorted((tmp_path / "d" / "rough" / "swim $HOME 'again'").iterdir()):
         path.rename(path.with_name(path.name.replace("swim_again", "swim $HOME 'again'")))
