@@ -13,7 +13,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from concurrent.futures import BrokenExecutor, Executor, Future
 from typing import Any, NamedTuple, TypeVar
 
-from ..core.errors import InputError, UsageError
+from ..core.errors import InputError, UsageError, reason
 from ..core.sentence import setting
 from ..core.text import few, shown
 from .jobs import Lost
@@ -167,8 +167,10 @@ def _refuse_others_than_schedulers(address: str) -> None:
         with socket.create_connection((host.strip("[]"), int(port)), CONNECTS_IN) as there:
             there.settimeout(CONNECTS_IN)
             said = there.recv(8, socket.MSG_WAITALL)
-    except (OSError, OverflowError) as error:
-        raise _no_scheduler(address, error) from None
+    except OSError as error:
+        raise _no_scheduler(address, reason(error)) from None
+    except OverflowError:
+        raise _no_scheduler(address, "there is no such port") from None
     if len(said) < 8 or int.from_bytes(said, "little") >= LONGEST_GREETING:
         raise _no_scheduler(address, "something else does")
 
