@@ -5,7 +5,7 @@ import sys
 from agile_crate.settings.given import settings_from
 from agile_crate.sources.gather import unheard
 from agile_crate.stops.intake import intake
-from agile_crate.work.crew import crew
+from agile_crate.workers.crew import crew
 
 folder, *given = sys.argv[1:]
 settings = settings_from(dict(word.split("=", 1) for word in given))

@@ -29,9 +29,9 @@ from agile_crate import GENERATOR
 from agile_crate.jobs import on_cluster
 from agile_crate.jobs.crate_file import read_crate_file
 from agile_crate.jobs.on_cluster import build_on_cluster
-from agile_crate.jobs.order import Way
-from agile_crate.work import cluster as cluster_module
-from agile_crate.work.cluster import connected
+from agile_crate.jobs.order import Request
+from agile_crate.workers import cluster as cluster_module
+from agile_crate.workers.cluster import connected
 from frames import pixel_art
 
 WORK = Path(__file__).parent.parent / "build" / "bench"
@@ -47,7 +47,7 @@ def main() -> None:
     alone = night("one after the other", folder, files, [])
     jobs = night("--jobs 2", folder, files, ["--jobs", "2"])
     with cluster(2) as address:
-        night("", folder, files[:1], ["--cluster", address], crates)  # workers load what they need
+        night("the first hundred, so that workers load what they need", folder, files[:1], ["--cluster", address])
         far = night("--cluster, two workers", folder, files, ["--cluster", address])
         sent = night("--cluster --send-inputs", folder, files, ["--cluster", address, "--send-inputs"])
         scheduler = cost_of_a_task(address)
@@ -85,7 +85,7 @@ def draw(folder: Path, crate: int) -> None:
         Image.fromarray(pixels).save(there / f"swim_{number:03}.png")
 
 
-def night(name: str, folder: Path, files: list[Path], more: list[str], _: int = 0) -> float:
+def night(name: str, folder: Path, files: list[Path], more: list[str]) -> float:
     """The whole command with nothing kept from before: seconds."""
     shutil.rmtree(folder / "out", ignore_errors=True)
     with tempfile.TemporaryDirectory() as cache:
@@ -94,8 +94,7 @@ def night(name: str, folder: Path, files: list[Path], more: list[str], _: int = 
             [PROGRAM, "pack", *files, "-q", *more], check=True, env=os.environ | {"XDG_CACHE_HOME": cache}
         )  # fmt: skip
         took = time.perf_counter() - began
-    if name:
-        print(f"{name:28}{took:8.1f} s", flush=True)
+    print(f"{name:60}{took:8.1f} s", flush=True)
     return took
 
 
@@ -128,12 +127,14 @@ def cluster(count: int) -> Iterator[str]:
 
 def cost_of_a_task(address: str, count: int = 500) -> float:
     """Seconds for each of very many tasks that do nothing: the scheduler's and the client's share."""
-    cluster_module.AHEAD = 100  # so that nobody waits for an answer
+    ahead, cluster_module.AHEAD = cluster_module.AHEAD, 100  # so that nobody waits for an answer
     with connected(address) as found:
         began = time.perf_counter()
         for _ in found.each(abs, ((number, number) for number in range(count))):
             pass
-        return (time.perf_counter() - began) / count
+        took = time.perf_counter() - began
+    cluster_module.AHEAD = ahead
+    return took / count
 
 
 def cost_of_a_crate(address: str, folder: Path, file: Path) -> tuple[float, float]:
@@ -152,7 +153,7 @@ def cost_of_a_crate(address: str, folder: Path, file: Path) -> tuple[float, floa
     on_cluster._in_place, on_cluster.far_task = partial(timed, in_place), partial(timed, far_task)
     orders = read_crate_file(str(file)).orders
     began = time.perf_counter()
-    list(build_on_cluster(address, orders, Way(GENERATOR, again=True), send=False))
+    list(build_on_cluster(address, orders, Request(GENERATOR, again=True), send=False))
     took = time.perf_counter() - began
     on_cluster._in_place, on_cluster.far_task = in_place, far_task
     asker = sum(spent) / len(orders)

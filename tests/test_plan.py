@@ -17,7 +17,7 @@ import pytest
 SOURCE = Path(__file__).parents[1] / "src" / "agile_crate"
 
 FLOORS = {
-    "agile_crate": {"jobs", "work", "settings", "core"},
+    "agile_crate": {"jobs", "workers", "settings", "core"},
     "__main__": {"cli"},
     "cli": {
         "interrupts",
@@ -26,21 +26,21 @@ FLOORS = {
         "views",
         "sources",
         "store",
-        "work",
+        "workers",
         "format",
         "settings",
         "core",
         "demo",
     },
-    "jobs": {"stops", "views", "live", "sources", "exports", "store", "work", "format", "settings", "core", "demo"},
-    "stops": {"sources", "exports", "store", "work", "settings", "core"},
+    "jobs": {"stops", "views", "live", "sources", "exports", "store", "workers", "format", "settings", "core", "demo"},
+    "stops": {"sources", "exports", "store", "workers", "settings", "core"},
     "views": {"format", "exports", "core"},
     "live": set[str](),
-    "sources": {"store", "work", "format", "core"},
+    "sources": {"store", "workers", "format", "core"},
     "exports": {"interrupts", "format", "settings", "core"},
     "interrupts": set[str](),
     "store": set[str](),
-    "work": {"interrupts", "core"},
+    "workers": {"interrupts", "core"},
     "format": {"core"},
     "settings": {"core"},
     "demo": set[str](),
@@ -61,17 +61,17 @@ ROOMS = {
 every room may import."""
 
 ONLY_IN = {
-    "argparse": {"cli"}, "argcomplete": {"cli"}, "rich": {"cli"}, "distributed": {"work"}, "fsspec": {"sources"}, "signal": {"cli", "work"}, "multiprocessing": {"work"}, "pickle": {"work"},
+    "argparse": {"cli"}, "argcomplete": {"cli"}, "rich": {"cli"}, "distributed": {"workers"}, "fsspec": {"sources"}, "signal": {"cli", "workers"}, "multiprocessing": {"workers"}, "pickle": {"workers"},
     "PIL": {"sources", "exports", "views"}, "zlib_ng": {"exports", "core"}, "oxipng": {"exports"},
     "jinja2": {"exports", "views"}, "markupsafe": {"views"}, "matplotlib": {"views"},
     "defusedxml": {"format", "sources"}, "scipy": {"core"},
-    "numpy": {"stops", "views", "sources", "exports", "jobs", "work", "core"}, "subprocess": {"exports"},
-    "mypy_extensions": {"core"}, "sqlite3": {"store"}, "platformdirs": {"store"}, "tomlkit": {"settings"}, "time": {"cli"}, "watchdog": {"sources"}, "pyspng": {"sources"}, "http": {"live"}, "socket": {"work"}, "secrets": {"live"},
+    "numpy": {"stops", "views", "sources", "exports", "jobs", "workers", "core"}, "subprocess": {"exports"},
+    "mypy_extensions": {"core"}, "sqlite3": {"store"}, "platformdirs": {"store"}, "tomlkit": {"settings"}, "time": {"cli"}, "watchdog": {"sources"}, "pyspng": {"sources"}, "http": {"live"}, "socket": {"workers"}, "secrets": {"live"},
     "hmac": {"live"}, "datetime": set[str](),
 }  # fmt: skip
 """Modules of others, and the floors on which they may be imported. What is not named here must be the standard library."""
 
-FILES_OF = {"sources", "exports", "store", "work", "format"}
+FILES_OF = {"sources", "exports", "store", "workers", "format"}
 """The floors that open files. `core`, `stops` and `views` never do; a job asks one of these."""
 
 FILE_MODULES = {"io", "os", "pathlib", "glob", "tempfile", "shutil", "importlib"}
@@ -167,7 +167,7 @@ def test_only_some_floors_open_files() -> None:
 
 def test_only_the_command_line_prints_and_exits() -> None:
     for module, path in MODULES.items():
-        if floor_of(module) == "cli" or module == "agile_crate.work.processes":  # which ends those that it began
+        if floor_of(module) == "cli" or module == "agile_crate.workers.processes":  # which ends those that it began
             continue
         calls = [node.func for node in ast.walk(ast.parse(path.read_text("utf-8"))) if isinstance(node, ast.Call)]
         assert not [call for call in calls if isinstance(call, ast.Name) and call.id in ("print", "exit", "quit")], (

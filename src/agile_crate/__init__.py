@@ -91,7 +91,7 @@ def pack(
     """
     from .jobs.pack import pack
     from .settings.given import settings_from
-    from .work.crew import crew
+    from .workers.crew import crew
 
     given = settings_from({name: value for name, value in settings.items() if value is not None})
     with crew() as executor:
@@ -124,12 +124,12 @@ def build(
     Raises what `pack` raises at the first crate that cannot be built, and InputError for a crate file that is wrong,
     with its line and column.
     """
-    from .jobs.order import Way
+    from .jobs.order import Request
     from .jobs.project import build
 
     names = [only] if isinstance(only, str) else list(only)
-    way = Way(GENERATOR, {}, again, dry_run, force, keep_touches)
-    return build(_path(crate_file), names, way, jobs)
+    request = Request(GENERATOR, {}, again, dry_run, force, keep_touches)
+    return build(_path(crate_file), names, request, jobs)
 
 
 def verify(data: StrPath, against: Inputs = (), *, accept: bool = False) -> Verified:
@@ -142,7 +142,7 @@ def verify(data: StrPath, against: Inputs = (), *, accept: bool = False) -> Veri
     """
     from .jobs import accept as accepting
     from .jobs.verify import verify
-    from .work.crew import crew
+    from .workers.crew import crew
 
     if accept:
         accepting.accept(_path(data))
@@ -168,7 +168,7 @@ def survey(
     from .jobs.survey import survey
     from .jobs.survey_files import read_allowed
     from .settings import readers
-    from .work.crew import crew
+    from .workers.crew import crew
 
     left_out, only = ([codes] if isinstance(codes, str) else list(codes) for codes in (allow, code))
     pace = None if fps is None else readers.fps(str(fps))
@@ -195,7 +195,7 @@ def unpack(data: StrPath, out: StrPath, *, film: bool = False, force: bool = Fal
     from pathlib import Path
 
     from .jobs.unpack import unpack
-    from .work.crew import crew
+    from .workers.crew import crew
 
     with crew() as executor:
         return unpack(_path(data), Path(_path(out)), executor, film=film, force=force, skin=skin)

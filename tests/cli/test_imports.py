@@ -30,8 +30,8 @@ PACKING = HEAVY - {"numpy", "zlib_ng", "traceback", "tempfile"} | {
     "agile_crate.sources.open_raster", "agile_crate.sources.colours", "agile_crate.stops.wardrobe", "agile_crate.stops.likeness",
     "agile_crate.stops.tight", "agile_crate.stops.blocks", "agile_crate.core.look", "agile_crate.core.arrange.tight",
     "agile_crate.core.frame.scale", "agile_crate.core.frame.palette", "agile_crate.core.frame.shape", "agile_crate.exports.css",
-    "agile_crate.format.xml_form", "agile_crate.settings.crate_file", "agile_crate.work.processes", "agile_crate.work.cluster",
-    "agile_crate.sources.pictures", "agile_crate.sources.fetch", "agile_crate.sources.late", "agile_crate.work.jobs",
+    "agile_crate.format.xml_form", "agile_crate.settings.crate_file", "agile_crate.workers.processes", "agile_crate.workers.cluster",
+    "agile_crate.sources.pictures", "agile_crate.sources.fetch", "agile_crate.sources.late", "agile_crate.workers.jobs",
 }  # fmt: skip
 """What a pack of plain PNGs in a grid does without, Pillow too; it loads `pyspng` when it reads one."""
 

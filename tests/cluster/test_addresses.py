@@ -15,8 +15,8 @@ from agile_crate.jobs.pack import pack
 from agile_crate.settings.crate_file import Order
 from agile_crate.settings.given import settings_from
 from agile_crate.sources import fetch
-from agile_crate.work import cluster
-from agile_crate.work.crew import Crew, crew
+from agile_crate.workers import cluster
+from agile_crate.workers.crew import Crew, crew
 from conftest import art, save
 
 

@@ -19,12 +19,12 @@ from agile_crate.core.errors import CrateError, InputError
 from agile_crate.jobs import on_cluster
 from agile_crate.jobs.crate_file import read_crate_file
 from agile_crate.jobs.on_cluster import build_on_cluster
-from agile_crate.jobs.order import Way
+from agile_crate.jobs.order import Request
 from agile_crate.jobs.pack import Packed
 from agile_crate.jobs.unchanged import Unchanged
-from agile_crate.work import cluster
-from agile_crate.work.cluster import connected
-from agile_crate.work.jobs import Lost
+from agile_crate.workers import cluster
+from agile_crate.workers.cluster import connected
+from agile_crate.workers.jobs import Lost
 
 from .conftest import Machines, files_of, until
 
@@ -88,8 +88,8 @@ def test_the_frames_of_a_large_crate_are_read_by_all(
     monkeypatch.setattr(on_cluster, "build_far", None)
     monkeypatch.chdir(project)
     far: list[object] = []
-    submit = cluster._Far.submit
-    monkeypatch.setattr(cluster._Far, "submit", lambda self, *task: far.append(task) or submit(self, *task))
+    submit = cluster._Readers.submit
+    monkeypatch.setattr(cluster._Readers, "submit", lambda self, *task: far.append(task) or submit(self, *task))
     assert all(isinstance(one, Packed) for one in built(machines.address, project))
     assert len(far) >= 5
     unlike = [name for name, data in files_of(project / "out").items() if alone[name] != data]
@@ -102,7 +102,7 @@ def built(
     from agile_crate import GENERATOR
 
     orders = read_crate_file(str(project / "all.crate.toml")).orders
-    return list(build_on_cluster(address, orders, Way(GENERATOR, again=again), send))
+    return list(build_on_cluster(address, orders, Request(GENERATOR, again=again), send))
 
 
 def test_a_worker_that_is_killed_in_the_middle_costs_nothing(
@@ -112,11 +112,11 @@ def test_a_worker_that_is_killed_in_the_middle_costs_nothing(
     victim = machines.worker()
     ended: list[int] = []
 
-    def then_kill(order: Any, way: Way, build: Any) -> Any:
+    def then_kill(order: Any, request: Any, build: Any) -> Any:
         if not ended:
             victim.kill()
             ended.append(victim.wait())
-        return in_place(order, way, build)
+        return in_place(order, request, build)
 
     in_place = on_cluster._in_place
     monkeypatch.setattr(on_cluster, "_in_place", then_kill)
@@ -236,3 +236,26 @@ def test_words_that_make_no_sense(project: Path, run: Run) -> None:
         (["all.crate.toml", "--cluster", "tcp://h:1", "--jobs", "2"], "leave one of them out"),
     ):
         assert told in call(run, project, *words, exit=2).stderr
+
+
+def test_a_scheduler_that_is_gone_is_told(project: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    machines = Machines(tmp_path)
+    in_place = on_cluster._in_place
+
+    def then_end(order: Any, request: Any, build: Any) -> Any:
+        machines.end()
+        return in_place(order, request, build)
+
+    monkeypatch.setattr(on_cluster, "_in_place", then_end)
+    monkeypatch.chdir(project)
+    try:
+        machines.worker()
+        with pytest.raises(
+            InputError, match=r"the scheduler at tcp:.* does not answer any more; crates that are in plac"
+        ):
+            built(machines.address, project)
+    finally:
+        machines.end()
+    names = {path.stem.partition("@")[0] for path in (project / "out").glob("*.json")}
+    assert names
+    assert not [path for path in (project / "out").iterdir() if path.name.startswith(".")]

@@ -15,8 +15,8 @@ from agile_crate.exports import png
 from agile_crate.jobs.pack import pack
 from agile_crate.settings.given import settings_from
 from agile_crate.sources import gather, late
-from agile_crate.work.crew import crew
-from agile_crate.work.processes import Processes
+from agile_crate.workers.crew import crew
+from agile_crate.workers.processes import Processes
 from conftest import art, save
 
 

@@ -14,7 +14,7 @@ from agile_crate.core.model.picture import Exposure, FrameSequence, Picture
 from agile_crate.settings.given import settings_from
 from agile_crate.stops.prepare import STEPS, Prepared, first_look, prepare, step_of
 from agile_crate.stops.prepare.step import lineup_of
-from agile_crate.work.crew import Crew, crew
+from agile_crate.workers.crew import Crew, crew
 from conftest import art
 
 SEQUENCES = (

@@ -11,8 +11,9 @@ from hypothesis import strategies as st
 
 from agile_crate.core.color import Color
 from agile_crate.core.crate.restore import restore
-from agile_crate.core.model.crate import Animation, Crate, Frame, Sheet
+from agile_crate.core.model.crate import Animation, Crate, Frame
 from agile_crate.core.model.geometry import Box, Mirror, Offset, Point, Shape, Size
+from agile_crate.core.model.sheet import Sheet
 from agile_crate.views.chart import memory_of, path_of, shares_of
 from agile_crate.views.film import AFTER, BEFORE, Film, FilmWish, Timing, film_of, paced, strip_of, together
 from agile_crate.views.look import TONES, backdrop, over

@@ -7,6 +7,7 @@ import contextlib
 import json
 import sys
 from dataclasses import dataclass, field
+from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from ..core.crate.file_names import is_crate_file
@@ -22,10 +23,12 @@ from .tables import print_error, print_heading, print_note
 from .wording import as_option
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator, Mapping, Sequence
+    from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 
     from ..jobs.needed import Build
-    from ..jobs.order import Built
+    from ..jobs.order import Outcome
+    from ..jobs.pack import Packed
+    from ..jobs.unchanged import Unchanged
 
 
 @dataclass
@@ -74,10 +77,13 @@ def run_crates(arguments: argparse.Namespace) -> int:
             run.failed(path, "", error)
     refuse_one_place_for_two(files)
     asked = chosen(files, arguments.only)
-    jobs = chosen_jobs(arguments)
-    for order in (order for _, orders in asked for order in orders if arguments.depfile):
+    pairs = [(file.path, order) for file, orders in asked for order in orders]
+    for _, order in pairs if arguments.depfile else ():
         run.noted(order, overriding)
-    for file, order, built in _outcomes(asked, overriding, jobs, arguments):
+    for warning in (warning for file, _ in asked for warning in file.warnings):
+        print(f"agile-crate: warning: {warning}", file=sys.stderr)
+    outcomes = _outcomes([order for _, order in pairs], overriding, arguments)
+    for (file, order), built in zip(pairs, outcomes, strict=True):
         if isinstance(built, CrateError):
             run.failed(file, order.name, built)
         else:
@@ -93,60 +99,52 @@ def run_crates(arguments: argparse.Namespace) -> int:
 
 
 def _outcomes(
-    asked: Sequence[tuple[CrateFile, list[Order]]],
-    overriding: Mapping[str, object],
-    jobs: int,
-    arguments: argparse.Namespace,
-) -> Iterator[tuple[str, Order, Built | CrateError]]:
-    """Each crate with its file's path, and what came of it, in order."""
+    orders: Sequence[Order], overriding: Mapping[str, object], given: argparse.Namespace
+) -> Iterable[Outcome]:
+    """What came of each order, in order."""
     from .. import GENERATOR
-    from ..interrupts import writing
-    from ..jobs.order import Way, build_many, build_order
-    from ..store.cache import opened
-    from ..work.crew import crew
+    from ..jobs.order import Request, build_in_turn, build_many
     from .packing import told_of_waiting
     from .progress import progress_bars
 
-    given = arguments
-    way = Way(
+    request = Request(
         GENERATOR, overriding, given.again, given.dry_run, given.force, given.keep_touches, wait=not given.no_wait
     )
-    memory = chosen_memory(arguments)
-    if arguments.send_inputs and not arguments.cluster:
+    jobs, memory = chosen_jobs(given), chosen_memory(given)
+    if given.send_inputs and not given.cluster:
         raise UsageError("--send-inputs is for a cluster's workers; say which with --cluster")
-    if arguments.cluster and jobs > 1:
+    if given.cluster and jobs > 1:
         raise UsageError("--jobs is for this machine, and --cluster for others; leave one of them out")
-    pairs = [(file.path, order) for file, orders in asked for order in orders]
-    for warning in (warning for file, _ in asked for warning in file.warnings):
-        print(f"agile-crate: warning: {warning}", file=sys.stderr)
-    if jobs > 1 and len(pairs) > 1:
-        with writing(), progress_bars(arguments.quiet) as progress:  # Ctrl-C arrives here
-            found = build_many([order for _, order in pairs], way, min(jobs, len(pairs)), memory, progress)
-            yield from ((file, order, built) for (file, order), built in zip(pairs, found, strict=True))
-        return
-    if arguments.cluster:
+    if given.cluster:
         from ..jobs.on_cluster import build_on_cluster
 
-        with writing(), progress_bars(arguments.quiet) as progress:
-            orders = [order for _, order in pairs]
-            found = build_on_cluster(arguments.cluster, orders, way, arguments.send_inputs, memory, progress)
-            yield from ((file, order, built) for (file, order), built in zip(pairs, found, strict=True))
-        return
-    with crew(memory=memory) as executor, opened() as cache:
-        for file, order in pairs:
-            try:
-                with progress_bars(arguments.quiet) as progress:
-                    built = build_order(order, way, executor, cache, progress, told_of_waiting)
-            except CrateError as error:
-                yield file, order, error
-            else:
-                yield file, order, built
+        return _together(
+            given.quiet, partial(build_on_cluster, given.cluster, orders, request, given.send_inputs, memory)
+        )
+    if jobs > 1 and len(orders) > 1:
+        return _together(given.quiet, partial(build_many, orders, request, min(jobs, len(orders)), memory))
+    return build_in_turn(orders, request, memory, partial(progress_bars, given.quiet), told_of_waiting)
+
+
+def _together(quiet: bool, build: Callable[..., Iterator[Outcome]]) -> Iterator[Outcome]:
+    """What came of crates that are built at a time. Where a bar is drawn, nothing is told until that is gone."""
+    from ..interrupts import writing
+    from ..workers.progress import silent
+    from .progress import progress_bars
+
+    drawn: list[Outcome] = []
+    with writing(), progress_bars(quiet) as progress:  # Ctrl-C arrives here
+        if progress is silent:
+            yield from build(progress=progress)
+        else:
+            drawn += build(progress=progress)
+    yield from drawn
 
 
 def _tell(
     file: str,
     order: Order,
-    built: Built,
+    built: Packed | Unchanged,
     overriding: Mapping[str, object],
     arguments: argparse.Namespace,
     run: _Run,

@@ -37,7 +37,7 @@ def declare(parser: Parser) -> None:
 def run(arguments: argparse.Namespace) -> int:
     from ..core.text import counted, shown
     from ..jobs.draft import draft
-    from ..work.crew import crew
+    from ..workers.crew import crew
     from .progress import progress_bars
 
     with crew() as executor, progress_bars(arguments.quiet) as progress:

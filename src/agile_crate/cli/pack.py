@@ -71,7 +71,7 @@ def run(arguments: argparse.Namespace) -> int:
     if arguments.out is None:
         raise UsageError("say where to with --out, such as --out build/otter")
     settings = chosen_settings(arguments)
-    from ..work.crew import crew
+    from ..workers.crew import crew
 
     if arguments.draft:
         from ..jobs.draft import check, draft_of

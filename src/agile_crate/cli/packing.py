@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from ..settings.skins import Skin
     from ..settings.table import Settings
     from ..store.cache import Cache
-    from ..work.crew import Crew
+    from ..workers.crew import Crew
 
 MOST_CONSIDERED = 24
 """Arrangements that --explain prints for a sheet; --verbose prints all."""

@@ -6,7 +6,7 @@ import contextlib
 import sys
 from collections.abc import Iterator
 
-from ..work.progress import Progress, silent
+from ..workers.progress import Progress, silent
 
 
 @contextlib.contextmanager

@@ -94,7 +94,7 @@ def run(arguments: argparse.Namespace) -> int:
     from ..core.errors import UsageError
     from ..jobs.crate_file import frames_of
     from ..jobs.show import kind_of, show
-    from ..work.crew import crew
+    from ..workers.crew import crew
     from .progress import progress_bars
 
     if arguments.against:
@@ -138,7 +138,7 @@ def _compare(arguments: argparse.Namespace) -> int:
 
     from ..core.errors import UsageError
     from ..jobs.show import compare
-    from ..work.crew import crew
+    from ..workers.crew import crew
     from .progress import progress_bars
 
     given = [name for name in (*FILM_ONLY, "backdrop", "zoom", "kind") if getattr(arguments, name)]

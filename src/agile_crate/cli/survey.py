@@ -67,7 +67,7 @@ def run(arguments: argparse.Namespace) -> int:
     from ..jobs.crate_file import frames_of
     from ..jobs.survey import survey
     from ..jobs.survey_files import SurveyFiles, read_allowed, refuse_existing_files, write_survey_files
-    from ..work.crew import crew
+    from ..workers.crew import crew
     from .progress import progress_bars
 
     scale = read_value("scale", readers.scale, arguments.scale) if arguments.scale else Fraction(1)

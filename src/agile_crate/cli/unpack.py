@@ -80,7 +80,7 @@ def run(arguments: argparse.Namespace) -> int:
 def _unpack(arguments: argparse.Namespace) -> int:
     from ..core.text import counted, shown
     from ..jobs.unpack import unpack
-    from ..work.crew import crew
+    from ..workers.crew import crew
     from .progress import progress_bars
     from .tables import print_note
 
@@ -119,7 +119,7 @@ def _unpack(arguments: argparse.Namespace) -> int:
 def _cut(arguments: argparse.Namespace) -> int:
     from ..jobs.cut import CutWish, cut_sheet
     from ..settings.readers import size, whole
-    from ..work.crew import crew
+    from ..workers.crew import crew
 
     def number(name: str, least: int, default: int = 0) -> int:
         given = getattr(arguments, name)

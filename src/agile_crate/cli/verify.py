@@ -58,7 +58,7 @@ def declare(parser: Parser) -> None:
 def run(arguments: argparse.Namespace) -> int:
     from ..jobs.crate_file import frames_of, skins_for
     from ..jobs.verify import verify
-    from ..work.crew import crew
+    from ..workers.crew import crew
     from .progress import progress_bars
 
     if arguments.accept:

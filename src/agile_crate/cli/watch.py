@@ -54,7 +54,7 @@ def run(arguments: argparse.Namespace) -> int:
     from ..core.crate.file_names import is_crate_file
     from ..jobs.watch import Builder, names_of, watch
     from ..store.cache import opened
-    from ..work.crew import crew
+    from ..workers.crew import crew
 
     if not is_crate_file(arguments.file):
         raise UsageError(

@@ -10,6 +10,11 @@ from zlib_ng.zlib_ng import crc32
 
 SIGNATURE = b"\x89PNG\r\n\x1a\n"
 
+GREY, RGB, INDEXED, GREY_ALPHA, RGBA = 0, 2, 3, 4, 6
+"""The colour types' numbers in the file (clause 11.2.1)."""
+
+CHANNELS = {GREY: 1, RGB: 3, INDEXED: 1, GREY_ALPHA: 2, RGBA: 4}
+
 
 class PictureError(ValueError):
     """Why a picture cannot be read, as the end of a sentence that begins with its path."""
@@ -37,3 +42,13 @@ def chunks(data: bytes, checked: bool = True) -> Iterator[tuple[bytes, memoryvie
         if kind == b"IEND":
             return
         position = end
+
+
+def chunk(kind: bytes, content: bytes | memoryview) -> bytes:
+    """A chunk as it stands in the file: its length, type, contents and checksum."""
+    return b"".join((struct.pack(">I", len(content)), kind, content, struct.pack(">I", crc32(content, crc32(kind)))))
+
+
+def header(width: int, height: int, depth: int, kind: int) -> bytes:
+    """How a file begins whose rows are stored from top to bottom (clause 11.2.1)."""
+    return SIGNATURE + chunk(b"IHDR", struct.pack(">IIBBBBB", width, height, depth, kind, 0, 0, 0))

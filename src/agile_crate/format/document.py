@@ -13,8 +13,9 @@ from collections.abc import Callable
 from fractions import Fraction
 from typing import Any, TypeVar, get_args
 
-from ..core.model.crate import FORMAT, VERSION, Animation, Crate, Frame, Loop, Sheet, Skin
+from ..core.model.crate import FORMAT, VERSION, Animation, Crate, Frame, Loop
 from ..core.model.geometry import Block, Box, Cells, Mirror, Offset, Point, Shape, Size
+from ..core.model.sheet import Sheet, Skin
 from ..core.text import is_unicode, shown
 from .ranges import ANY, RANGES, Range
 

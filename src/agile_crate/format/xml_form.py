@@ -12,13 +12,9 @@ from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from typing import Any
 
 from ..core.errors import InputError, OutputError
-from ..core.model.crate import (
-    Animation,
-    Crate,
-    Frame,
-    Sheet,
-)
+from ..core.model.crate import Animation, Crate, Frame
 from ..core.model.geometry import Shape
+from ..core.model.sheet import Sheet
 from ..core.sentence import setting
 from ..core.text import quoted, shown
 from .document import Document, FormError, animation_of, crate_of, head_of, sheet_of, to_seal

@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import textwrap
 from collections.abc import Iterator, Mapping, Sequence
-from concurrent.futures import Executor
 from pathlib import Path
 from typing import NamedTuple
 
@@ -19,7 +18,8 @@ from ..settings.crate_file import as_key
 from ..settings.draft import animation_head, commented, crate_lines, key_line
 from ..settings.given import typed
 from ..settings.table import Settings, options
-from ..work.progress import Progress, silent
+from ..workers.crew import Crew
+from ..workers.progress import Progress, silent
 from .survey import Survey, survey
 
 SMALL = 64
@@ -55,9 +55,7 @@ class Draft(NamedTuple):
     crates: Mapping[str, int]
 
 
-def draft(
-    inputs: Sequence[str], out: str, executor: Executor, progress: Progress = silent, force: bool = False
-) -> Draft:
+def draft(inputs: Sequence[str], out: str, executor: Crew, progress: Progress = silent, force: bool = False) -> Draft:
     """Looks the inputs over and writes a crate file with a crate for each.
 
     Raises UsageError, InputError and OutputError.

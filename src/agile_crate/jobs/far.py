@@ -22,9 +22,9 @@ from ..settings.given import settings_from
 from ..sources.fetch import below, lay_down
 from ..sources.find import LARGEST_FILE, find
 from ..store.cache import opened
-from ..work.crew import crew
-from ..work.room import SHARE
-from .order import Way
+from ..workers.crew import crew
+from ..workers.room import SHARE
+from .order import Request
 from .pack import Packed, pack
 
 VERSIONS = ("agile-crate", "numpy", "pillow", "pyspng", "zlib-ng")
@@ -74,10 +74,10 @@ def asked_for_versions() -> Callable[[], dict[str, str]]:
     return what_is_there
 
 
-def far_task(order: Order, way: Way, send: bool) -> FarTask:
+def far_task(order: Order, request: Request, send: bool) -> FarTask:
     """What travels. Raises InputError where an input that is to be sent is not there."""
-    order = with_whole_paths(replace(order, given={**order.given, **way.overriding}))
-    return FarTask(order, way.program, tuple(_sent(order)) if send else None)
+    order = with_whole_paths(replace(order, given={**order.given, **request.overriding}))
+    return FarTask(order, request.program, tuple(_sent(order)) if send else None)
 
 
 def with_whole_paths(order: Order) -> Order:
@@ -122,7 +122,7 @@ def _sent(order: Order) -> Iterator[Sent]:
 
 def build_far(task: FarTask) -> FarBuild | CrateError:
     """What a worker makes of a task, in a folder of its own that is gone when it is done."""
-    from ..work.cluster import this_worker
+    from ..workers.cluster import this_worker
 
     worker = this_worker()
     with _ONE_AT_A_TIME, tempfile.TemporaryDirectory(dir=worker.folder) as folder:

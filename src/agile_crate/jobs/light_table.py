@@ -23,7 +23,7 @@ from ..stops.draw import placed_of
 from ..stops.write import worn
 from ..views.live_view import Board, board_of, news_of
 from ..views.page_view import Live, packed_texts, page_of, waiting_page
-from ..work.crew import Crew
+from ..workers.crew import Crew
 from .read import Loaded, load
 from .show import texts_beside
 

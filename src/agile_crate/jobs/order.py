@@ -1,27 +1,32 @@
-"""One crate of a crate file, built as far as there is anything to do; and many of them at a time."""
+"""Crates of crate files, built as far as there is anything to do: one after the other, or many at a time."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from typing import TYPE_CHECKING, NamedTuple, TypeAlias
+from contextlib import AbstractContextManager, nullcontext
+from typing import TYPE_CHECKING, NamedTuple, TypeAlias, TypeVar
 
 from ..core.errors import CrateError, InputError
 from ..settings.crate_file import Order
 from ..settings.given import settings_from
+from ..settings.table import Settings
 from ..store.cache import Cache, opened
-from ..work.crew import Crew, crew, processors
-from ..work.progress import Progress, silent
+from ..workers.crew import Crew, crew, processors
+from ..workers.progress import Progress, silent
+from ..workers.results import in_order
 from .unchanged import Unchanged, unchanged
 
 if TYPE_CHECKING:
     from .pack import Packed
 
-Built: TypeAlias = "Packed | Unchanged"
+T = TypeVar("T")
+
+Outcome: TypeAlias = "Packed | Unchanged | CrateError"
+"""What was built, or what is there if there was nothing to do, or what is wrong."""
 
 
-class Way(NamedTuple):
-    """How crates are built: by which program, with what the command line says instead of the crate files, and what it
-    says besides."""
+class Request(NamedTuple):
+    """What is asked for beside the crate files: by which program, with which settings instead of theirs, and how."""
 
     program: str
     overriding: Mapping[str, object] = {}
@@ -31,71 +36,102 @@ class Way(NamedTuple):
     keep_touches: bool = False
     wait: bool = True
 
+    def settings(self, order: Order) -> Settings:
+        """The settings of an order. Raises UsageError."""
+        return settings_from({**order.given, **self.overriding})
+
+
+def there_already(order: Order, request: Request, executor: Crew, cache: Cache) -> Unchanged | None:
+    """What is there, if there is nothing to do. Raises UsageError."""
+    settings = request.settings(order)
+    if request.again:
+        return None
+    return unchanged(order.inputs, order.out, settings, cache, executor, request.program, order.skins)
+
 
 def build_order(
     order: Order,
-    way: Way,
+    request: Request,
     executor: Crew,
     cache: Cache,
     progress: Progress = silent,
     waiting: Callable[[], None] = lambda: None,
-) -> Built:
-    """What was built, or what is there if there is nothing to do. Raises what `pack` raises."""
-    settings = settings_from({**order.given, **way.overriding})
-    if not way.again:
-        there = unchanged(order.inputs, order.out, settings, cache, executor, way.program, order.skins)
-        if there:
+) -> Outcome:
+    """What came of an order."""
+    try:
+        if there := there_already(order, request, executor, cache):
             return there
-    from .pack import pack
+        from .pack import pack
 
-    return pack(
-        order.inputs,
-        order.out,
-        settings,
-        executor,
-        progress,
-        way.program,
-        dry_run=way.dry_run,
-        force=way.force,
-        keep_touches=way.keep_touches,
-        waiting=waiting,
-        wait=way.wait,
-        cache=cache,
-        skins=order.skins,
-    )
+        return pack(
+            order.inputs,
+            order.out,
+            request.settings(order),
+            executor,
+            progress,
+            request.program,
+            dry_run=request.dry_run,
+            force=request.force,
+            keep_touches=request.keep_touches,
+            waiting=waiting,
+            wait=request.wait,
+            cache=cache,
+            skins=order.skins,
+        )
+    except CrateError as error:
+        return error
+
+
+def build_in_turn(
+    orders: Sequence[Order],
+    request: Request,
+    memory: int = 0,
+    watched: Callable[[], AbstractContextManager[Progress]] = lambda: nullcontext(silent),
+    waiting: Callable[[], None] = lambda: None,
+) -> Iterator[Outcome]:
+    """What came of each order, one after the other. `watched` gives the progress function of each."""
+    with crew(memory=memory) as executor, opened() as cache:
+        for order in orders:
+            with watched() as progress:
+                outcome = build_order(order, request, executor, cache, progress, waiting)
+            yield outcome
 
 
 class Task(NamedTuple):
     """An order that another process builds, with so many threads, and so much memory for its frames."""
 
     order: Order
-    way: Way
+    request: Request
     threads: int
     memory: int
 
 
 def build_many(
-    orders: Sequence[Order], way: Way, jobs: int, memory: int = 0, progress: Progress = silent
-) -> Iterator[Built | CrateError]:
-    """What was built of each order, or what is wrong with it, in order; so many `jobs` at a time, each in a process of
-    its own. They share the threads and the memory that there are."""
-    from ..work.jobs import Lost, in_processes
-    from ..work.room import default_limit
+    orders: Sequence[Order], request: Request, jobs: int, memory: int = 0, progress: Progress = silent
+) -> Iterator[Outcome]:
+    """What came of each order, in order; so many `jobs` at a time, each in a process of its own. They share the threads
+    and the memory that there are."""
+    from ..workers.jobs import Lost, in_processes
+    from ..workers.room import default_limit
 
     share = (memory or default_limit()) // jobs
-    tasks = [Task(order, way, max(1, processors() // jobs), share) for order in orders]
-    progress("crates", 0, len(tasks))
-    for done, built in enumerate(in_processes(_built_apart, tasks, jobs), 1):
-        progress("crates", done, len(tasks))
+    tasks = [Task(order, request, max(1, processors() // jobs), share) for order in orders]
+    for built in in_order(counted(in_processes(_built_apart, tasks, jobs), len(tasks), progress)):
         yield lost("process") if isinstance(built, Lost) else built
 
 
-def _built_apart(task: Task) -> Built | CrateError:
+def counted(items: Iterator[T], total: int, progress: Progress) -> Iterator[T]:
+    """Crates as they come, of so many; the progress function hears of each."""
+    progress("crates", 0, total)
+    for done, item in enumerate(items, 1):
+        progress("crates", done, total)
+        yield item
+
+
+def _built_apart(task: Task) -> Outcome:
     try:
         with crew(task.threads, task.memory) as executor, opened() as cache:
-            return build_order(task.order, task.way, executor, cache)
-    except CrateError as error:
-        return error
+            return build_order(task.order, task.request, executor, cache)
     except MemoryError:
         return InputError("its frames do not fit into this machine's memory; build it alone, or with fewer jobs")
 

@@ -35,8 +35,8 @@ from ..stops.arrange import arranged
 from ..stops.describe import Plan, plan_of
 from ..stops.intake import intake
 from ..stops.write import written
-from ..work.crew import Crew
-from ..work.progress import Progress, silent
+from ..workers.crew import Crew
+from ..workers.progress import Progress, silent
 from .settled import settled
 
 if TYPE_CHECKING:

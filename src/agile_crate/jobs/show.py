@@ -28,11 +28,11 @@ from ..settings.table import Settings
 from ..sources.sheets import sheet_bytes
 from ..stops.arrange import arranged
 from ..stops.describe import plan_of
-from ..stops.draw import drawn_sheets
+from ..stops.draw import SheetRows
 from ..stops.intake import intake
 from ..views.film import FilmWish, Timing
-from ..work.crew import Crew
-from ..work.progress import Progress, silent
+from ..workers.crew import Crew
+from ..workers.progress import Progress, silent
 from .read import Loaded, load, looked_at
 from .settled import settled
 
@@ -137,7 +137,9 @@ def _packed_in_memory(
     (prepared,) = taken_in.sizes
     result = arranged(taken_in.sequences, prepared.pictures, prepared.settings)
     plan = plan_of("frames", taken_in.sequences, prepared, result, (), "")
-    return Loaded(plan.crate, tuple(sheet for _, sheet in drawn_sheets(plan)), None, tuple(notes))
+    sheets = enumerate(plan.crate.sheets)
+    drawn = tuple(SheetRows(plan, index, executor)(range(sheet.size.h)) for index, sheet in sheets)
+    return Loaded(plan.crate, drawn, None, tuple(notes))
 
 
 def compare(

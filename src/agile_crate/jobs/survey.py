@@ -7,7 +7,6 @@ import os
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from collections.abc import Set as AbstractSet
-from concurrent.futures import Executor
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from typing import NamedTuple
@@ -25,7 +24,8 @@ from ..core.text import counted, quoted, shown
 from ..sources.again import Place, second_look
 from ..sources.find import Found, named_twice, searched
 from ..sources.read import Part, each_part
-from ..work.progress import Progress, silent
+from ..workers.crew import Crew
+from ..workers.progress import Progress, silent
 from .settled import settled
 
 
@@ -76,7 +76,7 @@ class Survey:
 
 def survey(
     inputs: Sequence[str],
-    executor: Executor,
+    executor: Crew,
     progress: Progress = silent,
     fps: Fraction | None = None,
     allow: Sequence[str] = (),
@@ -136,7 +136,7 @@ class _Look:
     def again(self, frame: FrameFacts) -> Pixels:
         return self._pixels(frame.name, frame.canvas)
 
-    def sequences(self, executor: Executor, progress: Progress) -> Iterator[tuple[str | None, list[Part[FrameFacts]]]]:
+    def sequences(self, executor: Crew, progress: Progress) -> Iterator[tuple[str | None, list[Part[FrameFacts]]]]:
         """Sequences in the order in which they are complete, with the parts that they are made of."""
         for first, other in named_twice(self.search.found):
             self._twice(first, other)

@@ -16,8 +16,8 @@ from ..core.text import shown
 from ..exports.in_place import refuse_existing, write_alone
 from ..exports.sarif import Result, sarif_text
 from ..format.regular import read_regular
-from ..work.crew import Crew
-from ..work.progress import Progress
+from ..workers.crew import Crew
+from ..workers.progress import Progress
 from .survey import Survey
 
 LARGEST = 1 << 26

@@ -15,7 +15,7 @@ from ..core.sentence import Sentence
 from ..core.text import bytes_shown, quoted, shown
 from ..exports.in_place import refuse_existing, staged
 from ..exports.png import encode_png
-from ..work.progress import Progress, silent
+from ..workers.progress import Progress, silent
 from .read import Loaded, load
 
 FILM_ENDING = ".apng"

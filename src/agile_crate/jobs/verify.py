@@ -37,8 +37,8 @@ from ..sources.touched_sheets import touched_sheets
 from ..stops.describe import animations_of
 from ..stops.intake import intake
 from ..stops.prepare import Prepared, Untrimmed
-from ..work.crew import Crew
-from ..work.progress import Progress, silent
+from ..workers.crew import Crew
+from ..workers.progress import Progress, silent
 from .accept import forms_of
 from .settled import settled
 

@@ -19,7 +19,7 @@ from ..settings.table import Settings
 from ..sources.find import find, fixed_part
 from ..sources.watched import Watch, watching
 from ..store.cache import Cache
-from ..work.crew import Crew
+from ..workers.crew import Crew
 from .crate_file import chosen, read_crate_file
 from .light_table import LightTable
 from .needed import metadata_of

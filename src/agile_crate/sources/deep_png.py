@@ -13,9 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.pixels import Pixels
-from ..core.png_chunks import PictureError, chunks
+from ..core.png_chunks import CHANNELS, INDEXED, PictureError, chunks
 
-CHANNELS = {0: 1, 2: 3, 4: 2, 6: 4}
 ADAM7 = ((0, 0, 8, 8), (4, 0, 8, 8), (0, 4, 4, 8), (2, 0, 4, 4), (0, 2, 2, 4), (1, 0, 2, 2), (0, 1, 1, 2))
 """The seven interlace passes: first column, first row, step right, step down (clause 8.1)."""
 
@@ -39,7 +38,7 @@ def read_deep_png(data: bytes) -> Pixels:
         elif kind == b"IDAT":
             packed.append(content)
     width, height, _, colour, _, _, interlaced = struct.unpack(">IIBBBBB", header)
-    if colour not in CHANNELS:
+    if colour not in CHANNELS or colour == INDEXED:
         raise PictureError("is damaged: its colour type does not exist with 16 bits")
     channels = CHANNELS[colour]
     values = _unpacked(b"".join(packed), width, height, channels, bool(interlaced))

@@ -18,9 +18,9 @@ from ..core.names import said_once
 from ..core.pixels import hollow
 from ..core.sentence import Sentence, setting
 from ..core.text import bytes_shown, counted, few, shown
-from ..work.crew import Crew
-from ..work.progress import Progress
-from ..work.room import Room
+from ..workers.crew import Crew
+from ..workers.progress import Progress
+from ..workers.room import Room
 from .find import LARGEST_FILE, Found, find
 from .read import MANY, Part, Way, hands, in_crate_order, part_of, read, unreadable, with_progress
 
@@ -64,7 +64,7 @@ def gather(
     search = find(inputs, own)
     files = in_crate_order(search.found)
     hand: Executor = crew
-    if kept and not crew.far:
+    if kept and not crew.readers:
         read_now: Way[Seen] = partial(_kept_or_read, look=look, flat=flat, to_srgb=to_srgb, kept=kept)
     else:
         read_now = partial(read, see=partial(seen, look=look), flat=flat, to_srgb=to_srgb, with_digest=kept is not None)

@@ -3,20 +3,17 @@ more memory than those that are drawn at a time."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from functools import partial
 
-from ..core.errors import InputError
 from ..core.frame.first_look import FirstLook, Seen, hollow_picture, seen
 from ..core.frame.mirror import flipped
 from ..core.model.geometry import Offset, Size
 from ..core.model.picture import Picture
 from ..core.pixels import hollow
-from ..core.text import shown
 from ..format.regular import read_regular
 from .find import LARGEST_FILE, Found
 from .plain_png import plain_size
-from .read import Part, or_reason, read, unreadable
+from .read import Part, or_reason, read
 from .reel import LARGEST_FRAME
 
 
@@ -47,10 +44,3 @@ def read_late(picture: Picture, promised: Size, look: FirstLook) -> Picture | st
         drawing = flipped(drawing)
     offset = Offset(picture.offset.x + drawing.offset.x, picture.offset.y + drawing.offset.y)
     return picture._replace(pixels=drawing.pixels, offset=offset, file="")
-
-
-def refuse_unreadable(pictures: Sequence[Picture], reasons: Sequence[str]) -> None:
-    """Raises InputError if there are reasons why some pictures cannot be read, in the order of both."""
-    told = [f"{shown(picture.file)} {reason}" for picture, reason in zip(pictures, reasons, strict=True) if reason]
-    if told:
-        raise InputError(unreadable(told))

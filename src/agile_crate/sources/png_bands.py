@@ -14,13 +14,11 @@ from collections.abc import Iterable, Iterator
 import numpy as np
 
 from ..core.pixels import Pixels
-from ..core.png_chunks import SIGNATURE, PictureError, chunks
+from ..core.png_chunks import CHANNELS, GREY, INDEXED, RGB, RGBA, SIGNATURE, PictureError, chunk, chunks, header
 from .pictures import read_still
 
-GREY, RGB, INDEXED, RGBA = 0, 2, 3, 6
-"""The colour types' numbers in the file (W3C PNG Specification, clause 11.2.1)."""
-
-CHANNELS = {GREY: 1, RGB: 3, INDEXED: 1, RGBA: 4}
+KINDS = (GREY, RGB, INDEXED, RGBA)
+"""The colour types that sheets have."""
 
 AT_ONCE = 1 << 20
 """Bytes that are inflated at a time."""
@@ -29,7 +27,7 @@ AT_ONCE = 1 << 20
 def can_be_banded(data: bytes) -> bool:
     """Whether this is a PNG of up to 8 bits a channel, of a kind that sheets are, stored from top to bottom."""
     is_png = data.startswith(SIGNATURE) and data[12:16] == b"IHDR" and len(data) > 29
-    if not is_png or data[25] not in CHANNELS or data[28] != 0 or b"acTL" in data[:4096]:
+    if not is_png or data[25] not in KINDS or data[28] != 0 or b"acTL" in data[:4096]:
         return False
     return data[24] == 8 or (data[24] < 8 and CHANNELS[data[25]] == 1)
 
@@ -77,18 +75,8 @@ def _lines(parts: Iterable[memoryview], length: int) -> Iterator[bytes]:
 
 
 def _wrapped(
-    width: int, height: int, depth: int, kind: int, more: Iterable[tuple[bytes, memoryview]], rows: bytes
+    width: int, height: int, depth: int, kind: int, more: Iterable[tuple[bytes, bytes | memoryview]], rows: bytes
 ) -> bytes:
     """Filtered rows as a PNG that is not packed."""
-    parts: list[tuple[bytes, bytes | memoryview]] = [
-        (b"IHDR", struct.pack(">IIBBBBB", width, height, depth, kind, 0, 0, 0)),
-        *more,
-        (b"IDAT", zlib.compress(rows, 0)),
-        (b"IEND", b""),
-    ]
-    pieces: list[bytes | memoryview] = [SIGNATURE]
-    for name, content in parts:
-        pieces += (
-            struct.pack(">I", len(content)), name, content, struct.pack(">I", zlib.crc32(content, zlib.crc32(name))),
-        )  # fmt: skip
-    return b"".join(pieces)
+    more = (*more, (b"IDAT", zlib.compress(rows, 0)), (b"IEND", b""))
+    return header(width, height, depth, kind) + b"".join(chunk(name, content) for name, content in more)

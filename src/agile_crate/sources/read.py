@@ -14,8 +14,9 @@ from ..core.model.crate import Loop
 from ..core.names import frame_key, said_once
 from ..core.pixels import Pixels
 from ..core.text import counted
-from ..work.crew import Crew, in_turn
-from ..work.progress import Progress
+from ..workers.crew import Crew
+from ..workers.progress import Progress
+from ..workers.results import in_turn
 from .find import LARGEST_FILE, Found
 from .plain_png import read_if_plain
 from .reel import LARGEST_FRAME, Reel, Source
@@ -55,13 +56,13 @@ Way = Callable[[Found], Part[T]]
 
 
 def each_part(
-    files: Iterable[Found], executor: Executor, progress: Progress, see: Callable[[str, Pixels], T]
+    files: Iterable[Found], crew: Crew, progress: Progress, see: Callable[[str, Pixels], T]
 ) -> Iterator[tuple[Found, Part[T] | str]]:
-    """Each file, in crate order, with what `see` made of its frames' names and pixels on the threads, or why it cannot
-    be read, as the end of a sentence. Few files are decoded ahead, so what is not kept does not pile up."""
+    """Each file, in crate order, with what `see` made of its frames' names and pixels, or why it cannot be read, as the
+    end of a sentence. Few files are decoded ahead, so what is not kept does not pile up."""
     ordered = in_crate_order(files)
     way = partial(read, see=see, flat=False, to_srgb=False)
-    return with_progress(ordered, hands(ordered, executor, MANY_LOOKED_AT), progress, lambda: way)
+    return with_progress(ordered, hands(ordered, crew, MANY_LOOKED_AT), progress, lambda: way)
 
 
 def with_progress(
@@ -111,14 +112,13 @@ def _decoded(
             yield file, or_reason(file, way())
 
 
-def hands(files: Sequence[Found], executor: Executor, many: int) -> Executor:
-    """Who reads the files: for small ones, of which there are `many` at least, processes of their own."""
-    if isinstance(executor, Crew):
-        if executor.far:
-            return executor.far
-        if sum(file.length for file in files) < SMALL * len(files):
-            return executor.beside(len(files) >= many)
-    return executor
+def hands(files: Sequence[Found], crew: Crew, many: int) -> Executor:
+    """Who reads the files: others if there are such; for small ones, of which there are `many` at least, processes."""
+    if crew.readers:
+        return crew.readers
+    if sum(file.length for file in files) < SMALL * len(files):
+        return crew.beside(len(files) >= many)
+    return crew
 
 
 def _all_read(batch: list[Found], way: Way[T]) -> list[Part[T] | str]:

@@ -10,8 +10,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ..core.errors import InputError, reason
-from ..core.model.crate import Sheet
 from ..core.model.geometry import Size
+from ..core.model.sheet import Sheet
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
 from ..core.text import measured, quoted, shown

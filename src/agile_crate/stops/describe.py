@@ -10,8 +10,9 @@ from typing import TYPE_CHECKING, NamedTuple
 from ..core.arrange.arrangement import Considered
 from ..core.crate.describe import described_animations, described_frames, described_sheets
 from ..core.crate.file_names import sheet_names, sized_name
-from ..core.model.crate import Animation, Crate, Skin
+from ..core.model.crate import Animation, Crate
 from ..core.model.picture import Picture, Sequences
+from ..core.model.sheet import Skin
 from ..core.motion.take import check_names
 from ..core.motion.timing import Hold, frame_times
 from ..core.rounding import plain

@@ -4,16 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 from itertools import chain
-from typing import NoReturn
 
-from ..core.crate.draw import Placed, draw_rows, draw_sheet
+from ..core.crate.draw import Placed, draw_rows
 from ..core.crate.touches import source_crc
+from ..core.errors import InputError
 from ..core.frame.first_look import FirstLook
-from ..core.model.crate import Crate, Frame, Sheet
+from ..core.model.crate import Crate, Frame
 from ..core.model.geometry import Offset, Size
 from ..core.model.picture import Picture
 from ..core.pixels import Pixels
-from ..work.crew import Crew, in_turn
+from ..core.text import shown
+from ..sources.read import unreadable
+from ..workers.crew import Crew
+from ..workers.results import in_turn
 from .describe import Plan
 from .prepare import SMALL, first_look
 
@@ -36,23 +39,15 @@ def placed_of(plan: Plan) -> list[Placed | None]:
     return [placed(picture, frame) if wanted else None for picture, frame, wanted in frames]
 
 
-def drawn_sheets(plan: Plan) -> Iterator[tuple[Sheet, Pixels]]:
-    """Each sheet with its pixels, straight alpha, drawn when its turn comes. All pixels must be there."""
-    found = placed_of(plan)
-    for index, sheet in enumerate(plan.crate.sheets):
-        there = [one for frame, one in zip(plan.crate.frames, found, strict=True) if frame.on_sheet == index and one]
-        yield sheet, draw_sheet(sheet.size, there, sheet.edge_repeat)
-
-
 class SheetRows:
     """The rows of one sheet of a plan, straight alpha, asked for from top to bottom, each time together with at most
-    `again` rows of those before.
+    `again` rows of those before: the whole sheet, where all are asked for at once.
 
     Frames whose files are still to be read are read when the first of their rows is asked for, and let go behind the
     last one; `crcs` has their CRCs by then. `done` is how many frames have been drawn.
     """
 
-    def __init__(self, plan: Plan, index: int, crew: Crew, again: int) -> None:
+    def __init__(self, plan: Plan, index: int, crew: Crew, again: int = 0) -> None:
         self.done = 0
         self.crcs: dict[int, str] = {}
         self._plan, self._crew, self._again = plan, crew, again
@@ -90,18 +85,20 @@ class SheetRows:
         late = [number for number in numbers if pictures[number].file]
         for number, (picture, crc) in zip(late, _read(self._plan, late, self._crew), strict=True):
             if isinstance(picture, str):
-                self._refuse()
+                raise self._unreadable({number: picture})
             self.crcs[number] = crc
             yield number, picture
 
-    def _refuse(self) -> NoReturn:
-        """Names every picture of the plan that cannot be read."""
-        from ..sources.late import refuse_unreadable
-
-        late = [number for number, picture in enumerate(self._plan.pictures) if picture.file]
-        found = [picture if isinstance(picture, str) else "" for picture, _ in _read(self._plan, late, self._crew)]
-        refuse_unreadable([self._plan.pictures[number] for number in late], found)
-        raise AssertionError("what could not be read a moment ago can be read now")
+    def _unreadable(self, reasons: dict[int, str]) -> InputError:
+        """The error that names every picture of the plan that cannot be read, beside one of which that is known."""
+        pictures = self._plan.pictures
+        others = [number for number, picture in enumerate(pictures) if picture.file and number not in reasons]
+        for number, (picture, _) in zip(others, _read(self._plan, others, self._crew), strict=True):
+            if isinstance(picture, str):
+                reasons[number] = picture
+        return InputError(
+            unreadable([f"{shown(pictures[number].file)} {reasons[number]}" for number in sorted(reasons)])
+        )
 
 
 Late = tuple[Picture | str, str]

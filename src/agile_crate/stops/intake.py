@@ -16,8 +16,8 @@ from ..core.sentence import Sentence
 from ..settings.portions import all_sizes
 from ..settings.table import Settings
 from ..sources.gather import gather
-from ..work.crew import Crew
-from ..work.progress import Progress
+from ..workers.crew import Crew
+from ..workers.progress import Progress
 from .prepare import Prepared, first_look, needs_no_pixels, prepare
 from .prepare import Worn as WornOnTheWay
 from .take import each, pictures_of, taken, with_copies
@@ -70,7 +70,7 @@ def intake(
         from ..sources.kept import keeping
 
         keeps = keeping(*kept, at_first, is_flat, settings.to_srgb)
-    may_be_late &= len(sizes) == 1 and not (deciding or kept or skins or touches) and needs_no_pixels(sizes[0])
+    may_be_late &= len(sizes) == 1 and not (kept or skins or touches) and needs_no_pixels(sizes[0])
     gathered = gather(inputs, own, executor, progress, at_first, is_flat, settings.to_srgb, keeps, may_be_late)
     wardrobe: list[Worn] = []
     if skins:

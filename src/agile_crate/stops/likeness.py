@@ -8,7 +8,7 @@ from ..core.frame import likeness as core
 from ..core.model.picture import Exposure, Picture, Sequences
 from ..core.motion.take import Likeness
 from ..settings.table import Settings
-from ..work.crew import Crew
+from ..workers.crew import Crew
 from .prepare import as_stored
 from .take import pictures_of
 from .wardrobe import Drawings, Worn

@@ -21,8 +21,8 @@ from ..settings.table import Settings
 from ..sources.gather import gather
 from ..sources.kept import keeping
 from ..store.cache import Cache
-from ..work.crew import Crew
-from ..work.progress import Progress
+from ..workers.crew import Crew
+from ..workers.progress import Progress
 
 Drawings = tuple[tuple[Picture, ...], ...]
 """All drawings that were read, each once for each size of the build."""

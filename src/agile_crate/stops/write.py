@@ -24,8 +24,8 @@ from ..exports.formats import texts_of
 from ..exports.in_place import Staging
 from ..exports.png import encode_rows, rows_above, strip_starts
 from ..settings.table import Settings
-from ..work.crew import Crew
-from ..work.progress import Progress
+from ..workers.crew import Crew
+from ..workers.progress import Progress
 from .describe import Plan
 from .draw import SheetRows, placed_of
 from .prepare import SMALL

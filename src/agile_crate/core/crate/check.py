@@ -10,12 +10,9 @@ from itertools import accumulate
 
 import numpy as np
 
-from ..model.crate import (
-    Crate,
-    Frame,
-    Sheet,
-)
+from ..model.crate import Crate, Frame
 from ..model.geometry import Box
+from ..model.sheet import Sheet
 from ..names import alike_but_for_case, leads_out
 from ..pixels import Pixels
 from ..text import counted, few, quoted

@@ -22,13 +22,13 @@ import numpy as np
 from ...core.crate.touches import Touches
 from ...core.frame.first_look import FirstLook
 from ...core.frame.visible import union
-from ...core.frame.wishes import FEET
-from ...core.model.geometry import Box, Size
+from ...core.model.geometry import Box
 from ...core.model.picture import Picture, Sequences
 from ...core.sentence import Sentence
 from ...core.text import counted, few, shown
 from ...settings.table import PerAnimation, Settings
-from ...work.crew import Crew, in_turn
+from ...workers.crew import Crew
+from ...workers.results import in_turn
 from .factor import factor_of, scaling_of
 from .step import Decision, Step, lineup_of
 
@@ -109,11 +109,9 @@ class Prepared(NamedTuple):
 
 def needs_no_pixels(settings: Settings) -> bool:
     """Whether nothing but the sizes of frames decides on what becomes of them before they are drawn."""
-    asked = [name for name, is_wanted in STEPS if is_wanted(settings) and name not in ("scale", "places", "pivots")]
-    pivots = (settings.pivot.everyone, *(wish for _, wish in settings.pivot.named))
-    moves = isinstance(settings.canvas, Size) or settings.shift != PerAnimation(None)  # which might cut something off
-    looks = settings.fit or settings.drop_copies or settings.drop_closing or FEET in pivots
-    return settings.has_one_cell and not (asked or moves or looks)
+    steps = (step_of(name) for name, is_wanted in STEPS if is_wanted(settings))
+    tells_copies = settings.drop_copies or settings.drop_closing
+    return settings.has_one_cell and not tells_copies and not any(step.looks(settings) for step in steps)
 
 
 def first_look(sizes: Sequence[Settings]) -> FirstLook:

@@ -23,9 +23,13 @@ class Stance(NamedTuple):
     ground: Ground | None
 
 
+def asks_for_feet(settings: Settings) -> bool:
+    return FEET in (settings.pivot.everyone, *(wish for _, wish in settings.pivot.named))
+
+
 def fact(picture: Picture, settings: Settings) -> Stance:
-    asked = FEET in (settings.pivot.everyone, *(wish for _, wish in settings.pivot.named))
-    return Stance(picture.pivot, picture.canvas, ground_of(picture, settings.alpha_floor) if asked else None)
+    ground = ground_of(picture, settings.alpha_floor) if asks_for_feet(settings) else None
+    return Stance(picture.pivot, picture.canvas, ground)
 
 
 def decide(facts: Iterable[Stance], lineup: Lineup, settings: Settings) -> Decision[Point]:
@@ -68,4 +72,4 @@ def apply(picture: Picture, pivot: Point) -> Picture:
     return picture._replace(pivot=pivot)
 
 
-STEP = Step(fact, decide, apply)
+STEP = Step(fact, decide, apply, asks_for_feet)

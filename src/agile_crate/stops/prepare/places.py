@@ -39,9 +39,13 @@ Way = tuple[Size, Offset]
 """A canvas, and where on it the old top left comes to lie, before any shift."""
 
 
+def may_cut(settings: Settings) -> bool:
+    """Whether something visible might come to lie off its canvas, so that it must be looked for."""
+    return isinstance(settings.canvas, Size) or settings.shift != PerAnimation(None)
+
+
 def fact(picture: Picture, settings: Settings) -> Standing:
-    may_cut = isinstance(settings.canvas, Size) or settings.shift != PerAnimation(None)
-    return Standing(picture.canvas, visible_on_canvas(picture) if may_cut else None)
+    return Standing(picture.canvas, visible_on_canvas(picture) if may_cut(settings) else None)
 
 
 def decide(facts: Iterable[Standing], lineup: Lineup, settings: Settings) -> Decision[Move]:
@@ -76,7 +80,7 @@ def apply(picture: Picture, move: Move) -> Picture:
     return moved_to(picture._replace(pivot=move.pivot), move.canvas, move.by)
 
 
-STEP = Step(fact, decide, apply)
+STEP = Step(fact, decide, apply, may_cut)
 
 
 def sides_told(sides: Sides) -> str:

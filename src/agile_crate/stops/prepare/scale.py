@@ -57,4 +57,9 @@ def _refuse_lost(factor: Fraction, canvases: list[Size], lineup: Lineup) -> None
         )
 
 
-STEP = Step(fact, decide, scaled_picture)
+def fits(settings: Settings) -> bool:
+    """Whether frames are scaled here, and not at first sight."""
+    return settings.fit is not None
+
+
+STEP = Step(fact, decide, scaled_picture, fits)

@@ -63,12 +63,18 @@ class Decision(NamedTuple, Generic[Parameters]):
     warnings: tuple[Sentence, ...] = ()
 
 
+def always(_: Settings) -> bool:
+    return True
+
+
 class Step(NamedTuple, Generic[Fact, Parameters]):
-    """One step. `decide` may raise UsageError and FitError; `apply` leaves its picture as it was, and gives another."""
+    """One step. `decide` may raise UsageError and FitError; `apply` leaves its picture as it was, and gives another.
+    `looks` says whether, by these settings, either of `fact` and `apply` needs a picture's pixels."""
 
     fact: Callable[[Picture, Settings], Fact]
     decide: Callable[[Iterable[Fact], Lineup, Settings], Decision[Parameters]]
     apply: Callable[[Picture, Parameters], Picture]
+    looks: Callable[[Settings], bool] = always
 
 
 def alike(parameters: Parameters, lineup: Lineup) -> tuple[Parameters, ...]:

@@ -9,11 +9,12 @@ from __future__ import annotations
 import contextlib
 import os
 import sys
-from collections import deque
-from collections.abc import Callable, Iterable, Iterator, Sequence
-from concurrent.futures import BrokenExecutor, Executor, Future, ThreadPoolExecutor
+from collections.abc import Callable, Iterator
+from concurrent.futures import Executor, Future, ThreadPoolExecutor
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, TypeVar
+
+from .results import Here
 
 if TYPE_CHECKING:
     from .processes import Processes
@@ -21,19 +22,16 @@ if TYPE_CHECKING:
 
 T = TypeVar("T")
 
-AHEAD, BYTES_AHEAD = 16, 1 << 27
-"""Tasks that are done ahead of what is done with their results, and what these may take, but for two of them."""
-
 
 class Crew(Executor):
     """Threads that share this process's memory, and on request others who do not, for what is small and very much:
     there the interpreter's lock makes two threads slower than one."""
 
-    def __init__(self, count: int, memory: int) -> None:
+    def __init__(self, count: int, memory: int, readers: Executor | None = None) -> None:
         self.count = count
+        self.readers = readers
+        """Others, on a cluster, who read all files."""
         self._memory = memory
-        self.far: Executor | None = None
-        """Others, on a cluster, who read large files."""
         self._threads: Executor = ThreadPoolExecutor(count) if count > 1 else Here()
         self._processes: Processes | None = None
 
@@ -65,55 +63,11 @@ class Crew(Executor):
             self.room.close()
 
 
-class Here(Executor):
-    """Everything at once, on the thread that asks."""
-
-    def submit(self, fn: Callable[..., T], /, *args: Any, **kwargs: Any) -> Future[T]:
-        future: Future[T] = Future()
-        try:
-            future.set_result(fn(*args, **kwargs))
-        except Exception as error:
-            future.set_exception(error)
-        return future
-
-
-def in_turn(
-    executor: Executor, work: Callable[..., T], tasks: Iterable[Sequence[Any]], size: Callable[[], int] = lambda: 0
-) -> Iterator[T]:
-    """What `work` makes of the arguments of each task, in order. Few are done ahead of those that were taken; fewer
-    where `size`, asked again and again, says that a result takes many bytes. What is lost with a process that somebody
-    ended is done here."""
-    waiting: deque[tuple[Sequence[Any], Future[T]]] = deque()
-
-    def next_one() -> T:
-        task, future = waiting.popleft()
-        try:
-            return future.result()
-        except BrokenExecutor:
-            return work(*task)
-
-    try:
-        for task in tasks:
-            try:
-                future = executor.submit(work, *task)
-            except BrokenExecutor:
-                executor = Here()
-                future = executor.submit(work, *task)
-            waiting.append((task, future))
-            while len(waiting) > min(AHEAD, max(2, BYTES_AHEAD // max(1, size()))):
-                yield next_one()
-        while waiting:
-            yield next_one()
-    finally:
-        for _, future in waiting:
-            future.cancel()
-
-
 @contextlib.contextmanager
-def crew(count: int = 0, memory: int = 0) -> Iterator[Crew]:
+def crew(count: int = 0, memory: int = 0, readers: Executor | None = None) -> Iterator[Crew]:
     """As many as there are processors for this process, or `count`, with room for so many bytes of pixels, or a third
-    of the machine's memory. Leaving it drops what has not begun."""
-    executor = Crew(count or processors(), memory)
+    of the machine's memory; files may be left to other `readers`. Leaving it drops what has not begun."""
+    executor = Crew(count or processors(), memory, readers)
     try:
         yield executor
     finally:

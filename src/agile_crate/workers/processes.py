@@ -16,11 +16,10 @@ import warnings
 from collections.abc import Callable
 from concurrent.futures import Executor, Future, ProcessPoolExecutor
 from multiprocessing.process import BaseProcess
-from typing import Any, NamedTuple, TypeVar
+from typing import Any, Literal, NamedTuple, NoReturn, TypeVar
 
-from .. import interrupts
+from .results import following
 
-A = TypeVar("A")
 T = TypeVar("T")
 
 PATIENCE = 10
@@ -29,6 +28,35 @@ PATIENCE = 10
 SLOT, SLOTS = 1 << 23, 24
 """Bytes of a slot, and how many there are; memory is taken only by what is written. A result that finds no slot, or
 none large enough, travels by itself."""
+
+
+class Pool:
+    """The standard library's pool of processes, which can be ended at once. `first` is what each does first."""
+
+    def __init__(
+        self, count: int, method: Literal["fork", "spawn"], first: Callable[..., None], *given: object
+    ) -> None:
+        context = multiprocessing.get_context(method)
+        self._inner = ProcessPoolExecutor(count, context, initializer=first, initargs=given)
+        self._children: list[BaseProcess] = []
+
+    def submit(self, work: Callable[..., T], *arguments: Any) -> Future[T]:
+        before = multiprocessing.active_children()
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore", DeprecationWarning)  # threads of ours hold nothing that a child needs
+            future = self._inner.submit(work, *arguments)
+        self._children += [child for child in multiprocessing.active_children() if child not in before]
+        return future
+
+    def end(self, patience: float = 0) -> None:
+        """Ends the processes, whatever they are doing; those that take longer than `patience` seconds by force."""
+        self._inner.shutdown(wait=False, cancel_futures=True)
+        for child in self._children:
+            child.terminate()
+        for child in self._children if patience else ():
+            child.join(patience)
+            if child.is_alive():
+                child.kill()
 
 
 class Carried(NamedTuple):
@@ -44,32 +72,19 @@ class Processes(Executor):
     def __init__(self, count: int) -> None:
         self._map = mmap.mmap(-1, SLOT * SLOTS)
         self._free = list(range(SLOTS))
-        self._children: list[BaseProcess] = []
-        self._pool = ProcessPoolExecutor(
-            count, multiprocessing.get_context("fork"), initializer=_begin, initargs=(self._map,)
-        )
+        self._pool = Pool(count, "fork", _begin, self._map)
 
     def submit(self, fn: Callable[..., T], /, *args: Any, **kwargs: Any) -> Future[T]:
         slot = self._free.pop() if self._free else None
-        result: Future[T] = Future()
 
-        def arrived(inner: Future[Carried]) -> None:
+        def unpacked(inner: Future[Carried]) -> Any:
             try:
-                if result.set_running_or_notify_cancel():
-                    result.set_result(self._unpacked(inner.result(), slot))
-            except BaseException as error:
-                result.set_exception(error)
+                return self._unpacked(inner.result(), slot)
             finally:
                 if slot is not None:
                     self._free.append(slot)
 
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore", DeprecationWarning)  # threads of ours hold nothing that a child needs
-            before = multiprocessing.active_children()
-            inner = self._pool.submit(_carried, slot, fn, args, kwargs)
-            self._children = self._children or [c for c in multiprocessing.active_children() if c not in before]
-        inner.add_done_callback(arrived)
-        return result
+        return following(self._pool.submit(_carried, slot, fn, args, kwargs), unpacked)
 
     def _unpacked(self, carried: Carried, slot: int | None) -> Any:
         if slot is None or not carried.lengths:
@@ -84,46 +99,26 @@ class Processes(Executor):
 
     def shutdown(self, wait: bool = True, *, cancel_futures: bool = False) -> None:  # noqa: ARG002
         """Ends the processes at once, whatever they are doing."""
-        self._pool.shutdown(wait=False, cancel_futures=True)
-        for child in self._children:
-            child.terminate()
+        self._pool.end()
 
 
 _shared: mmap.mmap
 
 
 def _begin(shared: mmap.mmap) -> None:
-    """What a process does first: it leaves signals to the one who asks, and ends when that one does."""
     global _shared
     _shared = shared
-    _leave_signals_to_parent()
+    follow_parent()
     signal.signal(signal.SIGTERM, signal.SIG_DFL)
 
 
-def begin_job() -> None:
-    """What a process does first that writes files: when it is told to end, it takes back what it half wrote."""
-    _leave_signals_to_parent()
-    interrupts.begin_anew()
-    signal.signal(signal.SIGTERM, _end)
+def end_here(*_: object) -> NoReturn:
+    """Ends this process at once."""
+    os._exit(1)
 
 
-def one_job(work: Callable[[A], T], task: A) -> T:
-    """A task in such a process."""
-    try:
-        return work(task)
-    except KeyboardInterrupt:
-        os._exit(1)
-    finally:
-        interrupts.begin_anew()
-
-
-def _end(*_: object) -> None:
-    if interrupts.is_idle():
-        os._exit(1)
-    interrupts.arrived()
-
-
-def _leave_signals_to_parent() -> None:
+def follow_parent() -> None:
+    """What a process does first: it leaves interruptions to the one who began it, and ends when that one does."""
     for name in ("SIGINT", "SIGHUP", "SIGBREAK"):
         if hasattr(signal, name):
             signal.signal(getattr(signal, name), signal.SIG_IGN)
@@ -136,7 +131,7 @@ def _end_with_parent() -> None:
         parent.join()
     os.kill(os.getpid(), signal.SIGTERM)
     threading.Event().wait(PATIENCE)
-    os._exit(1)
+    end_here()
 
 
 def _carried(slot: int | None, fn: Callable[..., object], args: Any, kwargs: Any) -> Carried:

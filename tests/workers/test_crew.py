@@ -14,9 +14,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from agile_crate.work import processes
-from agile_crate.work.crew import AHEAD, Crew, Here, crew, in_turn
-from agile_crate.work.processes import Processes
+from agile_crate.workers import processes
+from agile_crate.workers.crew import Crew, crew
+from agile_crate.workers.processes import Processes
+from agile_crate.workers.results import AHEAD, Here, in_turn
 from conftest import art
 
 on_linux = pytest.mark.skipif(sys.platform != "linux", reason="only there a process can be forked at any time")
@@ -87,7 +88,7 @@ def test_processes_end_with_the_one_that_began_them(tmp_path: Path) -> None:
     told = tmp_path / "pids"
     program = f"""
 import os, signal, threading
-from agile_crate.work.processes import Processes
+from agile_crate.workers.processes import Processes
 workers = Processes(2)
 pids = [str(workers.submit(os.getpid).result()) for _ in range(20)]
 open({str(told)!r}, "w").write(" ".join(set(pids)))

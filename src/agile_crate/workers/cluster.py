@@ -10,13 +10,14 @@ import contextlib
 import logging
 import socket
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from concurrent.futures import BrokenExecutor, Executor, Future
+from concurrent.futures import BrokenExecutor, CancelledError, Executor, Future
 from typing import Any, NamedTuple, TypeVar
 
 from ..core.errors import InputError, UsageError, reason
 from ..core.sentence import setting
 from ..core.text import few, shown
 from .jobs import Lost
+from .results import following
 from .room import machine_memory
 
 A = TypeVar("A")
@@ -54,7 +55,7 @@ class Cluster:
     @property
     def executor(self) -> Executor:
         """The workers as an executor of the standard library."""
-        return _Far(self._client.get_executor(pure=False))
+        return _Readers(self._client.get_executor(pure=False))
 
     def refuse_others(self, wanted: Mapping[str, str], what_is_there: Callable[[], Mapping[str, str]]) -> None:
         """Raises InputError if a worker has other versions than those `wanted`, by the names of packages."""
@@ -124,7 +125,7 @@ class Cluster:
             with contextlib.suppress(Exception):
                 future.cancel(force=True)
             others = sorted(set(workers) - silent)
-            again = self._client.submit(work, task, pure=False, workers=others, allow_other_workers=False)
+            again = self._client.submit(work, task, pure=False, workers=others, allow_other_workers=True)
             under_way[again] = number, task
 
 
@@ -133,6 +134,7 @@ def connected(address: str) -> Iterator[Cluster]:
     """The cluster at a scheduler's address. Raises UsageError and InputError."""
     try:
         from distributed import Client, __version__
+        from distributed.comm import CommClosedError
     except ImportError:
         raise UsageError(
             f"{setting('cluster')} needs the engine that runs it: pip install 'agile-crate[cluster]'"
@@ -151,6 +153,11 @@ def connected(address: str) -> Iterator[Cluster]:
                 "install the same on both"
             )
         yield Cluster(client, address)
+    except (CancelledError, CommClosedError):
+        raise InputError(
+            f"the scheduler at {shown(address)} does not answer any more; crates that are in place are whole, start it "
+            "again and build the others"
+        ) from None
     finally:
         with contextlib.suppress(Exception):
             client.close(timeout=2)
@@ -198,29 +205,23 @@ def this_worker() -> Worker:
     return Worker(worker.address, worker.state.nthreads, memory, worker.local_directory)
 
 
-class _Far(Executor):
+class _Readers(Executor):
     """A client's executor whose lost tasks are told as those of any broken one."""
 
     def __init__(self, inner: Executor) -> None:
         self._inner = inner
 
     def submit(self, fn: Callable[..., T], /, *args: Any, **kwargs: Any) -> Future[T]:
-        from distributed import KilledWorker
+        return following(self._inner.submit(fn, *args, **kwargs), _or_broken)
 
-        result: Future[T] = Future()
 
-        def arrived(inner: Future[T]) -> None:
-            if not result.set_running_or_notify_cancel():
-                return
-            try:
-                result.set_result(inner.result())
-            except KilledWorker as error:
-                result.set_exception(BrokenExecutor(str(error)))
-            except BaseException as error:
-                result.set_exception(error)
+def _or_broken(inner: Future[T]) -> T:
+    from distributed import KilledWorker
 
-        self._inner.submit(fn, *args, **kwargs).add_done_callback(arrived)
-        return result
+    try:
+        return inner.result()
+    except KilledWorker as error:
+        raise BrokenExecutor(str(error)) from None
 
 
 def _short(error: object) -> str:

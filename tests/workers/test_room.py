@@ -11,8 +11,8 @@ import numpy as np
 import pytest
 
 from agile_crate.core.errors import OutputError
-from agile_crate.work import room as rooms
-from agile_crate.work.room import Room, default_limit, machine_memory
+from agile_crate.workers import room as rooms
+from agile_crate.workers.room import Room, default_limit, machine_memory
 from conftest import art
 
 
