@@ -23,7 +23,7 @@ SCHEMA = Draft202012Validator(crate_schema())
 
 
 def orders(text: str) -> list[Order]:
-    return orders_in(tomllib.loads(text), lambda path: f"here/{path}")
+    return [order.moved(lambda path: f"here/{path}") for order in orders_in(tomllib.loads(text))]
 
 
 def only(text: str) -> Order:

@@ -41,7 +41,7 @@ TYPED = {
 @given(st.fixed_dictionaries({}, optional=TYPED))
 def test_what_is_read_is_what_was_typed(typed: dict[str, object]) -> None:
     text = "\n".join(crate_lines("the otter", ["frames/a b", 'c"d'], "build/otter", typed))
-    (order,) = orders_in(tomllib.loads(text), str)
+    (order,) = orders_in(tomllib.loads(text))
     assert (order.name, order.inputs, order.out) == ("the otter", ("frames/a b", 'c"d'), "build/otter")
     given_back, asked = settings_from(order.given), settings_from(typed)
     held, wanted = ({(name, frame): hold for name, frame, hold in one.hold} for one in (given_back, asked))

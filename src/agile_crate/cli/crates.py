@@ -50,8 +50,7 @@ class _Run:
         """Notes what an order is built from; where its settings are wrong, that is told when it is built."""
         with contextlib.suppress(UsageError):
             settings = settings_from({**order.given, **overriding})
-            layers = (layer for skin in order.skins for layer in skin.layers)
-            self.builds += [(inputs, order.out, settings) for inputs in (order.inputs, *layers)]
+            self.builds += [(inputs, order.out, settings) for inputs in order.all_inputs]
 
     @property
     def status(self) -> int:

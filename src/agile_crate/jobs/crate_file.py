@@ -41,19 +41,17 @@ class CrateFile(NamedTuple):
 
 
 def read_crate_file(path: str) -> CrateFile:
-    """The crates of a file; paths in it are relative to its folder. Raises InputError that names line and column."""
+    """The crates of a file; paths in it are relative to its folder, and made ones from here. Raises InputError that
+    names line and column."""
     text = _text_of(path)
     folder = os.path.dirname(path)
 
     def from_here(there: str) -> str:
-        if is_address(there):
-            return there
-        path = os.path.normpath(os.path.join(folder, there)) if there else there
-        return f"{path}/" if there.endswith("/") and path != "/" else path
+        return os.path.normpath(os.path.join(folder, there))
 
     try:
         document = tomllib.loads(text)
-        orders = tuple(orders_in(document, from_here))
+        orders = tuple(order.moved(from_here) for order in orders_in(document))
     except tomllib.TOMLDecodeError as error:
         found = _WHERE.fullmatch(str(error))
         what, place = (found[1], found[2]) if found else (str(error), "end of document")

@@ -76,37 +76,14 @@ def asked_for_versions() -> Callable[[], dict[str, str]]:
 
 def far_task(order: Order, request: Request, send: bool) -> FarTask:
     """What travels. Raises InputError where an input that is to be sent is not there."""
-    order = with_whole_paths(replace(order, given={**order.given, **request.overriding}))
+    order = replace(order, given={**order.given, **request.overriding}).moved(os.path.abspath)
     return FarTask(order, request.program, tuple(_sent(order)) if send else None)
-
-
-def with_whole_paths(order: Order) -> Order:
-    """The order with absolute paths."""
-    return _moved(order, os.path.abspath)
-
-
-def _moved(order: Order, move: Callable[[str], str]) -> Order:
-    """The order with every path in it changed; addresses stay."""
-
-    def moved(path: str) -> str:
-        return path if is_address(path) else f"{move(path)}/" if path.endswith("/") else move(path)
-
-    given = dict(order.given)
-    template, palette = given.get("template"), given.get("palette")
-    if isinstance(template, (list, tuple)):
-        given["template"] = [moved(str(path)) for path in template]
-    if isinstance(palette, str) and palette and not palette.startswith("#"):
-        given["palette"] = moved(palette)
-    skins = tuple(
-        replace(skin, layers=tuple(tuple(map(moved, layer)) for layer in skin.layers)) for skin in order.skins
-    )
-    return replace(order, inputs=tuple(map(moved, order.inputs)), out=moved(order.out), given=given, skins=skins)
 
 
 def _sent(order: Order) -> Iterator[Sent]:
     claimed = build_before(target_of(order.out)).claimed
     paths: list[str] = []
-    for inputs in (order.inputs, *(layer for skin in order.skins for layer in skin.layers)):
+    for inputs in order.all_inputs:
         if local := [given for given in inputs if not is_address(given)]:
             paths += [os.path.abspath(file.path) for file in find(local, claimed).found]
     settings = settings_from(order.given)
@@ -131,7 +108,7 @@ def build_far(task: FarTask) -> FarBuild | CrateError:
             order = task.order
             if task.sent is not None:
                 lay_down(task.sent, root)
-                order = _moved(order, partial(below, root))
+                order = order.moved(partial(below, root))
             out = os.path.join(folder, "built", os.path.basename(task.order.out))
             settings = settings_from(order.given)
             with crew(worker.threads, worker.memory // SHARE) as executor, opened() as cache:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator, Sequence
 
 from ..core.errors import CrateError, InputError
@@ -13,7 +14,7 @@ from ..workers.crew import crew
 from ..workers.jobs import Lost
 from ..workers.progress import Progress, silent
 from ..workers.results import in_order
-from .far import FarBuild, FarTask, asked_for_versions, build_far, far_task, versions, with_whole_paths
+from .far import FarBuild, FarTask, asked_for_versions, build_far, far_task, versions
 from .order import Outcome, Request, build_order, counted, lost, there_already
 from .pack import placed
 
@@ -88,7 +89,7 @@ def _built_here(cluster: Cluster, order: Order, request: Request, memory: int) -
     """A crate that is built here, its frames read by all workers where it is large."""
     readers = None if _is_bound_to_here(order, request) else cluster.executor
     with crew(memory=memory, readers=readers) as executor, opened() as cache:
-        outcome = build_order(with_whole_paths(order) if readers else order, request, executor, cache)
+        outcome = build_order(order.moved(os.path.abspath) if readers else order, request, executor, cache)
     if readers and isinstance(outcome, InputError):
         more = " (its frames are read by the cluster's workers, which must see them; or send them along)"
         return InputError(outcome.sentence.marked + more)

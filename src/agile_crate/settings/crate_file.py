@@ -13,12 +13,12 @@ from typing import Any
 from ..core.color import Color, color_from_hex
 from ..core.crate.file_names import not_held
 from ..core.errors import UsageError
-from ..core.names import nearest
+from ..core.names import is_address, nearest
 from ..core.sentence import key_of, setting
 from ..core.text import quoted
 from .given import read_one, settings_from
 from .kinds import FLAG, Kind
-from .skins import Skin
+from .skins import Skin, with_layers
 from .table import Option, options
 
 Keys = tuple[str, ...]
@@ -44,8 +44,8 @@ class WrongKeyError(Exception):
 
 @dataclass(frozen=True, slots=True)
 class Order:
-    """One crate that a crate file asks for: its name there, its inputs and where it goes, as paths from here, its
-    settings as they would be typed, and its skins."""
+    """One crate that a crate file asks for: its name there, its inputs and where it goes, its settings as they would be
+    typed, and its skins."""
 
     name: str
     inputs: tuple[str, ...]
@@ -53,23 +53,49 @@ class Order:
     given: Mapping[str, object]
     skins: tuple[Skin, ...] = ()
 
+    @property
+    def all_inputs(self) -> list[tuple[str, ...]]:
+        """Its own, and those of each layer of its skins."""
+        return [self.inputs, *(layer for skin in self.skins for layer in skin.layers)]
 
-def orders_in(document: Table, from_here: Callable[[str], str]) -> list[Order]:
-    """The crates of a document, in its order. `from_here` makes a path of the file one from here.
+    def moved(self, move: Callable[[str], str]) -> Order:
+        """The order with every path in it changed; addresses stay, and so does a slash at the end."""
+
+        def moved(path: str) -> str:
+            if not path or is_address(path):
+                return path
+            there = move(path)
+            return f"{there}/" if path.endswith("/") and not there.endswith("/") else there
+
+        def value(name: str, typed: object) -> object:
+            if not options()[name][0].kind.is_path:
+                return typed
+            if isinstance(typed, (list, tuple)):
+                return [moved(str(one)) for one in typed]
+            text = str(typed)
+            return text if text.startswith("#") else moved(text)  # colours stand where a palette's file can stand
+
+        inputs, *layers = (tuple(map(moved, paths)) for paths in self.all_inputs)
+        given = {name: value(name, typed) for name, typed in self.given.items()}
+        return Order(self.name, inputs, moved(self.out), given, with_layers(self.skins, layers))
+
+
+def orders_in(document: Table) -> list[Order]:
+    """The crates of a document, in its order, with paths as they stand there.
 
     Raises WrongKeyError.
     """
     _only(document, (), ("defaults", "crate"))
-    defaults = _given(_table(document.get("defaults", {}), ("defaults",)), ("defaults",), (), from_here)
+    defaults = _given(_table(document.get("defaults", {}), ("defaults",)), ("defaults",), ())
     crates = _table(document.get("crate", {}), ("crate",))
     if not crates:
         raise WrongKeyError((), "there is no crate in it: write [crate.NAME] with from and out")
-    return [_order(name, _table(crate, ("crate", name)), defaults, from_here) for name, crate in crates.items()]
+    return [_order(name, _table(crate, ("crate", name)), defaults) for name, crate in crates.items()]
 
 
-def _order(name: str, crate: Table, defaults: Mapping[str, object], from_here: Callable[[str], str]) -> Order:
+def _order(name: str, crate: Table, defaults: Mapping[str, object]) -> Order:
     at = ("crate", name)
-    own = _given(crate, at, ("from", "out", "animation", "skin"), from_here)
+    own = _given(crate, at, ("from", "out", "animation", "skin"))
     for key in ("from", "out"):
         if key not in crate:
             raise WrongKeyError(at, f"{quoted(name)} has no '{key}': " + _NEEDED[key])
@@ -92,13 +118,11 @@ def _order(name: str, crate: Table, defaults: Mapping[str, object], from_here: C
         wrong = next((key for key in keys if key in crate), None)
         raise WrongKeyError((*at, wrong) if wrong else at, error.sentence.marked) from None
     skins = _table(crate.get("skin", {}), (*at, "skin")).items()
-    worn = tuple(
-        _skin(skin, _table(table, (*at, "skin", skin)), (*at, "skin", skin), from_here) for skin, table in skins
-    )
-    return Order(name, tuple(map(from_here, inputs)), from_here(out), given, worn)
+    worn = tuple(_skin(skin, _table(table, (*at, "skin", skin)), (*at, "skin", skin)) for skin, table in skins)
+    return Order(name, tuple(inputs), out, given, worn)
 
 
-def _skin(name: str, table: Table, at: Keys, from_here: Callable[[str], str]) -> Skin:
+def _skin(name: str, table: Table, at: Keys) -> Skin:
     _only(table, at, ("from", "layers", "recolor", "plain", "missing"))
     if why := not_held(f"{name}.png"):
         raise WrongKeyError(at, f"the skin's name is a part of its files' names, {why}")
@@ -117,8 +141,7 @@ def _skin(name: str, table: Table, at: Keys, from_here: Callable[[str], str]) ->
     if missing not in ("error", "base"):
         raise WrongKeyError((*at, "missing"), '\'missing\' is to be "error" or "base"')
     exchange = tuple(_exchange(table.get("recolor", {}), (*at, "recolor")))
-    there = tuple(tuple(map(from_here, layer)) for layer in layers)
-    return Skin(name, there, exchange, plain, missing == "base")
+    return Skin(name, tuple(map(tuple, layers)), exchange, plain, missing == "base")
 
 
 def _exchange(value: object, at: Keys) -> Iterator[tuple[Color, Color]]:
@@ -136,7 +159,7 @@ _NEEDED = {
 }
 
 
-def _given(table: Table, at: Keys, besides: Sequence[str], from_here: Callable[[str], str]) -> dict[str, object]:
+def _given(table: Table, at: Keys, besides: Sequence[str]) -> dict[str, object]:
     """The settings of a table, by field name, as they would be typed."""
     known = {key_of(name): (name, option) for name, (option, _) in options().items()}
     _only(table, at, (*besides, *known))
@@ -146,15 +169,9 @@ def _given(table: Table, at: Keys, besides: Sequence[str], from_here: Callable[[
             continue
         name, option = known[key]
         typed = _typed(value, option.kind, (*at, key))
-        if option.kind.is_path:
-            typed = [from_here(t) for t in typed] if isinstance(typed, list) else _path(str(typed), from_here)
         given[name] = typed
         _check(name, typed, (*at, key))
     return given
-
-
-def _path(text: str, from_here: Callable[[str], str]) -> str:
-    return text if text.startswith("#") else from_here(text)  # colours stand where a palette's file can stand
 
 
 def _in_animation(animation: str, table: Table, at: Keys) -> Iterator[tuple[str, list[str]]]:

@@ -74,7 +74,7 @@ def _read_per_animation(read: Callable[[str], object], default: object, given: o
             named[animation] = read(value)
         else:
             everyone = read(value)
-    return PerAnimation(everyone, tuple(named.items()))
+    return PerAnimation(everyone, tuple(sorted(named.items())))  # whatever the order in which they are given
 
 
 def _text(option: Option, given: object) -> str:

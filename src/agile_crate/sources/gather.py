@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Sequence
 from collections.abc import Set as AbstractSet
-from concurrent.futures import Executor
 from functools import partial
 from typing import TYPE_CHECKING, NamedTuple, TypeVar
 
@@ -63,8 +62,8 @@ def gather(
     """
     search = find(inputs, own)
     files = in_crate_order(search.found)
-    hand: Executor = crew
     if kept and not crew.readers:
+        hand = hands(files, crew, None)  # what is kept is at hand only here
         read_now: Way[Seen] = partial(_kept_or_read, look=look, flat=flat, to_srgb=to_srgb, kept=kept)
     else:
         read_now = partial(read, see=partial(seen, look=look), flat=flat, to_srgb=to_srgb, with_digest=kept is not None)

@@ -112,12 +112,13 @@ def _decoded(
             yield file, or_reason(file, way())
 
 
-def hands(files: Sequence[Found], crew: Crew, many: int) -> Executor:
-    """Who reads the files: others if there are such; for small ones, of which there are `many` at least, processes."""
+def hands(files: Sequence[Found], crew: Crew, many: int | None) -> Executor:
+    """Who reads the files: others if there are such; small ones one thread, or processes if there are so `many`, by
+    default never."""
     if crew.readers:
         return crew.readers
     if sum(file.length for file in files) < SMALL * len(files):
-        return crew.beside(len(files) >= many)
+        return crew.beside(many is not None and len(files) >= many)
     return crew
 
 

@@ -15,7 +15,7 @@ from ..core.crate.draw import Placed
 from ..core.crate.touches import source_crc
 from ..core.frame.alpha import flattened, premultiplied
 from ..core.frame.indexed import entries, indices
-from ..core.model.crate import Crate, Frame
+from ..core.model.crate import Crate
 from ..core.model.geometry import Size
 from ..core.model.picture import Picture
 from ..core.pixels import Pixels
@@ -28,16 +28,13 @@ from ..workers.crew import Crew
 from ..workers.progress import Progress
 from .describe import Plan
 from .draw import SheetRows, placed_of
-from .prepare import SMALL
+from .prepare import are_small
 
 if TYPE_CHECKING:
     from ..exports.template import Template
     from ..store.cache import Cache
 
 T = TypeVar("T")
-
-TOGETHER = 32
-"""Frames that a thread looks at in one go."""
 
 
 def written(
@@ -49,7 +46,7 @@ def written(
     stale: Sequence[str],
     kept: tuple[Cache, str] | None = None,
 ) -> list[Crate]:
-    """Draws and writes the crates, so that no more than one sheet is in memory, then their texts; removes `stale`.
+    """Draws and writes the crates, no more than a band of a sheet at a time, then their texts; removes `stale`.
 
     Plans are taken off the list as they are drawn, so that their pixels can go. With a cache and the program's version
     (`kept`), a sheet whose file is there already is not encoded again. Returns the crates with the checksums of their
@@ -84,8 +81,8 @@ def _pieces(plan: Plan) -> int:
 def _with_sheets(plan: Plan, write: Callable[[Plan, dict[int, str]], Iterable[str]], crew: Crew) -> Crate:
     """The crate of a plan with the digests of its sheets, and of those of its skins, which `write` draws and writes."""
     crcs: dict[int, str] = {}
-    written = write(plan, crcs)
-    sheets = [sheet._replace(sha256=sha256) for sheet, sha256 in zip(plan.crate.sheets, written, strict=True)]
+    digests = write(plan, crcs)
+    sheets = [sheet._replace(sha256=sha256) for sheet, sha256 in zip(plan.crate.sheets, digests, strict=True)]
     for number in range(len(plan.skins)):
         for index, sha256 in enumerate(write(worn(plan, number), {})):
             skins = list(sheets[index].skins)
@@ -95,25 +92,16 @@ def _with_sheets(plan: Plan, write: Callable[[Plan, dict[int, str]], Iterable[st
 
 
 def _with_crcs(crate: Crate, pictures: Sequence[Picture], known: Mapping[int, str], crew: Crew) -> Crate:
-    """The crate with the CRC of every frame's pixels."""
-    count = len(pictures)
-    is_small = sum(picture.nbytes for picture in pictures) < 4 * SMALL * count
-    each = max(1, count) if is_small else TOGETHER
+    """The crate with the CRC of every frame's pixels, but for those that are known."""
 
-    def some(start: int) -> list[Frame]:
-        return [
-            one(number, crate.frames[number], pictures[number]) for number in range(start, min(start + each, count))
-        ]
+    def crc_of(number: int) -> str:
+        return known.get(number) or source_crc(crate, crate.frames[number], pictures[number])
 
-    def one(number: int, frame: Frame, picture: Picture) -> Frame:
-        crc = known.get(number) or source_crc(crate, frame, picture)
-        return Frame(
-            frame.name, frame.on_sheet, frame.box, frame.canvas, frame.offset, frame.pivot, frame.turned, frame.mirror,
-            frame.shape, crc, picture.source is not None,
-        )  # fmt: skip
-
-    parts = (map if is_small else crew.map)(some, range(0, count, each))
-    return crate._replace(frames=tuple(frame for part in parts for frame in part))
+    crcs = (map if are_small(pictures) else crew.map)(crc_of, range(len(pictures)))
+    frames = zip(crate.frames, pictures, crcs, strict=True)
+    return crate._replace(
+        frames=tuple(frame._replace(crc=crc, touched=picture.source is not None) for frame, picture, crc in frames)
+    )
 
 
 def worn(plan: Plan, number: int) -> Plan:
