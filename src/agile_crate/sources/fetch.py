@@ -64,7 +64,9 @@ def _fetched(given: str, local: str, executor: Executor) -> tuple[str, str, str]
         raise
     except Exception as error:  # of whichever system, network or package
         said = " ".join(str(error).split())[:160] or type(error).__name__
-        raise InputError(f"{shown(given)} cannot be read: {said}") from None
+        raise InputError(
+            f"{shown(given)} cannot be read: {said}; check the address, and that its server answers"
+        ) from None
     base = given.rstrip("/").removesuffix(address.tail).rstrip("/")
     return os.path.join(str(root), address.tail).rstrip(os.sep), str(root), base
 
