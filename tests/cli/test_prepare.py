@@ -103,6 +103,37 @@ def test_fit_scales_the_whole_set_by_one_factor(run: Run, frames: Path, tmp_path
     assert {tuple(frame["canvas"]) for frame in document["frames"]} == {(20, 15), (30, 10)}
 
 
+@pytest.mark.parametrize("trim", ["frame", "animation", "sheet", "off"])
+@pytest.mark.parametrize(
+    ("fit", "resample"), [("20", "smooth"), ("33x9", "smooth"), ("45", "pixel"), ("90x70", "smooth")]
+)
+def test_what_is_visible_just_fits(run: Run, frames: Path, tmp_path: Path, trim: str, fit: str, resample: str) -> None:
+    """No side of what is seen is longer than asked for, and one is, but for the rounding, as long."""
+    for number in range(1, 3):  # drawn at one side of its canvas
+        pixels = np.pad(figure(40, 30, 9, 1), ((0, 0), (37 * number, 0), (0, 0)))
+        save(frames / "walk" / f"walk_{number}.png", pixels)
+    document, said = packed(
+        run, tmp_path, "--fit", fit, "--fit-to", "art", "--trim", trim, "--resample", resample, "--also-scale", "50%"
+    )
+    seen = [agile_crate.load(str(tmp_path / "o.json")).frame(frame["name"]) for frame in document["frames"]]
+    boxes = [np.argwhere(pixels[..., 3]) for pixels in seen]
+    sizes = [(box[:, 1].max() - box[:, 1].min() + 1, box[:, 0].max() - box[:, 0].min() + 1) for box in boxes]
+    if trim != "off":
+        sizes = [frame["box"][2:] for frame in document["frames"]]
+    w, h = (max(size[axis] for size in sizes) for axis in (0, 1))
+    sides = [int(side) for side in fit.split("x")] * (1 if "x" in fit else 2)
+    assert w <= sides[0] and h <= sides[1]
+    assert w >= sides[0] - 3 or h >= sides[1] - 3
+    assert "scaled to" in said
+
+
+def test_nothing_visible_cannot_fit(run: Run, tmp_path: Path) -> None:
+    save(tmp_path / "frames" / "gone_1.png", np.zeros((9, 9, 4), np.uint8))
+    done = run("pack", "frames", "--out", "o", "--fit", "20", "--fit-to", "art")
+    told = "agile-crate: error: --fit-to art: nothing is visible in any frame; leave it out\n"
+    assert (done.returncode, done.stderr) == (2, told)
+
+
 def test_a_lying_pose_stands_on_the_same_ground(run: Run, frames: Path, tmp_path: Path) -> None:
     document, _ = packed(run, tmp_path, "--canvas", "common")
     loaded = agile_crate.load(str(tmp_path / "o.json"))
@@ -270,8 +301,8 @@ def test_warnings(run: Run, frames: Path, tmp_path: Path) -> None:
 ERRORS = [
     (["--scale", "0.01"], 2, "scaled by 0.01, nothing is left of 'lie/lie_1', 'lie/lie_2', 'lie/lie_3', 'lie/lie_4', 'walk/walk_1' and 3 more; choose a larger --scale or --fit"),
     (["--fit", "1x1"], 2, "scaled by 0.01667, nothing is left of 'lie/lie_1', 'lie/lie_2', 'lie/lie_3' and 'lie/lie_4'; choose a larger --scale or --fit"),
-    (["--fit", "0x9"], 2, "--fit: '0x9' is not a size: write width x height in pixels, such as 64x64, up to 16384"),
-    (["--scale", "100"], 4, None),
+    (["--fit", "0x9"], 2, "--fit: '0x9' is not a size: write width x height in pixels, such as 64x48, or 64 for a square, up to 16384"),
+    (["--scale", "100x"], 4, None),
     (["--scale", "50%", "--fit", "9x9"], 2, "--scale and --fit both say how large frames become; leave one of them out"),
     (["--palette", "none.txt"], 3, "palette none.txt cannot be read: no such file or directory"),
     (["--palette", "empty.txt"], 3, "palette empty.txt has no colours; write one a line, such as #201830"),

@@ -19,16 +19,19 @@ def test_number_at_the_end(stem: str, expected: tuple[str, int | None]) -> None:
 
 
 @pytest.mark.parametrize(
-    ("name", "folder", "expected"),
+    ("name", "folder", "is_alone", "expected"),
     [
-        ("swim/swim_0003", "swim", "swim"), ("otter/swim/swim_0003", "swim", "otter/swim"),
-        ("otter/swim_0003", "otter", "otter/swim"), ("otter/0003", "otter", "otter"),
-        ("swim/up_1", "swim", "swim/up"), ("swim_1", "frames", "swim"), ("0001", "swim", "swim"),
-        ("0001", "", "frames"), ("parcels/letter", "parcels", None),
+        ("swim/swim_0003", "swim", True, "swim"), ("otter/swim/swim_0003", "swim", True, "otter/swim"),
+        ("otter/swim_0003", "otter", False, "otter/swim"), ("otter/swim_0003", "otter", True, "otter"),
+        ("otter/0003", "otter", False, "otter"), ("Walk/frame_01", "Walk", True, "Walk"),
+        ("walk_SW/walk_01", "walk_SW", True, "walk_SW"), ("swim/swim_1", "swim", False, "swim"),
+        ("swim/up_1", "swim", False, "swim/up"), ("swim_1", "frames", True, "swim"), ("0001", "swim", False, "swim"),
+        ("Frame_1", "swim", True, "swim"), ("frame_1", "swim", False, "frame"), ("0001", "", True, "frames"),
+        ("parcels/letter", "parcels", True, None),
     ],
 )  # fmt: skip
-def test_animation_of_a_frame(name: str, folder: str, expected: str | None) -> None:
-    assert animation_of(name, folder) == expected
+def test_animation_of_a_frame(name: str, folder: str, is_alone: bool, expected: str | None) -> None:
+    assert animation_of(name, folder, is_alone) == expected
 
 
 def test_natural_order_is_not_the_order_of_letters() -> None:
@@ -44,7 +47,7 @@ def test_natural_order_is_total(names: list[str]) -> None:
 
 def test_animations_come_before_stills_and_numbers_before_names() -> None:
     names = ["b_2", "letter", "a_10", "a_9", "b_1", "a-9"]
-    ordered = sorted(names, key=lambda name: frame_key(name, animation_of(name, "")))
+    ordered = sorted(names, key=lambda name: frame_key(name, animation_of(name, "", False)))
     assert ordered == ["a-9", "a_9", "a_10", "b_1", "b_2", "letter"]
 
 

@@ -31,7 +31,7 @@ def names(**settings: Any) -> list[str]:
         ({"include": "swim/swim_3"}, "include: nothing is called 'swim/swim_3'; did you mean 'swim/swim_2'?"),
         ({"include": "xyz"}, "include: nothing is called 'xyz'; names are such as swim, or swim/swim_01"),
         ({"fps": "SWIM=3"}, "fps: there is no animation 'SWIM'; did you mean 'swim'?"),
-        ({"order": "swin"}, "order: there is no animation 'swin'; did you mean 'swim'?"),
+        ({"order": "swin"}, "order: there is no animation or still 'swin'; did you mean 'swim'?"),
         ({"hold": "swum:1=2"}, "hold: there is no animation 'swum'; did you mean 'swim'?"),
         ({"pivot": "Swim=feet"}, "pivot: there is no animation 'Swim'; did you mean 'swim'?"),
     ],
@@ -45,7 +45,7 @@ def test_plain_names_that_nothing_has(given: dict[str, Any], told: str) -> None:
 def test_a_plain_name_is_a_frame_an_animation_or_a_folder() -> None:
     assert names(exclude="debug") == ["swim/swim_1", "swim/swim_2", "buoy"]
     assert names(exclude="debug/") == ["swim/swim_1", "swim/swim_2", "buoy"]
-    assert names(include="debug/grid") == ["debug/grid_1"]  # the animation, for its folder holds a still as well
+    assert names(include="debug/grid_1") == ["debug/grid_1"]
     assert names(include=["swim", "buoy"]) == ["swim/swim_1", "swim/swim_2", "buoy"]
     assert names(include="debug/boxes") == ["debug/boxes"]
 

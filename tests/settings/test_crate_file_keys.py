@@ -115,7 +115,7 @@ WRONG = [
     ("fps = nan", ("crate", "otter", "fps"), "'fps': 'nan' is not a number of frames a second: write one above 0 and up to 1000, such as 12, 23.976 or 30000/1001"),
     ('[crate.otter.animation.swim]\ngap = 2', ("crate", "otter", "animation", "swim", "gap"), "'gap' is not for one animation; write it above, for the whole crate"),
     ('[crate.otter.animation.swim]\nfpss = 2', ("crate", "otter", "animation", "swim", "fpss"), "there is no key 'fpss' here; did you mean 'fps'?"),
-    ("[crate.otter.animation.swim]\nhold = { x = 2 }", ("crate", "otter", "animation", "swim", "hold"), "'hold': 'swim:x=2' does not say which frame is held how long: write animation:frame=factor or =time, such as swim:3=2 or swim:3=200ms"),
+    ("[crate.otter.animation.swim]\nhold = { x = 2 }", ("crate", "otter", "animation", "swim", "hold"), "'hold': 'swim:x=2' does not say which frame is held how long: write animation:frame=factor or =time, such as swim:3=2, swim:3=200ms or swim:last=200ms"),
     ('[crate.otter.animation.swim]\nloop = "twice"', ("crate", "otter", "animation", "swim", "loop"), "'loop': 'twice' is not one of forever, once, back-and-forth"),
     ("animation = 3", ("crate", "otter", "animation"), "'animation' is to be a table, not a whole number"),
     ("turn = true", ("crate", "otter", "turn"), "turn is for the tight layout, and layout is grid; leave one out"),

@@ -41,6 +41,20 @@ def test_the_animation_of_bare_numbers_is_their_folder(here: Path) -> None:
     assert [file.animation for file in find(["01.tga"]).found] == ["up"]
 
 
+def test_a_folder_of_one_series_names_the_animation(here: Path) -> None:
+    for name in ("walk_SW/walk_01", "guard/idle_1", "guard/run_1", "Walk/frame_01", "mixed/dot_1", "mixed/still"):
+        save(here / "c" / f"{name}.png")
+    by_name = {file.name: file.animation for file in find(["c"]).found}
+    assert by_name == {
+        "walk_SW/walk_01": "walk_SW", "guard/idle_1": "guard/idle", "guard/run_1": "guard/run", "Walk/frame_01": "Walk",
+        "mixed/dot_1": "mixed", "mixed/still": None,
+    }  # fmt: skip
+    assert [file.animation for file in find(["c/walk_SW"]).found] == ["walk"]
+    assert [file.animation for file in find(["c/Walk"]).found] == ["Walk"]
+    assert [file.animation for file in find(["c/guard/idle_*", "c/guard/run_1.png"]).found] == ["idle", "run"]
+    assert [file.animation for file in find(["c/*/idle_*"]).found] == ["guard"]
+
+
 def test_files_and_patterns(here: Path) -> None:
     assert names("b/swim_1.png", "a/letter.png") == ["swim_1", "letter"]
     assert names("a/*/swim_*.png") == ["swim/swim_9", "swim/swim_10"]

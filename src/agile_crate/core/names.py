@@ -1,8 +1,9 @@
 """Names, numbers, natural order, and which frames make up an animation.
 
-A frame's name is its path below the input, without extension, with ``/``. Trailing digits are its number.
-The animation is the folder path plus the name before the digits, without the separator between them; where that
-would repeat the folder's own name, it is said once: ``swim/swim_0003`` is frame 3 of ``swim``.
+A frame's name is its path below the input, without extension, with ``/``. Trailing digits are its number; what stands
+before them, without the separator between the two, tells the numbered series of a folder apart. A folder that holds one
+series names the animation: ``swim/swim_0003`` and ``swim/frame_0003`` are frame 3 of ``swim``. Where it holds several,
+each is named by folder and series: ``guard/idle``, ``guard/run``.
 """
 
 import re
@@ -52,20 +53,31 @@ def split_number(stem: str) -> tuple[str, int | None]:
     return before.removesuffix("(" if wrapped else "").rstrip(_SEPARATORS), int(numbered[len(before) :])
 
 
-def animation_of(name: str, folder: str) -> str | None:
+_SAYS_NOTHING = frozenset({"", "frame", "frames", "image", "img", "picture", "pic", "render"})
+"""What stands before numbers though it names nothing."""
+
+
+def animation_of(name: str, folder: str, is_alone: bool) -> str | None:
     """The animation that a frame belongs to, or None for a picture without a number.
 
-    `folder` is the name of the folder that the file lies in. It names the animation when nothing else does:
-    ``0001.png`` directly below the input.
+    `folder` is the name of the folder that the file lies in, `is_alone` whether that holds no other numbered series.
+    Directly below the input a series is named by itself, and by the folder only if its own name says nothing.
 
-    >>> animation_of("swim/swim_0003", "swim"), animation_of("swim/up/01", "up"), animation_of("0001", "swim")
-    ('swim', 'swim/up', 'swim')
+    >>> animation_of("swim/up/01", "up", True), animation_of("walk_sw/walk_01", "walk_sw", True)
+    ('swim/up', 'walk_sw')
+    >>> animation_of("guard/idle_01", "guard", False), animation_of("walk_01", "otter", True)
+    ('guard/idle', 'walk')
+    >>> animation_of("0001", "swim", True), animation_of("frame_01", "swim", True), animation_of("parcel", "swim", True)
+    ('swim', 'swim', None)
     """
     path, _, stem = name.rpartition("/")
-    before, number = split_number(stem)
+    series, number = split_number(stem)
     if number is None:
         return None
-    return said_once(f"{path}/{before}" if before else path) or folder or "frames"
+    if path:
+        return said_once(path if is_alone or not series else f"{path}/{series}")
+    by_folder = not series or (is_alone and series.casefold() in _SAYS_NOTHING)
+    return (folder or "frames") if by_folder else series
 
 
 def said_once(path: str) -> str:

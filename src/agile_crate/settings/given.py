@@ -98,7 +98,7 @@ def remembered(settings: Settings) -> dict[str, object]:
     result = {name: value for name, value in typed(settings).items() if table[name][0].remembered}
     if settings.portion != 1:
         text = percent(settings.portion)
-        result["also_scale"] = text if scale(text) == settings.portion else str(settings.portion)
+        result["also_scale"] = text if scale(text) == settings.portion else f"{settings.portion}x"
     return result
 
 

@@ -123,9 +123,15 @@ NUMBERS = Kind(
     {"type": ["number", "string", "array"], "items": _NUMBERS},
 )
 SIDES = Kind(
-    'a text such as "64x64", or two whole numbers',
-    _side_by_side("x", _whole),
-    {"type": ["string", "array"], "items": {"type": "integer", "minimum": 1}, "minItems": 2, "maxItems": 2},
+    'a text such as "64x48", one whole number or two',
+    lambda value: _whole(value) or _side_by_side("x", _whole)(value),
+    {
+        "type": ["string", "array", "integer"],
+        "minimum": 1,
+        "items": {"type": "integer", "minimum": 1},
+        "minItems": 2,
+        "maxItems": 2,
+    },
 )
 POINT = Kind(
     "a text, or two numbers",
@@ -142,7 +148,7 @@ HOLDS = Kind(
     _texts,
     TEXTS_SCHEMA,
     Kind(
-        'a table such as { 3 = 2, 5 = "200ms" }',
+        'a table such as { 3 = 2, last = "200ms" }',
         _holds,
         {"type": "object", "additionalProperties": _NUMBERS},
     ),

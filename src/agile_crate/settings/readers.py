@@ -15,7 +15,7 @@ from ..core.crate.file_names import check_pattern
 from ..core.errors import UsageError
 from ..core.frame.wishes import WIDEST_OUTLINE, ColorKey, Outline, PivotWish
 from ..core.model.geometry import Offset, Size
-from ..core.motion.spans import Span, Spans
+from ..core.motion.spans import LAST, Span, Spans
 from ..core.motion.timing import Hold
 from ..core.names import nearest
 from ..core.sentence import setting
@@ -50,6 +50,9 @@ class Reader(Generic[T_co]):
         return self.read(text)
 
 
+CLEAR_SCALE = 16
+"""A larger scale than this is as likely to be a percentage; it needs its sign."""
+
 UNITS = {"KB": 1 << 10, "MB": 1 << 20, "GB": 1 << 30, "TB": 1 << 40}
 """Bytes of each unit of memory."""
 
@@ -83,12 +86,14 @@ def whole(least: int, most: int = LARGEST_SIDE) -> Reader[int]:
 
 @of(kinds.SIDES)
 def size(text: str) -> Size:
+    """``64x48``, or ``64`` for a square."""
     sides = text.lower().replace("×", "x").split("x")
     try:
-        return Size(*map(whole(1), sides))
+        return Size(*map(whole(1), sides * 2 if len(sides) == 1 else sides))
     except (UsageError, TypeError):
         raise UsageError(
-            f"{quoted(text)} is not a size: write width x height in pixels, such as 64x64, up to {LARGEST_SIDE}"
+            f"{quoted(text)} is not a size: write width x height in pixels, such as 64x48, or 64 for a square, up to "
+            f"{LARGEST_SIDE}"
         ) from None
 
 
@@ -117,11 +122,13 @@ def time(text: str) -> Fraction:
 
 @of(kinds.NUMBER)
 def scale(text: str) -> Fraction:
-    """A scale from ``50%`` or ``0.5``."""
-    number = _fraction(text.removesuffix("%"))
+    """A scale from ``50%``, ``0.5`` or ``3x``."""
+    number = _fraction(text.removesuffix("%").removesuffix("x"))
     if number is not None and text.endswith("%"):
         number /= 100
-    if number is None or not Fraction(1, 1000) <= number <= 100:
+    if number is not None and number > CLEAR_SCALE and text[-1] not in "%x":
+        raise UsageError(f"{quoted(text)} may be {text}% or {text}x; write which one is meant")
+    if number is None or text.endswith("x%") or not Fraction(1, 1000) <= number <= 100:
         raise UsageError(f"{quoted(text)} is not a scale: write a share or a percentage, such as 0.5 or 50%")
     return number
 
@@ -298,18 +305,19 @@ def _fraction(text: str) -> Fraction | None:
 
 @of(kinds.TEXT)
 def spans(text: str) -> Spans:
-    """Ranges of positions from 1: ``5-30``, ``1,3,6-9``, open ends ``5-`` and ``-8``, backwards ``8-5``."""
-    return tuple(_span(part, text) for part in text.split(","))
+    """Ranges of positions from 1, or of numbers: ``5-30``, ``1,3,6-9``, ``5-last``, an open end ``5-``, backwards
+    ``8-5``."""
+    return tuple(_span(part.strip(), text) for part in text.split(","))
 
 
 def _span(part: str, text: str) -> Span:
-    first, dash, last = part.strip().partition("-")
-    ends = [first, last] if dash else [first, first]
-    if not any(ends) or any(
-        end and not (end.isascii() and end.isdigit() and int(end[:9]) > 0 and len(end) < 9) for end in ends
-    ):
-        raise UsageError(f"{quoted(text)} is not a range of frames: write positions from 1, such as 5-30 or 1,3,6-9")
-    return Span(*(int(end) if end else None for end in ends))
+    first, dash, last = part.partition("-")
+    ends = [first, last] if dash and last else [first]
+    if any(end != "last" and not (end.isascii() and end.isdigit() and len(end) < 9) for end in ends):
+        meant = f"1{part} for the first {part[1:]}, or last for the last one" if part[:1] == "-" else "1,3,6-9"
+        raise UsageError(f"{quoted(text)} is not a range of frames: write it such as 5-30, 5-last or {meant}")
+    numbers = [LAST if end == "last" else int(end) for end in ends]
+    return Span(numbers[0], None if dash and not last else numbers[-1])
 
 
 @of(kinds.PAIRS)
@@ -323,21 +331,36 @@ def pair(text: str) -> tuple[str, str]:
     return left, right
 
 
+@of(kinds.PAIRS)
+def new_name(text: str) -> tuple[str, str]:
+    """``old=new``, or ``new`` for the only animation there is."""
+    return pair(text) if "=" in text or not text else ("", text)
+
+
 @of(kinds.HOLDS)
 def hold(text: str) -> tuple[str, int, Hold]:
-    """``swim:3=2`` holds frame 3 of swim twice as long, ``swim:3=200ms`` for 200 ms."""
+    """``swim:3=2`` holds frame 3 of swim twice as long, ``swim:last=200ms`` its last one for 200 ms; ``-2`` is the last
+    but one. Without a name it is the only animation."""
     where, _, amount = text.rpartition("=")
-    name, _, position = where.rpartition(":")
+    name, colon, position = where.rpartition(":")
     try:
         held = Hold(milliseconds=time(amount)) if amount.endswith("s") else Hold(_factor(amount))
-        if name:
-            return name, whole(1, 10**8)(position), held
+        if bool(name) == bool(colon):
+            return name, _position(position), held
     except UsageError:
         pass
     raise UsageError(
         f"{quoted(text)} does not say which frame is held how long: write animation:frame=factor or =time, "
-        "such as swim:3=2 or swim:3=200ms"
+        "such as swim:3=2, swim:3=200ms or swim:last=200ms"
     )
+
+
+def _position(text: str) -> int:
+    """A position from 1, or from the end, where the last one is -1."""
+    if text == "last":
+        return LAST
+    number = whole(1, 10**8)(text.removeprefix("-"))
+    return -number if text.startswith("-") else number
 
 
 def _factor(text: str) -> Fraction:
@@ -349,14 +372,15 @@ def _factor(text: str) -> Fraction:
 
 @of(kinds.PARTS)
 def parts(text: str) -> tuple[str, dict[str, Spans]]:
-    """``gull=glide:1-20,land:21-44``: which ranges of a sequence become which animations."""
-    name, _, rest = text.partition("=")
+    """``gull=glide:1-20,land:21-44``: which ranges of a sequence become which animations; of the only one there is,
+    where it has no name before it."""
+    name, equals, rest = text.rpartition("=")
     cut: dict[str, Spans] = {}
     part = ""
     for piece in rest.split(","):
         label, colon, numbers = piece.rpartition(":")
         part = label if colon else part
-        if not name or not part:
+        if bool(name) != bool(equals) or not part:
             raise UsageError(
                 f"{quoted(text)} does not say what is split how: write animation=part:range,part:range, "
                 "such as gull=glide:1-20,land:21-44"

@@ -25,6 +25,8 @@ def contradictions(settings: Settings) -> Iterator[str]:
     """Sentences on settings that exclude each other, or that do nothing without another."""
     if settings.scale != 1 and settings.fit:
         yield f"{setting('scale')} and {setting('fit')} both say how large frames become; leave one of them out"
+    if settings.fit_to != "canvas" and not settings.fit:
+        yield f"{setting('fit_to')} says what is to fit; say into which size with {setting('fit')}"
     if settings.palette and settings.colors:
         yield f"{setting('palette')} and {setting('colors')} both say which colours there are; leave one of them out"
     if settings.dither and not (settings.palette or settings.colors):

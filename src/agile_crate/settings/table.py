@@ -135,10 +135,17 @@ class Settings:
         "take", "separate", "layered documents: frames, or one picture", ("separate", "flat"), remembered=True
     )
     rename: tuple[tuple[str, str], ...] = many(
-        "take", "another name for an animation and its frames", "OLD=NEW", readers.pair, remembered=True
+        "take",
+        "another name for an animation; several of one name are joined",
+        "OLD=NEW",
+        readers.new_name,
+        remembered=True,
     )
     frames: PerAnimation[Spans | None] = per_animation(
-        "take", None, "only these, by position: 5-30 or 1,3,6-9", "RANGE", readers.spans, remembered=True
+        "take", None, "only these, by position: 5-30, 5-last or 1,3,6-9", "RANGE", readers.spans, remembered=True
+    )
+    numbers: PerAnimation[Spans | None] = per_animation(
+        "take", None, "only these, by the numbers in their names: 4-27", "RANGE", readers.spans, remembered=True
     )
     split: tuple[tuple[str, dict[str, Spans]], ...] = many(
         "take", "cut one into several: gull=glide:1-20,land:21-44", "NAME=PART:RANGE,…", readers.parts, remembered=True
@@ -164,7 +171,7 @@ class Settings:
         "take", "another animation, played backwards", "NEW=OLD", readers.pair, remembered=True
     )
     order: tuple[str, ...] = one(
-        "take", (), "these animations first, in this order", "NAME,…", readers.names, remembered=True
+        "take", (), "these animations or stills first, in this order", "NAME,…", readers.names, remembered=True
     )
     fps: PerAnimation[Fraction | None] = per_animation(
         "take", None, "frames a second; 12, or the source's own times", "N", readers.fps, remembered=True
@@ -173,7 +180,7 @@ class Settings:
         "take", None, "the whole animation: 800ms or 0.8s", "TIME", readers.time, remembered=True
     )
     hold: tuple[tuple[str, int, Hold], ...] = many(
-        "take", "hold a frame: swim:3=2 (twice as long), swim:3=200ms", "NAME:FRAME=N", readers.hold, remembered=True
+        "take", "hold a frame: swim:3=2 (twice as long), swim:last=200ms", "NAME:FRAME=N", readers.hold, remembered=True
     )
     loop: PerAnimation[Loop | None] = per_animation(
         "take",
@@ -194,10 +201,13 @@ class Settings:
         remembered=True,
     )
     scale: Fraction = one(
-        "prepare", Fraction(1), "make frames smaller or larger: 50% or 0.5", "N", readers.scale, remembered=True
+        "prepare", Fraction(1), "make frames smaller or larger: 50%, 0.5 or 3x", "N", readers.scale, remembered=True
     )
     fit: Size | None = one(
         "prepare", None, "scale all by one factor, so that the largest just fits", "WxH", readers.size, remembered=True
+    )
+    fit_to: str = choice(
+        "prepare", "canvas", "what is to fit: canvases, or what is visible on them", ("canvas", "art"), remembered=True
     )
     resample: str = choice(
         "prepare", "smooth", "smooth: filtered; pixel: nearest, for whole factors", ("smooth", "pixel"), remembered=True

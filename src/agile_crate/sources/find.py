@@ -10,7 +10,7 @@ import glob
 import os
 import re
 import stat
-from collections import Counter
+from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, field
@@ -18,7 +18,7 @@ from typing import NamedTuple
 
 from ..core.crate.file_names import HIDDEN_PREFIX
 from ..core.errors import InputError, reason
-from ..core.names import animation_of, natural_key
+from ..core.names import animation_of, natural_key, split_number
 from ..core.text import counted, few, is_unicode, shown
 
 COMMON_ENDINGS = frozenset({".png", ".jpg", ".jpeg", ".gif", ".bmp", ".webp", ".tif", ".tiff", ".tga", ".ora"})
@@ -47,7 +47,8 @@ class Search:
     own: AbstractSet[str] = frozenset()
     found: list[Found] = field(default_factory=list)
     passed_over: Counter[str] = field(default_factory=Counter)
-    taken: set[str] = field(default_factory=set)
+    taken: dict[str, None] = field(default_factory=dict)
+    """Absolute paths of what was found, in the same order."""
 
 
 def find(inputs: Iterable[str], own: AbstractSet[str] = frozenset()) -> Search:
@@ -80,7 +81,23 @@ def searched(inputs: Iterable[str], own: AbstractSet[str] = frozenset()) -> Sear
         extra = f" ({passed_over_text(search.passed_over)} passed over)" if search.passed_over else ""
         raise InputError(f"no pictures were found in {looked}{extra}; name a folder that holds the frames")
     _refuse_odd_names(search.found)
+    _name_animations(search)
     return search
+
+
+def _name_animations(search: Search) -> None:
+    """Says of each file which animation it belongs to: that depends on what else its folder holds."""
+    series: dict[str, set[str]] = defaultdict(set)
+    folders = [os.path.dirname(path) for path in search.taken]
+    for folder, file in zip(folders, search.found, strict=True):
+        before, number = split_number(file.name.rpartition("/")[2])
+        if number is not None:
+            series[folder].add(before)
+    alone = {folder for folder, befores in series.items() if len(befores) == 1}
+    search.found = [
+        file._replace(animation=animation_of(file.name, os.path.basename(folder), folder in alone))
+        for folder, file in zip(folders, search.found, strict=True)
+    ]
 
 
 def named_twice(found: Iterable[Found]) -> list[tuple[Found, Found]]:
@@ -222,10 +239,9 @@ def _take_file(path: str, absolute: str, base: str, status: os.stat_result, sear
     elif absolute in search.taken:
         search.passed_over[REPEATED] += 1
     else:
-        search.taken.add(absolute)
+        search.taken[absolute] = None
         name = os.path.splitext(path[len(base) :].lstrip(os.sep) if base else path)[0].replace(os.sep, "/")
-        animation = animation_of(name, absolute.split(os.sep)[-2])
-        search.found.append(Found(path, name, animation, status.st_size))
+        search.found.append(Found(path, name, None, status.st_size))
 
 
 def is_picture_name(path: str) -> bool:

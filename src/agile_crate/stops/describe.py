@@ -13,7 +13,6 @@ from ..core.crate.file_names import sheet_names, sized_name
 from ..core.model.crate import Animation, Crate
 from ..core.model.picture import Picture, Sequences
 from ..core.model.sheet import Skin
-from ..core.motion.take import check_names
 from ..core.motion.timing import Hold, frame_times
 from ..core.rounding import plain
 from ..core.sentence import Sentence, setting
@@ -161,7 +160,6 @@ def _times(
     """The frames a second that were asked for, and the exact milliseconds of each frame, of each animation."""
     fps = each("fps", settings.fps, sequences)
     total = each("duration", settings.duration, sequences)
-    check_names("hold", (name for name, *_ in settings.hold), sequences)
     holds: dict[str, dict[int, Hold]] = defaultdict(dict)
     for name, position, hold in settings.hold:
         holds[name][position] = hold

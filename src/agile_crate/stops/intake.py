@@ -20,7 +20,7 @@ from ..workers.crew import Crew
 from ..workers.progress import Progress
 from .prepare import Prepared, first_look, needs_no_pixels, prepare
 from .prepare import Worn as WornOnTheWay
-from .take import each, pictures_of, taken, with_copies
+from .take import each, pictures_of, settled, taken
 
 if TYPE_CHECKING:
     from ..core.crate.touches import Touches
@@ -81,10 +81,10 @@ def intake(
     told_apart = partial(
         _likeness, drawings=gathered.drawings, skins=wardrobe, settings=(*deciding, *sizes)[0], executor=executor
     )
-    sequences, remarkable = taken(gathered.sequences, settings, told_apart)
+    sequences, remarkable, remarks = taken(gathered.sequences, settings, told_apart)
     each("shift", settings.shift, sequences)
     each("pivot", settings.pivot, sequences)
-    sizes = tuple(with_copies(one, sequences) if any(s.origin for s in sequences) else one for one in sizes)
+    sizes = tuple(settled(one, sequences) for one in sizes)
     by_size = list(zip(*gathered.drawings, strict=True))[len(deciding) :]
     waiting = [pictures_of(sequences, drawings) for drawings in by_size]
     clothes = [[] for _ in sizes] if not wardrobe else _by_size(sequences, wardrobe)[len(deciding) :]
@@ -96,6 +96,7 @@ def intake(
         prepare(waiting.pop(0), sequences, one, executor, for_proof, touches.get(one.portion, {}), clothes.pop(0))
         for one in sizes
     )
+    prepared = (prepared[0]._replace(remarks=(*remarks, *prepared[0].remarks)), *prepared[1:])
     return Intake(sequences, prepared, passed_over, warnings, files)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Literal, NamedTuple, TypeVar
 
 from ..core.errors import UsageError
@@ -11,27 +11,31 @@ from ..core.frame.mirror import flipped
 from ..core.model.geometry import Offset
 from ..core.model.picture import Picture, Sequences
 from ..core.motion import take
-from ..core.motion.take import Likeness, check_names
+from ..core.motion.rename import check_names, named, renamed, renaming, spelled_out, the_only
+from ..core.motion.take import Likeness
+from ..core.motion.timing import Hold
 from ..core.sentence import Sentence, setting
+from ..core.text import counted, quoted
 from ..settings.table import PerAnimation, Settings
 
 T = TypeVar("T")
 
 
 class Taken(NamedTuple):
-    """The sequences that a build packs, in order, and what the user should read."""
+    """The sequences that a build packs, in order, what the user should read, and what is only worth a note."""
 
     sequences: Sequences
     warnings: tuple[Sentence, ...]
+    remarks: tuple[Sentence, ...] = ()
 
 
 def taken(sequences: Sequences, settings: Settings, likeness: Callable[[Sequences], Likeness]) -> Taken:
     """The sequences that a build packs, in order; `likeness` says, of those that are left when copies are dropped,
     which frames show the same. Raises UsageError and InputError.
 
-    The order of the steps, whatever the order of the options: include and exclude, rename, frames, split, every,
-    drop-copies, drop-closing, reverse, mirrored, reversed, order. Each refers to animations by the names that they
-    have by then.
+    The order of the steps, whatever the order of the options: include and exclude, rename, numbers, frames, split,
+    every, drop-copies, drop-closing, reverse, mirrored, reversed, order. Each refers to animations by the names that
+    they have by then.
     """
     warnings = [
         warning
@@ -40,9 +44,10 @@ def taken(sequences: Sequences, settings: Settings, likeness: Callable[[Sequence
     ]
     if settings.include or settings.exclude:
         sequences = take.kept(sequences, settings.include, settings.exclude)
-    sequences = take.in_order(take.renamed(sequences, _mapping("rename", settings.rename)))
-    sequences = take.ranged(sequences, each("frames", settings.frames, sequences))
-    sequences = take.split(sequences, _mapping("split", settings.split))
+    sequences, idle, remarks = _renamed_and_picked(sequences, settings)
+    warnings += idle
+    parts = ((name or the_only("split", "gull=glide:1-20", sequences), part) for name, part in settings.split)
+    sequences = take.split(sequences, _mapping("split", parts))
     sequences = take.thinned(sequences, each("every", settings.every, sequences))
     if settings.drop_copies or settings.drop_closing:
         alike = likeness(sequences)
@@ -54,15 +59,60 @@ def taken(sequences: Sequences, settings: Settings, likeness: Callable[[Sequence
         sequences = take.backwards(sequences)
     makings: tuple[Literal["mirrored", "reversed"], ...] = ("mirrored", "reversed")
     for making in makings:
-        pairs, idle = take.spelled_out(getattr(settings, making), making, sequences)
+        pairs, idle = spelled_out(getattr(settings, making), making, sequences)
         sequences = take.with_made(sequences, _mapping(making, pairs), making)
         warnings += idle
     sequences = take.in_order(sequences, settings.order)
     take.refuse_repeated_frames(sequences)
-    return Taken(sequences, tuple(warnings))
+    return Taken(sequences, tuple(warnings), tuple(remarks))
 
 
-def with_copies(settings: Settings, sequences: Sequences) -> Settings:
+def _renamed_and_picked(sequences: Sequences, settings: Settings) -> tuple[Sequences, list[Sentence], list[Sentence]]:
+    """Animations under their new names, and of each the frames that were asked for; warnings and remarks. Numbers are
+    those of the files, so they are looked at before frames are called after what they join."""
+    names, warnings = renaming(settings.rename, sequences)
+    new = take.in_order(renamed(sequences, names))
+    by_number = each("numbers", settings.numbers, new)
+    picked = sequences
+    if any(by_number.values()):
+        picked = take.numbered(sequences, {old: by_number[names.get(old, old)] for old in named(sequences)})
+        new = take.in_order(renamed(picked, names))
+    spans = each("frames", settings.frames, new)
+    otherwise = take.counted_otherwise(picked)
+    remarks = [
+        Sentence(
+            f"{setting('frames')} counts positions; in their names the frames of {quoted(old)} have the numbers "
+            f"{otherwise[old]}, and {setting('numbers')} picks by those"
+        )
+        for old in named(picked)
+        if old in otherwise and spans[names.get(old, old)]
+    ]
+    return take.ranged(new, spans), warnings, remarks
+
+
+def settled(settings: Settings, sequences: Sequences) -> Settings:
+    """Settings that speak of the animations that there are: holds by name and position from 1, and what was made from
+    another animation with what is said of that one."""
+    if settings.hold:
+        settings = dataclasses.replace(settings, hold=tuple(_holds(settings.hold, sequences)))
+    return _with_copies(settings, sequences) if any(sequence.origin for sequence in sequences) else settings
+
+
+def _holds(holds: Iterable[tuple[str, int, Hold]], sequences: Sequences) -> Iterator[tuple[str, int, Hold]]:
+    counts = {sequence.name: len(sequence.frames) for sequence in sequences if sequence.name is not None}
+    for given, place, hold in holds:
+        name = given or the_only("hold", "swim:3=2", sequences)
+        check_names("hold", (name,), sequences)
+        position = place if place > 0 else counts[name] + 1 + place
+        if not 1 <= position <= counts[name]:
+            raise UsageError(
+                f"{setting('hold', f'{name}:{place}')} is outside {quoted(name)}, which has "
+                f"{counted(counts[name], 'frame')}"
+            )
+        yield name, position, hold
+
+
+def _with_copies(settings: Settings, sequences: Sequences) -> Settings:
     """Settings in which an animation that was made from another has what is said of that one, unless something is said
     of itself: fps, duration, holds, loop, shift and pivot; mirrored, or reversed, along with it."""
     made = {sequence.name: sequence for sequence in sequences if sequence.name is not None}

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from agile_crate.core.errors import InputError, UsageError
 from agile_crate.core.model.picture import Exposure, FrameSequence, Sequences
 from agile_crate.core.motion import take
-from agile_crate.core.motion.spans import Span
+from agile_crate.core.motion.spans import LAST, Span
 
 
 def sequence(name: str | None, *seeds: int, milliseconds: int | None = None) -> FrameSequence:
@@ -40,8 +40,32 @@ def numbers(sequences: Sequences, name: str) -> list[int]:
 def test_the_order_of_animations() -> None:
     assert list(names(ALL)) == ["dive", "swim", None]
     assert list(names(take.in_order(ALL, ("swim",)))) == ["swim", "dive", None]
-    with pytest.raises(UsageError, match=r"order: there is no animation 'swin'; did you mean 'swim'\?"):
+    with pytest.raises(UsageError, match=r"order: there is no animation or still 'swin'; did you mean 'swim'\?"):
         take.in_order(ALL, ("swin",))
+
+
+def test_stills_are_ordered_by_name_too() -> None:
+    parcels = (
+        FrameSequence(None, tuple(Exposure(name, 0) for name in ("box", "letter", "old/sack", "sack", "new/tube"))),
+    )
+    assert names(take.in_order(parcels, ("tube", "letter")))[None] == ["new/tube", "letter", "box", "old/sack", "sack"]
+    assert names(take.in_order(parcels, ("sack",)))[None][0] == "sack"
+    assert list(names(take.in_order([SWIM, *parcels, DIVE], ("letter", "swim")))) == ["swim", "dive", None]
+    with pytest.raises(UsageError, match="order: 'sack' may be 'old/sack' and 'new/sack'; write the whole name"):
+        take.in_order((FrameSequence(None, (Exposure("old/sack", 0), Exposure("new/sack", 0))),), ("sack",))
+
+
+def test_numbers_pick_by_the_names() -> None:
+    gap = FrameSequence("gap", tuple(Exposure(f"gap/gap_{number:02}", 0) for number in (0, 1, 4, 5, 9)))
+    assert numbers(take.numbered((gap,), {"gap": (Span(1, 5),)}), "gap") == [1, 4, 5]
+    assert numbers(take.numbered((gap,), {"gap": (Span(LAST, 3), Span(0, 0))}), "gap") == [9, 5, 4, 0]
+    assert take.counted_otherwise((gap, SWIM, STILLS)) == {"gap": "0-1, 4-5 and 9"}
+    for span in (Span(3, 3), Span(5, 10), Span(12, None)):
+        with pytest.raises(UsageError, match=rf"numbers: {span} is not there in 'gap', .* the numbers 0-1, 4-5 and 9"):
+            take.numbered((gap,), {"gap": (span,)})
+    layered = FrameSequence("ora", (Exposure("ora/wave", 0),))
+    with pytest.raises(UsageError, match="numbers: the frames of 'ora' have no numbers; pick them by position"):
+        take.numbered((layered,), {"ora": (Span(1, None),)})
 
 
 def test_include_and_exclude() -> None:
@@ -54,28 +78,13 @@ def test_include_and_exclude() -> None:
         take.kept(ALL, ["gull*"], [])
 
 
-def test_rename() -> None:
-    assert names(take.renamed(ALL, {"swim": "otter/dash"}))["otter/dash"][2] == "otter/dash_03"
-    layered = (FrameSequence("ora", (Exposure("ora/wave", 0), Exposure("ora/nod (7)", 1))),)
-    assert names(take.renamed(layered, {"ora": "hello"})) == {"hello": ["hello/wave", "hello_7"]}
-    swapped = take.renamed(ALL, {"swim": "dive", "dive": "swim"})
-    assert len(names(swapped)["dive"]) == 10
-    with pytest.raises(UsageError, match="rename='swim=dive': there is an animation 'dive' already"):
-        take.renamed(ALL, {"swim": "dive"})
-
-
-@pytest.mark.parametrize("name", ["../up", "/up", "a//b", "up/", "..", "a\\b"])
-def test_names_that_lead_out_of_a_folder(name: str) -> None:
-    with pytest.raises(UsageError, match="cannot name an animation: its frames would lie outside of their folder"):
-        take.renamed(ALL, {"swim": name})
-
-
 @pytest.mark.parametrize(
     ("spans", "expected"),
     [
         ([Span(3, 5)], [3, 4, 5]),
         ([Span(1, 1), Span(8, None)], [1, 8, 9, 10]),
-        ([Span(None, 2), Span(9, 7)], [1, 2, 9, 8, 7]),
+        ([Span(1, 2), Span(9, 7), Span(LAST, LAST)], [1, 2, 9, 8, 7, 10]),
+        ([Span(LAST, 8)], [10, 9, 8]),
     ],
 )
 def test_ranges(spans: list[Span], expected: list[int]) -> None:

@@ -74,6 +74,22 @@ def scaled(pixels: Pixels, offset: Offset, canvas: Size, scaling: Scaling) -> tu
     return _straight(planes), Offset(columns.start, rows.start)
 
 
+def scaled_box(part: Box, canvas: Size, scaling: Scaling) -> Box:
+    """The part of the scaled canvas that a part of the canvas comes to lie on, as `scaled` has it."""
+    target = scaled_canvas(canvas, scaling.factor)
+    spans: list[tuple[int, int]] = []
+    for axis, (begin, end) in enumerate(((part.x, part.right), (part.y, part.bottom))):
+        line = (canvas[axis], max(1, target[axis]), scaling.factor, PLACES[scaling.place][axis])
+        if scaling.smooth:
+            touched = _touched(_smooth(*line), begin, end)
+            spans.append((touched.start, touched.stop))
+        else:
+            taken, first = _nearest(*line, begin, end)
+            spans.append((first, first + len(taken)))
+    (left, right), (top, bottom) = spans
+    return Box(left, top, right - left, bottom - top)
+
+
 def _start(side: int, new: int, factor: Fraction, share: Fraction) -> int:
     return half_up(share * side - share * new / factor)
 

@@ -7,10 +7,10 @@ What cannot be done raises UsageError with a sentence that names the setting.
 from __future__ import annotations
 
 import fnmatch
-import re
+from collections import defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from fractions import Fraction
-from itertools import accumulate, chain, zip_longest
+from itertools import accumulate
 from typing import Literal
 
 from ..errors import InputError, UsageError
@@ -18,20 +18,46 @@ from ..model.picture import Exposure, FrameSequence, Sequences
 from ..names import alike_but_for_case, natural_key, nearest, split_number
 from ..sentence import Sentence, setting
 from ..text import counted, few, quoted
+from .rename import check_names, named, under_name
 from .spans import Spans
 
 
 def in_order(sequences: Iterable[FrameSequence], first: Sequence[str] = ()) -> Sequences:
-    """Sequences in crate order: those named, then the others in natural order, the stills last."""
+    """Sequences in crate order: animations as they are named first, then the others in natural order, the stills last;
+    of these, too, those first that are named, each by its whole name or by the last part of it."""
     sequences = tuple(sequences)
-    check_names("order", first, sequences)
+    stills = [frame.name for sequence in sequences if sequence.name is None for frame in sequence.frames]
+    animations = named(sequences)
+    of_stills: dict[str, int] = {}
+    for index, name in enumerate(first):
+        if name not in animations:
+            of_stills[_still(name, stills, animations)] = index
     rank = {name: index for index, name in enumerate(first)}
 
     def key(sequence: FrameSequence) -> tuple[object, ...]:
         name = sequence.name
         return (2,) if name is None else (0, rank[name]) if name in rank else (1, natural_key(name))
 
-    return tuple(sorted(sequences, key=key))
+    def ordered(sequence: FrameSequence) -> FrameSequence:
+        if sequence.name is not None or not of_stills:
+            return sequence
+        return sequence._replace(
+            frames=tuple(sorted(sequence.frames, key=lambda frame: of_stills.get(frame.name, len(first))))
+        )
+
+    return tuple(map(ordered, sorted(sequences, key=key)))
+
+
+def _still(name: str, stills: list[str], animations: list[str]) -> str:
+    """The whole name of a still. Raises UsageError if there is none, or more than one."""
+    found = [still for still in stills if name in (still, still.rpartition("/")[2])]
+    if name in stills or len(found) == 1:
+        return name if name in stills else found[0]
+    if found:
+        raise UsageError(f"{setting('order')}: {quoted(name)} may be {few(map(quoted, found))}; write the whole name")
+    near = nearest(name, [*animations, *stills])
+    hint = f"did you mean {quoted(near)}?" if near else f"there are: {few([*animations, *stills]) or 'none'}"
+    raise UsageError(f"{setting('order')}: there is no animation or still {quoted(name)}; {hint}")
 
 
 def kept(sequences: Sequences, include: Sequence[str], exclude: Sequence[str]) -> Sequences:
@@ -75,34 +101,6 @@ def idle_patterns(asked: str, patterns: Iterable[str], sequences: Sequences) -> 
     return [Sentence(f"{setting(asked, pattern)} matches no frame") for pattern in idle]
 
 
-def renamed(sequences: Sequences, names: Mapping[str, str]) -> Sequences:
-    """Animations under other names; their frames are called after them."""
-    check_names("rename", names, sequences)
-    remaining = {s.name for s in sequences} - set(names)
-    for old, new in names.items():
-        if new in remaining or list(names.values()).count(new) > 1:
-            raise UsageError(
-                f"{setting('rename', f'{old}={new}')}: there is an animation {quoted(new)} already; choose another name"
-            )
-    return tuple(_under_name(s, names[s.name]) if s.name is not None and s.name in names else s for s in sequences)
-
-
-def _under_name(sequence: FrameSequence, name: str) -> FrameSequence:
-    if any(part in ("", ".", "..") for part in name.split("/")) or set(name) & set("\\\0"):
-        raise UsageError(f"{quoted(name)} cannot name an animation: its frames would lie outside of their folder")
-    frames = tuple(frame._replace(name=_named_after(frame.name, name)) for frame in sequence.frames)
-    return sequence._replace(name=name, frames=frames)
-
-
-def _named_after(frame: str, animation: str) -> str:
-    """``generic/generic_0007`` after ``dash`` is ``dash_0007``; a name without a number keeps its last part."""
-    last = frame.rpartition("/")[2]
-    if split_number(last)[1] is None:
-        return f"{animation}/{last}"
-    digits = last.rstrip(")")
-    return f"{animation}_{digits[len(digits.rstrip('0123456789')) :]}"
-
-
 def ranged(sequences: Sequences, spans: Mapping[str, Spans | None]) -> Sequences:
     """Only the frames at these positions of each animation, in the order of the ranges."""
 
@@ -116,13 +114,78 @@ def ranged(sequences: Sequences, spans: Mapping[str, Spans | None]) -> Sequences
 def _at(sequence: FrameSequence, spans: Spans, asked: str) -> tuple[Exposure, ...]:
     count = len(sequence.frames)
     for span in spans:
-        for end in (span.first, span.last):
-            if end is not None and not 1 <= end <= count:
-                raise UsageError(
-                    f"{setting(asked)}: {span} is outside {quoted(sequence.name or '')}, "
-                    f"which has {counted(count, 'frame')}"
-                )
+        if any(not 1 <= end <= count for end in span.ends(count)):
+            raise UsageError(
+                f"{setting(asked)}: {span} is outside {quoted(sequence.name or '')}, "
+                f"which has {counted(count, 'frame')}"
+            )
     return tuple(sequence.frames[position - 1] for span in spans for position in span.positions(count))
+
+
+def numbered(sequences: Sequences, spans: Mapping[str, Spans | None]) -> Sequences:
+    """Only the frames of each animation that have these numbers in their names, in the order of the ranges."""
+
+    def one(sequence: FrameSequence) -> FrameSequence:
+        chosen = spans.get(sequence.name or "")
+        return sequence._replace(frames=_with_numbers(sequence, chosen)) if chosen else sequence
+
+    return tuple(map(one, sequences))
+
+
+def _with_numbers(sequence: FrameSequence, spans: Spans) -> tuple[Exposure, ...]:
+    by_number: dict[int, list[Exposure]] = defaultdict(list)
+    for frame in sequence.frames:
+        number = number_of(frame.name)
+        if number is not None:
+            by_number[number].append(frame)
+    if not by_number:
+        raise UsageError(
+            f"{setting('numbers')}: the frames of {quoted(sequence.name or '')} have no numbers; "
+            f"pick them by position with {setting('frames')}"
+        )
+    least, most = min(by_number), max(by_number)
+    result: list[Exposure] = []
+    for span in spans:
+        first, last = span.ends(most)
+        if not least <= min(first, last) or not max(first, last) <= most or (first == last and first not in by_number):
+            raise UsageError(
+                f"{setting('numbers')}: {span} is not there in {quoted(sequence.name or '')}, whose frames have the "
+                f"numbers {numbers_told(by_number)}"
+            )
+        inside = sorted((n for n in by_number if min(first, last) <= n <= max(first, last)), reverse=last < first)
+        result += [frame for number in inside for frame in by_number[number]]
+    return tuple(result)
+
+
+def number_of(name: str) -> int | None:
+    """The number at the end of a frame's name."""
+    return split_number(name.rpartition("/")[2])[1]
+
+
+def numbers_told(numbers: Iterable[int]) -> str:
+    """Numbers in order, runs as ranges.
+
+    >>> numbers_told([1, 2, 3, 7, 9, 10])
+    '1-3, 7 and 9-10'
+    """
+    runs: list[list[int]] = []
+    for number in sorted(set(numbers)):
+        if runs and number == runs[-1][-1] + 1:
+            runs[-1] = [runs[-1][0], number]
+        else:
+            runs.append([number])
+    return few(["-".join(map(str, run)) for run in runs])
+
+
+def counted_otherwise(sequences: Sequences) -> dict[str, str]:
+    """The numbers in the names of each animation's frames, told, where those are not the positions."""
+    told: dict[str, str] = {}
+    for sequence in sequences:
+        numbers = [number_of(frame.name) for frame in sequence.frames]
+        known = [number for number in numbers if number is not None]
+        if sequence.name is not None and known and numbers != list(range(1, len(numbers) + 1)):
+            told[sequence.name] = numbers_told(known)
+    return told
 
 
 def split(sequences: Sequences, parts: Mapping[str, Mapping[str, Spans]]) -> Sequences:
@@ -137,7 +200,7 @@ def split(sequences: Sequences, parts: Mapping[str, Mapping[str, Spans]]) -> Seq
         _check_cover(sequence, wanted)
         for name, spans in wanted.items():
             cut = sequence._replace(frames=_at(sequence, spans, "split"))
-            result.append(_under_name(cut, name))
+            result.append(under_name(cut, name))
     _refuse_repeated(result, "split")
     return in_order(result)
 
@@ -233,34 +296,9 @@ def with_made(sequences: Sequences, made: Mapping[str, str], making: Literal["mi
     check_names(making, made.values(), sequences)
     by_name = {sequence.name: sequence for sequence in sequences}
     change = mirrored if making == "mirrored" else played_backwards
-    added = [_under_name(change(by_name[old]), new)._replace(origin=old, making=making) for new, old in made.items()]
+    added = [under_name(change(by_name[old]), new)._replace(origin=old, making=making) for new, old in made.items()]
     _refuse_repeated([*sequences, *added], making)
     return in_order([*sequences, *added])
-
-
-def spelled_out(pairs: Iterable[tuple[str, str]], making: str, sequences: Sequences) -> tuple[Pairs, list[Sentence]]:
-    """Pairs NEW=OLD of names, those with wildcards once for every animation that OLD matches and whose NEW is not yet
-    there; and a warning of each that matches nothing. What a * of OLD stands for takes the place of that * of NEW."""
-    there = [sequence.name for sequence in sequences if sequence.name is not None]
-    result: list[tuple[str, str]] = []
-    warnings: list[Sentence] = []
-    for new, old in pairs:
-        if "*" not in new + old:
-            result.append((new, old))
-            continue
-        pair = setting(making, f"{new}={old}")
-        if new.count("*") != old.count("*"):
-            raise UsageError(f"{pair}: write as many * on one side as on the other")
-        pattern = re.compile("(.*)".join(map(re.escape, old.split("*"))))
-        found = [(name, match.groups()) for name in there if (match := pattern.fullmatch(name))]
-        made = [("".join(chain(*zip_longest(new.split("*"), parts, fillvalue=""))), name) for name, parts in found]
-        result += [one for one in made if one[0] not in there]
-        if not found:
-            warnings.append(Sentence(f"{pair} matches no animation"))
-    return tuple(result), warnings
-
-
-Pairs = tuple[tuple[str, str], ...]
 
 
 def mirrored(sequence: FrameSequence) -> FrameSequence:
@@ -271,16 +309,6 @@ def mirrored(sequence: FrameSequence) -> FrameSequence:
 def played_backwards(sequence: FrameSequence) -> FrameSequence:
     """The sequence from its last frame to its first."""
     return sequence._replace(frames=sequence.frames[::-1])
-
-
-def check_names(asked: str, names: Iterable[str], sequences: Iterable[FrameSequence]) -> None:
-    """Raises UsageError for a name that no animation has, with the nearest that one has."""
-    there = [sequence.name for sequence in sequences if sequence.name is not None]
-    for name in names:
-        if name not in there:
-            near = nearest(name, there)
-            hint = f"did you mean {quoted(near)}?" if near else f"there are: {few(there) if there else 'none'}"
-            raise UsageError(f"{setting(asked)}: there is no animation {quoted(name)}; {hint}")
 
 
 def refuse_repeated_frames(sequences: Iterable[FrameSequence]) -> None:

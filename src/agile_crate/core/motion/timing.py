@@ -13,7 +13,7 @@ from ..errors import UsageError
 from ..model.crate import LARGEST_NUMBER
 from ..rounding import half_up
 from ..sentence import setting
-from ..text import counted, quoted
+from ..text import quoted
 
 if TYPE_CHECKING:
     from ..model.crate import Animation
@@ -40,15 +40,9 @@ def frame_times(
     With `fps`, each frame that stands for one of the source is 1/fps long; without, it keeps the time of its source, or
     DEFAULT_FPS where that says none. Holds are by position from 1. With `total` the whole lasts so many milliseconds:
     frames held for a time of their own keep it, the others share the rest in proportion.
-    Raises UsageError for a hold beyond the last frame, for a total that holds leave no room in, and where a frame would
+    Raises UsageError for a total that holds leave no room in, and where a frame would
     be shown for less than LEAST. What a source shows for less is shown for LEAST.
     """
-    for position in holds:
-        if position > len(sequence.frames):
-            raise UsageError(
-                f"{setting('hold', f'{sequence.name}:{position}')} is outside {quoted(sequence.name or '')}, "
-                f"which has {counted(len(sequence.frames), 'frame')}"
-            )
     one = 1000 / (fps or DEFAULT_FPS)
     times: list[Fraction] = []
     for frame in sequence.frames:

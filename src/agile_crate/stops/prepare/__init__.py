@@ -29,7 +29,7 @@ from ...core.text import counted, few, shown
 from ...settings.table import PerAnimation, Settings
 from ...workers.crew import Crew
 from ...workers.results import in_turn
-from .factor import factor_of, scaling_of
+from .factor import scaling_of
 from .step import Decision, Step, lineup_of
 
 if TYPE_CHECKING:
@@ -151,7 +151,7 @@ def prepare(
     The list is emptied, so that the pixels of one step can go as soon as those of the next are there.
     """
     lineup = lineup_of(sequences)
-    factor = factor_of(settings, (picture.canvas for picture in pictures))
+    factor = settings.scale
     remarks: list[Sentence] = []
     warnings: list[Sentence] = []
     untrimmed: tuple[Untrimmed, ...] = ()
@@ -169,6 +169,8 @@ def prepare(
             rims = [list(_spread(executor, look, skin.pictures)) for skin in skins]
             facts = _seen_of_all(facts, rims, [skin.plain for skin in skins])
         decision = step.decide(facts, lineup, settings)
+        if name == "scale" and settings.fit:
+            factor = decision.parameters[0].factor if decision.parameters else Fraction(1)
         if name == "trim" and for_proof:
             untrimmed = tuple(map(Untrimmed, pictures, decision.parameters))
             worn_untrimmed = [tuple(map(Untrimmed, skin.pictures, decision.parameters)) for skin in skins]

@@ -2,13 +2,38 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Sequence
 from fractions import Fraction
+from typing import NamedTuple
 
+from ...core.align import offset_in
+from ...core.errors import UsageError
 from ...core.frame.canvas import largest
+from ...core.frame.scale import scaled_box, scaled_canvas
+from ...core.frame.trim import visible_on_canvas
+from ...core.frame.visible import union
 from ...core.frame.wishes import Scaling
-from ...core.model.geometry import Size
+from ...core.model.geometry import Box, Size
+from ...core.model.picture import Picture
+from ...core.sentence import setting
 from ...settings.table import Settings
+from .step import Group, Lineup
+
+
+class Drawing(NamedTuple):
+    """A frame before it is made to fit: its canvas, and what is seen on it where that is to fit."""
+
+    canvas: Size
+    seen: Box | None
+
+
+def fits_art(settings: Settings) -> bool:
+    """Whether it is what is seen of frames that is to fit."""
+    return bool(settings.fit) and settings.fit_to == "art"
+
+
+def drawing_of(picture: Picture, settings: Settings) -> Drawing:
+    return Drawing(picture.canvas, visible_on_canvas(picture, settings.alpha_floor) if fits_art(settings) else None)
 
 
 def scaling_of(settings: Settings, factor: Fraction | int) -> Scaling:
@@ -16,9 +41,46 @@ def scaling_of(settings: Settings, factor: Fraction | int) -> Scaling:
     return Scaling(Fraction(factor), settings.resample == "smooth", settings.align)
 
 
-def factor_of(settings: Settings, canvases: Iterable[Size]) -> Fraction:
-    """By how much frames are scaled in all. `canvases` are those before fitting."""
+def factor_of(settings: Settings, drawings: Sequence[Drawing], lineup: Lineup) -> Fraction:
+    """By how much frames are scaled in all. Raises UsageError where what is seen is to fit, and nothing is."""
     if not settings.fit:
         return settings.scale
-    most = largest(canvases)
-    return min(Fraction(settings.fit.w, most.w), Fraction(settings.fit.h, most.h)) * settings.portion
+    if not fits_art(settings):
+        return _share(settings.fit, largest(drawing.canvas for drawing in drawings)) * settings.portion
+    factor = Fraction(1)
+    factor = _share(settings.fit, _art(factor, drawings, lineup, settings))
+    while (over := _share(settings.fit, _art(factor, drawings, lineup, settings))) < 1:
+        factor *= over  # figures' edges fall between pixels: scaled, they may cover one more
+    return factor * settings.portion
+
+
+def _share(room: Size, size: Size) -> Fraction:
+    return min(Fraction(room.w, size.w), Fraction(room.h, size.h))
+
+
+def _art(factor: Fraction, drawings: Sequence[Drawing], lineup: Lineup, settings: Settings) -> Size:
+    """The largest width and height of what would be seen by this factor: in a frame, or, where frames are trimmed
+    together, in all of those."""
+    scaling = scaling_of(settings, factor)
+    sides: list[Size] = []
+    for group in _trimmed_together(lineup, settings):
+        members = [drawings[index] for index in group.span]
+        canvases = [scaled_canvas(drawing.canvas, factor) for drawing in members]
+        target = largest(canvases)
+        seen = union(
+            scaled_box(drawing.seen, drawing.canvas, scaling).moved(offset_in(target, canvas, settings.align))
+            for drawing, canvas in zip(members, canvases, strict=True)
+            if drawing.seen
+        )
+        sides += [seen.size] if seen else []
+    if not sides:
+        raise UsageError(f"{setting('fit_to', 'art')}: nothing is visible in any frame; leave it out")
+    return Size(max(size.w for size in sides), max(size.h for size in sides))
+
+
+def _trimmed_together(lineup: Lineup, settings: Settings) -> Sequence[Group]:
+    if settings.trimming == "sheet":
+        return (Group(None, range(len(lineup.names))),)
+    if settings.trimming == "animation":
+        return lineup.together
+    return [Group(None, range(index, index + 1)) for index in range(len(lineup.names))]

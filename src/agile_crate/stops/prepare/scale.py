@@ -10,21 +10,17 @@ from ...core.frame.first_look import LARGEST_CANVAS, scaled_picture
 from ...core.frame.scale import is_whole, scaled_canvas
 from ...core.frame.wishes import Scaling
 from ...core.model.geometry import Size
-from ...core.model.picture import Picture
 from ...core.sentence import Sentence, setting
 from ...core.text import few, measured, quoted
 from ...settings.table import Settings
-from .factor import factor_of, scaling_of
+from .factor import Drawing, drawing_of, factor_of, scaling_of
 from .step import Decision, Lineup, Step, alike
 
 
-def fact(picture: Picture, _: Settings) -> Size:
-    return picture.canvas
-
-
-def decide(facts: Iterable[Size], lineup: Lineup, settings: Settings) -> Decision[Scaling]:
-    canvases = list(facts)
-    factor = factor_of(settings, canvases)
+def decide(facts: Iterable[Drawing], lineup: Lineup, settings: Settings) -> Decision[Scaling]:
+    drawings = list(facts)
+    canvases = [drawing.canvas for drawing in drawings]
+    factor = factor_of(settings, drawings, lineup)
     if factor == 1:
         return Decision()
     if settings.fit:
@@ -62,4 +58,4 @@ def fits(settings: Settings) -> bool:
     return settings.fit is not None
 
 
-STEP = Step(fact, decide, scaled_picture, fits)
+STEP = Step(drawing_of, decide, scaled_picture, fits)

@@ -1,0 +1,153 @@
+"""Animations by name: looked up, called otherwise, joined under one name."""
+
+from __future__ import annotations
+
+import re
+from collections import defaultdict
+from collections.abc import Iterable
+from itertools import chain, zip_longest
+
+from ..errors import UsageError
+from ..model.picture import FrameSequence, Sequences
+from ..names import nearest, split_number
+from ..sentence import Sentence, setting
+from ..text import few, quoted
+
+Pairs = tuple[tuple[str, str], ...]
+
+
+def check_names(asked: str, names: Iterable[str], sequences: Iterable[FrameSequence]) -> None:
+    """Raises UsageError for a name that no animation has, with the nearest that one has."""
+    there = named(sequences)
+    for name in names:
+        if name not in there:
+            raise UsageError(f"{setting(asked)}: there is no animation {quoted(name)}; {_hint(name, there)}")
+
+
+def _hint(name: str, there: list[str]) -> str:
+    near = nearest(name, there)
+    return f"did you mean {quoted(near)}?" if near else f"there are: {few(there) if there else 'none'}"
+
+
+def named(sequences: Iterable[FrameSequence]) -> list[str]:
+    """The names of the animations, in order."""
+    return [sequence.name for sequence in sequences if sequence.name is not None]
+
+
+def the_only(asked: str, example: str, sequences: Iterable[FrameSequence]) -> str:
+    """The name of the animation, where a setting names none. Raises UsageError where there are several, or none."""
+    there = [sequence.name for sequence in sequences if sequence.name is not None and not sequence.origin]
+    if len(there) != 1:
+        known = f"there are: {few(there)}" if there else "there are only stills"
+        raise UsageError(f"{setting(asked)}: say of which animation, such as {example}; {known}")
+    return there[0]
+
+
+def spelled_out(pairs: Iterable[tuple[str, str]], making: str, sequences: Sequences) -> tuple[Pairs, list[Sentence]]:
+    """Pairs NEW=OLD of names, those with wildcards once for every animation that OLD matches and whose NEW is not yet
+    there; and a warning of each that matches nothing. What a * of OLD stands for takes the place of that * of NEW."""
+    there = named(sequences)
+    result: list[tuple[str, str]] = []
+    warnings: list[Sentence] = []
+    for new, old in pairs:
+        if "*" not in new + old:
+            result.append((new, old))
+            continue
+        pair = setting(making, f"{new}={old}")
+        if new.count("*") != old.count("*"):
+            raise UsageError(f"{pair}: {_AS_MANY}")
+        found = _matching(old, there)
+        made = [(_filled(new, parts), name) for name, parts in found]
+        result += [one for one in made if one[0] not in there]
+        if not found:
+            warnings.append(Sentence(f"{pair} matches no animation"))
+    return tuple(result), warnings
+
+
+_AS_MANY = "write as many * on one side as on the other"
+
+
+def _matching(pattern: str, names: Iterable[str]) -> list[tuple[str, tuple[str, ...]]]:
+    """The names that a pattern matches, each with what its wildcards stand for."""
+    compiled = re.compile("(.*)".join(map(re.escape, pattern.split("*"))))
+    return [(name, match.groups()) for name in names if (match := compiled.fullmatch(name))]
+
+
+def _filled(pattern: str, parts: Iterable[str]) -> str:
+    return "".join(chain(*zip_longest(pattern.split("*"), parts, fillvalue="")))
+
+
+def renaming(pairs: Iterable[tuple[str, str]], sequences: Sequences) -> tuple[dict[str, str], list[Sentence]]:
+    """Pairs OLD=NEW as the new name of each animation that gets one, in the order given; and warnings of wildcards that
+    match nothing.
+
+    Without OLD the only animation is meant. OLD may have wildcards, NEW as many, or none, which joins what OLD matches;
+    an animation that is named by itself is none of those. Raises UsageError.
+    """
+    pairs = [(old or the_only("rename", "swim=dash", sequences), new) for old, new in pairs]
+    by_itself = {old for old, _ in pairs if "*" not in old}
+    check_names("rename", (old for old, _ in pairs if "*" not in old), sequences)
+    others = [name for name in named(sequences) if name not in by_itself]
+    names: dict[str, str] = {}
+    warnings: list[Sentence] = []
+    for old, new in pairs:
+        if "*" in new and new.count("*") != old.count("*"):
+            raise UsageError(f"{setting('rename', f'{old}={new}')}: {_AS_MANY}")
+        found = _matching(old, others) if "*" in old else [(old, ())]
+        if not found:
+            warnings.append(Sentence(f"{setting('rename', f'{old}={new}')} matches no animation"))
+        for name, parts in found:
+            if name in names:
+                raise UsageError(f"{setting('rename')}: {quoted(name)} is given twice; leave one of them out")
+            names[name] = _filled(new, parts) if "*" in new else new
+    return names, warnings
+
+
+def renamed(sequences: Sequences, names: dict[str, str]) -> Sequences:
+    """Animations under other names; their frames are called after them. Those that get one name are joined, in the
+    order of `names`. Raises UsageError where that name is another animation's."""
+    by_name = {sequence.name: sequence for sequence in sequences}
+    together: dict[str, list[FrameSequence]] = defaultdict(list)
+    for old, new in names.items():
+        if new in by_name and new not in names:
+            join = f"{setting('rename', f'{new}={new}')} and {setting('rename', f'{old}={new}')}"
+            raise UsageError(
+                f"{setting('rename', f'{old}={new}')}: there is an animation {quoted(new)} already; choose another "
+                f"name, or join the two in the order that you want: {join}"
+            )
+        together[new].append(by_name[old])
+    remaining = tuple(sequence for sequence in sequences if sequence.name not in names)
+    return (*remaining, *(_joined(name, parts) for name, parts in together.items()))
+
+
+def _joined(name: str, parts: list[FrameSequence]) -> FrameSequence:
+    if len(parts) == 1:
+        return under_name(parts[0], name)
+    frames = [frame for part in parts for frame in part.frames]
+    width = max(2, len(str(len(frames))))
+    numbered = (frame._replace(name=f"{name}_{number:0{width}}") for number, frame in enumerate(frames, 1))
+    loops = {(part.loop, part.times) for part in parts}
+    loop, times = loops.pop() if len(loops) == 1 else (None, 0)
+    _check(name)
+    return FrameSequence(name, tuple(numbered), loop, times)
+
+
+def under_name(sequence: FrameSequence, name: str) -> FrameSequence:
+    """The sequence under another name, its frames called after it."""
+    _check(name)
+    frames = tuple(frame._replace(name=_named_after(frame.name, name)) for frame in sequence.frames)
+    return sequence._replace(name=name, frames=frames)
+
+
+def _check(name: str) -> None:
+    if any(part in ("", ".", "..") for part in name.split("/")) or set(name) & set("\\\0"):
+        raise UsageError(f"{quoted(name)} cannot name an animation: its frames would lie outside of their folder")
+
+
+def _named_after(frame: str, animation: str) -> str:
+    """``generic/generic_0007`` after ``dash`` is ``dash_0007``; a name without a number keeps its last part."""
+    last = frame.rpartition("/")[2]
+    if split_number(last)[1] is None:
+        return f"{animation}/{last}"
+    digits = last.rstrip(")")
+    return f"{animation}_{digits[len(digits.rstrip('0123456789')) :]}"
