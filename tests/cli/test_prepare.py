@@ -122,7 +122,8 @@ def test_what_is_visible_just_fits(run: Run, frames: Path, tmp_path: Path, trim:
         sizes = [frame["box"][2:] for frame in document["frames"]]
     w, h = (max(size[axis] for size in sizes) for axis in (0, 1))
     sides = [int(side) for side in fit.split("x")] * (1 if "x" in fit else 2)
-    assert w <= sides[0] and h <= sides[1]
+    assert w <= sides[0]
+    assert h <= sides[1]
     assert w >= sides[0] - 3 or h >= sides[1] - 3
     assert "scaled to" in said
 
