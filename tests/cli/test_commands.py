@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import subprocess
 import sys
 from collections.abc import Callable
@@ -34,6 +35,43 @@ def test_help_lists_what_works_and_every_setting(run: Run) -> None:
     assert run("--version").stdout == f"agile-crate {agile_crate.__version__}\n"
     how = "compiled" if COMPILED else "in plain Python"
     assert run("--version", "--verbose").stdout == f"agile-crate {agile_crate.__version__}, arranging {how}\n"
+
+
+@pytest.mark.parametrize("command", ["pack", "show", "unpack"])
+def test_short_help_is_one_screen_of_options_that_are_there(run: Run, command: str) -> None:
+    short = run(command, "-h")
+    assert (short.returncode, short.stderr) == (0, "")
+    lines = short.stdout.splitlines()
+    assert len(lines) <= 24
+    assert max(map(len, lines)) <= 80
+    whole = run(command, "--help").stdout
+    assert short.stdout.splitlines()[0] == whole.splitlines()[0]
+    named = set(re.findall(r"--[a-z0-9-]+", short.stdout))
+    there = set(re.findall(r"(?<![\w-])--[a-z0-9-]+", whole))
+    assert len(named) >= 9
+    assert named <= there
+
+
+def test_errors_as_json_are_one_line_of_stderr(run: Run, swim: Path, tmp_path: Path) -> None:
+    (swim / "swim_03.png").write_bytes(b"no picture")
+    (swim / "swim_04.png").write_bytes(b"no picture")
+    done = run("pack", "frames", "--out", "o", "--json")
+    said = json.loads(done.stderr)
+    assert (done.returncode, done.stdout, done.stderr.count("\n")) == (3, "", 1)
+    assert said["exit"] == 3
+    assert said["files"] == ["frames/swim_03.png", "frames/swim_04.png"]
+    assert said["error"].startswith("2 pictures cannot be read; export them again or take them out:")
+    usage = json.loads(run("pack", "frames", "--json", "--gap", "x").stderr)
+    assert usage == {"error": "say where to with --out, such as --out build/otter", "exit": 2, "files": []}
+    (tmp_path / "o.crate.toml").write_text('[crate.o]\nfrom = "frames"\nout = "o"\n', "utf-8")
+    project = run("pack", "o.crate.toml", "--json")
+    assert json.loads(project.stderr)["files"] == said["files"]
+    assert json.loads(project.stderr)["crate"] == "o"
+    assert json.loads(project.stdout)["errors"][0]["exit"] == 3
+    (tmp_path / "o.png").write_bytes(b"a stranger's")
+    (swim / "swim_03.png").unlink()
+    (swim / "swim_04.png").unlink()
+    assert json.loads(run("pack", "frames", "--out", "o", "--json").stderr)["files"] == ["o.png"]
 
 
 def test_help_does_not_wait_for_heavy_libraries() -> None:

@@ -154,7 +154,7 @@ def test_shift_takes_the_pivot_along_and_never_cuts(run: Run, frames: Path, tmp_
     done = run("pack", "frames", "--out", "p", "--shift", "walk=-12,4")
     assert done.returncode == 4
     assert done.stderr.startswith(
-        "agile-crate: error: --shift would cut off what is visible of 'walk/walk_1' by 2 pixels at"
+        "agile-crate: error: --shift would cut off what is visible of 4 frames, most of 'walk/walk_1', by 2 pixels at"
     )
     assert "2 pixels at the left and 2 pixels at the bottom" in done.stderr.replace("\n", " ")
     assert not (tmp_path / "p.png").exists()
@@ -165,6 +165,22 @@ def test_a_shift_saves_what_the_canvas_alone_would_cut_off(run: Run, frames: Pat
     document, _ = packed(run, tmp_path, "--canvas", "60x16", "--shift", "0,2")
     assert {tuple(frame["canvas"]) for frame in document["frames"]} == {(60, 16)}
     assert {tuple(frame["pivot"]) for frame in document["frames"]} == {(30, 18)}
+
+
+def test_the_one_shift_that_saves_all_is_told(run: Run, frames: Path, tmp_path: Path) -> None:
+    for given, worst, advice in (
+        (["--canvas", "60x16"], "of 4 frames, most of 'walk/walk_1', by 1 pixel at the top", "--shift 0,1 saves all"),
+        (["--canvas", "60x16", "--shift", "3,-2"], "by 3 pixels at the top", "--shift 3,1 saves all"),
+        (["--shift", "-20,0"], "by 10 pixels at the left", "--shift=-10,0 saves all"),
+    ):
+        done = run("pack", "frames", "--out", "p", *given)
+        assert worst in done.stderr
+        assert done.stderr.endswith(f"; {advice}, and so does a larger --canvas\n")
+        shift = advice.removeprefix("--shift").removesuffix(" saves all").strip("= ")
+        again = [word for word in given if word not in ("--shift", "3,-2", "-20,0")]
+        assert run("pack", "frames", "--out", "p", *again, "--shift", shift).returncode == 0
+        (tmp_path / "p.png").unlink()
+        (tmp_path / "p.json").unlink()
 
 
 @pytest.mark.parametrize("trim", ["frame", "animation", "sheet"])
@@ -319,7 +335,7 @@ ERRORS = [
     (["--color-key", "#000:255"], 2, "--color-key leaves nothing of any frame; give another value"),
     (["--trim", "frame", "--alpha-floor", "254"], 0, None),
     (["--canvas", "big"], 2, "--canvas: 'big' is not a canvas: write own, animation, common, or a size such as 96x96"),
-    (["--canvas", "30x14"], 4, "--canvas would cut off what is visible of 'walk/walk_1' by 3 pixels at the top, 'walk/walk_2' by 3 pixels at the top, 'walk/walk_3' by 3 pixels at the top and 1 more; give a larger --canvas, or another --shift"),
+    (["--canvas", "30x14"], 4, "--canvas would cut off what is visible of 4 frames, most of 'walk/walk_1', by 3 pixels at the top; no one shift saves all: that takes a --canvas of at least 30×15"),
     (["--shift", "1"], 2, "--shift: '1' is not a shift: write whole pixels across and down, such as 0,-3"),
     (["--shift", "swim=1,1"], 2, "--shift: there is no animation 'swim'; there are: lie and walk"),
     (["--pivot", "swim=feet"], 2, "--pivot: there is no animation 'swim'; there are: lie and walk"),

@@ -83,7 +83,7 @@ def test_what_cannot_be_cut(
 @pytest.fixture
 def harbour(run: Run, tmp_path: Path) -> dict[str, np.ndarray]:
     """A tight crate with everything that has to be undone, and its frames as drawn."""
-    frames = {f"gull/swing_{i:02d}": art(14 + i, 20, i) for i in range(1, 5)} | {"parcel": art(6, 5, 9)}
+    frames = {f"gull/swing/swing_{i:02d}": art(14 + i, 20, i) for i in range(1, 5)} | {"parcel": art(6, 5, 9)}
     for name, pixels in frames.items():
         pixels[:, :3] = 0
         save(tmp_path / "frames" / f"{name}.png", pixels)
@@ -93,7 +93,9 @@ def harbour(run: Run, tmp_path: Path) -> dict[str, np.ndarray]:
         "pack", "frames", "--out", "o", "--layout", "tight", "--pivot", "0.5,0.9", "--metadata", "json,xml",
         *options, *times,
     )  # fmt: skip
-    return frames | {name.replace("gull/swing", "left"): p[:, ::-1] for name, p in frames.items() if "gull" in name}
+    return frames | {
+        name.replace("gull/swing/swing", "left"): p[:, ::-1] for name, p in frames.items() if "gull" in name
+    }
 
 
 @pytest.mark.parametrize("data", ["o.json", "o.xml"])
@@ -101,7 +103,7 @@ def test_a_crate_comes_back_frame_by_frame(run: Run, harbour: dict[str, np.ndarr
     assert len(metadata(tmp_path / "o.json")["sheets"]) > 1
     done = run("unpack", data, "--out", "back/all")
     assert (done.returncode, done.stderr) == (0, "")
-    assert done.stdout == f"unpacked 9 frames from {data}\n  wrote back/all/gull/swing_01.png … parcel.png\n"
+    assert done.stdout == f"unpacked 9 frames from {data}\n  wrote back/all/gull/swing/swing_01.png … parcel.png\n"
     assert sorted(tree(tmp_path / "back/all")) == sorted(f"{name}.png" for name in harbour)
     for name, pixels in harbour.items():
         found = decode(tmp_path / "back/all" / f"{name}.png")

@@ -186,7 +186,8 @@ def test_lines_for_programs(project: Path, watch: Callable[..., Watching]) -> No
     assert told == {"command": "watch", "crate": "otter", "outcome": "built", "came": []}
     assert [Path(path).name for path in first["files"]] == ["otter.png", "otter.json"]
     (project / "frames" / "otter" / "swim_2.png").write_bytes(b"no picture")
-    one.line("agile-crate: error: ")
+    error = json.loads(one.line('"error"'))
+    assert (error["exit"], error["files"], error["crate"]) == (3, ["frames/otter/swim_2.png"], "otter")
     failed = json.loads(one.line())
     assert (failed["outcome"], failed["exit"]) == ("failed", 3)
     assert one.end() == 0

@@ -35,6 +35,7 @@ if TYPE_CHECKING:
 class _Run:
     """What has come of a run so far: documents of crates that were built, and what went wrong elsewhere."""
 
+    as_json: bool = False
     crates: list[dict[str, Any]] = field(default_factory=list)
     errors: list[dict[str, Any]] = field(default_factory=list)
     builds: list[Build] = field(default_factory=list)
@@ -44,7 +45,7 @@ class _Run:
         told = error.sentence.spelled(as_key)
         status = int(status_of(error))
         self.errors.append({"file": file, "crate": crate, "error": told, "exit": status})
-        print_error(told, file, crate)
+        print_error(told, status, error.sentence.files, self.as_json, file, crate)
 
     def noted(self, order: Order, overriding: Mapping[str, object]) -> None:
         """Notes what an order is built from; where its settings are wrong, that is told when it is built."""
@@ -67,7 +68,7 @@ def run_crates(arguments: argparse.Namespace) -> int:
     if arguments.draft is not None:
         raise UsageError("--draft writes a crate file, and one is given already; leave it out")
     overriding = given_settings(arguments)
-    run = _Run()
+    run = _Run(arguments.json)
     files: list[CrateFile] = []
     for path in dict.fromkeys(arguments.inputs):
         try:

@@ -7,6 +7,7 @@ import os
 import sys
 import warnings
 from collections.abc import Sequence
+from functools import partial
 from importlib import import_module
 from types import ModuleType
 
@@ -52,6 +53,7 @@ agile-crate COMMAND --help tells all about a command.
 def main(arguments: Sequence[str]) -> int:
     """Runs one command line and returns its exit code. Nothing escapes but what argparse's help does (SystemExit)."""
     debug = "--debug" in arguments
+    tell = partial(_told, as_json="--json" in arguments)
     if not debug:
         warnings.simplefilter("ignore")  # libraries' remarks on odd files; what matters we say ourselves
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # NumPy starts quicker; its linear algebra is not used here
@@ -62,7 +64,7 @@ def main(arguments: Sequence[str]) -> int:
         if command is None:
             return Status.USAGE
         spelling = options_of(arguments[0], parser.options)
-        status: int = command.run(parser.parse_args(parser.bound(arguments[1:])))
+        status: int = command.run(parser.understood(arguments[1:]))
         sys.stdout.flush()
         return status
     except AfterCommit:
@@ -71,7 +73,7 @@ def main(arguments: Sequence[str]) -> int:
         return Status.DONE
     except KeyboardInterrupt:
         signals.ignore()
-        return _told("interrupted; no file was left half-written", Status.INTERRUPTED)
+        return tell("interrupted; no file was left half-written", Status.INTERRUPTED)
     except BrokenPipeError:  # the reader of our output has had enough
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return Status.DONE
@@ -79,14 +81,12 @@ def main(arguments: Sequence[str]) -> int:
         if debug:
             _print_trace()
         if has_committed():
-            return _told(
-                f"all files are in place; what is said of them cannot be written: {reason(error)}", Status.DONE
-            )
-        return _told(f"what is said cannot be written: {reason(error)}", Status.OUTPUT)
+            return tell(f"all files are in place; what is said of them cannot be written: {reason(error)}", Status.DONE)
+        return tell(f"what is said cannot be written: {reason(error)}", Status.OUTPUT)
     except Exception as error:
         if debug:
             _print_trace()
-        return _told(*_explained(error, spelling))
+        return tell(*_explained(error, spelling))
 
 
 def _print_trace() -> None:
@@ -95,20 +95,20 @@ def _print_trace() -> None:
     traceback.print_exc()
 
 
-def _explained(error: Exception, spelling: Spelling) -> tuple[str, Status]:
-    """The sentence and the exit code for anything that went wrong."""
+def _explained(error: Exception, spelling: Spelling) -> tuple[str, Status, Sequence[str]]:
+    """The sentence, the exit code and the files that it is about, for anything that went wrong."""
     if isinstance(error, CrateError):
-        return error.sentence.spelled(spelling), status_of(error)
+        return error.sentence.spelled(spelling), status_of(error), error.sentence.files
     if isinstance(error, MemoryError):
-        return "the frames do not fit into this machine's memory; pack fewer of them at a time", Status.INPUT
-    what = f"{type(error).__name__}: {error}"
-    return f"a fault in agile-crate itself ({what}); run it again with --debug and report what it prints", Status.FAULT
+        return "the frames do not fit into this machine's memory; pack fewer of them at a time", Status.INPUT, ()
+    fault = f"a fault in agile-crate itself ({type(error).__name__}: {error})"
+    return f"{fault}; run it again with --debug and report what it prints", Status.FAULT, ()
 
 
-def _told(sentence: str, status: Status) -> Status:
+def _told(sentence: str, status: Status, files: Sequence[str] = (), as_json: bool = False) -> Status:
     from .tables import print_error
 
-    print_error(sentence)
+    print_error(sentence, status, files, as_json)
     return status
 
 
@@ -118,9 +118,15 @@ def _command(arguments: Sequence[str]) -> tuple[ModuleType | None, Parser]:
     if name not in COMMANDS or arguments[0] != name:
         return None, _without_command(arguments)
     module = import_module(f"{__package__}.{name}")
+    usage = f"agile-crate {name} {module.USAGE} [options]"
+    short: str = getattr(module, "SHORT", "")
+    if short and "-h" in arguments[: arguments.index("--") if "--" in arguments else None]:
+        print(f"usage: {usage}\n\n{short}", end="")
+        raise SystemExit(Status.DONE)
     parser = Parser(
+        has_short_help=bool(short),
         prog=f"agile-crate {name}",
-        usage=f"agile-crate {name} {module.USAGE} [options]",
+        usage=usage,
         description=module.DESCRIPTION,
         epilog=module.EXAMPLES,
     )
@@ -149,7 +155,7 @@ def _without_command(arguments: Sequence[str]) -> Parser:
     parsed, _ = parser.parse_known_args(arguments)
     if parsed.version:
         print(f"agile-crate {__version__}" + (f", {_build()}" if parsed.verbose else ""))
-        return parser
+        raise SystemExit(Status.DONE)
     if parsed.command is None:
         if arguments:
             raise UsageError(f"there is no option '{arguments[0]}'; see agile-crate --help")

@@ -7,7 +7,9 @@ from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any, NoReturn, TypeVar
 
 from ..core.errors import UsageError
+from ..core.names import nearest
 from ..core.sentence import setting
+from ..core.text import quoted
 from .wording import option_name
 
 if TYPE_CHECKING:
@@ -28,8 +30,9 @@ SECTIONS = {
 class Parser(argparse.ArgumentParser):
     """argparse with our errors, one sentence and no dump of the usage; and a grammar that remembers its options."""
 
-    def __init__(self, **kwargs: Any) -> None:
+    def __init__(self, has_short_help: bool = False, **kwargs: Any) -> None:
         self.actions: list[argparse.Action] = []
+        self.has_short_help = has_short_help
         super().__init__(
             formatter_class=lambda prog: argparse.RawDescriptionHelpFormatter(prog, max_help_position=28),
             allow_abbrev=False,
@@ -39,6 +42,19 @@ class Parser(argparse.ArgumentParser):
 
     def error(self, message: str) -> NoReturn:
         raise UsageError(f"{message}; see {self.prog} --help")
+
+    def understood(self, arguments: Sequence[str]) -> argparse.Namespace:
+        """The arguments of a command, read. Raises UsageError, for an option that is not there with the nearest."""
+        found, unknown = self.parse_known_args(self.bound(arguments))
+        if not unknown:
+            return found
+        option = next((word for word in unknown if word.startswith("-")), None)
+        if option is None:
+            raise UsageError(f"{quoted(unknown[0])} is one argument too many; see {self.prog} --help")
+        name = option.partition("=")[0]
+        near = nearest(name, self.options, 0.7)
+        hint = f"did you mean {near}?" if near else f"see {self.prog} --help"
+        raise UsageError(f"there is no option {quoted(name)} here; {hint}")
 
     def section(self, title: str) -> Section:
         """A titled part of the help, to which arguments are added."""
@@ -157,7 +173,11 @@ def chosen_jobs(arguments: argparse.Namespace) -> int:
 def add_common(parser: Parser) -> None:
     """Adds what every command has."""
     group = parser.section("what is printed")
-    group.add("-h", "--help", action="help", help="print this and exit")
+    if parser.has_short_help:
+        group.add("-h", action="store_true", help="print what most jobs need, on one screen, and exit")
+        group.add("--help", action="help", help="print this and exit")
+    else:
+        group.add("-h", "--help", action="help", help="print this and exit")
     group.add("--json", action="store_true", help="print the result as one JSON document")
     group.add("-q", "--quiet", action="store_true", help="print nothing but errors")
     group.add("-v", "--verbose", action="store_true", help="also print every frame")

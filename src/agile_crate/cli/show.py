@@ -32,6 +32,24 @@ crate, frame by frame, as a table, and on the light table of an .html.
 The usual call:  agile-crate show build/otter.json --out look/otter.png
 """
 
+SHORT = """\
+The usual calls:
+  agile-crate show build/otter.json --out look/otter.html    a page that plays it
+  agile-crate show build/otter.json --out look/otter.png     the annotated sheet
+  agile-crate show build/otter.json --out look/swim.gif --animation swim
+
+  what       a .png is a sheet, .html a page, .svg charts, .gif .apng .webp films
+             --as strip
+  films      --animation swim     --each        --fps 12     --speed 50%
+  look       --zoom 3             --backdrop "#20406f"       --ground line
+  check      --onion 2            --pivots      --shapes
+  changes    --against build/older.json         --strict
+  careful    --force              --json
+
+Frames that are not packed yet can be shown as well: name their folder instead.
+agile-crate show --help tells all options.
+"""
+
 EXAMPLES = """\
 examples (on what 'agile-crate demo' writes):
   agile-crate show otter-post/crate/otter.json --out look/otter.png

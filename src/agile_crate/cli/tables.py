@@ -45,10 +45,20 @@ def print_note(text: str) -> None:
     print("  " + folded(text, sys.stdout, margin=2).replace("\n", "\n  "))
 
 
-def print_error(sentence: str, file: str = "", crate: str = "") -> None:
-    """An error on stderr, folded to its width; of a crate of a crate file, if one is named."""
-    where = f"{shown(file)}, crate {quoted(crate)}: " if crate else ""
-    print(folded(f"agile-crate: error: {where}{sentence}", sys.stderr), file=sys.stderr, flush=True)
+def print_error(
+    told: str, status: int, files: Sequence[str] = (), as_json: bool = False, file: str = "", crate: str = ""
+) -> None:
+    """An error on stderr, folded to its width; of a crate of a crate file, if one is named. As JSON it is one line."""
+    if as_json:
+        import json
+
+        of_crate = {"crate_file": file, "crate": crate} if crate else {}
+        document = {"error": told, "exit": int(status), "files": list(files), **of_crate}
+        text = json.dumps(document, ensure_ascii=False)
+    else:
+        where = f"{shown(file)}, crate {quoted(crate)}: " if crate else ""
+        text = folded(f"agile-crate: error: {where}{told}", sys.stderr)
+    print(text, file=sys.stderr, flush=True)
 
 
 def folded(text: str, stream: TextIO, margin: int = 0) -> str:

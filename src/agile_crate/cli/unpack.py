@@ -24,6 +24,21 @@ bare sheet that somebody else made into frames, DIR/SHEET_01.png and so on, in r
 The usual call:  agile-crate unpack build/otter.json --out frames
 """
 
+SHORT = """\
+The usual calls:
+  agile-crate unpack build/otter.json --out frames     a crate, back into frames
+  agile-crate unpack sheet.png --cell 96 --out frames  a bare sheet, by its cells
+  agile-crate unpack sheet.png --islands --out frames  by what hangs together
+
+  a crate    --film               --skin raincoat
+  cells      --columns 8          --rows 4      --margin 1     --gap 2
+             --keep-empty
+  islands    --join 3
+  careful    --force              --json
+
+agile-crate unpack --help tells all options.
+"""
+
 EXAMPLES = """\
 examples (on what 'agile-crate demo' writes):
   agile-crate unpack otter-post/crate/otter.json --out otter-again --film

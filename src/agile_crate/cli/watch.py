@@ -106,7 +106,8 @@ def _tell(arguments: argparse.Namespace, turn: Turn, seconds: float) -> None:
     from .tables import print_error
 
     if turn.error:
-        print_error(turn.error.sentence.spelled(as_key), arguments.file, turn.crate)
+        told = turn.error.sentence
+        print_error(told.spelled(as_key), status_of(turn.error), told.files, arguments.json, arguments.file, turn.crate)
     elif turn.packed:
         print_warnings(turn.packed)
     if arguments.json:

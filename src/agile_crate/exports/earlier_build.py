@@ -10,8 +10,8 @@ from typing import NamedTuple, Protocol
 
 from ..core.crate.file_names import LONGEST_NAME, repeated
 from ..core.errors import OutputError, UsageError
-from ..core.sentence import setting
-from ..core.text import few, is_unicode, quoted, shown
+from ..core.sentence import setting, some_files
+from ..core.text import is_unicode, quoted, shown
 from ..format.files import ENDINGS, LARGEST_OUTPUT, outputs_of_build
 from ..format.regular import read_regular
 from ..format.seal import binary_sha256, text_sha256
@@ -174,8 +174,8 @@ def refuse_to_lose_work(before: Before, kept: Collection[str]) -> None:
         along = "" if kept or not sheets else f"take along what was painted with {setting('keep_touches')}, "
         verb, them = ("was", "it") if len(worked_on) == 1 else ("were", "them")
         raise OutputError(
-            f"{few(worked_on)} {verb} changed since the last build, perhaps by hand; keep a copy, choose another "
-            f"{setting('out')}, {along}or overwrite {them} with {setting('force')}"
+            f"{some_files(worked_on)} {verb} changed since the last build, perhaps by hand; keep a copy, choose "
+            f"another {setting('out')}, {along}or overwrite {them} with {setting('force')}"
         )
 
 
@@ -185,6 +185,6 @@ def refuse_strangers(files: Iterable[Path], before: frozenset[str]) -> None:
     if strangers:
         verb = "is" if len(strangers) == 1 else "are"
         raise OutputError(
-            f"{few(strangers)} {verb} already there and {verb} not from a build of this name; "
+            f"{some_files(strangers)} {verb} already there and {verb} not from a build of this name; "
             f"choose another {setting('out')}, move what is there, or overwrite it with {setting('force')}"
         )

@@ -21,8 +21,8 @@ from typing import NamedTuple
 
 from ..core.crate.file_names import HIDDEN_PREFIX
 from ..core.errors import OutputError, reason
-from ..core.sentence import Sentence, setting
-from ..core.text import few, shown
+from ..core.sentence import Sentence, a_file, setting, some_files
+from ..core.text import shown
 from ..interrupts import committing, held, writing
 from .lock import Lock
 
@@ -325,7 +325,7 @@ def refuse_existing(folder: Path, names: Iterable[str], asked: str = "out") -> N
         verb = "is" if len(there) == 1 else "are"
         where = f"in {shown(str(folder))}" if folder.parts else "there"
         raise OutputError(
-            f"{few(there)} {verb} already {where}; choose another {setting(asked)}, or give {setting('force')}"
+            f"{some_files(there)} {verb} already {where}; choose another {setting(asked)}, or give {setting('force')}"
         )
 
 
@@ -347,5 +347,5 @@ def _told_as_output_error(target: Path) -> Iterator[None]:
         yield
     except OSError as error:
         raise OutputError(
-            f"{shown(str(target))} cannot be written: {reason(error)}; the files of before are untouched"
+            f"{a_file(str(target))} cannot be written: {reason(error)}; the files of before are untouched"
         ) from None

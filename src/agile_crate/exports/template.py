@@ -12,6 +12,7 @@ from typing import NamedTuple
 
 from ..core.errors import InputError, reason
 from ..core.model.crate import Crate
+from ..core.sentence import a_file
 from ..core.text import is_unicode, shown
 from ..format.json_form import to_json
 from ..format.regular import read_regular
@@ -46,9 +47,9 @@ def read_templates(paths: Iterable[str]) -> tuple[Template, ...]:
             text = read_regular(path, LARGEST_TEMPLATE).decode("utf-8")
             templates.append(Template(path, text.replace("\r\n", "\n").replace("\r", "\n")))
         except OSError as error:
-            raise InputError(f"{shown(path)} cannot be read: {reason(error)}") from None
+            raise InputError(f"{a_file(path)} cannot be read: {reason(error)}") from None
         except UnicodeDecodeError:
-            raise InputError(f"{shown(path)} is not text in UTF-8; save the template as that") from None
+            raise InputError(f"{a_file(path)} is not text in UTF-8; save the template as that") from None
     return tuple(templates)
 
 
@@ -87,4 +88,4 @@ def rendered(template: Template, crate: Crate) -> str:
 
 
 def _refused(template: Template, why: str) -> InputError:
-    return InputError(f"{shown(template.path)}: {shown(why).removesuffix('.')}; nothing was written")
+    return InputError(f"{a_file(template.path)}: {shown(why).removesuffix('.')}; nothing was written")

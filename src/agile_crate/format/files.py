@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 from ..core.errors import InputError, reason
 from ..core.model.crate import FORMAT, Crate
-from ..core.text import shown
+from ..core.sentence import a_file
 from .json_form import from_json
 from .json_form import retouched as json_retouched
 from .regular import read_regular
@@ -68,7 +68,7 @@ def read_metadata(path: str | Path) -> Crate:
     try:
         data = read_regular(path, LARGEST_METADATA)
     except OSError as error:
-        raise InputError(f"{shown(str(path))} cannot be read: {reason(error)}") from None
+        raise InputError(f"{a_file(str(path))} cannot be read: {reason(error)}") from None
     if _is_xml(data):
         from .xml_form import from_xml
 
@@ -76,7 +76,7 @@ def read_metadata(path: str | Path) -> Crate:
     try:
         return from_json(data.decode("utf-8-sig"), str(path))
     except UnicodeDecodeError:
-        raise InputError(f"{shown(str(path))} is not text in UTF-8; name the metadata file, not the picture") from None
+        raise InputError(f"{a_file(str(path))} is not text in UTF-8; name the metadata file, not the picture") from None
 
 
 def was_edited(path: Path) -> bool:

@@ -12,6 +12,7 @@ from typing import Any, NoReturn
 
 from ..core.errors import InputError
 from ..core.model.crate import Crate, Frame
+from ..core.sentence import a_file
 from ..core.text import quoted, shown
 from .document import Document, FormError, animation_of, crate_of, document_of, frame_of, head_of, sheet_of, to_seal
 from .seal import sealed
@@ -94,13 +95,13 @@ def from_json(text: str, origin: str) -> Crate:
     try:
         document = json.loads(text, object_pairs_hook=_without_repeats, parse_constant=_refuse_constant)
     except json.JSONDecodeError as error:
-        raise InputError(f"{shown(origin)}, line {error.lineno}: not valid JSON ({error.msg.lower()})") from None
+        raise InputError(f"{a_file(origin)}, line {error.lineno}: not valid JSON ({error.msg.lower()})") from None
     except (ValueError, RecursionError) as error:
-        raise InputError(f"{shown(origin)}: not valid metadata ({shown(str(error))[:120]})") from None
+        raise InputError(f"{a_file(origin)}: not valid metadata ({shown(str(error))[:120]})") from None
     try:
         return crate_of(document)
     except FormError as error:
-        raise InputError(f"{shown(origin)}: {error}") from None
+        raise InputError(f"{a_file(origin)}: {error}") from None
 
 
 def _without_repeats(pairs: list[tuple[str, Any]]) -> dict[str, Any]:

@@ -15,7 +15,7 @@ from ..core.errors import InputError, OutputError
 from ..core.model.crate import Animation, Crate, Frame
 from ..core.model.geometry import Shape
 from ..core.model.sheet import Sheet
-from ..core.sentence import setting
+from ..core.sentence import a_file, setting
 from ..core.text import quoted, shown
 from .document import Document, FormError, animation_of, crate_of, head_of, sheet_of, to_seal
 from .seal import sealed
@@ -167,7 +167,7 @@ def from_xml(text: bytes, origin: str) -> Crate:
     try:
         return crate_of(document_from(text, origin))
     except FormError as error:
-        raise InputError(f"{shown(origin)}: {error}") from None
+        raise InputError(f"{a_file(origin)}: {error}") from None
 
 
 def document_from(text: bytes, origin: str) -> Document:
@@ -184,15 +184,15 @@ def document_from(text: bytes, origin: str) -> Document:
         root = fromstring(text, forbid_dtd=True)
     except ParseError as error:
         line, column = error.position
-        raise InputError(f"{shown(origin)}, line {line}, column {column + 1}: not valid XML") from None
+        raise InputError(f"{a_file(origin)}, line {line}, column {column + 1}: not valid XML") from None
     except DefusedXmlException:
-        raise InputError(f"{shown(origin)}: declares a document type or entities; metadata has none") from None
+        raise InputError(f"{a_file(origin)}: declares a document type or entities; metadata has none") from None
     except (ValueError, LookupError):  # an encoding that nobody knows
-        raise InputError(f"{shown(origin)}: not valid XML, in UTF-8") from None
+        raise InputError(f"{a_file(origin)}: not valid XML, in UTF-8") from None
     try:
         return _document(root)
     except FormError as error:
-        raise InputError(f"{shown(origin)}: {error}") from None
+        raise InputError(f"{a_file(origin)}: {error}") from None
 
 
 def _document(root: Any) -> Document:

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from ..core.crate.check import check_crate
 from ..core.errors import InputError
-from ..core.text import shown
+from ..core.sentence import a_file
 from ..exports.in_place import staged
 from ..format.document import document_of, first_difference
 from ..format.files import ENDINGS, is_ours, read_metadata, retouched, sha256_now, was_edited
@@ -31,7 +31,7 @@ def accept(data: str) -> Accepted:
     """
     crate, folder = read_metadata(data), Path(os.path.abspath(data)).parent
     for problem in check_crate(crate):
-        raise InputError(f"{shown(data)}: {problem}; that cannot be accepted")
+        raise InputError(f"{a_file(data)}: {problem}; that cannot be accepted")
     sheets = list(touched_sheets(crate, folder))
     touched = {touch.frame.name for sheet in sheets for touch in sheet.touches}
     indices = [index for index, frame in enumerate(crate.frames) if frame.name in touched]
@@ -43,7 +43,7 @@ def accept(data: str) -> Accepted:
     for path in forms_of(data):
         changed += [path.name] if was_edited(path) else []
         if difference := first_difference(document_of(crate), document_of(read_metadata(path))):
-            raise InputError(f"{shown(str(path))} says something else: {difference}; correct or remove one of the two")
+            raise InputError(f"{a_file(str(path))} says something else: {difference}; correct or remove one of the two")
         texts[path] = retouched(path, now, indices)
     stem = os.path.splitext(os.path.basename(data))[0]
     with staged(folder, stem.rpartition("@")[0] if "also_scale" in crate.settings else stem) as staging:

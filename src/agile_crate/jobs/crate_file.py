@@ -12,7 +12,7 @@ from typing import NamedTuple
 from ..core.crate.file_names import is_crate_file
 from ..core.errors import InputError, UsageError, reason
 from ..core.names import is_address, nearest
-from ..core.sentence import Sentence
+from ..core.sentence import Sentence, a_file
 from ..core.text import few, quoted, shown
 from ..exports.earlier_build import target_of
 from ..format.regular import read_regular
@@ -60,19 +60,19 @@ def read_crate_file(path: str) -> CrateFile:
         line, column = map(int, _NUMBERS.findall(place))
         odd = text.split("\n")[line - 1][column - 1 : column]
         hint = "" if odd.isascii() else f"; put names with letters such as {shown(odd)} in quotes"
-        raise InputError(f"{shown(path)}, {place}: not valid TOML: {what[:1].lower()}{what[1:]}{hint}") from None
+        raise InputError(f"{a_file(path)}, {place}: not valid TOML: {what[:1].lower()}{what[1:]}{hint}") from None
     except WrongKeyError as fault:
         line, column = place_of(text, fault.keys)
         told = Sentence(fault.sentence).spelled(as_key)
-        raise InputError(f"{shown(path)}, line {line}, column {column}: {told}") from None
+        raise InputError(f"{a_file(path)}, line {line}, column {column}: {told}") from None
     except (RecursionError, ValueError):
-        raise InputError(f"{shown(path)}: lists within lists, or numbers, larger than any crate file needs") from None
+        raise InputError(f"{a_file(path)}: lists within lists, or numbers, larger than any crate file needs") from None
     for order in orders:
         try:
             target_of(order.out)
         except UsageError as error:
             told = error.sentence.spelled(as_key)
-            raise InputError(f"{shown(path)}, crate {quoted(order.name)}: {told}") from None
+            raise InputError(f"{a_file(path)}, crate {quoted(order.name)}: {told}") from None
     refuse_one_place_for_two([CrateFile(path, orders, ())])
     return CrateFile(path, orders, tuple(_warnings(path, orders)))
 
@@ -81,11 +81,11 @@ def _text_of(path: str) -> str:
     try:
         text = read_regular(path, LARGEST).decode("utf-8-sig").replace("\r\n", "\n")
     except OSError as error:
-        raise InputError(f"{shown(path)} cannot be read: {reason(error)}") from None
+        raise InputError(f"{a_file(path)} cannot be read: {reason(error)}") from None
     except UnicodeDecodeError:
-        raise InputError(f"{shown(path)} is not text in UTF-8, as crate files are") from None
+        raise InputError(f"{a_file(path)} is not text in UTF-8, as crate files are") from None
     if max(map(len, text.split("\n"))) > LONGEST_LINE:
-        raise InputError(f"{shown(path)} has a line of more than {LONGEST_LINE:,} characters; break it")
+        raise InputError(f"{a_file(path)} has a line of more than {LONGEST_LINE:,} characters; break it")
     return text
 
 

@@ -10,8 +10,7 @@ from ..core.errors import InputError, UsageError
 from ..core.look.cut import Cutting, cells_of, cut_cells, cut_islands
 from ..core.model.geometry import Size
 from ..core.pixels import Pixels
-from ..core.sentence import Sentence, setting
-from ..core.text import shown
+from ..core.sentence import Sentence, a_file, setting
 from ..exports.in_place import refuse_existing, staged
 from ..exports.png import encode_png
 from ..sources.sheets import read_bare_sheet
@@ -50,7 +49,7 @@ def cut_sheet(sheet: str, folder: Path, wish: CutWish, executor: Executor, force
         )
     cutting = _cut(read_bare_sheet(sheet), wish)
     if not cutting.pictures:
-        raise InputError(f"{shown(sheet)} shows nothing: every pixel is transparent")
+        raise InputError(f"{a_file(sheet)} shows nothing: every pixel is transparent")
     stem = Path(sheet).stem
     width = max(2, len(str(len(cutting.pictures))))
     names = [f"{stem}_{number:0{width}}.png" for number in range(1, len(cutting.pictures) + 1)]

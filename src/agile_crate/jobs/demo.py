@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from ..core.errors import OutputError
-from ..core.text import shown
+from ..core.sentence import a_file
 from ..demo import COMING, contents, files
 from ..exports.in_place import holds, staged
 
@@ -22,7 +22,7 @@ def write_frames(folder: Path) -> int:
             if not target.exists():
                 staging.write(path.as_posix(), [data])
             elif not holds(target, data):
-                raise OutputError(f"{shown(str(target))} is already there and is not ours; choose another folder")
+                raise OutputError(f"{a_file(str(target))} is already there and is not ours; choose another folder")
         staging.commit()
     return pictures
 

@@ -13,7 +13,7 @@ from typing import NamedTuple
 
 from ..core.errors import CrateError, InputError, reason
 from ..core.names import is_address
-from ..core.text import shown
+from ..core.sentence import a_file
 from ..exports.earlier_build import build_before, target_of
 from ..format.files import LARGEST_OUTPUT
 from ..format.regular import read_regular
@@ -94,7 +94,7 @@ def _sent(order: Order) -> Iterator[Sent]:
         try:
             yield Sent(path, read_regular(path, LARGEST_FILE))
         except OSError as error:
-            raise InputError(f"{shown(path)} cannot be read: {reason(error)}") from None
+            raise InputError(f"{a_file(path)} cannot be read: {reason(error)}") from None
 
 
 def build_far(task: FarTask) -> FarBuild | CrateError:

@@ -9,7 +9,7 @@ from typing import NamedTuple
 from ..core.crate.check import check_crate
 from ..core.crate.touches import Touch
 from ..core.errors import InputError, OutputError
-from ..core.sentence import Sentence, setting
+from ..core.sentence import Sentence, a_file, setting
 from ..core.text import counted, few, shown
 from ..format.files import ENDINGS, read_metadata
 from ..sources.touched_sheets import touched_sheets
@@ -32,7 +32,7 @@ def touches_before(folder: Path, name: str, before: Collection[str]) -> TouchesB
         return TouchesBefore({})
     crate = read_metadata(data)
     for problem in check_crate(crate):
-        raise InputError(f"{shown(data)}: {problem}; the touches on its sheets cannot be told")
+        raise InputError(f"{a_file(data)}: {problem}; the touches on its sheets cannot be told")
     sheets = list(touched_sheets(crate, folder))
     return TouchesBefore(
         {touch.frame.name: touch for sheet in sheets for touch in sheet.touches},

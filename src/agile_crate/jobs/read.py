@@ -14,7 +14,7 @@ from ..core.frame.alpha import straight
 from ..core.model.crate import Crate, Frame
 from ..core.names import nearest
 from ..core.pixels import Pixels
-from ..core.sentence import Sentence
+from ..core.sentence import Sentence, a_file
 from ..core.text import few, quoted, shown
 from ..format.files import read_metadata
 from ..sources.sheets import read_sheet, sheet_bands
@@ -71,16 +71,16 @@ def looked_at(data: str, skin: str, decode: bool) -> Loaded:
     warnings = settled([], [Path(data)])
     crate = read_metadata(data)
     for problem in check_crate(crate):
-        raise InputError(f"{shown(data)}: {problem}")
+        raise InputError(f"{a_file(data)}: {problem}")
     if skin:
         crate = _in_skin(data, crate, skin)
     sheets: list[Pixels] = []
     for sheet in crate.sheets:
         found = read_sheet(Path(data).parent, sheet, decode)
         for problem in found.problems:
-            raise InputError(f"{shown(data)}: {problem}")
+            raise InputError(f"{a_file(data)}: {problem}")
         if found.remark:
-            warnings.append(Sentence(f"{shown(data)}: {found.remark}"))
+            warnings.append(Sentence(f"{a_file(data)}: {found.remark}"))
         if found.changed:
             warnings.append(Sentence(f"{shown(data)}: {found.changed}; its pixels are taken as they are now"))
         if found.pixels is not None:

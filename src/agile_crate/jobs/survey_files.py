@@ -11,8 +11,7 @@ from typing import NamedTuple
 from ..core.errors import InputError, UsageError, reason
 from ..core.look.allowed import allowed_keys, allowed_text
 from ..core.look.finding import CODES, Finding
-from ..core.sentence import Sentence, setting
-from ..core.text import shown
+from ..core.sentence import Sentence, a_file, setting
 from ..exports.in_place import refuse_existing, write_alone
 from ..exports.sarif import Result, sarif_text
 from ..format.regular import read_regular
@@ -53,10 +52,10 @@ def read_allowed(path: str) -> frozenset[str]:
     try:
         return allowed_keys(read_regular(path, LARGEST).decode("utf-8"))
     except OSError as error:
-        raise InputError(f"{shown(path)} cannot be read: {reason(error)}") from None
+        raise InputError(f"{a_file(path)} cannot be read: {reason(error)}") from None
     except ValueError:
         raise InputError(
-            f"{shown(path)} is not a list of what was found fine; {setting('save_allowed')} writes one"
+            f"{a_file(path)} is not a list of what was found fine; {setting('save_allowed')} writes one"
         ) from None
 
 

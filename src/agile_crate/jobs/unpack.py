@@ -11,8 +11,8 @@ from pathlib import Path
 from ..core.crate.file_names import not_held, repeated
 from ..core.errors import InputError
 from ..core.model.crate import Animation, Crate
-from ..core.sentence import Sentence
-from ..core.text import bytes_shown, quoted, shown
+from ..core.sentence import Sentence, a_file
+from ..core.text import bytes_shown, quoted
 from ..exports.in_place import refuse_existing, staged
 from ..exports.png import encode_png
 from ..workers.progress import Progress, silent
@@ -55,7 +55,7 @@ def unpack(
     films = _files_of("animations", [one.name for one in crate.animations], FILM_ENDING, data) if film else []
     if (twice := repeated([*names, *films])) is not None:
         raise InputError(
-            f"{shown(data)}: two files would be called {quoted(twice)}; some platforms cannot tell them apart"
+            f"{a_file(data)}: two files would be called {quoted(twice)}; some platforms cannot tell them apart"
         )
     if not force:
         refuse_existing(folder, (*names, *films))
@@ -79,7 +79,7 @@ def unpack(
 def _refuse_too_much(data: str, crate: Crate) -> None:
     """Metadata of a few bytes can claim canvases of any size."""
     if sum(frame.canvas.w * frame.canvas.h * 4 for frame in crate.frames) > LARGEST_OUTPUT:
-        raise InputError(f"{shown(data)}: its frames would take more than {bytes_shown(LARGEST_OUTPUT)}")
+        raise InputError(f"{a_file(data)}: its frames would take more than {bytes_shown(LARGEST_OUTPUT)}")
 
 
 DEEPEST = 100
@@ -95,11 +95,11 @@ def _checked(key: str, names: Sequence[str], ending: str, data: str) -> Iterator
     for index, name in enumerate(names):
         *folders, last = name.split("/")
         if len(folders) > DEEPEST:
-            raise InputError(f"{shown(data)}: {key}[{index}].name has more than {DEEPEST} folders")
+            raise InputError(f"{a_file(data)}: {key}[{index}].name has more than {DEEPEST} folders")
         for part in (*folders, last + ending):
             if part == ending or (why := not_held(part, everywhere=os.name == "nt")):
                 reason = why if part != ending else "and it names no file"
-                raise InputError(f"{shown(data)}: {key}[{index}].name is {quoted(name)}, {reason}")
+                raise InputError(f"{a_file(data)}: {key}[{index}].name is {quoted(name)}, {reason}")
         yield name + ending
 
 

@@ -24,7 +24,7 @@ from ..core.model.geometry import ORIGIN, Box, Point
 from ..core.model.picture import Picture, Sequences
 from ..core.pixels import Pixels
 from ..core.rounding import plain
-from ..core.sentence import Sentence
+from ..core.sentence import Sentence, a_file
 from ..core.text import counted, few, measured, quoted, shown
 from ..format.document import document_of, first_difference
 from ..format.files import read_metadata, sha256_now, was_edited
@@ -268,7 +268,7 @@ def _settings_of(crate: Crate, data: str) -> Settings:
             raise UsageError("palette: only colours are recorded, such as #201830,#f0f0f0")
         return at_portion(settings, settings.also_scale[0]) if settings.also_scale else settings
     except UsageError as error:
-        raise InputError(f"{shown(data)}: settings: {error}") from None
+        raise InputError(f"{a_file(data)}: settings: {error}") from None
 
 
 def _compared(

@@ -10,7 +10,7 @@ from ..core.errors import InputError
 from ..core.model.geometry import Size
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
-from ..core.text import shown
+from ..core.sentence import a_file
 from ..format.regular import read_regular
 from .find import LARGEST_FILE
 from .reel import Reel
@@ -35,7 +35,7 @@ def second_look(places: Mapping[str, Place]) -> Callable[[str, Size], Pixels]:
         path, number = places[name]
         pictures = read(path)
         if number >= len(pictures) or pictures[number].shape[:2] != (canvas.h, canvas.w):
-            raise InputError(f"{shown(path)} changed while it was looked at; look again")
+            raise InputError(f"{a_file(path)} changed while it was looked at; look again")
         return pictures[number]
 
     return again
@@ -47,5 +47,5 @@ def _read(path: str) -> tuple[Pixels, ...]:
     try:
         picture = read_picture(read_regular(path, LARGEST_FILE))
     except (OSError, PictureError):
-        raise InputError(f"{shown(path)} changed while it was looked at; look again") from None
+        raise InputError(f"{a_file(path)} changed while it was looked at; look again") from None
     return tuple(picture.pictures) if isinstance(picture, Reel) else (picture,)

@@ -16,6 +16,7 @@ from typing import Any, NamedTuple
 
 from ..core.errors import CrateError, InputError, UsageError
 from ..core.names import is_address, leads_out
+from ..core.sentence import a_file
 from ..core.text import bytes_shown, counted, shown
 from .find import LARGEST_FILE, is_picture_name
 
@@ -65,7 +66,7 @@ def _fetched(given: str, local: str, executor: Executor) -> tuple[str, str, str]
     except Exception as error:  # of whichever system, network or package
         said = " ".join(str(error).split())[:160] or type(error).__name__
         raise InputError(
-            f"{shown(given)} cannot be read: {said}; check the address, and that its server answers"
+            f"{a_file(given)} cannot be read: {said}; check the address, and that its server answers"
         ) from None
     base = given.rstrip("/").removesuffix(address.tail).rstrip("/")
     return os.path.join(str(root), address.tail).rstrip(os.sep), str(root), base
@@ -92,12 +93,12 @@ def _looked_up(given: str) -> Address:
     elif system.exists(path):
         base, found = path.rpartition("/")[0], [path]
     else:
-        raise InputError(f"{shown(given)} is not there; check the address")
+        raise InputError(f"{a_file(given)} is not there; check the address")
     files = [name for name in dict.fromkeys(found) if is_picture_name(name)]
     if not files:
-        raise InputError(f"{shown(given)} has no pictures; check the address")
+        raise InputError(f"{a_file(given)} has no pictures; check the address")
     if len(files) > MOST_FILES:
-        raise InputError(f"{shown(given)} has more than {counted(MOST_FILES, 'file')}; name a part of it")
+        raise InputError(f"{a_file(given)} has more than {counted(MOST_FILES, 'file')}; name a part of it")
     return Address(given, system, base, path.removeprefix(base).lstrip("/"), files)
 
 
@@ -118,7 +119,7 @@ class _Fetch:
         given, system, base, _, _ = self._address
         inside = name.removeprefix(base).lstrip("/")
         if not name.startswith(base) or leads_out(inside):
-            raise InputError(f"{shown(given)} has a file that leads out of it: {shown(name)}; it is not fetched")
+            raise InputError(f"{a_file(given)} has a file that leads out of it: {shown(name)}; it is not fetched")
         with system.open(name, "rb") as stream:
             data = stream.read(LARGEST_FILE + 1)
         if len(data) > LARGEST_FILE:
@@ -134,7 +135,7 @@ def lay_down(files: Iterable[tuple[str, bytes]], root: str) -> None:
     for path, data in files:
         there = Path(below(root, path))
         if ".." in there.parts:
-            raise InputError(f"{shown(path)} leads out of its folder; it is not taken")
+            raise InputError(f"{a_file(path)} leads out of its folder; it is not taken")
         there.parent.mkdir(parents=True, exist_ok=True)
         there.write_bytes(data)
 

@@ -19,6 +19,7 @@ from typing import NamedTuple
 from ..core.crate.file_names import HIDDEN_PREFIX
 from ..core.errors import InputError, reason
 from ..core.names import animation_of, natural_key, split_number
+from ..core.sentence import a_file
 from ..core.text import counted, few, is_unicode, shown
 
 COMMON_ENDINGS = frozenset({".png", ".jpg", ".jpeg", ".gif", ".bmp", ".webp", ".tif", ".tiff", ".tga", ".ora"})
@@ -64,7 +65,7 @@ def find(inputs: Iterable[str], own: AbstractSet[str] = frozenset()) -> Search:
     if twice := named_twice(search.found):
         first, other = twice[0]
         raise InputError(
-            f"two frames have the name '{shown(other.name)}': {shown(first.path)} and {shown(other.path)}; "
+            f"two frames have the name '{shown(other.name)}': {a_file(first.path)} and {a_file(other.path)}; "
             "rename one, or name the folder above them so that the folders' names tell them apart"
         )
     return search
@@ -134,12 +135,12 @@ def _start(given: str) -> Iterator[tuple[str, str, bool]]:
         yield given, given if os.path.isdir(given) else os.path.dirname(given), True
         return
     if not glob.has_magic(given):
-        raise InputError(f"{shown(given)} is not there; check the path")
+        raise InputError(f"{a_file(given)} is not there; check the path")
     given = _DEEP.sub(f"**{os.sep}", given)  # said twice it means the same, and takes exponentially longer
     fixed = fixed_part(given)
     matches = sorted(glob.glob(given, recursive=True), key=natural_key)
     if not matches:
-        raise InputError(f"nothing matches the pattern {shown(given)}; check it, and quote it")
+        raise InputError(f"nothing matches the pattern {a_file(given)}; check it, and quote it")
     for match in matches:
         yield match, fixed, False
 
@@ -155,7 +156,7 @@ def _take(path: str, base: str, named: bool, search: Search) -> None:
     try:
         status = os.stat(path)
     except OSError as error:
-        raise InputError(f"{shown(path)} cannot be read: {reason(error)}") from None
+        raise InputError(f"{a_file(path)} cannot be read: {reason(error)}") from None
     if stat.S_ISDIR(status.st_mode):
         _walk(path, base, [(status.st_dev, status.st_ino)], search)
     elif named or is_picture_name(path):
@@ -167,7 +168,7 @@ def _take(path: str, base: str, named: bool, search: Search) -> None:
 def _walk(folder: str, base: str, above: list[tuple[int, int]], search: Search) -> None:
     if len(above) > DEEPEST:
         raise InputError(
-            f"{shown(base)} has folders nested more than {DEEPEST} deep; name the one that holds the frames"
+            f"{a_file(base)} has folders nested more than {DEEPEST} deep; name the one that holds the frames"
         )
     try:
         with os.scandir(folder) as listing:
@@ -192,7 +193,7 @@ def _walk(folder: str, base: str, above: list[tuple[int, int]], search: Search) 
                 continue
             status = os.stat(entry.path) if is_folder else entry.stat()  # on Windows an entry knows no inode
         except OSError as error:
-            raise InputError(f"{shown(entry.path)} cannot be read: {reason(error)}") from None
+            raise InputError(f"{a_file(entry.path)} cannot be read: {reason(error)}") from None
         if not is_folder:
             _take_file(entry.path, absolute + entry.name, base, status, search)
         elif (identity := (status.st_dev, status.st_ino)) in above:

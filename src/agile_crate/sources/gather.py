@@ -15,8 +15,8 @@ from ..core.model.picture import Exposure, FrameSequence, Picture, Sequences
 from ..core.motion.take import in_order
 from ..core.names import said_once
 from ..core.pixels import hollow
-from ..core.sentence import Sentence, setting
-from ..core.text import bytes_shown, counted, few, shown
+from ..core.sentence import Sentence, a_file, setting
+from ..core.text import bytes_shown, counted, few
 from ..workers.crew import Crew
 from ..workers.progress import Progress
 from ..workers.room import Room
@@ -83,7 +83,7 @@ def gather(
     foreign: list[str] = []
     for file, result in with_progress(files, hand, progress, way):
         if isinstance(result, str):
-            damaged.append(f"{shown(file.path)} {result}")
+            damaged.append(f"{a_file(file.path)} {result}")
         else:
             total += sum(its.nbytes for _, its, _ in result.frames)
             parts.append(_held(result, file, crew.room))
@@ -122,7 +122,7 @@ def _held(part: Part[Seen], file: Found, room: Room) -> Part[Seen]:
     for _, its, _ in part.frames:
         if its.nbytes > room.limit:
             raise InputError(
-                f"{shown(file.path)} takes {bytes_shown(its.nbytes)} by itself, and {setting('memory')} leaves "
+                f"{a_file(file.path)} takes {bytes_shown(its.nbytes)} by itself, and {setting('memory')} leaves "
                 f"{bytes_shown(room.limit)}; give more"
             )
     if room.has_room(sum(its.nbytes for _, its, _ in part.frames)):

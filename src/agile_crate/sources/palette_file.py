@@ -5,7 +5,8 @@ from __future__ import annotations
 from ..core.color import Color, color_from_hex
 from ..core.errors import InputError, reason
 from ..core.png_chunks import PictureError
-from ..core.text import counted, quoted, shown
+from ..core.sentence import a_file
+from ..core.text import counted, quoted
 from ..format.regular import read_regular
 from .pictures import read_still
 
@@ -26,17 +27,17 @@ def read_palette(path: str) -> tuple[Color, ...]:
     try:
         data = read_regular(path, LARGEST_FILE)
     except OSError as error:
-        raise InputError(f"palette {shown(path)} cannot be read: {reason(error)}") from None
+        raise InputError(f"palette {a_file(path)} cannot be read: {reason(error)}") from None
     try:
         text = data.decode("utf-8-sig") if b"\0" not in data else None
     except UnicodeDecodeError:
         text = None
     colors = _swatches(path, data) if text is None else _lines(path, text)
     if not colors:
-        raise InputError(f"palette {shown(path)} has no colours; write one a line, such as #201830")
+        raise InputError(f"palette {a_file(path)} has no colours; write one a line, such as #201830")
     if len(colors) > MOST_COLORS:
         raise InputError(
-            f"palette {shown(path)} has {counted(len(colors), 'colour')}, and a palette has at most {MOST_COLORS}; "
+            f"palette {a_file(path)} has {counted(len(colors), 'colour')}, and a palette has at most {MOST_COLORS}; "
             "a picture of swatches must not be smoothed or saved lossily"
         )
     return colors
@@ -51,7 +52,7 @@ def _lines(path: str, text: str) -> tuple[Color, ...]:
         color = color_from_hex(line)
         if color is None:
             raise InputError(
-                f"palette {shown(path)}, line {number}: {quoted(line[:40])} is not a colour; write one a line, such "
+                f"palette {a_file(path)}, line {number}: {quoted(line[:40])} is not a colour; write one a line, such "
                 "as #201830, and ; before remarks"
             )
         colors[color] = None
@@ -65,7 +66,7 @@ def _swatches(path: str, data: bytes) -> tuple[Color, ...]:
         pixels = read_still(data, LARGEST_SWATCHES)
     except PictureError as error:
         raise InputError(
-            f"palette {shown(path)} {error}; give text with one hex colour a line, or a picture of swatches"
+            f"palette {a_file(path)} {error}; give text with one hex colour a line, or a picture of swatches"
         ) from None
     flat = pixels.reshape(-1, 4)
     opaque = flat[flat[:, 3] > 0][:, :3]

@@ -14,7 +14,8 @@ from ..core.model.geometry import Size
 from ..core.model.sheet import Sheet
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
-from ..core.text import measured, quoted, shown
+from ..core.sentence import a_file
+from ..core.text import measured, quoted
 from ..format.regular import read_regular
 from ..format.seal import binary_sha256
 from .find import LARGEST_FILE
@@ -31,9 +32,9 @@ def read_bare_sheet(path: str) -> Pixels:
     try:
         return read_still(read_regular(path, LARGEST_FILE), LARGEST_SHEET)
     except OSError as error:
-        raise InputError(f"{shown(path)} cannot be read: {reason(error)}") from None
+        raise InputError(f"{a_file(path)} cannot be read: {reason(error)}") from None
     except PictureError as error:
-        raise InputError(f"{shown(path)} {error}") from None
+        raise InputError(f"{a_file(path)} {error}") from None
 
 
 def sheet_bytes(folder: Path, sheet: Sheet) -> bytes:

@@ -9,7 +9,6 @@ from typing import NamedTuple
 from ...core.align import offset_in
 from ...core.errors import UsageError
 from ...core.frame.canvas import largest
-from ...core.frame.scale import scaled_box, scaled_canvas
 from ...core.frame.trim import visible_on_canvas
 from ...core.frame.visible import union
 from ...core.frame.wishes import Scaling
@@ -61,6 +60,8 @@ def _share(room: Size, size: Size) -> Fraction:
 def _art(factor: Fraction, drawings: Sequence[Drawing], lineup: Lineup, settings: Settings) -> Size:
     """The largest width and height of what would be seen by this factor: in a frame, or, where frames are trimmed
     together, in all of those."""
+    from ...core.frame.scale import scaled_box, scaled_canvas
+
     scaling = scaling_of(settings, factor)
     sides: list[Size] = []
     for group in _trimmed_together(lineup, settings):

@@ -15,7 +15,7 @@ from ...core.frame.wishes import FEET, PivotWish
 from ...core.model.geometry import ORIGIN, Box, Offset, Point, Size
 from ...core.model.picture import Picture
 from ...core.sentence import Sentence, setting
-from ...core.text import counted, few, joined, measured, quoted
+from ...core.text import counted, joined, measured, quoted
 from ...settings.table import PerAnimation, Settings
 from .step import Decision, Group, Lineup, Step
 
@@ -55,7 +55,7 @@ def decide(facts: Iterable[Standing], lineup: Lineup, settings: Settings) -> Dec
     remarks = _bring_together(ways, lineup, settings)
     pivots = _default_pivots(ways, lineup, settings)
     moves: list[Move] = []
-    lost: list[str] = []
+    lost: dict[int, Sides] = {}
     for group in lineup.groups:
         shift = settings.shift.of(group.name) or ORIGIN
         if any(shift):
@@ -66,14 +66,40 @@ def decide(facts: Iterable[Standing], lineup: Lineup, settings: Settings) -> Dec
             by = Offset(offset.x + shift.x, offset.y + shift.y)
             moves.append(Move(canvas, by, Point(pivot.x - offset.x, pivot.y - offset.y)))
             if sides := beyond(standings[index].seen, canvas, by):
-                lost.append(f"{quoted(lineup.names[index])} by {sides_told(sides)}")
+                lost[index] = sides
     if lost:
         asked = " and ".join(setting(name) for name in ("canvas", "shift") if name in settings.given)
+        worst = max(lost, key=lambda index: sum(lost[index]))
+        name = quoted(lineup.names[worst])
+        what = f"of {name}" if len(lost) == 1 else f"of {counted(len(lost), 'frame')}, most of {name}"
         raise FitError(
-            f"{asked} would cut off what is visible of {few(lost, 3)}; give a larger {setting('canvas')}, "
-            f"or another {setting('shift')}"
+            f"{asked} would cut off what is visible {what}, by {sides_told(lost[worst])}; "
+            f"{_what_saves_all(standings, moves, settings)}"
         )
     return Decision(tuple(moves), tuple(remarks))
+
+
+def _what_saves_all(standings: Sequence[Standing], moves: Sequence[Move], settings: Settings) -> str:
+    """The least shift that leaves all on their canvases, or, where there is none, the canvas that it takes."""
+    if settings.shift.named:
+        return f"give a larger {setting('canvas')}, or another {setting('shift')}"
+    pairs = [(one.seen.moved(move.by), move.canvas) for one, move in zip(standings, moves, strict=True) if one.seen]
+    by_axis = [
+        [(box.x, box.right, canvas.w) for box, canvas in pairs],
+        [(box.y, box.bottom, canvas.h) for box, canvas in pairs],
+    ]
+    saving: list[int] = []
+    for lines in by_axis:
+        least, most = max(-begin for begin, _, _ in lines), min(side - end for _, end, side in lines)
+        if least > most:
+            needed = Size(*(max(end for _, end, _ in one) - min(begin for begin, _, _ in one) for one in by_axis))
+            return f"no one shift saves all: that takes a {setting('canvas')} of at least {measured(needed)}"
+        saving.append(min(max(0, least), most))
+    before = settings.shift.everyone or ORIGIN
+    return (
+        f"{setting('shift', f'{before.x + saving[0]},{before.y + saving[1]}')} saves all, "
+        f"and so does a larger {setting('canvas')}"
+    )
 
 
 def apply(picture: Picture, move: Move) -> Picture:
