@@ -27,10 +27,10 @@ The usual calls:
 
   arrange    --layout grid|strip|rows|blocks|tight    --columns 8    --gap 2
   sheets     --max-size 2048      --pow2
-  smaller    --scale 50%          --fit 96            --trim frame|animation|sheet
+  smaller    --scale 50%          --fit 96          --trim frame|animation|sheet
   in step    --canvas common      --pivot feet        --align bottom
   timing     --fps swim=16        --hold swim:last=200ms     --loop dive=once
-  choose     --frames 5-30        --exclude "*_draft"        --rename render=dive
+  choose     --frames 5-30        --exclude "*_draft"      --rename render=dive
   directions --mirrored swim_left=swim
   for games  --metadata json,xml,css,csv              --template engine.lua.j2
   careful    --dry-run            --force             --json

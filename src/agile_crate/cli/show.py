@@ -34,11 +34,11 @@ The usual call:  agile-crate show build/otter.json --out look/otter.png
 
 SHORT = """\
 The usual calls:
-  agile-crate show build/otter.json --out look/otter.html    a page that plays it
-  agile-crate show build/otter.json --out look/otter.png     the annotated sheet
+  agile-crate show build/otter.json --out look/otter.html   a page that plays it
+  agile-crate show build/otter.json --out look/otter.png    the annotated sheet
   agile-crate show build/otter.json --out look/swim.gif --animation swim
 
-  what       a .png is a sheet, .html a page, .svg charts, .gif .apng .webp films
+  what       .png a sheet, .html a page, .svg charts, .gif .apng .webp films
              --as strip
   films      --animation swim     --each        --fps 12     --speed 50%
   look       --zoom 3             --backdrop "#20406f"       --ground line

@@ -27,7 +27,7 @@ The usual call:  agile-crate unpack build/otter.json --out frames
 SHORT = """\
 The usual calls:
   agile-crate unpack build/otter.json --out frames     a crate, back into frames
-  agile-crate unpack sheet.png --cell 96 --out frames  a bare sheet, by its cells
+  agile-crate unpack sheet.png --cell 96 --out frames  a bare sheet, by cells
   agile-crate unpack sheet.png --islands --out frames  by what hangs together
 
   a crate    --film               --skin raincoat
