@@ -204,3 +204,128 @@ def test_names_that_only_other_platforms_refuse_come_back_here(run: Run, tmp_pat
     run("pack", "frames", "--out", "o")
     assert run("unpack", "o.json", "--out", "back").returncode == 0
     assert sorted(tree(tmp_path / "back")) == sorted(f"{name}.png".replace("/", "∕") for name in names)
+
+
+@pytest.fixture
+def figures(tmp_path: Path) -> list[np.ndarray]:
+    """touching.png: standing figures, the second and the third of which touch, and below them some with a fallen one."""
+    y, x = np.mgrid[:20, :14]
+    shape = ((x - 6.5) / 7) ** 2 + ((y - 9.5) / 10) ** 2 <= 1
+    drawn = [np.where(shape[..., None], np.uint8([30 * n, 90, 40, 255]), np.uint8(0)) for n in range(1, 7)]
+    fallen = np.rot90(drawn[5])
+    sheet = np.zeros((48, 76, 4), np.uint8)
+    for figure, (left, bottom) in zip(drawn[:5], [(2, 22), (18, 22), (32, 22), (2, 46), (20, 46)], strict=True):
+        sheet[bottom - 20 : bottom, left : left + 14] = figure
+    sheet[2:22, 50:64] = drawn[5]
+    sheet[32:46, 40:60] = fallen
+    save(tmp_path / "touching.png", sheet)
+    return [*drawn[:3], drawn[5], *drawn[3:5], fallen]
+
+
+def test_touching_figures_come_apart_and_stand_on_one_ground(
+    run: Run, figures: list[np.ndarray], tmp_path: Path
+) -> None:
+    done = run("unpack", "touching.png", "--islands", "--part", "--name-rows", "walk,fall", "--out", "cut")
+    assert (done.returncode, done.stderr) == (0, "")
+    assert "cut 7 frames from touching.png\n  2 rows: 4 and 3\n" in done.stdout
+    assert "  parted from 32,2 to 32,21, where 8 pixels touched, in the box 18,2, 28×20: look at it\n" in done.stdout
+    names = [f"walk/walk_{n:02}.png" for n in range(1, 5)] + [f"fall/fall_{n:02}.png" for n in range(1, 4)]
+    assert sorted(tree(tmp_path / "cut")) == sorted(names)
+    for name, figure in zip(names, figures, strict=True):
+        assert np.array_equal(decode(tmp_path / "cut" / name), figure)
+    assert run("pack", "cut", "--out", "o", "--layout", "rows").returncode == 0
+    document = metadata(tmp_path / "o.json")
+    assert [animation["name"] for animation in document["animations"]] == ["fall", "walk"]
+    bottoms = {frame["box"][1] + frame["box"][3] for frame in document["frames"][:3]}
+    assert bottoms == {20}  # in the first row of cells, which are as high as a standing figure
+
+
+def test_boxes_are_written_corrected_and_cut(run: Run, figures: list[np.ndarray], tmp_path: Path) -> None:
+    cut = ("unpack", "touching.png", "--out", "cut")
+    done = run(*cut, "--islands", "--dry-run", "--boxes-out", "boxes.csv", "--json")
+    said = json.loads(done.stdout)
+    assert (said["dry_run"], said["rows"], len(said["files"])) == (True, [3, 3], 6)
+    assert not (tmp_path / "cut").exists()
+    text = (tmp_path / "boxes.csv").read_text("utf-8")
+    lines = text.splitlines()
+    assert lines[:3] == ["name,x,y,w,h", "touching_01,2,2,14,20", "touching_02,18,2,28,20"]
+    there = run(*cut, "--islands", "--boxes-out", "boxes.csv")
+    assert (
+        there.stderr == "agile-crate: error: boxes.csv is already there; choose another --boxes-out, or give --force\n"
+    )
+    lines[2:3] = ["swim/swim_1,18,2,14,20", '"swim/swim_2", 32,2,14,20']
+    (tmp_path / "boxes.csv").write_text("\n".join(lines), "utf-8")
+    done = run(*cut, "--boxes", "boxes.csv")
+    assert (done.returncode, done.stderr) == (0, "")
+    assert "cut 7 frames from touching.png\n  1 row: 7\n" in done.stdout
+    assert np.array_equal(decode(tmp_path / "cut/swim/swim_2.png"), figures[2])
+    lines[4] = "sw,20,2,20,20"
+    (tmp_path / "boxes.csv").write_text("\n".join(lines), "utf-8")
+    assert run(*cut, "--boxes", "boxes.csv", "--force").stderr == (
+        "agile-crate: warning: boxes 2 and 4 overlap: what lies in both is in both frames\n"
+        "agile-crate: warning: boxes 3 and 4 overlap: what lies in both is in both frames\n"
+    )
+
+
+@pytest.mark.parametrize(
+    ("text", "told"),
+    [
+        ("", "boxes.csv does not begin with the line name,x,y,w,h"),
+        ("name,x,y,w,h\n", "boxes.csv has 0 boxes; it may have from 1 to 10,000"),
+        ("name,x,y,w,h\na,1,2,3\n", "boxes.csv, box 1: it has 4 values, and there should be 5"),
+        ("name,x,y,w,h\na,1,2,3,4\n../b,1,2,3,4\n", "boxes.csv, box 2: '../b' cannot name a file"),
+        ("name,x,y,w,h\ncon,1,2,3,4\n", "boxes.csv, box 1: 'con' cannot name a file"),
+        ("name,x,y,w,h\na,1,2,3,-4\n", "boxes.csv, box 1, 'a': x, y, w and h are whole numbers of pixels"),
+        ("name,x,y,w,h\na,70,2,7,4\n", "boxes.csv, box 1, 'a': it does not lie on the sheet of 76×48"),
+        ("name,x,y,w,h\na,1,2,0,4\n", "boxes.csv, box 1, 'a': it does not lie on the sheet of 76×48"),
+        ("name,x,y,w,h\na,1,2,3,4\nA,1,2,3,4\n", "boxes.csv: two boxes are called 'a'; some platforms cannot tell"),
+        ('name,x,y,w,h\n"a,1,2,3,4\n', "boxes.csv is not comma-separated text in UTF-8"),
+    ],
+)
+def test_hostile_boxes(run: Run, figures: list[np.ndarray], tmp_path: Path, text: str, told: str) -> None:
+    (tmp_path / "boxes.csv").write_text(text, "utf-8")
+    done = run("unpack", "touching.png", "--boxes", "boxes.csv", "--out", "cut")
+    assert done.returncode == 3
+    assert done.stderr.startswith(f"agile-crate: error: {told}")
+    assert not (tmp_path / "cut").exists()
+
+
+def test_opaque_sheets_take_a_colour_key_or_are_warned_of(run: Run, figures: list[np.ndarray], tmp_path: Path) -> None:
+    sheet = decode(tmp_path / "touching.png").copy()
+    sheet[sheet[..., 3] == 0] = (250, 0, 250, 255)
+    save(tmp_path / "opaque.png", sheet)
+    done = run("unpack", "opaque.png", "--islands", "--out", "one")
+    assert "cut 1 frame from" in done.stdout
+    assert done.stderr == (
+        "agile-crate: warning: nothing of the sheet is transparent, so it is one island: say which colour is its "
+        "background with --color-key, such as --color-key corner\n"
+    )
+    for key in ("corner", "#fa00fa"):
+        done = run("unpack", "opaque.png", "--islands", "--part", "--color-key", key, "--out", key.strip("#"))
+        assert (done.returncode, done.stderr) == (0, "")
+        assert np.array_equal(decode(tmp_path / key.strip("#") / "opaque_03.png"), figures[2])
+
+
+@pytest.mark.parametrize(
+    ("options", "told"),
+    [
+        (
+            ["--islands", "--name-rows", "walk"],
+            "--name-rows has 1 name, and 2 rows of the sheet hold frames: 3, 3; name",
+        ),
+        (["--islands", "--name-rows", "walk,../x"], "'../x' cannot name an animation"),
+        (["--cell", "8", "--part"], "--part goes with --islands; leave it out"),
+        (["--islands", "--gap", "2"], "--gap goes with --cell; leave it out"),
+        (["--boxes", "b.csv", "--name-rows", "a,b"], "--boxes names every frame itself; leave --name-rows out"),
+        (
+            ["--boxes", "b.csv", "--islands"],
+            "say how to cut the sheet, in one way: --cell, or --columns and --rows, or",
+        ),
+    ],
+)
+def test_what_does_not_go_together(
+    run: Run, figures: list[np.ndarray], tmp_path: Path, options: list[str], told: str
+) -> None:
+    done = run("unpack", "touching.png", "--out", "cut", *options)
+    assert (done.returncode, done.stdout) == (2, "")
+    assert done.stderr.startswith(f"agile-crate: error: {told}")

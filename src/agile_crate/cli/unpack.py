@@ -33,7 +33,8 @@ The usual calls:
   a crate    --film               --skin raincoat
   cells      --columns 8          --rows 4      --margin 1     --gap 2
              --keep-empty
-  islands    --join 3
+  islands    --join 3             --part        --name-rows walk,idle,fallen
+  by hand    --boxes-out FILE     --dry-run     --boxes FILE
   careful    --force              --json
 
 agile-crate unpack --help tells all options.
@@ -54,6 +55,7 @@ def declare(parser: Parser) -> None:
     group.add("--out", metavar="DIR", required=True, help="a folder, made if missing")
     group.add("--skin", metavar="NAME", default="", help="a crate: its frames in this skin")
     group.add("--film", action="store_true", help="a crate: also each animation as one animated PNG")
+    group.add("--dry-run", action="store_true", help="say what would be written, and write no frame")
     group.add("--force", action="store_true", help="overwrite files that are there")
     cells = parser.section("how a bare sheet is cut")
     cells.add("--cell", metavar="WxH", help="by cells of this size")
@@ -64,10 +66,18 @@ def declare(parser: Parser) -> None:
     cells.add("--keep-empty", action="store_true", help="also write cells in which nothing is visible")
     cells.add("--islands", action="store_true", help="by connected visible pixels")
     cells.add("--join", metavar="N", help="islands less than N pixels apart are one (default 1)")
+    cells.add("--part", action="store_true", help="part figures that touch, where they are thinnest")
+    cells.add("--boxes", metavar="FILE", help="by boxes of a table made by hand: name,x,y,w,h")
+    cells.add("--boxes-out", metavar="FILE", help="also write where frames lie as such a table, to be corrected")
+    cells.add("--name-rows", metavar="NAME,…", help="names for the rows: DIR/NAME/NAME_01.png")
+    cells.add("--color-key", metavar="COLOR", help="take this colour for transparent: #ff00ff, corner, corner:12")
     add_common(parser)
 
 
-CUTTING = ("cell", "columns", "rows", "margin", "gap", "keep_empty", "islands", "join")
+CUTTING = (
+    "cell", "columns", "rows", "margin", "gap", "keep_empty", "islands", "join", "part", "boxes", "boxes_out",
+    "name_rows", "color_key",
+)  # fmt: skip
 """The options that are for bare sheets."""
 
 
@@ -107,6 +117,7 @@ def _unpack(arguments: argparse.Namespace) -> int:
             progress,
             film=arguments.film,
             force=arguments.force,
+            dry_run=arguments.dry_run,
             skin=arguments.skin,
         )
     files = (*done.frames, *done.films)
@@ -115,6 +126,7 @@ def _unpack(arguments: argparse.Namespace) -> int:
     if arguments.json:
         document = {
             "command": "unpack",
+            "dry_run": arguments.dry_run,
             "files": [str(path) for path in done.frames],
             "films": [str(path) for path in done.films],
             "warnings": list(map(told, done.warnings)),
@@ -122,18 +134,19 @@ def _unpack(arguments: argparse.Namespace) -> int:
         print(json.dumps(document, ensure_ascii=False, indent=2))
     elif not arguments.quiet:
         films = f" and {counted(len(done.films), 'film')}" if arguments.film else ""
-        print(f"unpacked {counted(len(done.frames), 'frame')}{films} from {shown(arguments.source)}")
+        verb = "would unpack" if arguments.dry_run else "unpacked"
+        print(f"{verb} {counted(len(done.frames), 'frame')}{films} from {shown(arguments.source)}")
         if done.crate.alpha == "premultiplied":
             print_note("the colours were divided by their alpha again; what was lost to rounding stays lost")
         if done.crate.background:
             print_note(f"the sheets were flattened on {done.crate.background}, and so are the frames")
-        _print_files(files, arguments.verbose)
+        _print_files(files, arguments.verbose, arguments.dry_run)
     return Status.DONE
 
 
 def _cut(arguments: argparse.Namespace) -> int:
     from ..jobs.cut import CutWish, cut_sheet
-    from ..settings.readers import size, whole
+    from ..settings.readers import color_key, names, size, whole
     from ..workers.crew import crew
 
     def number(name: str, least: int, default: int = 0) -> int:
@@ -149,14 +162,26 @@ def _cut(arguments: argparse.Namespace) -> int:
         keep_empty=arguments.keep_empty,
         islands=arguments.islands,
         join=number("join", 1, 1),
+        part=arguments.part,
+        boxes=arguments.boxes or "",
+        name_rows=read_value("name_rows", names, arguments.name_rows) if arguments.name_rows else (),
+        color_key=read_value("color_key", color_key, arguments.color_key) if arguments.color_key else None,
+        boxes_out=arguments.boxes_out or "",
     )
     with crew() as executor:
-        cut = cut_sheet(arguments.source, Path(arguments.out), wish, executor, arguments.force)
+        cut = cut_sheet(arguments.source, Path(arguments.out), wish, executor, arguments.force, arguments.dry_run)
     for doubt in cut.doubts:
         print(f"agile-crate: warning: {told(doubt)}", file=sys.stderr)
     if arguments.json:
         files = [str(path) for path in cut.files]
-        document = {"command": "unpack", "files": files, "rows": cut.rows, "warnings": list(map(told, cut.doubts))}
+        document = {
+            "command": "unpack",
+            "dry_run": arguments.dry_run,
+            "files": files,
+            "rows": cut.rows,
+            "parted": [one._asdict() for one in cut.parted],
+            "warnings": list(map(told, cut.doubts)),
+        }
         print(json.dumps(document, ensure_ascii=False, indent=2))
     elif not arguments.quiet:
         _print_cut(arguments, cut)
@@ -167,18 +192,26 @@ def _print_cut(arguments: argparse.Namespace, cut: Cut) -> None:
     from ..core.text import counted, few, shown
     from .tables import print_note
 
-    print(f"cut {counted(len(cut.files), 'frame')} from {shown(arguments.source)}")
+    verb = "would cut" if arguments.dry_run else "cut"
+    print(f"{verb} {counted(len(cut.files), 'frame')} from {shown(arguments.source)}")
     print_note(f"{counted(len(cut.rows), 'row')}: {few(map(str, cut.rows), 12)}")
-    _print_files(cut.files, arguments.verbose)
+    for one in cut.parted:
+        where = f"from {one.begin.x},{one.begin.y} to {one.end.x},{one.end.y}"
+        box = f"{one.box.x},{one.box.y}, {one.box.w}×{one.box.h}"
+        print_note(f"parted {where}, where {counted(one.crossed, 'pixel')} touched, in the box {box}: look at it")
+    _print_files(cut.files, arguments.verbose, arguments.dry_run)
+    if arguments.boxes_out:
+        print_note(f"wrote {shown(arguments.boxes_out)}")
 
 
-def _print_files(files: tuple[Path, ...], every: bool) -> None:
+def _print_files(files: tuple[Path, ...], every: bool, dry_run: bool) -> None:
     from ..core.text import shown
     from .tables import print_note
 
+    wrote = "would write" if dry_run else "wrote"
     if every:
         for path in files:
-            print_note(f"wrote {shown(str(path))}")
+            print_note(f"{wrote} {shown(str(path))}")
     elif files:
         last = f" … {shown(files[-1].name)}" if len(files) > 1 else ""
-        print_note(f"wrote {shown(str(files[0]))}{last}")
+        print_note(f"{wrote} {shown(str(files[0]))}{last}")

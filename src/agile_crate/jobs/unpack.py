@@ -42,9 +42,10 @@ def unpack(
     film: bool = False,
     force: bool = False,
     skin: str = "",
+    dry_run: bool = False,
 ) -> Unpacked:
     """Restores every frame to a PNG of its name, all together or not at all; with `film`, also each animation; those of
-    a skin if one is named.
+    a skin if one is named. With `dry_run` nothing is written.
 
     Raises InputError for a crate that does not hold together, and OutputError for files that are in the way.
     """
@@ -59,6 +60,9 @@ def unpack(
         )
     if not force:
         refuse_existing(folder, (*names, *films))
+    paths = (tuple(map(folder.joinpath, names)), tuple(map(folder.joinpath, films)))
+    if dry_run:
+        return Unpacked(crate, *paths, loaded.warnings)
     total = len(names) + len(films)
     with staged(folder) as staging:
         for done, name in enumerate(names, 1):
@@ -68,12 +72,7 @@ def unpack(
             staging.write(name, [_film(loaded, animation)])
             progress("unpacking", done, total)
         staging.commit()
-    return Unpacked(
-        crate,
-        tuple(map(folder.joinpath, names)),
-        tuple(map(folder.joinpath, films)),
-        (*loaded.warnings, *staging.notes),
-    )
+    return Unpacked(crate, *paths, (*loaded.warnings, *staging.notes))
 
 
 def _refuse_too_much(data: str, crate: Crate) -> None:

@@ -11,7 +11,7 @@ from ..core.model.geometry import Size
 from ..core.names import nearest
 from ..core.sentence import setting
 from ..core.text import percent, quoted
-from .readers import scale
+from .readers import CLEAR_SCALE, scale
 from .rules import contradictions
 from .table import Option, PerAnimation, Settings, options
 
@@ -98,7 +98,9 @@ def remembered(settings: Settings) -> dict[str, object]:
     result = {name: value for name, value in typed(settings).items() if table[name][0].remembered}
     if settings.portion != 1:
         text = percent(settings.portion)
-        result["also_scale"] = text if scale(text) == settings.portion else f"{settings.portion}x"
+        result["also_scale"] = (
+            text if scale(text) == settings.portion else f"{settings.portion}{'x' * (settings.portion > CLEAR_SCALE)}"
+        )
     return result
 
 

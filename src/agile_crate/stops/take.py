@@ -78,7 +78,7 @@ def _renamed_and_picked(sequences: Sequences, settings: Settings) -> tuple[Seque
         picked = take.numbered(sequences, {old: by_number[names.get(old, old)] for old in named(sequences)})
         new = take.in_order(renamed(picked, names))
     spans = each("frames", settings.frames, new)
-    otherwise = take.counted_otherwise(picked)
+    otherwise = take.counted_otherwise(picked) if any(spans.values()) else {}
     remarks = [
         Sentence(
             f"{setting('frames')} counts positions; in their names the frames of {quoted(old)} have the numbers "

@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from statistics import median
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import InputError, UsageError
-from ..model.geometry import Box, Cells, Size
+from ..frame.visible import box_of, cut_out
+from ..model.geometry import Box, Cells, Offset, Size
 from ..pixels import Pixels
 from ..sentence import Sentence, setting
 from ..text import counted, measured
@@ -22,17 +24,39 @@ CRUMB = 1 / 16
 """An island of less than this share of the largest one's area is a loose part rather than a figure."""
 
 
+MOST_OVERLAPS = 5
+"""After so many, no more boxes are told that overlap."""
+
 MOST_ISLANDS = 10_000
 """More are dots, and no figures."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Cutting:
-    """Pictures cut from a sheet in reading order, how many lie in each row, and what is doubtful about the cut."""
+    """Pictures cut from a sheet in reading order, where each lay, how many lie in each row, what was parted, and what
+    is doubtful about the cut."""
 
     pictures: tuple[Pixels, ...]
+    boxes: tuple[Box, ...]
     rows: tuple[int, ...]
+    parted: tuple[Parted, ...] = ()
     doubts: tuple[Sentence, ...] = ()
+
+
+class Parted(NamedTuple):
+    """Two figures that were parted: the box that they had together, where the seam begins and ends, and how many
+    pairs of visible pixels it parts. `across`: the seam runs across, between figures one above the other."""
+
+    box: Box
+    begin: Offset
+    end: Offset
+    crossed: int
+    across: bool
+
+
+def opaque(sheet: Pixels) -> bool:
+    """Whether nothing of a sheet is transparent, so that nothing tells figures from their background."""
+    return bool((sheet[..., 3] == 255).all())
 
 
 def cells_of(
@@ -68,27 +92,41 @@ def cells_of(
     return cells, doubts
 
 
-def cut_cells(sheet: Pixels, cells: Cells, keep_empty: bool) -> Cutting:
+def cut_cells(sheet: Pixels, cells: Cells, keep_empty: bool, doubts: Sequence[Sentence] = ()) -> Cutting:
     """The cells of a sheet, row by row, as views. Cells in which nothing is visible are left out unless asked for."""
-    pictures: list[Pixels] = []
+    boxes: list[Box] = []
     rows: list[int] = []
     for row in range(cells.rows):
-        before = len(pictures)
-        for column in range(cells.columns):
-            box = cells.box(row * cells.columns + column)
-            picture = sheet[box.y : box.bottom, box.x : box.right]
-            if keep_empty or picture[..., 3].any():
-                pictures.append(picture)
-        rows.append(len(pictures) - before)
-    return Cutting(tuple(pictures), tuple(rows))
+        here = [cells.box(row * cells.columns + column) for column in range(cells.columns)]
+        kept = [box for box in here if keep_empty or cut_out(sheet, box)[..., 3].any()]
+        boxes += kept
+        rows.append(len(kept))
+    return Cutting(tuple(cut_out(sheet, box) for box in boxes), tuple(boxes), tuple(rows), doubts=tuple(doubts))
 
 
-def cut_islands(sheet: Pixels, join: int) -> Cutting:
-    """The islands of a sheet: visible pixels that touch, corners included, or lie less than `join` pixels apart.
+def cut_boxes(sheet: Pixels, boxes: Sequence[Box]) -> Cutting:
+    """Parts of a sheet, as views, in the order given, all of them in one row. Boxes must lie on the sheet."""
+    doubts: list[Sentence] = []
+    x, y, w, h = np.array(boxes).T
+    for index, box in enumerate(boxes):
+        across = np.minimum(x + w, box.right) > np.maximum(x, box.x)
+        shared = np.flatnonzero(across & (np.minimum(y + h, box.bottom) > np.maximum(y, box.y)))
+        doubts += [
+            Sentence(f"boxes {other + 1} and {index + 1} overlap: what lies in both is in both frames")
+            for other in shared[shared < index].tolist()
+        ]
+        if len(doubts) >= MOST_OVERLAPS:
+            break
+    return Cutting(tuple(cut_out(sheet, box) for box in boxes), tuple(boxes), (len(boxes),), doubts=tuple(doubts))
+
+
+def cut_islands(sheet: Pixels, join: int, part: bool = False) -> Cutting:
+    """The islands of a sheet: visible pixels that touch, corners included, or lie less than `join` pixels apart. With
+    `part`, those that seem to be several figures are parted where they are thinnest.
 
     Each picture is an island's box, a new array with that island's pixels alone. Reading order: an island belongs to a
     row if it overlaps it vertically by half of its height; rows go down, islands within a row go right.
-    Cost: connected components by SciPy, linear in the pixels.
+    Cost: connected components by SciPy, linear in the pixels; see `look.part` for the seams.
     """
     from scipy import ndimage
 
@@ -106,11 +144,64 @@ def cut_islands(sheet: Pixels, join: int) -> Cutting:
         for label, (y, x) in enumerate((slices or (slice(0), slice(0)) for slices in ndimage.find_objects(labels)), 1)
         if x.stop
     ]
+    parted: list[Parted] = []
+    if part:
+        parting = _Parting(sheet[..., 3], labels, parted)
+        found = parting.parted(found, across=True)
+        found = [island for row in _in_rows(found) for island in parting.parted(row, across=False)]
     rows = _in_rows(found)
     if not rows:
-        return Cutting((), ())
+        return Cutting((), (), ())
     pictures = tuple(_island(sheet, labels, label, box) for row in rows for label, box in row)
-    return Cutting(pictures, tuple(map(len, rows)), (*_crumbs(rows), *_touching(rows)))
+    boxes = tuple(box for row in rows for _, box in row)
+    doubts = (*_crumbs(rows), *_touching(rows, part))
+    return Cutting(pictures, boxes, tuple(map(len, rows)), tuple(parted), doubts)
+
+
+@dataclass(slots=True)
+class _Parting:
+    """Labels in which figures that touch are parted, one after the other, and what was parted."""
+
+    alpha: NDArray[np.uint8]
+    labels: NDArray[np.int32]
+    done: list[Parted]
+
+    def parted(self, islands: Sequence[tuple[int, Box]], across: bool) -> list[tuple[int, Box]]:
+        """These islands, and in parts those that are too wide beside the others; `across`: too high."""
+        sides = [box.h if across else box.w for _, box in islands]
+        usual = _usual(sides)
+        result: list[tuple[int, Box]] = []
+        for (label, box), side in zip(islands, sides, strict=True):
+            if usual is not None and side >= TOO_WIDE * usual:
+                result += self._parts(label, box, usual, across)
+            else:  # where all touch, none is too wide beside the others
+                result += [(label, box)] if across else self._parts(label, box, None, across)
+        return result
+
+    def _parts(self, label: int, box: Box, usual: float | None, across: bool) -> list[tuple[int, Box]]:
+        from .part import seams
+
+        part = np.s_[box.y : box.bottom, box.x : box.right]
+        labels, alpha = self.labels[part], self.alpha[part]
+        if across:
+            labels, alpha = labels.T, alpha.T
+        inside = labels == label
+        names = [label]
+        for seam in seams(np.where(inside, alpha, np.uint8(0)), usual):
+            names.append(int(self.labels.max()) + 1)
+            labels[inside & (np.arange(labels.shape[1]) >= seam.columns[:, None])] = names[-1]
+            ends = ((int(seam.columns[0]), 0), (int(seam.columns[-1]), len(labels) - 1))
+            begin, end = (Offset(box.x + (y if across else x), box.y + (x if across else y)) for x, y in ends)
+            self.done.append(Parted(box, begin, end, seam.crossed, across))
+        found = [(name, box_of(self.labels[part] == name)) for name in names]
+        parts = [(name, its.moved(Offset(box.x, box.y))) for name, its in found if its]
+        if len(parts) == 1:
+            return parts
+        again: list[tuple[int, Box]] = []
+        for name, its in parts:
+            may_be_several = usual is None or (its.h if across else its.w) >= TOO_WIDE * usual
+            again += self._parts(name, its, usual, across) if may_be_several else [(name, its)]
+        return again
 
 
 def _island(sheet: Pixels, labels: NDArray[np.int32], label: int, box: Box) -> Pixels:
@@ -140,19 +231,25 @@ def _crumbs(rows: Sequence[Sequence[tuple[int, Box]]]) -> list[Sentence]:
     return [Sentence(f"{told}{setting('join', 'N')} joins loose parts")]
 
 
-def _touching(rows: Sequence[Sequence[tuple[int, Box]]]) -> list[Sentence]:
+def _usual(sides: Sequence[int]) -> float | None:
+    """How long sides of figures usually are, if there are some and most are alike."""
+    if len(sides) < 3:
+        return None
+    usual = median(sides)
+    alike = sum(abs(side - usual) <= ALIKE * usual for side in sides)
+    return usual if 3 * alike >= 2 * (len(sides) - 1) else None
+
+
+def _touching(rows: Sequence[Sequence[tuple[int, Box]]], were_parted: bool) -> list[Sentence]:
     doubts: list[Sentence] = []
     number = 0
     for row in rows:
-        usual = median(box.w for _, box in row)
-        alike = sum(abs(box.w - usual) <= ALIKE * usual for _, box in row)
+        usual = _usual([box.w for _, box in row])
         for _, box in row:
             number += 1
-            if len(row) > 2 and 3 * alike >= 2 * (len(row) - 1) and box.w >= TOO_WIDE * usual:
-                doubts.append(
-                    Sentence(
-                        f"island {number} at {box.x},{box.y} is {box.w} pixels wide where its row has {usual:g}: "
-                        "two figures may touch there; part them, or cut by cells"
-                    )
-                )
+            if usual is not None and box.w >= TOO_WIDE * usual:
+                what = f"island {number} at {box.x},{box.y} is {box.w} pixels wide where its row has {usual:g}"
+                advice = f"two figures may touch there; {setting('part')} parts them, or cut by cells"
+                whole = "it is thick everywhere, and was left whole"
+                doubts.append(Sentence(f"{what}: {whole if were_parted else advice}"))
     return doubts

@@ -128,20 +128,21 @@ def _joined(name: str, parts: list[FrameSequence]) -> FrameSequence:
     numbered = (frame._replace(name=f"{name}_{number:0{width}}") for number, frame in enumerate(frames, 1))
     loops = {(part.loop, part.times) for part in parts}
     loop, times = loops.pop() if len(loops) == 1 else (None, 0)
-    _check(name)
-    return FrameSequence(name, tuple(numbered), loop, times)
+    return FrameSequence(checked_name(name), tuple(numbered), loop, times)
 
 
 def under_name(sequence: FrameSequence, name: str) -> FrameSequence:
     """The sequence under another name, its frames called after it."""
-    _check(name)
+    checked_name(name)
     frames = tuple(frame._replace(name=_named_after(frame.name, name)) for frame in sequence.frames)
     return sequence._replace(name=name, frames=frames)
 
 
-def _check(name: str) -> None:
+def checked_name(name: str) -> str:
+    """The name, if it can be an animation's. Raises UsageError."""
     if any(part in ("", ".", "..") for part in name.split("/")) or set(name) & set("\\\0"):
         raise UsageError(f"{quoted(name)} cannot name an animation: its frames would lie outside of their folder")
+    return name
 
 
 def _named_after(frame: str, animation: str) -> str:

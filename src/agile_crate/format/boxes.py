@@ -1,0 +1,66 @@
+"""Boxes on a sheet, made by hand or corrected by hand: a table of names and numbers, read and written."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Iterable
+
+from ..core.crate.file_names import not_held, repeated
+from ..core.errors import InputError, reason
+from ..core.model.geometry import Box, Size
+from ..core.names import leads_out
+from ..core.sentence import a_file
+from ..core.text import measured, quoted
+from .regular import read_regular
+
+HEADINGS = ("name", "x", "y", "w", "h")
+
+LARGEST, MOST = 1 << 22, 10_000
+"""Bytes of such a table, and boxes in it."""
+
+NamedBox = tuple[str, Box]
+
+
+def read_boxes(path: str, sheet: Size) -> list[NamedBox]:
+    """The boxes of a table (comma-separated values, RFC 4180), in order; each lies on the sheet.
+
+    Raises InputError, with the line, for what is no such table.
+    """
+    where = a_file(path)
+    try:
+        text = read_regular(path, LARGEST).decode("utf-8-sig")
+        lines = [line for line in csv.reader(io.StringIO(text, newline=""), strict=True) if line]
+    except OSError as error:
+        raise InputError(f"{where} cannot be read: {reason(error)}") from None
+    except (UnicodeDecodeError, csv.Error):
+        raise InputError(f"{where} is not comma-separated text in UTF-8") from None
+    if not lines or tuple(cell.strip().lower() for cell in lines[0]) != HEADINGS:
+        raise InputError(f"{where} does not begin with the line {','.join(HEADINGS)}")
+    if not 1 < len(lines) <= MOST + 1:
+        raise InputError(f"{where} has {len(lines) - 1:,} boxes; it may have from 1 to {MOST:,}")
+    boxes = [_box(line, f"{where}, box {number}", sheet) for number, line in enumerate(lines[1:], 1)]
+    if twice := repeated(name for name, _ in boxes):
+        raise InputError(f"{where}: two boxes are called {quoted(twice)}; some platforms cannot tell them apart")
+    return boxes
+
+
+def _box(line: list[str], where: str, sheet: Size) -> NamedBox:
+    if len(line) != len(HEADINGS):
+        raise InputError(f"{where}: it has {len(line)} values, and there should be {len(HEADINGS)}")
+    name, *numbers = (cell.strip() for cell in line)
+    if leads_out(name) or any(map(not_held, name.split("/"))):
+        raise InputError(f"{where}: {quoted(name)} cannot name a file")
+    if not all(number.isascii() and number.isdigit() and len(number) < 7 for number in numbers):
+        raise InputError(f"{where}, {quoted(name)}: x, y, w and h are whole numbers of pixels")
+    box = Box(*map(int, numbers))
+    if not (box.w and box.h and Box(0, 0, *sheet).contains(box)):
+        raise InputError(f"{where}, {quoted(name)}: it does not lie on the sheet of {measured(sheet)}")
+    return name, box
+
+
+def boxes_text(boxes: Iterable[NamedBox]) -> str:
+    """Such a table."""
+    stream = io.StringIO()
+    csv.writer(stream, lineterminator="\n").writerows([HEADINGS, *((name, *box) for name, box in boxes)])
+    return stream.getvalue()
