@@ -37,7 +37,7 @@ FLOORS = {
     "views": {"format", "exports", "core"},
     "live": set[str](),
     "sources": {"store", "workers", "format", "core"},
-    "exports": {"interrupts", "format", "settings", "core"},
+    "exports": {"interrupts", "workers", "format", "settings", "core"},
     "interrupts": set[str](),
     "store": set[str](),
     "workers": {"interrupts", "core"},
@@ -65,7 +65,7 @@ ONLY_IN = {
     "PIL": {"sources", "exports", "views"}, "zlib_ng": {"exports", "core"}, "oxipng": {"exports"},
     "jinja2": {"exports", "views"}, "markupsafe": {"views"}, "matplotlib": {"views"},
     "defusedxml": {"format", "sources"}, "scipy": {"core"},
-    "numpy": {"stops", "views", "sources", "exports", "jobs", "workers", "core"}, "subprocess": {"exports"},
+    "resvg_py": {"sources"}, "numpy": {"stops", "views", "sources", "exports", "jobs", "workers", "core"}, "subprocess": {"workers"},
     "mypy_extensions": {"core"}, "sqlite3": {"store"}, "platformdirs": {"store"}, "tomlkit": {"settings"}, "time": {"cli"}, "watchdog": {"sources"}, "pyspng": {"sources"}, "http": {"live"}, "socket": {"workers"}, "secrets": {"live"},
     "hmac": {"live"}, "datetime": set[str](),
 }  # fmt: skip

@@ -13,6 +13,9 @@ from PIL import Image
 from agile_crate.core.png_chunks import PictureError
 from agile_crate.sources.animated import Reel
 from agile_crate.sources.pictures import read_picture
+from agile_crate.sources.reading import Reading
+
+FLAT = Reading(layers="flat")
 
 
 def png(w: int, h: int, colour: tuple[int, int, int, int]) -> bytes:
@@ -65,7 +68,7 @@ def test_layers_groups_offsets_and_opacity() -> None:
 
 
 def test_flat_is_one_picture() -> None:
-    flat = read_picture(document(STACK), flat=True)
+    flat = read_picture(document(STACK), reading=FLAT)
     assert flat.shape == (8, 10, 4)
     assert flat[6, 0].tolist() == list(RED)
     assert flat[0, 8].tolist() == [*BLUE[:3], 128]
@@ -130,7 +133,7 @@ def test_a_missing_stack_and_a_blend_mode() -> None:
     blended = '<stack><layer src="data/red.png" composite-op="svg:multiply"/><layer src="data/blue.png"/></stack>'
     assert len(read_picture(document(blended)).pictures) == 2
     with pytest.raises(PictureError, match="with the blend mode 'svg:multiply', which is not drawn here"):
-        read_picture(document(blended), flat=True)
+        read_picture(document(blended), reading=FLAT)
 
 
 def test_an_archive_that_unpacks_too_far(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -17,6 +17,7 @@ from pathlib import Path
 import numpy as np
 from PIL import Image
 
+from buoy import draw_buoy
 from otter import RAINCOAT, SCARF, dive, idle, swim, walk, wearing
 from pixel_things import PARCELS, gull, lantern
 from rough_frames import spoil
@@ -73,10 +74,11 @@ def draw_frames(frames: Path) -> None:
 
 
 def main() -> None:
-    for folder in ("frames", "rough", "skins"):
+    for folder in ("frames", "rough", "skins", "vectors"):
         shutil.rmtree(DEMO / folder, ignore_errors=True)
     draw_frames(DEMO / "frames")
     draw_skins(DEMO / "frames" / "otter", DEMO / "skins")
+    draw_buoy(DEMO / "vectors" / "buoy")
     spoil(DEMO / "frames", DEMO / "rough", save)
     total = sum(path.stat().st_size for path in DEMO.rglob("*.png"))
     assert total < 3_000_000, f"{total} bytes of pictures are too many for the package"

@@ -3,9 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
-import subprocess
-import sys
 from collections.abc import Iterable
 from pathlib import Path
 from typing import NamedTuple
@@ -16,6 +13,7 @@ from ..core.sentence import a_file
 from ..core.text import is_unicode, shown
 from ..format.json_form import to_json
 from ..format.regular import read_regular
+from ..workers.child import asked
 
 LONGEST = 60
 """Seconds that a template may take."""
@@ -61,22 +59,12 @@ def rendered(template: Template, crate: Crate) -> str:
         "metadata": to_json(crate, compact=True),
         "length": LARGEST_TEXT,
     }
-    command = [sys.executable, "-P", "-m", f"{__package__}.template_child"]
-    root = str(Path(__file__).parents[2])
-    environment = os.environ | {"PYTHONPATH": os.pathsep.join(filter(None, (root, os.environ.get("PYTHONPATH"))))}
     try:
-        done = subprocess.run(
-            command,
-            input=json.dumps(request).encode(),
-            capture_output=True,
-            timeout=LONGEST,
-            check=False,
-            env=environment,
-        )
-    except subprocess.TimeoutExpired:
+        told = asked(f"{__package__}.template_child", json.dumps(request).encode(), LONGEST)
+    except TimeoutError:
         raise _refused(template, f"it takes longer than {LONGEST} seconds") from None
     try:
-        answer = json.loads(done.stdout)
+        answer = json.loads(told)
     except ValueError:
         raise _refused(template, "it takes more than a template may, and was stopped") from None
     if "error" in answer:

@@ -6,18 +6,19 @@ Writes the answer to stdout, JSON: `text`, or `error` with a sentence.
 
 from __future__ import annotations
 
-import contextlib
 import json
 import sys
 import traceback
 from typing import Any
 
+from ..workers.child import bound_memory
+
 MEMORY = 2 << 30
-"""Bytes of address space, where the platform can bound it."""
+"""Bytes of address space."""
 
 
 def main() -> None:
-    _bound_memory()
+    bound_memory(MEMORY)
     request = json.loads(sys.stdin.buffer.read())
     try:
         answer = {"text": _rendered(request)}
@@ -30,14 +31,6 @@ def main() -> None:
 
 class RefusedError(Exception):
     """A template that cannot be rendered: a sentence that begins with the line where that is known."""
-
-
-def _bound_memory() -> None:
-    """POSIX only; elsewhere the time alone is bounded, by whoever started this."""
-    with contextlib.suppress(ImportError, ValueError, OSError):
-        import resource
-
-        resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
 
 
 def _rendered(request: dict[str, Any]) -> str:

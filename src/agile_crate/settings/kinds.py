@@ -114,6 +114,7 @@ _NUMBERS: Schema = {"type": ["number", "string"]}
 FLAG = Kind("true or false", lambda _: None, {"type": "boolean"})
 TEXT = Kind("a text", _text, TEXT_SCHEMA)
 TEXTS = Kind("a text, or a list of texts", _texts, TEXTS_SCHEMA)
+FILE = Kind("the path of a file", _text, TEXT_SCHEMA, is_path=True)
 FILES = Kind("the path of a file, or a list of them", _texts, TEXTS_SCHEMA, is_path=True)
 COLORS_OR_FILE = Kind("the path of a file, or a list of colours", _joined, TEXTS_SCHEMA, is_path=True)
 NUMBER = Kind("a number, or a text", _number_or_text, _NUMBERS)

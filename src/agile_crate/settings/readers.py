@@ -398,6 +398,12 @@ def names(text: str) -> tuple[str, ...]:
     return listed
 
 
+@of(kinds.FILE)
+def file(text: str) -> str:
+    """The path of a file."""
+    return text
+
+
 @of(kinds.TEXTS)
 def pattern(text: str) -> str:
     return text

@@ -132,7 +132,11 @@ class Settings:
     )
     exclude: tuple[str, ...] = many("take", "no frames whose name matches", "PATTERN", readers.pattern, remembered=True)
     layers: str = choice(
-        "take", "separate", "layered documents: frames, or one picture", ("separate", "flat"), remembered=True
+        "take",
+        "",
+        "layers are frames, or one picture; of layered documents frames, of vectors one if not given",
+        ("separate", "flat"),
+        remembered=True,
     )
     rename: tuple[tuple[str, str], ...] = many(
         "take",
@@ -191,6 +195,10 @@ class Settings:
         choices=LOOPS,
         remembered=True,
     )
+    vector_size: Size | None = one(
+        "prepare", None, "the size of drawings in vectors that say none", "WxH", readers.size, remembered=True
+    )
+    font: str = one("prepare", "", "the font for text in drawings, a file", "FILE", readers.file, remembered=True)
     to_srgb: bool = flag("prepare", "convert pictures of another colour profile or gamma to sRGB", remembered=True)
     color_key: ColorKey | None = one(
         "prepare",

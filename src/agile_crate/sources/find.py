@@ -22,7 +22,9 @@ from ..core.names import animation_of, natural_key, split_number
 from ..core.sentence import a_file
 from ..core.text import counted, few, is_unicode, shown
 
-COMMON_ENDINGS = frozenset({".png", ".jpg", ".jpeg", ".gif", ".bmp", ".webp", ".tif", ".tiff", ".tga", ".ora"})
+COMMON_ENDINGS = frozenset(
+    {".png", ".jpg", ".jpeg", ".gif", ".bmp", ".webp", ".tif", ".tiff", ".tga", ".ora", ".svg", ".svgz"}
+)
 """Endings of pictures that are taken without asking Pillow, whose list of all formats takes long to load."""
 
 DEEPEST = 100

@@ -22,6 +22,7 @@ from ..workers.progress import Progress
 from ..workers.room import Room
 from .find import LARGEST_FILE, Found, find
 from .read import MANY, Part, Way, hands, in_crate_order, part_of, read, unreadable, with_progress
+from .reading import PLAIN, Reading, is_vector
 
 if TYPE_CHECKING:
     from .kept import Keeping
@@ -49,24 +50,22 @@ def gather(
     crew: Crew,
     progress: Progress,
     look: FirstLook,
-    flat: bool = False,
-    to_srgb: bool = False,
+    reading: Reading = PLAIN,
     kept: Keeping | None = None,
     may_be_late: bool = False,
 ) -> Gathered:
     """Finds, decodes and orders the frames. Raises InputError, which names every picture that cannot be read.
 
-    `look` is what is done to each picture at first sight, by the crew. With `flat`, a layered document is one picture;
-    else each of its top-level layers is a frame. With `kept`, what was seen before is not decoded again. Where pixels
-    `may_be_late`, those of many frames are left to `sources.late`.
+    `look` is what is done to each picture at first sight, by the crew. With `kept`, what was seen before is not decoded
+    again. Where pixels `may_be_late`, those of many frames are left to `sources.late`.
     """
     search = find(inputs, own)
     files = in_crate_order(search.found)
     if kept and not crew.readers:
         hand = hands(files, crew, None)  # what is kept is at hand only here
-        read_now: Way[Seen] = partial(_kept_or_read, look=look, flat=flat, to_srgb=to_srgb, kept=kept)
+        read_now: Way[Seen] = partial(_kept_or_read, look=look, reading=reading, kept=kept)
     else:
-        read_now = partial(read, see=partial(seen, look=look), flat=flat, to_srgb=to_srgb, with_digest=kept is not None)
+        read_now = partial(read, see=partial(seen, look=look), reading=reading, with_digest=kept is not None)
         hand = hands(files, crew, MANY)
     total = 0
 
@@ -75,7 +74,7 @@ def gather(
             return read_now
         from .late import measured_or_read
 
-        return partial(measured_or_read, look=look, flat=flat, to_srgb=to_srgb)
+        return partial(measured_or_read, look=look, reading=reading)
 
     warnings: list[Sentence] = []
     parts: list[Part[Seen]] = []
@@ -91,7 +90,7 @@ def gather(
                 foreign.append(file.path)
     if damaged:
         raise InputError(unreadable(damaged))
-    if foreign and not to_srgb:
+    if foreign and not reading.to_srgb:
         what = f"the colours of {counted(len(foreign), 'picture')} are not sRGB by their own profile or gamma"
         warnings.append(
             Sentence(f"{what}, and would look different: {few(foreign)}; {setting('to_srgb')} converts them")
@@ -142,7 +141,7 @@ def by_animation(parts: Iterable[Part[T]]) -> dict[str | None, list[Part[T]]]:
     return together
 
 
-def _kept_or_read(file: Found, look: FirstLook, flat: bool, to_srgb: bool, kept: Keeping) -> Part[Seen]:
+def _kept_or_read(file: Found, look: FirstLook, reading: Reading, kept: Keeping) -> Part[Seen]:
     """A file as it was seen before, if it is what it was then; else read, and kept."""
     from ..format.regular import read_regular
     from .kept import Reel, keep, named, recalled
@@ -157,7 +156,9 @@ def _kept_or_read(file: Found, look: FirstLook, flat: bool, to_srgb: bool, kept:
         return Part(animation, frames, reel.loop, reel.times, reel.is_foreign, sha256)
     if not data:
         data, sha256 = kept.cache.noted(file.path, lambda: read_regular(file.path, LARGEST_FILE))
-    part = part_of(file, data, partial(seen, look=look), flat, to_srgb)
+    part = part_of(file, data, partial(seen, look=look), reading)
+    if is_vector(data):  # drawn again: that depends on more than these bytes
+        return part._replace(sha256=sha256)
     labels = [(name[len(file.name) + 1 :], its, time) for name, its, time in part.frames]
     keep(kept, sha256, Reel(tuple(labels), part.loop, part.times, part.is_foreign))
     return part._replace(sha256=sha256)

@@ -14,15 +14,16 @@ from ..format.regular import read_regular
 from .find import LARGEST_FILE, Found
 from .plain_png import plain_size
 from .read import Part, or_reason, read
+from .reading import PLAIN, Reading
 from .reel import LARGEST_FRAME
 
 
-def measured_or_read(file: Found, look: FirstLook, flat: bool, to_srgb: bool) -> Part[Seen]:
+def measured_or_read(file: Found, look: FirstLook, reading: Reading) -> Part[Seen]:
     """A frame without its pixels, where the header of its file tells its size; else as it is."""
     size = plain_size(read_regular(file.path, LARGEST_FILE))
     if size and 0 < size.w * size.h <= LARGEST_FRAME and (picture := hollow_picture(file.name, file.path, size, look)):
         return Part(file.animation, ((file.name, Seen((without_pixels(picture),)), None),))
-    return read(file, partial(seen, look=look), flat, to_srgb)
+    return read(file, partial(seen, look=look), reading)
 
 
 def without_pixels(picture: Picture) -> Picture:
@@ -34,7 +35,7 @@ def read_late(picture: Picture, promised: Size, look: FirstLook) -> Picture | st
     """A picture with its pixels, read from its file; or why it cannot be read, as the end of a sentence. `promised` is
     how large its drawing is."""
     file = Found(picture.file, picture.name, None, 0)
-    part = or_reason(file, partial(read, see=partial(seen, look=look), flat=False, to_srgb=False))
+    part = or_reason(file, partial(read, see=partial(seen, look=look), reading=PLAIN))
     if isinstance(part, str):
         return part
     drawing = part.frames[0][1].pictures[0]

@@ -20,6 +20,7 @@ from ..core.png_chunks import SIGNATURE, PictureError
 from .animated import claims_too_much, read_reel, refuse_bomb, refuse_cut_gif
 from .deep_png import is_deep_png, read_deep_png
 from .plain_png import read_if_plain
+from .reading import PLAIN, Reading, is_vector
 from .reel import LARGEST_FRAME, Reel, Source
 from .rgba import to_rgba
 
@@ -45,33 +46,36 @@ def picture_endings() -> AbstractSet[str]:
     return {ending for ending, name in Image.EXTENSION.items() if name in formats}
 
 
-def read_picture(data: bytes, largest: int = LARGEST_FRAME, flat: bool = False) -> Pixels | Reel:
+def read_picture(data: bytes, largest: int = LARGEST_FRAME, reading: Reading = PLAIN) -> Pixels | Reel:
     """Decodes a still to a read-only array of shape (h, w, 4), uint8, straight alpha; a sequence to a Reel.
 
-    Sequences are animated pictures, and layered documents unless they are to be drawn `flat`.
+    Sequences are animated pictures, and layered documents unless they are to be read as flat. Drawings in vectors are
+    drawn at their own size.
 
     Palettes, grey, 1-bit, CMYK, 16-bit (rounded) and float (0 to 1) pictures are converted; a picture without alpha
     is opaque; an orientation note (Exif) is applied. PNG data must be whole, checksums included.
 
     Raises PictureError, whose text is the end of a sentence.
     """
-    return read_source(data, largest, flat).picture
+    return read_source(data, largest, reading).picture
 
 
-def read_source(data: bytes, largest: int = LARGEST_FRAME, flat: bool = False, to_srgb: bool = False) -> Source:
+def read_source(data: bytes, largest: int = LARGEST_FRAME, reading: Reading = PLAIN) -> Source:
     """As `read_picture`; other colours are brought to sRGB on request, else their numbers are taken as they are."""
     pixels, orientation = read_if_plain(data, largest)
-    return Source(pixels, False) if pixels is not None else read_other(data, largest, flat, to_srgb, orientation)
+    return Source(pixels, False) if pixels is not None else read_other(data, largest, reading, orientation)
 
 
-def read_other(data: bytes, largest: int, flat: bool, to_srgb: bool, orientation: bytes) -> Source:
+def read_other(data: bytes, largest: int, reading: Reading, orientation: bytes) -> Source:
     """The same for what is no plain PNG; the `orientation` note of a PNG is known already."""
     with _told_as_picture_error(largest):
         if data.startswith(ARCHIVE_START):
-            return Source(_read_layered(data, largest, flat), False)
+            return Source(_read_layered(data, largest, reading.layers == "flat"), False)
+        if is_vector(data):
+            return Source(_drawn(data, largest, reading), False)
         with _opened(data) as image:
             colours = _foreign_colours(image)
-            wanted = colours if to_srgb else None
+            wanted = colours if reading.to_srgb else None
             if data.startswith(SIGNATURE) and is_deep_png(data):
                 refuse_bomb(image, largest)
                 deep = Image.fromarray(read_deep_png(data))
@@ -126,6 +130,16 @@ def _read_layered(data: bytes, largest: int, flat: bool) -> Pixels | Reel:
     return Reel(
         tuple(layer.pixels for layer in layers), (None,) * len(layers), names=tuple(layer.name for layer in layers)
     )
+
+
+def _drawn(data: bytes, largest: int, reading: Reading) -> Pixels | Reel:
+    from .vector import read_vector
+
+    drawing = read_vector(data, largest, reading)
+    if isinstance(drawing, dict):
+        pictures = tuple(one.draw(one.size) for one in drawing.values())
+        return Reel(pictures, (None,) * len(pictures), names=tuple(drawing))
+    return drawing.draw(drawing.size)
 
 
 def _opened(data: bytes) -> Image.Image:

@@ -11,6 +11,7 @@ from typing import Any, Generic, NamedTuple, TypeVar
 
 from ..core.errors import reason
 from ..core.model.crate import Loop
+from ..core.model.picture import Vector
 from ..core.names import frame_key, said_once
 from ..core.pixels import Pixels
 from ..core.text import counted
@@ -19,6 +20,7 @@ from ..workers.progress import Progress
 from ..workers.results import in_turn
 from .find import LARGEST_FILE, Found
 from .plain_png import read_if_plain
+from .reading import PLAIN, Reading, is_vector
 from .reel import LARGEST_FRAME, Reel, Source
 
 T = TypeVar("T")
@@ -51,6 +53,9 @@ class Part(NamedTuple, Generic[T]):
     sha256: str = ""
 
 
+See = Callable[[str, Pixels | Vector], T]
+"""What is made of a frame's name, and of its pixels or what draws them."""
+
 Way = Callable[[Found], Part[T]]
 """How a file is read. Raises PictureError and OSError."""
 
@@ -61,7 +66,7 @@ def each_part(
     """Each file, in crate order, with what `see` made of its frames' names and pixels, or why it cannot be read, as the
     end of a sentence. Few files are decoded ahead, so what is not kept does not pile up."""
     ordered = in_crate_order(files)
-    way = partial(read, see=see, flat=False, to_srgb=False)
+    way = partial(read, see=partial(_at_own_size, see), reading=PLAIN)
     return with_progress(ordered, hands(ordered, crew, MANY_LOOKED_AT), progress, lambda: way)
 
 
@@ -81,7 +86,11 @@ def in_crate_order(files: Iterable[Found]) -> list[Found]:
     return sorted(files, key=lambda file: frame_key(file.name, file.animation))
 
 
-def _seen(file: Found, result: Pixels | Reel, see: Callable[[str, Pixels], T]) -> Part[T]:
+def _at_own_size(see: Callable[[str, Pixels], T], name: str, drawn: Pixels | Vector) -> T:
+    return see(name, drawn.draw(drawn.size) if isinstance(drawn, Vector) else drawn)
+
+
+def _seen(file: Found, result: Pixels | Reel, see: See[T]) -> Part[T]:
     if not isinstance(result, Reel):
         return Part(file.animation, ((file.name, see(file.name, result), None),))
     width = max(2, len(str(len(result.pictures))))
@@ -163,12 +172,12 @@ def or_reason(file: Found, way: Way[T]) -> Part[T] | str:
         return f"cannot be opened: {reason(error)}"
 
 
-def read(file: Found, see: Callable[[str, Pixels], T], flat: bool, to_srgb: bool, with_digest: bool = False) -> Part[T]:
+def read(file: Found, see: See[T], reading: Reading, with_digest: bool = False) -> Part[T]:
     """A file as it is seen; with the SHA-256 of its bytes if that is wanted."""
     from ..format.regular import read_regular
 
     data = read_regular(file.path, LARGEST_FILE)
-    part = part_of(file, data, see, flat, to_srgb)
+    part = part_of(file, data, see, reading)
     if with_digest:
         import hashlib
 
@@ -176,12 +185,24 @@ def read(file: Found, see: Callable[[str, Pixels], T], flat: bool, to_srgb: bool
     return part
 
 
-def part_of(file: Found, data: bytes, see: Callable[[str, Pixels], T], flat: bool, to_srgb: bool) -> Part[T]:
+def part_of(file: Found, data: bytes, see: See[T], reading: Reading) -> Part[T]:
     pixels, orientation = read_if_plain(data, LARGEST_FRAME)
     if pixels is not None:
         source = Source(pixels, False)
+    elif is_vector(data):
+        return _part_of_vector(file, data, see, reading)
     else:
         from .pictures import read_other  # and with it Pillow, which plain PNGs do without
 
-        source = read_other(data, LARGEST_FRAME, flat, to_srgb, orientation)
+        source = read_other(data, LARGEST_FRAME, reading, orientation)
     return _seen(file, source.picture, see)._replace(is_foreign=source.is_foreign)
+
+
+def _part_of_vector(file: Found, data: bytes, see: See[T], reading: Reading) -> Part[T]:
+    from .vector import read_vector
+
+    drawing = read_vector(data, LARGEST_FRAME, reading)
+    if isinstance(drawing, Vector):
+        return Part(file.animation, ((file.name, see(file.name, drawing), None),))
+    names = [(f"{file.name}/{label}", one) for label, one in drawing.items()]
+    return Part(said_once(file.name), tuple((name, see(name, one), None) for name, one in names))

@@ -16,6 +16,7 @@ from ..core.sentence import Sentence
 from ..settings.portions import all_sizes
 from ..settings.table import Settings
 from ..sources.gather import gather
+from ..sources.reading import Reading
 from ..workers.crew import Crew
 from ..workers.progress import Progress
 from .prepare import Prepared, first_look, needs_no_pixels, prepare
@@ -64,14 +65,14 @@ def intake(
     executor.room.begin_anew()
     sizes = all_sizes(_with_palette(settings))
     deciding = _deciding(sizes[0])
-    at_first, is_flat = first_look((*deciding, *sizes)), settings.layers == "flat"
+    at_first, reading = first_look((*deciding, *sizes)), reading_of(settings)
     keeps = None
     if kept:
         from ..sources.kept import keeping
 
-        keeps = keeping(*kept, at_first, is_flat, settings.to_srgb)
+        keeps = keeping(*kept, at_first, reading)
     may_be_late &= len(sizes) == 1 and not (kept or skins or touches) and needs_no_pixels(sizes[0])
-    gathered = gather(inputs, own, executor, progress, at_first, is_flat, settings.to_srgb, keeps, may_be_late)
+    gathered = gather(inputs, own, executor, progress, at_first, reading, keeps, may_be_late)
     wardrobe: list[Worn] = []
     if skins:
         from .wardrobe import worn
@@ -98,6 +99,15 @@ def intake(
     )
     prepared = (prepared[0]._replace(remarks=(*remarks, *prepared[0].remarks)), *prepared[1:])
     return Intake(sequences, prepared, passed_over, warnings, files)
+
+
+def reading_of(settings: Settings) -> Reading:
+    """How files are to be read. Raises InputError for a font that cannot be."""
+    if settings.font:
+        from ..sources.vector import font_family
+
+        font_family(settings.font)
+    return Reading(settings.layers, settings.to_srgb, settings.vector_size, settings.font)
 
 
 def _likeness(

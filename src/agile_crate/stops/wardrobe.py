@@ -20,6 +20,7 @@ from ..settings.skins import Skin
 from ..settings.table import Settings
 from ..sources.gather import gather
 from ..sources.kept import keeping
+from ..sources.reading import Reading
 from ..store.cache import Cache
 from ..workers.crew import Crew
 from ..workers.progress import Progress
@@ -53,12 +54,12 @@ def worn(
     Raises InputError for frames that are missing, or of another size than the base's.
     """
     look = FirstLook(None if skin.plain else first.color_key, (Scaling(Fraction(1)),))
-    is_flat, to_srgb = settings.layers == "flat", settings.to_srgb and not skin.plain
+    reading = Reading(settings.layers, settings.to_srgb and not skin.plain, settings.vector_size, settings.font)
     layers: list[dict[str, Picture]] = []
     files: list[Origin] = []
     for number, layer in enumerate(skin.layers or (tuple(inputs),)):
-        keeps = keeping(*kept, look, is_flat, to_srgb) if kept else None
-        gathered = gather(layer, own, executor, progress, look, is_flat, to_srgb, keeps)
+        keeps = keeping(*kept, look, reading) if kept else None
+        gathered = gather(layer, own, executor, progress, look, reading, keeps)
         layers.append({drawing[0].name: drawing[0] for drawing in gathered.drawings})
         files += [Origin(f"{skin.name}/{number}/{file.name}", file.animation, file.sha256) for file in gathered.files]
     names = [drawing[0].name for drawing in base]

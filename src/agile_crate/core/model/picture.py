@@ -9,6 +9,8 @@ from .crate import Loop
 from .geometry import ORIGIN, TOP_LEFT, Box, Offset, Point, Shape, Size
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
     from ..pixels import Pixels
 
 
@@ -19,7 +21,8 @@ class Picture(NamedTuple):
     took away. `stored` is the part of the canvas that goes on a sheet, None for all of it. `flipped`: its left and
     right are those of its drawing exchanged. `source` is its whole canvas before touches were laid over it, None if
     there were none. Where `file` is there, pixels are still to be read from it: those that stand here are hollow
-    (`core.pixels.hollow`), and tell nothing but their number.
+    (`core.pixels.hollow`), and tell nothing but their number. `vector` is what it is drawn from, where that is still
+    to be drawn at another size.
     """
 
     name: str
@@ -33,6 +36,7 @@ class Picture(NamedTuple):
     flipped: bool = False
     source: Pixels | None = None
     file: str = ""
+    vector: Vector | None = None
 
     @property
     def nbytes(self) -> int:
@@ -48,6 +52,13 @@ class Picture(NamedTuple):
     def stored_box(self) -> Box:
         """The part of the canvas that goes on a sheet."""
         return self.stored or Box(0, 0, *self.canvas)
+
+
+class Vector(NamedTuple):
+    """A drawing that can be drawn at any size: its own size, and what draws it on a canvas, which it fills."""
+
+    size: Size
+    draw: Callable[[Size], Pixels]
 
 
 class Exposure(NamedTuple):

@@ -119,7 +119,7 @@ def first_look(sizes: Sequence[Settings]) -> FirstLook:
     are alike but for lengths."""
     settings = sizes[0]
     scalings = tuple(scaling_of(one, 1 if one.fit else one.scale) for one in sizes)
-    return FirstLook(settings.color_key, scalings)
+    return FirstLook(settings.color_key, scalings, keeps_vectors=settings.fit is not None)
 
 
 def as_stored(

@@ -7,23 +7,28 @@ from fractions import Fraction
 from typing import NamedTuple
 
 from ...core.align import offset_in
-from ...core.errors import UsageError
+from ...core.errors import InputError, UsageError
 from ...core.frame.canvas import largest
+from ...core.frame.first_look import scaled_picture
 from ...core.frame.trim import visible_on_canvas
 from ...core.frame.visible import union
 from ...core.frame.wishes import Scaling
 from ...core.model.geometry import Box, Size
 from ...core.model.picture import Picture
+from ...core.png_chunks import PictureError
 from ...core.sentence import setting
+from ...core.text import quoted
 from ...settings.table import Settings
 from .step import Group, Lineup
 
 
 class Drawing(NamedTuple):
-    """A frame before it is made to fit: its canvas, and what is seen on it where that is to fit."""
+    """A frame before it is made to fit: its canvas, and what is seen on it where that is to fit, looked at on a canvas
+    `fine` times as large."""
 
     canvas: Size
     seen: Box | None
+    fine: int = 1
 
 
 def fits_art(settings: Settings) -> bool:
@@ -31,8 +36,24 @@ def fits_art(settings: Settings) -> bool:
     return bool(settings.fit) and settings.fit_to == "art"
 
 
+FINE = 1024
+"""Pixels. A drawing in vectors is looked at when its longer side is about as long."""
+
+
+def made_of_size(picture: Picture, scaling: Scaling) -> Picture:
+    """The picture scaled, or drawn again. Raises InputError for a drawing that could be drawn only small."""
+    try:
+        return scaled_picture(picture, scaling)
+    except PictureError as error:
+        raise InputError(f"{quoted(picture.name)} {error}") from None
+
+
 def drawing_of(picture: Picture, settings: Settings) -> Drawing:
-    return Drawing(picture.canvas, visible_on_canvas(picture, settings.alpha_floor) if fits_art(settings) else None)
+    if not fits_art(settings):
+        return Drawing(picture.canvas, None)
+    fine = max(1, FINE // max(picture.canvas)) if picture.vector else 1
+    looked_at = made_of_size(picture, scaling_of(settings, fine))
+    return Drawing(picture.canvas, visible_on_canvas(looked_at, settings.alpha_floor), fine)
 
 
 def scaling_of(settings: Settings, factor: Fraction | int) -> Scaling:
@@ -60,16 +81,15 @@ def _share(room: Size, size: Size) -> Fraction:
 def _art(factor: Fraction, drawings: Sequence[Drawing], lineup: Lineup, settings: Settings) -> Size:
     """The largest width and height of what would be seen by this factor: in a frame, or, where frames are trimmed
     together, in all of those."""
-    from ...core.frame.scale import scaled_box, scaled_canvas
+    from ...core.frame.scale import scaled_canvas
 
-    scaling = scaling_of(settings, factor)
     sides: list[Size] = []
     for group in _trimmed_together(lineup, settings):
         members = [drawings[index] for index in group.span]
         canvases = [scaled_canvas(drawing.canvas, factor) for drawing in members]
         target = largest(canvases)
         seen = union(
-            scaled_box(drawing.seen, drawing.canvas, scaling).moved(offset_in(target, canvas, settings.align))
+            _scaled(drawing.seen, drawing, factor, settings).moved(offset_in(target, canvas, settings.align))
             for drawing, canvas in zip(members, canvases, strict=True)
             if drawing.seen
         )
@@ -77,6 +97,13 @@ def _art(factor: Fraction, drawings: Sequence[Drawing], lineup: Lineup, settings
     if not sides:
         raise UsageError(f"{setting('fit_to', 'art')}: nothing is visible in any frame; leave it out")
     return Size(max(size.w for size in sides), max(size.h for size in sides))
+
+
+def _scaled(seen: Box, drawing: Drawing, factor: Fraction, settings: Settings) -> Box:
+    from ...core.frame.scale import scaled_box
+
+    fine = Size(drawing.canvas.w * drawing.fine, drawing.canvas.h * drawing.fine)
+    return scaled_box(seen, fine, scaling_of(settings, factor / drawing.fine))
 
 
 def _trimmed_together(lineup: Lineup, settings: Settings) -> Sequence[Group]:

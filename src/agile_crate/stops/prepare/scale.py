@@ -6,14 +6,14 @@ from collections.abc import Iterable
 from fractions import Fraction
 
 from ...core.errors import FitError, UsageError
-from ...core.frame.first_look import LARGEST_CANVAS, scaled_picture
+from ...core.frame.first_look import LARGEST_CANVAS
 from ...core.frame.scale import is_whole, scaled_canvas
 from ...core.frame.wishes import Scaling
 from ...core.model.geometry import Size
 from ...core.sentence import Sentence, setting
 from ...core.text import few, measured, quoted
 from ...settings.table import Settings
-from .factor import Drawing, drawing_of, factor_of, scaling_of
+from .factor import Drawing, drawing_of, factor_of, made_of_size, scaling_of
 from .step import Decision, Lineup, Step, alike
 
 
@@ -58,4 +58,4 @@ def fits(settings: Settings) -> bool:
     return settings.fit is not None
 
 
-STEP = Step(drawing_of, decide, scaled_picture, fits)
+STEP = Step(drawing_of, decide, made_of_size, fits)

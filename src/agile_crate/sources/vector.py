@@ -1,0 +1,324 @@
+"""Drawings in vectors (SVG, also gzipped): read, looked through, and drawn at any size by resvg.
+
+They come from strangers. What would reach for anything outside, declares entities, or multiplies itself (elements that
+use elements that use …) is refused before it is drawn; what may take long is drawn in a process of its own, with bounds
+(`vector_child`). No font of the system is ever used, so the same bytes come out everywhere.
+"""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import io
+import json
+import math
+import re
+import zlib
+from collections.abc import Iterator
+from functools import lru_cache, partial
+from typing import Any, NamedTuple
+from xml.etree import ElementTree
+from xml.etree.ElementTree import Element, ParseError
+
+from ..core.errors import InputError, reason
+from ..core.model.geometry import Size
+from ..core.model.picture import Vector
+from ..core.names import leads_out
+from ..core.pixels import Pixels
+from ..core.png_chunks import PictureError
+from ..core.sentence import a_file, setting
+from ..core.text import quoted
+from .plain_png import read_if_plain
+from .reading import GZIPPED, Reading
+
+NAMESPACE = "http://www.w3.org/2000/svg"
+_SVG = f"{{{NAMESPACE}}}"
+_LABEL = "{http://www.inkscape.org/namespaces/inkscape}label"
+_LINKS = ("href", "{http://www.w3.org/1999/xlink}href")
+
+LARGEST_TEXT = 1 << 24
+"""Bytes that a drawing may have, unpacked."""
+
+DEEPEST = 200
+"""Elements within each other."""
+
+MOST_ELEMENTS = 100_000
+"""Elements that are drawn in all, each as often as it is used."""
+
+AT_ONCE = 1 << 31
+"""Elements times pixels that are drawn in this process; more go to one that can be ended."""
+
+LONGEST = 60
+"""Seconds that such a process may take for one drawing."""
+
+_LABORIOUS = frozenset({"filter", "mask", "pattern", "marker", "image"})
+"""Elements whose cost is not told by their number."""
+
+EMBEDDED = ("PNG", "JPEG", "GIF", "WEBP")
+"""Kinds of pictures that may be embedded."""
+
+_UNITS = {"": 1.0, "px": 1.0, "pt": 4 / 3, "pc": 16.0, "mm": 96 / 25.4, "cm": 96 / 2.54, "in": 96.0}
+"""Pixels of each unit (CSS Values and Units, level 3)."""
+
+_LENGTH = re.compile(r"\s*([0-9]*\.?[0-9]+(?:[eE][-+]?[0-9]{1,2})?)\s*([a-z]*)\s*")
+_OUTSIDE = re.compile(r"url\(\s*[\"']?\s*(?!#|[\"'\s])|@import", re.IGNORECASE)
+_OWN_IMAGE = re.compile(r"data:image/(png|jpe?g|gif|webp);base64,", re.IGNORECASE)
+
+ElementTree.register_namespace("", NAMESPACE)
+
+
+def read_vector(data: bytes, largest: int, reading: Reading) -> Vector | dict[str, Vector]:
+    """A drawing, or each of its top-level groups by name where these are frames. `largest` is the most pixels that its
+    own size may have. Raises PictureError."""
+    root = _root(data)
+    _check(root, largest)
+    if not reading.font and any(_local(element) == "text" for element in root.iter()):
+        raise PictureError(
+            f"has text, and no font of the system is used: give one with {setting('font')}, or turn text into paths"
+        )
+    own = _own_size(root, reading.vector_size)
+    size = Size(*(math.ceil(side - 1e-6) for side in own))
+    if size.w * size.h > largest:
+        raise PictureError(f"claims to have more than {largest:,} pixels, the most that one picture may have")
+    cost = _drawn_elements(root)
+    if reading.layers != "separate":
+        return _vector(root, own, size, cost, reading)
+    groups = {_name_of(group): group for group in root if _local(group) == "g" and _name_of(group)}
+    shown = {name: group for name, group in groups.items() if not _is_hidden(group)}
+    if not shown:
+        raise PictureError(f"has no named groups to be frames; leave out {setting('layers')}, or name its groups")
+    for name in shown:
+        if leads_out(name):
+            raise PictureError(f"has a layer named {quoted(name)}, which would lead out of a folder")
+    return {name: _vector(_alone(root, name, groups), own, size, cost, reading) for name in shown}
+
+
+class _Drawing(NamedTuple):
+    """All that drawing needs: the SVG without its outermost size, that size, and the font; `cost` in elements."""
+
+    text: str
+    size: Size
+    font: str
+    family: str
+    cost: int
+
+
+def _vector(root: Element, own: tuple[float, float], size: Size, cost: int, reading: Reading) -> Vector:
+    inner = Element(root.tag, {**root.attrib, "x": "0", "y": "0", "width": repr(own[0]), "height": repr(own[1])})
+    inner.text = root.text
+    inner.extend(root)
+    text = ElementTree.tostring(inner, "unicode")
+    family = font_family(reading.font) if reading.font else ""
+    return Vector(size, partial(_drawn, _Drawing(text, size, reading.font, family, cost)))
+
+
+def _drawn(drawing: _Drawing, canvas: Size) -> Pixels:
+    """The drawing on a canvas: it fills that whole, so that whatever stands at an edge or in the middle stays there."""
+    request = {
+        "svg": f'<svg xmlns="{NAMESPACE}" width="{canvas.w}" height="{canvas.h}" preserveAspectRatio="none" '
+        f'viewBox="0 0 {drawing.size.w} {drawing.size.h}">{drawing.text}</svg>',
+        "font": drawing.font,
+        "family": drawing.family,
+    }
+    if drawing.cost * canvas.w * canvas.h < AT_ONCE:
+        png = rendered(request)
+    else:
+        from ..workers.child import asked
+
+        try:
+            png = asked(f"{__package__}.vector_child", json.dumps(request).encode(), LONGEST)
+        except TimeoutError:
+            raise PictureError(f"takes longer than {LONGEST} seconds to draw") from None
+        if not png:
+            raise PictureError("cannot be drawn, or takes more memory than a drawing may")
+    pixels, _ = read_if_plain(png, canvas.w * canvas.h)
+    if pixels is None or pixels.shape[:2] != (canvas.h, canvas.w):
+        raise PictureError("cannot be drawn at this size")
+    return pixels
+
+
+def rendered(request: dict[str, str]) -> bytes:
+    """A PNG of an SVG. Raises PictureError."""
+    from resvg_py import svg_to_bytes
+
+    fonts: dict[str, Any] = {}
+    if request["font"]:
+        names = ("font_family", "serif_family", "sans_serif_family", "cursive_family", "fantasy_family")
+        family = dict.fromkeys((*names, "monospace_family"), request["family"])
+        style = f"text, tspan, textPath {{ font-family: '{request['family']}' !important }}"
+        fonts = {"font_files": [request["font"]], "style_sheet": style, **family}
+    try:
+        return bytes(svg_to_bytes(svg_string=request["svg"], skip_system_fonts=True, **fonts))
+    except ValueError as error:
+        raise PictureError(f"is damaged: {' '.join(str(error).split())[:120]}") from None
+
+
+@lru_cache(8)
+def font_family(path: str) -> str:
+    """The family that a font file holds. Raises InputError."""
+    from PIL import ImageFont
+
+    try:
+        with open(path, "rb") as file:
+            family = ImageFont.truetype(file).getname()[0] or ""
+    except OSError as error:
+        said = reason(error) if error.errno else "it is no font that can be read"
+        raise InputError(f"font {a_file(path)} cannot be read: {said}") from None
+    return re.sub(r"['\\\n]", "", family)
+
+
+def _root(data: bytes) -> Element:
+    from defusedxml.common import DefusedXmlException
+    from defusedxml.ElementTree import fromstring
+
+    if data.startswith(GZIPPED):
+        data = _unpacked(data)
+    if len(data) > LARGEST_TEXT:
+        raise PictureError(f"is a drawing of more than {LARGEST_TEXT >> 20} MB")
+    try:
+        root: Element = fromstring(data)
+    except DefusedXmlException:
+        raise PictureError("is refused: it declares entities") from None
+    except (ParseError, ValueError, LookupError):
+        raise PictureError("is not a picture in any format that can be read") from None
+    if root.tag != f"{_SVG}svg":
+        raise PictureError("is not a picture in any format that can be read")
+    return root
+
+
+def _unpacked(data: bytes) -> bytes:
+    unpacker = zlib.decompressobj(31)
+    try:
+        text = unpacker.decompress(data, LARGEST_TEXT + 1)
+    except zlib.error:
+        raise PictureError("is damaged: it cannot be unpacked") from None
+    if len(text) <= LARGEST_TEXT and not unpacker.eof:
+        raise PictureError("is damaged: its end is missing")
+    return text
+
+
+def _local(element: Element) -> str:
+    """An element's name without its namespace; of a comment or a note to programs nothing."""
+    return element.tag.removeprefix(_SVG) if isinstance(element.tag, str) else ""
+
+
+def _check(root: Element, largest: int) -> None:
+    """Raises PictureError for what would reach outside, or cannot be drawn as it is meant."""
+    level, depth = [root], 0
+    while level:
+        depth += 1
+        level = [child for element in level for child in element]
+    if depth > DEEPEST:
+        raise PictureError(f"has elements nested more than {DEEPEST} deep")
+    for element in root.iter():
+        name = _local(element)
+        if name == "foreignObject":
+            raise PictureError("has a foreign object in it, which only a browser can draw; take it out")
+        links = [value for key in _LINKS if (value := element.get(key)) is not None]
+        if name == "image":
+            for link in links:
+                _check_image(link, largest)
+        elif name != "a" and any(not link.strip().startswith("#") for link in links):
+            raise PictureError(f"refers to something outside of itself, {quoted(links[0][:60])}; put it in")
+        texts = (element.text or "",) if name == "style" else element.attrib.values()
+        if any(_OUTSIDE.search(text) for text in texts):
+            raise PictureError("refers to something outside of itself in its styles; put it in")
+
+
+def _check_image(link: str, largest: int) -> None:
+    start = _OWN_IMAGE.match(link.strip())
+    if not start:
+        raise PictureError(f"shows a picture from outside of itself, {quoted(link[:60])}; embed it")
+    from PIL import Image
+
+    try:
+        with Image.open(io.BytesIO(base64.b64decode(link.strip()[start.end() :])), formats=EMBEDDED) as image:
+            w, h = image.size
+    except (binascii.Error, OSError, ValueError, SyntaxError, Image.DecompressionBombError):
+        raise PictureError("has an embedded picture that is damaged") from None
+    if w * h > largest:
+        raise PictureError(f"has an embedded picture of more than {largest:,} pixels")
+
+
+def _own_size(root: Element, given: Size | None) -> tuple[float, float]:
+    """The width and height of a drawing in pixels: its own, those given for such as have none, or those of its box."""
+    w, h = _length(root.get("width")), _length(root.get("height"))
+    if w and h:
+        return w, h
+    if given:
+        return float(given.w), float(given.h)
+    box = re.split(r"[\s,]+", (root.get("viewBox") or "").strip())
+    across, down = map(_length, box[2:]) if len(box) == 4 else (None, None)
+    if across and down:
+        scale = w / across if w else h / down if h else 1.0
+        return across * scale, down * scale
+    raise PictureError(f"says no size of its own; give it one with {setting('vector_size')}")
+
+
+def _length(text: str | None) -> float | None:
+    """A length in pixels; None where it says none, or is relative to what is not known."""
+    found = _LENGTH.fullmatch(text or "")
+    unit = _UNITS.get(found[2]) if found else None
+    value = float(found[1]) * unit if found and unit else 0.0
+    return value if 0 < value < 1e6 else None
+
+
+def _drawn_elements(root: Element) -> int:
+    """About how many elements are drawn, each as often as it is used; those of unknown cost count for very many."""
+    by_id = {name: element for element in root.iter() if (name := element.get("id"))}
+    weights: dict[Element, int] = {}
+    waiting: list[tuple[Element, bool]] = [(root, False)]
+    open_ones: set[Element] = set()
+    while waiting:
+        element, is_done = waiting.pop()
+        parts = [*element, *(by_id[name] for name in _used(element) if name in by_id)]
+        if is_done:
+            open_ones.discard(element)
+            weights[element] = 1 + sum(weights.get(part, 0) for part in parts)
+        elif element not in weights and element not in open_ones:
+            open_ones.add(element)
+            waiting.append((element, True))
+            waiting += [(part, False) for part in parts if part not in weights]
+    if weights[root] > MOST_ELEMENTS:
+        raise PictureError(f"draws more than {MOST_ELEMENTS:,} elements, each as often as it is used")
+    return AT_ONCE if any(map(_is_laborious, root.iter())) else weights[root]
+
+
+def _used(element: Element) -> Iterator[str]:
+    """The names of the elements that one draws beside its own parts."""
+    for key in _LINKS:
+        if (link := element.get(key)) and _local(element) == "use":
+            yield link.strip().removeprefix("#")
+    for value in element.attrib.values():
+        yield from re.findall(r"url\(\s*[\"']?#([^\"')]+)", value)
+
+
+def _is_laborious(element: Element) -> bool:
+    name = _local(element)
+    told = (element.text or "") if name == "style" else element.get("style", "")
+    is_dashed = "stroke-dasharray" in element.attrib or "dasharray" in told
+    return name in _LABORIOUS or is_dashed or (name == "style" and "url(" in told)
+
+
+def _name_of(group: Element) -> str:
+    return group.get(_LABEL) or group.get("id") or ""
+
+
+def _is_hidden(group: Element) -> bool:
+    style = group.get("style", "").replace(" ", "")
+    return group.get("display") == "none" or "display:none" in style
+
+
+def _alone(root: Element, name: str, groups: dict[str, Element]) -> Element:
+    """The drawing with only one of its named groups to be seen; what stands in none of them stays."""
+    others = {id(group) for other, group in groups.items() if other != name}
+    result = Element(root.tag, root.attrib)
+    result.text = root.text
+    for part in root:
+        if id(part) not in others:
+            result.append(part)
+            continue
+        hidden = Element(part.tag, {**part.attrib, "display": "none", "style": f"{part.get('style', '')};display:none"})
+        hidden.extend(part)
+        result.append(hidden)
+    return result

@@ -1,0 +1,33 @@
+"""Work on what strangers made, in a process of its own, so that it can use up no more than that may."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+
+def asked(module: str, request: bytes, seconds: float) -> bytes:
+    """What a module writes to stdout when it is run by itself with a request on stdin; nothing if it was ended. Raises
+    TimeoutError."""
+    root = str(Path(__file__).parents[2])
+    environment = os.environ | {"PYTHONPATH": os.pathsep.join(filter(None, (root, os.environ.get("PYTHONPATH"))))}
+    command = [sys.executable, "-P", "-m", module]
+    try:
+        done = subprocess.run(
+            command, input=request, capture_output=True, timeout=seconds, check=False, env=environment
+        )
+    except subprocess.TimeoutExpired:
+        raise TimeoutError from None
+    return done.stdout
+
+
+def bound_memory(size: int) -> None:
+    """Bytes of address space that this process may have from now on. POSIX only; elsewhere the time alone is bounded,
+    by whoever started it."""
+    with contextlib.suppress(ImportError, ValueError, OSError):
+        import resource
+
+        resource.setrlimit(resource.RLIMIT_AS, (size, size))

@@ -1,0 +1,256 @@
+"""Drawings in vectors: their sizes, their layers, what is drawn of them, and what is refused."""
+
+from __future__ import annotations
+
+import base64
+import gzip
+import io
+import os
+import subprocess
+from collections.abc import Callable
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image
+
+import agile_crate
+from agile_crate.core.model.geometry import Size
+from agile_crate.core.model.picture import Vector
+from agile_crate.core.png_chunks import PictureError
+from agile_crate.sources import vector
+from agile_crate.sources.pictures import read_picture
+from agile_crate.sources.reading import PLAIN, Reading
+from agile_crate.sources.vector import read_vector
+from conftest import art, metadata, save
+
+Run = Callable[..., subprocess.CompletedProcess[str]]
+
+FONT = Path(agile_crate.__file__).parent / "views" / "font"
+
+
+def svg(inside: str, head: str = 'width="20" height="10"') -> bytes:
+    names = 'xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink"'
+    label = 'xmlns:inkscape="http://www.inkscape.org/namespaces/inkscape"'
+    return f"<svg {names} {label} {head}>{inside}</svg>".encode()
+
+
+BOX = '<rect x="4" y="2" width="8" height="6" fill="#204060"/>'
+
+
+def read(data: bytes, reading: Reading = PLAIN) -> Vector:
+    found = read_vector(data, 1 << 20, reading)
+    assert isinstance(found, Vector)
+    return found
+
+
+@pytest.mark.parametrize(
+    ("head", "given", "size"),
+    [
+        ('width="20" height="10"', None, (20, 10)), ('width="20.2px" height="9.9"', None, (21, 10)),
+        ('width="1in" height="12pt"', None, (96, 16)), ('viewBox="0 0 30 40"', None, (30, 40)),
+        ('viewBox="5,5 30 40" width="15"', None, (15, 20)), ('viewBox="0 0 3 4" height="8"', None, (6, 8)),
+        ('width="100%" height="100%" viewBox="0 0 7 9"', None, (7, 9)),
+        ('viewBox="0 0 30 40"', Size(8, 9), (8, 9)), ("", Size(8, 9), (8, 9)),
+        ('width="20" height="10"', Size(8, 9), (20, 10)),
+    ],
+)  # fmt: skip
+def test_the_own_size(head: str, given: Size | None, size: tuple[int, int]) -> None:
+    assert read(svg(BOX, head), Reading(vector_size=given)).size == size
+
+
+@pytest.mark.parametrize("factor", [1, 2, 5])
+def test_it_is_drawn_at_exactly_the_size_wanted(factor: int) -> None:
+    pixels = read(svg(BOX)).draw(Size(20 * factor, 10 * factor))
+    expected = np.zeros((10 * factor, 20 * factor, 4), np.uint8)
+    expected[2 * factor : 8 * factor, 4 * factor : 12 * factor] = (0x20, 0x40, 0x60, 255)
+    assert np.array_equal(pixels, expected)  # sharp, whatever the size
+
+
+def test_it_fills_any_canvas() -> None:
+    whole = read(svg('<rect width="20" height="10" fill="#fff"/>'))
+    assert (whole.draw(Size(13, 9)) == 255).all()
+    boxed = svg('<rect width="4" height="4" fill="#fff"/>', 'width="20" height="10" viewBox="0 0 4 4"')
+    pixels = read(boxed).draw(Size(40, 20))
+    assert (pixels[:, 10:30] == 255).all()  # its own aspect is kept, in its middle
+    assert not pixels[:, :10].any()
+
+
+def test_packed_bytes_and_every_reader_of_pictures() -> None:
+    data = svg(BOX)
+    assert np.array_equal(read(gzip.compress(data)).draw(Size(20, 10)), read(data).draw(Size(20, 10)))
+    assert np.array_equal(read_picture(data), read(data).draw(Size(20, 10)))
+    old = b'<?xml version="1.0"?><!DOCTYPE svg PUBLIC "-//W3C//DTD SVG 1.1//EN" "http://x/svg11.dtd">' + data
+    assert np.array_equal(read_picture(b"\xef\xbb\xbf" + old), read_picture(data))
+
+
+LAYERS = (
+    '<rect y="9" width="20" height="1" fill="#fff"/>'
+    '<g id="g1" inkscape:label="up"><rect id="r" width="3" height="3"/></g>'
+    '<g id="down"><use href="#r" x="5" y="5"/></g><g><rect x="15" width="2" height="2"/></g>'
+    '<g id="gone" style="display: none"><rect width="20" height="10"/></g>'
+)
+
+
+def test_groups_by_name_are_frames_and_the_rest_is_in_each() -> None:
+    found = read_vector(svg(LAYERS), 1 << 20, Reading(layers="separate"))
+    assert isinstance(found, dict)
+    assert list(found) == ["up", "down"]
+    up, down = (one.draw(one.size)[..., 3] > 0 for one in found.values())
+    for seen in (up, down):
+        assert seen[9].all()
+        assert seen[:2, 15:17].all()
+    assert up[:3, :3].all()
+    assert not up[5:8, 5:8].any()
+    assert down[5:8, 5:8].all()  # what it uses is there, though the group around that is not
+    assert not down[:3, :3].any()
+    flat = read(svg(LAYERS)).draw(Size(20, 10))[..., 3] > 0
+    assert np.array_equal(flat, up | down)
+
+
+def uses(times: int, deep: int) -> str:
+    groups = "".join(
+        f'<g id="g{n}">{f"""<use href="#g{n - 1}"/>""" * times if n else BOX}</g>' for n in range(deep + 1)
+    )
+    return f'<defs>{groups}</defs><use href="#g{deep}"/>'
+
+
+def picture(w: int, h: int, kind: str = "PNG") -> str:
+    stream = io.BytesIO()
+    Image.new("L", (w, h)).save(stream, kind)
+    return f"data:image/{kind.lower()};base64,{base64.b64encode(stream.getvalue()).decode()}"
+
+
+@pytest.mark.parametrize(
+    ("data", "told"),
+    [
+        (svg(BOX, ""), "says no size of its own; give it one with vector_size"),
+        (svg(BOX, 'width="2000" height="2000"'), "claims to have more than 1,048,576 pixels"),
+        (svg("<text>hi</text>"), "has text, and no font of the system is used: give one with font, or turn text into"),
+        (svg('<image href="otter.png"/>'), "shows a picture from outside of itself, 'otter.png'; embed it"),
+        (svg('<image href="file:///etc/passwd"/>'), "shows a picture from outside of itself"),
+        (svg('<image href="data:image/svg+xml;base64,AAAA"/>'), "shows a picture from outside of itself"),
+        (svg(f'<image href="{picture(2000, 900)}"/>'), "has an embedded picture of more than 1,048,576 pixels"),
+        (svg('<image href="data:image/png;base64,AAAA"/>'), "has an embedded picture that is damaged"),
+        (svg('<use xlink:href="other.svg#x"/>'), "refers to something outside of itself, 'other.svg#x'; put it in"),
+        (svg('<rect fill="url(other.svg#x)"/>'), "refers to something outside of itself in its styles; put it in"),
+        (svg("<style>@import 'x.css';</style>"), "refers to something outside of itself in its styles"),
+        (svg("<foreignObject/>"), "has a foreign object in it"),
+        (svg("<g>" * 300 + "</g>" * 300), "has elements nested more than 200 deep"),
+        (svg(uses(10, 6)), "draws more than 100,000 elements, each as often as it is used"),
+        (svg(uses(2, 60)), "draws more than 100,000 elements"),
+        (b'<!DOCTYPE svg [<!ENTITY a "aaaa">]>' + svg("<g>&a;</g>"), "is refused: it declares entities"),
+        (b"<html></html>", "is not a picture in any format that can be read"),
+        (b"<svg><g></svg>", "is not a picture in any format that can be read"),
+        (b'<svg width="9" height="9"/>', "is not a picture in any format that can be read"),
+        (gzip.compress(svg(BOX))[:-9], "is damaged: its end is missing"),
+        (b"\x1f\x8bxyz", "is damaged: it cannot be unpacked"),
+        (gzip.compress(b"<" * (1 << 25)), "is a drawing of more than 16 MB"),
+    ],
+    ids=range(22),
+)
+def test_what_is_refused(data: bytes, told: str) -> None:
+    with pytest.raises(PictureError) as caught:
+        read_vector(data, 1 << 20, PLAIN)
+    assert str(agile_crate.InputError(str(caught.value))).startswith(told)
+
+
+def test_layers_without_names_and_names_that_lead_out() -> None:
+    for inside, told in (("<g/>", "has no named groups"), ('<g id="../x"/>', "has a layer named '../x', which would")):
+        with pytest.raises(PictureError, match=told):
+            read_vector(svg(inside), 1 << 20, Reading(layers="separate"))
+
+
+def test_embedded_pictures_circles_and_filters_are_drawn() -> None:
+    drawn = read(svg(f'<image width="20" height="10" href="{picture(4, 2)}"/>'))
+    assert (drawn.draw(Size(20, 10))[..., 3] == 255).all()
+    read(svg('<g id="a"><use href="#a"/></g>')).draw(Size(20, 10))
+    blurred = svg(f'<filter id="f"><feGaussianBlur stdDeviation="2"/></filter><g filter="url(#f)">{BOX}</g>')
+    assert (read(blurred).draw(Size(40, 20))[..., 3] > 0).sum() > 8 * 6 * 4
+
+
+def test_what_takes_too_long_is_ended(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(vector, "LONGEST", 1)
+    filters = '<feTurbulence baseFrequency="0.01" numOctaves="9"/><feGaussianBlur stdDeviation="90"/>' * 400
+    slow = svg(f'<filter id="f">{filters}</filter><g filter="url(#f)"><rect width="20" height="10"/></g>')
+    with pytest.raises(PictureError, match="takes longer than 1 seconds to draw"):
+        read(slow).draw(Size(4000, 2000))
+
+
+def test_text_is_drawn_in_the_font_that_is_given() -> None:
+    font = next(FONT.glob("*.ttf"))
+    words = svg('<text x="1" y="9" font-size="9" font-family="Nowhere">mm</text>')
+    plain = read(words, Reading(font=str(font))).draw(Size(200, 100))
+    assert np.count_nonzero(plain[..., 3]) > 500
+    styled = words.replace(b"<text", b"<style>text { font-family: Elsewhere }</style><text")
+    assert np.array_equal(read(styled, Reading(font=str(font))).draw(Size(200, 100)), plain)
+
+
+@pytest.fixture
+def drawings(tmp_path: Path) -> Path:
+    folder = tmp_path / "frames"
+    for number in range(1, 4):
+        ball = f'<circle cx="{4 + number}" cy="6" r="3" fill="#c33" stroke="#201830"/>'
+        path = folder / "buoy" / f"buoy_{number}.svg"
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(svg(ball, 'width="12" height="10"'))
+    save(folder / "gull" / "gull_1.png", art(9, 8, 1))
+    return folder
+
+
+@pytest.mark.parametrize(
+    "options",
+    [
+        ["--scale", "300%"], ["--scale", "37%"], ["--fit", "77"], ["--fit", "64", "--fit-to", "art", "--trim", "sheet"],
+        ["--also-scale", "50%,200%"], ["--color-key", "#cc3333", "--fit", "40", "--mirrored", "left=buoy"],
+        ["--layout", "tight", "--turn", "--drop-copies", "--fit", "30"], ["--colors", "4", "--scale", "2"],
+    ],
+    ids=" ".join,
+)  # fmt: skip
+def test_a_build_with_drawings_and_pixels_comes_back(
+    run: Run, drawings: Path, tmp_path: Path, options: list[str]
+) -> None:
+    assert run("pack", "frames", "--out", "o", *options).returncode == 0
+    for name in [path.name for path in tmp_path.glob("o*.json")]:
+        proof = run("verify", name, "--against", "frames")
+        assert proof.returncode == 0, proof.stdout
+    (tmp_path / "again").mkdir()
+    before = {path.name: path.read_bytes() for path in tmp_path.glob("o*")}
+    assert run("pack", "frames", "--out", "again/o", *options, env=_environment(tmp_path)).returncode == 0
+    assert {path.name: path.read_bytes() for path in (tmp_path / "again").glob("o*")} == before
+
+
+def _environment(home: Path) -> dict[str, str]:
+    """Another home, locale and hash seed: no font, no cache, no order of them is to matter."""
+    return {"PATH": os.environ["PATH"], "HOME": str(home), "LC_ALL": "C", "PYTHONHASHSEED": "7", "TZ": "Asia/Tokyo"}
+
+
+@pytest.mark.parametrize("options", [["--scale", "500%"], ["--fit", "60"], ["--also-scale", "5x"]], ids=" ".join)
+def test_large_sizes_are_drawn_and_not_enlarged(run: Run, drawings: Path, tmp_path: Path, options: list[str]) -> None:
+    (drawings / "gull" / "gull_1.png").unlink()
+    assert run("pack", "frames", "--out", "o", *options).returncode == 0
+    name = "o@500" if "--also-scale" in options else "o"
+    loaded = agile_crate.load(str(tmp_path / f"{name}.json"))
+    drawn = read((drawings / "buoy" / "buoy_2.svg").read_bytes()).draw(Size(60, 50))
+    assert np.array_equal(loaded.frame("buoy/buoy_2"), drawn)
+    assert metadata(tmp_path / f"{name}.json")["scale"] == Fraction(5)
+
+
+def test_layers_and_fonts_by_their_options(run: Run, drawings: Path, tmp_path: Path) -> None:
+    (tmp_path / "all.svg").write_bytes(svg(LAYERS))
+    done = run("pack", "all.svg", "--out", "o", "--layers", "separate")
+    assert done.returncode == 0
+    assert [frame["name"] for frame in metadata(tmp_path / "o.json")["frames"]] == ["all/up", "all/down"]
+    assert run("verify", "o.json", "--against", "all.svg").returncode == 0
+    (tmp_path / "word.svg").write_bytes(svg("<text y='9'>m</text>", 'viewBox="0 0 20 10"'))
+    done = run("pack", "word.svg", "--out", "w")
+    assert (done.returncode, done.stdout) == (3, "")
+    assert "word.svg has text, and no font of the system is used: give one with --font, or turn text" in done.stderr
+    for font, told in (("none.ttf", "font none.ttf cannot be read: no such file or directory"),
+                       ("all.svg", "font all.svg cannot be read: it is no font that can be read")):  # fmt: skip
+        assert f"agile-crate: error: {told}\n" == run("pack", "word.svg", "--out", "w", "--font", font).stderr
+    font = str(next(FONT.glob("*.ttf")))
+    assert run("pack", "word.svg", "--out", "w", "--font", font, "--vector-size", "40x20").returncode == 0
+    assert metadata(tmp_path / "w.json")["frames"][0]["canvas"] == [40, 20]
+    assert run("verify", "w.json", "--against", "word.svg").returncode == 0
