@@ -110,7 +110,7 @@ def test_every_error_has_an_exit_code() -> None:
 def test_the_demo_packs_and_proves_the_otter_post(run: Run, tmp_path: Path) -> None:
     done = run("demo")
     assert (done.returncode, done.stderr) == (0, "")
-    assert done.stdout.count("restored to the pixel") == 4
+    assert done.stdout.count("restored to the pixel") == 5
     assert done.stdout.count("nothing to do") == 6  # a frame comes and goes, and only the otter is built again
     assert "since the build before: 1 frame came (walk_up/walk_up_04)\n" in done.stdout
     assert "since the build before: 1 frame went (walk_up/walk_up_04)\n" in done.stdout

@@ -32,7 +32,7 @@ FONT = Path(agile_crate.__file__).parent / "views" / "font"
 
 def svg(inside: str, head: str = 'width="20" height="10"') -> bytes:
     names = 'xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink"'
-    label = 'xmlns:inkscape="http://www.inkscape.org/namespaces/inkscape"'
+    label = 'xmlns:drawn="http://localhost/names-of-layers"'
     return f"<svg {names} {label} {head}>{inside}</svg>".encode()
 
 
@@ -87,8 +87,8 @@ def test_packed_bytes_and_every_reader_of_pictures() -> None:
 
 LAYERS = (
     '<rect y="9" width="20" height="1" fill="#fff"/>'
-    '<g id="g1" inkscape:label="up"><rect id="r" width="3" height="3"/></g>'
-    '<g id="down"><use href="#r" x="5" y="5"/></g><g><rect x="15" width="2" height="2"/></g>'
+    '<g id="g1" drawn:label="up"><rect id="r" width="3" height="3"/></g>'
+    '<g id="g2"><title>down</title><use href="#r" x="5" y="5"/></g><g><rect x="15" width="2" height="2"/></g>'
     '<g id="gone" style="display: none"><rect width="20" height="10"/></g>'
 )
 

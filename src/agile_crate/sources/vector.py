@@ -33,7 +33,6 @@ from .reading import GZIPPED, Reading
 
 NAMESPACE = "http://www.w3.org/2000/svg"
 _SVG = f"{{{NAMESPACE}}}"
-_LABEL = "{http://www.inkscape.org/namespaces/inkscape}label"
 _LINKS = ("href", "{http://www.w3.org/1999/xlink}href")
 
 LARGEST_TEXT = 1 << 24
@@ -301,7 +300,9 @@ def _is_laborious(element: Element) -> bool:
 
 
 def _name_of(group: Element) -> str:
-    return group.get(_LABEL) or group.get("id") or ""
+    """What a group is called: by the label that a drawing program gave it, by its title (SVG 2, 5.8), or by its id."""
+    labels = (value for key, value in group.attrib.items() if key.endswith("}label"))
+    return next(labels, "") or group.findtext(f"{_SVG}title", "").strip() or group.get("id") or ""
 
 
 def _is_hidden(group: Element) -> bool:
