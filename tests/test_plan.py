@@ -65,7 +65,7 @@ ONLY_IN = {
     "PIL": {"sources", "exports", "views"}, "zlib_ng": {"exports", "core"}, "oxipng": {"exports"},
     "jinja2": {"exports", "views"}, "markupsafe": {"views"}, "matplotlib": {"views"},
     "defusedxml": {"format", "sources"}, "scipy": {"core"},
-    "resvg_py": {"sources"}, "numpy": {"stops", "views", "sources", "exports", "jobs", "workers", "core"}, "subprocess": {"workers"},
+    "resvg_py": {"sources"}, "OpenEXR": {"sources"}, "numpy": {"stops", "views", "sources", "exports", "jobs", "workers", "core"}, "subprocess": {"workers"},
     "mypy_extensions": {"core"}, "sqlite3": {"store"}, "platformdirs": {"store"}, "tomlkit": {"settings"}, "time": {"cli"}, "watchdog": {"sources"}, "pyspng": {"sources"}, "http": {"live"}, "socket": {"workers"}, "secrets": {"live"},
     "hmac": {"live"}, "datetime": set[str](),
 }  # fmt: skip

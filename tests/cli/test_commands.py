@@ -111,7 +111,7 @@ def test_the_demo_packs_and_proves_the_otter_post(run: Run, tmp_path: Path) -> N
     done = run("demo")
     assert (done.returncode, done.stderr) == (0, "")
     assert done.stdout.count("restored to the pixel") == 5
-    assert done.stdout.count("nothing to do") == 6  # a frame comes and goes, and only the otter is built again
+    assert done.stdout.count("nothing to do") == 8  # a frame comes and goes, and only the otter is built again
     assert "since the build before: 1 frame came (walk_up/walk_up_04)\n" in done.stdout
     assert "since the build before: 1 frame went (walk_up/walk_up_04)\n" in done.stdout
     frames = tmp_path / "otter-post" / "frames"

@@ -273,6 +273,15 @@ def other_scales(text: str) -> tuple[Fraction, ...]:
 
 
 @of(kinds.NUMBER)
+def stops(text: str) -> float:
+    """``1.5``, ``-2``: each stop is twice the light."""
+    number = _fraction(text)
+    if number is None or not -20 <= number <= 20:
+        raise UsageError(f"{quoted(text)} is not a number of stops from -20 to 20, such as 1 for twice the light")
+    return float(number)
+
+
+@of(kinds.NUMBER)
 def aspect(text: str) -> float:
     """``2``, ``2:1``, or ``any``, which is 0."""
     if text == "any":

@@ -199,6 +199,9 @@ class Settings:
         "prepare", None, "the size of drawings in vectors that say none", "WxH", readers.size, remembered=True
     )
     font: str = one("prepare", "", "the font for text in drawings, a file", "FILE", readers.file, remembered=True)
+    exposure: float = one(
+        "prepare", 0.0, "rendered light (OpenEXR) brighter by so many stops", "N", readers.stops, remembered=True
+    )
     to_srgb: bool = flag("prepare", "convert pictures of another colour profile or gamma to sRGB", remembered=True)
     color_key: ColorKey | None = one(
         "prepare",

@@ -23,7 +23,7 @@ from ..core.sentence import a_file
 from ..core.text import counted, few, is_unicode, shown
 
 COMMON_ENDINGS = frozenset(
-    {".png", ".jpg", ".jpeg", ".gif", ".bmp", ".webp", ".tif", ".tiff", ".tga", ".ora", ".svg", ".svgz"}
+    {".png", ".jpg", ".jpeg", ".gif", ".bmp", ".webp", ".tif", ".tiff", ".tga", ".ora", ".svg", ".svgz", ".exr"}
 )
 """Endings of pictures that are taken without asking Pillow, whose list of all formats takes long to load."""
 

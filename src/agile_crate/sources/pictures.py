@@ -20,7 +20,7 @@ from ..core.png_chunks import SIGNATURE, PictureError
 from .animated import claims_too_much, read_reel, refuse_bomb, refuse_cut_gif
 from .deep_png import is_deep_png, read_deep_png
 from .plain_png import read_if_plain
-from .reading import PLAIN, Reading, is_vector
+from .reading import PLAIN, RENDERED, Reading, is_vector
 from .reel import LARGEST_FRAME, Reel, Source
 from .rgba import to_rgba
 
@@ -71,6 +71,10 @@ def read_other(data: bytes, largest: int, reading: Reading, orientation: bytes) 
     with _told_as_picture_error(largest):
         if data.startswith(ARCHIVE_START):
             return Source(_read_layered(data, largest, reading.layers == "flat"), False)
+        if data.startswith(RENDERED):
+            from .rendered import read_rendered
+
+            return Source(read_rendered(data, largest, reading), False)
         if is_vector(data):
             return Source(_drawn(data, largest, reading), False)
         with _opened(data) as image:

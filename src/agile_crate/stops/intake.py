@@ -16,11 +16,11 @@ from ..core.sentence import Sentence
 from ..settings.portions import all_sizes
 from ..settings.table import Settings
 from ..sources.gather import gather
-from ..sources.reading import Reading
 from ..workers.crew import Crew
 from ..workers.progress import Progress
 from .prepare import Prepared, first_look, needs_no_pixels, prepare
 from .prepare import Worn as WornOnTheWay
+from .reading import reading_of
 from .take import each, pictures_of, settled, taken
 
 if TYPE_CHECKING:
@@ -99,15 +99,6 @@ def intake(
     )
     prepared = (prepared[0]._replace(remarks=(*remarks, *prepared[0].remarks)), *prepared[1:])
     return Intake(sequences, prepared, passed_over, warnings, files)
-
-
-def reading_of(settings: Settings) -> Reading:
-    """How files are to be read. Raises InputError for a font that cannot be."""
-    if settings.font:
-        from ..sources.vector import font_family
-
-        font_family(settings.font)
-    return Reading(settings.layers, settings.to_srgb, settings.vector_size, settings.font)
 
 
 def _likeness(

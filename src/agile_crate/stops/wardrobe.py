@@ -20,10 +20,10 @@ from ..settings.skins import Skin
 from ..settings.table import Settings
 from ..sources.gather import gather
 from ..sources.kept import keeping
-from ..sources.reading import Reading
 from ..store.cache import Cache
 from ..workers.crew import Crew
 from ..workers.progress import Progress
+from .reading import reading_of
 
 Drawings = tuple[tuple[Picture, ...], ...]
 """All drawings that were read, each once for each size of the build."""
@@ -54,7 +54,7 @@ def worn(
     Raises InputError for frames that are missing, or of another size than the base's.
     """
     look = FirstLook(None if skin.plain else first.color_key, (Scaling(Fraction(1)),))
-    reading = Reading(settings.layers, settings.to_srgb and not skin.plain, settings.vector_size, settings.font)
+    reading = reading_of(settings)._replace(to_srgb=settings.to_srgb and not skin.plain)
     layers: list[dict[str, Picture]] = []
     files: list[Origin] = []
     for number, layer in enumerate(skin.layers or (tuple(inputs),)):

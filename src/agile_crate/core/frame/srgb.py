@@ -34,6 +34,39 @@ def from_gamma(pixels: Pixels, gamma: float, chromaticity: tuple[float, ...] = C
     return result
 
 
+def from_light(
+    light: NDArray[np.float32], alpha: NDArray[np.float32] | None, stops: float, chromaticity: tuple[float, ...]
+) -> Pixels:
+    """Rendered light as pixels of sRGB with straight alpha, shape (h, w, 4).
+
+    `light` has shape (h, w, 3), linear, multiplied by `alpha` of shape (h, w) (associated alpha, as OpenEXR has it); it
+    is made 2 ** `stops` times as bright. What is not finite counts as dark, what is brighter than white as white; light
+    where alpha is 0 is lost. Levels are told by the light in the middle between two of them, in 64 bits, so that they
+    are the same everywhere. The curve is that of IEC 61966-2-1. Raises ValueError for primaries that span no colours.
+    """
+    h, w = light.shape[:2]
+    result = np.full((h, w, 4), 255, np.uint8)
+    shown = light.astype(np.float64) * 2.0**stops
+    shown[~np.isfinite(shown)] = 0
+    if alpha is not None:
+        cover = np.clip(np.nan_to_num(alpha.astype(np.float64)), 0, 1)
+        result[..., 3] = np.floor(cover * 255 + 0.5)
+        shown /= np.where(cover > 0, cover, 1)[..., None]
+    if any(abs(a - b) > 0.001 for a, b in zip(chromaticity, CHROMATICITY, strict=True)):
+        shown = shown @ _between(chromaticity, CHROMATICITY).T
+    result[..., :3] = np.searchsorted(_STEPS, shown, side="right")
+    result[result[..., 3] == 0] = 0
+    return result
+
+
+def _light_of(share: NDArray[np.float64]) -> NDArray[np.float64]:
+    return np.where(share <= 0.04045, share / 12.92, ((share + 0.055) / 1.055) ** 2.4)
+
+
+_STEPS = _light_of((np.arange(255) + 0.5) / 255)
+"""The light from which on a level is the next one."""
+
+
 def _between(one: tuple[float, ...], other: tuple[float, ...]) -> NDArray[np.float64]:
     """The matrix from the lights of one set of primaries to those of another."""
     (to_xyz, white), (from_other, its_white) = _primaries(one), _primaries(other)

@@ -1,0 +1,57 @@
+"""Rendered light in the open OpenEXR format: read in a process of its own (`rendered_child`), which may fail as it
+likes.
+
+Half and float channels, associated alpha, linear light, primaries as the file says (ITU-R BT.709 where it does not).
+The canvas is the display window; the data window says where on it the pixels lie.
+"""
+
+from __future__ import annotations
+
+import json
+from importlib.util import find_spec
+
+import numpy as np
+
+from ..core.names import leads_out
+from ..core.pixels import Pixels
+from ..core.png_chunks import PictureError
+from ..core.sentence import setting
+from ..core.text import few, quoted
+from ..workers.child import asked
+from .reading import Reading
+from .reel import Reel
+
+LONGEST = 120
+"""Seconds that a file may take."""
+
+
+def read_rendered(data: bytes, largest: int, reading: Reading) -> Pixels | Reel:
+    """The picture of a file, or, where layers are frames, each of its layers by name. Raises PictureError."""
+    if find_spec("OpenEXR") is None:
+        raise PictureError("is an OpenEXR render; to read those, install agile-crate[exr]")
+    wish = {"largest": largest, "exposure": reading.exposure, "layers": reading.layers == "separate"}
+    try:
+        told = asked(f"{__package__}.rendered_child", json.dumps(wish).encode() + b"\n" + data, LONGEST)
+    except TimeoutError:
+        raise PictureError(f"takes longer than {LONGEST} seconds to read") from None
+    head, _, pixels = told.partition(b"\n")
+    try:
+        answer = json.loads(head)
+    except ValueError:
+        raise PictureError("is damaged, or takes more memory than a picture may") from None
+    if "error" in answer:
+        raise PictureError(answer["error"])
+    names, (w, h) = answer["layers"], answer["size"]
+    pictures = np.frombuffer(pixels, np.uint8).reshape(len(names), h, w, 4)
+    if reading.layers == "separate":
+        for name in names:
+            if leads_out(name):
+                raise PictureError(f"has a layer named {quoted(name)}, which would lead out of a folder")
+        return Reel(tuple(pictures), (None,) * len(names), names=tuple(names))
+    if len(names) != 1:
+        raise PictureError(
+            f"has no picture but its layers {few(map(quoted, names))}; take them as frames with "
+            f"{setting('layers', 'separate')}"
+        )
+    first: Pixels = pictures[0]
+    return first

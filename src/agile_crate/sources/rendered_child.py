@@ -1,0 +1,140 @@
+"""Reads one OpenEXR file, in a process of its own: whatever is in it, and whatever its library prints, stays there.
+
+Reads a request from stdin: a line of JSON (`largest`, `exposure`, `layers`), then the file. Writes to stdout a line of
+JSON, `error` (the end of a sentence) or `size` and the names of `layers`, then their pixels.
+"""
+
+from __future__ import annotations
+
+import io
+import json
+import os
+import sys
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from ..core.frame.srgb import CHROMATICITY, from_light
+from ..core.model.geometry import Box
+from ..core.pixels import Pixels
+from ..core.png_chunks import PictureError
+from ..workers.child import bound_memory
+
+MEMORY = 8 << 30
+"""Bytes of address space."""
+
+MOST_LAYERS = 256
+
+COLORS, BRIGHTNESS = ("R", "G", "B"), ("Y", "Y", "Y")
+
+
+class Layer(NamedTuple):
+    """A layer's name, empty for the picture itself, and its channels by their last names, on the canvas at a place."""
+
+    name: str
+    channels: dict[str, Any]
+    data: Box
+    canvas: Box
+    chromaticity: tuple[float, ...]
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """The channels of its red, green and blue; none if it is no picture."""
+        for names in (COLORS, BRIGHTNESS):
+            if self.channels.keys() >= set(names):
+                return names
+        return ()
+
+
+def main() -> None:
+    out = os.fdopen(os.dup(1), "wb")
+    quiet = os.open(os.devnull, os.O_WRONLY)
+    os.dup2(quiet, 1)
+    os.dup2(quiet, 2)
+    bound_memory(MEMORY)
+    head, _, data = sys.stdin.buffer.read().partition(b"\n")
+    try:
+        answer, pictures = _read(data, **json.loads(head))
+    except PictureError as error:
+        answer, pictures = {"error": str(error)}, []
+    except Exception:  # of whatever kind: the file is a stranger's, and the library's errors are too
+        answer, pictures = {"error": "is damaged, or of a kind of OpenEXR that cannot be read"}, []
+    out.write(json.dumps(answer).encode() + b"\n")
+    for pixels in pictures:
+        out.write(pixels.tobytes())
+    out.close()
+
+
+def _read(data: bytes, largest: int, exposure: float, layers: bool) -> tuple[dict[str, Any], list[Pixels]]:
+    import OpenEXR
+
+    with OpenEXR.File(io.BytesIO(data), header_only=True) as file:
+        for part in file.parts:
+            _refuse(part, largest)
+    with OpenEXR.File(io.BytesIO(data), separate_channels=True) as file:
+        found = [layer for part in file.parts for layer in _layers(part)]
+    pictures = [layer for layer in found if layer.names]
+    if not pictures:
+        raise PictureError("has no colours: neither red, green and blue, nor a brightness")
+    canvases = {layer.canvas for layer in pictures}
+    if len(pictures) > MOST_LAYERS or len(canvases) > 1:
+        raise PictureError(f"has more than {MOST_LAYERS} layers, or layers of several sizes")
+    plain = [layer for layer in pictures if not layer.name]
+    if not layers and plain:
+        pictures = plain[:1]
+    (canvas,) = canvases
+    names = [layer.name or "picture" for layer in pictures]
+    return {"size": canvas.size, "layers": names}, [_drawn(layer, exposure) for layer in pictures]
+
+
+def _window(pair: Any) -> Box:
+    (left, top), (right, bottom) = (map(int, corner) for corner in pair)
+    return Box(left, top, right - left + 1, bottom - top + 1)
+
+
+def _refuse(part: Any, largest: int) -> None:
+    header = part.header
+    for box in (_window(header["dataWindow"]), _window(header["displayWindow"])):
+        if min(box.size) < 1 or box.w * box.h > largest:
+            raise PictureError(f"claims to have more than {largest:,} pixels, the most that one picture may have")
+    if "deep" in str(part.type()):
+        raise PictureError("holds deep pixels, which are no picture; flatten it first")
+
+
+def _layers(part: Any) -> list[Layer]:
+    """The channels of a part, those of one layer together: ``glow.R`` is red of the layer ``glow``."""
+    by_name: dict[str, dict[str, Any]] = {}
+    for full, channel in part.channels.items():
+        if channel.xSampling != 1 or channel.ySampling != 1:
+            continue  # brightness with colours at half its size: none of what is read here
+        layer, _, name = full.rpartition(".")
+        by_name.setdefault(layer, {})[name.upper()] = channel.pixels
+    data, canvas = _window(part.header["dataWindow"]), _window(part.header["displayWindow"])
+    chromaticity = part.header.get("chromaticities")
+    primaries = (*chromaticity[6:], *chromaticity[:6]) if chromaticity else CHROMATICITY
+    if len(part.channels) < len(part.header["channels"]):
+        raise PictureError("is damaged: its end is missing")
+    whole = part.name()
+    return [
+        Layer("/".join(filter(None, (whole, *name.split(".")))), channels, data, canvas, tuple(primaries))
+        for name, channels in by_name.items()
+    ]
+
+
+def _drawn(layer: Layer, exposure: float) -> Pixels:
+    """A layer on its whole canvas; what lies beyond that is left out."""
+    light = np.stack([layer.channels[name].astype(np.float32) for name in layer.names], axis=-1)
+    alpha = layer.channels.get("A")
+    pixels = from_light(light, None if alpha is None else alpha.astype(np.float32), exposure, layer.chromaticity)
+    canvas, data = layer.canvas, layer.data
+    result = np.zeros((canvas.h, canvas.w, 4), np.uint8)
+    left, top = max(data.x, canvas.x), max(data.y, canvas.y)
+    right, bottom = min(data.right, canvas.right), min(data.bottom, canvas.bottom)
+    if left < right and top < bottom:
+        seen = pixels[top - data.y : bottom - data.y, left - data.x : right - data.x]
+        result[top - canvas.y : bottom - canvas.y, left - canvas.x : right - canvas.x] = seen
+    return result
+
+
+if __name__ == "__main__":
+    main()
