@@ -109,7 +109,7 @@ def run(tmp_path: Path) -> Callable[..., subprocess.CompletedProcess[str]]:
 
 def check_metadata(out: Path) -> None:
     """Validates a crate's JSON and XML, whichever are there, by the published schemas, and restores its frames twice."""
-    stem = out.parent / out.name.removesuffix(".json").removesuffix(".png")
+    stem = out.parent / out.name.removesuffix(".json").removesuffix(".png").removesuffix(".webp")
     found = [path for ending in (".json", ".xml") if (path := stem.parent / (stem.name + ending)).is_file()]
     assert found
     for path in found:

@@ -181,6 +181,43 @@ def test_squeezed_sheets_are_smaller_and_the_same(run: Run, swim: Path, tmp_path
     proved(run, "otter.json")
 
 
+@pytest.mark.parametrize(
+    "options",
+    [
+        [], ["--premultiply"], ["--background", "#204060"], ["--colors", "5"], ["--layout", "tight", "--turn", "--gap", "2"],
+        ["--max-size", "20", "--edge-repeat", "1"], ["--fill-under", "--also-scale", "50%"], ["--squeeze"],
+    ],
+    ids=" ".join,
+)  # fmt: skip
+def test_sheets_as_webp_have_the_same_pixels(run: Run, swim: Path, tmp_path: Path, options: list[str]) -> None:
+    for image in ("png", "webp"):
+        done = run("pack", "frames", "--out", f"{image}/o", "--image", image, "--metadata", "json,xml", *options)
+        assert (done.returncode, done.stderr) == (0, "")
+    sheets = sorted(path.name for path in (tmp_path / "webp").glob("*.webp"))
+    assert sheets == [path.with_suffix(".webp").name for path in sorted((tmp_path / "png").glob("*.png"))]
+    assert not list((tmp_path / "webp").glob("*.png"))
+    for name in sheets:
+        other = decode(tmp_path / "png" / name.replace(".webp", ".png"))
+        assert np.array_equal(decode(tmp_path / "webp" / name), other)  # also under transparent pixels
+    for name in ("o.json", "o.xml"):
+        proof = run("verify", f"webp/{name}", "--against", "frames")
+        assert proof.returncode == 0, proof.stdout
+    assert run("show", "webp/o.json", "--out", "o.html").returncode == 0
+    page = (tmp_path / "o.html").read_text("utf-8")
+    assert ("data:image/webp;base64,UklGR" in page) == ("--premultiply" not in options)  # that is drawn anew
+
+
+def test_another_kind_of_image_takes_the_place_of_the_one_before(run: Run, swim: Path, tmp_path: Path) -> None:
+    run("pack", "frames", "--out", "o")
+    done = run("pack", "frames", "--out", "o.webp", "--image", "webp")
+    assert "removed o.png, a file of the build before" in done.stdout
+    assert sorted(path.name for path in tmp_path.glob("o*")) == ["o.json", "o.webp"]
+    long = run("pack", "frames", "--out", "o", "--image", "webp", "--max-size", "16384")
+    assert long.stderr == (
+        "agile-crate: error: WebP is at most 16,383 pixels a side; make --max-size or --size smaller\n"
+    )
+
+
 def test_sheets_under_names_of_your_own(run: Run, swim: Path, tmp_path: Path) -> None:
     packed(run, "--file-name", "{name}_{cell_width}x{cell_height}_{frames}", "--metadata", "json,css")
     assert sorted(os.listdir(tmp_path / "out")) == ["otter.css", "otter.json", "otter_8x8_13.png"]

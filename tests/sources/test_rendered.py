@@ -119,7 +119,7 @@ def test_layers_of_one_file(tmp_path: Path) -> None:
 def test_what_is_damaged_or_too_large_is_told(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     data = exr(tmp_path, plain(1, 1, 1, 1))
     for broken in (data[:60], data[:-20], rendered_start(data) + b"x" * 90):
-        with pytest.raises(PictureError, match="^is damaged"):
+        with pytest.raises(PictureError, match="is damaged"):
             read_picture(broken)
     with pytest.raises(PictureError, match="claims to have more than 4 pixels"):
         read_picture(data, largest=4)

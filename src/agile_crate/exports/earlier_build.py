@@ -8,7 +8,7 @@ from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import NamedTuple, Protocol
 
-from ..core.crate.file_names import LONGEST_NAME, repeated
+from ..core.crate.file_names import LONGEST_NAME, SHEET_ENDINGS, repeated
 from ..core.errors import OutputError, UsageError
 from ..core.sentence import setting, some_files
 from ..core.text import is_unicode, quoted, shown
@@ -30,7 +30,7 @@ def target_of(out: str) -> Path:
             "build/otter.png and build/otter.json"
         )
     stem, ending = os.path.splitext(out)
-    target = Path(os.path.abspath(stem if ending in (".png", *ENDINGS) else out))
+    target = Path(os.path.abspath(stem if ending in (*SHEET_ENDINGS, *ENDINGS) else out))
     if not is_unicode(out) or len(target.parts) > DEEPEST:
         raise UsageError(
             f"{setting('out', out)}: write the path in Unicode text, and with fewer than {DEEPEST} folders"
@@ -142,7 +142,7 @@ def _is_text_name(name: str, stem: str) -> bool:
 
 def _is_sheet_name(image: str, stem: str) -> bool:
     rest = image.removeprefix(stem)
-    return rest != image and re.fullmatch(_SIZED + r"(-[^/\\]+)?\.png", rest) is not None  # a number, or a skin
+    return rest != image and re.fullmatch(_SIZED + r"(-[^/\\]+)?\.(png|webp)", rest) is not None  # a number, or a skin
 
 
 def _is_written(path: Path, sha256: str, digest: Callable[[bytes], str]) -> bool:

@@ -22,7 +22,7 @@ from ..stops.describe import Plan
 from ..stops.draw import placed_of
 from ..stops.write import worn
 from ..views.live_view import Board, board_of, news_of
-from ..views.page_view import Live, packed_texts, page_of, waiting_page
+from ..views.page_view import Live, media_type, packed_texts, page_of, waiting_page
 from ..workers.crew import Crew
 from .read import Loaded, load
 from .show import texts_beside
@@ -133,7 +133,7 @@ class LightTable:
             if image not in table.images:
                 skin, sheet = image
                 table.images[image] = _png(table.board.sheet(sheet, skin), self._executor)
-            return Answer("image/png", table.images[image])
+            return Answer(media_type(table.images[image]), table.images[image])
 
     def _page(self, key: str, table: _Table) -> str:
         assert table.board is not None

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Iterator, Sequence
 
+from ..core.crate.file_names import SHEET_ENDINGS
 from ..exports.depfile import write_depfile
 from ..exports.earlier_build import build_before, target_of
 from ..format.files import ENDINGS
@@ -44,4 +45,4 @@ def metadata_of(out: str, settings: Settings) -> str:
     """The metadata that a build writes, as it is named from here: JSON if that is among the formats, else XML."""
     stem, ending = os.path.splitext(out)
     form = "json" if "json" in settings.metadata else "xml"
-    return f"{stem if ending in ('.png', *ENDINGS) else out}.{form}"
+    return f"{stem if ending in (*SHEET_ENDINGS, *ENDINGS) else out}.{form}"

@@ -12,6 +12,9 @@ if TYPE_CHECKING:
     from .table import Settings
 
 
+LONGEST_WEBP = 16_383
+"""Pixels. The longest side that the format has (RFC 9649)."""
+
 ONLY_FOR = (
     (("turn", "keep_repeats", "share_mirrored", "part_animations", "keep_places"), ("tight",), "the tight layout"),
     (("aspect", "effort"), ("blocks", "tight"), "the layouts blocks and tight"),
@@ -59,6 +62,8 @@ def contradictions(settings: Settings) -> Iterator[str]:
         yield f"{setting('compact')} is for JSON; leave it out, or name json in {setting('metadata')}"
     if settings.cushion and settings.trimming == "off":
         yield f"{setting('cushion')} keeps empty pixels round trimmed frames; give {setting('trim')} with it"
+    if settings.image == "webp" and max(settings.sheet_rules.usable) > LONGEST_WEBP:
+        yield f"WebP is at most {LONGEST_WEBP:,} pixels a side; make {setting('max_size')} or {setting('size')} smaller"
     spacing = max(settings.gap, settings.margin, 2 * settings.edge_repeat, settings.cushion)
     largest = max(settings.sheet_rules.usable)
     if spacing >= largest:

@@ -359,6 +359,7 @@ class Settings:
         "PATTERN",
         readers.file_name,
     )
+    image: str = choice("write", "png", "what the sheets' files are: PNG, or WebP without loss", ("png", "webp"))
     also_scale: tuple[Fraction, ...] = one(
         "write", (), "the same crate at other sizes, too: 50%,25%", "N,…", readers.other_scales
     )

@@ -69,9 +69,12 @@ def _read(data: bytes, largest: int, exposure: float, layers: bool) -> tuple[dic
     import OpenEXR
 
     with OpenEXR.File(io.BytesIO(data), header_only=True) as file:
+        count = len(file.parts)
         for part in file.parts:
             _refuse(part, largest)
     with OpenEXR.File(io.BytesIO(data), separate_channels=True) as file:
+        if len(file.parts) < count:
+            raise PictureError("is damaged: its pixels cannot be read")
         found = [layer for part in file.parts for layer in _layers(part)]
     pictures = [layer for layer in found if layer.names]
     if not pictures:
@@ -112,8 +115,6 @@ def _layers(part: Any) -> list[Layer]:
     data, canvas = _window(part.header["dataWindow"]), _window(part.header["displayWindow"])
     chromaticity = part.header.get("chromaticities")
     primaries = (*chromaticity[6:], *chromaticity[:6]) if chromaticity else CHROMATICITY
-    if len(part.channels) < len(part.header["channels"]):
-        raise PictureError("is damaged: its end is missing")
     whole = part.name()
     return [
         Layer("/".join(filter(None, (whole, *name.split(".")))), channels, data, canvas, tuple(primaries))

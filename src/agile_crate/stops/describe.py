@@ -77,7 +77,9 @@ def plan_of(
     on_sheets = [counts[index] for index in range(len(arrangement.sheets))]
 
     def images(skin: str = "") -> list[str]:
-        return sheet_names(name, arrangement.sheets, on_sheets, settings.portion, settings.file_name, skin)
+        return sheet_names(
+            name, arrangement.sheets, on_sheets, settings.portion, settings.file_name, skin, f".{settings.image}"
+        )
 
     sheets = described_sheets(images(), arrangement.sheets)
     worn = [[Skin(skin.name, image, "", skin.plain) for image in images(skin.name)] for skin in prepared.skins]

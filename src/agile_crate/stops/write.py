@@ -73,7 +73,7 @@ def written(
 
 def _pieces(plan: Plan) -> int:
     times = 1 + len(plan.skins)
-    if plan.settings.squeeze:
+    if plan.settings.squeeze or plan.settings.image == "webp":
         return len(plan.crate.sheets) * times
     return sum(len(strip_starts(*sheet.size)) for sheet in plan.crate.sheets) * times
 
@@ -139,7 +139,7 @@ def _written_sheets(
             continue
         drawn = SheetRows(plan, index, crew, rows_above(sheet.size.w))
         pieces = _encoded(plan, sheet.size, drawn, drawing, crew)
-        if plan.settings.squeeze:
+        if plan.settings.squeeze and plan.settings.image == "png":
             from ..exports.squeeze import squeezed
 
             pieces = [squeezed(b"".join(pieces), crew)]
@@ -161,6 +161,7 @@ def _key(plan: Plan, index: int, program: str, crew: Crew) -> bytes:
         settings.background,
         settings.premultiply,
         settings.squeeze,
+        settings.image,
     )
     whole = hashlib.blake2b(repr(ways).encode(), digest_size=16)
     if plan.palette is not None:
@@ -179,7 +180,8 @@ def _digest(placed: Placed) -> bytes:
 
 def _encoded(plan: Plan, size: Size, drawn: SheetRows, drawing: _Meter, crew: Crew) -> Iterable[bytes]:
     """The image file: indexed where there is a palette, premultiplied or flattened if that is wanted."""
-    palette, settings = plan.palette, plan.settings
+    settings = plan.settings
+    palette = plan.palette if settings.image == "png" else None
 
     def rows_of(rows: range) -> NDArray[np.uint8]:
         done = drawn.done
@@ -191,6 +193,10 @@ def _encoded(plan: Plan, size: Size, drawn: SheetRows, drawing: _Meter, crew: Cr
             return _by_strips(pixels, lambda strip: _finished(strip, settings)[..., :3], crew)
         return _by_strips(pixels, partial(_finished, settings=settings), crew) if settings.premultiply else pixels
 
+    if settings.image == "webp":
+        from ..exports.webp import encode_webp
+
+        return iter([crew.submit(encode_webp, rows_of(range(size.h)), settings.squeeze).result()])
     return encode_rows(size, rows_of, crew, None if palette is None else _finished(entries(palette)[None], settings)[0])
 
 

@@ -161,9 +161,14 @@ def _source(text: str) -> str:
     return f"'sha256-{base64.b64encode(hashlib.sha256(text.encode()).digest()).decode()}'"
 
 
+def media_type(image: bytes) -> str:
+    """What a sheet's file is, PNG or WebP, as browsers name it."""
+    return "image/webp" if image.startswith(b"RIFF") else "image/png"
+
+
 def inlined(image: bytes) -> str:
     """A PNG file as an address that holds it."""
-    return "data:image/png;base64," + base64.b64encode(image).decode()
+    return f"data:{media_type(image)};base64,{base64.b64encode(image).decode()}"
 
 
 def packed_texts(texts: Sequence[tuple[str, str]]) -> dict[str, str]:

@@ -34,6 +34,9 @@ FIELDS = (
 
 CRATE_FILE_ENDING = ".toml"
 
+SHEET_ENDINGS = (".png", ".webp")
+"""What the files of sheets end with."""
+
 HIDDEN_PREFIX = ".agile-crate-"
 """What the hidden folders begin with in which files wait to come into place."""
 
@@ -78,7 +81,13 @@ def check_pattern(pattern: str) -> None:
 
 
 def sheet_names(
-    name: str, plans: Sequence[SheetPlan], counts: Sequence[int], portion: Fraction, pattern: str = "", skin: str = ""
+    name: str,
+    plans: Sequence[SheetPlan],
+    counts: Sequence[int],
+    portion: Fraction,
+    pattern: str = "",
+    skin: str = "",
+    ending: str = ".png",
 ) -> list[str]:
     """The sheets' file names: ``otter.png``, or ``otter-1.png`` … if there are several, or by a checked pattern. Those
     of a skin have its name behind the crate's, or, by a pattern that has no place for it, at their end.
@@ -98,14 +107,15 @@ def sheet_names(
                     _values(name, plan, count, portion) | {"sheet": number, "sheets": len(plans), "skin": skin},
                 ),
                 "" if "{skin" in pattern else behind,
+                ending,
             )
             for number, (plan, count) in enumerate(zip(plans, counts, strict=True), 1)
         ]
-    return [stem if stem.endswith(".png") else f"{stem}.png" for stem in stems]
+    return [stem if stem.endswith(ending) else f"{stem}{ending}" for stem in stems]
 
 
-def _with_skin(stem: str, behind: str) -> str:
-    return f"{stem.removesuffix('.png')}{behind}" if behind else stem
+def _with_skin(stem: str, behind: str, ending: str) -> str:
+    return f"{stem.removesuffix(ending)}{behind}" if behind else stem
 
 
 def _values(name: str, plan: SheetPlan, count: int, portion: Fraction) -> dict[str, str | int | None]:
