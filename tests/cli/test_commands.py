@@ -90,7 +90,7 @@ def test_help_does_not_wait_for_heavy_libraries() -> None:
         (["pakc"], "there is no command 'pakc'; did you mean 'pack'?"),
         (
             ["xyzzy"],
-            "there is no command 'xyzzy'; the commands are pack, draft, survey, show, watch, verify, unpack, schema, cache, help, demo",
+            "there is no command 'xyzzy'; the commands are pack, draft, survey, show, watch, verify, describe, unpack, schema, cache, help, demo",
         ),
         (["--quiet", "pack", "f"], "the command comes first: agile-crate pack …"),
         (["--colour"], "there is no option '--colour'; see agile-crate --help"),

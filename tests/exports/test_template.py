@@ -6,12 +6,17 @@ import json
 import subprocess
 import sys
 from pathlib import Path
+from typing import Any
 
+import numpy as np
 import pytest
 
 from agile_crate import demo
+from agile_crate.core.crate.restore import restore
 from agile_crate.core.errors import InputError
-from agile_crate.core.model.crate import Crate
+from agile_crate.core.model.crate import Crate, Frame
+from agile_crate.core.model.geometry import Box, Offset, Point, Size
+from agile_crate.core.model.sheet import Sheet
 from agile_crate.exports import template as module
 from agile_crate.exports.template import Template, read_templates, rendered
 from agile_crate.exports.template_context import FILTERS, context_of, identifier, literal
@@ -50,7 +55,58 @@ def test_the_filters() -> None:
     assert made("{{ frames[2]|pivot_share(of='box')|list }}") == "[0.0, 0.0]"
     assert json.loads(made("{{ frames|map(attribute='name')|list|json }}")) == [f.name for f in FULL.frames]
     assert made("{{ '<a & \"b\">'|xml }}") == "&lt;a &amp; &quot;b&quot;&gt;"
-    assert set(FILTERS) == {"identifier", "edges", "box_y_up", "pivot_share", "json", "xml", "literal"}
+    assert set(FILTERS) == {
+        "identifier", "edges", "corners", "placed", "box_y_up", "pivot_share", "json", "xml", "literal"
+    }  # fmt: skip
+
+
+@pytest.mark.parametrize("turned", [False, True])
+@pytest.mark.parametrize("mirror", ["", "x", "y", "xy"])
+@pytest.mark.parametrize("y_up", [False, True])
+def test_corners_and_places_are_those_that_the_reader_sees(turned: bool, mirror: Any, y_up: bool) -> None:
+    """The texture at each corner is the pixel that restoring puts there."""
+    sheet = np.full((30, 40, 4), 255, np.uint8)
+    sheet[..., 0], sheet[..., 1] = np.arange(40)[None], np.arange(30)[:, None]
+    box = Box(7, 5, 6, 9)
+    frame = Frame("a", 0, box, Size(20, 25), Offset(3, 4), Point(10, 20), turned, mirror, None, "", False)
+    crate = named(["a"])._replace(sheets=(Sheet("o.png", Size(40, 30)),), frames=(frame,))
+    seen = restore(sheet, frame)
+    x, y = json.loads(made("{{ frames[0]|placed|list|json }}", crate))
+    w, h = frame.upright
+    assert np.array_equal(np.argwhere(seen[..., 3])[0], (y, x))
+    assert seen[y : y + h, x : x + w, 3].all()
+    corners = json.loads(made(f"{{{{ frames[0]|corners(y_up={str(y_up).lower()})|list|json }}}}", crate))
+    middle = np.mean(corners, axis=0)
+    expected = [seen[y, x], seen[y, x + w - 1], seen[y + h - 1, x + w - 1], seen[y + h - 1, x]]
+    for (u, v), pixel in zip(corners, expected, strict=True):
+        inside_u, inside_v = u + (0.001 if u < middle[0] else -0.001), v + (0.001 if v < middle[1] else -0.001)
+        column, row = int(inside_u * 40), int((1 - inside_v if y_up else inside_v) * 30)
+        assert sheet[row, column].tolist() == pixel.tolist()
+    bounds = json.loads(made("{{ crate.bounds|list|json }}", crate))
+    assert bounds == [x - 10, y - 20, x + w - 10, y + h - 20]
+
+
+def test_bounds_hold_all_frames_round_their_pivots() -> None:
+    text = "{% for a in animations %}{{ a.bounds|list }};{% endfor %}{{ crate.bounds.w }} {{ crate.bounds.h }}"
+    *each, whole = made(text).split(";")
+    boxes = [json.loads(one) for one in each if one != "[0, 0, 0, 0]"]
+    w, h = max(b[2] for b in boxes) - min(b[0] for b in boxes), max(b[3] for b in boxes) - min(b[1] for b in boxes)
+    assert whole == f"{w} {h}"
+    assert made("{{ crate.bounds|list }}", named([])) == "[0, 0, 0, 0]"
+
+
+def test_variables_and_giving_up() -> None:
+    assert rendered(Template("a.txt.j2", "{{ speed }} {{ crate.name }}", (("speed", "2x"),)), FULL) == "2x otter"
+    assert made("{{ speed if speed is defined else 7 }}") == "7"
+    with pytest.raises(InputError, match=r"^engine.txt.j2: no turned frames; nothing was written$"):
+        made("{% if frames[1].turned %}{{ fail('no turned frames') }}{% endif %}")
+
+
+@pytest.mark.parametrize(
+    ("path", "ending"), [("a/engine.uv.json.j2", ".uv.json"), ("engine.lua.j2", ".lua"), ("b.c/x.tar.gz.j2", ".tar.gz")]
+)
+def test_endings_are_kept_whole(path: str, ending: str) -> None:
+    assert Template(path, "").ending == ending
 
 
 def test_identifiers_are_safe_and_unique() -> None:

@@ -253,4 +253,9 @@ def test_layers_and_fonts_by_their_options(run: Run, drawings: Path, tmp_path: P
     font = str(next(FONT.glob("*.ttf")))
     assert run("pack", "word.svg", "--out", "w", "--font", font, "--vector-size", "40x20").returncode == 0
     assert metadata(tmp_path / "w.json")["frames"][0]["canvas"] == [40, 20]
+    assert metadata(tmp_path / "w.json")["settings"]["font"] == Path(font).name  # and not where it lies
+    lost = run("verify", "w.json", "--against", "word.svg")
+    assert lost.stderr.endswith(f"the font '{Path(font).name}' is not beside the frames; say where it is with --font\n")
+    assert run("verify", "w.json", "--against", "word.svg", "--font", font).returncode == 0
+    (tmp_path / Path(font).name).write_bytes(Path(font).read_bytes())
     assert run("verify", "w.json", "--against", "word.svg").returncode == 0

@@ -29,6 +29,7 @@ COMMANDS = {
     "show": "a crate to look at: annotated sheet, light table, films",
     "watch": "build a crate file again whenever frames change, with a page that plays along",
     "verify": "prove that a crate gives its frames back",
+    "describe": "further text formats of a crate that is there",
     "unpack": "a crate, or a bare sheet, back into frames",
     "schema": "print the schema of the metadata, or of crate files",
     "cache": "what is kept between builds of crate files",

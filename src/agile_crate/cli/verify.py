@@ -51,6 +51,7 @@ def declare(parser: Parser) -> None:
         action="store_true",
         help="first take the sheets as they are now into the metadata, JSON and XML alike",
     )
+    group.add("--font", metavar="FILE", default="", help="the font of text in drawings, if it lies elsewhere")
     add_memory(group)
     add_common(parser)
 
@@ -69,7 +70,7 @@ def run(arguments: argparse.Namespace) -> int:
             _print_accepted(accepted)
     with crew(memory=chosen_memory(arguments)) as executor, progress_bars(arguments.quiet) as progress:
         frames, skins = frames_of(arguments.against, arguments.data), skins_for(arguments.against, arguments.data)
-        verified = verify(arguments.data, frames, executor, progress, skins)
+        verified = verify(arguments.data, frames, executor, progress, skins, arguments.font)
     for warning in verified.warnings:
         print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
     if arguments.json:

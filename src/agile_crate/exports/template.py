@@ -26,24 +26,25 @@ LARGEST_TEMPLATE = 1 << 24
 
 
 class Template(NamedTuple):
-    """A template's path, as it was given, and its text."""
+    """A template's path, as it was given, its text, and the variables that it is given."""
 
     path: str
     text: str
+    given: tuple[tuple[str, str], ...] = ()
 
     @property
     def ending(self) -> str:
-        """The ending of what it makes: ``.lua`` of ``engine.lua.j2``."""
-        return Path(self.path).with_suffix("").suffix
+        """The ending of what it makes, whole: ``.uv.json`` of ``engine.uv.json.j2``."""
+        return "." + Path(self.path).name.removesuffix(".j2").partition(".")[2]
 
 
-def read_templates(paths: Iterable[str]) -> tuple[Template, ...]:
-    """Templates with their texts. Raises InputError for one that cannot be read."""
+def read_templates(paths: Iterable[str], given: tuple[tuple[str, str], ...] = ()) -> tuple[Template, ...]:
+    """Templates with their texts, and with variables. Raises InputError for one that cannot be read."""
     templates = []
     for path in paths:
         try:
             text = read_regular(path, LARGEST_TEMPLATE).decode("utf-8")
-            templates.append(Template(path, text.replace("\r\n", "\n").replace("\r", "\n")))
+            templates.append(Template(path, text.replace("\r\n", "\n").replace("\r", "\n"), given))
         except OSError as error:
             raise InputError(f"{a_file(path)} cannot be read: {reason(error)}") from None
         except UnicodeDecodeError:
@@ -58,6 +59,7 @@ def rendered(template: Template, crate: Crate) -> str:
         "name": template.path,
         "metadata": to_json(crate, compact=True),
         "length": LARGEST_TEXT,
+        "set": dict(template.given),
     }
     try:
         told = asked(f"{__package__}.template_child", json.dumps(request).encode(), LONGEST)

@@ -1,6 +1,7 @@
 """Renders one template, in a process of its own: what a stranger's template may use up is bounded by its process.
 
-Reads a request from stdin, JSON: `template`, `name`, `metadata` (the crate's JSON), `length` (the most characters).
+Reads a request from stdin, JSON: `template`, `name`, `metadata` (the crate's JSON), `length` (the most characters) and
+`set` (variables by name).
 Writes the answer to stdout, JSON: `text`, or `error` with a sentence.
 """
 
@@ -9,7 +10,7 @@ from __future__ import annotations
 import json
 import sys
 import traceback
-from typing import Any
+from typing import Any, NoReturn
 
 from ..workers.child import bound_memory
 
@@ -44,11 +45,13 @@ def _rendered(request: dict[str, Any]) -> str:
         undefined=StrictUndefined, keep_trailing_newline=True, trim_blocks=True, lstrip_blocks=True
     )
     environment.filters.update(FILTERS)
+    environment.globals["fail"] = _fail
+    context = context_of(from_json(request["metadata"], request["name"])) | request["set"]
     pieces, length = [], 0
     try:
         code = environment.compile(request["template"], filename=_NAME)
         template = environment.template_class.from_code(environment, code, environment.make_globals(None))
-        for piece in template.generate(context_of(from_json(request["metadata"], request["name"]))):
+        for piece in template.generate(context):
             pieces.append(piece)
             length += len(piece)
             if length > request["length"]:
@@ -62,6 +65,11 @@ def _rendered(request: dict[str, Any]) -> str:
     except Exception as error:
         raise RefusedError(f"{_line_of(error)}{error}") from None
     return "".join(pieces)
+
+
+def _fail(sentence: object) -> NoReturn:
+    """Ends a template that cannot say what is asked of it."""
+    raise RefusedError(str(sentence))
 
 
 _NAME = "<template>"

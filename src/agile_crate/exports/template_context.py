@@ -27,6 +27,33 @@ class Edges(NamedTuple):
     bottom: float
 
 
+class Corners(NamedTuple):
+    """Where on a sheet the corners of a picture lie as it is seen, in shares of the sheet."""
+
+    top_left: Point
+    top_right: Point
+    bottom_right: Point
+    bottom_left: Point
+
+
+class Bounds(NamedTuple):
+    """The smallest box round all that is stored of some frames, in pixels from their pivots: left and top mostly lie
+    below 0."""
+
+    left: float
+    top: float
+    right: float
+    bottom: float
+
+    @property
+    def w(self) -> float:
+        return self.right - self.left
+
+    @property
+    def h(self) -> float:
+        return self.bottom - self.top
+
+
 def context_of(crate: Crate) -> dict[str, Any]:
     """The variables of a template: `crate`, `sheets`, `frames`, `animations`."""
     sheets = [
@@ -64,11 +91,25 @@ def context_of(crate: Crate) -> dict[str, Any]:
             "length": sum(animation.durations),
             "steps": (steps := _steps(animation, frames)),
             "turn": [steps[step.position] for step in turn(animation)],
+            "bounds": _bounds(frames[at] for at in animation.frames),
         }
         for index, (name, animation) in enumerate(zip(animation_ids, crate.animations, strict=True))
     ]
-    head = {"background": "", "files": (), "settings": {}} | head_of(crate) | {"identifier": identifier(crate.name)}
+    own: dict[str, Any] = {"identifier": identifier(crate.name), "bounds": _bounds(frames)}
+    head = {"background": "", "files": (), "settings": {}} | head_of(crate) | own
     return {"crate": head, "sheets": sheets, "frames": frames, "animations": animations}
+
+
+def _bounds(frames: Iterable[Mapping[str, Any]]) -> Bounds:
+    boxes = []
+    for frame in frames:
+        (x, y), (left, top), (w, h) = frame["pivot"], placed(frame), frame["upright"]
+        if w and h:
+            boxes.append((left - x, top - y, left - x + w, top - y + h))
+    if not boxes:
+        return Bounds(0, 0, 0, 0)
+    lefts, tops, rights, bottoms = zip(*boxes, strict=True)
+    return Bounds(min(lefts), min(tops), max(rights), max(bottoms))
 
 
 def _steps(animation: Animation, frames: list[dict[str, Any]]) -> list[dict[str, Any]]:
@@ -116,7 +157,7 @@ def pivot_share(frame: Mapping[str, Any], y_up: bool = False, of: str = "canvas"
     x, y = frame["pivot"]
     size = Size(*frame["canvas"])
     if of == "box":
-        corner, size = _left_top(frame), Size(*frame["upright"])
+        corner, size = placed(frame), Size(*frame["upright"])
         x, y = x - corner.x, y - corner.y
     elif of != "canvas":
         raise ValueError(f"pivot_share knows of='canvas' and of='box', not {of!r}")
@@ -124,7 +165,21 @@ def pivot_share(frame: Mapping[str, Any], y_up: bool = False, of: str = "canvas"
     return Point(across, 1 - down if y_up else down)
 
 
-def _left_top(frame: Mapping[str, Any]) -> Offset:
+def corners(frame: Mapping[str, Any], y_up: bool = False) -> Corners:
+    """Where on its sheet the corners of a frame's upright picture lie, turned back and flipped: as texture coordinates
+    from the top left, or with y_up from the bottom left."""
+    left, top, right, bottom = edges(frame, y_up)
+    found = [Point(left, top), Point(right, top), Point(right, bottom), Point(left, bottom)]
+    if frame["turned"]:  # clockwise: its top left lies at the right
+        found = [*found[1:], found[0]]
+    if "x" in frame["mirror"]:
+        found = [found[1], found[0], found[3], found[2]]
+    if "y" in frame["mirror"]:
+        found = found[::-1]
+    return Corners(*found)
+
+
+def placed(frame: Mapping[str, Any]) -> Offset:
     """Where the stored pixels lie on the canvas as it is seen, after a mirrored one has been flipped."""
     offset, canvas, upright = Offset(*frame["offset"]), Size(*frame["canvas"]), Size(*frame["upright"])
     return Offset(
@@ -164,6 +219,8 @@ def literal(text: object, language: str) -> str:
 FILTERS: dict[str, Callable[..., Any]] = {
     "identifier": lambda text: identifier(str(text)),
     "edges": edges,
+    "corners": corners,
+    "placed": placed,
     "box_y_up": box_y_up,
     "pivot_share": pivot_share,
     "json": as_json,

@@ -86,10 +86,7 @@ def _sent(order: Order) -> Iterator[Sent]:
     for inputs in order.all_inputs:
         if local := [given for given in inputs if not is_address(given)]:
             paths += [os.path.abspath(file.path) for file in find(local, claimed).found]
-    settings = settings_from(order.given)
-    paths += settings.template
-    if isinstance(settings.palette, str) and settings.palette:
-        paths.append(settings.palette)
+    paths += settings_from(order.given).files
     for path in dict.fromkeys(paths):
         try:
             yield Sent(path, read_regular(path, LARGEST_FILE))

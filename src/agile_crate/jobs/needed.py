@@ -29,9 +29,7 @@ def needed(inputs: Sequence[str], out: str, settings: Settings) -> Iterator[str]
             folders |= {path: None for path, *_ in os.walk(given) if os.path.abspath(path) != str(target.parent)}
     yield from folders
     yield from files
-    yield from settings.template
-    if isinstance(settings.palette, str) and settings.palette:
-        yield settings.palette
+    yield from settings.files
 
 
 def tell_depfile(path: str, builds: Sequence[Build], more: Sequence[str] = ()) -> None:

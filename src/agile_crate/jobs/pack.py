@@ -278,4 +278,4 @@ def _templates(settings: Settings) -> tuple[Template, ...]:
         return ()
     from ..exports.template import read_templates  # starts processes, and few builds have any
 
-    return read_templates(settings.template)
+    return read_templates(settings.template, settings.set)

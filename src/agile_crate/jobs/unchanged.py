@@ -66,12 +66,11 @@ def _read(path: str, cache: Cache) -> str:
 
 
 def origin_of(settings: Settings, name: str, files: Iterable[Origin], program: str, skins: Sequence[Skin] = ()) -> str:
-    """The digest of a build. Templates and palettes count by what is in them."""
+    """The digest of a build. Templates, fonts and palettes count by what is in them."""
     told = typed(settings) | ({"skin": [skin.told for skin in skins]} if skins else {})
-    palette = told.get("palette")
-    texts = [*settings.template, *([palette] if isinstance(palette, str) and not palette.startswith("#") else [])]
-    more = [Origin(os.path.basename(path), "text", _sha256(path)) for path in texts]
-    return built_from(program, name, {**told, "palette": "", "template": ""} if more else told, [*files, *more])
+    more = [Origin(os.path.basename(path), "text", _sha256(path)) for path in settings.files]
+    without = {"palette": "", "template": "", "font": ""} if more else {}
+    return built_from(program, name, {**told, **without}, [*files, *more])
 
 
 def _sha256(path: str) -> str:

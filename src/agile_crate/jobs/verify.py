@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 import os
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import partial
 from pathlib import Path
@@ -24,7 +24,7 @@ from ..core.model.geometry import ORIGIN, Box, Point
 from ..core.model.picture import Picture, Sequences
 from ..core.pixels import Pixels
 from ..core.rounding import plain
-from ..core.sentence import Sentence, a_file
+from ..core.sentence import Sentence, a_file, setting
 from ..core.text import counted, few, measured, quoted, shown
 from ..format.document import document_of, first_difference
 from ..format.files import read_metadata, sha256_now, was_edited
@@ -86,9 +86,11 @@ def verify(
     executor: Crew,
     progress: Progress = silent,
     skins: Sequence[Skin] | None = None,
+    font: str = "",
 ) -> Verified:
     """Checks the written files, one sheet in memory at a time, and compares each frame with its source if given; those
-    of the `skins` with theirs, where it is known what they were made of.
+    of the `skins` with theirs, where it is known what they were made of. `font` is that of text in drawings, where it
+    does not lie beside the metadata or the frames.
 
     Raises InputError when the metadata itself, or a source, cannot be read.
     """
@@ -100,7 +102,7 @@ def verify(
     if against:
         touches = _touches(crate, folder) if not problems else {}
         name = Path(data).name
-        all_sources = _sources(against, crate, folder, name, executor, progress, touches, skins or ())
+        all_sources = _sources(against, crate, folder, name, executor, progress, touches, skins or (), font)
         problems += [*all_sources.otherwise, *_other_skins(crate, skins)]
         if skins is None and skins_of(crate):
             notes.append(Sentence("its skins are not compared: only a crate file tells what they were made of"))
@@ -214,10 +216,13 @@ def _sources(
     progress: Progress,
     touches: dict[str, Touch],
     skins: Sequence[Skin],
+    font: str,
 ) -> Sources:
     images = [image for sheet in crate.sheets for image in (sheet.image, *(skin.image for skin in sheet.skins))]
     own = frozenset(str(folder / name) for name in [data, *images])
     settings = _settings_of(crate, data)
+    if settings.font:
+        settings = dataclasses.replace(settings, font=font or _font(settings.font, [".", str(folder), *against]))
     by_size = {settings.portion: touches}
     taken_in = intake(against, own, settings, executor, progress, for_proof=True, touches=by_size, skins=skins)
     (prepared,) = taken_in.sizes
@@ -269,6 +274,15 @@ def _settings_of(crate: Crate, data: str) -> Settings:
         return at_portion(settings, settings.also_scale[0]) if settings.also_scale else settings
     except UsageError as error:
         raise InputError(f"{a_file(data)}: settings: {error}") from None
+
+
+def _font(name: str, places: Iterable[str]) -> str:
+    """A font by its name, looked for in some folders, or beside some files. Raises InputError."""
+    for place in places:
+        for folder in (place, os.path.dirname(place)):
+            if os.path.isfile(path := os.path.join(folder, name)):
+                return path
+    raise InputError(f"the font {quoted(name)} is not beside the frames; say where it is with {setting('font')}")
 
 
 def _compared(

@@ -118,9 +118,7 @@ def _places(path: str, orders: Iterable[Order]) -> Iterator[str]:
             settings = settings_from(order.given)
         except CrateError:
             continue
-        yield from settings.template
-        if isinstance(settings.palette, str) and settings.palette and not settings.palette.startswith("#"):
-            yield settings.palette
+        yield from settings.files
 
 
 def _build_all(

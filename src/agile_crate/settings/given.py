@@ -96,6 +96,8 @@ def remembered(settings: Settings) -> dict[str, object]:
     """What was given of the settings by which frames differ, as texts: enough to take and change them again."""
     table = options()
     result = {name: value for name, value in typed(settings).items() if table[name][0].remembered}
+    if settings.font:  # where it lies is nobody's business
+        result["font"] = settings.font.replace("\\", "/").rpartition("/")[2]
     if settings.portion != 1:
         text = percent(settings.portion)
         result["also_scale"] = (

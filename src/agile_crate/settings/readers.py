@@ -248,12 +248,28 @@ def formats(text: str) -> tuple[str, ...]:
 def template(text: str) -> str:
     """The path of a template, whose name says the ending of what it makes: ``engine.lua.j2``."""
     name = text.replace("\\", "/").rpartition("/")[2]
-    stem, dot, ending = name.removesuffix(".j2").rpartition(".")
+    stem, dot, ending = name.removesuffix(".j2").partition(".")
     if not name.endswith(".j2") or not (stem and dot and ending):
         raise UsageError(
             f"{quoted(text)} does not say what it makes: name the template after it, such as engine.lua.j2"
         )
     return text
+
+
+TEMPLATE_NAMES = ("crate", "sheets", "frames", "animations", "fail")
+"""What every template sees; no variable of one's own can be called so."""
+
+
+@of(kinds.PAIRS)
+def variable(text: str) -> tuple[str, str]:
+    """``name=value``: a variable of a template."""
+    name, equals, value = text.partition("=")
+    if not equals or not re.fullmatch("[A-Za-z_][A-Za-z0-9_]*", name) or name in TEMPLATE_NAMES:
+        raise UsageError(
+            f"{quoted(text)} is not a variable: write name=value, a name of letters, digits and underscores that is "
+            f"none of {', '.join(TEMPLATE_NAMES)}"
+        )
+    return name, value
 
 
 @of(kinds.TEXT)

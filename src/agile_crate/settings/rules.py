@@ -58,6 +58,8 @@ def contradictions(settings: Settings) -> Iterator[str]:
         )
     if "css" in settings.metadata and settings.turn:
         yield f"{setting('turn')} stores frames turned, which CSS cannot show; leave out {setting('turn')}, or css"
+    if settings.set and not settings.template:
+        yield f"{setting('set')} is a variable for templates; give one with {setting('template')}"
     if settings.compact and "json" not in settings.metadata:
         yield f"{setting('compact')} is for JSON; leave it out, or name json in {setting('metadata')}"
     if settings.cushion and settings.trimming == "off":

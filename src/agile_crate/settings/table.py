@@ -352,6 +352,9 @@ class Settings:
     template: tuple[str, ...] = many(
         "write", "another text format, by a template such as engine.lua.j2", "FILE", readers.template
     )
+    set: tuple[tuple[str, str], ...] = many(
+        "write", "a variable for templates: engine_scale=2", "NAME=VALUE", readers.variable
+    )
     file_name: str = one(
         "write",
         "",
@@ -379,6 +382,12 @@ class Settings:
     def trimming(self) -> str:
         """How frames are trimmed, the layout's own way where nothing was said."""
         return self.trim or {"tight": "frame", "blocks": "animation"}.get(self.layout, "off")
+
+    @property
+    def files(self) -> tuple[str, ...]:
+        """The files that a build reads beside frames: templates, a font, a palette."""
+        palette = self.palette if isinstance(self.palette, str) else ""
+        return tuple(filter(None, (*self.template, self.font, palette)))
 
     @property
     def has_one_cell(self) -> bool:

@@ -1,0 +1,59 @@
+"""``agile-crate describe``: further text formats of a crate that is there."""
+
+from __future__ import annotations
+
+import argparse
+import json
+
+from .parser import Parser, add_common, read_value
+from .status import Status
+
+USAGE = "DATA [--template FILE…] [--metadata FORMAT,…]"
+
+DESCRIPTION = """\
+Writes further text formats of a crate from its metadata alone: what templates make of it, CSS, CSV, or JSON from XML
+and the other way round. They lie beside the metadata, under its name, or where --out says.
+
+The usual call:  agile-crate describe build/otter.json --template engine.lua.j2
+"""
+
+EXAMPLES = """\
+examples (on what 'agile-crate demo' writes):
+  agile-crate describe otter-post/crate/sea.json --template otter-post/templates/table.lua.j2
+  agile-crate describe otter-post/crate/harbour.json --metadata css,csv --out hand-off/harbour
+"""
+
+
+def declare(parser: Parser) -> None:
+    group = parser.section("what is described, and how")
+    group.add("data", metavar="DATA", help="the crate's metadata, JSON or XML")
+    group.add("--template", metavar="FILE", action="append", default=[], help="a template such as engine.lua.j2")
+    group.add("--metadata", metavar="FORMAT,…", help="json, xml, css, csv")
+    group.add("--set", metavar="NAME=VALUE", action="append", default=[], help="a variable for templates")
+    group.add("--compact", action="store_true", help="JSON on one line")
+    group.add("--out", metavar="PATH", default="", help="where to, without ending; else beside DATA, under its name")
+    group.add("--force", action="store_true", help="overwrite files that are there with other texts")
+    add_common(parser)
+
+
+def run(arguments: argparse.Namespace) -> int:
+    from ..core.text import counted, shown
+    from ..jobs.describe import describe
+    from ..settings.readers import formats, template, variable
+
+    files = describe(
+        arguments.data,
+        [read_value("template", template, path) for path in arguments.template],
+        read_value("metadata", formats, arguments.metadata) if arguments.metadata else (),
+        tuple(read_value("set", variable, text) for text in arguments.set),
+        arguments.out,
+        arguments.compact,
+        arguments.force,
+    )
+    if arguments.json:
+        print(json.dumps({"command": "describe", "files": list(map(str, files))}, ensure_ascii=False, indent=2))
+    elif not arguments.quiet:
+        print(f"described {shown(arguments.data)} in {counted(len(files), 'file')}")
+        for path in files:
+            print(f"  wrote {shown(str(path))}")
+    return Status.DONE
