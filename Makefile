@@ -8,14 +8,14 @@ BIN := $(VENV)/bin
 WHEEL := build/wheel
 PIP := pip install --quiet --disable-pip-version-check
 SOURCES := $(shell find src -type f -not -name '*.pyc')
-DEBIAN_TOOLS := pngcheck imagemagick chromium ffmpeg gcc libc6-dev lua5.4 libegl1 libgles2 libgl1-mesa-dri
+DEBIAN_TOOLS := pngcheck imagemagick chromium ffmpeg gcc libc6-dev lua5.4 libegl1 libgles2 libgl1-mesa-dri godot3 xvfb
 
 .PHONY: demo test test-lowest trust lint bench bench-survey screenshots docs frames system-tools clean
 
 demo: $(VENV)/.installed
 	@$(BIN)/agile-crate demo build/otter-post
 
-test: $(VENV)/.with-tests system-tools build/node/node_modules/axe-core/axe.min.js
+test: $(VENV)/.with-tests system-tools build/node/.installed
 	@echo "running the tests on all processors; each dot is a test"
 	@$(BIN)/pytest -n auto
 
@@ -84,17 +84,18 @@ $(LOWEST)/.installed: pyproject.toml tools/lowest.py tools/compiled.py $(SOURCES
 	@AGILE_CRATE_PLAIN=1 $(LOWEST)/bin/$(PIP) $$($(PYTHON) tools/lowest.py) '.[test]'
 	@touch $@
 
-# What the tests look at the player page with.
-build/node/node_modules/axe-core/axe.min.js:
-	@echo "installing axe-core, which looks at the player page, in build/node"
+# What the tests look at pages and at types with.
+build/node/.installed:
+	@echo "installing axe-core and the TypeScript compiler in build/node"
 	@mkdir -p build/node
-	@npm install --silent --no-fund --no-audit --prefix build/node axe-core@4 >/dev/null
+	@npm install --silent --no-fund --no-audit --prefix build/node axe-core@4 typescript@5 >/dev/null
+	@touch $@
 
 # The programs that the tests compare our pictures with. Installed only as root on Debian; elsewhere those tests say
 # which program they miss.
 system-tools:
 	@if [ "$$(id -u)" = 0 ] && command -v apt-get >/dev/null && \
-	  ! (command -v pngcheck && command -v chromium && command -v lua5.4 && command -v gcc && command -v ffprobe && \
+	  ! (command -v pngcheck && command -v chromium && command -v lua5.4 && command -v gcc && command -v ffprobe && command -v godot3 && command -v Xvfb && \
 	    test -x /usr/bin/convert && ldconfig -p | grep -q libEGL.so) >/dev/null; then \
 	  echo "installing the programs that the tests compare with: $(DEBIAN_TOOLS)"; \
 	  apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $(DEBIAN_TOOLS) >/dev/null; fi

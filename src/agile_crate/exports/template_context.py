@@ -168,7 +168,7 @@ def pivot_share(frame: Mapping[str, Any], y_up: bool = False, of: str = "canvas"
 def corners(frame: Mapping[str, Any], y_up: bool = False) -> Corners:
     """Where on its sheet the corners of a frame's upright picture lie, turned back and flipped: as texture coordinates
     from the top left, or with y_up from the bottom left."""
-    left, top, right, bottom = edges(frame, y_up)
+    left, top, right, bottom = edges(frame, bool(y_up))
     found = [Point(left, top), Point(right, top), Point(right, bottom), Point(left, bottom)]
     if frame["turned"]:  # clockwise: its top left lies at the right
         found = [*found[1:], found[0]]

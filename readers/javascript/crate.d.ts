@@ -1,0 +1,150 @@
+// SPDX-License-Identifier: MIT
+// Copyright (c) The Agile Crate developers
+//
+// Types for crate.js, and for the metadata of Agile Crate, version 1, that it reads. Lengths are pixels of the sheets, from the top
+// left, y down. Keys that are not named here are to be ignored.
+
+/** Width and height. */
+export type Size = [w: number, h: number];
+/** From the left, from the top. */
+export type Point = [x: number, y: number];
+/** Left, top, width and height. */
+export type Box = [x: number, y: number, w: number, h: number];
+
+export interface CrateDocument {
+  format: "agile-crate";
+  version: 1;
+  generator?: string;
+  name: string;
+  /** The frames' scale beside their sources. */
+  scale?: number;
+  alpha?: "straight" | "premultiplied";
+  /** The colour that sheets were flattened on; empty if they were not. */
+  background?: string;
+  /** All text files of the build. */
+  files?: string[];
+  built_from?: string;
+  sha256?: string;
+  file_sha256?: Record<string, string>;
+  settings?: Record<string, string | boolean | (string | boolean)[]>;
+  sheets: Sheet[];
+  frames: Frame[];
+  animations: Animation[];
+}
+
+export interface Sheet {
+  image: string;
+  size: Size;
+  sha256?: string;
+  cells?: Cells;
+  row_cells?: RowCells;
+  margin?: number;
+  gap?: number;
+  edge_repeat?: number;
+  skins?: Record<string, Skin>;
+  blocks?: Block[];
+}
+
+/** The same frames in other art; plain: no art, such as a map of normals. */
+export interface Skin {
+  image: string;
+  sha256?: string;
+  plain?: boolean;
+}
+
+/** Cells of one size, filled by the sheet's frames in order. */
+export interface Cells {
+  size: Size;
+  columns: number;
+  rows: number;
+  margin?: number;
+  gap?: number;
+  order?: "across" | "down";
+}
+
+/** The same, with a row for each animation: so many cells of each row are filled. */
+export interface RowCells extends Cells {
+  filled: number[];
+}
+
+/** The grid of one animation on a sheet that has several. */
+export interface Block {
+  first: number;
+  count: number;
+  origin: Point;
+  size: Size;
+  columns: number;
+  rows: number;
+}
+
+export interface Frame {
+  name: string;
+  /** The index of its sheet. */
+  sheet: number;
+  /** Where its pixels lie on the sheet, as stored. */
+  box: Box;
+  /** Stored rotated by 90° clockwise. */
+  turned?: boolean;
+  /** The size that it was drawn on. */
+  canvas: Size;
+  /** Where the top left of the stored pixels, turned upright, goes on the canvas. */
+  offset: Point;
+  /** The point of the canvas that stays put in the game. */
+  pivot: Point;
+  /** The frame is this mirror image of what is stored. */
+  mirror?: "" | "x" | "y" | "xy";
+  crc?: string;
+  touched?: boolean;
+  shape?: Shape;
+}
+
+/** Polygons round what is visible, in pixels of the canvas. */
+export interface Shape {
+  polygons: Point[][];
+  tolerance?: number;
+}
+
+export interface Animation {
+  name: string;
+  /** Indices of frames, in the order in which they are shown. */
+  frames: number[];
+  /** Milliseconds of each. */
+  durations: number[];
+  loop?: "forever" | "once" | "back-and-forth";
+  /** How many times it is shown if it is not repeated for ever. */
+  times?: number;
+  /** Frames a second, as a fraction. */
+  fps?: [numerator: number, denominator: number];
+  /** How many steps of that rate each frame lasts. */
+  beats?: number[];
+}
+
+export interface Crate {
+  document: CrateDocument;
+  /** The sheets' images, in order. */
+  images: HTMLImageElement[];
+  frames: Map<string, Frame>;
+  animations: Map<string, Animation>;
+}
+
+/** Reads the metadata and its images, or those of a skin. Throws for what is not ours, or Canvas 2D cannot draw. */
+export function load(url: string | URL, skin?: string): Promise<Crate>;
+
+/** A frame by its name. Throws if there is none. */
+export function frame(crate: Crate, name: string): Frame;
+
+/** The frame that an animation shows at a time after its start, in milliseconds. */
+export function frameAt(crate: Crate, name: string, milliseconds: number): Frame;
+
+/** The position in an animation's lists at a time. */
+export function stepAt(animation: Animation, milliseconds: number): number;
+
+/** Draws a frame with its pivot at x, y, so many times as large. */
+export function draw(
+  context: CanvasRenderingContext2D | OffscreenCanvasRenderingContext2D,
+  crate: Crate,
+  one: Frame,
+  x: number,
+  y: number,
+  scale?: number,
+): void;

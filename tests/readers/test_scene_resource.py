@@ -1,0 +1,168 @@
+"""The template for sprite frames as a scene resource, run by the engine that reads those: what it draws is compared with
+the sources, step by step."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+import agile_crate
+from agile_crate import demo
+from agile_crate.core.motion.stage import turn
+from conftest import art, decode, save, tool
+
+Run = Callable[..., subprocess.CompletedProcess[str]]
+
+TEMPLATE = demo.FOLDER / "templates" / "sprite_frames.tres.j2"
+
+PROJECT = 'config_version=4\n[application]\nconfig/name="post"\n'
+
+IMPORT = """\
+[remap]
+importer="texture"
+type="StreamTexture"
+[params]
+flags/filter=false
+flags/mipmaps=false
+process/fix_alpha_border=false
+detect_3d=false
+"""
+
+DRAW = """\
+extends SceneTree
+
+func _init():
+    call_deferred("run")
+
+func run():
+    var frames = load("res://art/o.tres")
+    var view = Viewport.new()
+    view.size = Vector2(64, 64)
+    view.transparent_bg = true
+    view.usage = Viewport.USAGE_2D
+    view.render_target_update_mode = Viewport.UPDATE_ALWAYS
+    view.render_target_v_flip = true
+    var sprite = AnimatedSprite.new()
+    sprite.material = CanvasItemMaterial.new()
+    sprite.material.blend_mode = CanvasItemMaterial.BLEND_MODE_PREMULT_ALPHA
+    sprite.frames = frames
+    sprite.centered = false
+    sprite.position = Vector2(32, 40)
+    sprite.offset = OFFSET
+    view.add_child(sprite)
+    root.add_child(view)
+    for name in frames.get_animation_names():
+        print("told ", name, "|", frames.get_frame_count(name), "|", frames.get_animation_speed(name), "|", frames.get_animation_loop(name))
+        for index in frames.get_frame_count(name):
+            sprite.animation = name
+            sprite.frame = index
+            yield(self, "idle_frame")
+            yield(self, "idle_frame")
+            var image = view.get_texture().get_data()
+            image.convert(Image.FORMAT_RGBA8)
+            image.save_png("res://drawn/%s-%d.png" % [name.replace("/", "_"), index])
+    quit()
+"""
+
+
+@pytest.fixture(scope="module")
+def display() -> Iterator[str]:
+    """A screen that nobody sees."""
+    number = f":{90 + os.getpid() % 900}"
+    server = subprocess.Popen([tool("Xvfb"), number, "-screen", "0", "320x240x24"], stderr=subprocess.DEVNULL)
+    deadline = time.monotonic() + 20
+    while not Path(f"/tmp/.X11-unix/X{number[1:]}").exists():
+        assert server.poll() is None
+        assert time.monotonic() < deadline
+        time.sleep(0.05)
+    yield number
+    server.terminate()
+    server.wait()
+
+
+@pytest.fixture
+def frames(tmp_path: Path) -> Path:
+    folder = tmp_path / "frames"
+    for name, count in (("swim", 4), ("dive down", 3), ("up/left", 2)):
+        for number in range(1, count + 1):
+            picture = np.zeros((26, 30, 4), np.uint8)
+            picture[4 + number : 20, 3 * number : 3 * number + 12] = art(12, 16 - number, number + count)
+            save(folder / name / f"{number}.png", picture)
+    save(folder / "letter.png", art(9, 7, 5))
+    return folder
+
+
+@pytest.mark.parametrize(
+    "options",
+    [
+        ["--layout", "tight", "--gap", "1", "--pivot", "swim=4px,20px"],
+        ["--layout", "tight", "--max-size", "32x40", "--pivot", "feet", "--shift", "swim=2,-3"],
+        ["--columns", "3", "--trim", "animation", "--mirrored", "right=up/left", "--edge-repeat", "1", "--margin", "3"],
+    ],
+    ids=["tight", "sheets", "grid"],
+)
+def test_the_engine_draws_what_was_packed(
+    run: Run, frames: Path, tmp_path: Path, display: str, options: list[str]
+) -> None:
+    engine = tool("godot3")
+    game = tmp_path / "game"
+    done = run(
+        "pack", "frames", "--out", "game/art/o", "--fps", "10", "--hold", "swim:2=3", "--loop", "dive down=once",
+        "--loop", "up/left=back-and-forth", "--template", TEMPLATE, "--set", "folder=res://art", "--snap-pivot", *options,
+    )  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    loaded = agile_crate.load(str(game / "art" / "o.json"))
+    offset = (game / "art" / "o.tres").read_text("utf-8").splitlines()[2].removeprefix("; offset = ")
+    (game / "project.godot").write_text(PROJECT, "utf-8")
+    (game / "draw.gd").write_text(DRAW.replace("OFFSET", offset), "utf-8")
+    (game / "drawn").mkdir()
+    for sheet in loaded.crate.sheets:
+        (game / "art" / f"{sheet.image}.import").write_text(IMPORT, "utf-8")
+    environment = {**os.environ, "DISPLAY": display, "HOME": str(tmp_path / "home"), "LIBGL_ALWAYS_SOFTWARE": "1"}
+    environment = {name: value for name, value in environment.items() if not name.startswith("XDG_")}
+    start = [engine, "--video-driver", "GLES2", "--audio-driver", "Dummy", "--path", str(game)]
+    for more in (["-e", "--quit"], ["-s", "draw.gd"]):
+        ran = subprocess.run([*start, *more], env=environment, capture_output=True, text=True, timeout=120, check=False)
+    told = [line.removeprefix("told ") for line in ran.stdout.splitlines() if line.startswith("told ")]
+    crate = loaded.crate
+    steps: dict[str, list[int]] = {
+        one.name: [step.frame for step in turn(one) for _ in range(one.beats[step.position])]
+        for one in crate.animations
+    }
+    expected = {f"{one.name}|{len(steps[one.name])}|10|{one.loop != 'once'}" for one in crate.animations}
+    assert set(told) == expected | {"letter|1|1|False"}
+    assert len(steps["swim"]) == 6
+    for name, indices in {**steps, "letter": [len(crate.frames) - 1]}.items():
+        for number, index in enumerate(indices):
+            frame, pixels = crate.frames[index], loaded.frame(crate.frames[index].name)
+            wanted = np.zeros((64, 64, 4), np.uint8)
+            x, y = int(32 - frame.pivot.x), int(40 - frame.pivot.y)
+            wanted[y : y + pixels.shape[0], x : x + pixels.shape[1]] = pixels
+            drawn = decode(game / "drawn" / f"{name.replace('/', '_')}-{number}.png")
+            seen = wanted[..., 3] > 0
+            assert np.array_equal(drawn[..., 3], wanted[..., 3]), (name, number)
+            assert np.array_equal(drawn[seen], wanted[seen]), (name, number)
+
+
+@pytest.mark.parametrize(
+    ("options", "told"),
+    [
+        (["--layout", "tight", "--turn"], "is stored turned or as a mirror image, which sprite frames cannot show"),
+        (["--hold", "swim:1=77ms"], "the frames of 'swim' last no whole number of beats of one rate; give --fps"),
+        (["--pivot", "swim=0.5px,1px", "--pivot", "0px,0px"], "lie between pixels in other ways; give --snap-pivot"),
+    ],
+)
+def test_what_such_a_resource_cannot_say_is_told(
+    run: Run, frames: Path, tmp_path: Path, options: list[str], told: str
+) -> None:
+    save(tmp_path / "frames" / "swim" / "5.png", art(26, 3, 9))
+    done = run("pack", "frames", "--out", "o", "--template", TEMPLATE, *options)
+    assert (done.returncode, done.stdout) == (3, "")
+    assert told in done.stderr
+    assert not (tmp_path / "o.tres").exists()

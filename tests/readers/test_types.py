@@ -1,0 +1,95 @@
+"""The types of the JavaScript reader and of the document, checked by the TypeScript compiler."""
+
+from __future__ import annotations
+
+import json
+import re
+import subprocess
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from agile_crate import __version__
+from agile_crate.format.json_form import to_json
+from conftest import tool
+from crates import FULL
+
+ROOT = Path(__file__).parents[2]
+READER = ROOT / "readers" / "javascript"
+COMPILER = ROOT / "build" / "node" / "node_modules" / "typescript" / "bin" / "tsc"
+
+USE = """\
+import { draw, frame, frameAt, load, stepAt, type Animation, type CrateDocument } from "agile-crate-reader";
+
+async function play(context: CanvasRenderingContext2D): Promise<string> {
+  const crate = await load("build/otter.json", "raincoat");
+  const swim: Animation | undefined = crate.animations.get("swim");
+  const step: number = swim ? stepAt(swim, performance.now()) : 0;
+  draw(context, crate, frameAt(crate, "swim", 250), 10, 20, 2);
+  const [x, y, w, h] = frame(crate, "swim/swim_01").box;
+  const polygons = crate.document.frames[step].shape?.polygons ?? [];
+  // @ts-expect-error: a frame has no such key
+  crate.document.frames[0].colour;
+  // @ts-expect-error: a name is needed
+  frame(crate);
+  // @ts-expect-error: there is no such loop
+  const other: Animation = { name: "a", frames: [0], durations: [1], loop: "twice" };
+  return `${x + y + w + h + polygons.length}${other.name}`;
+}
+"""
+
+
+def compiled(folder: Path, text: str) -> str:
+    """What the compiler says of a program that has the reader as a package, in its strictest mode."""
+    packages = folder / "node_modules"
+    if not packages.exists():
+        packages.mkdir()
+        (packages / "agile-crate-reader").symlink_to(READER, target_is_directory=True)
+    (folder / "use.ts").write_text(text, "utf-8")
+    options = {
+        "strict": True, "noEmit": True, "target": "es2022", "module": "esnext", "moduleResolution": "bundler",
+        "lib": ["es2022", "dom"], "types": [], "exactOptionalPropertyTypes": True, "noUnusedLocals": False,
+    }  # fmt: skip
+    (folder / "tsconfig.json").write_text(json.dumps({"compilerOptions": options, "files": ["use.ts"]}), "utf-8")
+    if not COMPILER.exists():
+        pytest.fail("the TypeScript compiler is missing; 'make test' installs it in build/node")
+    done = subprocess.run([tool("node"), COMPILER, "-p", "."], cwd=folder, capture_output=True, text=True, check=False)
+    return done.stdout
+
+
+def test_the_reader_is_used_as_its_types_say(tmp_path: Path) -> None:
+    assert compiled(tmp_path, USE) == ""
+
+
+def test_every_key_of_a_document_has_its_type(tmp_path: Path) -> None:
+    """A whole document as a literal: a key that the types do not know, or one of another type, is an error there."""
+    start = 'import type { CrateDocument } from "agile-crate-reader";\nexport const whole: CrateDocument = '
+    assert compiled(tmp_path, start + to_json(FULL)) == ""
+    assert "TS2353" in compiled(tmp_path, start + to_json(FULL).replace('"pivot"', '"hinge"', 1))
+
+
+def test_the_types_know_every_key_of_the_schema() -> None:
+    types = (READER / "crate.d.ts").read_text("utf-8")
+    schema = json.loads((ROOT / "src/agile_crate/format/schemas/metadata.schema.json").read_text("utf-8"))
+    of_functions = {"document", "images", "context", "crate", "one", "x", "y", "scale"}
+    named = set(re.findall(r"^  (\w+)\??:", types, re.MULTILINE)) - of_functions
+    assert named == set(_keys(schema)) - {"scale"}
+
+
+def _keys(part: Any) -> Iterator[str]:
+    """The names of all properties in a schema."""
+    if isinstance(part, dict):
+        yield from part.get("properties", {})
+    for below in part.values() if isinstance(part, dict) else part if isinstance(part, list) else ():
+        yield from _keys(below)
+
+
+def test_the_package_offers_what_the_module_has() -> None:
+    package = json.loads((READER / "package.json").read_text("utf-8"))
+    assert package["version"] == __version__
+    assert all((READER / name).is_file() for name in package["files"])
+    module, types = ((READER / name).read_text("utf-8") for name in package["files"])
+    functions = set(re.findall(r"^export (?:async )?function (\w+)", module, re.MULTILINE))
+    assert functions == set(re.findall(r"^export function (\w+)", types, re.MULTILINE))
