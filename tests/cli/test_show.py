@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from conftest import art, metadata, mistakes, save, tool, tree
+from conftest import art, decode, metadata, mistakes, save, tool, tree
 
 Run = Callable[..., subprocess.CompletedProcess[str]]
 
@@ -44,6 +44,28 @@ def test_the_annotated_sheet(run: Run, crate: Path, tmp_path: Path) -> None:
     before = tree(tmp_path / "look")
     assert run("show", "o.json", "--out", "look/o.png", "--force").returncode == 0
     assert tree(tmp_path / "look") == before
+
+
+@pytest.mark.parametrize(("side", "times"), [(10, 4), (30, 2), (48, 1)])
+def test_a_sheet_of_very_many_frames_is_large_enough(run: Run, tmp_path: Path, side: int, times: int) -> None:
+    """Every box is at least 40 pixels high, and nothing but its outline and its label is drawn into it."""
+    for number in range(1, 122):
+        picture = np.full((side, side, 4), (0, 0, number, 255), np.uint8)
+        save(tmp_path / "many" / f"swim_{number}.png", np.pad(picture, ((1, 1), (1, 1), (0, 0))))
+    run("pack", "many", "--out", "m", "--trim", "frame", "--columns", "11")
+    assert run("show", "m.json", "--out", "view.png").returncode == 0
+    view = decode(tmp_path / "view.png")
+    w, h = metadata(tmp_path / "m.json")["sheets"][0]["size"]
+    assert view.shape[0] >= times * h
+    assert view.shape[1] >= times * w
+    for number, (row, column) in ((1, (0, 0)), (121, (10, 10)), (61, (5, 5))):
+        left, top = 16 + times * side * column, 64 + times * side * row
+        middle = view[top + 17 : top + times * side - 1, left + 1 : left + times * side - 1]
+        assert (middle[..., :3] == (0, 0, number)).all(), number
+    assert run("show", "m.json", "--out", "half.png", "--zoom", "1/2").returncode == 0
+    assert decode(tmp_path / "half.png").shape[0] < view.shape[0]
+    for kind in ("m.gif", "m.svg"):
+        assert run("show", "m.json", "--out", kind, "--zoom", "1/2").returncode == 2
 
 
 @pytest.mark.parametrize("ending", [".gif", ".apng", ".webp"])

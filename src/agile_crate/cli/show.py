@@ -85,7 +85,7 @@ def declare(parser: Parser) -> None:
     group.add("--force", action="store_true", help="overwrite files that are there")
     looks = parser.section("how it is drawn")
     looks.add("--backdrop", metavar="COLOR", help="checker (the default), #rrggbb, or for films none")
-    looks.add("--zoom", metavar="N", help="every pixel as N×N; a sheet's is chosen if not given")
+    looks.add("--zoom", metavar="N", help="every pixel as N×N, of a sheet also 1/N; a sheet's is chosen if not given")
     films = parser.section("films and strips")
     films.add(
         "--animation", metavar="NAME", action="append", default=[], help="only this one; may be given several times"
@@ -214,7 +214,11 @@ def _wish(arguments: argparse.Namespace, kind: Kind) -> ShowWish:
     ground = None
     if arguments.backdrop not in (None, "none", "checker"):
         ground = read_value("backdrop", color, arguments.backdrop)
-    zoom = read_value("zoom", whole(1, 64), arguments.zoom) if arguments.zoom else 1 if kind in ("film", "strip") else 0
+    zoom, smaller = 1 if kind in ("film", "strip") else 0, 1
+    if arguments.zoom and kind == "sheet" and arguments.zoom.startswith("1/"):
+        zoom, smaller = 1, read_value("zoom", whole(1, 64), arguments.zoom.removeprefix("1/"))
+    elif arguments.zoom:
+        zoom = read_value("zoom", whole(1, 64), arguments.zoom)
     film = FilmWish(
         ground=ground,
         clear=clear,
@@ -228,4 +232,4 @@ def _wish(arguments: argparse.Namespace, kind: Kind) -> ShowWish:
         fps=read_value("fps", fps, arguments.fps) if arguments.fps else None,
         speed=read_value("speed", scale, arguments.speed) if arguments.speed else scale("1"),
     )
-    return ShowWish(kind, tuple(arguments.animation), arguments.each, film, timing, arguments.skin)
+    return ShowWish(kind, tuple(arguments.animation), arguments.each, film, timing, arguments.skin, smaller)

@@ -44,7 +44,7 @@ FILM_ENDINGS = (".gif", ".apng", ".webp")
 @dataclass(frozen=True, slots=True)
 class ShowWish:
     """What is to be shown: the kind, which animations (none for all), a file for each or all in one, and how; in which
-    skin, if not the base."""
+    skin, if not the base; and so many times `smaller`, if it is a sheet."""
 
     kind: Kind
     animations: tuple[str, ...]
@@ -52,6 +52,7 @@ class ShowWish:
     film: FilmWish
     timing: Timing
     skin: str = ""
+    smaller: int = 1
 
 
 def kind_of(out: str, asked: str | None) -> Kind:
@@ -187,7 +188,7 @@ def _sheets(loaded: Loaded, path: Path, wish: ShowWish, executor: Crew) -> Views
             import numpy as np
 
             bands = partial(loaded.bands, index)
-            view = draw_sheet_view(loaded.crate, index, bands, wish.film.ground, wish.film.zoom)
+            view = draw_sheet_view(loaded.crate, index, bands, wish.film.ground, wish.film.zoom, wish.smaller)
             return encode_png(np.asarray(view.image), executor)
 
         return drawn

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Sequence
+from statistics import median
 from typing import NamedTuple
 
 import numpy as np
@@ -44,6 +45,16 @@ LETTERS, TITLE, SMALL = 12, 16, 10
 BAND = 1 << 22
 """Pixels of a sheet that are made smaller at a time."""
 
+MANY = 100
+"""Boxes. Where there are more on a sheet, it is drawn large enough for them to be told apart."""
+
+CLEAR, CROWDED = 40, 64
+"""Pixels of the view. Many boxes are made so large on their shorter side, if that is possible; where they are not as
+large as the second, crosses and dots would drown what is in them."""
+
+WIDEST = 8192
+"""Pixels. A view of many boxes is no longer and no wider, unless a zoom of your own asks for it."""
+
 LISTED = 22
 """Animations that the legend lists by name."""
 
@@ -61,18 +72,23 @@ Bands = Callable[[int], Iterable[Pixels]]
 """A sheet's pixels from top to bottom, straight alpha, so many rows at a time."""
 
 
-def draw_sheet_view(crate: Crate, index: int, bands: Bands, ground: Color | None, times: int = 0) -> SheetView:
-    """The view of one sheet on a `ground` colour or a checkerboard, `times` as large if given.
+def draw_sheet_view(
+    crate: Crate, index: int, bands: Bands, ground: Color | None, times: int = 0, divided: int = 1
+) -> SheetView:
+    """The view of one sheet on a `ground` colour or a checkerboard, `times` as large if given, or `divided`.
 
     Boxes are outlined in their animation's colour, trimmed canvases dotted, pivots crossed; margin, gap, cushion and
-    repeated edges are shaded. Cost: a few passes over the sheet and the view.
+    repeated edges are shaded. Where there are very many small boxes, they have no dots and crosses. Cost: a few passes
+    over the sheet and the view.
     """
     size = crate.sheets[index].size
-    room = Size(VIEW.w - LEGEND - 3 * PAD, VIEW.h - HEAD - 2 * PAD)
     refuse_too_large(size, times)
-    zoom = Zoom(times, 1) if times else zoom_for(size, room, LARGEST)
+    boxes = {frame.box for frame in crate.frames if frame.on_sheet == index and frame.box.w and frame.box.h}
+    usual = int(median(min(box.size) for box in boxes)) if boxes else 1
+    zoom = Zoom(times, divided) if times else _zoom(size, usual, len(boxes))
+    is_crowded = len(boxes) > MANY and usual * zoom.times < CROWDED * zoom.divided
     whole = zoom.box(Box(0, 0, *size)).size
-    legend = list(_legend(crate, index))
+    legend = list(_legend(crate, index, is_crowded))
     head = _head(crate, index, zoom)
     width = max(whole.w + LEGEND + 3 * PAD, 2 * PAD + text_size(head, LETTERS).w)
     height = max(HEAD + whole.h + PAD, HEAD + LINE * (len(legend) + 1))
@@ -80,11 +96,18 @@ def draw_sheet_view(crate: Crate, index: int, bands: Bands, ground: Color | None
     view, art = _art(crate, index, bands, zoom, whole, ground)
     corner = (PAD, HEAD)
     image.paste(Image.fromarray(view[..., :3]), corner)
-    placed = _mark(image, crate, index, zoom, corner, art)
+    placed = _mark(image, crate, index, zoom, corner, art, is_crowded)
     write(image, (PAD, 10), f"{shown(crate.sheets[index].image)}   {measured(size)}", TITLE, INK)
     write(image, (PAD, 36), head, LETTERS, FAINT)
     _draw_legend(image, legend, (whole.w + 2 * PAD, HEAD))
     return SheetView(image, zoom, corner, placed)
+
+
+def _zoom(size: Size, usual: int, count: int) -> Zoom:
+    """How a sheet is scaled whose boxes are `usual` pixels on their shorter side."""
+    if count > MANY and max(size) <= WIDEST:
+        return Zoom(max(1, min(-(-CLEAR // usual), WIDEST // max(size))), 1)
+    return zoom_for(size, Size(VIEW.w - LEGEND - 3 * PAD, VIEW.h - HEAD - 2 * PAD), LARGEST)
 
 
 def _art(
@@ -162,9 +185,9 @@ def animation_of_frames(crate: Crate) -> list[int | None]:
 
 
 def _mark(
-    image: Image.Image, crate: Crate, index: int, zoom: Zoom, corner: tuple[int, int], art: np.ndarray
+    image: Image.Image, crate: Crate, index: int, zoom: Zoom, corner: tuple[int, int], art: np.ndarray, is_crowded: bool
 ) -> tuple[Label, ...]:
-    """Outlines, dots, crosses and labels; returns the labels in pixels of the picture."""
+    """Outlines, dots and crosses if there is room for them, and labels; returns these in pixels of the picture."""
     draw = ImageDraw.Draw(image)
     dx, dy = corner
     owners = animation_of_frames(crate)
@@ -183,12 +206,12 @@ def _mark(
             side = min(12, w // 2, h // 2)
             end = (dx + x + w - 1, dy + y)
             draw.polygon([end, (end[0] - side, end[1]), (end[0], end[1] + side)], fill=tone)
-        for number in numbers:
+        for number in () if is_crowded else numbers:
             frame = crate.frames[number]
             canvas = zoom.box(canvas_on_sheet(frame))
             if canvas != zoom.box(box):
                 _dotted(draw, canvas, whole, corner, tone)
-    for numbers in sharing.values():
+    for numbers in () if is_crowded else sharing.values():
         first = crate.frames[numbers[0]]
         px, py = zoom.point(point_on_sheet(first, first.pivot))
         if 0 <= px <= whole.w and 0 <= py <= whole.h:
@@ -254,7 +277,7 @@ def _head(crate: Crate, index: int, zoom: Zoom) -> str:
     return "   ".join([*parts, f"shown at {zoom}"])
 
 
-def _legend(crate: Crate, index: int) -> Iterator[tuple[str, Color | str]]:
+def _legend(crate: Crate, index: int, is_crowded: bool) -> Iterator[tuple[str, Color | str]]:
     """Lines of the legend: text, and the tone or the mark before it."""
     here = {number for number, frame in enumerate(crate.frames) if frame.on_sheet == index}
     shown_here = [
@@ -273,9 +296,9 @@ def _legend(crate: Crate, index: int) -> Iterator[tuple[str, Color | str]]:
     frames_here = [crate.frames[number] for number in here]
     yield "", "none"
     yield "box, with its frame's name or index", "box"
-    if any(canvas_on_sheet(frame) != frame.box for frame in frames_here):
+    if not is_crowded and any(canvas_on_sheet(frame) != frame.box for frame in frames_here):
         yield "the whole canvas", "dots"
-    yield "pivot", "cross"
+    yield ("pivots are left out: larger, by --zoom", "none") if is_crowded else ("pivot", "cross")
     if len({frame.box for frame in frames_here}) < len(frames_here):
         yield "several frames share it", "double"
     if any(frame.turned for frame in frames_here):
