@@ -264,6 +264,66 @@ def skins(_: Shop) -> Sequence[Panel]:
         return panels
 
 
+def vector(shop: Shop) -> Sequence[Panel]:
+    buoy = FRAMES.parent / "vectors" / "buoy"
+    return [
+        ("its own size, enlarged", large(shop.frame("buoy_3", buoy), 4)),
+        ("--scale 400%: drawn afresh", on(shop.frame("buoy_3", buoy, scale="400%"), BOARD)),
+        ("--fit 300 --fit-to art", on(shop.frame("buoy_3", buoy, fit="300", fit_to="art"), BOARD)),
+    ]
+
+
+def parted(shop: Shop) -> Sequence[Panel]:
+    """A sheet on which otters touch, cut by the installed program."""
+    sheet = Image.new("RGBA", (392, 168))
+    x = 6
+    for number, overlap in enumerate((0, 2, -9, 1, 2, -9), 1):
+        figure = Image.open(FRAMES / f"otter/idle/idle_{number:02}.png").convert("RGBA")
+        figure = figure.crop(figure.getbbox())
+        sheet.alpha_composite(figure, (x, 82 - figure.height))
+        x += figure.width - overlap
+    x = 6
+    for name, overlap in (
+        ("walk_left/walk_left_01", 1),
+        ("walk_right/walk_right_01", -10),
+        ("walk_left/walk_left_03", 0),
+    ):
+        figure = Image.open(FRAMES / f"otter/{name}.png").convert("RGBA")
+        figure = figure.crop(figure.getbbox())
+        sheet.alpha_composite(figure, (x, 164 - figure.height))
+        x += figure.width - overlap
+    figure = Image.open(FRAMES / "otter/idle/idle_01.png").convert("RGBA")
+    figure = figure.crop(figure.getbbox()).rotate(90, expand=True)
+    sheet.alpha_composite(figure, (x + 10, 164 - figure.height))
+    sheet.save(shop.folder / "sheet.png")
+    program = Path(sys.executable).with_name("agile-crate")
+    words = [
+        "--islands",
+        "--join",
+        "3",
+        "--part",
+        "--name-rows",
+        "idle,walk",
+        "--boxes-out",
+        "boxes.csv",
+        "--out",
+        "cut",
+        "--quiet",
+    ]
+    subprocess.run([program, "unpack", "sheet.png", *words], cwd=shop.folder, check=True, stderr=subprocess.DEVNULL)
+    marked = on(sheet, BOARD)
+    draw = ImageDraw.Draw(marked)
+    for line in (shop.folder / "boxes.csv").read_text("utf-8").splitlines()[1:]:
+        left, top, w, h = map(int, line.split(",")[1:])
+        draw.rectangle((left, top, left + w - 1, top + h - 1), outline="#d03030")
+    loaded = shop.packed(shop.folder / "cut", layout="rows")
+    return [
+        ("somebody's sheet, on which figures touch", on(sheet, BOARD)),
+        ("unpack --islands --part --name-rows idle,walk", marked),
+        ("packed again: on one ground", on(Image.fromarray(loaded.sheets[0]), BOARD)),
+    ]
+
+
 def sheet_with_boxes(loaded: agile_crate.Loaded, factor: int) -> Image.Image:
     """A sheet, enlarged, with a line round every box."""
     picture = large(Image.fromarray(loaded.sheets[0]), factor)
@@ -289,6 +349,8 @@ STEPS: dict[str, Callable[[Shop], Sequence[Panel]]] = {
     "edges": edges,
     "turn": turn,
     "skins": skins,
+    "vector": vector,
+    "parted": parted,
 }
 
 
