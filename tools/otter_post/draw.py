@@ -18,6 +18,7 @@ import numpy as np
 from PIL import Image
 
 from buoy import draw_buoy
+from flare import draw_flare
 from otter import RAINCOAT, SCARF, dive, idle, swim, walk, wearing
 from pixel_things import PARCELS, gull, lantern
 from rough_frames import spoil
@@ -74,11 +75,12 @@ def draw_frames(frames: Path) -> None:
 
 
 def main() -> None:
-    for folder in ("frames", "rough", "skins", "vectors"):
+    for folder in ("frames", "rough", "skins", "vectors", "rendered"):
         shutil.rmtree(DEMO / folder, ignore_errors=True)
     draw_frames(DEMO / "frames")
     draw_skins(DEMO / "frames" / "otter", DEMO / "skins")
     draw_buoy(DEMO / "vectors" / "buoy")
+    draw_flare(DEMO / "rendered" / "flare")
     spoil(DEMO / "frames", DEMO / "rough", save)
     total = sum(path.stat().st_size for path in DEMO.rglob("*.png"))
     assert total < 3_000_000, f"{total} bytes of pictures are too many for the package"

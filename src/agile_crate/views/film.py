@@ -21,7 +21,7 @@ from ..core.model.geometry import Offset, Size
 from ..core.motion.stage import Stage, stage, turn
 from ..core.pixels import Pixels
 from ..core.rounding import half_up
-from ..core.text import shown
+from ..core.text import counted, shown
 from .look import (
     AFTER,
     BEFORE,
@@ -176,7 +176,9 @@ def strip_of(crate: Crate, animation: Animation, draw: Draw, wish: FilmWish) -> 
         image.paste(Image.fromarray(picture[..., :3]), (x, y))
         text = f"{at + 1}"
         write(image, (x + (width - text_size(text, LETTERS).w) // 2, y + height + 2), text, LETTERS, INK)
-    told = f"{shown(animation.name)}   {len(frames)} frames   {sum(animation.durations)} ms   {animation.loop}"
+    told = (
+        f"{shown(animation.name)}   {counted(len(frames), 'frame')}   {sum(animation.durations)} ms   {animation.loop}"
+    )
     write(image, (PAD, size[1] - below), told, LETTERS, FAINT)
     return image
 

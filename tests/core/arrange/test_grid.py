@@ -76,7 +76,7 @@ def test_where_cells_lie() -> None:
     ("count", "wish", "sentence"),
     [
 
-        (13, {"columns": 4, "rows": 3}, r"13 frames do not fit into 4 × 3 cells \(12\); give more columns or rows"),
+        (13, {"columns": 4, "rows": 3}, r"13 frames do not fit into 4 × 3 cells \(12\); raise columns or rows"),
         (1, {"rules": SheetRules(Size(64, 64))}, "a cell of 96×96 is larger than the largest sheet allowed, 64×64"),
         (1, {"margin": 1, "rules": SheetRules(Size(97, 97))}, r"with its margin \(98×98\) is larger than"),
         (1, {"rules": SheetRules(exact=Size(64, 64))}, "larger than size='64×64'; give a larger size"),

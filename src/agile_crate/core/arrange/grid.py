@@ -56,7 +56,7 @@ def arrange_grid(count: int, wish: GridWish) -> tuple[GridSheet, ...]:
     if wish.columns and wish.rows and count > wish.columns * wish.rows:
         raise FitError(
             f"{counted(count, 'frame')} do not fit into {wish.columns} × {wish.rows} cells "
-            f"({wish.columns * wish.rows}); give more columns or rows, or leave one of the two out"
+            f"({wish.columns * wish.rows}); raise {setting('columns')} or {setting('rows')}, or leave one out"
         )
     sheets: list[GridSheet] = []
     while count:
@@ -71,10 +71,10 @@ def most_cells(wish: GridWish) -> Size:
     """The most columns and rows that a sheet can have, checked against the ones that were asked for."""
     usable = wish.rules.usable
     limit = setting("size", measured(usable)) if wish.rules.exact else f"the largest sheet allowed, {measured(usable)}"
+    advice = f"give a larger {setting('size')}" if wish.rules.exact else f"raise {setting('max_size')}"
     single = wish.cells(1, 1).extent
     if single.w > usable.w or single.h > usable.h:
         with_margin = f" with its margin ({measured(single)})" if wish.margin else ""
-        advice = f"give a larger {setting('size')}" if wish.rules.exact else f"raise {setting('max_size')}"
         raise FitError(f"a cell of {measured(wish.cell)}{with_margin} is larger than {limit}; {advice}")
     most = Size(
         *(
@@ -85,7 +85,8 @@ def most_cells(wish: GridWish) -> Size:
     for asked, possible, word in ((wish.columns, most.w, "columns"), (wish.rows, most.h, "rows")):
         if asked > possible:
             raise FitError(
-                f"{asked} {word} of {measured(wish.cell)} cells are larger than {limit}; at most {possible} fit"
+                f"{asked} {word} of {measured(wish.cell)} cells are larger than {limit}; at most {possible} fit, or "
+                f"{advice}"
             )
     return most
 

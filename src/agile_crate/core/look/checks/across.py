@@ -10,7 +10,7 @@ import numpy as np
 
 from ...names import alike_but_for_case
 from ...sentence import Sentence, setting
-from ...text import few, measured, quoted
+from ...text import counted, few, measured, quoted
 from ..facts import FrameFacts
 from ..finding import DOUBT, NOTE, Finding, Surveyed, finding, left_out
 from ..robust import usual
@@ -132,7 +132,7 @@ def _off_the_ground(sequence: Surveyed, line: int, most: int, others: Sequence[s
     by = most - line
     what = (
         f"stands on line {line} of its canvas, {few(map(quoted, others), 2)} on {most}: "
-        f"the figure {'drops' if by < 0 else 'rises'} by {abs(by)} pixels when the animation begins"
+        f"the figure {'drops' if by < 0 else 'rises'} by {counted(abs(by), 'pixel')} when the animation begins"
     )
     fits = all(
         frame.kept is None or 0 <= frame.kept.y + by <= frame.kept.bottom + by <= frame.canvas.h
@@ -141,7 +141,7 @@ def _off_the_ground(sequence: Surveyed, line: int, most: int, others: Sequence[s
     remedy = (
         setting("shift", f"{sequence.label}=0,{by}")
         if fits
-        else f"export it {abs(by)} pixels further {'down' if by > 0 else 'up'}"
+        else f"export it {counted(abs(by), 'pixel')} further {'down' if by > 0 else 'up'}"
     )
     return finding(sequence, "ground-differs", DOUBT, (), what, remedy)
 
