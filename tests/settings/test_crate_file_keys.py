@@ -62,7 +62,7 @@ SAME = [
     ('aspect = "any"\nlayout = "tight"', {"aspect": "any", "layout": "tight"}),
     ("[crate.otter.animation.swim]\nfps = 16", {"fps": ["swim=16"]}),
     ("fps = 12\n[crate.otter.animation.swim]\nfps = 16", {"fps": ["12", "swim=16"]}),
-    ('[crate.otter.animation.swim]\nhold = { 3 = 2, 5 = "200ms" }', {"hold": ["swim:3=2", "swim:5=200ms"]}),
+    ('[crate.otter.animation.swim]\nhold = { 3 = 2, last = "200ms" }', {"hold": ["swim:3=2", "swim:last=200ms"]}),
     ('[crate.otter.animation.gull]\nsplit = { glide = "1-20", land = "21-44" }', {"split": ["gull=glide:1-20,land:21-44"]}),
     ('[crate.otter.animation."a=b.c"]\nloop = "once"', {"loop": ["a=b.c=once"]}),
     ("[crate.otter.animation.swim]\nshift = [1, 2]", {"shift": ["swim=1,2"]}),

@@ -27,7 +27,7 @@ from ..workers.room import SHARE
 from .order import Request
 from .pack import Packed, pack
 
-VERSIONS = ("agile-crate", "numpy", "pillow", "pyspng", "zlib-ng")
+VERSIONS = ("agile-crate", "numpy", "pillow", "resvg-py", "pyspng", "zlib-ng")
 """The packages on which the bytes of files depend."""
 
 _ONE_AT_A_TIME = threading.Lock()
