@@ -237,6 +237,39 @@ def test_large_sizes_are_drawn_and_not_enlarged(run: Run, drawings: Path, tmp_pa
     assert metadata(tmp_path / f"{name}.json")["scale"] == Fraction(5)
 
 
+@pytest.mark.parametrize(("key", "value"), [("scale", '"400%"'), ("fit", "48")])
+def test_skins_are_drawn_at_the_size_wanted_too(run: Run, tmp_path: Path, key: str, value: str) -> None:
+    """A skin of one layer, and one of two with a colour exchanged."""
+    circle = '<circle cx="6" cy="5" r="3.3" fill="#cc3333"/>'
+    for folder, inside in (
+        ("base", BOX),
+        ("coat", circle),
+        ("hat", '<rect x="5" width="3" height="2" fill="#112233"/>'),
+    ):
+        (tmp_path / folder).mkdir()
+        (tmp_path / folder / "buoy_1.svg").write_bytes(svg(inside, 'width="12" height="10"'))
+    text = f"""\
+[crate.o]
+from = "base"
+out = "o"
+{key} = {value}
+[crate.o.skin.coat]
+from = "coat"
+[crate.o.skin.both]
+layers = ["coat", "hat"]
+recolor = {{ "#112233" = "#445566" }}
+"""
+    (tmp_path / "o.crate.toml").write_text(text, "utf-8")
+    assert run("pack", "o.crate.toml").returncode == 0
+    assert run("verify", "o.json", "--against", "o.crate.toml").returncode == 0
+    coat, hat = (read((tmp_path / name / "buoy_1.svg").read_bytes()).draw(Size(48, 40)) for name in ("coat", "hat"))
+    assert np.array_equal(agile_crate.load(str(tmp_path / "o.json"), skin="coat").frame("buoy_1"), coat)
+    both = agile_crate.load(str(tmp_path / "o.json"), skin="both").frame("buoy_1")
+    assert both[0, 24].tolist() == [0x44, 0x55, 0x66, 255]
+    assert np.array_equal(both[12:], coat[12:])
+    assert hat[0, 24, 3] == 255
+
+
 def test_layers_and_fonts_by_their_options(run: Run, drawings: Path, tmp_path: Path) -> None:
     (tmp_path / "all.svg").write_bytes(svg(LAYERS))
     done = run("pack", "all.svg", "--out", "o", "--layers", "separate")

@@ -11,9 +11,9 @@ from typing import NamedTuple
 from ..core.crate.origin import Origin
 from ..core.errors import InputError
 from ..core.frame.first_look import FirstLook, scaled_picture
-from ..core.frame.layers import has_color, laid_over_each_other, recolored
+from ..core.frame.layers import drawn_over_each_other, has_color, laid_over_each_other, recolored
 from ..core.frame.wishes import Scaling
-from ..core.model.picture import Picture
+from ..core.model.picture import Picture, Vector
 from ..core.sentence import Sentence
 from ..core.text import few, measured, quoted
 from ..settings.skins import Skin
@@ -53,7 +53,7 @@ def worn(
 
     Raises InputError for frames that are missing, or of another size than the base's.
     """
-    look = FirstLook(None if skin.plain else first.color_key, (Scaling(Fraction(1)),))
+    look = FirstLook(None if skin.plain else first.color_key, (Scaling(Fraction(1)),), keeps_vectors=True)
     reading = reading_of(settings)._replace(to_srgb=settings.to_srgb and not skin.plain)
     layers: list[dict[str, Picture]] = []
     files: list[Origin] = []
@@ -109,7 +109,12 @@ def _made(
     made = laid_over_each_other(pictures)
     if skin.exchange:
         made = made._replace(pixels=recolored(made.pixels, skin.exchange))
-    return tuple(scaled_picture(made, scaling) for scaling in first.scalings)
+    drawings = [picture.vector for picture in pictures if picture.vector]
+    if len(drawings) == len(pictures):
+        vector = Vector(made.canvas, partial(drawn_over_each_other, drawings, skin.exchange))
+        made = made._replace(vector=vector)
+    scaled = (scaled_picture(made, scaling) for scaling in first.scalings)
+    return tuple(one if first.keeps_vectors else one._replace(vector=None) for one in scaled)
 
 
 def _refuse_other_sizes(skin: Skin, base: Drawings, drawings: Drawings) -> None:

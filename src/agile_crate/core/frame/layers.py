@@ -7,8 +7,8 @@ from collections.abc import Sequence
 import numpy as np
 
 from ..color import Color
-from ..model.geometry import Box, Offset
-from ..model.picture import Picture
+from ..model.geometry import Box, Offset, Size
+from ..model.picture import Picture, Vector
 from ..pixels import Pixels, words
 from .visible import union
 
@@ -28,6 +28,14 @@ def laid_over_each_other(pictures: Sequence[Picture]) -> Picture:
             inside = ground[y : y + part.h, x : x + part.w]
             inside[:] = over(picture.pixels, inside)
     return first._replace(pixels=ground, offset=Offset(whole.x, whole.y))
+
+
+def drawn_over_each_other(drawings: Sequence[Vector], exchange: Sequence[tuple[Color, Color]], canvas: Size) -> Pixels:
+    """The same of drawings in vectors, each drawn on the canvas, shape (h, w, 4); then colours are exchanged."""
+    pixels = drawings[0].draw(canvas)
+    for drawing in drawings[1:]:
+        pixels = over(drawing.draw(canvas), pixels)
+    return recolored(pixels, exchange) if exchange else pixels
 
 
 def over(above: Pixels, below: Pixels) -> Pixels:
