@@ -19,14 +19,14 @@ test: $(VENV)/.with-tests system-tools build/node/.installed
 	@echo "running the tests on all processors; each dot is a test"
 	@$(BIN)/pytest -n auto
 
-NOT_LOWEST := $(foreach file,core/arrange/test_blocks core/arrange/test_stay core/arrange/test_tight exports/test_in_place,--ignore tests/$(file).py)
+NOT_LOWEST := $(foreach file,core/arrange/test_blocks core/arrange/test_stay core/arrange/test_tight exports/test_in_place sources/test_vector sources/test_rendered,--ignore tests/$(file).py)
 
 # What needs no browser and no game engine, with the lowest versions of all dependencies that pyproject.toml allows, and
 # with nothing compiled; without what takes long then and hardly uses any of them: the search for small sheets, and kills.
 test-lowest: $(LOWEST)/.installed system-tools
 	@echo "running the short tests with the lowest versions of all dependencies"
 	@$(LOWEST)/bin/pytest -n auto $(NOT_LOWEST) tests/core tests/settings tests/format tests/sources tests/stops tests/exports tests/views \
-	  tests/cli/test_prepare.py tests/cli/test_write.py
+	  tests/cli/test_write.py
 
 # What is tried at random, at length.
 trust: $(VENV)/.with-tests system-tools

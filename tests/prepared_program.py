@@ -22,17 +22,30 @@ SERVER = multiprocessing.get_context("forkserver")
 SERVER.set_forkserver_preload([*OURS, "pyspng", "rich.table", "rich.console"])
 
 
-def run_prepared(words: list[str], folder: Path) -> subprocess.CompletedProcess[str]:
-    """What the program says to these words in a folder."""
+def run_prepared(
+    words: list[str], folder: Path, memory: int = 0, seconds: float | None = None
+) -> subprocess.CompletedProcess[str]:
+    """What the program says to these words in a folder; with so many bytes of address space, and so many seconds. Raises
+    subprocess.TimeoutExpired."""
     with tempfile.NamedTemporaryFile() as out, tempfile.NamedTemporaryFile() as err:
-        process = SERVER.Process(target=_become, args=(words, str(folder), dict(os.environ), out.name, err.name))
+        process = SERVER.Process(
+            target=_become, args=(words, str(folder), dict(os.environ), out.name, err.name, memory)
+        )
         process.start()
-        process.join()
-        said = [stream.read().decode().replace("\r\n", "\n") for stream in (out, err)]
+        process.join(seconds)
+        if process.is_alive():
+            process.kill()
+            process.join()
+            raise subprocess.TimeoutExpired(words, seconds or 0)
+        said = [stream.read().decode("utf-8", "surrogateescape").replace("\r\n", "\n") for stream in (out, err)]
     return subprocess.CompletedProcess(["agile-crate", *words], process.exitcode or 0, *said)
 
 
-def _become(words: list[str], folder: str, environment: dict[str, str], out: str, err: str) -> None:
+def _become(words: list[str], folder: str, environment: dict[str, str], out: str, err: str, memory: int) -> None:
+    if memory:
+        import resource
+
+        resource.setrlimit(resource.RLIMIT_AS, (memory, memory))
     for target, path in enumerate((os.devnull, out, err)):
         os.dup2(os.open(path, os.O_RDWR), target)
     os.chdir(folder)

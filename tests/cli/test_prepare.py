@@ -103,10 +103,13 @@ def test_fit_scales_the_whole_set_by_one_factor(run: Run, frames: Path, tmp_path
     assert {tuple(frame["canvas"]) for frame in document["frames"]} == {(20, 15), (30, 10)}
 
 
-@pytest.mark.parametrize("trim", ["frame", "animation", "sheet", "off"])
 @pytest.mark.parametrize(
-    ("fit", "resample"), [("20", "smooth"), ("33x9", "smooth"), ("45", "pixel"), ("90x70", "smooth")]
-)
+    ("trim", "fit", "resample"),
+    [
+        ("frame", "20", "smooth"), ("animation", "33x9", "smooth"), ("sheet", "45", "pixel"), ("off", "90x70", "smooth"),
+        ("sheet", "90x70", "smooth"), ("animation", "20", "pixel"),
+    ],
+)  # fmt: skip
 def test_what_is_visible_just_fits(run: Run, frames: Path, tmp_path: Path, trim: str, fit: str, resample: str) -> None:
     """No side of what is seen is longer than asked for, and one is, but for the rounding, as long."""
     for number in range(1, 3):  # drawn at one side of its canvas

@@ -46,7 +46,7 @@ def test_the_annotated_sheet(run: Run, crate: Path, tmp_path: Path) -> None:
     assert tree(tmp_path / "look") == before
 
 
-@pytest.mark.parametrize(("side", "times"), [(10, 4), (30, 2), (48, 1)])
+@pytest.mark.parametrize(("side", "times"), [(10, 4), (48, 1)])
 def test_a_sheet_of_very_many_frames_is_large_enough(run: Run, tmp_path: Path, side: int, times: int) -> None:
     """Every box is at least 40 pixels high, and nothing but its outline and its label is drawn into it."""
     for number in range(1, 122):

@@ -184,8 +184,8 @@ def test_squeezed_sheets_are_smaller_and_the_same(run: Run, swim: Path, tmp_path
 @pytest.mark.parametrize(
     "options",
     [
-        [], ["--premultiply"], ["--background", "#204060"], ["--colors", "5"], ["--layout", "tight", "--turn", "--gap", "2"],
-        ["--max-size", "20", "--edge-repeat", "1"], ["--fill-under", "--also-scale", "50%"], ["--squeeze"],
+        [], ["--premultiply", "--max-size", "20", "--edge-repeat", "1"], ["--background", "#204060", "--also-scale", "50%"],
+        ["--colors", "5", "--layout", "tight", "--turn", "--gap", "2", "--squeeze"],
     ],
     ids=" ".join,
 )  # fmt: skip

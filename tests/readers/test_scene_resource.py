@@ -101,11 +101,23 @@ def frames(tmp_path: Path) -> Path:
 @pytest.mark.parametrize(
     "options",
     [
-        ["--layout", "tight", "--gap", "1", "--pivot", "swim=4px,20px"],
-        ["--layout", "tight", "--max-size", "32x40", "--pivot", "feet", "--shift", "swim=2,-3"],
+        [
+            "--layout",
+            "tight",
+            "--gap",
+            "1",
+            "--max-size",
+            "32x40",
+            "--pivot",
+            "feet",
+            "--pivot",
+            "dive down=4px,20px",
+            "--shift",
+            "swim=2,-3",
+        ],
         ["--columns", "3", "--trim", "animation", "--mirrored", "right=up/left", "--edge-repeat", "1", "--margin", "3"],
     ],
-    ids=["tight", "sheets", "grid"],
+    ids=["tight sheets", "grid"],
 )
 def test_the_engine_draws_what_was_packed(
     run: Run, frames: Path, tmp_path: Path, display: str, options: list[str]
