@@ -290,5 +290,12 @@ def test_layers_and_fonts_by_their_options(run: Run, drawings: Path, tmp_path: P
     lost = run("verify", "w.json", "--against", "word.svg")
     assert lost.stderr.endswith(f"the font '{Path(font).name}' is not beside the frames; say where it is with --font\n")
     assert run("verify", "w.json", "--against", "word.svg", "--font", font).returncode == 0
+    (tmp_path / "fonts").mkdir()
+    (tmp_path / "fonts" / Path(font).name).write_bytes(Path(font).read_bytes())
+    text = f'[crate.w]\nfrom = "word.svg"\nout = "w"\nfont = "fonts/{Path(font).name}"\nvector-size = [40, 20]\n'
+    (tmp_path / "w.crate.toml").write_text(text, "utf-8")
+    assert run("pack", "w.crate.toml").returncode == 0
+    assert run("verify", "w.json", "--against", "w.crate.toml").returncode == 0
+    assert "nothing to do" in run("pack", "w.crate.toml").stdout
     (tmp_path / Path(font).name).write_bytes(Path(font).read_bytes())
     assert run("verify", "w.json", "--against", "word.svg").returncode == 0

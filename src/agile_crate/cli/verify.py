@@ -57,7 +57,7 @@ def declare(parser: Parser) -> None:
 
 
 def run(arguments: argparse.Namespace) -> int:
-    from ..jobs.crate_file import frames_of, skins_for
+    from ..jobs.crate_file import font_for, frames_of, skins_for
     from ..jobs.verify import verify
     from ..workers.crew import crew
     from .progress import progress_bars
@@ -70,7 +70,8 @@ def run(arguments: argparse.Namespace) -> int:
             _print_accepted(accepted)
     with crew(memory=chosen_memory(arguments)) as executor, progress_bars(arguments.quiet) as progress:
         frames, skins = frames_of(arguments.against, arguments.data), skins_for(arguments.against, arguments.data)
-        verified = verify(arguments.data, frames, executor, progress, skins, arguments.font)
+        font = arguments.font or font_for(arguments.against, arguments.data)
+        verified = verify(arguments.data, frames, executor, progress, skins, font)
     for warning in verified.warnings:
         print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
     if arguments.json:

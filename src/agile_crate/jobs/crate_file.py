@@ -150,11 +150,17 @@ def frames_of(inputs: Sequence[str], for_data: str = "") -> list[str]:
 
 def skins_for(inputs: Sequence[str], data: str) -> tuple[Skin, ...] | None:
     """The skins of the crate whose metadata this is, if a crate file among the inputs has it; else None."""
+    return next((order.skins for order in _orders_of(inputs, data)), None)
+
+
+def font_for(inputs: Sequence[str], data: str) -> str:
+    """The file of its font, likewise; else an empty text."""
+    return next((str(order.given.get("font", "")) for order in _orders_of(inputs, data)), "")
+
+
+def _orders_of(inputs: Sequence[str], data: str) -> Iterator[Order]:
     for path in filter(is_crate_file, inputs):
-        for order in read_crate_file(path).orders:
-            if _is_of(data, order):
-                return order.skins
-    return None
+        yield from (order for order in read_crate_file(path).orders if _is_of(data, order))
 
 
 def _is_of(data: str, order: Order) -> bool:
