@@ -40,7 +40,7 @@ TERMINALS = {
         "pack otter-post/frames --out build/all --cell 96x96",
         "pack otter-post/frame --out build/otter",
     ],
-    "help": ["--help"],
+    "help": ["--help", "pack -h"],
     "project": ["pack otter-post/otter-post.crate.toml"],
 }
 
@@ -106,7 +106,7 @@ def shoot_terminal(name: str, lines: list[str], folder: str) -> None:
         f"printf '\\033[1;32m$\\033[0m agile-crate %s\\n' '{line}'; agile-crate {line}; echo\n" for line in lines
     )
     environment = os.environ | {"DISPLAY": DISPLAY, "PATH": f"{PROGRAM.parent}:{os.environ['PATH']}"}
-    large = name not in ("survey-rough", "project")
+    large = name not in ("survey-rough", "project", "help")
     window = subprocess.Popen(
         [
             *(

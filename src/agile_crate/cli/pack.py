@@ -25,15 +25,15 @@ The usual calls:
   agile-crate pack frames/otter --out build/otter     otter.png and otter.json
   agile-crate pack otter.crate.toml                   what a crate file says
 
-  arrange    --layout grid|strip|rows|blocks|tight    --columns 8    --gap 2
-  sheets     --max-size 2048      --pow2
-  smaller    --scale 50%          --fit 96          --trim frame|animation|sheet
-  in step    --canvas common      --pivot feet        --align bottom
-  timing     --fps swim=16        --hold swim:last=200ms     --loop dive=once
-  choose     --frames 5-30        --exclude "*_draft"      --rename render=dive
-  directions --mirrored swim_left=swim
-  for games  --metadata json,xml,css,csv              --template engine.lua.j2
-  careful    --dry-run            --force             --json
+  arrange    --layout grid|strip|rows|blocks|tight  --columns 8   --gap 2
+  sheets     --max-size 2048    --pow2
+  smaller    --scale 50%        --fit 96            --trim frame|animation|sheet
+  in step    --canvas common    --pivot feet        --align bottom
+  timing     --fps swim=16      --loop dive=once    --hold swim:last=200ms
+  choose     --frames 5-30      --exclude "*_draft" --rename render=dive
+  mirrored   --mirrored swim_left=swim
+  for games  --metadata json,xml,css,csv            --template engine.lua.j2
+  careful    --dry-run          --force             --json
 
 agile-crate survey looks frames over first. agile-crate pack --help tells all
 options; agile-crate help has pages on layouts, timing, pivots and pixel art.
