@@ -10,7 +10,7 @@ PIP := pip install --quiet --disable-pip-version-check
 SOURCES := $(shell find src -type f -not -name '*.pyc')
 DEBIAN_TOOLS := pngcheck imagemagick chromium ffmpeg gcc libc6-dev lua5.4 libegl1 libgles2 libgl1-mesa-dri godot3 xvfb
 
-.PHONY: demo test test-lowest trust lint bench bench-survey screenshots docs frames system-tools clean
+.PHONY: demo test test-lowest trust environments lint bench bench-survey screenshots docs frames system-tools clean
 
 demo: $(VENV)/.installed
 	@$(BIN)/agile-crate demo build/otter-post
@@ -31,6 +31,9 @@ test-lowest: $(LOWEST)/.installed system-tools
 # What is tried at random, at length.
 trust: $(VENV)/.with-tests system-tools
 	AGILE_CRATE_TRUST=1 $(BIN)/pytest -n auto tests/trust
+
+# All that the tests need, side by side with make -j.
+environments: $(VENV)/.with-tests $(LOWEST)/.installed system-tools build/node/.installed
 
 lint: $(VENV)/.with-tests
 	$(BIN)/ruff check .
