@@ -55,7 +55,9 @@ EXAMPLES = {
 def test_every_example_runs_on_the_demo(run: Run, where: str) -> None:
     count = 0
     for line in EXAMPLES[where]:
-        for command in re.findall(r"agile-crate ((?:pack|draft|survey|verify|describe|unpack|show|schema) .*?)(?= &&|$)", line):
+        for command in re.findall(
+            r"agile-crate ((?:pack|draft|survey|verify|describe|unpack|show|schema) .*?)(?= &&|$)", line
+        ):
             shared = command.startswith(("show", "draft")) and "--out" in command
             done = run(*shlex.split(command), *(["--force"] if shared else []))  # some share a name
             assert done.returncode in (0, 1 if "--strict" in command else 0), (line, done.stderr)

@@ -79,13 +79,14 @@ def _renamed_and_picked(sequences: Sequences, settings: Settings) -> tuple[Seque
         new = take.in_order(renamed(picked, names))
     spans = each("frames", settings.frames, new)
     otherwise = take.counted_otherwise(picked) if any(spans.values()) else {}
+    picks = [(names.get(old, old), otherwise[old]) for old in named(picked) if old in otherwise]
     remarks = [
         Sentence(
-            f"{setting('frames')} counts positions; in their names the frames of {quoted(old)} have the numbers "
-            f"{otherwise[old]}, and {setting('numbers')} picks by those"
+            f"{setting('frames')} counts positions; in their names the frames of {quoted(name)} have the numbers "
+            f"{numbers}, and {setting('numbers')} picks by those"
         )
-        for old in named(picked)
-        if old in otherwise and spans[names.get(old, old)]
+        for name, numbers in picks
+        if spans[name]
     ]
     return take.ranged(new, spans), warnings, remarks
 

@@ -1,0 +1,67 @@
+"""What frames are called, and which are meant: from the file names to the metadata, and back."""
+
+from __future__ import annotations
+
+import subprocess
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from conftest import art, metadata, save
+
+Run = Callable[..., subprocess.CompletedProcess[str]]
+
+
+@pytest.fixture
+def post(tmp_path: Path) -> Path:
+    """Walk SW is numbered from 4; guard holds two series; two stills."""
+    for name, numbers in (("Walk SW/walk ({})", (4, 5, 6)), ("guard/idle_{}", (0, 1, 2)), ("guard/run_{}", (1, 2))):
+        for number in numbers:
+            save(tmp_path / "frames" / f"{name.format(number)}.png", art(6, 7, number))
+    for seed, name in enumerate(("letter", "sack"), 7):
+        save(tmp_path / "frames" / f"{name}.png", art(6, 7, seed))
+    return tmp_path
+
+
+def packed(run: Run, folder: Path, *options: str) -> tuple[dict[str, list[str]], str]:
+    """The frames' names by animation, the stills under an empty name, and what was said."""
+    done = run("pack", "frames", "--out", "o", *options)
+    assert (done.returncode, done.stderr) == (0, "")
+    assert run("verify", "o.json", "--against", "frames").returncode == 0
+    document = metadata(folder / "o.json")
+    names = [frame["name"] for frame in document["frames"]]
+    found = {one["name"]: [names[index] for index in one["frames"]] for one in document["animations"]}
+    shown = {name for some in found.values() for name in some}
+    return found | {"": [name for name in names if name not in shown]}, done.stdout
+
+
+def test_joined_renamed_picked_and_ordered(run: Run, post: Path) -> None:
+    found, said = packed(
+        run, post, "--rename", "guard/*=*", "--rename", "Walk SW=stroll", "--numbers", "stroll=5-last", "--frames",
+        "idle=last-2", "--order", "sack,run", "--mirrored", "stroll back=stroll",
+    )  # fmt: skip
+    assert list(found) == ["run", "idle", "stroll", "stroll back", ""]
+    assert found["idle"] == ["idle_2", "idle_1"]
+    assert found["stroll"] == ["stroll_5", "stroll_6"]
+    assert found[""] == ["sack", "letter"]
+    told = "in their names the frames of 'idle' have the numbers 0-2, and --numbers picks by those"
+    assert said.count(f"--frames counts positions; {told}\n") == 1
+    joined, said = packed(run, post, "--rename", "guard/run=all", "--rename", "guard/idle=all", "--numbers", "all=1-2")
+    assert joined["all"] == ["all_01", "all_02", "all_03", "all_04"]
+    assert "counts positions" not in said
+
+
+def test_one_animation_needs_no_name(run: Run, post: Path) -> None:
+    only = ("--include", "Walk SW/*", "--fps", "10")
+    assert packed(run, post, *only, "--rename", "stroll")[0]["stroll"] == ["stroll_4", "stroll_5", "stroll_6"]
+    packed(run, post, *only, "--hold", "last=300ms", "--hold", "-2=2")
+    assert metadata(post / "o.json")["animations"][0]["durations"] == [100, 200, 300]
+    assert list(packed(run, post, *only, "--split", "go:1-2,rest:last")[0]) == ["go", "rest", ""]
+    for options in (["--hold", "last=2"], ["--rename", "x"], ["--split", "a:1-last"]):
+        done = run("pack", "frames", "--out", "o", *options)
+        assert done.returncode == 2
+        assert "say of which animation, such as " in done.stderr
+    for hold in ("-4=2", "4=2"):
+        done = run("pack", "frames", "--out", "o", *only, "--hold", hold)
+        assert f"--hold 'Walk SW:{hold[:-2]}' is outside 'Walk SW', which has 3 frames" in done.stderr
