@@ -5,7 +5,6 @@ from __future__ import annotations
 
 import os
 import subprocess
-import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -73,17 +72,14 @@ func run():
 
 @pytest.fixture(scope="module")
 def display() -> Iterator[str]:
-    """A screen that nobody sees."""
-    number = f":{90 + os.getpid() % 900}"
-    server = subprocess.Popen([tool("Xvfb"), number, "-screen", "0", "320x240x24"], stderr=subprocess.DEVNULL)
-    deadline = time.monotonic() + 20
-    while not Path(f"/tmp/.X11-unix/X{number[1:]}").exists():
-        assert server.poll() is None
-        assert time.monotonic() < deadline
-        time.sleep(0.05)
-    yield number
-    server.terminate()
-    server.wait()
+    """A screen that nobody sees. It picks its number, and tells it as soon as it is ready."""
+    command = [tool("Xvfb"), "-displayfd", "1", "-screen", "0", "320x240x24"]
+    with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True) as server:
+        assert server.stdout is not None
+        number = server.stdout.readline().strip()
+        assert number, "Xvfb did not start"
+        yield f":{number}"
+        server.terminate()
 
 
 @pytest.fixture

@@ -57,8 +57,19 @@ def split_number(stem: str) -> tuple[str, int | None]:
     return before.removesuffix("(" if wrapped else "").rstrip(_SEPARATORS), int(numbered[len(before) :])
 
 
-_SAYS_NOTHING = frozenset({"", "frame", "frames", "image", "img", "picture", "pic", "render"})
-"""What stands before numbers though it names nothing."""
+SAYS_NOTHING = frozenset(
+    {"frame", "frames", "image", "img", "picture", "pic", "render", "untitled", "layer", "new", "export"}
+)
+"""What pictures and folders are called though it names nothing, in small letters."""
+
+
+def number_of(name: str) -> int | None:
+    """The number at the end of a frame's name.
+
+    >>> number_of("swim/swim_0003"), number_of("parcels/letter")
+    (3, None)
+    """
+    return split_number(name.rpartition("/")[2])[1]
 
 
 def animation_of(name: str, folder: str, is_alone: bool) -> str | None:
@@ -80,7 +91,7 @@ def animation_of(name: str, folder: str, is_alone: bool) -> str | None:
         return None
     if path:
         return said_once(path if is_alone or not series else f"{path}/{series}")
-    by_folder = not series or (is_alone and series.casefold() in _SAYS_NOTHING)
+    by_folder = not series or (is_alone and series.casefold() in SAYS_NOTHING)
     return (folder or "frames") if by_folder else series
 
 
@@ -101,7 +112,7 @@ def frame_key(name: str, animation: str | None) -> tuple[object, ...]:
     """
     if animation is None:
         return (1, natural_key(name))
-    return (0, _known_key(animation), split_number(name.rpartition("/")[2])[1], natural_key(name))
+    return (0, _known_key(animation), number_of(name), natural_key(name))
 
 
 def alike_but_for_case(names: Sequence[str]) -> list[tuple[str, ...]]:

@@ -9,7 +9,7 @@ from itertools import chain, zip_longest
 
 from ..errors import UsageError
 from ..model.picture import FrameSequence, Sequences
-from ..names import nearest, split_number
+from ..names import nearest, number_of
 from ..sentence import Sentence, setting
 from ..text import few, quoted
 
@@ -148,7 +148,7 @@ def checked_name(name: str) -> str:
 def _named_after(frame: str, animation: str) -> str:
     """``generic/generic_0007`` after ``dash`` is ``dash_0007``; a name without a number keeps its last part."""
     last = frame.rpartition("/")[2]
-    if split_number(last)[1] is None:
+    if number_of(last) is None:
         return f"{animation}/{last}"
     digits = last.rstrip(")")
     return f"{animation}_{digits[len(digits.rstrip('0123456789')) :]}"

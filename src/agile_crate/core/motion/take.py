@@ -15,7 +15,7 @@ from typing import Literal
 
 from ..errors import InputError, UsageError
 from ..model.picture import Exposure, FrameSequence, Sequences
-from ..names import alike_but_for_case, natural_key, nearest, split_number
+from ..names import alike_but_for_case, natural_key, nearest, number_of
 from ..sentence import Sentence, setting
 from ..text import counted, few, quoted
 from .rename import check_names, named, under_name
@@ -155,11 +155,6 @@ def _with_numbers(sequence: FrameSequence, spans: Spans) -> tuple[Exposure, ...]
         inside = sorted((n for n in by_number if min(first, last) <= n <= max(first, last)), reverse=last < first)
         result += [frame for number in inside for frame in by_number[number]]
     return tuple(result)
-
-
-def number_of(name: str) -> int | None:
-    """The number at the end of a frame's name."""
-    return split_number(name.rpartition("/")[2])[1]
 
 
 def numbers_told(numbers: Iterable[int]) -> str:

@@ -7,7 +7,7 @@ from collections import Counter
 from collections.abc import Iterator, Sequence
 from itertools import pairwise
 
-from ...names import split_number
+from ...names import SAYS_NOTHING, split_number
 from ...sentence import setting
 from ...text import few
 from ..facts import FrameFacts
@@ -21,8 +21,6 @@ LEAST_NUMBERS = 3
 
 LONGEST_GAP = 20
 """Frames in a row that may be missing by mistake. What skips more was cut out of something longer."""
-
-SAYS_NOTHING = frozenset({"frame", "frames", "image", "img", "picture", "render", "untitled", "layer", "new", "export"})
 
 
 def numbering(sequence: Surveyed) -> Iterator[Finding]:
