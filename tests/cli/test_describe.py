@@ -31,7 +31,7 @@ def test_they_are_what_pack_would_have_written(run: Run, crate: Path) -> None:
     command = ("describe", "o.json", "--template", "names.uv.txt.j2", "--set", "pace=7", "--metadata", "css,csv,xml")
     done = run(*command)
     assert (done.returncode, done.stderr) == (0, "")
-    assert done.stdout.startswith("described o.json in 5 files\n  wrote ")
+    assert done.stdout.startswith("described o.json in 5 files\n  wrote o.uv.txt\n")
     for name in ("o.uv.txt", "o.css", "o.frames.csv", "o.animations.csv"):
         assert (crate / name).read_bytes() == (crate / "all" / name).read_bytes()
     assert (crate / "o.uv.txt").read_text("utf-8").splitlines()[0] == "swim/swim_01 7"

@@ -7,6 +7,7 @@ import json
 
 from .parser import Parser, add_common, read_value
 from .status import Status
+from .wording import from_here
 
 USAGE = "DATA [--template FILE…] [--metadata FORMAT,…]"
 
@@ -55,5 +56,5 @@ def run(arguments: argparse.Namespace) -> int:
     elif not arguments.quiet:
         print(f"described {shown(arguments.data)} in {counted(len(files), 'file')}")
         for path in files:
-            print(f"  wrote {shown(str(path))}")
+            print(f"  wrote {shown(from_here(path))}")
     return Status.DONE

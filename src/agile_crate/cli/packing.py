@@ -7,11 +7,10 @@ import sys
 from fractions import Fraction
 from typing import TYPE_CHECKING, Any
 
-from .wording import told
+from .wording import from_here, told
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
-    from pathlib import Path
 
     from ..core.arrange.arrangement import Considered
     from ..core.crate.summary import AnimationSummary, SheetSummary
@@ -106,9 +105,9 @@ def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:
             print(f"  {index} {shown(frame.name)}: sheet {frame.on_sheet}, box {list(frame.box)}")
     wrote, removed = ("would write", "would remove") if arguments.dry_run else ("wrote", "removed")
     for path in packed.files:
-        print(f"  {'kept' if path in packed.kept else wrote} {shown(_near(path))}")
+        print(f"  {'kept' if path in packed.kept else wrote} {shown(from_here(path))}")
     for path in packed.removed:
-        print(f"  {removed} {shown(_near(path))}, a file of the build before")
+        print(f"  {removed} {shown(from_here(path))}, a file of the build before")
 
 
 def changes(packed: Packed) -> list[str]:
@@ -259,14 +258,6 @@ def _span(first: int, last: int) -> str:
 
 def _rate(fps: Fraction) -> str:
     return str(fps) if fps.denominator == 1 else f"{float(fps):.6g}"
-
-
-def _near(path: Path) -> str:
-    """The path as it is shortest to read: from here if it lies below, else whole."""
-    from pathlib import Path
-
-    here = Path.cwd()
-    return str(path.relative_to(here) if path.is_relative_to(here) else path)
 
 
 def document_of(packed: Packed, arguments: argparse.Namespace) -> dict[str, Any]:

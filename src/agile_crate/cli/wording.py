@@ -4,8 +4,12 @@ from __future__ import annotations
 
 import shlex
 from collections.abc import Collection
+from typing import TYPE_CHECKING
 
 from ..core.sentence import Sentence, Spelling, key_of
+
+if TYPE_CHECKING:
+    from pathlib import Path
 
 
 def option_name(name: str) -> str:
@@ -33,6 +37,12 @@ def options_of(command: str, own: Collection[str]) -> Spelling:
         return whose + as_option(name, value)
 
     return spelled
+
+
+def from_here(path: Path) -> str:
+    """The path as it is shortest to read: from here if it lies below, else whole."""
+    here = path.cwd()
+    return str(path.relative_to(here) if path.is_relative_to(here) else path)
 
 
 def told(sentence: Sentence) -> str:
