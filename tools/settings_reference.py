@@ -6,6 +6,9 @@ from itertools import groupby
 
 from agile_crate.cli.parser import SECTIONS
 from agile_crate.cli.wording import option_name
+from agile_crate.core.limits import ABOUT, Limits
+from agile_crate.core.sentence import key_of
+from agile_crate.core.text import bytes_shown
 from agile_crate.settings.table import options
 
 HEAD = """\
@@ -34,7 +37,32 @@ def reference() -> str:
             )
             choices = f" ({', '.join(option.choices)})" if option.metavar == "PLACE" else ""
             parts.append(f"| `{option_name(name)}` | {value} | {default_shown(default)} | {option.help}{choices} |\n")
-    return "".join(parts)
+    return "".join(parts) + limits()
+
+
+LIMITS = """
+## limits
+
+What is read of strangers' files is bounded. `--limit NAME=N`, of every command, is another bound; bytes may be written
+as `2GB`, pixels as `9000x9000`. In a crate file: `limit = { frames = 2000000, file-bytes = "2GB" }`.
+
+| limit | default | what it bounds |
+|---|---|---|
+"""
+
+
+def limits() -> str:
+    """The table of limits."""
+    return LIMITS + "".join(
+        f"| `{key_of(name)}` | {limit_shown(name, value)} | {ABOUT[name]} |\n"
+        for name, value in Limits()._asdict().items()
+    )
+
+
+def limit_shown(name: str, value: int) -> str:
+    """A limit's default with its unit, as one says it."""
+    unit = name.rpartition("_")[2]
+    return bytes_shown(value) if unit == "bytes" else f"{value:,}" + (f" {unit}" if "_" in name else "")
 
 
 def default_shown(default: object) -> str:

@@ -85,7 +85,7 @@ def spoil(tmp_path: Path, what: str) -> None:
         ("empty", ["frames"], 3, "frames/swim/empty_1.png is empty; export it again or take it out"),
         ("cut", ["frames"], 3, "frames/swim/cut_1.png is cut short; export it again or take it out"),
         ("damaged", ["frames"], 3, "frames/swim/damaged_1.png is damaged: the checksum of its 'IDAT' part is wrong; export it again or take it out"),
-        ("bomb", ["frames"], 3, "frames/swim/bomb_1.png claims to have more than 67,108,864 pixels, the most that one picture may have; export it again or take it out"),
+        ("bomb", ["frames"], 3, "frames/swim/bomb_1.png claims to have more than 67,108,864 pixels, the most that one picture may have; --limit picture-pixels=N allows more; export it again or take it out"),
         (
             "three",
             ["frames"],

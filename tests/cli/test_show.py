@@ -137,7 +137,7 @@ def test_a_view_for_each_sheet(run: Run, swim: Path, tmp_path: Path) -> None:
     o.json --out x.png --onion 2 => 2 --onion is for films and strips; add --as strip, or write a .gif, .apng or .webp
     o.json --out x.png --backdrop none => 2 --backdrop none is for films; give a colour, or leave it out for a checkerboard
     o.json --out x.gif --zoom 0 => 2 --zoom: '0' is not a whole number from 1 to 64
-    wide.json --out x.png --zoom 64 => 2 --zoom 64 would make a view of 1048576×512 pixels; choose a smaller one
+    wide.json --out x.png --zoom 64 => 2 --zoom 64 would make a view of 1048576×512 pixels; choose a smaller one, or --limit view-pixels=N allows more
     gone.json --out x.png => 3 gone.json cannot be read: no such file or directory
     o.json --out there.png => 5 there.png is already there; choose another --out, or give --force
     stills.json --out x.gif => 3 the crate has no animations, only stills; show its sheet

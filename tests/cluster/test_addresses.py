@@ -10,6 +10,7 @@ import fsspec
 import pytest
 
 from agile_crate.core.errors import InputError, UsageError
+from agile_crate.core.limits import within
 from agile_crate.jobs import far
 from agile_crate.jobs.pack import pack
 from agile_crate.settings.crate_file import Order
@@ -105,7 +106,7 @@ class Liar:
         (["/frames/a.png"], "/frames/a.png is larger than 1.0 KB"),
         (
             ["/frames/a.png", "/frames/b.png", "/frames/c.png"],
-            "memory://frames has more than 2 files; name a part of it",
+            "memory://frames has more than 2 files; name a part of it, or limit='frames=N' allows more",
         ),
     ],
 )
@@ -113,9 +114,7 @@ def test_what_a_server_says_is_not_believed(
     names: list[str], told: str, executor: Crew, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr("fsspec.core.url_to_fs", lambda _: (Liar(names), "/frames"))
-    monkeypatch.setattr(fetch, "MOST_FILES", 2)
-    monkeypatch.setattr(fetch, "LARGEST_FILE", 1 << 10)
-    with pytest.raises(InputError) as caught:
+    with within({"frames": 2, "file_bytes": 1 << 10}), pytest.raises(InputError) as caught:
         pack(["memory://frames"], str(tmp_path / "out" / "otter"), settings_from({}), executor)
     assert str(caught.value).startswith(told)
 

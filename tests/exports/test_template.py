@@ -14,10 +14,10 @@ import pytest
 from agile_crate import demo
 from agile_crate.core.crate.restore import restore
 from agile_crate.core.errors import InputError
+from agile_crate.core.limits import within
 from agile_crate.core.model.crate import Crate, Frame
 from agile_crate.core.model.geometry import Box, Offset, Point, Size
 from agile_crate.core.model.sheet import Sheet
-from agile_crate.exports import template as module
 from agile_crate.exports.template import Template, read_templates, rendered
 from agile_crate.exports.template_context import FILTERS, context_of, identifier, literal
 from conftest import tool
@@ -180,8 +180,6 @@ int main(void) {
         ("{{ frames.append(1) }}", "line 1: access to attribute 'append' of 'list' object is unsafe"),
         ("{% include '/etc/passwd' %}", "line 1: no loader for this environment specified"),
         ("{% macro a() %}{{ a() }}{{ a() }}{% endmacro %}{{ a() }}", "it calls itself too deeply"),
-        ("{{ 'x' * 10**10 }}", "it takes more memory than a template may"),
-        ("{{ '%10000000000d' % 1 }}", "it takes more memory than a template may"),
         (
             "{% for i in range(1000000) %}{% endfor %}",
             "line 1: Range too big. The sandbox blocks ranges larger than MAX_RANGE (100000)",
@@ -194,11 +192,20 @@ def test_what_cannot_be_rendered_is_told_with_its_line(text: str, why: str) -> N
     assert str(caught.value) == f"engine.txt.j2: {why}; nothing was written"
 
 
-def test_what_a_template_writes_and_takes_is_bounded(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(module, "LARGEST_TEXT", 1000)
-    with pytest.raises(InputError, match="it writes more than 1,000 characters; nothing was written"):
-        made("{% for i in range(99999) %}{{ 'x' * 100 }}{% endfor %}")
-    monkeypatch.setattr(module, "LONGEST", 1)
-    endless = "{% for i in range(100000) %}{% for j in range(100000) %}{% endfor %}{% endfor %}"
-    with pytest.raises(InputError, match="it takes longer than 1 seconds; nothing was written"):
-        made(endless)
+ENDLESS = "{% for i in range(100000) %}{% for j in range(100000) %}{% endfor %}{% endfor %}"
+
+
+@pytest.mark.parametrize(
+    ("limit", "value", "text", "why"),
+    [
+        ("process_bytes", 1 << 33, "{{ 'x' * 10**10 }}", "takes more memory than a template may"),
+        ("process_bytes", 1 << 33, "{{ '%10000000000d' % 1 }}", "takes more memory than a template may"),
+        ("template_characters", 1000, "{% for i in range(9) %}{{ 'x' * 200 }}{% endfor %}", "writes more than 1,000 characters"),
+        ("seconds", 1, ENDLESS, "takes longer than 1 seconds"),
+    ],
+)  # fmt: skip
+def test_what_a_template_writes_and_takes_is_bounded(limit: str, value: int, text: str, why: str) -> None:
+    with within({limit: value}), pytest.raises(InputError) as caught:
+        made(text)
+    more = f"; limit='{limit.replace('_', '-')}=N' allows more"
+    assert str(caught.value) == f"engine.txt.j2: it {why}; nothing was written{more}"

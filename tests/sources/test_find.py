@@ -4,6 +4,7 @@ from pathlib import Path
 import pytest
 
 from agile_crate.core.errors import InputError
+from agile_crate.core.limits import within
 from agile_crate.format.regular import read_regular
 from agile_crate.sources.find import find
 from conftest import save
@@ -160,11 +161,13 @@ def test_a_file_is_read_whole_and_never_beyond_what_was_agreed(tmp_path: Path) -
     path = tmp_path / "a"
     for size in (0, 1, 70_000):
         path.write_bytes(b"x" * size)
-        assert read_regular(path, size) == b"x" * size
-        assert read_regular(path, 0, head=1) == b"x" * min(1, size)
-        if size:
-            with pytest.raises(OSError, match="it is larger than"):
-                read_regular(path, size - 1)
-    assert b"Pid" in read_regular("/proc/self/status", 1 << 20)  # its size is said to be 0
+        with within({"file_bytes": size}):
+            assert read_regular(path, "file_bytes") == b"x" * size
+        with within({"file_bytes": max(0, size - 1)}):
+            assert read_regular(path, "file_bytes", head=1) == b"x" * min(1, size)
+            if size:
+                with pytest.raises(OSError, match="it is larger than"):
+                    read_regular(path, "file_bytes")
+    assert b"Pid" in read_regular("/proc/self/status", "file_bytes")  # its size is said to be 0
     with pytest.raises(OSError, match="it is not a regular file"):
-        read_regular("/dev/zero", 9)
+        read_regular("/dev/zero", "file_bytes")

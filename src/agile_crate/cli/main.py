@@ -13,11 +13,12 @@ from types import ModuleType
 
 from .. import __version__
 from ..core.errors import CrateError, UsageError, reason
+from ..core.limits import within
 from ..core.names import nearest
 from ..core.sentence import Spelling
 from ..interrupts import AfterCommit, has_committed
 from . import signals
-from .parser import Parser
+from .parser import Parser, chosen_limits
 from .status import Status, status_of
 from .streams import make_safe
 from .wording import as_option, options_of
@@ -65,7 +66,9 @@ def main(arguments: Sequence[str]) -> int:
         if command is None:
             return Status.USAGE
         spelling = options_of(arguments[0], parser.options)
-        status: int = command.run(parser.understood(arguments[1:]))
+        understood = parser.understood(arguments[1:])
+        with within(chosen_limits(understood)):
+            status: int = command.run(understood)
         sys.stdout.flush()
         return status
     except AfterCommit:

@@ -163,6 +163,15 @@ def chosen_memory(arguments: argparse.Namespace) -> int:
     return read_value("memory", memory, arguments.memory) if arguments.memory is not None else 0
 
 
+def chosen_limits(arguments: argparse.Namespace) -> dict[str, int]:
+    """The limits that the command line changes. Raises UsageError."""
+    if not getattr(arguments, "limit", None):
+        return {}
+    from ..settings.readers import limit
+
+    return dict(read_value("limit", limit, text) for text in arguments.limit)
+
+
 def chosen_jobs(arguments: argparse.Namespace) -> int:
     """How many crates are built at a time. Raises UsageError."""
     from ..settings.readers import whole
@@ -178,6 +187,8 @@ def add_common(parser: Parser) -> None:
         group.add("--help", action="help", help="print this and exit")
     else:
         group.add("-h", "--help", action="help", help="print this and exit")
+    if "--limit" not in parser.options:
+        group.add("--limit", metavar="NAME=N", action="append", help="another limit for what is read: frames=2000000")
     group.add("--json", action="store_true", help="print the result as one JSON document")
     group.add("-q", "--quiet", action="store_true", help="print nothing but errors")
     group.add("-v", "--verbose", action="store_true", help="also print every frame")

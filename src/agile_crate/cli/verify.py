@@ -120,11 +120,12 @@ def _print(verified: Verified, arguments: argparse.Namespace) -> None:
 
 
 def _print_some(sentences: list[str] | tuple[str, ...], every: bool) -> None:
+    from ..core.sentence import Sentence
     from .tables import print_note
 
     limit = len(sentences) if every else SHOWN
     for sentence in sentences[:limit]:
-        print_note(sentence)
+        print_note(told(Sentence(sentence)))
     if len(sentences) > limit:
         print_note(f"and {len(sentences) - limit:,} more (--verbose shows all)")
 
@@ -132,6 +133,8 @@ def _print_some(sentences: list[str] | tuple[str, ...], every: bool) -> None:
 def _document(verified: Verified, arguments: argparse.Namespace) -> dict[str, Any]:
     """What ``--json`` prints; docs/commands.md describes it."""
     import dataclasses
+
+    from ..core.sentence import Sentence
 
     return {
         "command": "verify",
@@ -142,6 +145,6 @@ def _document(verified: Verified, arguments: argparse.Namespace) -> dict[str, An
         "same": verified.same,
         "touched": verified.touched,
         "skins": dict(verified.skins),
-        "problems": verified.problems,
+        "problems": [told(Sentence(problem)) for problem in verified.problems],
         "differences": [dataclasses.asdict(difference) for difference in verified.differences],
     }

@@ -35,4 +35,5 @@ class OutputError(CrateError):
 
 def reason(error: OSError) -> str:
     """Why the operating system refused, as the end of a sentence."""
-    return (error.strerror or str(error)).lower()
+    text = error.strerror or str(error)
+    return text[:1].lower() + text[1:]

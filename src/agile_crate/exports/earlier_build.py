@@ -12,7 +12,7 @@ from ..core.crate.file_names import LONGEST_NAME, SHEET_ENDINGS, repeated
 from ..core.errors import OutputError, UsageError
 from ..core.sentence import setting, some_files
 from ..core.text import is_unicode, quoted, shown
-from ..format.files import ENDINGS, LARGEST_OUTPUT, outputs_of_build
+from ..format.files import ENDINGS, outputs_of_build
 from ..format.regular import read_regular
 from ..format.seal import binary_sha256, text_sha256
 
@@ -129,7 +129,7 @@ def is_written(path: Path, sha256: str, digests: Digests | None = None) -> bool:
     if not digests:
         return _is_written(path, sha256, binary_sha256)
     try:
-        known = digests.sha256(str(path)) or digests.noted(str(path), lambda: read_regular(path, LARGEST_OUTPUT))[1]
+        known = digests.sha256(str(path)) or digests.noted(str(path), lambda: read_regular(path, "file_bytes"))[1]
         return known == sha256
     except OSError:
         return False
@@ -147,7 +147,7 @@ def _is_sheet_name(image: str, stem: str) -> bool:
 
 def _is_written(path: Path, sha256: str, digest: Callable[[bytes], str]) -> bool:
     try:
-        return digest(read_regular(path, LARGEST_OUTPUT)) == sha256
+        return digest(read_regular(path, "file_bytes")) == sha256
     except OSError:
         return False
 

@@ -8,21 +8,13 @@ from pathlib import Path
 from typing import NamedTuple
 
 from ..core.errors import InputError, reason
+from ..core.limits import in_force, raise_it
 from ..core.model.crate import Crate
 from ..core.sentence import a_file
 from ..core.text import is_unicode, shown
 from ..format.json_form import to_json
 from ..format.regular import read_regular
 from ..workers.child import asked
-
-LONGEST = 60
-"""Seconds that a template may take."""
-
-LARGEST_TEXT = 1 << 28
-"""Characters that it may write."""
-
-LARGEST_TEMPLATE = 1 << 24
-"""Bytes."""
 
 
 class Template(NamedTuple):
@@ -43,7 +35,7 @@ def read_templates(paths: Iterable[str], given: tuple[tuple[str, str], ...] = ()
     templates = []
     for path in paths:
         try:
-            text = read_regular(path, LARGEST_TEMPLATE).decode("utf-8")
+            text = read_regular(path, "text_bytes").decode("utf-8")
             templates.append(Template(path, text.replace("\r\n", "\n").replace("\r", "\n"), given))
         except OSError as error:
             raise InputError(f"{a_file(path)} cannot be read: {reason(error)}") from None
@@ -54,28 +46,30 @@ def read_templates(paths: Iterable[str], given: tuple[tuple[str, str], ...] = ()
 
 def rendered(template: Template, crate: Crate) -> str:
     """What the template makes of the crate. Raises InputError that names the template, the line and what is wrong."""
+    limits = in_force()
     request = {
         "template": template.text,
         "name": template.path,
         "metadata": to_json(crate, compact=True),
-        "length": LARGEST_TEXT,
+        "limits": limits._asdict(),
         "set": dict(template.given),
     }
     try:
-        told = asked(f"{__package__}.template_child", json.dumps(request).encode(), LONGEST)
+        told = asked(f"{__package__}.template_child", json.dumps(request).encode(), limits.seconds)
     except TimeoutError:
-        raise _refused(template, f"it takes longer than {LONGEST} seconds") from None
+        raise _refused(template, f"it takes longer than {limits.seconds} seconds", "seconds") from None
     try:
         answer = json.loads(told)
     except ValueError:
-        raise _refused(template, "it takes more than a template may, and was stopped") from None
+        raise _refused(template, "it takes more than a template may, and was stopped", "process_bytes") from None
     if "error" in answer:
-        raise _refused(template, answer["error"])
+        raise _refused(template, answer["error"], answer.get("limit", ""))
     text: str = answer["text"]
     if not is_unicode(text):
         raise _refused(template, "it makes what is not Unicode text: half of a surrogate pair")
     return text
 
 
-def _refused(template: Template, why: str) -> InputError:
-    return InputError(f"{a_file(template.path)}: {shown(why).removesuffix('.')}; nothing was written")
+def _refused(template: Template, why: str, limit: str = "") -> InputError:
+    more = f"; {raise_it(limit)}" if limit else ""
+    return InputError(f"{a_file(template.path)}: {shown(why).removesuffix('.')}; nothing was written{more}")

@@ -1,8 +1,8 @@
 """Renders one template, in a process of its own: what a stranger's template may use up is bounded by its process.
 
-Reads a request from stdin, JSON: `template`, `name`, `metadata` (the crate's JSON), `length` (the most characters) and
-`set` (variables by name).
-Writes the answer to stdout, JSON: `text`, or `error` with a sentence.
+Reads a request from stdin, JSON: `template`, `name`, `metadata` (the crate's JSON), `set` (variables by name) and
+`limits`.
+Writes the answer to stdout, JSON: `text`, or `error` with a sentence, and the name of a `limit` if that is what it met.
 """
 
 from __future__ import annotations
@@ -12,26 +12,30 @@ import sys
 import traceback
 from typing import Any, NoReturn
 
+from ..core.limits import Limits, in_force, with_limits
 from ..workers.child import bound_memory
-
-MEMORY = 2 << 30
-"""Bytes of address space."""
 
 
 def main() -> None:
-    bound_memory(MEMORY)
     request = json.loads(sys.stdin.buffer.read())
+    limits = Limits(**request["limits"])
+    bound_memory(limits.process_bytes // 4)
     try:
-        answer = {"text": _rendered(request)}
+        answer = {"text": with_limits(limits, _rendered, request)}
     except RefusedError as refused:
-        answer = {"error": str(refused)}
+        answer = {"error": str(refused), "limit": refused.limit}
     except MemoryError:
-        answer = {"error": "it takes more memory than a template may"}
+        answer = {"error": "it takes more memory than a template may", "limit": "process_bytes"}
     sys.stdout.buffer.write(json.dumps(answer).encode())
 
 
 class RefusedError(Exception):
-    """A template that cannot be rendered: a sentence that begins with the line where that is known."""
+    """A template that cannot be rendered: a sentence that begins with the line where that is known, and the name of
+    a limit if that is why."""
+
+    def __init__(self, sentence: str, limit: str = "") -> None:
+        super().__init__(sentence)
+        self.limit = limit
 
 
 def _rendered(request: dict[str, Any]) -> str:
@@ -54,8 +58,8 @@ def _rendered(request: dict[str, Any]) -> str:
         for piece in template.generate(context):
             pieces.append(piece)
             length += len(piece)
-            if length > request["length"]:
-                raise RefusedError(f"it writes more than {request['length']:,} characters")
+            if length > (most := in_force().template_characters):
+                raise RefusedError(f"it writes more than {most:,} characters", "template_characters")
     except TemplateSyntaxError as error:
         raise RefusedError(f"line {error.lineno}: {error.message}") from None
     except (RefusedError, MemoryError):

@@ -8,6 +8,7 @@ from collections.abc import Iterable
 
 from ..core.crate.file_names import not_held, repeated
 from ..core.errors import InputError, reason
+from ..core.limits import in_force, raise_it
 from ..core.model.geometry import Box, Size
 from ..core.names import leads_out
 from ..core.sentence import a_file
@@ -15,9 +16,6 @@ from ..core.text import measured, quoted
 from .regular import read_regular
 
 HEADINGS = ("name", "x", "y", "w", "h")
-
-LARGEST, MOST = 1 << 22, 10_000
-"""Bytes of such a table, and boxes in it."""
 
 NamedBox = tuple[str, Box]
 
@@ -29,7 +27,7 @@ def read_boxes(path: str, sheet: Size) -> list[NamedBox]:
     """
     where = a_file(path)
     try:
-        text = read_regular(path, LARGEST).decode("utf-8-sig")
+        text = read_regular(path, "text_bytes").decode("utf-8-sig")
         lines = [line for line in csv.reader(io.StringIO(text, newline=""), strict=True) if line]
     except OSError as error:
         raise InputError(f"{where} cannot be read: {reason(error)}") from None
@@ -37,8 +35,10 @@ def read_boxes(path: str, sheet: Size) -> list[NamedBox]:
         raise InputError(f"{where} is not comma-separated text in UTF-8") from None
     if not lines or tuple(cell.strip().lower() for cell in lines[0]) != HEADINGS:
         raise InputError(f"{where} does not begin with the line {','.join(HEADINGS)}")
-    if not 1 < len(lines) <= MOST + 1:
-        raise InputError(f"{where} has {len(lines) - 1:,} boxes; it may have from 1 to {MOST:,}")
+    if len(lines) == 1:
+        raise InputError(f"{where} has no boxes; write one a line")
+    if len(lines) - 1 > (most := in_force().islands):
+        raise InputError(f"{where} has {len(lines) - 1:,} boxes, and {most:,} are the most; {raise_it('islands')}")
     boxes = [_box(line, f"{where}, box {number}", sheet) for number, line in enumerate(lines[1:], 1)]
     if twice := repeated(name for name, _ in boxes):
         raise InputError(f"{where}: two boxes are called {quoted(twice)}; some platforms cannot tell them apart")

@@ -13,14 +13,12 @@ from collections.abc import Callable
 from fractions import Fraction
 from typing import Any, TypeVar, get_args
 
+from ..core.limits import in_force, raise_it
 from ..core.model.crate import FORMAT, VERSION, Animation, Crate, Frame, Loop
 from ..core.model.geometry import Block, Box, Cells, Mirror, Offset, Point, Shape, Size
 from ..core.model.sheet import Sheet, Skin
 from ..core.text import is_unicode, shown
 from .ranges import ANY, RANGES, Range
-
-LARGEST_CANVAS = 1 << 28
-"""Pixels. No frame's canvas may be larger: it is what 16,384 × 16,384 makes."""
 
 Document = dict[str, Any]
 
@@ -174,7 +172,7 @@ def crate_of(document: Any) -> Crate:
     return Crate(
         name=_text(document, "name", ""),
         sheets=_items(document, "sheets", _read_sheet),
-        frames=_items(document, "frames", _read_frame),
+        frames=_read_frames(document),
         animations=_items(document, "animations", _read_animation),
         scale=_number(document.get("scale", 1), "scale", RANGES["scale"]),
         alpha=_one_of(document, "alpha", "", ("straight", "premultiplied"), "straight"),
@@ -185,6 +183,18 @@ def crate_of(document: Any) -> Crate:
         file_sha256=_read_digests(document),
         built_from=_read_built_from(document),
     )
+
+
+def _read_frames(document: Document) -> tuple[Frame, ...]:
+    count, most = len(_list(document, "frames", "")), in_force().frames
+    _expect(count <= most, "frames", f"a list of at most {most:,} ({raise_it('frames')})", count)
+    return _items(document, "frames", _read_frame)
+
+
+def _read_name(value: Any, place: str) -> str:
+    name, most = _text(value, "name", place), in_force().name_characters
+    _expect(len(name) <= most, f"{place}.name", f"at most {most:,} characters ({raise_it('name_characters')})", name)
+    return name
 
 
 def _read_settings(value: Any) -> dict[str, Any]:
@@ -300,7 +310,7 @@ def _read_frame(value: Any, place: str) -> Frame:
         _expect(isinstance(value.get(key, False), bool), f"{place}.{key}", "true or false", value.get(key))
     _expect(crc == "" or _CRC.fullmatch(crc) is not None, f"{place}.crc", "8 hex digits", crc)
     return Frame(
-        name=_text(value, "name", place),
+        name=_read_name(value, place),
         on_sheet=_whole(_key(value, "sheet", place), f"{place}.sheet", RANGES["frames.sheet"]),
         box=Box(*_whole_numbers(value, "box", place, RANGES["frames.box"], 4)),
         canvas=_read_canvas(value, place),
@@ -316,7 +326,9 @@ def _read_frame(value: Any, place: str) -> Frame:
 
 def _read_canvas(value: Any, place: str) -> Size:
     canvas = Size(*_whole_numbers(value, "canvas", place, RANGES["frames.canvas"], 2))
-    _expect(canvas.w * canvas.h <= LARGEST_CANVAS, f"{place}.canvas", f"at most {LARGEST_CANVAS:,} pixels", canvas)
+    most = in_force().sheet_pixels
+    expected = f"at most {most:,} pixels ({raise_it('sheet_pixels')})"
+    _expect(canvas.w * canvas.h <= most, f"{place}.canvas", expected, canvas)
     return canvas
 
 
@@ -337,7 +349,7 @@ def _read_animation(value: Any, place: str) -> Animation:
     _expect(isinstance(value, dict), place, "an object", value)
     by_beats = "fps" in value or "beats" in value
     return Animation(
-        name=_text(value, "name", place),
+        name=_read_name(value, place),
         frames=_whole_numbers(value, "frames", place, RANGES["animations.frames"]),
         durations=_whole_numbers(value, "durations", place, RANGES["animations.durations"]),
         loop=_one_of(value, "loop", place, get_args(Loop), "forever"),

@@ -20,12 +20,6 @@ from .seal import is_unbroken, text_sha256
 ENDINGS = (".json", ".xml")
 """Of the two forms: each says everything, and a build is known again by either."""
 
-LARGEST_METADATA = 1 << 28
-"""Bytes. Above a million frames; more is refused before it is read."""
-
-LARGEST_OUTPUT = 1 << 30
-"""Bytes. Of a file whose digest is taken: more than any that we write."""
-
 _HEAD = 4096
 _MARK = b"\xef\xbb\xbf"
 """That some editors put before UTF-8."""
@@ -58,7 +52,7 @@ def looks_like_metadata(path: str) -> bool:
     if os.path.isdir(path):
         return False
     try:
-        return read_regular(path, LARGEST_METADATA, 64).removeprefix(_MARK).lstrip()[:1] in (b"{", b"<")
+        return read_regular(path, "metadata_bytes", 64).removeprefix(_MARK).lstrip()[:1] in (b"{", b"<")
     except OSError:
         return path.endswith(ENDINGS)
 
@@ -66,7 +60,7 @@ def looks_like_metadata(path: str) -> bool:
 def read_metadata(path: str | Path) -> Crate:
     """The crate that a metadata file describes. Raises InputError that names the file and the place in it."""
     try:
-        data = read_regular(path, LARGEST_METADATA)
+        data = read_regular(path, "metadata_bytes")
     except OSError as error:
         raise InputError(f"{a_file(str(path))} cannot be read: {reason(error)}") from None
     if _is_xml(data):
@@ -87,13 +81,13 @@ def was_edited(path: Path) -> bool:
 
 def sha256_now(path: Path) -> str:
     """The digest of a text file as it is now; empty if it is not there."""
-    return text_sha256(read_regular(path, LARGEST_OUTPUT)) if path.is_file() else ""
+    return text_sha256(read_regular(path, "file_bytes")) if path.is_file() else ""
 
 
 def retouched(path: Path, digests: Mapping[str, str], touched: Collection[int]) -> str:
     """Metadata that has been read before with the digests of files by their names, and these frames as the touched
     ones; all else stays as it is, also what this program does not know."""
-    data = read_regular(path, LARGEST_METADATA)
+    data = read_regular(path, "metadata_bytes")
     if _is_xml(data):
         from .xml_form import retouched
 
@@ -108,7 +102,7 @@ def _is_xml(data: bytes) -> bool:
 def is_ours(path: str | Path) -> bool:
     """Whether a file that is there names our format at its beginning, sound or not."""
     try:
-        return FORMAT.encode() in read_regular(path, LARGEST_METADATA, _HEAD)
+        return FORMAT.encode() in read_regular(path, "metadata_bytes", _HEAD)
     except OSError:
         return False
 
@@ -119,9 +113,9 @@ def outputs_of_build(path: str | Path) -> Outputs:
     Of JSON little else is looked at.
     """
     try:
-        if FORMAT.encode() not in read_regular(path, LARGEST_METADATA, _HEAD):
+        if FORMAT.encode() not in read_regular(path, "metadata_bytes", _HEAD):
             return NOTHING
-        data = read_regular(path, LARGEST_METADATA)
+        data = read_regular(path, "metadata_bytes")
         if _is_xml(data):
             from .xml_form import document_from
 

@@ -7,14 +7,17 @@ import os
 import stat
 from pathlib import Path
 
+from ..core.limits import in_force, raise_it
 from ..core.text import bytes_shown
 
 
-def read_regular(path: str | Path, most: int, head: int = 0) -> bytes:
+def read_regular(path: str | Path, limit: str, head: int = 0) -> bytes:
     """A file's bytes, or only the first `head` of them.
 
-    Raises OSError for what is not a regular file (a pipe or a device may never end), and for more than `most` bytes.
+    Raises OSError for what is not a regular file (a pipe or a device may never end), and for what is larger than the
+    limit of this name.
     """
+    most: int = getattr(in_force(), limit)
     _refuse_others(os.stat(path))  # opening a device may already do something
     handle = os.open(path, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_BINARY", 0))
     with open(handle, "rb", buffering=0) as stream:
@@ -29,7 +32,7 @@ def read_regular(path: str | Path, most: int, head: int = 0) -> bytes:
             if not parts[-1] or (len(parts) == 1 and len(parts[0]) == length):
                 return b"".join(parts) if len(parts) > 1 else parts[0]
             length = sum(map(len, parts))
-        raise OSError(errno.EFBIG, f"it is larger than {bytes_shown(most)}")
+        raise OSError(errno.EFBIG, f"it is larger than {bytes_shown(most)}; {raise_it(limit)}")
 
 
 def _refuse_others(status: os.stat_result) -> None:

@@ -25,9 +25,6 @@ _WHERE = re.compile(r"(.*) \(at (.*)\)", re.DOTALL)
 
 _NUMBERS = re.compile("[0-9]+")
 
-LARGEST = 1 << 20
-"""Bytes of a crate file."""
-
 LONGEST_LINE = 20_000
 """Characters. A key of very many parts takes the reader long."""
 
@@ -79,7 +76,7 @@ def read_crate_file(path: str) -> CrateFile:
 
 def _text_of(path: str) -> str:
     try:
-        text = read_regular(path, LARGEST).decode("utf-8-sig").replace("\r\n", "\n")
+        text = read_regular(path, "crate_file_bytes").decode("utf-8-sig").replace("\r\n", "\n")
     except OSError as error:
         raise InputError(f"{a_file(path)} cannot be read: {reason(error)}") from None
     except UnicodeDecodeError:

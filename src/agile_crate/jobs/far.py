@@ -15,12 +15,11 @@ from ..core.errors import CrateError, InputError, reason
 from ..core.names import is_address
 from ..core.sentence import a_file
 from ..exports.earlier_build import build_before, target_of
-from ..format.files import LARGEST_OUTPUT
 from ..format.regular import read_regular
 from ..settings.crate_file import Order
 from ..settings.given import settings_from
 from ..sources.fetch import below, lay_down
-from ..sources.find import LARGEST_FILE, find
+from ..sources.find import find
 from ..store.cache import opened
 from ..workers.crew import crew
 from ..workers.room import SHARE
@@ -89,7 +88,7 @@ def _sent(order: Order) -> Iterator[Sent]:
     paths += settings_from(order.given).files
     for path in dict.fromkeys(paths):
         try:
-            yield Sent(path, read_regular(path, LARGEST_FILE))
+            yield Sent(path, read_regular(path, "file_bytes"))
         except OSError as error:
             raise InputError(f"{a_file(path)} cannot be read: {reason(error)}") from None
 
@@ -112,7 +111,7 @@ def build_far(task: FarTask) -> FarBuild | CrateError:
                 packed = pack(
                     order.inputs, out, settings, executor, generator=task.program, cache=cache, skins=order.skins
                 )
-            return FarBuild(packed, {path.name: read_regular(path, LARGEST_OUTPUT) for path in packed.files})
+            return FarBuild(packed, {path.name: read_regular(path, "file_bytes") for path in packed.files})
         except CrateError as error:
             told = error.sentence.marked.replace(root, "")
             if isinstance(error, InputError) and task.sent is None:

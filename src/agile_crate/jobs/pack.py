@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from ..core.arrange.arrangement import Considered
 from ..core.crate.check import check_crate
 from ..core.crate.file_names import sized_name
+from ..core.limits import within
 from ..core.model.crate import Crate
 from ..core.names import is_address
 from ..core.sentence import Sentence
@@ -104,7 +105,10 @@ def pack(
     are the same frames in other art. `planned` sees what is about to be drawn and written.
     """
     target = target_of(out)
-    with _local([inputs, *(layer for skin in skins for layer in skin.layers)], executor) as local:
+    with (
+        within(dict(settings.limit)),
+        _local([inputs, *(layer for skin in skins for layer in skin.layers)], executor) as local,
+    ):
         inputs, skins = local[0], with_layers(skins, local[1:])
         build = partial(
             _build, target, inputs, settings, executor, progress, generator, force, keep_touches, cache, skins, planned

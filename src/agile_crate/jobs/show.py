@@ -234,10 +234,6 @@ def _page_of(
     return drawn
 
 
-LONGEST_TEXT = 1 << 20
-"""Bytes of a text file that a page has a copy of."""
-
-
 def texts_beside(crate: Crate, folder: Path) -> list[tuple[str, str]]:
     """The text files of a crate that are in a template's own form, by their names; none that is missing, very long, no
     text, or not called after the crate."""
@@ -247,7 +243,7 @@ def texts_beside(crate: Crate, folder: Path) -> list[tuple[str, str]]:
         if name in ours or not name.startswith(f"{crate.name}."):
             continue
         with contextlib.suppress(OSError, ValueError):
-            found.append((name, read_regular(folder / name, LONGEST_TEXT).decode("utf-8")))
+            found.append((name, read_regular(folder / name, "text_bytes").decode("utf-8")))
     return found
 
 

@@ -19,9 +19,6 @@ from ..workers.crew import Crew
 from ..workers.progress import Progress
 from .survey import Survey
 
-LARGEST = 1 << 26
-"""Bytes of a file of what was found fine."""
-
 
 class SurveyFiles(NamedTuple):
     """Where to write what, if at all."""
@@ -50,7 +47,7 @@ def refuse_existing_files(files: SurveyFiles, force: bool) -> None:
 def read_allowed(path: str) -> frozenset[str]:
     """The keys of what was found fine. Raises InputError."""
     try:
-        return allowed_keys(read_regular(path, LARGEST).decode("utf-8"))
+        return allowed_keys(read_regular(path, "text_bytes").decode("utf-8"))
     except OSError as error:
         raise InputError(f"{a_file(path)} cannot be read: {reason(error)}") from None
     except ValueError:

@@ -15,7 +15,7 @@ from ..format.regular import read_regular
 from ..settings.given import typed
 from ..settings.skins import Skin
 from ..settings.table import Settings
-from ..sources.find import LARGEST_FILE, find
+from ..sources.find import find
 from ..store.cache import Cache
 
 
@@ -62,7 +62,7 @@ def unchanged(
 
 
 def _read(path: str, cache: Cache) -> str:
-    return cache.noted(path, lambda: read_regular(path, LARGEST_FILE))[1]
+    return cache.noted(path, lambda: read_regular(path, "file_bytes"))[1]
 
 
 def origin_of(settings: Settings, name: str, files: Iterable[Origin], program: str, skins: Sequence[Skin] = ()) -> str:
@@ -76,4 +76,4 @@ def origin_of(settings: Settings, name: str, files: Iterable[Origin], program: s
 def _sha256(path: str) -> str:
     import hashlib
 
-    return hashlib.sha256(read_regular(path, LARGEST_FILE)).hexdigest()
+    return hashlib.sha256(read_regular(path, "file_bytes")).hexdigest()

@@ -10,6 +10,7 @@ from pathlib import Path
 
 from ..core.crate.file_names import not_held, repeated
 from ..core.errors import InputError
+from ..core.limits import in_force, raise_it
 from ..core.model.crate import Animation, Crate
 from ..core.sentence import Sentence, a_file
 from ..core.text import bytes_shown, quoted
@@ -19,9 +20,6 @@ from ..workers.progress import Progress, silent
 from .read import Loaded, load
 
 FILM_ENDING = ".apng"
-
-LARGEST_OUTPUT = 8 << 30
-"""Bytes of pixels. More than this is not written on the word of a file that anybody may have made."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,12 +75,10 @@ def unpack(
 
 def _refuse_too_much(data: str, crate: Crate) -> None:
     """Metadata of a few bytes can claim canvases of any size."""
-    if sum(frame.canvas.w * frame.canvas.h * 4 for frame in crate.frames) > LARGEST_OUTPUT:
-        raise InputError(f"{a_file(data)}: its frames would take more than {bytes_shown(LARGEST_OUTPUT)}")
-
-
-DEEPEST = 100
-"""Folders within each other that a name may ask for."""
+    if sum(frame.canvas.w * frame.canvas.h * 4 for frame in crate.frames) > (most := in_force().frames_bytes):
+        raise InputError(
+            f"{a_file(data)}: its frames would take more than {bytes_shown(most)}; {raise_it('frames_bytes')}"
+        )
 
 
 def _files_of(key: str, names: Sequence[str], ending: str, data: str) -> list[str]:
@@ -93,8 +89,10 @@ def _files_of(key: str, names: Sequence[str], ending: str, data: str) -> list[st
 def _checked(key: str, names: Sequence[str], ending: str, data: str) -> Iterator[str]:
     for index, name in enumerate(names):
         *folders, last = name.split("/")
-        if len(folders) > DEEPEST:
-            raise InputError(f"{a_file(data)}: {key}[{index}].name has more than {DEEPEST} folders")
+        if len(folders) > (deepest := in_force().nesting):
+            raise InputError(
+                f"{a_file(data)}: {key}[{index}].name has more than {deepest} folders; {raise_it('nesting')}"
+            )
         for part in (*folders, last + ending):
             if part == ending or (why := not_held(part, everywhere=os.name == "nt")):
                 reason = why if part != ending else "and it names no file"

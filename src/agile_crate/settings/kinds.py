@@ -81,14 +81,15 @@ def _pairs(value: object) -> Typed:
     return _table(value, lambda new, old: f"{new}={old}" if isinstance(old, str) else None)
 
 
+def _named_amount(name: str, amount: object) -> str | None:
+    text = _number_or_text(amount)
+    return None if text is None else f"{name}={text}"
+
+
 def _holds(value: object) -> Typed:
     """Frames of one animation with how long each is held: texts that an animation's name is put before."""
 
-    def hold(frame: str, amount: object) -> str | None:
-        text = _number_or_text(amount)
-        return None if text is None else f"{frame}={text}"
-
-    return _table(value, hold) if isinstance(value, dict) else None
+    return _table(value, _named_amount) if isinstance(value, dict) else None
 
 
 def _parts(value: object) -> Typed:
@@ -143,6 +144,11 @@ PAIRS = Kind(
     'a table such as { swim_left = "swim" }',
     _pairs,
     {"type": ["string", "array", "object"], "items": TEXT_SCHEMA, "additionalProperties": TEXT_SCHEMA},
+)
+AMOUNTS = Kind(
+    "a table such as { frames = 2000000 }",
+    lambda value: _table(value, _named_amount),
+    {"type": ["string", "array", "object"], "items": TEXT_SCHEMA, "additionalProperties": _NUMBERS},
 )
 HOLDS = Kind(
     'a list of texts such as "swim:3=2"',

@@ -4,6 +4,7 @@ the value."""
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Callable
 from fractions import Fraction
@@ -14,11 +15,12 @@ from ..core.color import Color, color_from_hex
 from ..core.crate.file_names import check_pattern
 from ..core.errors import UsageError
 from ..core.frame.wishes import WIDEST_OUTLINE, ColorKey, Outline, PivotWish
+from ..core.limits import ABOUT
 from ..core.model.geometry import Offset, Size
 from ..core.motion.spans import LAST, Span, Spans
 from ..core.motion.timing import Hold
 from ..core.names import nearest
-from ..core.sentence import setting
+from ..core.sentence import key_of, setting
 from ..core.text import quoted
 from . import kinds
 from .kinds import Kind
@@ -270,6 +272,31 @@ def variable(text: str) -> tuple[str, str]:
             f"none of {', '.join(TEMPLATE_NAMES)}"
         )
     return name, value
+
+
+@of(kinds.AMOUNTS)
+def limit(text: str) -> tuple[str, int]:
+    """``frames=2000000``, ``file-bytes=2GB`` or ``picture-pixels=9000x9000``: another limit for what is read."""
+    name, _, amount = text.partition("=")
+    if name not in map(key_of, ABOUT):
+        near = nearest(name, map(key_of, ABOUT))
+        hint = f"did you mean {quoted(near)}?" if near else f"they are {', '.join(map(key_of, ABOUT))}"
+        raise UsageError(f"{quoted(text)} names no limit; {hint}")
+    number = _amount(name, amount)
+    if not 0 < number < 1 << 50:
+        raise UsageError(
+            f"{quoted(text)} is no limit: write a whole number behind =; of bytes also 2GB, of pixels also 9000x9000"
+        )
+    return name.replace("-", "_"), number
+
+
+def _amount(name: str, text: str) -> int:
+    """What a limit is to be; 0 where the text is no whole number."""
+    if name.endswith("bytes") and text[-2:].upper() in UNITS:
+        return memory(text)
+    sides = text.split("x") if name.endswith("pixels") else [text]
+    are_whole = len(sides) < 3 and all(side.isascii() and side.isdigit() and len(side) < 16 for side in sides)
+    return math.prod(map(int, sides)) if are_whole else 0
 
 
 @of(kinds.TEXT)

@@ -195,6 +195,9 @@ class Settings:
         choices=LOOPS,
         remembered=True,
     )
+    limit: tuple[tuple[str, int], ...] = many(
+        "take", "another limit for what is read: frames=2000000, file-bytes=2GB", "NAME=N", readers.limit
+    )
     vector_size: Size | None = one(
         "prepare", None, "the size of drawings in vectors that say none", "WxH", readers.size, remembered=True
     )

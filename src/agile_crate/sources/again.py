@@ -12,7 +12,6 @@ from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
 from ..core.sentence import a_file
 from ..format.regular import read_regular
-from .find import LARGEST_FILE
 from .reel import Reel
 
 KEPT = 4
@@ -45,7 +44,7 @@ def _read(path: str) -> tuple[Pixels, ...]:
     from .pictures import read_picture
 
     try:
-        picture = read_picture(read_regular(path, LARGEST_FILE))
+        picture = read_picture(read_regular(path, "file_bytes"))
     except (OSError, PictureError):
         raise InputError(f"{a_file(path)} changed while it was looked at; look again") from None
     return tuple(picture.pictures) if isinstance(picture, Reel) else (picture,)

@@ -12,21 +12,16 @@ from typing import TYPE_CHECKING, Any
 
 from PIL import Image
 
+from ..core.limits import in_force, raise_it
 from ..core.model.crate import Loop
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
 from ..core.text import bytes_shown, counted
-from .reel import Reel
+from .reel import Reel, refuse_large
 from .rgba import to_rgba
 
 if TYPE_CHECKING:
     from .colours import Colours
-
-LONGEST_SIDE = 1 << 17
-"""Pixels. Neither side of a picture may be longer."""
-
-LARGEST_ANIMATION = 2 << 30
-"""Bytes. One animated file, decoded; beyond this it is refused before its pictures are."""
 
 
 def read_reel(image: Image.Image, data: bytes, largest: int, colours: Colours | None = None) -> Reel:
@@ -41,7 +36,7 @@ def read_reel(image: Image.Image, data: bytes, largest: int, colours: Colours | 
     for index in range(1 if getattr(image, "default_image", False) else 0, count):
         try:
             image.seek(index)
-            refuse_bomb(image, largest)  # later pictures may be larger than the first
+            refuse_large(*image.size, largest)  # later pictures may be larger than the first
             total += image.width * image.height
             _refuse_too_much(count, total)
             pictures.append(to_rgba(image, colours))
@@ -54,21 +49,15 @@ def read_reel(image: Image.Image, data: bytes, largest: int, colours: Colours | 
     return Reel(tuple(pictures), tuple(milliseconds), loop, times)
 
 
-def refuse_bomb(image: Image.Image, largest: int) -> None:
-    """Raises PictureError for an opened picture that claims to be larger than any may be."""
-    if image.width * image.height > largest:
-        raise PictureError(claims_too_much(largest))
-    if max(image.size) > LONGEST_SIDE:
-        raise PictureError(f"claims to be longer than {LONGEST_SIDE:,} pixels, the most that one side may have")
-
-
-def claims_too_much(largest: int) -> str:
-    return f"claims to have more than {largest:,} pixels, the most that one picture may have"
-
-
 def _refuse_too_much(count: int, pixels: int) -> None:
-    if pixels * 4 > LARGEST_ANIMATION:
-        raise PictureError(f"holds {count:,} pictures that take more than {bytes_shown(LARGEST_ANIMATION)} together")
+    limits = in_force()
+    if pixels * 4 > limits.unpacked_bytes:
+        raise PictureError(
+            f"holds {count:,} pictures that take more than {bytes_shown(limits.unpacked_bytes)} together; "
+            f"{raise_it('unpacked_bytes')}"
+        )
+    if count > limits.frames:
+        raise PictureError(f"holds {count:,} pictures, and {limits.frames:,} are the most; {raise_it('frames')}")
 
 
 def _readable(count: int) -> str:

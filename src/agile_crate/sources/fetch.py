@@ -15,12 +15,11 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from ..core.errors import CrateError, InputError, UsageError
+from ..core.limits import in_force, raise_it
 from ..core.names import is_address, leads_out
 from ..core.sentence import a_file
 from ..core.text import bytes_shown, counted, shown
-from .find import LARGEST_FILE, is_picture_name
-
-MOST_FILES = 1_000_000
+from .find import is_picture_name
 
 
 class Address(NamedTuple):
@@ -97,8 +96,10 @@ def _looked_up(given: str) -> Address:
     files = [name for name in dict.fromkeys(found) if is_picture_name(name)]
     if not files:
         raise InputError(f"{a_file(given)} has no pictures; check the address")
-    if len(files) > MOST_FILES:
-        raise InputError(f"{a_file(given)} has more than {counted(MOST_FILES, 'file')}; name a part of it")
+    if len(files) > (most := in_force().frames):
+        raise InputError(
+            f"{a_file(given)} has more than {counted(most, 'file')}; name a part of it, or {raise_it('frames')}"
+        )
     return Address(given, system, base, path.removeprefix(base).lstrip("/"), files)
 
 
@@ -121,9 +122,9 @@ class _Fetch:
         if not name.startswith(base) or leads_out(inside):
             raise InputError(f"{a_file(given)} has a file that leads out of it: {shown(name)}; it is not fetched")
         with system.open(name, "rb") as stream:
-            data = stream.read(LARGEST_FILE + 1)
-        if len(data) > LARGEST_FILE:
-            raise InputError(f"{shown(name)} is larger than {bytes_shown(LARGEST_FILE)}")
+            data = stream.read((most := in_force().file_bytes) + 1)
+        if len(data) > most:
+            raise InputError(f"{shown(name)} is larger than {bytes_shown(most)}; {raise_it('file_bytes')}")
         path = self._root / inside
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(data)

@@ -18,6 +18,7 @@ from typing import NamedTuple
 
 from ..core.crate.file_names import HIDDEN_PREFIX
 from ..core.errors import InputError, reason
+from ..core.limits import in_force, raise_it
 from ..core.names import animation_of, natural_key, split_number
 from ..core.sentence import a_file
 from ..core.text import counted, few, is_unicode, shown
@@ -26,12 +27,6 @@ COMMON_ENDINGS = frozenset(
     {".png", ".jpg", ".jpeg", ".gif", ".bmp", ".webp", ".tif", ".tiff", ".tga", ".ora", ".svg", ".svgz", ".exr"}
 )
 """Endings of pictures that are taken without asking Pillow, whose list of all formats takes long to load."""
-
-DEEPEST = 100
-"""Folders within each other that are walked down."""
-
-LARGEST_FILE = 1 << 30
-"""Bytes. A single frame's file beyond this is refused unread."""
 
 
 class Found(NamedTuple):
@@ -168,9 +163,10 @@ def _take(path: str, base: str, named: bool, search: Search) -> None:
 
 
 def _walk(folder: str, base: str, above: list[tuple[int, int]], search: Search) -> None:
-    if len(above) > DEEPEST:
+    if len(above) > (deepest := in_force().nesting):
         raise InputError(
-            f"{a_file(base)} has folders nested more than {DEEPEST} deep; name the one that holds the frames"
+            f"{a_file(base)} has folders nested more than {deepest} deep; name the one that holds the frames, or "
+            f"{raise_it('nesting')}"
         )
     try:
         with os.scandir(folder) as listing:
@@ -225,11 +221,12 @@ def _is_sheet(path: str, sha256: str, size: list[int] | None) -> bool:
     from ..format.regular import read_regular
     from ..format.seal import binary_sha256
     from .pictures import picture_size
-    from .reel import LARGEST_SHEET
 
     try:
-        data = read_regular(path, LARGEST_FILE)
-        return binary_sha256(data) == sha256 or (size is not None and list(picture_size(data, LARGEST_SHEET)) == size)
+        data = read_regular(path, "file_bytes")
+        return binary_sha256(data) == sha256 or (
+            size is not None and list(picture_size(data, in_force().sheet_pixels)) == size
+        )
     except (OSError, PictureError):
         return False
 
@@ -244,6 +241,11 @@ def _take_file(path: str, absolute: str, base: str, status: os.stat_result, sear
     else:
         search.taken[absolute] = None
         name = os.path.splitext(path[len(base) :].lstrip(os.sep) if base else path)[0].replace(os.sep, "/")
+        if len(name) > (longest := in_force().name_characters):
+            raise InputError(
+                f"{a_file(path)} has a name of {len(name):,} characters, and {longest:,} are the most; "
+                f"{raise_it('name_characters')}"
+            )
         search.found.append(Found(path, name, None, status.st_size))
 
 

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, NamedTuple, TypeVar
 from ..core.crate.origin import Origin
 from ..core.errors import InputError
 from ..core.frame.first_look import FirstLook, Seen, seen
+from ..core.limits import in_force, raise_it
 from ..core.model.picture import Exposure, FrameSequence, Picture, Sequences
 from ..core.motion.take import in_order
 from ..core.names import said_once
@@ -20,7 +21,7 @@ from ..core.text import bytes_shown, counted, few
 from ..workers.crew import Crew
 from ..workers.progress import Progress
 from ..workers.room import Room
-from .find import LARGEST_FILE, Found, find
+from .find import Found, find
 from .read import MANY, Part, Way, hands, in_crate_order, part_of, read, unreadable, with_progress
 from .reading import PLAIN, Reading, is_vector
 
@@ -108,6 +109,8 @@ def gather(
             frames.append(Exposure(frame, len(drawings), milliseconds))
             drawings.append(its.pictures)
         sequences.append(FrameSequence(name, tuple(frames), together[0].loop, together[0].times))
+    if len(drawings) > (most := in_force().frames):
+        raise InputError(f"there are {len(drawings):,} frames, and {most:,} are the most; {raise_it('frames')}")
     return Gathered(in_order(sequences), tuple(drawings), search.passed_over, tuple(warnings), digests)
 
 
@@ -148,14 +151,14 @@ def _kept_or_read(file: Found, look: FirstLook, reading: Reading, kept: Keeping)
 
     data, sha256 = b"", kept.cache.sha256(file.path)
     if not sha256:
-        data, sha256 = kept.cache.noted(file.path, lambda: read_regular(file.path, LARGEST_FILE))
+        data, sha256 = kept.cache.noted(file.path, lambda: read_regular(file.path, "file_bytes"))
     if reel := recalled(kept, sha256):
         names = [f"{file.name}/{label}" if label else file.name for label, _, _ in reel.frames]
         frames = tuple((name, named(its, name), time) for name, (_, its, time) in zip(names, reel.frames, strict=True))
         animation = said_once(file.name) if reel.frames[0][0] else file.animation
         return Part(animation, frames, reel.loop, reel.times, reel.is_foreign, sha256)
     if not data:
-        data, sha256 = kept.cache.noted(file.path, lambda: read_regular(file.path, LARGEST_FILE))
+        data, sha256 = kept.cache.noted(file.path, lambda: read_regular(file.path, "file_bytes"))
     part = part_of(file, data, partial(seen, look=look), reading)
     if is_vector(data):  # drawn again: that depends on more than these bytes
         return part._replace(sha256=sha256)

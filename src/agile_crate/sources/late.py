@@ -7,21 +7,22 @@ from functools import partial
 
 from ..core.frame.first_look import FirstLook, Seen, hollow_picture, seen
 from ..core.frame.mirror import flipped
+from ..core.limits import in_force
 from ..core.model.geometry import Offset, Size
 from ..core.model.picture import Picture
 from ..core.pixels import hollow
 from ..format.regular import read_regular
-from .find import LARGEST_FILE, Found
+from .find import Found
 from .plain_png import plain_size
 from .read import Part, or_reason, read
 from .reading import PLAIN, Reading
-from .reel import LARGEST_FRAME
 
 
 def measured_or_read(file: Found, look: FirstLook, reading: Reading) -> Part[Seen]:
     """A frame without its pixels, where the header of its file tells its size; else as it is."""
-    size = plain_size(read_regular(file.path, LARGEST_FILE))
-    if size and 0 < size.w * size.h <= LARGEST_FRAME and (picture := hollow_picture(file.name, file.path, size, look)):
+    size = plain_size(read_regular(file.path, "file_bytes"))
+    fits = size and 0 < size.w * size.h <= in_force().picture_pixels
+    if size and fits and (picture := hollow_picture(file.name, file.path, size, look)):
         return Part(file.animation, ((file.name, Seen((without_pixels(picture),)), None),))
     return read(file, partial(seen, look=look), reading)
 

@@ -15,24 +15,14 @@ from xml.etree.ElementTree import Element, ParseError
 import numpy as np
 from PIL import Image
 
+from ..core.limits import in_force, raise_it
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
 from ..core.text import bytes_shown, quoted
+from .reel import refuse_large
 
 Read = Callable[[bytes, int], Pixels]
 """Reads a still from a file's bytes, of at most so many pixels."""
-
-LARGEST_ARCHIVE = 1 << 30
-"""Bytes that all entries may unpack to together."""
-
-MOST_ENTRIES = 10_000
-MOST_NESTED = 32
-
-MOST_DECODED = 1 << 29
-"""Pixels of all layers together."""
-
-MOST_HELD = 1 << 28
-"""Pixels of the groups that are open at one time."""
 
 MOST_GROWTHS = 8
 """How often the place where layers are drawn grows by as little as it must, before it is the whole canvas."""
@@ -59,8 +49,8 @@ class _Document:
 
     def take(self, pixels: int) -> None:
         self.held += pixels
-        if self.held > MOST_HELD:
-            raise PictureError(f"has nested groups of more than {MOST_HELD:,} pixels together")
+        if self.held > (most := in_force().layer_pixels // 2):
+            raise PictureError(f"has nested groups of more than {most:,} pixels together; {raise_it('layer_pixels')}")
 
 
 def read_layers(data: bytes, largest: int, read: Read) -> tuple[Layer, ...]:
@@ -70,8 +60,10 @@ def read_layers(data: bytes, largest: int, read: Read) -> tuple[Layer, ...]:
         shown = [node for node in reversed(root) if node.get("visibility") != "hidden"]
         if not shown:
             raise PictureError("has no visible layer")
-        if len(shown) * document.size[0] * document.size[1] * 4 > 2 * LARGEST_ARCHIVE:
-            raise PictureError(f"holds {len(shown):,} layers that take too much memory together")
+        if len(shown) * document.size[0] * document.size[1] * 4 > in_force().unpacked_bytes:
+            raise PictureError(
+                f"holds {len(shown):,} layers that take too much memory together; {raise_it('unpacked_bytes')}"
+            )
         return tuple(
             Layer(_layer_name(node, number), _whole_canvas([node], document)) for number, node in enumerate(shown, 1)
         )
@@ -91,8 +83,11 @@ def _opened(data: bytes) -> zipfile.ZipFile:
         raise PictureError("is damaged: its archive cannot be opened") from None
     entries = archive.infolist()
     total = sum(entry.file_size for entry in entries)
-    if len(entries) > MOST_ENTRIES or total > LARGEST_ARCHIVE:
-        raise PictureError(f"unpacks to more than {bytes_shown(LARGEST_ARCHIVE)} or {MOST_ENTRIES:,} entries")
+    limits = in_force()
+    if len(entries) > limits.entries:
+        raise PictureError(f"holds more than {limits.entries:,} entries; {raise_it('entries')}")
+    if total > limits.unpacked_bytes:
+        raise PictureError(f"unpacks to more than {bytes_shown(limits.unpacked_bytes)}; {raise_it('unpacked_bytes')}")
     return archive
 
 
@@ -115,7 +110,7 @@ def _stack(archive: zipfile.ZipFile, largest: int, read: Read) -> tuple[list[Ele
     from defusedxml.common import DefusedXmlException
     from defusedxml.ElementTree import fromstring
 
-    text = _content(archive, "stack.xml", 1 << 24)
+    text = _content(archive, "stack.xml", in_force().text_bytes)
     try:
         image: Element = fromstring(text, forbid_dtd=True)
     except DefusedXmlException:
@@ -123,8 +118,7 @@ def _stack(archive: zipfile.ZipFile, largest: int, read: Read) -> tuple[list[Ele
     except (ParseError, ValueError):
         raise PictureError("is damaged: its stack.xml is not valid XML") from None
     size = (_whole(image, "w", 1), _whole(image, "h", 1))
-    if size[0] * size[1] > largest:
-        raise PictureError(f"claims to have more than {largest:,} pixels, the most that one picture may have")
+    refuse_large(*size, largest)
     stack = image.find("stack")
     if stack is None:
         raise PictureError("is damaged: its stack.xml has no stack")
@@ -210,8 +204,8 @@ def _whole_canvas(nodes: list[Element], document: _Document) -> Pixels:
 
 def _drawn(nodes: list[Element], document: _Document, x: int, y: int, depth: int) -> _Ground:
     """Nodes, lowest first, drawn over each other at their offsets from (x, y)."""
-    if depth > MOST_NESTED:
-        raise PictureError(f"has groups nested more than {MOST_NESTED} deep")
+    if depth > (deepest := in_force().nesting):
+        raise PictureError(f"has groups nested more than {deepest} deep; {raise_it('nesting')}")
     ground, is_first = _Ground(document), True
     for node in nodes:
         if node.get("visibility") == "hidden":
@@ -237,10 +231,12 @@ def _layer(node: Element, document: _Document) -> Image.Image:
     source = node.get("src", "").lstrip("/")
     if ".." in source.split("/"):
         raise PictureError(f"is refused: its layer {quoted(node.get('name', ''))} reaches outside of the archive")
-    layer = Image.fromarray(document.read(_content(document.archive, source, LARGEST_ARCHIVE), document.largest))
+    layer = Image.fromarray(
+        document.read(_content(document.archive, source, in_force().unpacked_bytes), document.largest)
+    )
     document.decoded += layer.width * layer.height
-    if document.decoded > MOST_DECODED:
-        raise PictureError(f"has layers of more than {MOST_DECODED:,} pixels together")
+    if document.decoded > (most := in_force().layer_pixels):
+        raise PictureError(f"has layers of more than {most:,} pixels together; {raise_it('layer_pixels')}")
     return layer
 
 

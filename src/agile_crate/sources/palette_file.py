@@ -14,9 +14,6 @@ MOST_COLORS = 256
 LARGEST_SWATCHES = 1024 * 1024
 """Pixels."""
 
-LARGEST_FILE = 16 << 20
-"""Bytes."""
-
 
 def read_palette(path: str) -> tuple[Color, ...]:
     """The colours of a palette file, each once, in order. Raises InputError.
@@ -25,7 +22,7 @@ def read_palette(path: str) -> tuple[Color, ...]:
     are passed over. Anything that is a picture counts as swatches: every colour that is visible, row by row.
     """
     try:
-        data = read_regular(path, LARGEST_FILE)
+        data = read_regular(path, "text_bytes")
     except OSError as error:
         raise InputError(f"palette {a_file(path)} cannot be read: {reason(error)}") from None
     try:

@@ -14,14 +14,15 @@ from typing import TYPE_CHECKING
 
 from PIL import Image, PngImagePlugin, UnidentifiedImageError
 
+from ..core.limits import in_force
 from ..core.model.geometry import Size
 from ..core.pixels import Pixels
 from ..core.png_chunks import SIGNATURE, PictureError
-from .animated import claims_too_much, read_reel, refuse_bomb, refuse_cut_gif
+from .animated import read_reel, refuse_cut_gif
 from .deep_png import is_deep_png, read_deep_png
 from .plain_png import read_if_plain
 from .reading import PLAIN, RENDERED, Reading, is_vector
-from .reel import LARGEST_FRAME, Reel, Source
+from .reel import Reel, Source, claims_too_much, refuse_large
 from .rgba import to_rgba
 
 if TYPE_CHECKING:
@@ -46,7 +47,7 @@ def picture_endings() -> AbstractSet[str]:
     return {ending for ending, name in Image.EXTENSION.items() if name in formats}
 
 
-def read_picture(data: bytes, largest: int = LARGEST_FRAME, reading: Reading = PLAIN) -> Pixels | Reel:
+def read_picture(data: bytes, largest: int = 0, reading: Reading = PLAIN) -> Pixels | Reel:
     """Decodes a still to a read-only array of shape (h, w, 4), uint8, straight alpha; a sequence to a Reel.
 
     Sequences are animated pictures, and layered documents unless they are to be read as flat. Drawings in vectors are
@@ -55,13 +56,15 @@ def read_picture(data: bytes, largest: int = LARGEST_FRAME, reading: Reading = P
     Palettes, grey, 1-bit, CMYK, 16-bit (rounded) and float (0 to 1) pictures are converted; a picture without alpha
     is opaque; an orientation note (Exif) is applied. PNG data must be whole, checksums included.
 
-    Raises PictureError, whose text is the end of a sentence.
+    It may have the `largest` number of pixels, by default what a frame may have. Raises PictureError, whose text is the
+    end of a sentence.
     """
     return read_source(data, largest, reading).picture
 
 
-def read_source(data: bytes, largest: int = LARGEST_FRAME, reading: Reading = PLAIN) -> Source:
+def read_source(data: bytes, largest: int = 0, reading: Reading = PLAIN) -> Source:
     """As `read_picture`; other colours are brought to sRGB on request, else their numbers are taken as they are."""
+    largest = largest or in_force().picture_pixels
     pixels, orientation = read_if_plain(data, largest)
     return Source(pixels, False) if pixels is not None else read_other(data, largest, reading, orientation)
 
@@ -81,7 +84,7 @@ def read_other(data: bytes, largest: int, reading: Reading, orientation: bytes) 
             colours = _foreign_colours(image)
             wanted = colours if reading.to_srgb else None
             if data.startswith(SIGNATURE) and is_deep_png(data):
-                refuse_bomb(image, largest)
+                refuse_large(*image.size, largest)
                 deep = Image.fromarray(read_deep_png(data))
                 deep.info["exif"] = orientation
                 return Source(to_rgba(deep, wanted), colours is not None)
@@ -96,7 +99,7 @@ def _foreign_colours(image: Image.Image) -> Colours | None:
     return foreign_colours(image.info)
 
 
-def read_still(data: bytes, largest: int = LARGEST_FRAME) -> Pixels:
+def read_still(data: bytes, largest: int = 0) -> Pixels:
     """As `read_picture`, for what must be a still."""
     picture = read_picture(data, largest)
     if isinstance(picture, Reel):
@@ -107,7 +110,7 @@ def read_still(data: bytes, largest: int = LARGEST_FRAME) -> Pixels:
 def picture_size(data: bytes, largest: int) -> Size:
     """The width and height that a picture's header tells. Raises as `read_picture` does, but decodes nothing."""
     with _told_as_picture_error(largest), _opened(data) as image:
-        refuse_bomb(image, largest)
+        refuse_large(*image.size, largest)
         return Size(*image.size)
 
 
@@ -164,7 +167,7 @@ def _all_formats() -> list[str]:
 
 
 def _decoded(image: Image.Image, data: bytes, largest: int, colours: Colours | None) -> Pixels | Reel:
-    refuse_bomb(image, largest)
+    refuse_large(*image.size, largest)
     if image.format == "GIF":
         refuse_cut_gif(data)
     if image.format in MOVING_FORMATS and getattr(image, "n_frames", 1) > 1:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import struct
 
+from ..core.limits import in_force
 from ..core.model.geometry import Size
 from ..core.pixels import Pixels
 from ..core.png_chunks import SIGNATURE, PictureError, chunks
@@ -79,7 +80,7 @@ def read_plain_png(data: bytes, largest: int) -> Pixels | None:
     from pyspng import load
 
     width, height = struct.unpack_from(">II", data, 16)
-    if not 0 < width * height <= largest:
+    if not 0 < width * height <= largest or max(width, height) > in_force().side_pixels:
         return None
     try:
         pixels: Pixels = load(data)

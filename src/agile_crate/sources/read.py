@@ -10,6 +10,7 @@ from functools import partial
 from typing import Any, Generic, NamedTuple, TypeVar
 
 from ..core.errors import reason
+from ..core.limits import in_force, raise_it
 from ..core.model.crate import Loop
 from ..core.model.picture import Vector
 from ..core.names import frame_key, said_once
@@ -18,10 +19,10 @@ from ..core.text import counted
 from ..workers.crew import Crew
 from ..workers.progress import Progress
 from ..workers.results import in_turn
-from .find import LARGEST_FILE, Found
+from .find import Found
 from .plain_png import read_if_plain
 from .reading import PLAIN, Reading, is_vector
-from .reel import LARGEST_FRAME, Reel, Source
+from .reel import Reel, Source
 
 T = TypeVar("T")
 
@@ -95,10 +96,23 @@ def _seen(file: Found, result: Pixels | Reel, see: See[T]) -> Part[T]:
         return Part(file.animation, ((file.name, see(file.name, result), None),))
     width = max(2, len(str(len(result.pictures))))
     labels = result.names or [f"{number:0{width}}" for number in range(1, len(result.pictures) + 1)]
-    names = [f"{file.name}/{label}" for label in labels]
+    names = [_named(file, label) for label in labels]
     looked_at = (see(name, pixels) for name, pixels in zip(names, result.pictures, strict=True))
     frames = tuple(zip(names, looked_at, result.milliseconds, strict=True))
     return Part(said_once(file.name), frames, result.loop, result.times)
+
+
+def _named(file: Found, label: str) -> str:
+    """The name of a frame that is one of several in a file."""
+    name, most = f"{file.name}/{label}", in_force().name_characters
+    if len(name) > most:
+        from ..core.png_chunks import PictureError
+
+        raise PictureError(
+            f"has a frame with a name of {len(name):,} characters, and {most:,} are the most; "
+            f"{raise_it('name_characters')}"
+        )
+    return name
 
 
 def unreadable(sentences: list[str]) -> str:
@@ -176,7 +190,7 @@ def read(file: Found, see: See[T], reading: Reading, with_digest: bool = False) 
     """A file as it is seen; with the SHA-256 of its bytes if that is wanted."""
     from ..format.regular import read_regular
 
-    data = read_regular(file.path, LARGEST_FILE)
+    data = read_regular(file.path, "file_bytes")
     part = part_of(file, data, see, reading)
     if with_digest:
         import hashlib
@@ -186,7 +200,7 @@ def read(file: Found, see: See[T], reading: Reading, with_digest: bool = False) 
 
 
 def part_of(file: Found, data: bytes, see: See[T], reading: Reading) -> Part[T]:
-    pixels, orientation = read_if_plain(data, LARGEST_FRAME)
+    pixels, orientation = read_if_plain(data, in_force().picture_pixels)
     if pixels is not None:
         source = Source(pixels, False)
     elif is_vector(data):
@@ -194,15 +208,15 @@ def part_of(file: Found, data: bytes, see: See[T], reading: Reading) -> Part[T]:
     else:
         from .pictures import read_other  # and with it Pillow, which plain PNGs do without
 
-        source = read_other(data, LARGEST_FRAME, reading, orientation)
+        source = read_other(data, in_force().picture_pixels, reading, orientation)
     return _seen(file, source.picture, see)._replace(is_foreign=source.is_foreign)
 
 
 def _part_of_vector(file: Found, data: bytes, see: See[T], reading: Reading) -> Part[T]:
     from .vector import read_vector
 
-    drawing = read_vector(data, LARGEST_FRAME, reading)
+    drawing = read_vector(data, in_force().picture_pixels, reading)
     if isinstance(drawing, Vector):
         return Part(file.animation, ((file.name, see(file.name, drawing), None),))
-    names = [(f"{file.name}/{label}", one) for label, one in drawing.items()]
+    names = [(_named(file, label), one) for label, one in drawing.items()]
     return Part(said_once(file.name), tuple((name, see(name, one), None) for name, one in names))

@@ -1,18 +1,30 @@
-"""What a file holds once it is read: one picture, or a sequence of them."""
+"""What a file holds once it is read, one picture or a sequence of them; and how large it may claim to be."""
 
 from __future__ import annotations
 
 from fractions import Fraction
 from typing import NamedTuple
 
+from ..core.limits import in_force, raise_it
 from ..core.model.crate import Loop
 from ..core.pixels import Pixels
+from ..core.png_chunks import PictureError
 
-LARGEST_FRAME = 8192 * 8192
-"""Pixels. A frame whose header claims more is refused before it is decoded (256 MB as RGBA)."""
 
-LARGEST_SHEET = 16_384 * 16_384
-"""Pixels. The same for a sheet that is read back."""
+def refuse_large(width: int, height: int, largest: int) -> None:
+    """Raises PictureError for a picture that claims to have more than the `largest` number of pixels, or too long a
+    side."""
+    if width * height > largest:
+        raise PictureError(claims_too_much(largest))
+    if max(width, height) > (longest := in_force().side_pixels):
+        raise PictureError(
+            f"claims to be longer than {longest:,} pixels, the most that one side may have; {raise_it('side_pixels')}"
+        )
+
+
+def claims_too_much(largest: int) -> str:
+    name = "picture_pixels" if largest == in_force().picture_pixels else "sheet_pixels"
+    return f"claims to have more than {largest:,} pixels, the most that one picture may have; {raise_it(name)}"
 
 
 class Reel(NamedTuple):

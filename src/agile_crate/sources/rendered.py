@@ -12,6 +12,7 @@ from importlib.util import find_spec
 
 import numpy as np
 
+from ..core.limits import in_force, raise_it
 from ..core.names import leads_out
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
@@ -21,24 +22,26 @@ from ..workers.child import asked
 from .reading import Reading
 from .reel import Reel
 
-LONGEST = 120
-"""Seconds that a file may take."""
-
 
 def read_rendered(data: bytes, largest: int, reading: Reading) -> Pixels | Reel:
     """The picture of a file, or, where layers are frames, each of its layers by name. Raises PictureError."""
     if find_spec("OpenEXR") is None:
         raise PictureError("is an OpenEXR render; to read those, install agile-crate[exr]")
+    limits = in_force()
     wish = {"largest": largest, "exposure": reading.exposure, "layers": reading.layers == "separate"}
     try:
-        told = asked(f"{__package__}.rendered_child", json.dumps(wish).encode() + b"\n" + data, LONGEST)
+        told = asked(
+            f"{__package__}.rendered_child",
+            json.dumps(wish | {"limits": limits._asdict()}).encode() + b"\n" + data,
+            limits.seconds,
+        )
     except TimeoutError:
-        raise PictureError(f"takes longer than {LONGEST} seconds to read") from None
+        raise PictureError(f"takes longer than {limits.seconds} seconds to read; {raise_it('seconds')}") from None
     head, _, pixels = told.partition(b"\n")
     try:
         answer = json.loads(head)
     except ValueError:
-        raise PictureError("is damaged, or takes more memory than a picture may") from None
+        raise PictureError(f"is damaged, or takes more memory than a render may; {raise_it('process_bytes')}") from None
     if "error" in answer:
         raise PictureError(answer["error"])
     names, (w, h) = answer["layers"], answer["size"]

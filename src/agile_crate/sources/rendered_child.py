@@ -1,7 +1,7 @@
 """Reads one OpenEXR file, in a process of its own: whatever is in it, and whatever its library prints, stays there.
 
-Reads a request from stdin: a line of JSON (`largest`, `exposure`, `layers`), then the file. Writes to stdout a line of
-JSON, `error` (the end of a sentence) or `size` and the names of `layers`, then their pixels.
+Reads a request from stdin: a line of JSON (`largest`, `exposure`, `layers`, `limits`), then the file. Writes to stdout
+a line of JSON, `error` (the end of a sentence) or `size` and the names of `layers`, then their pixels.
 """
 
 from __future__ import annotations
@@ -15,15 +15,12 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from ..core.frame.srgb import CHROMATICITY, from_light
+from ..core.limits import Limits, in_force, raise_it, with_limits
 from ..core.model.geometry import Box
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
 from ..workers.child import bound_memory
-
-MEMORY = 8 << 30
-"""Bytes of address space."""
-
-MOST_LAYERS = 256
+from .reel import refuse_large
 
 COLORS, BRIGHTNESS = ("R", "G", "B"), ("Y", "Y", "Y")
 
@@ -51,10 +48,12 @@ def main() -> None:
     quiet = os.open(os.devnull, os.O_WRONLY)
     os.dup2(quiet, 1)
     os.dup2(quiet, 2)
-    bound_memory(MEMORY)
     head, _, data = sys.stdin.buffer.read().partition(b"\n")
+    wish = json.loads(head)
+    limits = Limits(**wish.pop("limits"))
+    bound_memory(limits.process_bytes)
     try:
-        answer, pictures = _read(data, **json.loads(head))
+        answer, pictures = with_limits(limits, _read, data, **wish)
     except PictureError as error:
         answer, pictures = {"error": str(error)}, []
     except Exception:  # of whatever kind: the file is a stranger's, and the library's errors are too
@@ -80,8 +79,10 @@ def _read(data: bytes, largest: int, exposure: float, layers: bool) -> tuple[dic
     if not pictures:
         raise PictureError("has no colours: neither red, green and blue, nor a brightness")
     canvases = {layer.canvas for layer in pictures}
-    if len(pictures) > MOST_LAYERS or len(canvases) > 1:
-        raise PictureError(f"has more than {MOST_LAYERS} layers, or layers of several sizes")
+    if len(pictures) > (most := in_force().layers):
+        raise PictureError(f"has more than {most:,} layers; {raise_it('layers')}")
+    if len(canvases) > 1:
+        raise PictureError("has layers of several sizes")
     plain = [layer for layer in pictures if not layer.name]
     if not layers and plain:
         pictures = plain[:1]
@@ -98,8 +99,9 @@ def _window(pair: Any) -> Box:
 def _refuse(part: Any, largest: int) -> None:
     header = part.header
     for box in (_window(header["dataWindow"]), _window(header["displayWindow"])):
-        if min(box.size) < 1 or box.w * box.h > largest:
-            raise PictureError(f"claims to have more than {largest:,} pixels, the most that one picture may have")
+        if min(box.size) < 1:
+            raise PictureError("is damaged: it says that it is of no size")
+        refuse_large(*box.size, largest)
     if "deep" in str(part.type()):
         raise PictureError("holds deep pixels, which are no picture; flatten it first")
 

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ..core.errors import InputError, reason
+from ..core.limits import in_force
 from ..core.model.geometry import Size
 from ..core.model.sheet import Sheet
 from ..core.pixels import Pixels
@@ -18,10 +19,8 @@ from ..core.sentence import a_file
 from ..core.text import measured, quoted
 from ..format.regular import read_regular
 from ..format.seal import binary_sha256
-from .find import LARGEST_FILE
 from .pictures import picture_size, read_still
 from .png_bands import can_be_banded, png_bands
-from .reel import LARGEST_SHEET
 
 AHEAD = 1
 """Sheets that are read while one is looked at: more would only take memory."""
@@ -30,7 +29,7 @@ AHEAD = 1
 def read_bare_sheet(path: str) -> Pixels:
     """A picture that somebody else made, shape (h, w, 4). Raises InputError."""
     try:
-        return read_still(read_regular(path, LARGEST_FILE), LARGEST_SHEET)
+        return read_still(read_regular(path, "file_bytes"), in_force().sheet_pixels)
     except OSError as error:
         raise InputError(f"{a_file(path)} cannot be read: {reason(error)}") from None
     except PictureError as error:
@@ -39,7 +38,7 @@ def read_bare_sheet(path: str) -> Pixels:
 
 def sheet_bytes(folder: Path, sheet: Sheet) -> bytes:
     """The image file of a sheet that has been read before, as it is."""
-    return read_regular(folder / sheet.image, LARGEST_FILE)
+    return read_regular(folder / sheet.image, "file_bytes")
 
 
 @dataclass(slots=True)
@@ -73,7 +72,7 @@ def sheet_bands(folder: Path, sheet: Sheet, rows: int) -> Iterator[Pixels]:
         if can_be_banded(data):
             yield from png_bands(data, rows)
         else:
-            whole = read_still(data, LARGEST_SHEET)
+            whole = read_still(data, in_force().sheet_pixels)
             yield from (whole[start : start + rows] for start in range(0, len(whole), rows))
     except PictureError as error:
         raise InputError(f"sheet {quoted(sheet.image)} {error}") from None
@@ -84,7 +83,7 @@ def read_sheet(folder: Path, sheet: Sheet, decode: bool) -> FoundSheet:
     found = FoundSheet()
     name = quoted(sheet.image)
     try:
-        data = read_regular(folder / sheet.image, LARGEST_FILE)
+        data = read_regular(folder / sheet.image, "file_bytes")
     except OSError as error:
         found.problems.append(f"sheet {name} cannot be read: {reason(error)}")
         return found
@@ -94,8 +93,12 @@ def read_sheet(folder: Path, sheet: Sheet, decode: bool) -> FoundSheet:
     elif found.sha256 != sheet.sha256:
         found.changed = f"sheet {name} was changed since it was written"
     try:
-        pixels = read_still(data, LARGEST_SHEET) if decode else None
-        size = Size(pixels.shape[1], pixels.shape[0]) if pixels is not None else picture_size(data, LARGEST_SHEET)
+        pixels = read_still(data, in_force().sheet_pixels) if decode else None
+        size = (
+            Size(pixels.shape[1], pixels.shape[0])
+            if pixels is not None
+            else picture_size(data, in_force().sheet_pixels)
+        )
     except PictureError as error:
         found.problems.append(f"sheet {name} {error}")
         return found

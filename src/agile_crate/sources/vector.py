@@ -21,34 +21,24 @@ from xml.etree import ElementTree
 from xml.etree.ElementTree import Element, ParseError
 
 from ..core.errors import InputError, reason
+from ..core.limits import in_force, raise_it
 from ..core.model.geometry import Size
 from ..core.model.picture import Vector
 from ..core.names import leads_out
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
 from ..core.sentence import a_file, setting
-from ..core.text import quoted
+from ..core.text import bytes_shown, quoted
 from .plain_png import read_if_plain
 from .reading import GZIPPED, Reading
+from .reel import refuse_large
 
 NAMESPACE = "http://www.w3.org/2000/svg"
 _SVG = f"{{{NAMESPACE}}}"
 _LINKS = ("href", "{http://www.w3.org/1999/xlink}href")
 
-LARGEST_TEXT = 1 << 24
-"""Bytes that a drawing may have, unpacked."""
-
-DEEPEST = 200
-"""Elements within each other."""
-
-MOST_ELEMENTS = 100_000
-"""Elements that are drawn in all, each as often as it is used."""
-
 AT_ONCE = 1 << 31
 """Elements times pixels that are drawn in this process; more go to one that can be ended."""
-
-LONGEST = 60
-"""Seconds that such a process may take for one drawing."""
 
 _LABORIOUS = frozenset({"filter", "mask", "pattern", "marker", "image"})
 """Elements whose cost is not told by their number."""
@@ -77,8 +67,7 @@ def read_vector(data: bytes, largest: int, reading: Reading) -> Vector | dict[st
         )
     own = _own_size(root, reading.vector_size)
     size = Size(*(math.ceil(side - 1e-6) for side in own))
-    if size.w * size.h > largest:
-        raise PictureError(f"claims to have more than {largest:,} pixels, the most that one picture may have")
+    refuse_large(*size, largest)
     cost = _drawn_elements(root)
     if reading.layers != "separate":
         return _vector(root, own, size, cost, reading)
@@ -124,12 +113,14 @@ def _drawn(drawing: _Drawing, canvas: Size) -> Pixels:
     else:
         from ..workers.child import asked
 
+        limits = in_force()
         try:
-            png = asked(f"{__package__}.vector_child", json.dumps(request).encode(), LONGEST)
+            more = {"memory": limits.process_bytes // 2}
+            png = asked(f"{__package__}.vector_child", json.dumps(request | more).encode(), limits.seconds)
         except TimeoutError:
-            raise PictureError(f"takes longer than {LONGEST} seconds to draw") from None
+            raise PictureError(f"takes longer than {limits.seconds} seconds to draw; {raise_it('seconds')}") from None
         if not png:
-            raise PictureError("cannot be drawn, or takes more memory than a drawing may")
+            raise PictureError(f"cannot be drawn, or takes more memory than a drawing may; {raise_it('process_bytes')}")
     pixels, _ = read_if_plain(png, canvas.w * canvas.h)
     if pixels is None or pixels.shape[:2] != (canvas.h, canvas.w):
         raise PictureError("cannot be drawn at this size")
@@ -172,8 +163,8 @@ def _root(data: bytes) -> Element:
 
     if data.startswith(GZIPPED):
         data = _unpacked(data)
-    if len(data) > LARGEST_TEXT:
-        raise PictureError(f"is a drawing of more than {LARGEST_TEXT >> 20} MB")
+    if len(data) > (most := in_force().text_bytes):
+        raise PictureError(f"is a drawing of more than {bytes_shown(most)}; {raise_it('text_bytes')}")
     try:
         root: Element = fromstring(data)
     except DefusedXmlException:
@@ -188,10 +179,10 @@ def _root(data: bytes) -> Element:
 def _unpacked(data: bytes) -> bytes:
     unpacker = zlib.decompressobj(31)
     try:
-        text = unpacker.decompress(data, LARGEST_TEXT + 1)
+        text = unpacker.decompress(data, in_force().text_bytes + 1)
     except zlib.error:
         raise PictureError("is damaged: it cannot be unpacked") from None
-    if len(text) <= LARGEST_TEXT and not unpacker.eof:
+    if len(text) <= in_force().text_bytes and not unpacker.eof:
         raise PictureError("is damaged: its end is missing")
     return text
 
@@ -207,8 +198,8 @@ def _check(root: Element, largest: int) -> None:
     while level:
         depth += 1
         level = [child for element in level for child in element]
-    if depth > DEEPEST:
-        raise PictureError(f"has elements nested more than {DEEPEST} deep")
+    if depth > (deepest := in_force().nesting):
+        raise PictureError(f"has elements nested more than {deepest} deep; {raise_it('nesting')}")
     for element in root.iter():
         name = _local(element)
         if name == "foreignObject":
@@ -236,7 +227,7 @@ def _check_image(link: str, largest: int) -> None:
     except (binascii.Error, OSError, ValueError, SyntaxError, Image.DecompressionBombError):
         raise PictureError("has an embedded picture that is damaged") from None
     if w * h > largest:
-        raise PictureError(f"has an embedded picture of more than {largest:,} pixels")
+        raise PictureError(f"has an embedded picture of more than {largest:,} pixels; {raise_it('picture_pixels')}")
 
 
 def _own_size(root: Element, given: Size | None) -> tuple[float, float]:
@@ -278,8 +269,8 @@ def _drawn_elements(root: Element) -> int:
             open_ones.add(element)
             waiting.append((element, True))
             waiting += [(part, False) for part in parts if part not in weights]
-    if weights[root] > MOST_ELEMENTS:
-        raise PictureError(f"draws more than {MOST_ELEMENTS:,} elements, each as often as it is used")
+    if weights[root] > (most := in_force().elements):
+        raise PictureError(f"draws more than {most:,} elements, each as often as it is used; {raise_it('elements')}")
     return AT_ONCE if any(map(_is_laborious, root.iter())) else weights[root]
 
 

@@ -1,6 +1,7 @@
 """Draws one SVG, in a process of its own: what a stranger's drawing may use up is bounded by its process.
 
-Reads a request from stdin, JSON: `svg`, `font`, `family`. Writes a PNG to stdout, or nothing if that cannot be.
+Reads a request from stdin, JSON: `svg`, `font`, `family`, and the bytes of `memory` that it may take. Writes a PNG to
+stdout, or nothing if that cannot be.
 """
 
 from __future__ import annotations
@@ -13,10 +14,8 @@ from ..core.png_chunks import PictureError
 from ..workers.child import bound_memory
 from .vector import rendered
 
-MEMORY = 4 << 30
-"""Bytes of address space."""
-
 if __name__ == "__main__":
-    bound_memory(MEMORY)
+    request = json.loads(sys.stdin.buffer.read())
+    bound_memory(request.pop("memory"))
     with contextlib.suppress(PictureError, MemoryError):
-        sys.stdout.buffer.write(rendered(json.loads(sys.stdin.buffer.read())))
+        sys.stdout.buffer.write(rendered(request))

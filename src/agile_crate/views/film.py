@@ -16,6 +16,7 @@ from PIL import Image, ImageDraw
 
 from ..core.color import Color
 from ..core.crate.changes import Draw
+from ..core.limits import in_force
 from ..core.model.crate import Animation, Crate, Frame
 from ..core.model.geometry import Offset, Size
 from ..core.motion.stage import Stage, stage, turn
@@ -28,7 +29,6 @@ from .look import (
     FAINT,
     GROUND,
     INK,
-    LARGEST_VIEW,
     OUTLINE,
     PAPER,
     PIVOT,
@@ -114,7 +114,7 @@ def together(crate: Crate, animations: Sequence[Animation], draw: Draw, wish: Fi
             changes |= {turn_begins + at for at in starts if turn_begins + at < max(lengths)}
     tiles = _tiles([film.pictures[0] for film in films], [animation.name for animation in animations])
     refuse_too_large(tiles.size, 1)
-    most = min(MOST_STEPS, LARGEST_VIEW // (tiles.size.w * tiles.size.h))
+    most = min(MOST_STEPS, in_force().view_pixels // (tiles.size.w * tiles.size.h))
     moments = sorted(changes)[:most]
     pictures = []
     for moment in moments:

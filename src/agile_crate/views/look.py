@@ -11,6 +11,7 @@ from PIL import Image, ImageDraw, ImageFont
 
 from ..core.color import Color
 from ..core.errors import UsageError
+from ..core.limits import in_force, raise_it
 from ..core.model.geometry import Size
 from ..core.pixels import Pixels
 from ..core.sentence import setting
@@ -57,9 +58,6 @@ CHECKER_SIDE = 8
 TYPEFACE, FIGURES = '"DejaVu Sans", Verdana, sans-serif', '"DejaVu Sans Mono", Menlo, Consolas, monospace'
 """What pages are lettered in, where it is to be had; pictures bring DejaVu Sans along."""
 
-LARGEST_VIEW = 1 << 28
-"""Pixels. Of one picture; all pictures of a film have at most as many together."""
-
 
 @cache
 def letters(size: int) -> ImageFont.FreeTypeFont:
@@ -99,18 +97,21 @@ def backdrop(size: Size, color: Color | None) -> Pixels:
 
 
 def refuse_too_large(size: Size, zoom: int) -> None:
-    """Raises UsageError when a picture, so many times as large, would have more than LARGEST_VIEW pixels."""
-    if size.w * zoom * size.h * zoom > LARGEST_VIEW:
+    """Raises UsageError when a picture, so many times as large, would have more pixels than a view may."""
+    if size.w * zoom * size.h * zoom > in_force().view_pixels:
         large = measured(Size(size.w * zoom, size.h * zoom))
-        raise UsageError(f"{setting('zoom', zoom)} would make a view of {large} pixels; choose a smaller one")
+        raise UsageError(
+            f"{setting('zoom', zoom)} would make a view of {large} pixels; choose a smaller one, or "
+            f"{raise_it('view_pixels')}"
+        )
 
 
 def refuse_too_long(pixels: int, zoom: int) -> None:
-    """Raises UsageError when a film's pictures, so many times as large, would have more than LARGEST_VIEW pixels."""
-    if pixels * zoom * zoom > LARGEST_VIEW:
+    """Raises UsageError when a film's pictures, so many times as large, would have more pixels than a view may."""
+    if pixels * zoom * zoom > (most := in_force().view_pixels):
         raise UsageError(
-            f"the film would have {counted(pixels * zoom * zoom, 'pixel')} in all, and {LARGEST_VIEW:,} is the most; "
-            f"choose one {setting('animation')}, or a smaller {setting('zoom')}"
+            f"the film would have {counted(pixels * zoom * zoom, 'pixel')} in all, and {most:,} is the most; "
+            f"choose one {setting('animation')}, or a smaller {setting('zoom')}; {raise_it('view_pixels')}"
         )
 
 

@@ -14,6 +14,7 @@ from concurrent.futures import BrokenExecutor, CancelledError, Executor, Future
 from typing import Any, NamedTuple, TypeVar
 
 from ..core.errors import InputError, UsageError, reason
+from ..core.limits import in_force, with_limits
 from ..core.sentence import setting
 from ..core.text import few, shown
 from .jobs import Lost
@@ -212,7 +213,7 @@ class _Readers(Executor):
         self._inner = inner
 
     def submit(self, fn: Callable[..., T], /, *args: Any, **kwargs: Any) -> Future[T]:
-        return following(self._inner.submit(fn, *args, **kwargs), _or_broken)
+        return following(self._inner.submit(with_limits, in_force(), fn, *args, **kwargs), _or_broken)
 
 
 def _or_broken(inner: Future[T]) -> T:

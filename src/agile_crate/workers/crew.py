@@ -14,6 +14,7 @@ from concurrent.futures import Executor, Future, ThreadPoolExecutor
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, TypeVar
 
+from ..core.limits import in_force, with_limits
 from .results import Here
 
 if TYPE_CHECKING:
@@ -43,7 +44,7 @@ class Crew(Executor):
         return Room(self._memory or default_limit())
 
     def submit(self, fn: Callable[..., T], /, *args: Any, **kwargs: Any) -> Future[T]:
-        return self._threads.submit(fn, *args, **kwargs)
+        return self._threads.submit(with_limits, in_force(), fn, *args, **kwargs)
 
     def beside(self, pays: bool) -> Executor:
         """Those who do small things: processes beside this one if that `pays`, and can be had; else this thread."""

@@ -15,9 +15,11 @@ import threading
 import warnings
 from collections.abc import Callable
 from concurrent.futures import Executor, Future, ProcessPoolExecutor
+from functools import partial
 from multiprocessing.process import BaseProcess
 from typing import Any, Literal, NamedTuple, NoReturn, TypeVar
 
+from ..core.limits import in_force, with_limits
 from .results import following
 
 T = TypeVar("T")
@@ -84,7 +86,9 @@ class Processes(Executor):
                 if slot is not None:
                     self._free.append(slot)
 
-        return following(self._pool.submit(_carried, slot, fn, args, kwargs), unpacked)
+        return following(
+            self._pool.submit(_carried, slot, partial(with_limits, in_force(), fn), args, kwargs), unpacked
+        )
 
     def _unpacked(self, carried: Carried, slot: int | None) -> Any:
         if slot is None or not carried.lengths:

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import UsageError
+from ..limits import in_force, raise_it
 from ..model.geometry import Box, Point, Shape
 from ..sentence import setting
 
@@ -26,9 +27,6 @@ TOLERANCE = 1.0
 ROUNDED = 0.001
 """Pixels. Corners that are not whole are written with three decimals."""
 
-LONGEST_EDGE, MOST_LOOPS = 1 << 18, 10_000
-"""Sides of pixels that all contours of a frame may follow, and how many contours there may be."""
-
 LEAST_POINTS = 4
 """A shape may be asked for with so many points at least: a rectangle always holds everything."""
 
@@ -36,8 +34,8 @@ LEAST_POINTS = 4
 def shape_of(mask: NDArray[np.bool_], kind: str, most_points: int = 0) -> Shape | None:
     """The shape, ``hull`` or ``contour``, of what is true in a mask of shape (h, w); None where nothing is.
 
-    `most_points` limits the points of each polygon (0: no limit). Raises UsageError for contours beyond
-    LONGEST_EDGE or MOST_LOOPS.
+    `most_points` limits the points of each polygon (0: no limit). Raises UsageError for contours of
+    too many sides of pixels, or parts.
     """
     if not mask.any():
         return None
@@ -94,11 +92,13 @@ def _loops(mask: NDArray[np.bool_]) -> list[list[Corner]]:
         (here & ~padded[2:, 1:-1], (1, 1), (0, 1)),  # bottom: to the left
         (here & ~padded[1:-1, :-2], (0, 1), (0, 0)),  # left: up
     )
+    limits = in_force()
     too_dotted = UsageError(
         f"{setting('shape', 'contour')}: a frame is so dotted or torn that its contours have more than "
-        f"{LONGEST_EDGE:,} sides or {MOST_LOOPS:,} parts; use {setting('shape', 'hull')} or {setting('hard_alpha')}"
+        f"{limits.contour_sides:,} sides or {limits.islands:,} parts; use {setting('shape', 'hull')} or "
+        f"{setting('hard_alpha')}, or {raise_it('contour_sides')}"
     )
-    if sum(int(np.count_nonzero(edge)) for edge, *_ in sides) > LONGEST_EDGE:
+    if sum(int(np.count_nonzero(edge)) for edge, *_ in sides) > limits.contour_sides:
         raise too_dotted
     for edge, (ax, ay), (bx, by) in sides:
         rows, columns = (values.tolist() for values in np.nonzero(edge))
@@ -110,7 +110,7 @@ def _loops(mask: NDArray[np.bool_]) -> list[list[Corner]]:
             loop = _followed(onward, start)
             if _area(np.array(loop, np.float64)) > 0:
                 loops.append(loop)
-                if len(loops) > MOST_LOOPS:
+                if len(loops) > limits.islands:
                     raise too_dotted
     return loops
 

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from ..errors import InputError, UsageError
 from ..frame.visible import box_of, cut_out
+from ..limits import in_force, raise_it
 from ..model.geometry import Box, Cells, Offset, Size
 from ..pixels import Pixels
 from ..sentence import Sentence, setting
@@ -26,9 +27,6 @@ CRUMB = 1 / 16
 
 MOST_OVERLAPS = 5
 """After so many, no more boxes are told that overlap."""
-
-MOST_ISLANDS = 10_000
-"""More are dots, and no figures."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -133,10 +131,10 @@ def cut_islands(sheet: Pixels, join: int, part: bool = False) -> Cutting:
     visible = sheet[..., 3] > 0
     grown = ndimage.maximum_filter(visible, size=join) if join > 1 else visible
     labels, count = ndimage.label(grown, structure=np.ones((3, 3)))
-    if count > MOST_ISLANDS:
+    if count > (most := in_force().islands):
         raise InputError(
-            f"the sheet has {count:,} islands, and {MOST_ISLANDS:,} are the most: it is dotted, not drawn on nothing; "
-            f"cut it by {setting('cell')}, or join its dots with {setting('join')}"
+            f"the sheet has {count:,} islands, and {most:,} are the most: it is dotted, not drawn on nothing; cut it "
+            f"by {setting('cell')}, or join its dots with {setting('join')}; {raise_it('islands')}"
         )
     labels[~visible] = 0
     found = [

@@ -1,0 +1,110 @@
+"""What is read of strangers at most: every limit once, with its name, its default and what it bounds.
+
+The limits in force are those of the work that is being done: `within` changes them for what is called inside of it, and
+whoever hands work to others hands them on (`in_force`, `with_limits`). They are looked up where they are needed, for
+they stand at every door.
+"""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Callable, Iterator, Mapping
+from contextvars import ContextVar
+from typing import Any, NamedTuple, TypeVar
+
+from .sentence import key_of, setting
+
+T = TypeVar("T")
+
+
+class Limits(NamedTuple):
+    """Each is a whole number, at least 1, of what `ABOUT` says."""
+
+    picture_pixels: int = 8192 * 8192
+    sheet_pixels: int = 16_384 * 16_384
+    side_pixels: int = 1 << 17
+    layer_pixels: int = 1 << 29
+    view_pixels: int = 1 << 28
+    file_bytes: int = 1 << 30
+    metadata_bytes: int = 1 << 28
+    text_bytes: int = 1 << 24
+    crate_file_bytes: int = 1 << 20
+    unpacked_bytes: int = 1 << 31
+    frames_bytes: int = 1 << 33
+    process_bytes: int = 1 << 33
+    seconds: int = 120
+    frames: int = 1_000_000
+    layers: int = 256
+    entries: int = 10_000
+    elements: int = 100_000
+    contour_sides: int = 1 << 18
+    islands: int = 10_000
+    nesting: int = 100
+    name_characters: int = 1000
+    template_characters: int = 1 << 28
+
+
+ABOUT: Mapping[str, str] = {
+    "picture_pixels": "of a frame, as its file says, before it is decoded",
+    "sheet_pixels": "of a sheet that is read, and of the canvas of a frame in metadata",
+    "side_pixels": "of one side of a picture",
+    "layer_pixels": "of all layers of a document together; groups that are open at once may have half of them",
+    "view_pixels": "of a view, or of all pictures of a film together",
+    "file_bytes": "of the file of a picture, or of an output that is read again",
+    "metadata_bytes": "of metadata",
+    "text_bytes": "of a template, a palette, a list of boxes or of what is allowed, a drawing",
+    "crate_file_bytes": "of a crate file; its lines may have 20,000 characters",
+    "unpacked_bytes": "of an animated file, or of all that a layered document holds, once it is unpacked",
+    "frames_bytes": "of all frames that are unpacked from a crate",
+    "process_bytes": "of memory of the process that reads a render; one that draws may have half, a template a quarter",
+    "seconds": "that such a process may take",
+    "frames": "of a crate, of an animated file, below an address",
+    "layers": "of a render",
+    "entries": "in the archive of a layered document",
+    "elements": "that a drawing draws, each as often as it is used",
+    "contour_sides": "of pixels that the contours of a frame follow",
+    "islands": "of a bare sheet, boxes of a table, and parts of a contour",
+    "nesting": "of folders, of groups of layers, of elements of a drawing: how many within each other",
+    "name_characters": "of the name of a frame or an animation, folders included",
+    "template_characters": "that a template may write",
+}
+"""What each of them bounds, behind its unit."""
+
+
+_USUAL = Limits()
+
+_current: ContextVar[Limits] = ContextVar("limits", default=_USUAL)
+
+
+def in_force() -> Limits:
+    """The limits of the work that is being done."""
+    return _current.get()
+
+
+@contextlib.contextmanager
+def within(changes: Mapping[str, int]) -> Iterator[None]:
+    """Other limits, by name, for what is done inside."""
+    before = _current.set(in_force()._replace(**changes))
+    try:
+        yield
+    finally:
+        _current.reset(before)
+
+
+def with_limits(limits: Limits, work: Callable[..., T], *args: Any, **kwargs: Any) -> T:
+    """Does some work within the limits of whoever asked for it: for other threads and processes."""
+    before = _current.set(limits)
+    try:
+        return work(*args, **kwargs)
+    finally:
+        _current.reset(before)
+
+
+def raise_it(name: str) -> str:
+    """The end of a sentence about something that is beyond a limit.
+
+    >>> from .sentence import Sentence
+    >>> str(Sentence(f"it has too many frames; {raise_it('frames')}"))
+    "it has too many frames; limit='frames=N' allows more"
+    """
+    return f"{setting('limit', f'{key_of(name)}=N')} allows more"

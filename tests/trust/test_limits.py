@@ -1,0 +1,139 @@
+"""Every limit: what just keeps to it works, what is just beyond it is one sentence that says which limit to raise."""
+
+from __future__ import annotations
+
+import re
+import sys
+from collections.abc import Callable, Mapping
+from io import BytesIO
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from agile_crate.core.errors import UsageError
+from agile_crate.core.limits import ABOUT, Limits, in_force, with_limits, within
+from agile_crate.core.sentence import key_of
+from agile_crate.settings.readers import limit
+from agile_crate.workers.crew import crew
+from conftest import art
+from trust.test_hostile import dots, layered
+
+Files = Mapping[str, bytes]
+
+
+def picture(w: int, h: int, kind: str = "PNG", **more: Any) -> bytes:
+    stream = BytesIO()
+    Image.fromarray(art(w, h)).save(stream, kind, **more)
+    return stream.getvalue()
+
+
+def render(layers: int) -> bytes:
+    OpenEXR = pytest.importorskip("OpenEXR")  # noqa: N806
+    light = np.ones((2, 2, 3), np.float16)
+    names = [f"glow{n}.RGB" for n in range(layers)]
+    header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
+    with OpenEXR.File(header, dict.fromkeys(names, light)) as file:
+        file.write("made.exr")
+    return Path("made.exr").read_bytes()
+
+
+LAYER = '<layer src="data/a.png" name="{0}"/>'
+IN_GROUPS = f'<image w="4" h="3"><stack>{"<stack>" * 5}{LAYER.format(1)}{"</stack>" * 5}</stack></image>'
+SIDE_BY_SIDE = f'<image w="4" h="3"><stack>{LAYER.format(1)}{LAYER.format(2)}</stack></image>'
+SVG = '<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9">{}</svg>'
+GIF = picture(9, 7, "GIF", save_all=True, append_images=[Image.fromarray(art(9, 7, n)) for n in (1, 2)])
+TOML = b'[crate.o]\nfrom = "a.png"\nout = "n/o"\n'
+PACK = ("pack", "frames", "--out", "out/o")
+STILL = {"frames/a.png": picture(8, 6)}
+BARE = ("unpack", "a.png", "--out", "f", "--islands")
+
+CASES: dict[str, tuple[Callable[[], Files], tuple[str, ...], int]] = {
+    "picture_pixels": (lambda: STILL, PACK, 48),
+    "sheet_pixels": (lambda: STILL, ("unpack", "made.json", "--out", "f"), 48),
+    "side_pixels": (lambda: STILL, PACK, 8),
+    "layer_pixels": (lambda: {"frames/a.ora": layered(SIDE_BY_SIDE, a=picture(4, 3))}, PACK, 24),
+    "view_pixels": (lambda: {"frames/a_1.png": picture(8, 6)}, ("show", "made.json", "--out", "v.gif"), 48),
+    "file_bytes": (lambda: STILL, PACK, len(picture(8, 6))),
+    "metadata_bytes": (lambda: STILL, ("verify", "made.json"), -1),
+    "text_bytes": (lambda: STILL | {"p.gpl": b"#201830\n" * 9}, (*PACK, "--palette", "p.gpl"), 72),
+    "crate_file_bytes": (lambda: {"a.png": picture(8, 6), "o.crate.toml": TOML}, ("pack", "o.crate.toml"), len(TOML)),
+    "unpacked_bytes": (lambda: {"frames/a.gif": GIF}, PACK, 3 * 4 * 63),
+    "frames_bytes": (lambda: STILL, ("unpack", "made.json", "--out", "f"), 4 * 48),
+    "frames": (lambda: {f"frames/a_{n}.png": picture(8, 6) for n in range(3)}, PACK, 3),
+    "layers": (lambda: {"frames/a.exr": render(3)}, (*PACK, "--layers", "separate"), 3),
+    "entries": (lambda: {"frames/a.ora": layered(SIDE_BY_SIDE, a=picture(4, 3))}, PACK, 3),
+    "elements": (lambda: {"frames/a.svg": SVG.format('<rect width="5" height="5"/>' * 6).encode()}, PACK, 7),
+    "contour_sides": (lambda: {"frames/a.png": dots(4)}, (*PACK, "--shape", "contour"), 16),
+    "islands": (lambda: {"a.png": dots(4)}, BARE, 4),
+    "nesting": (lambda: {"frames/a.ora": layered(IN_GROUPS, a=picture(4, 3))}, PACK, 5),
+    "name_characters": (lambda: {f"frames/{'n' * 50}/{'m' * 49}.png": picture(8, 6)}, PACK, 100),
+    "template_characters": (lambda: STILL | {"t.x.j2": b"{{ 'otter' }}!"}, (*PACK, "--template", "t.x.j2"), 6),
+}  # fmt: skip
+
+NOT_TO_THE_POINT = {"process_bytes", "seconds"}
+"""How much a process takes is not the same everywhere: see tests/exports/test_template.py."""
+
+
+def told(folder: Path, words: tuple[str, ...]) -> tuple[int, str]:
+    from prepared_program import run_prepared
+
+    done = run_prepared(list(words), folder)
+    return done.returncode, done.stderr
+
+
+@pytest.mark.parametrize("name", CASES)
+def test_just_within_and_just_beyond(name: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(tmp_path)
+    make, words, value = CASES[name]
+    for path, data in make().items():
+        Path(path).parent.mkdir(parents=True, exist_ok=True)
+        Path(path).write_bytes(data)
+    if "made.json" in words:
+        assert told(tmp_path, ("pack", "frames", "--out", "made"))[0] == 0
+    value = value if value > 0 else Path("made.json").stat().st_size
+    before = sorted(tmp_path.rglob("*"))
+    status, said = told(tmp_path, (*words, f"--limit={key_of(name)}={value - 1}"))
+    assert status in (2, 3), said
+    assert said.count("agile-crate: error: ") == 1
+    assert f"--limit {key_of(name)}=N" in said or "limit = " in said, said
+    assert [path for path in tmp_path.rglob("*") if path not in before] == []
+    status, said = told(tmp_path, (*words, f"--limit={key_of(name)}={value}"))
+    assert status == 0, said
+
+
+def test_every_limit_is_tried_and_told() -> None:
+    assert {*CASES, *NOT_TO_THE_POINT} == set(Limits._fields) == set(ABOUT)
+    text = (Path(__file__).parents[2] / "docs" / "settings.md").read_text("utf-8")
+    for name in Limits._fields:
+        assert re.search(rf"\| `{key_of(name)}` \| [^|]+ \| {re.escape(ABOUT[name])} \|", text), name
+
+
+def test_limits_of_a_crate_file_are_those_of_its_crates(tmp_path: Path) -> None:
+    (tmp_path / "a.png").write_bytes(picture(8, 6))
+    text = '[crate.small]\nfrom = "a.png"\nout = "out/small"\nlimit = { picture-pixels = 47 }\n[crate.large]\nfrom = "a.png"\nout = "out/large"\n'
+    (tmp_path / "o.crate.toml").write_text(text, "utf-8")
+    status, said = told(tmp_path, ("pack", "o.crate.toml"))
+    assert (status, "crate 'small': a.png claims to have more than 47 pixels" in said) == (3, True), said
+    assert (tmp_path / "out" / "large.json").is_file()
+    assert told(tmp_path, ("pack", "o.crate.toml", "--limit", "picture-pixels=48"))[0] == 0
+
+
+@pytest.mark.parametrize("text", ["", "frames", "frames=", "frames=0", "frames=-1", "frames=1.5", "frames=1e3", "frames=9x9", "otters=3", "file-bytes=2QB", "picture-pixels=9x9x9", f"frames={'9' * 40}"])  # fmt: skip
+def test_what_is_no_limit(text: str) -> None:
+    with pytest.raises(UsageError):
+        limit(text)
+
+
+def test_limits_go_where_the_work_goes() -> None:
+    assert limit("file-bytes=2GB") == ("file_bytes", 2 << 30)
+    assert limit("picture-pixels=9000x9000") == ("picture_pixels", 81_000_000)
+    with within({"frames": 7}), crew(2) as hands:
+        assert hands.submit(in_force).result().frames == 7
+        if sys.platform == "linux":
+            assert hands.beside(True).submit(in_force).result().frames == 7
+        assert with_limits(Limits(frames=9), lambda: in_force().frames) == 9
+        assert in_force().frames == 7
+    assert in_force() == Limits()
