@@ -40,14 +40,18 @@ def from_xml(root: ElementTree.Element) -> dict[str, Any]:
         {"name": a.attrib["name"], "frames": numbers(a.attrib["frames"]), "durations": numbers(a.attrib["durations"])}
         for a in root.find("animations") or ()
     ]
-    sheets = [{"image": element.attrib["image"]} for element in root.find("sheets") or ()]
+    sheets = [
+        {"image": e.attrib["image"], "skins": {skin.attrib["name"]: skin.attrib for skin in e.iter("skin")}}
+        for e in root.find("sheets") or ()
+    ]
     return {**root.attrib, "sheets": sheets, "frames": frames, "animations": animations}
 
 
-def restored(path: Path) -> dict[str, np.ndarray]:
-    """Every frame on its whole canvas, straight alpha, by name."""
+def restored(path: Path, skin: str = "") -> dict[str, np.ndarray]:
+    """Every frame on its whole canvas, straight alpha, by name; in a skin, if one is named that is art."""
     document = read(path)
-    sheets = [np.asarray(Image.open(path.parent / sheet["image"]).convert("RGBA")) for sheet in document["sheets"]]
+    images = [(sheet["skins"][skin] if skin else sheet)["image"] for sheet in document["sheets"]]
+    sheets = [np.asarray(Image.open(path.parent / image).convert("RGBA")) for image in images]
     return {one["name"]: restore(document, sheets[one["sheet"]], one) for one in document["frames"]}
 
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
-from typing import Any
+from typing import Any, TypeVar
 
 from ..core.errors import InputError, OutputError
 from ..core.model.crate import Animation, Crate, Frame
@@ -19,6 +19,8 @@ from ..core.sentence import a_file, setting
 from ..core.text import quoted, shown
 from .document import Document, FormError, animation_of, crate_of, head_of, sheet_of, to_seal
 from .seal import sealed
+
+T = TypeVar("T")
 
 _ESCAPES = str.maketrans(
     {"&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;", "\t": "&#9;", "\n": "&#10;", "\r": "&#13;"}
@@ -206,7 +208,7 @@ def _document(root: Any) -> Document:
         said
         | ({"files": [name for name, _ in files]} if files is not None else {})
         | {"file_sha256": {name: digest for name, digest in files or () if digest is not None}}
-        | ({"settings": dict(settings)} if settings is not None else {})
+        | ({"settings": _by_name(settings, "settings")} if settings is not None else {})
         | {
             key: found
             for key, child, read in (
@@ -228,9 +230,21 @@ def _children(root: Any, key: str, child: str, read: Callable[[Any, str], Any]) 
     return [read(element, f"{key}[{index}]") for index, element in enumerate(parents[0].findall(child))]
 
 
-def _read_setting(element: Any, _: str) -> tuple[str | None, Any]:
+def _read_setting(element: Any, _: str) -> tuple[Any, Any]:
     items = [item.get("value") for item in element.findall("item")]
     return element.get("name"), items or element.get("value", True)
+
+
+def _by_name(pairs: Iterable[tuple[Any, T]], place: str) -> dict[str, T]:
+    """Values by the names of their elements. Raises FormError where one has none, or two have the same."""
+    found: dict[str, T] = {}
+    for index, (name, value) in enumerate(pairs):
+        if name is None:
+            raise FormError(f"{place}[{index}]: the key 'name' is missing")
+        if name in found:
+            raise FormError(f"{place}: the name {quoted(name)} appears twice")
+        found[name] = value
+    return found
 
 
 def _read_sheet(element: Any, place: str) -> Document:
@@ -244,7 +258,7 @@ def _read_sheet(element: Any, place: str) -> Document:
         said["blocks"] = [_read(one, whole | {"origin": _numbers, "size": _numbers}) for one in blocks.findall("block")]
     if (skins := _only(element, "skins", place)) is not None:
         found = [_read(one, {"plain": _truth}) for one in skins.findall("skin")]
-        said["skins"] = {one.pop("name", ""): one for one in found}
+        said["skins"] = _by_name(((one.pop("name", None), one) for one in found), f"{place}.skins")
     return said
 
 
