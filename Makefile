@@ -21,16 +21,21 @@ test: $(VENV)/.with-tests system-tools build/node/.installed
 
 NOT_LOWEST := $(foreach file,core/arrange/test_blocks core/arrange/test_stay core/arrange/test_tight exports/test_in_place sources/test_vector sources/test_rendered,--ignore tests/$(file).py)
 
-# What needs no browser and no game engine, with the lowest versions of all dependencies that pyproject.toml allows, and
-# with nothing compiled; without what takes long then and hardly uses any of them: the search for small sheets, and kills.
+# A system on which file names are ASCII.
+ASCII := LC_ALL=C PYTHONUTF8=0 PYTHONCOERCECLOCALE=0 PYTHONIOENCODING=utf-8
+
+# What needs no browser and no game engine, with the lowest versions of all dependencies that pyproject.toml allows, with
+# nothing compiled, and with file names in ASCII; without what takes long then and hardly uses any of them: the search
+# for small sheets, and kills.
 test-lowest: $(LOWEST)/.installed system-tools
-	@echo "running the short tests with the lowest versions of all dependencies"
-	@$(LOWEST)/bin/pytest -n auto $(NOT_LOWEST) tests/core tests/settings tests/format tests/sources tests/stops tests/exports tests/views \
+	@echo "running the short tests with the lowest versions of all dependencies, and file names in ASCII"
+	@$(ASCII) $(LOWEST)/bin/pytest -n auto $(NOT_LOWEST) tests/core tests/settings tests/format tests/sources tests/stops tests/exports tests/views \
 	  tests/cli/test_write.py
 
 # What is tried at random, at length.
 trust: $(VENV)/.with-tests system-tools
-	AGILE_CRATE_TRUST=1 $(BIN)/pytest -n auto tests/trust
+	AGILE_CRATE_TRUST=$(or $(TIMES),1) $(BIN)/pytest -n auto tests/trust
+	$(ASCII) $(BIN)/pytest -n auto tests/core tests/settings tests/format tests/sources tests/stops tests/exports tests/views tests/cli tests/jobs
 
 # All that the tests need, side by side with make -j.
 environments: $(VENV)/.with-tests $(LOWEST)/.installed system-tools build/node/.installed

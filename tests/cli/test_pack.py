@@ -279,25 +279,6 @@ def test_animations_made_from_others(run: Run, swim: Path, tmp_path: Path) -> No
     assert run("verify", "o.json", "--against", "frames").stdout.endswith("26 of 26 frames restored to the pixel\n")
 
 
-def test_the_same_bytes_whatever_the_threads_the_seed_and_the_order_of_listing(run: Run, tmp_path: Path) -> None:
-    results = set()
-    for index, order in enumerate([range(40), reversed(range(40))]):
-        for number in order:
-            save(tmp_path / str(index) / "f" / f"swim_{number}.png", art(300, 200, number))
-        cpus = {sorted(os.sched_getaffinity(0))[0]} if index else os.sched_getaffinity(0)
-        environment = os.environ | {
-            "PYTHONHASHSEED": str(index),
-            "TZ": f"UTC+{index}",
-            "LC_ALL": "C" if index else "C.UTF-8",
-        }
-        run(
-            "pack", "f", "--out", "o", cwd=tmp_path / str(index), env=environment, preexec_fn=lambda cpus=cpus:
-            os.sched_setaffinity(0, cpus),
-        )  # fmt: skip
-        results.add(tuple(tree(tmp_path / str(index))[name] for name in ("o.png", "o.json")))
-    assert len(results) == 1
-
-
 def test_five_hundred_frames_of_mixed_sizes_and_modes(run: Run, tmp_path: Path) -> None:
     modes = [
         ("RGBA", "png"), ("RGB", "png"), ("P", "png"), ("L", "png"), ("LA", "png"), ("1", "png"),

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
 import subprocess
 from collections.abc import Callable
 from pathlib import Path
@@ -74,18 +73,6 @@ def test_every_step_is_repeated_by_verify(run: Run, frames: Path, tmp_path: Path
     changed[20:26, 16:22] = (255, 0, 255, 255)
     save(frames / "walk" / "walk_2.png", changed)
     assert run("verify", "o.json", "--against", "frames").returncode == 1
-
-
-def test_the_same_bytes_whatever_the_threads(run: Run, frames: Path, tmp_path: Path) -> None:
-    options = ["--scale", "60%", "--colors", "6", "--dither", "--outline", "#201830", "--trim", "frame"]
-    packed(run, tmp_path, *options)
-    before = (tmp_path / "o.png").read_bytes(), (tmp_path / "o.json").read_bytes()
-    packed(lambda *arguments: run(*arguments, preexec_fn=on_one_processor), tmp_path, *options)
-    assert before == ((tmp_path / "o.png").read_bytes(), (tmp_path / "o.json").read_bytes())
-
-
-def on_one_processor() -> None:
-    os.sched_setaffinity(0, {min(os.sched_getaffinity(0))})
 
 
 def test_scaling_scales_everything(run: Run, frames: Path, tmp_path: Path) -> None:

@@ -122,7 +122,7 @@ def edited_zip(draw: st.DrawFn, entries: dict[str, bytes], text: str, *words: st
         case "gone":
             del entries[draw(st.sampled_from(sorted(entries)))]
         case _:
-            entries[draw(TEXTS) or "x"] = draw(st.binary(max_size=30))
+            entries[draw(TEXTS.filter(lambda name: name.strip("\0")))] = draw(st.binary(max_size=30))
     stream = io.BytesIO()
     way = draw(st.sampled_from([zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED, zipfile.ZIP_BZIP2, zipfile.ZIP_LZMA]))
     with zipfile.ZipFile(stream, "w", way) as archive:

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import argparse
-import json
 
 from .parser import Parser, add_common
 from .status import Status
+from .streams import print_json
 
 USAGE = ""
 
@@ -48,7 +48,7 @@ def run(arguments: argparse.Namespace) -> int:
             "limit": LARGEST,
             "cleared": arguments.clear,
         }
-        print(json.dumps(document, ensure_ascii=False, indent=2))
+        print_json(document)
     elif not arguments.quiet:
         if there is None:
             print("nothing is kept between builds: AGILE_CRATE_CACHE is off")

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import argparse
 import contextlib
-import json
 import sys
 from dataclasses import dataclass, field
 from functools import partial
@@ -19,6 +18,7 @@ from ..settings.given import settings_from
 from .packing import document_of, print_summary, print_warnings
 from .parser import chosen_jobs, chosen_memory, given_settings
 from .status import Status, status_of
+from .streams import print_json
 from .tables import print_error, print_heading, print_note
 from .wording import as_option
 
@@ -94,7 +94,7 @@ def run_crates(arguments: argparse.Namespace) -> int:
         tell_depfile(arguments.depfile, run.builds, [file.path for file, _ in asked])
     if arguments.json:
         document = {"command": "pack", "crates": run.crates, "errors": run.errors}
-        print(json.dumps(document, ensure_ascii=False, indent=2))
+        print_json(document)
     return run.status
 
 

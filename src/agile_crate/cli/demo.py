@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import json
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 
@@ -11,6 +10,7 @@ from ..demo import CRATE_FILE, CRATES
 from ..interrupts import has_arrived
 from .parser import Parser, add_common
 from .status import Status
+from .streams import print_json
 
 USAGE = "[DIR]"
 
@@ -76,9 +76,7 @@ def run(arguments: argparse.Namespace) -> int:
         return status
     if arguments.json:
         commands = [["agile-crate", *line] for line in lines]
-        print(
-            json.dumps({"command": "demo", "folder": str(folder), "commands": commands}, ensure_ascii=False, indent=2)
-        )
+        print_json({"command": "demo", "folder": str(folder), "commands": commands})
     say(f"The results are in {folder / 'crate'}. The same frames with faults planted are in {folder / 'rough'}.")
     say(f"Open {folder / 'crate' / 'otter.html'} in a browser to see the otter play.")
     return status

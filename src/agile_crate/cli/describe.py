@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import argparse
-import json
 
 from .parser import Parser, add_common, read_value
 from .status import Status
+from .streams import print_json
 from .wording import from_here
 
 USAGE = "DATA [--template FILE…] [--metadata FORMAT,…]"
@@ -52,7 +52,7 @@ def run(arguments: argparse.Namespace) -> int:
         arguments.force,
     )
     if arguments.json:
-        print(json.dumps({"command": "describe", "files": list(map(str, files))}, ensure_ascii=False, indent=2))
+        print_json({"command": "describe", "files": list(map(str, files))})
     elif not arguments.quiet:
         print(f"described {shown(arguments.data)} in {counted(len(files), 'file')}")
         for path in files:

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import argparse
-import json
 
 from .parser import Parser, add_common
 from .status import Status
+from .streams import print_json
 
 USAGE = "INPUT… --out FILE"
 
@@ -44,7 +44,7 @@ def run(arguments: argparse.Namespace) -> int:
         drafted = draft(arguments.inputs, arguments.out, executor, progress, arguments.force)
     if arguments.json:
         document = {"command": "draft", "file": str(drafted.path), "crates": dict(drafted.crates)}
-        print(json.dumps(document, ensure_ascii=False, indent=2))
+        print_json(document)
     elif not arguments.quiet:
         for name, findings in drafted.crates.items():
             told = f", {counted(findings, 'finding')} of the survey beside the keys that mend them" if findings else ""

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import argparse
-import json
 import sys
 
 from .parser import Parser, add_common
 from .status import Status
+from .streams import print_json
 
 USAGE = "[TOPIC]"
 
@@ -49,7 +49,7 @@ def run(arguments: argparse.Namespace) -> int:
     else:
         text = (resources.files(__package__) / "topics" / f"{topic}.txt").read_text("utf-8")
     if arguments.json:
-        print(json.dumps({"command": "help", "topic": topic, "text": text}, ensure_ascii=False, indent=2))
+        print_json({"command": "help", "topic": topic, "text": text})
     elif not arguments.quiet:
         sys.stdout.write(text)
     return Status.DONE

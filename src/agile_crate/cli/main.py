@@ -16,6 +16,7 @@ from ..core.errors import CrateError, UsageError, reason
 from ..core.limits import within
 from ..core.names import nearest
 from ..core.sentence import Spelling
+from ..core.text import shown
 from ..interrupts import AfterCommit, has_committed
 from . import signals
 from .parser import Parser, chosen_limits
@@ -105,6 +106,10 @@ def _explained(error: Exception, spelling: Spelling) -> tuple[str, Status, Seque
         return error.sentence.spelled(spelling), status_of(error), error.sentence.files
     if isinstance(error, MemoryError):
         return "the frames do not fit into this machine's memory; pack fewer of them at a time", Status.INPUT, ()
+    if isinstance(error, UnicodeEncodeError) and error.encoding == sys.getfilesystemencoding():
+        what = f"a file's name has '{shown(error.object[error.start : error.end])}'"
+        where = f"file names are in {error.encoding} here"
+        return f"{what}, and {where}; set PYTHONUTF8=1, or a locale with UTF-8", Status.INPUT, ()
     fault = f"a fault in agile-crate itself ({type(error).__name__}: {error})"
     return f"{fault}; run it again with --debug and report what it prints", Status.FAULT, ()
 

@@ -9,6 +9,7 @@ from ..core.text import shown
 from .packing import built, document_of, print_summary, print_warnings
 from .parser import Parser, add_common, add_memory, add_settings, chosen_memory, chosen_settings
 from .status import Status
+from .streams import print_json
 from .wording import option_name
 
 USAGE = "INPUT… --out PATH  |  CRATEFILE…"
@@ -106,9 +107,7 @@ def run(arguments: argparse.Namespace) -> int:
 
         tell_depfile(arguments.depfile, [(arguments.inputs, arguments.out, settings)])
     if arguments.json:
-        import json
-
-        print(json.dumps(document_of(packed, arguments), ensure_ascii=False, indent=2))
+        print_json(document_of(packed, arguments))
     elif not arguments.quiet:
         print_summary(packed, arguments)
         if arguments.draft:

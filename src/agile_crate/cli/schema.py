@@ -8,6 +8,7 @@ import sys
 
 from .parser import Parser, add_common
 from .status import Status
+from .streams import print_json
 
 USAGE = "json|xml|crate"
 
@@ -37,13 +38,13 @@ def run(arguments: argparse.Namespace) -> int:
     if arguments.form == "crate":
         from ..settings.crate_schema import crate_schema
 
-        text = json.dumps(crate_schema(), ensure_ascii=False, indent=2) + "\n"
+        text = json.dumps(crate_schema(), indent=2) + "\n"
     else:
         from ..format.schemas import schema
 
         text = schema(arguments.form)
     if arguments.json:
-        print(json.dumps({"command": "schema", "form": arguments.form, "schema": text}, ensure_ascii=False, indent=2))
+        print_json({"command": "schema", "form": arguments.form, "schema": text})
     elif not arguments.quiet:
         sys.stdout.write(text)
     return Status.DONE

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import argparse
-import json
 import sys
 from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
 from .parser import Parser, add_common, read_value
 from .status import Status
+from .streams import print_json
 from .wording import told
 
 if TYPE_CHECKING:
@@ -137,7 +137,7 @@ def run(arguments: argparse.Namespace) -> int:
     _warn(warnings)
     if arguments.json:
         document = {"command": "show", "kind": kind, "files": [str(path) for path in files]}
-        print(json.dumps(document, ensure_ascii=False, indent=2))
+        print_json(document)
     elif not arguments.quiet:
         from ..core.text import shown
 
@@ -179,7 +179,7 @@ def _compare(arguments: argparse.Namespace) -> int:
             "changes": [dataclasses.asdict(change) for change in found],
             "files": [str(path) for path in files],
         }
-        print(json.dumps(document, ensure_ascii=False, indent=2))
+        print_json(document)
     elif not arguments.quiet:
         _print_changes(arguments, found, files)
     return Status.FOUND if found and arguments.strict else Status.DONE

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import codecs
 import contextlib
 import os
 import sys
-from typing import Any
+from typing import Any, TextIO
+
+PLAIN = {"×": "x", "→": "->", "…": "...", "–": "-", "’": "'", "²": "^2", "½": "1/2"}
+"""How signs are written where the encoding lacks them; other characters are escaped."""
 
 
 class _Forgiving:
@@ -28,13 +32,31 @@ class _Forgiving:
         return getattr(self._stream, name)
 
 
+def _plainly(error: UnicodeError) -> tuple[str | bytes, int]:
+    if isinstance(error, UnicodeEncodeError) and (plain := PLAIN.get(error.object[error.start])):
+        return plain, error.start + 1
+    if isinstance(error, UnicodeEncodeError):
+        error = UnicodeEncodeError(error.encoding, error.object, error.start, error.start + 1, error.reason)
+    return codecs.backslashreplace_errors(error)
+
+
+def print_json(document: object, stream: TextIO | None = None, indent: int | None = 2) -> None:
+    """A document on a stream, stdout if none is named; escaped by JSON itself where the encoding is not Unicode's."""
+    import json
+
+    stream = stream or sys.stdout
+    takes_all = "utf" in (getattr(stream, "encoding", None) or "utf").lower()
+    print(json.dumps(document, ensure_ascii=not takes_all, indent=indent), file=stream, flush=True)
+
+
 def make_safe() -> None:
     """Has both streams be there, take every character, and standard error take no offence."""
+    codecs.register_error("plain signs", _plainly)
     for name in ("stdout", "stderr"):
         if getattr(sys, name) is None:  # it was closed before we began
             setattr(sys, name, os.fdopen(os.open(os.devnull, os.O_WRONLY), "w", encoding="utf-8"))
         stream = getattr(sys, name)
         if hasattr(stream, "reconfigure"):
-            stream.reconfigure(errors="backslashreplace")
+            stream.reconfigure(errors="plain signs")
     if not isinstance(sys.stderr, _Forgiving):
         sys.stderr = _Forgiving(sys.stderr)

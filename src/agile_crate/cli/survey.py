@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import json
 import sys
 from fractions import Fraction
 from typing import TYPE_CHECKING, Any
@@ -11,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 from .. import __version__
 from .parser import Parser, add_common
 from .status import Status
+from .streams import print_json
 from .wording import told
 
 if TYPE_CHECKING:
@@ -81,7 +81,7 @@ def run(arguments: argparse.Namespace) -> int:
     for warning in looked.warnings:
         print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
     if arguments.json:
-        print(json.dumps(_document(looked), ensure_ascii=False, indent=2))
+        print_json(_document(looked))
     elif not arguments.quiet:
         _print_table(looked, arguments.verbose)
         _print_findings(looked, arguments)

@@ -11,6 +11,7 @@ from collections.abc import Sequence
 from typing import NamedTuple, TextIO
 
 from ..core.text import quoted, shown
+from .streams import print_json
 
 
 class Column(NamedTuple):
@@ -50,15 +51,12 @@ def print_error(
 ) -> None:
     """An error on stderr, folded to its width; of a crate of a crate file, if one is named. As JSON it is one line."""
     if as_json:
-        import json
-
         of_crate = {"crate_file": file, "crate": crate} if crate else {}
         document = {"error": told, "exit": int(status), "files": list(files), **of_crate}
-        text = json.dumps(document, ensure_ascii=False)
-    else:
-        where = f"{shown(file)}, crate {quoted(crate)}: " if crate else ""
-        text = folded(f"agile-crate: error: {where}{told}", sys.stderr)
-    print(text, file=sys.stderr, flush=True)
+        print_json(document, sys.stderr, indent=None)
+        return
+    where = f"{shown(file)}, crate {quoted(crate)}: " if crate else ""
+    print(folded(f"agile-crate: error: {where}{told}", sys.stderr), file=sys.stderr, flush=True)
 
 
 def folded(text: str, stream: TextIO, margin: int = 0) -> str:

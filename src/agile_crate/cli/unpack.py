@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import argparse
-import json
 import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from .parser import Parser, add_common, read_value
 from .status import Status
+from .streams import print_json
 from .wording import told
 
 if TYPE_CHECKING:
@@ -131,7 +131,7 @@ def _unpack(arguments: argparse.Namespace) -> int:
             "films": [str(path) for path in done.films],
             "warnings": list(map(told, done.warnings)),
         }
-        print(json.dumps(document, ensure_ascii=False, indent=2))
+        print_json(document)
     elif not arguments.quiet:
         films = f" and {counted(len(done.films), 'film')}" if arguments.film else ""
         verb = "would unpack" if arguments.dry_run else "unpacked"
@@ -182,7 +182,7 @@ def _cut(arguments: argparse.Namespace) -> int:
             "parted": [one._asdict() for one in cut.parted],
             "warnings": list(map(told, cut.doubts)),
         }
-        print(json.dumps(document, ensure_ascii=False, indent=2))
+        print_json(document)
     elif not arguments.quiet:
         _print_cut(arguments, cut)
     return Status.DONE

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import argparse
-import json
 import sys
 from typing import TYPE_CHECKING, Any
 
 from .parser import Parser, add_common, add_memory, chosen_memory
 from .status import Status
+from .streams import print_json
 from .wording import told
 
 if TYPE_CHECKING:
@@ -75,7 +75,7 @@ def run(arguments: argparse.Namespace) -> int:
     for warning in verified.warnings:
         print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
     if arguments.json:
-        print(json.dumps(_document(verified, arguments), ensure_ascii=False, indent=2))
+        print_json(_document(verified, arguments))
     elif not arguments.quiet:
         _print(verified, arguments)
     return Status.DONE if verified.holds else Status.FOUND

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import json
 import time
 from typing import TYPE_CHECKING
 
@@ -12,6 +11,7 @@ from ..core.text import counted, few, shown
 from ..interrupts import writing
 from .parser import Parser, add_common
 from .status import Status, status_of
+from .streams import print_json
 
 if TYPE_CHECKING:
     from ..jobs.watch import Turn
@@ -94,7 +94,7 @@ def run(arguments: argparse.Namespace) -> int:
 
 def _tell_page(arguments: argparse.Namespace, address: str) -> None:
     if arguments.json:
-        print(json.dumps({"command": "watch", "page": address}), flush=True)
+        print_json({"command": "watch", "page": address}, indent=None)
     else:
         print(f"the page: {address}", flush=True)
 
@@ -111,7 +111,7 @@ def _tell(arguments: argparse.Namespace, turn: Turn, seconds: float) -> None:
     elif turn.packed:
         print_warnings(turn.packed)
     if arguments.json:
-        print(json.dumps(_document(turn, seconds), ensure_ascii=False), flush=True)
+        print_json(_document(turn, seconds), indent=None)
     elif not (turn.error or arguments.quiet):
         print(f"{time.strftime('%H:%M:%S')}  {shown(turn.crate)}: {_line(turn, seconds)}", flush=True)
 

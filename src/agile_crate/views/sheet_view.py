@@ -144,7 +144,7 @@ def _shades(crate: Crate, index: int) -> Iterator[tuple[Box, Color]]:
     boxes = {frame.box for frame in crate.frames if frame.on_sheet == index and frame.box.w and frame.box.h}
     if margin:
         yield from ((Box(*strip), MARGIN_TONE) for strip in _ring(Box(0, 0, w, h), margin))
-    cushion = int(str(crate.settings.get("cushion", 0)))
+    cushion = _cushion(crate)
     for box in sorted(boxes):
         spread = sheet.edge_repeat
         if spread:
@@ -308,7 +308,7 @@ def _legend(crate: Crate, index: int, is_crowded: bool) -> Iterator[tuple[str, C
         (sheet.margin, "margin", MARGIN_TONE),
         (sheet.gap > 2 * sheet.edge_repeat, "gap", GAP_TONE),
         (sheet.edge_repeat, "repeated edge", EDGE_TONE),
-        (crate.settings.get("cushion"), "cushion", CUSHION_TONE),
+        (_cushion(crate), "cushion", CUSHION_TONE),
     ):
         if there:
             yield text, tone
@@ -338,3 +338,9 @@ def _draw_legend(image: Image.Image, lines: Sequence[tuple[str, Color | str]], c
             _cross(draw, x + 7, y + 8)
         write(image, (x + 22, y), text, LETTERS, INK)
         y += LINE
+
+
+def _cushion(crate: Crate) -> int:
+    """The cushion that the crate says it was packed with, in pixels; 0 where it says none."""
+    said = str(crate.settings.get("cushion", ""))
+    return int(said) if said.isascii() and said.isdigit() and len(said) < 5 else 0
