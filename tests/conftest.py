@@ -31,6 +31,10 @@ settings.load_profile("steady")
 PROGRAM = Path(sys.executable).with_name("agile-crate")
 
 
+unicode_names = pytest.mark.skipif(sys.getfilesystemencoding() == "ascii", reason="file names are ASCII here")
+"""For tests whose files have other letters in their names."""
+
+
 def art(w: int, h: int, seed: int = 0) -> np.ndarray:
     """A picture of shape (h, w, 4) with flat, soft and empty parts, different for each seed."""
     y, x = np.mgrid[:h, :w]

@@ -32,16 +32,30 @@ FLOORS = {
         "core",
         "demo",
     },
-    "jobs": {"stops", "views", "live", "sources", "exports", "store", "workers", "format", "settings", "core", "demo"},
+    "jobs": {
+        "system",
+        "stops",
+        "views",
+        "live",
+        "sources",
+        "exports",
+        "store",
+        "workers",
+        "format",
+        "settings",
+        "core",
+        "demo",
+    },
     "stops": {"sources", "exports", "store", "workers", "settings", "core"},
     "views": {"format", "exports", "core"},
     "live": set[str](),
-    "sources": {"store", "workers", "format", "core"},
-    "exports": {"interrupts", "workers", "format", "settings", "core"},
+    "sources": {"system", "store", "workers", "format", "core"},
+    "exports": {"system", "interrupts", "workers", "format", "settings", "core"},
     "interrupts": set[str](),
     "store": set[str](),
-    "workers": {"interrupts", "core"},
-    "format": {"core"},
+    "workers": {"system", "interrupts", "core"},
+    "format": {"system", "core"},
+    "system": set[str](),
     "settings": {"core"},
     "demo": set[str](),
     "core": set[str](),
@@ -70,6 +84,13 @@ ONLY_IN = {
     "hmac": {"live"}, "datetime": set[str](),
 }  # fmt: skip
 """Modules of others, and the floors on which they may be imported. What is not named here must be the standard library."""
+
+SYSTEMS = {
+    "fcntl", "resource", "pwd", "grp", "termios", "tty", "pty", "posix", "syslog", "msvcrt", "winreg", "fork", "forkpty", "getuid", "geteuid", "getgid", "chown", "chroot", "mkfifo", "mknod", "killpg",
+    "setsid", "getpgid", "setpgid", "nice", "sched_getaffinity", "sched_setaffinity", "statvfs", "sysconf", "wait3", "wait4", "waitid", "WNOHANG", "O_NONBLOCK", "O_NOFOLLOW", "O_BINARY", "SIGKILL",
+    "SIGHUP", "SIGUSR1", "SIGUSR2", "SIGALRM", "SIGCHLD", "SIGSTOP", "SIGCONT", "SIGPIPE", "SIGBREAK", "alarm", "setitimer", "fchmod", "fchown", "pread", "pwrite", "MADV_DONTNEED", "startfile",
+}  # fmt: skip
+"""Modules and names that one system has and another has not: only `system` asks for them."""
 
 FILES_OF = {"sources", "exports", "store", "workers", "format"}
 """The floors that open files. `core`, `stops` and `views` never do; a job asks one of these."""
@@ -153,7 +174,7 @@ def test_no_two_modules_import_each_other() -> None:
 
 def test_only_some_floors_open_files() -> None:
     for module, path in MODULES.items():
-        if floor_of(module) in FILES_OF | {"demo"}:
+        if floor_of(module) in FILES_OF | {"demo", "system"}:
             continue
         for node in ast.walk(ast.parse(path.read_text("utf-8"))):
             if isinstance(node, ast.Call):
@@ -176,6 +197,26 @@ def test_only_the_command_line_prints_and_exits() -> None:
         assert not [call for call in calls if isinstance(call, ast.Attribute) and call.attr in ("exit", "_exit")], (
             module
         )
+
+
+def test_only_one_place_asks_for_what_some_systems_have() -> None:
+    for module, path in MODULES.items():
+        if module == "agile_crate.system":
+            continue
+        for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+            asked = {getattr(node, "attr", "")} | {
+                alias.name for alias in getattr(node, "names", ()) if hasattr(alias, "name")
+            }
+            assert not asked & SYSTEMS, f"{module} asks for {asked & SYSTEMS}"
+
+
+def test_nothing_runs_what_a_text_says() -> None:
+    for module, path in MODULES.items():
+        for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+            called = ast.unparse(node.func) if isinstance(node, ast.Call) else ""
+            assert called not in ("eval", "exec", "compile", "os.system", "os.popen", "marshal.loads"), module
+            assert called != "pickle.loads" or module == "agile_crate.workers.processes", module  # of its own processes
+            assert not any(key.arg == "shell" for key in getattr(node, "keywords", ())), module
 
 
 @pytest.mark.parametrize(

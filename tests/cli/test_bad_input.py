@@ -217,7 +217,7 @@ def test_an_interruption_stops_the_build_and_leaves_no_file(tmp_path: Path) -> N
             [PROGRAM, "pack", "f", "--out", "o/x", "--max-size", "8192x8192"],
             cwd=tmp_path,
             stderr=subprocess.PIPE,
-            text=True,
+            encoding="utf-8",
             preexec_fn=partial(signal.signal, signal.SIGINT, signal.default_int_handler),
         )
         threads = Path(f"/proc/{process.pid}/task")  # more than one as soon as pictures are read
@@ -235,7 +235,7 @@ def test_an_interruption_stops_the_build_and_leaves_no_file(tmp_path: Path) -> N
 
 def test_a_reader_that_goes_away_is_no_error(swim: Path, tmp_path: Path) -> None:
     done = subprocess.run(
-        f"{PROGRAM} pack frames --out o --verbose | true", shell=True, cwd=tmp_path, capture_output=True, text=True,
+        f"{PROGRAM} pack frames --out o --verbose | true", shell=True, cwd=tmp_path, capture_output=True, encoding="utf-8",
         check=False,
     )  # fmt: skip
     assert done.stderr == ""

@@ -80,7 +80,7 @@ def test_help_does_not_wait_for_heavy_libraries() -> None:
         "try: main(['pack', '--help'])\n"
         "except SystemExit: print(sorted({'numpy', 'PIL', 'rich', 'zlib_ng'} & set(sys.modules)))"
     )
-    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, encoding="utf-8", check=True)
     assert done.stdout.endswith("\n[]\n")
 
 

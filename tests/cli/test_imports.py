@@ -39,7 +39,7 @@ PACKING = HEAVY - {"numpy", "zlib_ng", "traceback", "tempfile"} | {
 def loaded(folder: Path, *words: object) -> set[str]:
     """The modules that a command loads."""
     command = [sys.executable, "-X", "importtime", PROGRAM, *map(str, words)]
-    done = subprocess.run(command, cwd=folder, capture_output=True, text=True, check=True)
+    done = subprocess.run(command, cwd=folder, capture_output=True, encoding="utf-8", check=True)
     return set(re.findall(r"^import time:[ \d|]+\|\s+([\w.]+)$", done.stderr, re.MULTILINE))
 
 

@@ -88,7 +88,7 @@ def test_ended_in_the_middle(project: Path, whom: str) -> None:
         (project / "frames" / "otter" / f"{number}.png").write_bytes(large + bytes(number))  # what follows is no part
     command = [PROGRAM, "pack", "all.crate.toml", "--jobs", "2", "--again"]
     running = subprocess.Popen(
-        command, cwd=project, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, start_new_session=True
+        command, cwd=project, stdout=subprocess.PIPE, stderr=subprocess.PIPE, encoding="utf-8", start_new_session=True
     )
     children = Path(f"/proc/{running.pid}/task/{running.pid}/children")
     waiting = threading.Event()

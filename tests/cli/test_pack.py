@@ -14,7 +14,7 @@ import pyora
 import pytest
 from PIL import Image
 
-from conftest import art, decode, metadata, save, tree
+from conftest import art, decode, metadata, save, tree, unicode_names
 
 Run = Callable[..., subprocess.CompletedProcess[str]]
 
@@ -145,6 +145,7 @@ def test_quiet_and_verbose(run: Run, swim: Path) -> None:
 ODD_NAMES = ["two words", "quo'te \"s", "new\nline", "snö ✉", "-dash", "$HOME", "a=b", "%s", "[x]*"]
 
 
+@unicode_names
 def test_odd_names_are_kept_as_they_are(run: Run, tmp_path: Path) -> None:
     for index, name in enumerate(ODD_NAMES):
         save(tmp_path / "f" / f"{name} {index}.png", art(5, 5, index))

@@ -13,7 +13,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from conftest import art, decode, metadata, save, tree
+from conftest import art, decode, metadata, save, tree, unicode_names
 
 Run = Callable[..., subprocess.CompletedProcess[str]]
 
@@ -197,6 +197,7 @@ def test_options_that_are_for_the_other_kind(run: Run, harbour: object) -> None:
     assert "--film is for a crate, whose metadata says what is played when" in done.stderr
 
 
+@unicode_names
 def test_names_that_only_other_platforms_refuse_come_back_here(run: Run, tmp_path: Path) -> None:
     names = ["<b>gull</b>", "aux", "C:gull", 'a"b?*|', " end. ", "bell\a"]
     for name in names:

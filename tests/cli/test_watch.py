@@ -38,7 +38,7 @@ class Watching:
 
     def __init__(self, folder: Path, *options: str) -> None:
         self.program = subprocess.Popen(
-            [PROGRAM, "watch", "p.crate.toml", *options], cwd=folder, text=True, encoding="utf-8",
+            [PROGRAM, "watch", "p.crate.toml", *options], cwd=folder, encoding="utf-8",
             stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
         )  # fmt: skip
         self.lines: queue.Queue[str] = queue.Queue()

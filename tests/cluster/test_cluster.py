@@ -6,9 +6,12 @@ import functools
 import http.server
 import json
 import os
+import random
 import shutil
 import signal
+import subprocess
 import threading
+import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
@@ -25,6 +28,7 @@ from agile_crate.jobs.unchanged import Unchanged
 from agile_crate.workers import cluster
 from agile_crate.workers.cluster import connected
 from agile_crate.workers.jobs import Lost
+from conftest import PROGRAM
 
 from .conftest import Machines, files_of, until
 
@@ -122,6 +126,27 @@ def test_a_worker_that_is_killed_in_the_middle_costs_nothing(
     monkeypatch.setattr(on_cluster, "_in_place", then_kill)
     assert [type(one) for one in built(machines.address, project)] == [Packed] * 5
     assert ended == [-signal.SIGKILL]
+    assert files_of(project / "out") == alone
+
+
+@pytest.mark.skipif(not os.environ.get("AGILE_CRATE_TRUST"), reason="a part of the long form: make trust")
+def test_whoever_is_killed_each_crate_is_whole(
+    machines: Machines, project: Path, run: Run, alone: dict[str, bytes]
+) -> None:
+    """The one who asked, or a worker, at a random moment, again and again."""
+    dice = random.Random(21)
+    command = [PROGRAM, "pack", "all.crate.toml", "--cluster", machines.address, "--again", "-q"]
+    for trial in range(60):
+        victim = machines.worker() if trial % 2 else None
+        with subprocess.Popen(command, cwd=project, stdout=subprocess.PIPE, stderr=subprocess.PIPE) as asking:
+            time.sleep(dice.uniform(0.3, 2.5))
+            (victim or asking).kill()
+            told = asking.communicate()[1].decode()
+        assert "Traceback" not in told
+        assert asking.returncode == (0 if victim else -signal.SIGKILL) or not victim, told
+        for data in (project / "out").glob("*.json"):
+            assert run("verify", data, cwd=project).returncode == 0
+    call(run, project, "all.crate.toml", "--again", "-q")
     assert files_of(project / "out") == alone
 
 

@@ -124,7 +124,7 @@ def test_checksums_combine(first: bytes, second: bytes) -> None:
 def test_pngcheck_finds_nothing(name: str, tmp_path: Path) -> None:
     path = tmp_path / "sheet.png"
     path.write_bytes(encoded(SAMPLES[name]))
-    said = subprocess.run([tool("pngcheck"), "-v", path], capture_output=True, text=True, check=False)
+    said = subprocess.run([tool("pngcheck"), "-v", path], capture_output=True, encoding="utf-8", check=False)
     assert said.returncode == 0
     assert "No errors detected" in said.stdout
 
@@ -164,7 +164,7 @@ def test_chromium_draws_the_same_pixels_as_from_another_encoder(tmp_path: Path) 
             *(f"--user-data-dir={tmp_path / 'profile'}", "--virtual-time-budget=8000", "--dump-dom", page.as_uri()),
         ],
         capture_output=True,
-        text=True,
+        encoding="utf-8",
         timeout=900,
         check=False,
     )
@@ -188,7 +188,9 @@ def test_indexed_pictures_have_the_fewest_bits_and_the_same_pixels(
         assert np.array_equal(np.asarray(image.convert("RGBA")), pixels)
     assert data[24] == next(bits for bits in (1, 2, 4, 8) if count <= 1 << bits)  # the depth in IHDR
     (tmp_path / "sheet.png").write_bytes(data)
-    said = subprocess.run([tool("pngcheck"), "-v", tmp_path / "sheet.png"], capture_output=True, text=True, check=False)
+    said = subprocess.run(
+        [tool("pngcheck"), "-v", tmp_path / "sheet.png"], capture_output=True, encoding="utf-8", check=False
+    )
     assert said.returncode == 0, said.stdout
 
 

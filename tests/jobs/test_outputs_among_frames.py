@@ -8,7 +8,7 @@ import pytest
 
 import agile_crate
 from agile_crate.exports.in_place import staged
-from conftest import tree
+from conftest import tree, unicode_names
 
 
 def test_a_build_among_its_own_frames_takes_them_all_every_time(
@@ -25,6 +25,7 @@ def test_a_build_among_its_own_frames_takes_them_all_every_time(
         assert agile_crate.verify(f"frames/swim/{name}", against="frames").holds
 
 
+@unicode_names
 @pytest.mark.parametrize("stem", ["o" * 240, "海" * 80, "é" * 120])
 def test_long_names_that_differ_only_at_their_end(tmp_path: Path, stem: str) -> None:
     names = [f"{stem}{number}.png" for number in range(9)]

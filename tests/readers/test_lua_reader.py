@@ -37,7 +37,7 @@ def asked(crate: Crate, moments: list[tuple[str, int]]) -> list[Any]:
     (folder / "moments.txt").write_text("".join(f"{name}\t{moment}\n" for name, moment in moments))
     table = crate.path.with_suffix(".lua")
     command = [tool("lua5.4"), folder / "ask.lua", READERS / "lua", table, folder / "moments.txt"]
-    said = subprocess.run(command, capture_output=True, text=True, check=False)
+    said = subprocess.run(command, capture_output=True, encoding="utf-8", check=False)
     assert said.stderr == ""
     return [json.loads(line) for line in said.stdout.splitlines()]
 

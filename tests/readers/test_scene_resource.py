@@ -74,7 +74,7 @@ func run():
 def display() -> Iterator[str]:
     """A screen that nobody sees. It picks its number, and tells it as soon as it is ready."""
     command = [tool("Xvfb"), "-displayfd", "1", "-screen", "0", "320x240x24"]
-    with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True) as server:
+    with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, encoding="utf-8") as server:
         assert server.stdout is not None
         number = server.stdout.readline().strip()
         assert number, "Xvfb did not start"
@@ -136,7 +136,9 @@ def test_the_engine_draws_what_was_packed(
     environment = {name: value for name, value in environment.items() if not name.startswith("XDG_")}
     start = [engine, "--video-driver", "GLES2", "--audio-driver", "Dummy", "--path", str(game)]
     for more in (["-e", "--quit"], ["-s", "draw.gd"]):
-        ran = subprocess.run([*start, *more], env=environment, capture_output=True, text=True, timeout=120, check=False)
+        ran = subprocess.run(
+            [*start, *more], env=environment, capture_output=True, encoding="utf-8", timeout=120, check=False
+        )
     told = [line.removeprefix("told ") for line in ran.stdout.splitlines() if line.startswith("told ")]
     crate = loaded.crate
     steps: dict[str, list[int]] = {

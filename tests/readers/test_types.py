@@ -54,7 +54,9 @@ def compiled(folder: Path, text: str) -> str:
     (folder / "tsconfig.json").write_text(json.dumps({"compilerOptions": options, "files": ["use.ts"]}), "utf-8")
     if not COMPILER.exists():
         pytest.fail("the TypeScript compiler is missing; 'make test' installs it in build/node")
-    done = subprocess.run([tool("node"), COMPILER, "-p", "."], cwd=folder, capture_output=True, text=True, check=False)
+    done = subprocess.run(
+        [tool("node"), COMPILER, "-p", "."], cwd=folder, capture_output=True, encoding="utf-8", check=False
+    )
     return done.stdout
 
 

@@ -20,11 +20,22 @@ from conftest import PROGRAM, art, save, tree
 
 LONG = bool(os.environ.get("AGILE_CRATE_TRUST"))
 
-OPTIONS = ("--metadata", "json,xml,css", "--also-scale", "50%", "--max-size", "40x40", "--gap", "1")
+CRATE = """\
+[crate.otter]
+from = "frames"
+out = "out/o"
+metadata = ["json", "xml", "css"]
+also-scale = ["50%"]
+max-size = [40, 40]
+gap = 1
+[crate.otter.skin.rain]
+from = "frames"
+"""
+"""Several sheets, sizes and skins; and what is seen of frames is kept."""
 
 
 def command(folder: Path, *more: str) -> list[str]:
-    return [str(PROGRAM), "pack", str(folder / "frames"), "--out", str(folder / "out/o"), *OPTIONS, *more]
+    return [str(PROGRAM), "pack", str(folder / "o.crate.toml"), *more]
 
 
 @pytest.fixture(scope="module")
@@ -33,6 +44,7 @@ def made(tmp_path_factory: pytest.TempPathFactory) -> Path:
     top = tmp_path_factory.mktemp("made")
     for number in range(1, 25):
         save(top / f"frames/swim/swim_{number:02d}.png", art(12, 12, number))
+    (top / "o.crate.toml").write_text(CRATE, "utf-8")
     for name, more in (("old", []), ("new", ["--fps", "30", "--margin", "1"])):
         subprocess.run(command(top, *more), check=True, capture_output=True)
         (top / "out").rename(top / name)
@@ -44,12 +56,17 @@ def state(folder: Path, made: Path) -> str:
     return next((name for name in ("old", "new") if now == tree(made / name)), f"neither: {sorted(now)}")
 
 
+def laid_out(folder: Path, made: Path) -> None:
+    shutil.copytree(made / "frames", folder / "frames")
+    shutil.copy(made / "o.crate.toml", folder)
+
+
 def started(folder: Path, made: Path) -> subprocess.Popen[str]:
     """A build of the new crate over the old one."""
-    shutil.copytree(made / "frames", folder / "frames")
+    laid_out(folder, made)
     shutil.copytree(made / "old", folder / "out")
     return subprocess.Popen(
-        command(folder, "--fps", "30", "--margin", "1"), stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+        command(folder, "--fps", "30", "--margin", "1"), stdout=subprocess.PIPE, stderr=subprocess.PIPE, encoding="utf-8",
         preexec_fn=partial(signal.signal, signal.SIGINT, signal.default_int_handler),
     )  # fmt: skip
 
@@ -61,7 +78,9 @@ def duration(made: Path, folder: Path) -> float:
 
 
 def settled(folder: Path) -> None:
-    done = subprocess.run([PROGRAM, "verify", folder / "out/o.json"], capture_output=True, text=True, check=False)
+    done = subprocess.run(
+        [PROGRAM, "verify", folder / "out/o.json"], capture_output=True, encoding="utf-8", check=False
+    )
     assert done.returncode == 0, done.stdout + done.stderr
     assert (done.stderr.count("\n") <= 1) or "interrupted" in done.stderr
     assert not [name for name in tree(folder / "out") if ".agile-crate" in name]
@@ -114,9 +133,11 @@ def test_two_interruptions_at_once(made: Path, tmp_path: Path) -> None:
 def test_two_builds_of_one_crate_at_once(made: Path, tmp_path: Path) -> None:
     for trial in range(100 if LONG else 3):
         folder = tmp_path / str(trial)
-        shutil.copytree(made / "frames", folder / "frames")
+        laid_out(folder, made)
         lines = (command(folder), command(folder, "--fps", "30", "--margin", "1"))
-        builds = [subprocess.Popen(line, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True) for line in lines]
+        builds = [
+            subprocess.Popen(line, stdout=subprocess.PIPE, stderr=subprocess.PIPE, encoding="utf-8") for line in lines
+        ]
         if trial % 3 == 2:  # one pauses in the middle
             time.sleep(random.Random(trial).uniform(0.1, 0.5))
             builds[0].send_signal(signal.SIGSTOP)
@@ -134,9 +155,11 @@ def test_what_waits_says_so_or_stops(made: Path, tmp_path: Path) -> None:
     while build.poll() is None and not list(work.glob(".agile-crate*/*.new")):
         time.sleep(0.002)
     build.send_signal(signal.SIGSTOP)
-    done = subprocess.run(command(tmp_path, "--no-wait"), capture_output=True, text=True, check=False)
+    done = subprocess.run(command(tmp_path, "--again", "--no-wait"), capture_output=True, encoding="utf-8", check=False)
     assert (done.returncode, "another run is writing the same files to" in done.stderr) == (5, True)
-    other = subprocess.Popen(command(tmp_path), stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    other = subprocess.Popen(
+        command(tmp_path, "--again"), stdout=subprocess.PIPE, stderr=subprocess.PIPE, encoding="utf-8"
+    )
     assert other.stderr is not None
     assert other.stderr.readline() == "agile-crate: waiting for another build of the same crate\n"
     assert subprocess.run([PROGRAM, "verify", work / "o.json"], check=False, capture_output=True).returncode == 0
@@ -154,10 +177,35 @@ def test_unpacking_is_whole_or_not_at_all(made: Path, tmp_path: Path, end: signa
     whole, frames = time.monotonic() - begin, tree(tmp_path / "whole")
     for trial in range(30 if LONG else 3):
         back = tmp_path / f"back{trial}"
-        unpacking = subprocess.Popen([*line, str(back)], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+        unpacking = subprocess.Popen(
+            [*line, str(back)], stdout=subprocess.PIPE, stderr=subprocess.PIPE, encoding="utf-8"
+        )
         time.sleep(whole * random.Random(trial).uniform(0.4, 1.05))
         unpacking.send_signal(end)
         assert "Traceback" not in unpacking.communicate()[1]
-        seen = subprocess.run([PROGRAM, "survey", back, "--quiet"], capture_output=True, text=True, check=False)
+        seen = subprocess.run([PROGRAM, "survey", back, "--quiet"], capture_output=True, encoding="utf-8", check=False)
         assert not back.exists() or tree(back) in ({}, frames), seen.stderr
         assert not list(back.glob(".agile-crate*"))
+
+
+def test_watching_that_is_killed_leaves_one_crate_whole(made: Path, tmp_path: Path) -> None:
+    """Killed while it builds after a change, in the middle of it or not; another one begins where that left off."""
+    dice = random.Random(21)
+    laid_out(tmp_path, made)
+    shutil.copytree(made / "old", tmp_path / "out")
+    for trial in range(60 if LONG else 3):
+        with subprocess.Popen(
+            [PROGRAM, "watch", tmp_path / "o.crate.toml", "--json"], stdout=subprocess.PIPE, stderr=subprocess.PIPE, encoding="utf-8"
+        ) as watching:  # fmt: skip
+            assert watching.stdout is not None
+            watching.stdout.readline()  # it has built, and looks
+            save(tmp_path / f"frames/swim/swim_{1 + trial % 24:02d}.png", art(12, 12, 100 + trial))
+            time.sleep(dice.uniform(0.0, 0.9))
+            watching.send_signal(signal.SIGKILL if trial % 3 else signal.SIGTERM)
+            assert "Traceback" not in watching.communicate()[1]
+        settled(tmp_path)
+    assert subprocess.run(command(tmp_path), check=False, capture_output=True).returncode == 0
+    now = tree(tmp_path / "out")
+    shutil.rmtree(tmp_path / "out")
+    assert subprocess.run(command(tmp_path), check=False, capture_output=True).returncode == 0
+    assert now == tree(tmp_path / "out")

@@ -83,7 +83,9 @@ def built(folder: Path, program: Any = PROGRAM, way: dict[str, Any] | None = Non
             os.sched_setaffinity(0, sorted(os.sched_getaffinity(0))[:processors])
 
     command = [program, "pack", "o.crate.toml", "--again", "--quiet", *more]
-    done = subprocess.run(command, cwd=folder, env=os.environ | way, preexec_fn=first, capture_output=True, text=True)
+    done = subprocess.run(
+        command, cwd=folder, env=os.environ | way, preexec_fn=first, capture_output=True, encoding="utf-8"
+    )
     assert (done.returncode, done.stderr) == (0, ""), done.stderr
     return {name: hashlib.sha256(data).hexdigest() for name, data in tree(folder / "out").items()}
 
@@ -108,7 +110,7 @@ def package(kind: str, out: Path) -> Path:
     code = f"from hatchling import build; print(build.build_{kind}({str(out)!r}))"
     environment = os.environ | {"AGILE_CRATE_PLAIN": "1", "PYTHONHASHSEED": str(len(out.name))}
     done = subprocess.run(
-        [sys.executable, "-c", code], cwd=copy, env=environment, capture_output=True, text=True, check=True
+        [sys.executable, "-c", code], cwd=copy, env=environment, capture_output=True, encoding="utf-8", check=True
     )
     shutil.rmtree(copy)
     return out / done.stdout.split()[-1]

@@ -10,9 +10,11 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from agile_crate import system
 from agile_crate.core.errors import OutputError
+from agile_crate.system import machine_memory
 from agile_crate.workers import room as rooms
-from agile_crate.workers.room import Room, default_limit, machine_memory
+from agile_crate.workers.room import Room, default_limit
 from conftest import art
 
 
@@ -58,5 +60,5 @@ def test_the_default_is_a_third_of_what_this_group_may_use(tmp_path: Path, monke
     limits = (tmp_path / "absent", tmp_path / "narrow", tmp_path / "none")
     limits[1].write_text(f"{1 << 20}\n")
     limits[2].write_text("max\n")
-    monkeypatch.setattr(rooms, "GROUP_LIMITS", tuple(map(str, limits)))
+    monkeypatch.setattr(system, "GROUP_LIMITS", tuple(map(str, limits)))
     assert machine_memory() == 1 << 20

@@ -126,7 +126,7 @@ def staged(
             try:
                 yield staging
             finally:
-                with held():
+                with held(), contextlib.suppress(OSError):  # what stays is cleared away by the next run
                     if staging.is_settled:
                         _clear(work)
         finally:

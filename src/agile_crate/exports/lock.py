@@ -5,13 +5,13 @@ from __future__ import annotations
 import contextlib
 import errno
 import os
-import sys
 from collections.abc import Callable
 from pathlib import Path
 from threading import Event
 from typing import BinaryIO
 
 from ..interrupts import held
+from ..system import IS_WINDOWS, NO_LINK, NO_WAITING, is_locked
 
 EACH = 0.05
 """Seconds between two tries."""
@@ -21,28 +21,6 @@ SAID_AFTER = 20
 
 LONGEST = 12_000
 """Tries, after which the one who waits gives up: ten minutes."""
-
-if sys.platform == "win32":
-    import msvcrt
-
-    def _is_locked(stream: BinaryIO) -> bool:
-        try:
-            msvcrt.locking(stream.fileno(), msvcrt.LK_NBLCK, 1)
-        except OSError:
-            return False
-        return True
-
-else:
-    import fcntl
-
-    def _is_locked(stream: BinaryIO) -> bool:
-        try:
-            fcntl.flock(stream, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except BlockingIOError:
-            return False
-        except OSError:  # a file system that knows no locks: then there are none
-            return True
-        return True
 
 
 class Lock:
@@ -74,7 +52,7 @@ class Lock:
             with contextlib.suppress(FileNotFoundError):  # who held it last has just taken it away: once more
                 stream = open(self._path, "ab", opener=_no_link)  # noqa: SIM115 (held for as long as the lock)
                 try:
-                    if not _is_locked(stream):
+                    if not is_locked(stream):
                         return False
                     if os.path.samestat(os.fstat(stream.fileno()), os.lstat(self._path)):
                         self._stream = stream
@@ -90,11 +68,11 @@ class Lock:
             self._stream.close()
             self._stream = None
             with contextlib.suppress(OSError):
-                if os.name == "nt":
+                if IS_WINDOWS:
                     self._path.unlink()
         with contextlib.suppress(OSError):
             self._folder.rmdir()
 
 
 def _no_link(path: str, flags: int) -> int:
-    return os.open(path, flags | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_NONBLOCK", 0), 0o666)
+    return os.open(path, flags | NO_LINK | NO_WAITING, 0o666)

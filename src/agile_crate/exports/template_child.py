@@ -13,7 +13,7 @@ import traceback
 from typing import Any, NoReturn
 
 from ..core.limits import Limits, in_force, with_limits
-from ..workers.child import bound_memory
+from ..system import bound_memory
 
 
 def main() -> None:

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from ..core.limits import in_force, raise_it
 from ..core.text import bytes_shown
+from ..system import AS_BYTES, NO_WAITING
 
 
 def read_regular(path: str | Path, limit: str, head: int = 0) -> bytes:
@@ -19,7 +20,7 @@ def read_regular(path: str | Path, limit: str, head: int = 0) -> bytes:
     """
     most: int = getattr(in_force(), limit)
     _refuse_others(os.stat(path))  # opening a device may already do something
-    handle = os.open(path, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_BINARY", 0))
+    handle = os.open(path, os.O_RDONLY | NO_WAITING | AS_BYTES)
     with open(handle, "rb", buffering=0) as stream:
         status = os.fstat(handle)
         _refuse_others(status)

@@ -12,7 +12,8 @@ from ..settings.crate_file import Order
 from ..settings.given import settings_from
 from ..settings.table import Settings
 from ..store.cache import Cache, opened
-from ..workers.crew import Crew, crew, processors
+from ..system import processors
+from ..workers.crew import Crew, crew
 from ..workers.progress import Progress, silent
 from ..workers.results import in_order
 from .unchanged import Unchanged, unchanged

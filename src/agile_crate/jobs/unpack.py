@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Iterator, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass
@@ -16,6 +15,7 @@ from ..core.sentence import Sentence, a_file
 from ..core.text import bytes_shown, quoted
 from ..exports.in_place import refuse_existing, staged
 from ..exports.png import encode_png
+from ..system import IS_WINDOWS
 from ..workers.progress import Progress, silent
 from .read import Loaded, load
 
@@ -94,7 +94,7 @@ def _checked(key: str, names: Sequence[str], ending: str, data: str) -> Iterator
                 f"{a_file(data)}: {key}[{index}].name has more than {deepest} folders; {raise_it('nesting')}"
             )
         for part in (*folders, last + ending):
-            if part == ending or (why := not_held(part, everywhere=os.name == "nt")):
+            if part == ending or (why := not_held(part, everywhere=IS_WINDOWS)):
                 reason = why if part != ending else "and it names no file"
                 raise InputError(f"{a_file(data)}: {key}[{index}].name is {quoted(name)}, {reason}")
         yield name + ending

@@ -19,7 +19,7 @@ from ..core.limits import Limits, in_force, raise_it, with_limits
 from ..core.model.geometry import Box
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
-from ..workers.child import bound_memory
+from ..system import bound_memory
 from .reel import refuse_large
 
 COLORS, BRIGHTNESS = ("R", "G", "B"), ("Y", "Y", "Y")

@@ -11,7 +11,7 @@ import json
 import sys
 
 from ..core.png_chunks import PictureError
-from ..workers.child import bound_memory
+from ..system import bound_memory
 from .vector import rendered
 
 if __name__ == "__main__":

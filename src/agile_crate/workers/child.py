@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
 import os
 import subprocess
 import sys
@@ -22,12 +21,3 @@ def asked(module: str, request: bytes, seconds: float) -> bytes:
     except subprocess.TimeoutExpired:
         raise TimeoutError from None
     return done.stdout
-
-
-def bound_memory(size: int) -> None:
-    """Bytes of address space that this process may have from now on. POSIX only; elsewhere the time alone is bounded,
-    by whoever started it."""
-    with contextlib.suppress(ImportError, ValueError, OSError):
-        import resource
-
-        resource.setrlimit(resource.RLIMIT_AS, (size, size))

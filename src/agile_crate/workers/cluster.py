@@ -17,9 +17,9 @@ from ..core.errors import InputError, UsageError, reason
 from ..core.limits import in_force, with_limits
 from ..core.sentence import setting
 from ..core.text import few, shown
+from ..system import machine_memory
 from .jobs import Lost
 from .results import following
-from .room import machine_memory
 
 A = TypeVar("A")
 T = TypeVar("T")
@@ -60,7 +60,8 @@ class Cluster:
 
     def refuse_others(self, wanted: Mapping[str, str], what_is_there: Callable[[], Mapping[str, str]]) -> None:
         """Raises InputError if a worker has other versions than those `wanted`, by the names of packages."""
-        told = self._client.run(what_is_there, on_error="return")
+        asked = self._client.run(what_is_there, on_error="return")
+        told = {worker: there for worker, there in asked.items() if not isinstance(there, OSError)}  # others went
         if not told:
             raise InputError(
                 f"the scheduler at {self.address} has no workers; start one with 'dask worker {self.address}'"

@@ -7,14 +7,13 @@ come back to the one who asks. Whatever may leave this process is a function of 
 from __future__ import annotations
 
 import contextlib
-import os
-import sys
 from collections.abc import Callable, Iterator
 from concurrent.futures import Executor, Future, ThreadPoolExecutor
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from ..core.limits import in_force, with_limits
+from ..system import FORKS, processors
 from .results import Here
 
 if TYPE_CHECKING:
@@ -48,7 +47,7 @@ class Crew(Executor):
 
     def beside(self, pays: bool) -> Executor:
         """Those who do small things: processes beside this one if that `pays`, and can be had; else this thread."""
-        if not pays or self.count == 1 or sys.platform != "linux":  # elsewhere a process starts from nothing
+        if not pays or self.count == 1 or not FORKS:  # elsewhere a process starts from nothing
             return Here()
         if self._processes is None:
             from .processes import Processes
@@ -73,10 +72,3 @@ def crew(count: int = 0, memory: int = 0, readers: Executor | None = None) -> It
         yield executor
     finally:
         executor.shutdown(wait=False, cancel_futures=True)
-
-
-def processors() -> int:
-    """How many processors this process may use."""
-    if hasattr(os, "sched_getaffinity"):  # Linux: also respects containers and taskset
-        return len(os.sched_getaffinity(0))
-    return os.cpu_count() or 1

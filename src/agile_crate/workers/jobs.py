@@ -7,12 +7,12 @@ after the other, and what ends its process again is lost.
 from __future__ import annotations
 
 import signal
-import sys
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import FIRST_COMPLETED, BrokenExecutor, Future, wait
 from typing import Any, TypeVar
 
 from .. import interrupts
+from ..system import FORKS
 from .processes import PATIENCE, Pool, end_here, follow_parent
 
 A = TypeVar("A")
@@ -67,7 +67,7 @@ def _alone(work: Callable[[A], T], task: A) -> T | Lost:
 
 
 def _pool(count: int) -> Pool:
-    return Pool(count, "fork" if sys.platform == "linux" else "spawn", _begin)
+    return Pool(count, "fork" if FORKS else "spawn", _begin)
 
 
 def _begin() -> None:

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import mmap
 import os
-import sys
 from typing import IO
 
 import numpy as np
@@ -17,14 +16,12 @@ from numpy.typing import NDArray
 from ..core.errors import OutputError, reason
 from ..core.sentence import setting
 from ..core.text import shown
+from ..system import let_go, machine_memory
 
 SEGMENT = 1 << 26
 """Bytes by which the file grows."""
 
 ALIGNED = 64
-
-GROUP_LIMITS = ("/sys/fs/cgroup/memory.max", "/sys/fs/cgroup/memory/memory.limit_in_bytes")
-"""Where Linux says what a container may use."""
 
 SHARE = 3
 """By default, one part of so many of the machine's memory is used."""
@@ -55,7 +52,7 @@ class Room:
         """From now on arrays come in place of those that came before, which may go one by one."""
         self._held = 0
         for segment in self._segments:
-            _let_go(segment)
+            let_go(segment)
 
     def has_room(self, size: int) -> bool:
         """Takes so many bytes of the memory, if they are left."""
@@ -85,7 +82,7 @@ class Room:
         import tempfile
 
         if self._segments:
-            _let_go(self._segments[-1])
+            let_go(self._segments[-1])
         try:
             if self._file is None:
                 self._file = tempfile.TemporaryFile(prefix="agile-crate-", buffering=0)  # noqa: SIM115 - gone with us
@@ -103,27 +100,6 @@ class Room:
         self._free = by
 
 
-def _let_go(segment: mmap.mmap) -> None:
-    """Pages come back from the file when they are looked at again."""
-    if hasattr(mmap, "MADV_DONTNEED") and sys.platform == "linux":  # elsewhere the word means another thing
-        segment.madvise(mmap.MADV_DONTNEED)
-
-
 def default_limit() -> int:
     """A third of the machine's memory, or of what this process's group may use."""
     return machine_memory() // SHARE
-
-
-def machine_memory() -> int:
-    """Bytes. Where the system does not tell, 4 GB."""
-    try:
-        whole = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
-    except (AttributeError, ValueError, OSError):
-        whole = 4 << 30
-    for path in GROUP_LIMITS:
-        try:
-            with open(path, encoding="ascii") as file:
-                whole = min(whole, int(file.read()))
-        except (OSError, ValueError):
-            continue
-    return whole

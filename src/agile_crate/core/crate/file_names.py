@@ -43,7 +43,7 @@ HIDDEN_PREFIX = ".agile-crate-"
 LONGEST_NAME = 255
 """Bytes in UTF-8. What the usual file systems hold."""
 
-_RESERVED = r"(?i:con|prn|aux|nul|com[0-9]|lpt[0-9])(\..*)?"
+_RESERVED = r"(?i:con|prn|aux|nul|conin\$|conout\$|(?:com|lpt)[0-9¹²³])(\..*)?"
 _FORBIDDEN = r'[/\\:*?"<>|\x00-\x1f\x7f]'
 _DIGITS = "(0[1-9])?"
 

@@ -1,0 +1,89 @@
+"""What one system has and another has not, in one guarded place: whoever asks here gets the next best where there is
+nothing of the kind."""
+
+from __future__ import annotations
+
+import contextlib
+import mmap
+import os
+import sys
+from typing import BinaryIO
+
+IS_WINDOWS = sys.platform == "win32"
+
+FORKS = sys.platform == "linux"
+"""Whether a process can be forked from one with threads at any time; elsewhere it starts from nothing."""
+
+NO_WAITING = getattr(os, "O_NONBLOCK", 0)
+"""For opening: a pipe without a writer does not hold us up."""
+
+NO_LINK = getattr(os, "O_NOFOLLOW", 0)
+"""For opening: no link is followed."""
+
+AS_BYTES = getattr(os, "O_BINARY", 0)
+"""For opening: line ends stay as they are."""
+
+GROUP_LIMITS = ("/sys/fs/cgroup/memory.max", "/sys/fs/cgroup/memory/memory.limit_in_bytes")
+"""Where Linux says what a container may use."""
+
+if sys.platform == "win32":
+    import msvcrt
+
+    def is_locked(stream: BinaryIO) -> bool:
+        """Takes the lock of an open file, which dies with this process; whether nobody else holds it."""
+        try:
+            msvcrt.locking(stream.fileno(), msvcrt.LK_NBLCK, 1)
+        except OSError:
+            return False
+        return True
+
+else:
+    import fcntl
+
+    def is_locked(stream: BinaryIO) -> bool:
+        """Takes the lock of an open file, which dies with this process; whether nobody else holds it."""
+        try:
+            fcntl.flock(stream, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError:
+            return False
+        except OSError:  # a file system that knows no locks: then there are none
+            return True
+        return True
+
+
+def bound_memory(size: int) -> None:
+    """Bytes of address space that this process may have from now on. Where that cannot be bounded, the time alone is,
+    by whoever started it."""
+    with contextlib.suppress(ImportError, ValueError, OSError):
+        import resource
+
+        resource.setrlimit(resource.RLIMIT_AS, (size, size))
+
+
+def processors() -> int:
+    """How many processors this process may use."""
+    if hasattr(os, "sched_getaffinity"):  # Linux: also respects containers and taskset
+        return len(os.sched_getaffinity(0))
+    return os.cpu_count() or 1
+
+
+def machine_memory() -> int:
+    """Bytes. Where the system does not tell, 4 GB."""
+    try:
+        whole = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
+    except (AttributeError, ValueError, OSError):
+        whole = 4 << 30
+    for path in GROUP_LIMITS:
+        try:
+            with open(path, encoding="ascii") as file:
+                whole = min(whole, int(file.read()))
+        except (OSError, ValueError):
+            continue
+    return whole
+
+
+def let_go(segment: mmap.mmap) -> None:
+    """Gives the memory of a mapped file back, where the system can; pages come back from the file when they are looked
+    at again."""
+    if hasattr(mmap, "MADV_DONTNEED") and FORKS:  # elsewhere the word means another thing
+        segment.madvise(mmap.MADV_DONTNEED)
