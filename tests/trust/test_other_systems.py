@@ -20,13 +20,14 @@ from agile_crate.exports.earlier_build import target_of
 from agile_crate.jobs import unpack as unpacking
 from agile_crate.sources import find as finding
 from agile_crate.workers.crew import crew
-from conftest import art, decode, save, tree
+from conftest import art, decode, save, tree, unicode_names
 
 Run = Callable[..., subprocess.CompletedProcess[str]]
 
 RESERVED = ["con", "PRN", "aux.swim", "nul", "COM1", "lpt9.a", "COM¹", "ends with a dot.", "ends with a blank ", "colon:", "star*", "ask?", "pipe|", 'quote"', "less<", "tab\t", "back\\slash"]  # fmt: skip
 
 
+@unicode_names
 @pytest.mark.parametrize("name", RESERVED)
 def test_names_that_windows_refuses(name: str, tmp_path: Path, run: Run, monkeypatch: pytest.MonkeyPatch) -> None:
     """Frames keep such names; where the system cannot write such a file, unpacking says so and writes nothing."""

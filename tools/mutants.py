@@ -1,0 +1,179 @@
+"""Changes `core` a little, one place at a time, and looks whether a test notices: what no test notices is written down.
+
+    pip install -e '.[dev]' cosmic-ray
+    python tools/mutants.py                    a sample of each module, 8 changes of 100 lines; about an hour
+    python tools/mutants.py --share 1          every change; a day
+    python tools/mutants.py core/motion        only of some modules
+
+The changes are cosmic-ray's, drawn by a seed, so that the same sample comes again. Each is made in a copy of the
+checkout and tried by the tests that import the module, else by all of its room. docs/mutants.md tells how many were
+noticed, and lists the others; what stands behind a dash there is somebody's explanation, and is kept.
+"""
+
+from __future__ import annotations
+
+import argparse
+import ast
+import random
+import re
+import shutil
+import sys
+import tempfile
+from concurrent.futures import ProcessPoolExecutor
+from itertools import groupby
+from pathlib import Path
+from typing import NamedTuple
+
+import attrs
+from cosmic_ray.commands.init import init
+from cosmic_ray.mutating import mutate_and_test
+from cosmic_ray.work_db import WorkDB, use_db
+from cosmic_ray.work_item import MutationSpec, TestOutcome
+
+ROOT = Path(__file__).parents[1]
+CORE = Path("src", "agile_crate", "core")
+REPORT = ROOT / "docs" / "mutants.md"
+SEED, SECONDS = 21, 240
+
+
+class Result(NamedTuple):
+    """What became of one change: where it was made, what it did, and whether a test noticed."""
+
+    module: str
+    line: int
+    was: str
+    became: str
+    noticed: bool
+
+    @property
+    def key(self) -> str:
+        return f"`{self.was}` → `{self.became}`"
+
+
+def type_lines(source: str) -> set[int]:
+    """Lines that say types of arguments and results: nothing comes of changing those."""
+    nodes = list(ast.walk(ast.parse(source)))
+    said = [node.annotation for node in nodes if isinstance(node, ast.arg) and node.annotation]
+    said += [node.returns for node in nodes if isinstance(node, ast.FunctionDef) and node.returns]
+    return {one.lineno for one in said}
+
+
+def sample(module: Path, share: float) -> list[MutationSpec]:
+    """Some of the changes that there are of a module, always the same ones."""
+    source = (ROOT / module).read_text("utf-8")
+    types = type_lines(source)
+    with tempfile.TemporaryDirectory() as folder, use_db(f"{folder}/all.sqlite", WorkDB.Mode.create) as database:
+        init([ROOT / module], database, {})
+        every = [item.mutations[0] for item in database.work_items]
+    every = [one for one in every if one.start_pos[0] not in types]
+    every.sort(key=lambda one: (one.operator_name, one.occurrence))
+    count = round(len(source.splitlines()) * share)
+    return random.Random(f"{SEED} {module}").sample(every, min(len(every), max(1, count)))
+
+
+def tests_of(module: Path) -> list[str]:
+    """The tests that import a module, else those of its room."""
+    name = ".".join(("agile_crate", *module.relative_to("src/agile_crate").with_suffix("").parts))
+    pure = [
+        path
+        for folder in ("core", "format", "stops", "exports", "views")
+        for path in (ROOT / "tests" / folder).rglob("test_*.py")
+    ]
+    found = [
+        str(path.relative_to(ROOT))
+        for path in pure
+        if re.search(rf"{re.escape(name)} import|{re.escape(name)}\b", path.read_text("utf-8"))
+    ]
+    room = ROOT / "tests" / "core" / (module.parts[3] if len(module.parts) > 4 else "")
+    return sorted(found) or [str(room.relative_to(ROOT)), "tests/stops", "tests/format"]
+
+
+def tried(task: tuple[Path, list[MutationSpec]]) -> list[Result]:
+    """What became of the changes of one module, in a copy of the checkout."""
+    module, changes = task
+    results = []
+    with tempfile.TemporaryDirectory() as folder:
+        copy = Path(folder)
+        for part in ("src", "tests", "docs", "tools", "readers"):
+            shutil.copytree(
+                ROOT / part, copy / part, ignore=shutil.ignore_patterns("__pycache__", "*.png", "node_modules")
+            )
+        shutil.copy(ROOT / "pyproject.toml", copy)
+        command = f"{sys.executable} -m pytest -x -q -p no:cacheprovider -p no:xdist -c {copy}/pyproject.toml --rootdir {copy} "
+        command = f"env PYTHONPATH={copy}/src PYTHONDONTWRITEBYTECODE=1 " + command
+        command += " ".join(str(copy / path) for path in tests_of(module))
+        for one in changes:
+            result = mutate_and_test([attrs.evolve(one, module_path=copy / module)], command, SECONDS)
+            if result.diff is None:
+                continue
+            lines = result.diff.splitlines()
+            was, became = (
+                [line[1:].strip() for line in lines if re.match(rf"\{sign}[^{sign}]", line)][:1] or [""]
+                for sign in "-+"
+            )
+            results.append(
+                Result(
+                    str(module.relative_to(CORE)),
+                    one.start_pos[0],
+                    was[0],
+                    became[0],
+                    result.test_outcome != TestOutcome.SURVIVED,
+                )
+            )
+    print(f"{module.relative_to(CORE)}: {sum(one.noticed for one in results)} of {len(results)}", flush=True)
+    return results
+
+
+HEAD = """\
+# Changes that tests notice
+
+Made by `tools/mutants.py`, which changes `core` a little, one place at a time, and looks whether a test notices (mutation
+testing); do not edit by hand but for the explanations behind the dashes. Of {of:,} changes, drawn by a seed from all
+that there are, **{share:.1%}** were noticed.
+
+| room | changes | noticed |
+|---|---|---|
+{rows}
+## Those that no test noticed
+
+"""
+
+
+def report(results: list[Result]) -> str:
+    """The page, with what was explained before."""
+    before = REPORT.read_text("utf-8") if REPORT.is_file() else ""
+    explained = dict(re.findall(r"^- (`.+?` → `.+?`)(?: — (.*))?$", before, re.MULTILINE))
+    results = sorted(results)
+    rows = ""
+    for room, group in groupby(results, key=lambda one: one.module.rpartition("/")[0]):
+        of_room = list(group)
+        rows += (
+            f"| {room or 'beside them'} | {len(of_room)} | {sum(one.noticed for one in of_room) / len(of_room):.0%} |\n"
+        )
+    text = HEAD.format(of=len(results), share=sum(one.noticed for one in results) / len(results), rows=rows)
+    for module, group in groupby([one for one in results if not one.noticed], key=lambda one: one.module):
+        text += f"**{module}**\n\n"
+        for one in group:
+            why = explained.get(one.key, "")
+            text += f"- {one.key}" + (f" — {why}" if why else "") + "\n"
+        text += "\n"
+    return text.rstrip() + "\n"
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__.partition("\n")[0])
+    parser.add_argument("modules", nargs="*", default=["core"], help="parts of paths of modules; all of core")
+    parser.add_argument("--share", type=float, default=0.08, help="changes for each line of a module")
+    asked = parser.parse_args()
+    paths = [path.relative_to(ROOT) for path in sorted((ROOT / CORE).rglob("*.py")) if path.name != "__init__.py"]
+    paths = [path for path in paths if any(part in str(path) for part in asked.modules)]
+    tasks = [(path, sample(path, asked.share)) for path in paths]
+    tasks.sort(key=lambda task: -len(task[1]))
+    with ProcessPoolExecutor(2) as pool:
+        results = [result for found in pool.map(tried, tasks) for result in found]
+    REPORT.write_text(report(results), "utf-8")
+    print(f"{sum(one.noticed for one in results)} of {len(results)} noticed; see {REPORT.relative_to(ROOT)}")
+
+
+if __name__ == "__main__":
+    main()
