@@ -17,6 +17,7 @@ import ast
 import random
 import re
 import shutil
+import subprocess
 import sys
 import tempfile
 from concurrent.futures import ProcessPoolExecutor
@@ -99,9 +100,12 @@ def tried(task: tuple[Path, list[MutationSpec]]) -> list[Result]:
                 ROOT / part, copy / part, ignore=shutil.ignore_patterns("__pycache__", "*.png", "node_modules")
             )
         shutil.copy(ROOT / "pyproject.toml", copy)
-        command = f"{sys.executable} -m pytest -x -q -p no:cacheprovider -p no:xdist -c {copy}/pyproject.toml --rootdir {copy} "
+        quiet = "-x -q -p no:cacheprovider -p no:xdist"
+        command = f"{sys.executable} -m pytest {quiet} -c {copy}/pyproject.toml --rootdir {copy} "
         command = f"env PYTHONPATH={copy}/src PYTHONDONTWRITEBYTECODE=1 " + command
         command += " ".join(str(copy / path) for path in tests_of(module))
+        if subprocess.run(command, shell=True, capture_output=True, check=False).returncode:  # of our own making
+            raise SystemExit(f"the tests of {module} fail without any change: {command}")
         for one in changes:
             result = mutate_and_test([attrs.evolve(one, module_path=copy / module)], command, SECONDS)
             if result.diff is None:
@@ -127,9 +131,9 @@ def tried(task: tuple[Path, list[MutationSpec]]) -> list[Result]:
 HEAD = """\
 # Changes that tests notice
 
-Made by `tools/mutants.py`, which changes `core` a little, one place at a time, and looks whether a test notices (mutation
-testing); do not edit by hand but for the explanations behind the dashes. Of {of:,} changes, drawn by a seed from all
-that there are, **{share:.1%}** were noticed.
+Made by `tools/mutants.py`, which changes `core` a little, one place at a time, and looks whether a test notices
+(mutation testing); do not edit by hand but for the explanations behind the dashes. Of {of:,} changes, drawn by a seed
+from all that there are, **{share:.1%}** were noticed.
 
 | room | changes | noticed |
 |---|---|---|

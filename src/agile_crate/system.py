@@ -60,6 +60,21 @@ def bound_memory(size: int) -> None:
         resource.setrlimit(resource.RLIMIT_AS, (size, size))
 
 
+def close_doors() -> None:
+    """From now on this process opens no file and no connection, and starts no other: what it has read is all it gets.
+    Python sees to that (its audit, PEP 578), and on POSIX the system as well."""
+    with contextlib.suppress(ImportError, ValueError, OSError):
+        import resource
+
+        resource.setrlimit(resource.RLIMIT_NOFILE, (0, 0))
+
+    def refused(event: str, _: object) -> None:
+        if event == "open" or event.partition(".")[0] in ("socket", "subprocess", "os", "shutil", "ctypes"):
+            raise PermissionError(f"{event} is not allowed here")
+
+    sys.addaudithook(refused)
+
+
 def processors() -> int:
     """How many processors this process may use."""
     if hasattr(os, "sched_getaffinity"):  # Linux: also respects containers and taskset

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import subprocess
 import sys
 from pathlib import Path
@@ -209,3 +210,79 @@ def test_what_a_template_writes_and_takes_is_bounded(limit: str, value: int, tex
         made(text)
     more = f"; limit='{limit.replace('_', '-')}=N' allows more"
     assert str(caught.value) == f"engine.txt.j2: it {why}; nothing was written{more}"
+
+
+ATTACKS = [
+    "{{ ''.__class__.__mro__[1].__subclasses__() }}", "{{ cycler.__init__.__globals__.os.popen('id').read() }}", "{{ lipsum.__globals__['os'] }}", "{{ frames|attr('__class__') }}",
+    "{{ frames|map(attribute='__class__')|list }}", "{{ namespace.__init__.__globals__ }}", "{{ joiner.__call__.__globals__ }}", "{{ fail.__globals__ }}", "{{ '{0.__class__}'.format(1) }}",
+    "{{ '%s'.__mod__.__self__.__class__ }}", "{{ self._TemplateReference__context.environment }}", "{% include '/etc/passwd' %}", "{% import 'os' as os %}", "{% extends '/etc/passwd' %}",
+    "{{ (1).__class__.__base__ }}", "{{ crate.update({}) }}", "{{ frames.__getitem__.__func__ }}", "{% set x = range.__self__ %}{{ x }}", "{{ url_for }}", "{{ get_flashed_messages }}", "{{ ()|attr('\\x5f_class__') }}",
+    "{{ dict.mro() }}", "{{ ''.join.__self__.encode.__class__ }}", "{{ loop }}", "{{ caller() }}", "{{ varargs.__class__ }}",
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("text", ATTACKS)
+def test_no_way_out_of_the_sandbox(text: str) -> None:
+    try:
+        told = made(text)
+    except InputError as error:
+        told = str(error)
+        assert told.endswith("nothing was written")
+    assert not re.search(r"root:|uid=|<(class|module|function|built-in|bound|Environment|jinja2)", told), told
+
+
+DOORS = """
+import builtins, os, socket, subprocess, sys, ctypes
+from agile_crate.system import close_doors
+attempts = {
+    "read": lambda: open("/etc/passwd"), "write": lambda: open("x", "w"), "low": lambda: os.open("/etc/passwd", os.O_RDONLY), "connect": lambda: socket.create_connection(("127.0.0.1", 9)),
+    "listen": lambda: socket.socket(), "start": lambda: subprocess.run(["id"]), "shell": lambda: os.system("id"), "list": lambda: os.listdir("/"), "remove": lambda: os.remove("here"),
+    "fork": lambda: os.fork(), "import": lambda: __import__("wave"), "library": lambda: ctypes.CDLL("libc.so.6"),
+}
+close_doors()
+for name, attempt in attempts.items():
+    try:
+        attempt()
+    except OSError:
+        continue
+    print("open:", name)
+"""
+
+
+def test_the_doors_are_closed_behind_what_renders(tmp_path: Path) -> None:
+    """Whoever got out of the sandbox would find no file, no connection and no other program."""
+    (tmp_path / "here").touch()
+    done = subprocess.run(
+        [sys.executable, "-c", DOORS], cwd=tmp_path, capture_output=True, encoding="utf-8", check=False
+    )
+    assert (done.returncode, done.stdout, done.stderr) == (0, "", "")
+    assert [path.name for path in tmp_path.iterdir()] == ["here"]
+
+
+LATE = """
+import sys
+from agile_crate.exports.template_child import LATE, _environment
+environment = _environment()
+for name in LATE:
+    __import__(name)
+before = set(sys.modules)
+values = ["'a <b> otter'", "7.5", "[3, 1, 2]", "{'a': 1}", "frames", "nothing"]
+for name in environment.filters:
+    for value in values:
+        for more in ("", "(1)", "('a')", "('a', 'b')"):
+            try:
+                environment.from_string("{{ %s|%s%s }}" % (value, name, more)).render(frames=[{"name": "otter"}])
+            except Exception:
+                pass
+for text in ("{% include 'x' %}", "{{ 1 is divisibleby 2 }}", "{% for a in %}", "{{ fail('no') }}"):
+    try:
+        environment.from_string(text).render()
+    except Exception:
+        pass
+print(*sorted(set(sys.modules) - before))
+"""
+
+
+def test_all_that_a_template_needs_is_loaded_before_the_doors_close() -> None:
+    done = subprocess.run([sys.executable, "-c", LATE], capture_output=True, encoding="utf-8", check=False)
+    assert (done.returncode, done.stdout, done.stderr) == (0, "\n", "")

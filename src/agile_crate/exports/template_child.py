@@ -10,18 +10,33 @@ from __future__ import annotations
 import json
 import sys
 import traceback
+from collections.abc import Mapping
+from importlib import import_module
 from typing import Any, NoReturn
 
+from jinja2 import Environment, StrictUndefined, TemplateSyntaxError
+from jinja2.sandbox import ImmutableSandboxedEnvironment
+
 from ..core.limits import Limits, in_force, with_limits
-from ..system import bound_memory
+from ..format.json_form import from_json
+from ..system import bound_memory, close_doors
+from .template_context import FILTERS, context_of
+
+LATE = ("jinja2.debug", "encodings.unicode_escape", "difflib", "html", "pprint", "textwrap")
+"""Modules that are loaded by what a template does, or where it goes wrong: the door is closed by then."""
 
 
 def main() -> None:
     request = json.loads(sys.stdin.buffer.read())
     limits = Limits(**request["limits"])
     bound_memory(limits.process_bytes // 4)
+    environment = _environment()
+    context = context_of(from_json(request["metadata"], request["name"])) | request["set"]
+    for name in LATE:
+        import_module(name)
+    close_doors()
     try:
-        answer = {"text": with_limits(limits, _rendered, request)}
+        answer = {"text": with_limits(limits, _rendered, environment, request["template"], context)}
     except RefusedError as refused:
         answer = {"error": str(refused), "limit": refused.limit}
     except MemoryError:
@@ -38,22 +53,19 @@ class RefusedError(Exception):
         self.limit = limit
 
 
-def _rendered(request: dict[str, Any]) -> str:
-    from jinja2 import StrictUndefined, TemplateSyntaxError
-    from jinja2.sandbox import ImmutableSandboxedEnvironment
-
-    from ..format.json_form import from_json
-    from .template_context import FILTERS, context_of
-
+def _environment() -> Environment:
     environment = ImmutableSandboxedEnvironment(
         undefined=StrictUndefined, keep_trailing_newline=True, trim_blocks=True, lstrip_blocks=True
     )
     environment.filters.update(FILTERS)
     environment.globals["fail"] = _fail
-    context = context_of(from_json(request["metadata"], request["name"])) | request["set"]
+    return environment
+
+
+def _rendered(environment: Environment, text: str, context: Mapping[str, Any]) -> str:
     pieces, length = [], 0
     try:
-        code = environment.compile(request["template"], filename=_NAME)
+        code = environment.compile(text, filename=_NAME)
         template = environment.template_class.from_code(environment, code, environment.make_globals(None))
         for piece in template.generate(context):
             pieces.append(piece)
@@ -81,7 +93,8 @@ _NAME = "<template>"
 
 def _line_of(error: BaseException) -> str:
     """The line of the template that was being rendered."""
-    lines = [frame.lineno for frame in traceback.extract_tb(error.__traceback__) if frame.filename == _NAME]
+    walked = traceback.walk_tb(error.__traceback__)
+    lines = [line for frame, line in walked if frame.f_code.co_filename == _NAME]
     return f"line {lines[-1]}: " if lines else ""
 
 

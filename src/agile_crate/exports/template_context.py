@@ -16,6 +16,7 @@ from ..core.model.crate import Animation, Crate
 from ..core.model.geometry import Box, Offset, Point, Size
 from ..core.motion.stage import turn
 from ..format.document import animation_of, frame_of, head_of, sheet_of
+from ..format.xml_form import escaped
 
 
 class Edges(NamedTuple):
@@ -190,8 +191,6 @@ def placed(frame: Mapping[str, Any]) -> Offset:
 
 def xml(text: object) -> str:
     """A text as it stands in XML, between tags or in an attribute."""
-    from ..format.xml_form import escaped
-
     return escaped(str(text))
 
 
