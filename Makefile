@@ -10,7 +10,7 @@ PIP := pip install --quiet --disable-pip-version-check
 SOURCES := $(shell find src -type f -not -name '*.pyc')
 DEBIAN_TOOLS := pngcheck imagemagick chromium ffmpeg gcc libc6-dev lua5.4 libegl1 libgles2 libgl1-mesa-dri godot3 xvfb
 
-.PHONY: demo test test-lowest trust environments lint bench bench-survey screenshots docs frames system-tools clean
+.PHONY: demo test test-lowest trust audit lock environments lint bench bench-survey screenshots docs frames system-tools clean
 
 demo: $(VENV)/.installed
 	@$(BIN)/agile-crate demo build/otter-post
@@ -37,8 +37,22 @@ trust: $(VENV)/.with-tests system-tools
 	AGILE_CRATE_TRUST=$(or $(TIMES),1) $(BIN)/pytest -n auto tests/trust
 	$(ASCII) $(BIN)/pytest -n auto tests/core tests/settings tests/format tests/sources tests/stops tests/exports tests/views tests/cli tests/jobs
 
+# Known faults of all that development installs, where the index tells any.
+audit: build/tools/.installed
+	@build/tools/bin/python tools/audit.py
+
+# Writes requirements-dev.txt anew: the newest of everything, each file with its digest, for every Python and system.
+lock: build/tools/.installed
+	build/tools/bin/uv pip compile --upgrade --universal --generate-hashes --no-emit-index-url --no-header --python-version 3.11 \
+	  --extra dev pyproject.toml --output-file requirements-dev.txt --quiet
+
+build/tools/.installed:
+	@$(PYTHON) -m venv build/tools
+	@build/tools/bin/$(PIP) pip-audit uv
+	@touch $@
+
 # All that the tests need, side by side with make -j.
-environments: $(VENV)/.with-tests $(LOWEST)/.installed system-tools build/node/.installed
+environments: $(VENV)/.with-tests $(LOWEST)/.installed system-tools build/node/.installed build/tools/.installed
 
 lint: $(VENV)/.with-tests
 	$(BIN)/ruff check .
@@ -81,9 +95,10 @@ $(VENV)/.installed: $(VENV)/bin/python pyproject.toml README.md tools/compiled.p
 	@$(BIN)/$(PIP) $(WHEEL)/*.whl
 	@touch $@
 
-$(VENV)/.with-tests: $(VENV)/.installed
+# The very files that requirements-dev.txt names, by their digests.
+$(VENV)/.with-tests: $(VENV)/.installed requirements-dev.txt
 	@echo "installing what the tests need"
-	@$(BIN)/$(PIP) "$$(ls $(WHEEL)/*.whl)[dev]"
+	@$(BIN)/$(PIP) --require-hashes -r requirements-dev.txt
 	@touch $@
 
 $(LOWEST)/.installed: pyproject.toml tools/lowest.py tools/compiled.py $(SOURCES)
