@@ -14,27 +14,43 @@ from __future__ import annotations
 
 import argparse
 import ast
+import os
 import random
 import re
 import shutil
-import subprocess
+import signal
 import sys
 import tempfile
-from concurrent.futures import ProcessPoolExecutor
+import time
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from importlib import import_module
 from itertools import groupby
 from pathlib import Path
 from typing import NamedTuple
 
-import attrs
 from cosmic_ray.commands.init import init
-from cosmic_ray.mutating import mutate_and_test
+from cosmic_ray.mutating import use_mutation
+from cosmic_ray.plugins import get_operator
 from cosmic_ray.work_db import WorkDB, use_db
-from cosmic_ray.work_item import MutationSpec, TestOutcome
+from cosmic_ray.work_item import MutationSpec
 
 ROOT = Path(__file__).parents[1]
 CORE = Path("src", "agile_crate", "core")
 REPORT = ROOT / "docs" / "mutants.md"
 SEED, SECONDS = 21, 240
+
+LOADED = (
+    "numpy",
+    "scipy.ndimage",
+    "scipy.fft",
+    "PIL.Image",
+    "lxml.etree",
+    "jsonschema",
+    "hypothesis",
+    "pytest",
+    "matplotlib",
+)
+"""Libraries that are loaded once."""
 
 
 class Result(NamedTuple):
@@ -86,46 +102,65 @@ def tests_of(module: Path) -> list[str]:
         if re.search(rf"{re.escape(name)} import|{re.escape(name)}\b", path.read_text("utf-8"))
     ]
     room = ROOT / "tests" / "core" / (module.parts[3] if len(module.parts) > 4 else "")
-    return sorted(found) or [str(room.relative_to(ROOT)), "tests/stops", "tests/format"]
+    found.sort(key=lambda path: ("/core/" not in path, path))
+    return found or [str(room.relative_to(ROOT)), "tests/stops", "tests/format"]
 
 
 def tried(task: tuple[Path, list[MutationSpec]]) -> list[Result]:
     """What became of the changes of one module, in a copy of the checkout."""
     module, changes = task
+    for name in LOADED:
+        import_module(name)
     results = []
     with tempfile.TemporaryDirectory() as folder:
-        copy = Path(folder)
+        copy, left_out = Path(folder), shutil.ignore_patterns("__pycache__", "*.png", "node_modules", "*.so")
         for part in ("src", "tests", "docs", "tools", "readers"):
-            shutil.copytree(
-                ROOT / part, copy / part, ignore=shutil.ignore_patterns("__pycache__", "*.png", "node_modules")
-            )
+            shutil.copytree(ROOT / part, copy / part, ignore=left_out)
         shutil.copy(ROOT / "pyproject.toml", copy)
-        quiet = "-x -q -p no:cacheprovider -p no:xdist"
-        command = f"{sys.executable} -m pytest {quiet} -c {copy}/pyproject.toml --rootdir {copy} "
-        command = f"env PYTHONPATH={copy}/src PYTHONDONTWRITEBYTECODE=1 " + command
-        command += " ".join(str(copy / path) for path in tests_of(module))
-        if subprocess.run(command, shell=True, capture_output=True, check=False).returncode:  # of our own making
-            raise SystemExit(f"the tests of {module} fail without any change: {command}")
+        began = time.monotonic()
+        if fails(copy, tests_of(module), SECONDS):
+            raise SystemExit(f"the tests of {module} fail without any change")
+        patience = 20 + 4 * (time.monotonic() - began)
+        source = (copy / module).read_text("utf-8").splitlines()
         for one in changes:
-            result = mutate_and_test([attrs.evolve(one, module_path=copy / module)], command, SECONDS)
-            if result.diff is None:
-                continue
-            lines = result.diff.splitlines()
-            was, became = (
-                [line[1:].strip() for line in lines if re.match(rf"\{sign}[^{sign}]", line)][:1] or [""]
-                for sign in "-+"
-            )
-            results.append(
-                Result(
-                    str(module.relative_to(CORE)),
-                    one.start_pos[0],
-                    was[0],
-                    became[0],
-                    result.test_outcome != TestOutcome.SURVIVED,
-                )
-            )
+            with use_mutation(copy / module, get_operator(one.operator_name)(**one.operator_args), one.occurrence) as (
+                _,
+                made,
+            ):
+                if made is None:
+                    continue
+                line = next((n for n, pair in enumerate(zip(source, made.splitlines())) if pair[0] != pair[1]), 0)
+                was, became = source[line].strip(), made.splitlines()[line].strip()
+                noticed = fails(copy, tests_of(module), patience)
+            results.append(Result(str(module.relative_to(CORE)), line + 1, was, became, noticed))
     print(f"{module.relative_to(CORE)}: {sum(one.noticed for one in results)} of {len(results)}", flush=True)
     return results
+
+
+def fails(copy: Path, tests: list[str], seconds: float) -> bool:
+    """Whether tests fail, or take too long, in a process that has the libraries at hand, and ours not."""
+    child = os.fork()
+    if child == 0:
+        os.setsid()
+        os.chdir(copy)
+        null = os.open(os.devnull, os.O_RDWR)
+        for stream in range(3):
+            os.dup2(null, stream)
+        os.environ["PYTHONPATH"] = str(copy / "src")
+        sys.dont_write_bytecode = True
+        sys.path[:0] = [str(copy / "src")]
+        import pytest
+
+        os._exit(int(pytest.main(["-x", "-q", "-p", "no:cacheprovider", "-p", "no:xdist", *tests])) != 0)
+    ends = time.monotonic() + seconds
+    while time.monotonic() < ends:
+        ended, status = os.waitpid(child, os.WNOHANG)
+        if ended:
+            return status != 0
+        time.sleep(0.02)
+    os.killpg(child, signal.SIGKILL)
+    os.waitpid(child, 0)
+    return True
 
 
 HEAD = """\
@@ -173,9 +208,11 @@ def main() -> None:
     paths = [path for path in paths if any(part in str(path) for part in asked.modules)]
     tasks = [(path, sample(path, asked.share)) for path in paths]
     tasks.sort(key=lambda task: -len(task[1]))
+    results: list[Result] = []
     with ProcessPoolExecutor(2) as pool:
-        results = [result for found in pool.map(tried, tasks) for result in found]
-    REPORT.write_text(report(results), "utf-8")
+        for done in as_completed([pool.submit(tried, task) for task in tasks]):
+            results += done.result()
+            REPORT.write_text(report(results), "utf-8")
     print(f"{sum(one.noticed for one in results)} of {len(results)} noticed; see {REPORT.relative_to(ROOT)}")
 
 

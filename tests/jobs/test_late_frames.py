@@ -162,3 +162,40 @@ def test_hardly_any_memory_gives_the_same_files(frames: Path, tmp_path: Path) ->
         for name in "cdef":  # one crate after the other has all of it
             pack([str(frames)], str(tmp_path / name / "otter"), settings_from(given), executor)
         assert executor.room.in_file == before
+
+
+@pytest.mark.parametrize("comes_late", [False, True])
+def test_a_folder_that_changes_while_it_is_read(
+    frames: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, comes_late: bool
+) -> None:
+    """A file that was another when it was found is said; one that came since waits for the next build; one that is half
+    written, or gone, is named, and nothing is written."""
+    found = gather.find
+    half = save(tmp_path / "half.png", art(50, 40)).read_bytes()
+
+    def then(change: Any) -> None:
+        def find_then(*arguments: Any) -> Any:
+            search = found(*arguments)
+            change()
+            return search
+
+        monkeypatch.setattr(gather, "find", find_then)
+
+    if comes_late:
+        monkeypatch.setattr(gather, "HELD_BEFORE_LATE", 0)
+    with crew(2) as executor:
+        then(lambda: (save(frames / "swim_3.png", art(43, 30, 77)), save(frames / "swim_99.png", art(9, 9))))
+        done = pack([str(frames)], str(tmp_path / "out" / "o"), settings_from({}), executor)
+        (warning,) = (told for told in done.warnings if "changed while" in told)
+        assert warning.startswith(f"1 file changed while the folder was read: {frames / 'swim_3.png'}; ")
+        assert "swim_99" not in {frame.name for frame in done.crate.frames}
+        before = files_of(tmp_path / "out")
+        for change, told in (
+            (lambda: (frames / "swim_4.png").write_bytes(half[:90]), "swim_4.png is cut short"),
+            (lambda: (frames / "swim_5.png").unlink(), "swim_5.png cannot be opened: no such file or directory"),
+        ):
+            then(change)
+            with pytest.raises(InputError, match=told):
+                pack([str(frames)], str(tmp_path / "out" / "o"), settings_from({}), executor)
+            assert files_of(tmp_path / "out") == before
+            save(frames / "swim_4.png", art(44, 30, 4))

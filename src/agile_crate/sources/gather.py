@@ -81,6 +81,7 @@ def gather(
     parts: list[Part[Seen]] = []
     damaged: list[str] = []
     foreign: list[str] = []
+    changed: list[str] = []
     for file, result in with_progress(files, hand, progress, way):
         if isinstance(result, str):
             damaged.append(f"{a_file(file.path)} {result}")
@@ -89,6 +90,8 @@ def gather(
             parts.append(_held(result, file, crew.room))
             if result.is_foreign:
                 foreign.append(file.path)
+            if result.has_changed:
+                changed.append(file.path)
     if damaged:
         raise InputError(unreadable(damaged))
     if foreign and not reading.to_srgb:
@@ -96,6 +99,9 @@ def gather(
         warnings.append(
             Sentence(f"{what}, and would look different: {few(foreign)}; {setting('to_srgb')} converts them")
         )
+    if changed:
+        what = f"{counted(len(changed), 'file')} changed while the folder was read: {few(changed)}"
+        warnings.append(Sentence(f"{what}; what was read last is packed, so pack again when nobody writes there"))
     digests = tuple(
         Origin(file.name, file.animation or "", part.sha256)
         for file, part in zip(files, parts, strict=True)
@@ -159,7 +165,7 @@ def _kept_or_read(file: Found, look: FirstLook, reading: Reading, kept: Keeping)
         return Part(animation, frames, reel.loop, reel.times, reel.is_foreign, sha256)
     if not data:
         data, sha256 = kept.cache.noted(file.path, lambda: read_regular(file.path, "file_bytes"))
-    part = part_of(file, data, partial(seen, look=look), reading)
+    part = part_of(file, data, partial(seen, look=look), reading)._replace(has_changed=len(data) != file.length)
     if is_vector(data):  # drawn again: that depends on more than these bytes
         return part._replace(sha256=sha256)
     labels = [(name[len(file.name) + 1 :], its, time) for name, its, time in part.frames]

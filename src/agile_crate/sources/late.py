@@ -20,10 +20,12 @@ from .reading import PLAIN, Reading
 
 def measured_or_read(file: Found, look: FirstLook, reading: Reading) -> Part[Seen]:
     """A frame without its pixels, where the header of its file tells its size; else as it is."""
-    size = plain_size(read_regular(file.path, "file_bytes"))
+    data = read_regular(file.path, "file_bytes")
+    size = plain_size(data)
     fits = size and 0 < size.w * size.h <= in_force().picture_pixels
     if size and fits and (picture := hollow_picture(file.name, file.path, size, look)):
-        return Part(file.animation, ((file.name, Seen((without_pixels(picture),)), None),))
+        frames = ((file.name, Seen((without_pixels(picture),)), None),)
+        return Part(file.animation, frames, has_changed=len(data) != file.length)
     return read(file, partial(seen, look=look), reading)
 
 

@@ -44,7 +44,8 @@ MANY_LOOKED_AT = 100
 
 class Part(NamedTuple, Generic[T]):
     """What one file brings: a frame of the animation that its name tells, or a whole animation named after the file;
-    whether its colours are other than sRGB; and its SHA-256 in hex, if frames are kept."""
+    whether its colours are other than sRGB; its SHA-256 in hex, if frames are kept; and whether it had another length
+    when it was found."""
 
     animation: str | None
     frames: tuple[tuple[str, T, Fraction | None], ...]
@@ -52,6 +53,7 @@ class Part(NamedTuple, Generic[T]):
     times: int = 0
     is_foreign: bool = False
     sha256: str = ""
+    has_changed: bool = False
 
 
 See = Callable[[str, Pixels | Vector], T]
@@ -192,6 +194,8 @@ def read(file: Found, see: See[T], reading: Reading, with_digest: bool = False) 
 
     data = read_regular(file.path, "file_bytes")
     part = part_of(file, data, see, reading)
+    if len(data) != file.length:
+        part = part._replace(has_changed=True)
     if with_digest:
         import hashlib
 
