@@ -17,6 +17,7 @@ import ast
 import os
 import random
 import re
+import resource
 import shutil
 import signal
 import sys
@@ -28,6 +29,7 @@ from itertools import groupby
 from pathlib import Path
 from typing import NamedTuple
 
+import pytest
 from cosmic_ray.commands.init import init
 from cosmic_ray.mutating import use_mutation
 from cosmic_ray.plugins import get_operator
@@ -39,18 +41,10 @@ CORE = Path("src", "agile_crate", "core")
 REPORT = ROOT / "docs" / "mutants.md"
 SEED, SECONDS = 21, 240
 
-LOADED = (
-    "numpy",
-    "scipy.ndimage",
-    "scipy.fft",
-    "PIL.Image",
-    "lxml.etree",
-    "jsonschema",
-    "hypothesis",
-    "pytest",
-    "matplotlib",
-)
+LOADED = ("numpy", "scipy.ndimage", "scipy.fft", "PIL.Image", "lxml.etree", "jsonschema", "matplotlib")
 """Libraries that are loaded once."""
+
+OPTIONS = ("-x", "-q", "-p", "no:cacheprovider", "-p", "no:xdist", "-W", "ignore::pytest.PytestAssertRewriteWarning")
 
 
 class Result(NamedTuple):
@@ -123,13 +117,12 @@ def tried(task: tuple[Path, list[MutationSpec]]) -> list[Result]:
         patience = 20 + 4 * (time.monotonic() - began)
         source = (copy / module).read_text("utf-8").splitlines()
         for one in changes:
-            with use_mutation(copy / module, get_operator(one.operator_name)(**one.operator_args), one.occurrence) as (
-                _,
-                made,
-            ):
+            operator = get_operator(one.operator_name)(**one.operator_args)
+            with use_mutation(copy / module, operator, one.occurrence) as (_, made):
                 if made is None:
                     continue
-                line = next((n for n, pair in enumerate(zip(source, made.splitlines())) if pair[0] != pair[1]), 0)
+                pairs = enumerate(zip(source, made.splitlines(), strict=False))
+                line = next((number for number, (old, new) in pairs if old != new), 0)
                 was, became = source[line].strip(), made.splitlines()[line].strip()
                 noticed = fails(copy, tests_of(module), patience)
             results.append(Result(str(module.relative_to(CORE)), line + 1, was, became, noticed))
@@ -141,17 +134,20 @@ def fails(copy: Path, tests: list[str], seconds: float) -> bool:
     """Whether tests fail, or take too long, in a process that has the libraries at hand, and ours not."""
     child = os.fork()
     if child == 0:
-        os.setsid()
-        os.chdir(copy)
-        null = os.open(os.devnull, os.O_RDWR)
-        for stream in range(3):
-            os.dup2(null, stream)
-        os.environ["PYTHONPATH"] = str(copy / "src")
-        sys.dont_write_bytecode = True
-        sys.path[:0] = [str(copy / "src")]
-        import pytest
-
-        os._exit(int(pytest.main(["-x", "-q", "-p", "no:cacheprovider", "-p", "no:xdist", *tests])) != 0)
+        status = 1
+        try:
+            os.setsid()
+            os.chdir(copy)
+            null = os.open(os.devnull, os.O_RDWR)
+            for stream in range(3):
+                os.dup2(null, stream)
+            os.environ["PYTHONPATH"] = str(copy / "src")
+            sys.dont_write_bytecode = True
+            sys.path[:0] = [str(copy / "src")]
+            resource.setrlimit(resource.RLIMIT_AS, (6 << 30, 6 << 30))
+            status = int(pytest.main([*OPTIONS, *tests]) != 0)
+        finally:
+            os._exit(status)
     ends = time.monotonic() + seconds
     while time.monotonic() < ends:
         ended, status = os.waitpid(child, os.WNOHANG)
