@@ -6,6 +6,7 @@ hundred thousand, and `tools/fuzz.py` lets one kind run for as long as you like,
 
 from __future__ import annotations
 
+import base64
 import io
 import json
 import os
@@ -111,7 +112,7 @@ SIGHTS = (
 )  # fmt: skip
 
 
-@cases(250, 30_000)
+@cases(120, 30_000)
 @given(st.data())
 def test_pictures(folder: Path, data: st.DataObject) -> None:
     ending, seed = data.draw(st.sampled_from(seeds()))
@@ -127,7 +128,7 @@ LAYERS = {
 }  # fmt: skip
 
 
-@cases(120, 12_000)
+@cases(60, 12_000)
 @given(st.data())
 def test_layered_documents(folder: Path, data: st.DataObject) -> None:
     parts = {f"data/{name}.png": picture(Image.fromarray(art(4, 3, n)), "PNG") for n, name in enumerate("ab")}
@@ -144,7 +145,7 @@ DRAWING = (
 )
 
 
-@cases(60, 6_000)
+@cases(40, 6_000)
 @given(st.data())
 def test_drawings(folder: Path, data: st.DataObject) -> None:
     words = (
@@ -176,7 +177,7 @@ def test_renders(folder: Path, data: st.DataObject) -> None:
 PALETTE = "; the otter's\n#201830\n4a7c94\n// more\n#ffffff\n"
 
 
-@cases(60, 5_000)
+@cases(40, 5_000)
 @given(st.data())
 def test_palettes_and_lists_of_what_is_allowed(folder: Path, data: st.DataObject) -> None:
     text = data.draw(spliced_text(PALETTE, "#", ";", "//", "ffffff", "\r\n")).encode()
@@ -210,7 +211,7 @@ LOOKS: tuple[tuple[str, ...], ...] = (
 )  # fmt: skip
 
 
-@cases(250, 25_000)
+@cases(120, 25_000)
 @given(st.data())
 def test_metadata(folder: Path, data: st.DataObject) -> None:
     form = data.draw(st.sampled_from(["json", "xml"]))
@@ -236,7 +237,7 @@ def test_sheets_of_a_crate(folder: Path, data: st.DataObject) -> None:
     attempted(Attempt(crate() | frames() | {"out/o.png": spoilt}, tuple(words)), folder)
 
 
-@cases(80, 5_000)
+@cases(40, 5_000)
 @given(st.data())
 def test_journals(folder: Path, data: st.DataObject) -> None:
     """A folder of a stranger's may hold what an interrupted run seems to have left."""
@@ -280,7 +281,7 @@ def _keys() -> tuple[str, ...]:
     return tuple(f"\n{name.replace('_', '-')} = " for name in options())
 
 
-@cases(120, 10_000)
+@cases(60, 10_000)
 @given(st.data())
 def test_crate_files(folder: Path, data: st.DataObject) -> None:
     words = (
@@ -352,7 +353,7 @@ def option(draw: st.DrawFn) -> list[str]:
     return [f"{given}={value}"]
 
 
-@cases(250, 20_000)
+@cases(120, 20_000)
 @given(st.data())
 def test_options(folder: Path, data: st.DataObject) -> None:
     words = [word for words in data.draw(st.lists(option(), min_size=1, max_size=4)) for word in words]
@@ -365,7 +366,7 @@ def test_options(folder: Path, data: st.DataObject) -> None:
     attempted(Attempt(frames(), ("pack", "frames", "--out", "out/o", *words, *more)), folder)
 
 
-@cases(60, 6_000)
+@cases(40, 6_000)
 @given(st.data())
 def test_names_of_files(folder: Path, data: st.DataObject) -> None:
     name = (
@@ -391,7 +392,7 @@ def test_names_of_files(folder: Path, data: st.DataObject) -> None:
     attempted(Attempt(files, data.draw(st.sampled_from(commands))), folder)
 
 
-@cases(30, 3_000)
+@cases(15, 3_000)
 @given(st.data())
 def test_what_is_kept(folder: Path, cache_folder: Path, data: st.DataObject) -> None:
     """Bytes of the store are changed, or its values, with digests that are right: the files of a build stay the same."""
@@ -431,7 +432,7 @@ def server() -> Any:
     server.close()
 
 
-@cases(150, 8_000)
+@cases(80, 8_000)
 @given(st.data())
 def test_requests(server: Server, data: st.DataObject) -> None:
     """A page is only served to who knows the token and names this host, whatever else a request may be."""
@@ -468,15 +469,17 @@ def test_requests(server: Server, data: st.DataObject) -> None:
 FOUND = Path(__file__).parent / "corpus"
 
 
-def read_case(path: Path) -> Attempt:
-    """What was found before: a file of JSON with the words, and files as text or in base 64."""
-    import base64
+def keep(name: str, attempt: Attempt) -> None:
+    """Writes a case that was found to the corpus."""
+    files = {path: base64.b64encode(data).decode() for path, data in attempt.files.items()}
+    (FOUND / f"{name}.json").write_text(json.dumps({"words": attempt.words, "files": files}, indent=1) + "\n", "utf-8")
 
+
+def kept(path: Path) -> Attempt:
     said = json.loads(path.read_text("utf-8"))
-    files = {name: base64.b64decode(data) for name, data in said["files"].items()}
-    return Attempt(files, tuple(said["words"]))
+    return Attempt({name: base64.b64decode(data) for name, data in said["files"].items()}, tuple(said["words"]))
 
 
 @pytest.mark.parametrize("path", sorted(FOUND.glob("*.json")), ids=lambda path: path.stem)
 def test_what_was_found_before(path: Path, folder: Path) -> None:
-    attempted(read_case(path), folder)
+    attempted(kept(path), folder)
