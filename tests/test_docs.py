@@ -27,7 +27,7 @@ def test_the_settings_reference_is_current() -> None:
 
 
 @pytest.mark.parametrize(
-    "page", ["README.md", "CONTRIBUTING.md", *(f"docs/{p.name}" for p in (TOP / "docs").glob("*.md"))]
+    "page", ["README.md", "CONTRIBUTING.md", "SECURITY.md", *(f"docs/{p.name}" for p in (TOP / "docs").glob("*.md"))]
 )
 def test_links_lead_somewhere(page: str) -> None:
     for target in re.findall(r"\]\(([^)#]+)\)", (TOP / page).read_text("utf-8")):
