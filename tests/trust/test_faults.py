@@ -17,6 +17,7 @@ from typing import Any
 import pytest
 
 from agile_crate.cli.main import main
+from agile_crate.interrupts import begin_anew, committing
 from conftest import PROGRAM, art, save, tree
 from prepared_program import run_prepared
 
@@ -116,6 +117,9 @@ def run_on(faulty: Faulty, folder: Path) -> tuple[int, str, int]:
         err = io.StringIO()
         sys.stdout, sys.stderr = io.StringIO(), err
         os.chdir(folder)
+        begin_anew()
+        with committing():
+            pass  # as if another crate of this run were in place already
         faulty.put_in()
         try:
             status = main(["pack", "otter.crate.toml"])

@@ -94,7 +94,7 @@ PICTURES: dict[str, tuple[Callable[[], bytes], tuple[str, ...], int]] = {
     "nested groups": (lambda: layered(
         f"<image {BIG}><stack>{GROUP * 31}{LAYER.format(0)}{(LAYER.format(0) + '</stack>') * 31}</stack></image>",
         a=png(8192, 8192, 8, 6, bytes(8192 * (1 + 4 * 8192)))), ("--layers", "flat"), 3),
-    "5,000 digits": (lambda: layered(f'<image w="9" h="9"><stack><layer src="data/a.png" name="{"9" * 5000}"/><layer src="data/a.png" name="8"/></stack></image>', a=encoded(art(3, 3))), (), 0),
+    "900 digits": (lambda: layered(f'<image w="9" h="9"><stack><layer src="data/a.png" name="{"9" * 900}"/><layer src="data/a.png" name="8"/></stack></image>', a=encoded(art(3, 3))), (), 0),
     "narrow, 16 bits": (lambda: png(16, 30_000, 16, 6, (b"\4" + bytes(range(128))) * 30_000), ("--scale", "50%", "--max-size", "16384x16384"), 0),
     "4 × 65,536, 16 bits": (lambda: png(4, 65_536, 16, 0, (b"\1" + bytes(8)) * 65_536), ("--scale", "25%", "--max-size", "16384x16384"), 0),
     "too long": (lambda: png(1, 200_000, 8, 0, b"\0\1" * 200_000), (), 3),

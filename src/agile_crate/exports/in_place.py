@@ -90,13 +90,22 @@ class Staging:
                 _finish(self.folder, self._work, journal)
             except BaseException as error:
                 self.is_settled = False
-                _undo(self.folder, self._work, journal)
+                self._take_back(journal)
                 self.is_settled = True
                 if not isinstance(error, OSError):
                     raise
                 paths = [path for path in (error.filename2, error.filename) if path and HIDDEN_PREFIX not in str(path)]
                 with _told_as_output_error(Path(str([*paths, self.folder][0]))):
                     raise
+
+    def _take_back(self, journal: Journal) -> None:
+        try:
+            _undo(self.folder, self._work, journal)
+        except OSError as error:
+            raise OutputError(
+                f"the files in {shown(str(self.folder))} can be neither put in place nor taken back: {reason(error)}; "
+                "put that right, and run it again: what was begun is finished or undone first"
+            ) from None
 
 
 @contextlib.contextmanager
