@@ -19,7 +19,7 @@ from agile_crate.cli.wording import option_name
 from agile_crate.core.arrange.tight import COMPILED
 from agile_crate.core.errors import CrateError
 from agile_crate.settings.table import options
-from conftest import PROGRAM, art, decode, metadata, tree
+from conftest import PROGRAM, art, decode, metadata, save, tree, unicode_names
 
 Run = Callable[..., subprocess.CompletedProcess[str]]
 
@@ -206,3 +206,17 @@ def test_topics(run: Run) -> None:
         assert text.count("\n  agile-crate ") >= 3
     assert run("help", "sea").returncode == 2
     assert json.loads(run("help", "timing", "--json").stdout)["topic"] == "timing"
+
+
+@unicode_names
+def test_where_a_stream_takes_no_signs(run: Run, tmp_path: Path) -> None:
+    """JSON escapes what the stream's encoding lacks, text says it plainly; names are escaped."""
+    save(tmp_path / "frames" / "old ötter_1.png", art(6, 5))
+    ascii_only = os.environ | {"PYTHONIOENCODING": "ascii"}
+    done = run("pack", "frames", "--out", "o", env=ascii_only)
+    assert (done.returncode, done.stderr) == (0, "")
+    assert " cells 6x5, margin 0, gap 0" in done.stdout
+    assert "old \\xf6tter" in done.stdout
+    assert json.loads(run("verify", "o.json", "--json", env=ascii_only).stdout)["holds"]
+    said = run("pack", "frames/old ötter_2.png", "--out", "p", "--json", env=ascii_only).stderr
+    assert "ötter_2.png is not there" in json.loads(said)["error"]
