@@ -19,6 +19,7 @@ from collections.abc import Iterable, Sequence
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
+    from contextlib import AbstractContextManager
     from fractions import Fraction
     from typing import Any, TypeAlias
 
@@ -39,6 +40,7 @@ __all__ = [
     "UsageError",
     "__version__",
     "build",
+    "limits",
     "load",
     "pack",
     "survey",
@@ -210,6 +212,17 @@ def load(data: StrPath, *, skin: str = "") -> Loaded:
     from .jobs.read import load
 
     return load(_path(data), skin)
+
+
+def limits(**limits: int) -> AbstractContextManager[None]:
+    """Other limits for what is read within it, by the names of docs/settings.md: ``with limits(frames=2_000_000): …``.
+
+    Raises UsageError for a name that is none, and for numbers below 1.
+    """
+    from .core.limits import within
+    from .settings.readers import limit
+
+    return within(dict(limit(f"{name.replace('_', '-')}={number}") for name, number in limits.items()))
 
 
 def _path(path: StrPath) -> str:

@@ -13,6 +13,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
+import agile_crate
 from agile_crate.core.errors import UsageError
 from agile_crate.core.limits import ABOUT, Limits, in_force, with_limits, within
 from agile_crate.core.sentence import key_of
@@ -125,6 +126,16 @@ def test_limits_of_a_crate_file_are_those_of_its_crates(tmp_path: Path) -> None:
 def test_what_is_no_limit(text: str) -> None:
     with pytest.raises(UsageError):
         limit(text)
+
+
+def test_scripts_set_limits_too(tmp_path: Path) -> None:
+    (tmp_path / "a.png").write_bytes(picture(8, 6))
+    with agile_crate.limits(picture_pixels=47), pytest.raises(agile_crate.InputError, match="limit='picture-pixels=N'"):
+        agile_crate.pack(tmp_path / "a.png", tmp_path / "o")
+    with agile_crate.limits(picture_pixels=48):
+        agile_crate.pack(tmp_path / "a.png", tmp_path / "o")
+    with pytest.raises(UsageError):
+        agile_crate.limits(otters=3)
 
 
 def test_limits_go_where_the_work_goes() -> None:
