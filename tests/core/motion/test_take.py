@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from fractions import Fraction
 
 import pytest
@@ -157,3 +158,23 @@ def test_animations_made_from_others() -> None:
 def test_two_frames_of_one_name() -> None:
     with pytest.raises(InputError, match="two frames have the name 'swim/swim_01'"):
         take.refuse_repeated_frames([SWIM, SWIM])
+
+
+@pytest.mark.parametrize(
+    ("pattern", "sentence"),
+    [
+        ("swim", ""), ("swim/swim_01", ""), ("*_01", ""), ("walk", "nothing is called 'walk'; names are such as swim, or swim/swim_01"),
+        ("swin", "nothing is called 'swin'; did you mean 'swim'?"), ("deep/se", "nothing is called 'deep/se'; did you mean 'deep/sea'?"),
+    ],
+)  # fmt: skip
+def test_names_that_nothing_has(pattern: str, sentence: str) -> None:
+    """A plain name may be a frame's, an animation's, or a folder's at any depth."""
+    frames = tuple(frame._replace(name=f"deep/sea/{frame.name}") for frame in sequence("gull", 5, 6).frames)
+    sequences = (sequence("swim", 1, 2), FrameSequence("gull", frames))
+    if not sentence:
+        assert take.idle_patterns("include", [pattern], sequences) == []
+        return
+    with pytest.raises(UsageError, match=re.escape(sentence)):
+        take.idle_patterns("include", [pattern], sequences)
+    (warning,) = take.idle_patterns("exclude", ["*none*"], sequences)
+    assert str(warning) == "exclude='*none*' matches no frame"

@@ -7,8 +7,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from agile_crate.core.errors import UsageError
+from agile_crate.core.model.crate import Animation
 from agile_crate.core.model.picture import Exposure, FrameSequence
-from agile_crate.core.motion.timing import Hold, beats_of, durations, frame_times, rate_of
+from agile_crate.core.motion.timing import Hold, beats_of, durations, frame_times, pace, rate_of
 from agile_crate.core.rounding import half_up
 
 
@@ -98,3 +99,18 @@ def test_no_step_is_ever_shown_for_no_time(
     except UsageError:
         return
     assert min(durations(times)) >= 1
+
+
+def test_the_pace_is_the_rate_that_was_meant_or_the_mean() -> None:
+    assert pace(Animation("swim", (0, 1), (40, 60))) == 20
+    assert pace(Animation("swim", (0, 1, 2), (33, 34, 33), fps=Fraction(30), beats=(1, 1, 1))) == 30
+
+
+def test_holds_are_by_position_and_leave_others_room() -> None:
+    four = sequence(*[Fraction(10 * n) for n in (1, 2, 3, 4)])
+    assert frame_times(four, None, None, {3: Hold(Fraction(2))}) == (10, 20, 60, 40)
+    held = {2: Hold(milliseconds=Fraction(50))}
+    assert frame_times(four, None, Fraction(66), held) == (2, 50, 6, 8)
+    for total in (50, 49):
+        with pytest.raises(UsageError, match="hold them shorter"):
+            frame_times(four, None, Fraction(total), held)
