@@ -81,6 +81,7 @@ LOADS = (
 
 def main() -> None:
     wanted = sys.argv[1:]
+    WORK.mkdir(parents=True, exist_ok=True)
     for load in LOADS:
         if wanted and not any(word in load.name for word in wanted):
             continue

@@ -112,7 +112,7 @@ SIGHTS = (
 )  # fmt: skip
 
 
-@cases(120, 30_000)
+@cases(72, 30_000)
 @given(st.data())
 def test_pictures(folder: Path, data: st.DataObject) -> None:
     ending, seed = data.draw(st.sampled_from(seeds()))
@@ -128,7 +128,7 @@ LAYERS = {
 }  # fmt: skip
 
 
-@cases(60, 12_000)
+@cases(36, 12_000)
 @given(st.data())
 def test_layered_documents(folder: Path, data: st.DataObject) -> None:
     parts = {f"data/{name}.png": picture(Image.fromarray(art(4, 3, n)), "PNG") for n, name in enumerate("ab")}
@@ -145,7 +145,7 @@ DRAWING = (
 )
 
 
-@cases(40, 6_000)
+@cases(24, 6_000)
 @given(st.data())
 def test_drawings(folder: Path, data: st.DataObject) -> None:
     words = (
@@ -177,7 +177,7 @@ def test_renders(folder: Path, data: st.DataObject) -> None:
 PALETTE = "; the otter's\n#201830\n4a7c94\n// more\n#ffffff\n"
 
 
-@cases(40, 5_000)
+@cases(24, 5_000)
 @given(st.data())
 def test_palettes_and_lists_of_what_is_allowed(folder: Path, data: st.DataObject) -> None:
     text = data.draw(spliced_text(PALETTE, "#", ";", "//", "ffffff", "\r\n")).encode()
@@ -211,7 +211,7 @@ LOOKS: tuple[tuple[str, ...], ...] = (
 )  # fmt: skip
 
 
-@cases(120, 25_000)
+@cases(72, 25_000)
 @given(st.data())
 def test_metadata(folder: Path, data: st.DataObject) -> None:
     form = data.draw(st.sampled_from(["json", "xml"]))
@@ -229,7 +229,7 @@ def test_metadata(folder: Path, data: st.DataObject) -> None:
     attempted(Attempt(crate() | frames() | {f"out/o.{form}": spoilt}, tuple(words)), folder)
 
 
-@cases(40, 3_000)
+@cases(24, 3_000)
 @given(st.data())
 def test_sheets_of_a_crate(folder: Path, data: st.DataObject) -> None:
     spoilt = data.draw(edited_png(crate()["out/o.png"]) | spliced(crate()["out/o.png"]))
@@ -237,7 +237,7 @@ def test_sheets_of_a_crate(folder: Path, data: st.DataObject) -> None:
     attempted(Attempt(crate() | frames() | {"out/o.png": spoilt}, tuple(words)), folder)
 
 
-@cases(40, 5_000)
+@cases(24, 5_000)
 @given(st.data())
 def test_journals(folder: Path, data: st.DataObject) -> None:
     """A folder of a stranger's may hold what an interrupted run seems to have left."""
@@ -281,7 +281,7 @@ def _keys() -> tuple[str, ...]:
     return tuple(f"\n{name.replace('_', '-')} = " for name in options())
 
 
-@cases(60, 10_000)
+@cases(36, 10_000)
 @given(st.data())
 def test_crate_files(folder: Path, data: st.DataObject) -> None:
     words = (
@@ -323,7 +323,7 @@ JINJA = ("{{", "}}", "{%", "%}", "{% for f in frames %}", "{% endfor %}", "{{ f.
     "|map", "|list", "|join", "cycler", "lipsum", "namespace()", "{% include 'x' %}", "{% import '/etc/passwd' as p %}", "{% macro m() %}{{ m() }}{% endmacro %}{{ m() }}", "1/0", "**", "fail('no')")  # fmt: skip
 
 
-@cases(4, 1_200)
+@cases(2, 1_200)
 @given(st.data())
 def test_templates(folder: Path, data: st.DataObject) -> None:
     text = data.draw(
@@ -353,7 +353,7 @@ def option(draw: st.DrawFn) -> list[str]:
     return [f"{given}={value}"]
 
 
-@cases(120, 20_000)
+@cases(72, 20_000)
 @given(st.data())
 def test_options(folder: Path, data: st.DataObject) -> None:
     words = [word for words in data.draw(st.lists(option(), min_size=1, max_size=4)) for word in words]
@@ -366,7 +366,7 @@ def test_options(folder: Path, data: st.DataObject) -> None:
     attempted(Attempt(frames(), ("pack", "frames", "--out", "out/o", *words, *more)), folder)
 
 
-@cases(40, 6_000)
+@cases(24, 6_000)
 @given(st.data())
 def test_names_of_files(folder: Path, data: st.DataObject) -> None:
     name = (
@@ -392,7 +392,7 @@ def test_names_of_files(folder: Path, data: st.DataObject) -> None:
     attempted(Attempt(files, data.draw(st.sampled_from(commands))), folder)
 
 
-@cases(15, 3_000)
+@cases(9, 3_000)
 @given(st.data())
 def test_what_is_kept(folder: Path, cache_folder: Path, data: st.DataObject) -> None:
     """Bytes of the store are changed, or its values, with digests that are right: the files of a build stay the same."""
@@ -432,7 +432,7 @@ def server() -> Any:
     server.close()
 
 
-@cases(80, 8_000)
+@cases(48, 8_000)
 @given(st.data())
 def test_requests(server: Server, data: st.DataObject) -> None:
     """A page is only served to who knows the token and names this host, whatever else a request may be."""

@@ -92,7 +92,7 @@ def test_a_build_that_is_ended_leaves_one_crate_whole(made: Path, tmp_path: Path
     whole = duration(made, tmp_path / "first")
     dice = random.Random(end.value)
     seen = set()
-    for trial in range(50 if LONG else 4):
+    for trial in range(50 if LONG else 3):
         folder = tmp_path / str(trial)
         build = started(folder, made)
         time.sleep(whole * dice.uniform(0.0, 1.1))
@@ -113,7 +113,7 @@ def test_a_build_that_is_ended_leaves_one_crate_whole(made: Path, tmp_path: Path
 def test_two_interruptions_at_once(made: Path, tmp_path: Path) -> None:
     whole = duration(made, tmp_path / "first")
     dice = random.Random(2)
-    for trial in range(100 if LONG else 4):
+    for trial in range(100 if LONG else 3):
         folder = tmp_path / str(trial)
         build = started(folder, made)
         time.sleep(whole * dice.uniform(0.5, 1.0))

@@ -23,7 +23,8 @@ class PictureError(ValueError):
 def chunks(data: bytes, checked: bool = True) -> Iterator[tuple[bytes, memoryview]]:
     """Each chunk's type and contents, as views of `data`, up to and including IEND. Cost: one CRC pass, if `checked`.
 
-    Raises PictureError when the file ends too early or a checksum does not match.
+    Raises PictureError when the file ends too early, a checksum does not match, or the header is not there once, as its
+    first chunk.
     """
     view = memoryview(data)
     position = len(SIGNATURE)
@@ -35,6 +36,8 @@ def chunks(data: bytes, checked: bool = True) -> Iterator[tuple[bytes, memoryvie
         if end > len(data):
             raise PictureError("is cut short")
         kind = data[position + 4 : position + 8]
+        if (kind == b"IHDR") != (position == len(SIGNATURE)):  # clause 5.6: it comes first, and once
+            raise PictureError("is damaged: its header is missing, or there twice")
         (checksum,) = struct.unpack_from(">I", data, end - 4)
         if checked and crc32(view[position + 4 : end - 4]) != checksum:
             raise PictureError(f"is damaged: the checksum of its {kind.decode('latin-1')!r} part is wrong")
