@@ -93,18 +93,15 @@ def within(changes: Mapping[str, int]) -> Iterator[None]:
 
 def with_limits(limits: Limits, work: Callable[..., T], *args: Any, **kwargs: Any) -> T:
     """Does some work within the limits of whoever asked for it: for other threads and processes."""
-    before = _current.set(limits)
-    try:
+    with within(limits._asdict()):
         return work(*args, **kwargs)
-    finally:
-        _current.reset(before)
 
 
-def raise_it(name: str) -> str:
+def how_to_raise(name: str) -> str:
     """The end of a sentence about something that is beyond a limit.
 
     >>> from .sentence import Sentence
-    >>> str(Sentence(f"it has too many frames; {raise_it('frames')}"))
+    >>> str(Sentence(f"it has too many frames; {how_to_raise('frames')}"))
     "it has too many frames; limit='frames=N' allows more"
     """
     return f"{setting('limit', f'{key_of(name)}=N')} allows more"

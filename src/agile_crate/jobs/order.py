@@ -7,7 +7,6 @@ from contextlib import AbstractContextManager, nullcontext
 from typing import TYPE_CHECKING, NamedTuple, TypeAlias, TypeVar
 
 from ..core.errors import CrateError, InputError
-from ..core.limits import within
 from ..settings.crate_file import Order
 from ..settings.given import settings_from
 from ..settings.table import Settings
@@ -48,8 +47,7 @@ def there_already(order: Order, request: Request, executor: Crew, cache: Cache) 
     settings = request.settings(order)
     if request.again:
         return None
-    with within(dict(settings.limit)):
-        return unchanged(order.inputs, order.out, settings, cache, executor, request.program, order.skins)
+    return unchanged(order.inputs, order.out, settings, cache, executor, request.program, order.skins)
 
 
 def build_order(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 from collections.abc import Iterable, Sequence
 from concurrent.futures import Executor
@@ -10,6 +11,7 @@ from typing import NamedTuple
 
 from ..core.crate.origin import Origin, built_from
 from ..core.errors import CrateError
+from ..core.limits import within
 from ..exports.earlier_build import build_before, target_of
 from ..format.regular import read_regular
 from ..settings.given import typed
@@ -37,7 +39,7 @@ def unchanged(
 ) -> Unchanged | None:
     """The crate that is there, if the same inputs and settings made it, and all of its files are as they were written;
     else None."""
-    try:
+    with within(dict(settings.limit)), contextlib.suppress(CrateError, OSError):  # a build says what is wrong
         target = target_of(out)
         before = build_before(target, cache)
         if not before.built_from or before.claimed != before.own:
@@ -57,8 +59,7 @@ def unchanged(
         if origin_of(settings, target.name, files, program, skins) != before.built_from:
             return None
         return Unchanged(len(before.frames), tuple(map(Path, sorted(before.own))))
-    except (CrateError, OSError):  # a build says what is wrong
-        return None
+    return None
 
 
 def _read(path: str, cache: Cache) -> str:

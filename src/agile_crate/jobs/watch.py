@@ -11,7 +11,6 @@ from types import MappingProxyType
 from typing import Literal
 
 from ..core.errors import CrateError, InputError
-from ..core.limits import within
 from ..core.model.crate import Crate
 from ..format.files import read_metadata
 from ..settings.crate_file import Order, as_key
@@ -151,10 +150,9 @@ def _build(order: Order, builder: Builder) -> Turn:
     """One crate, unless there is nothing to do."""
     try:
         settings = settings_from(order.given)
-        with within(dict(settings.limit)):
-            there = unchanged(
-                order.inputs, order.out, settings, builder.cache, builder.executor, builder.program, order.skins
-            )
+        there = unchanged(
+            order.inputs, order.out, settings, builder.cache, builder.executor, builder.program, order.skins
+        )
         data = Path(metadata_of(order.out, settings))
         if there:
             if builder.table:
