@@ -97,11 +97,11 @@ def with_limits(limits: Limits, work: Callable[..., T], *args: Any, **kwargs: An
         return work(*args, **kwargs)
 
 
-def how_to_raise(name: str) -> str:
+def more_by(name: str) -> str:
     """The end of a sentence about something that is beyond a limit.
 
     >>> from .sentence import Sentence
-    >>> str(Sentence(f"it has too many frames; {how_to_raise('frames')}"))
+    >>> str(Sentence(f"it has too many frames; {more_by('frames')}"))
     "it has too many frames; limit='frames=N' allows more"
     """
     return f"{setting('limit', f'{key_of(name)}=N')} allows more"

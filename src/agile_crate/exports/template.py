@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from ..core.errors import InputError, reason
-from ..core.limits import how_to_raise, in_force
+from ..core.limits import in_force, more_by
 from ..core.model.crate import Crate
 from ..core.sentence import a_file
 from ..core.text import is_unicode, shown
@@ -71,5 +71,5 @@ def rendered(template: Template, crate: Crate) -> str:
 
 
 def _refused(template: Template, why: str, limit: str = "") -> InputError:
-    more = f"; {how_to_raise(limit)}" if limit else ""
+    more = f"; {more_by(limit)}" if limit else ""
     return InputError(f"{a_file(template.path)}: {shown(why).removesuffix('.')}; nothing was written{more}")

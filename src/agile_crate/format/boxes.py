@@ -8,7 +8,7 @@ from collections.abc import Iterable
 
 from ..core.crate.file_names import not_held, repeated
 from ..core.errors import InputError, reason
-from ..core.limits import how_to_raise, in_force
+from ..core.limits import in_force, more_by
 from ..core.model.geometry import Box, Size
 from ..core.names import leads_out
 from ..core.sentence import a_file
@@ -38,7 +38,7 @@ def read_boxes(path: str, sheet: Size) -> list[NamedBox]:
     if len(lines) == 1:
         raise InputError(f"{where} has no boxes; write one a line")
     if len(lines) - 1 > (most := in_force().islands):
-        raise InputError(f"{where} has {len(lines) - 1:,} boxes, and {most:,} are the most; {how_to_raise('islands')}")
+        raise InputError(f"{where} has {len(lines) - 1:,} boxes, and {most:,} are the most; {more_by('islands')}")
     boxes = [_box(line, f"{where}, box {number}", sheet) for number, line in enumerate(lines[1:], 1)]
     if twice := repeated(name for name, _ in boxes):
         raise InputError(f"{where}: two boxes are called {quoted(twice)}; some platforms cannot tell them apart")

@@ -13,7 +13,7 @@ from collections.abc import Callable
 from fractions import Fraction
 from typing import Any, TypeVar, get_args
 
-from ..core.limits import how_to_raise, in_force
+from ..core.limits import in_force, more_by
 from ..core.model.crate import FORMAT, VERSION, Animation, Crate, Frame, Loop
 from ..core.model.geometry import Block, Box, Cells, Mirror, Offset, Point, Shape, Size
 from ..core.model.sheet import Sheet, Skin
@@ -187,15 +187,13 @@ def crate_of(document: Any) -> Crate:
 
 def _read_frames(document: Document) -> tuple[Frame, ...]:
     count, most = len(_list(document, "frames", "")), in_force().frames
-    _expect(count <= most, "frames", f"a list of at most {most:,} ({how_to_raise('frames')})", count)
+    _expect(count <= most, "frames", f"a list of at most {most:,} ({more_by('frames')})", count)
     return _items(document, "frames", _read_frame)
 
 
 def _read_name(value: Any, place: str) -> str:
     name, most = _text(value, "name", place), in_force().name_characters
-    _expect(
-        len(name) <= most, f"{place}.name", f"at most {most:,} characters ({how_to_raise('name_characters')})", name
-    )
+    _expect(len(name) <= most, f"{place}.name", f"at most {most:,} characters ({more_by('name_characters')})", name)
     return name
 
 
@@ -329,7 +327,7 @@ def _read_frame(value: Any, place: str) -> Frame:
 def _read_canvas(value: Any, place: str) -> Size:
     canvas = Size(*_whole_numbers(value, "canvas", place, RANGES["frames.canvas"], 2))
     most = in_force().sheet_pixels
-    expected = f"at most {most:,} pixels ({how_to_raise('sheet_pixels')})"
+    expected = f"at most {most:,} pixels ({more_by('sheet_pixels')})"
     _expect(canvas.w * canvas.h <= most, f"{place}.canvas", expected, canvas)
     return canvas
 

@@ -7,7 +7,7 @@ import os
 import stat
 from pathlib import Path
 
-from ..core.limits import how_to_raise, in_force
+from ..core.limits import in_force, more_by
 from ..core.text import bytes_shown
 from ..system import AS_BYTES, NO_WAITING
 
@@ -33,7 +33,7 @@ def read_regular(path: str | Path, limit: str, head: int = 0) -> bytes:
             if not parts[-1] or (len(parts) == 1 and len(parts[0]) == length):
                 return b"".join(parts) if len(parts) > 1 else parts[0]
             length = sum(map(len, parts))
-        raise OSError(errno.EFBIG, f"it is larger than {bytes_shown(most)}; {how_to_raise(limit)}")
+        raise OSError(errno.EFBIG, f"it is larger than {bytes_shown(most)}; {more_by(limit)}")
 
 
 def _refuse_others(status: os.stat_result) -> None:

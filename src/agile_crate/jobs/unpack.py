@@ -9,7 +9,7 @@ from pathlib import Path
 
 from ..core.crate.file_names import not_held, repeated
 from ..core.errors import InputError
-from ..core.limits import how_to_raise, in_force
+from ..core.limits import in_force, more_by
 from ..core.model.crate import Animation, Crate
 from ..core.sentence import Sentence, a_file
 from ..core.text import bytes_shown, quoted
@@ -77,7 +77,7 @@ def _refuse_too_much(data: str, crate: Crate) -> None:
     """Metadata of a few bytes can claim canvases of any size."""
     if sum(frame.canvas.w * frame.canvas.h * 4 for frame in crate.frames) > (most := in_force().frames_bytes):
         raise InputError(
-            f"{a_file(data)}: its frames would take more than {bytes_shown(most)}; {how_to_raise('frames_bytes')}"
+            f"{a_file(data)}: its frames would take more than {bytes_shown(most)}; {more_by('frames_bytes')}"
         )
 
 
@@ -91,7 +91,7 @@ def _checked(key: str, names: Sequence[str], ending: str, data: str) -> Iterator
         *folders, last = name.split("/")
         if len(folders) > (deepest := in_force().nesting):
             raise InputError(
-                f"{a_file(data)}: {key}[{index}].name has more than {deepest} folders; {how_to_raise('nesting')}"
+                f"{a_file(data)}: {key}[{index}].name has more than {deepest} folders; {more_by('nesting')}"
             )
         for part in (*folders, last + ending):
             if part == ending or (why := not_held(part, everywhere=IS_WINDOWS)):

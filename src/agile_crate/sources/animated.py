@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 from PIL import Image
 
-from ..core.limits import how_to_raise, in_force
+from ..core.limits import in_force, more_by
 from ..core.model.crate import Loop
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
@@ -54,10 +54,10 @@ def _refuse_too_much(count: int, pixels: int) -> None:
     if pixels * 4 > limits.unpacked_bytes:
         raise PictureError(
             f"holds {count:,} pictures that take more than {bytes_shown(limits.unpacked_bytes)} together; "
-            f"{how_to_raise('unpacked_bytes')}"
+            f"{more_by('unpacked_bytes')}"
         )
     if count > limits.frames:
-        raise PictureError(f"holds {count:,} pictures, and {limits.frames:,} are the most; {how_to_raise('frames')}")
+        raise PictureError(f"holds {count:,} pictures, and {limits.frames:,} are the most; {more_by('frames')}")
 
 
 def _readable(count: int) -> str:

@@ -15,7 +15,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from ..core.errors import CrateError, InputError, UsageError
-from ..core.limits import how_to_raise, in_force
+from ..core.limits import in_force, more_by
 from ..core.names import is_address, leads_out
 from ..core.sentence import a_file
 from ..core.text import bytes_shown, counted, shown
@@ -98,7 +98,7 @@ def _looked_up(given: str) -> Address:
         raise InputError(f"{a_file(given)} has no pictures; check the address")
     if len(files) > (most := in_force().frames):
         raise InputError(
-            f"{a_file(given)} has more than {counted(most, 'file')}; name a part of it, or {how_to_raise('frames')}"
+            f"{a_file(given)} has more than {counted(most, 'file')}; name a part of it, or {more_by('frames')}"
         )
     return Address(given, system, base, path.removeprefix(base).lstrip("/"), files)
 
@@ -124,7 +124,7 @@ class _Fetch:
         with system.open(name, "rb") as stream:
             data = stream.read((most := in_force().file_bytes) + 1)
         if len(data) > most:
-            raise InputError(f"{shown(name)} is larger than {bytes_shown(most)}; {how_to_raise('file_bytes')}")
+            raise InputError(f"{shown(name)} is larger than {bytes_shown(most)}; {more_by('file_bytes')}")
         path = self._root / inside
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(data)

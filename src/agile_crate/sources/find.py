@@ -18,7 +18,7 @@ from typing import NamedTuple
 
 from ..core.crate.file_names import HIDDEN_PREFIX
 from ..core.errors import InputError, reason
-from ..core.limits import how_to_raise, in_force
+from ..core.limits import in_force, more_by
 from ..core.names import animation_of, natural_key, split_number
 from ..core.sentence import a_file
 from ..core.text import counted, few, is_unicode, shown
@@ -166,7 +166,7 @@ def _walk(folder: str, base: str, above: list[tuple[int, int]], search: Search) 
     if len(above) > (deepest := in_force().nesting):
         raise InputError(
             f"{a_file(base)} has folders nested more than {deepest} deep; name the one that holds the frames, or "
-            f"{how_to_raise('nesting')}"
+            f"{more_by('nesting')}"
         )
     try:
         with os.scandir(folder) as listing:
@@ -244,7 +244,7 @@ def _take_file(path: str, absolute: str, base: str, status: os.stat_result, sear
         if len(name) > (longest := in_force().name_characters):
             raise InputError(
                 f"{a_file(path)} has a name of {len(name):,} characters, and {longest:,} are the most; "
-                f"{how_to_raise('name_characters')}"
+                f"{more_by('name_characters')}"
             )
         search.found.append(Found(path, name, None, status.st_size))
 

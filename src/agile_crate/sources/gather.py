@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, NamedTuple, TypeVar
 from ..core.crate.origin import Origin
 from ..core.errors import InputError
 from ..core.frame.first_look import FirstLook, Seen, seen
-from ..core.limits import how_to_raise, in_force
+from ..core.limits import in_force, more_by
 from ..core.model.picture import Exposure, FrameSequence, Picture, Sequences
 from ..core.motion.take import in_order
 from ..core.names import said_once
@@ -116,7 +116,7 @@ def gather(
             drawings.append(its.pictures)
         sequences.append(FrameSequence(name, tuple(frames), together[0].loop, together[0].times))
     if len(drawings) > (most := in_force().frames):
-        raise InputError(f"there are {len(drawings):,} frames, and {most:,} are the most; {how_to_raise('frames')}")
+        raise InputError(f"there are {len(drawings):,} frames, and {most:,} are the most; {more_by('frames')}")
     return Gathered(in_order(sequences), tuple(drawings), search.passed_over, tuple(warnings), digests)
 
 

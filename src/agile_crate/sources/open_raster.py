@@ -15,7 +15,7 @@ from xml.etree.ElementTree import Element, ParseError
 import numpy as np
 from PIL import Image
 
-from ..core.limits import how_to_raise, in_force
+from ..core.limits import in_force, more_by
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
 from ..core.text import bytes_shown, quoted
@@ -50,9 +50,7 @@ class _Document:
     def take(self, pixels: int) -> None:
         self.held += pixels
         if self.held > (most := in_force().layer_pixels // 2):
-            raise PictureError(
-                f"has nested groups of more than {most:,} pixels together; {how_to_raise('layer_pixels')}"
-            )
+            raise PictureError(f"has nested groups of more than {most:,} pixels together; {more_by('layer_pixels')}")
 
 
 def read_layers(data: bytes, largest: int, read: Read) -> tuple[Layer, ...]:
@@ -64,7 +62,7 @@ def read_layers(data: bytes, largest: int, read: Read) -> tuple[Layer, ...]:
             raise PictureError("has no visible layer")
         if len(shown) * document.size[0] * document.size[1] * 4 > in_force().unpacked_bytes:
             raise PictureError(
-                f"holds {len(shown):,} layers that take too much memory together; {how_to_raise('unpacked_bytes')}"
+                f"holds {len(shown):,} layers that take too much memory together; {more_by('unpacked_bytes')}"
             )
         return tuple(
             Layer(_layer_name(node, number), _whole_canvas([node], document)) for number, node in enumerate(shown, 1)
@@ -87,11 +85,9 @@ def _opened(data: bytes) -> zipfile.ZipFile:
     total = sum(entry.file_size for entry in entries)
     limits = in_force()
     if len(entries) > limits.entries:
-        raise PictureError(f"holds more than {limits.entries:,} entries; {how_to_raise('entries')}")
+        raise PictureError(f"holds more than {limits.entries:,} entries; {more_by('entries')}")
     if total > limits.unpacked_bytes:
-        raise PictureError(
-            f"unpacks to more than {bytes_shown(limits.unpacked_bytes)}; {how_to_raise('unpacked_bytes')}"
-        )
+        raise PictureError(f"unpacks to more than {bytes_shown(limits.unpacked_bytes)}; {more_by('unpacked_bytes')}")
     return archive
 
 
@@ -209,7 +205,7 @@ def _whole_canvas(nodes: list[Element], document: _Document) -> Pixels:
 def _drawn(nodes: list[Element], document: _Document, x: int, y: int, depth: int) -> _Ground:
     """Nodes, lowest first, drawn over each other at their offsets from (x, y)."""
     if depth > (deepest := in_force().nesting):
-        raise PictureError(f"has groups nested more than {deepest} deep; {how_to_raise('nesting')}")
+        raise PictureError(f"has groups nested more than {deepest} deep; {more_by('nesting')}")
     ground, is_first = _Ground(document), True
     for node in nodes:
         if node.get("visibility") == "hidden":
@@ -240,7 +236,7 @@ def _layer(node: Element, document: _Document) -> Image.Image:
     )
     document.decoded += layer.width * layer.height
     if document.decoded > (most := in_force().layer_pixels):
-        raise PictureError(f"has layers of more than {most:,} pixels together; {how_to_raise('layer_pixels')}")
+        raise PictureError(f"has layers of more than {most:,} pixels together; {more_by('layer_pixels')}")
     return layer
 
 

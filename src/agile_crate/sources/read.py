@@ -10,7 +10,7 @@ from functools import partial
 from typing import Any, Generic, NamedTuple, TypeVar
 
 from ..core.errors import reason
-from ..core.limits import how_to_raise, in_force
+from ..core.limits import in_force, more_by
 from ..core.model.crate import Loop
 from ..core.model.picture import Vector
 from ..core.names import frame_key, said_once
@@ -112,7 +112,7 @@ def _named(file: Found, label: str) -> str:
 
         raise PictureError(
             f"has a frame with a name of {len(name):,} characters, and {most:,} are the most; "
-            f"{how_to_raise('name_characters')}"
+            f"{more_by('name_characters')}"
         )
     return name
 

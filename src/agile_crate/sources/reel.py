@@ -5,7 +5,7 @@ from __future__ import annotations
 from fractions import Fraction
 from typing import NamedTuple
 
-from ..core.limits import how_to_raise, in_force
+from ..core.limits import in_force, more_by
 from ..core.model.crate import Loop
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
@@ -18,13 +18,13 @@ def refuse_large(width: int, height: int, largest: int) -> None:
         raise PictureError(claims_too_much(largest))
     if max(width, height) > (longest := in_force().side_pixels):
         raise PictureError(
-            f"claims to be longer than {longest:,} pixels, the most that one side may have; {how_to_raise('side_pixels')}"
+            f"claims to be longer than {longest:,} pixels, the most that one side may have; {more_by('side_pixels')}"
         )
 
 
 def claims_too_much(largest: int) -> str:
     name = "picture_pixels" if largest == in_force().picture_pixels else "sheet_pixels"
-    return f"claims to have more than {largest:,} pixels, the most that one picture may have; {how_to_raise(name)}"
+    return f"claims to have more than {largest:,} pixels, the most that one picture may have; {more_by(name)}"
 
 
 class Reel(NamedTuple):

@@ -12,7 +12,7 @@ from importlib.util import find_spec
 
 import numpy as np
 
-from ..core.limits import how_to_raise, in_force
+from ..core.limits import in_force, more_by
 from ..core.names import leads_out
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
@@ -36,14 +36,12 @@ def read_rendered(data: bytes, largest: int, reading: Reading) -> Pixels | Reel:
             limits.seconds,
         )
     except TimeoutError:
-        raise PictureError(f"takes longer than {limits.seconds} seconds to read; {how_to_raise('seconds')}") from None
+        raise PictureError(f"takes longer than {limits.seconds} seconds to read; {more_by('seconds')}") from None
     head, _, pixels = told.partition(b"\n")
     try:
         answer = json.loads(head)
     except ValueError:
-        raise PictureError(
-            f"is damaged, or takes more memory than a render may; {how_to_raise('process_bytes')}"
-        ) from None
+        raise PictureError(f"is damaged, or takes more memory than a render may; {more_by('process_bytes')}") from None
     if "error" in answer:
         raise PictureError(answer["error"])
     names, (w, h) = answer["layers"], answer["size"]

@@ -15,7 +15,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from ..core.frame.srgb import CHROMATICITY, from_light
-from ..core.limits import Limits, how_to_raise, in_force, with_limits
+from ..core.limits import Limits, in_force, more_by, with_limits
 from ..core.model.geometry import Box
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
@@ -80,7 +80,7 @@ def _read(data: bytes, largest: int, exposure: float, layers: bool) -> tuple[dic
         raise PictureError("has no colours: neither red, green and blue, nor a brightness")
     canvases = {layer.canvas for layer in pictures}
     if len(pictures) > (most := in_force().layers):
-        raise PictureError(f"has more than {most:,} layers; {how_to_raise('layers')}")
+        raise PictureError(f"has more than {most:,} layers; {more_by('layers')}")
     if len(canvases) > 1:
         raise PictureError("has layers of several sizes")
     plain = [layer for layer in pictures if not layer.name]

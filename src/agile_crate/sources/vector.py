@@ -21,7 +21,7 @@ from xml.etree import ElementTree
 from xml.etree.ElementTree import Element, ParseError
 
 from ..core.errors import InputError, reason
-from ..core.limits import how_to_raise, in_force
+from ..core.limits import in_force, more_by
 from ..core.model.geometry import Size
 from ..core.model.picture import Vector
 from ..core.names import leads_out
@@ -118,13 +118,9 @@ def _drawn(drawing: _Drawing, canvas: Size) -> Pixels:
             more = {"memory": limits.process_bytes // 2}
             png = asked(f"{__package__}.vector_child", json.dumps(request | more).encode(), limits.seconds)
         except TimeoutError:
-            raise PictureError(
-                f"takes longer than {limits.seconds} seconds to draw; {how_to_raise('seconds')}"
-            ) from None
+            raise PictureError(f"takes longer than {limits.seconds} seconds to draw; {more_by('seconds')}") from None
         if not png:
-            raise PictureError(
-                f"cannot be drawn, or takes more memory than a drawing may; {how_to_raise('process_bytes')}"
-            )
+            raise PictureError(f"cannot be drawn, or takes more memory than a drawing may; {more_by('process_bytes')}")
     pixels, _ = read_if_plain(png, canvas.w * canvas.h)
     if pixels is None or pixels.shape[:2] != (canvas.h, canvas.w):
         raise PictureError("cannot be drawn at this size")
@@ -168,7 +164,7 @@ def _root(data: bytes) -> Element:
     if data.startswith(GZIPPED):
         data = _unpacked(data)
     if len(data) > (most := in_force().text_bytes):
-        raise PictureError(f"is a drawing of more than {bytes_shown(most)}; {how_to_raise('text_bytes')}")
+        raise PictureError(f"is a drawing of more than {bytes_shown(most)}; {more_by('text_bytes')}")
     try:
         root: Element = fromstring(data)
     except DefusedXmlException:
@@ -203,7 +199,7 @@ def _check(root: Element, largest: int) -> None:
         depth += 1
         level = [child for element in level for child in element]
     if depth > (deepest := in_force().nesting):
-        raise PictureError(f"has elements nested more than {deepest} deep; {how_to_raise('nesting')}")
+        raise PictureError(f"has elements nested more than {deepest} deep; {more_by('nesting')}")
     for element in root.iter():
         name = _local(element)
         if name == "foreignObject":
@@ -231,7 +227,7 @@ def _check_image(link: str, largest: int) -> None:
     except (binascii.Error, OSError, ValueError, SyntaxError, Image.DecompressionBombError):
         raise PictureError("has an embedded picture that is damaged") from None
     if w * h > largest:
-        raise PictureError(f"has an embedded picture of more than {largest:,} pixels; {how_to_raise('picture_pixels')}")
+        raise PictureError(f"has an embedded picture of more than {largest:,} pixels; {more_by('picture_pixels')}")
 
 
 def _own_size(root: Element, given: Size | None) -> tuple[float, float]:
@@ -274,9 +270,7 @@ def _drawn_elements(root: Element) -> int:
             waiting.append((element, True))
             waiting += [(part, False) for part in parts if part not in weights]
     if weights[root] > (most := in_force().elements):
-        raise PictureError(
-            f"draws more than {most:,} elements, each as often as it is used; {how_to_raise('elements')}"
-        )
+        raise PictureError(f"draws more than {most:,} elements, each as often as it is used; {more_by('elements')}")
     return AT_ONCE if any(map(_is_laborious, root.iter())) else weights[root]
 
 

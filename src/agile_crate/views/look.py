@@ -11,7 +11,7 @@ from PIL import Image, ImageDraw, ImageFont
 
 from ..core.color import Color
 from ..core.errors import UsageError
-from ..core.limits import how_to_raise, in_force
+from ..core.limits import in_force, more_by
 from ..core.model.geometry import Size
 from ..core.pixels import Pixels
 from ..core.sentence import setting
@@ -102,7 +102,7 @@ def refuse_too_large(size: Size, zoom: int) -> None:
         large = measured(Size(size.w * zoom, size.h * zoom))
         raise UsageError(
             f"{setting('zoom', zoom)} would make a view of {large} pixels; choose a smaller one, or "
-            f"{how_to_raise('view_pixels')}"
+            f"{more_by('view_pixels')}"
         )
 
 
@@ -111,7 +111,7 @@ def refuse_too_long(pixels: int, zoom: int) -> None:
     if pixels * zoom * zoom > (most := in_force().view_pixels):
         raise UsageError(
             f"the film would have {counted(pixels * zoom * zoom, 'pixel')} in all, and {most:,} is the most; "
-            f"choose one {setting('animation')}, or a smaller {setting('zoom')}; {how_to_raise('view_pixels')}"
+            f"choose one {setting('animation')}, or a smaller {setting('zoom')}; {more_by('view_pixels')}"
         )
 
 

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import UsageError
-from ..limits import how_to_raise, in_force
+from ..limits import in_force, more_by
 from ..model.geometry import Box, Point, Shape
 from ..sentence import setting
 
@@ -96,7 +96,7 @@ def _loops(mask: NDArray[np.bool_]) -> list[list[Corner]]:
     too_dotted = UsageError(
         f"{setting('shape', 'contour')}: a frame is so dotted or torn that its contours have more than "
         f"{limits.contour_sides:,} sides or {limits.islands:,} parts; use {setting('shape', 'hull')} or "
-        f"{setting('hard_alpha')}, or {how_to_raise('contour_sides')}"
+        f"{setting('hard_alpha')}, or {more_by('contour_sides')}"
     )
     if sum(int(np.count_nonzero(edge)) for edge, *_ in sides) > limits.contour_sides:
         raise too_dotted

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from ..errors import InputError, UsageError
 from ..frame.visible import box_of, cut_out
-from ..limits import how_to_raise, in_force
+from ..limits import in_force, more_by
 from ..model.geometry import Box, Cells, Offset, Size
 from ..pixels import Pixels
 from ..sentence import Sentence, setting
@@ -134,7 +134,7 @@ def cut_islands(sheet: Pixels, join: int, part: bool = False) -> Cutting:
     if count > (most := in_force().islands):
         raise InputError(
             f"the sheet has {count:,} islands, and {most:,} are the most: it is dotted, not drawn on nothing; cut it "
-            f"by {setting('cell')}, or join its dots with {setting('join')}; {how_to_raise('islands')}"
+            f"by {setting('cell')}, or join its dots with {setting('join')}; {more_by('islands')}"
         )
     labels[~visible] = 0
     found = [
