@@ -6,7 +6,9 @@ from __future__ import annotations
 import contextlib
 import mmap
 import os
+import signal
 import sys
+from collections.abc import Iterator
 from typing import BinaryIO
 
 IS_WINDOWS = sys.platform == "win32"
@@ -49,6 +51,30 @@ else:
         except OSError:  # a file system that knows no locks: then there are none
             return True
         return True
+
+
+ENDING = [getattr(signal, name) for name in ("SIGINT", "SIGTERM", "SIGHUP", "SIGBREAK") if hasattr(signal, name)]
+"""Signals that end a program: Ctrl-C, the system's wish, a closed terminal, and a closed console on Windows."""
+
+
+@contextlib.contextmanager
+def signals_wait() -> Iterator[None]:
+    """Within it signals that end a program wait, where they can. A process that is forked here begins so: what it would
+    answer them is not its own yet."""
+    if not hasattr(signal, "pthread_sigmask"):
+        yield
+        return
+    before = signal.pthread_sigmask(signal.SIG_BLOCK, ENDING)
+    try:
+        yield
+    finally:
+        signal.pthread_sigmask(signal.SIG_SETMASK, before)
+
+
+def let_signals_come() -> None:
+    """Those that waited since this process was forked, too."""
+    if hasattr(signal, "pthread_sigmask"):
+        signal.pthread_sigmask(signal.SIG_UNBLOCK, ENDING)
 
 
 def bound_memory(size: int) -> None:

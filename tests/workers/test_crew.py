@@ -106,6 +106,24 @@ os.kill(os.getpid(), signal.SIGKILL)
     assert not any(Path(f"/proc/{pid}").exists() for pid in pids)
 
 
+@on_linux
+@pytest.mark.parametrize("patience", [0, 5])
+def test_a_process_that_is_ended_as_it_begins_does_not_answer_for_us(patience: float) -> None:
+    answered: list[object] = []
+    before = signal.signal(signal.SIGTERM, lambda *_: answered.append(os.write(2, b"answered")))
+    try:
+        for _ in range(20):
+            pool = processes.Pool(3, "fork", processes.follow_parent, signal.SIG_DFL)
+            pool.submit(os.getpid).result()
+            children = list(pool._children)
+            pool.end(patience)
+            for child in children:
+                child.join(20)
+                assert child.exitcode == -(signal.SIGTERM if patience else signal.SIGKILL)
+    finally:
+        signal.signal(signal.SIGTERM, before)
+
+
 def test_few_tasks_are_done_ahead_and_the_rest_never_if_nobody_asks() -> None:
     begun: list[int] = []
     results = in_turn(Here(), lambda number: begun.append(number) or number, ([number] for number in range(100)))

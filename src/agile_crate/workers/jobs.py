@@ -6,7 +6,6 @@ after the other, and what ends its process again is lost.
 
 from __future__ import annotations
 
-import signal
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import FIRST_COMPLETED, BrokenExecutor, Future, wait
 from typing import Any, TypeVar
@@ -71,9 +70,8 @@ def _pool(count: int) -> Pool:
 
 
 def _begin() -> None:
-    follow_parent()
     interrupts.begin_anew()
-    signal.signal(signal.SIGTERM, _end)
+    follow_parent(_end)
 
 
 def _end(*_: Any) -> None:

@@ -20,6 +20,7 @@ from multiprocessing.process import BaseProcess
 from typing import Any, Literal, NamedTuple, NoReturn, TypeVar
 
 from ..core.limits import in_force, with_limits
+from ..system import ENDING, let_signals_come, signals_wait
 from .results import following
 
 T = TypeVar("T")
@@ -33,7 +34,8 @@ none large enough, travels by itself."""
 
 
 class Pool:
-    """The standard library's pool of processes, which can be ended at once. `first` is what each does first."""
+    """The standard library's pool of processes, which can be ended at once. What each does `first` says what signals do
+    there, which wait until then: see `follow_parent`."""
 
     def __init__(
         self, count: int, method: Literal["fork", "spawn"], first: Callable[..., None], *given: object
@@ -46,7 +48,8 @@ class Pool:
         before = multiprocessing.active_children()
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", DeprecationWarning)  # threads of ours hold nothing that a child needs
-            future = self._inner.submit(work, *arguments)
+            with signals_wait():
+                future = self._inner.submit(work, *arguments)
         self._children += [child for child in multiprocessing.active_children() if child not in before]
         return future
 
@@ -54,7 +57,7 @@ class Pool:
         """Ends the processes, whatever they are doing; those that take longer than `patience` seconds by force."""
         self._inner.shutdown(wait=False, cancel_futures=True)
         for child in self._children:
-            child.terminate()
+            (child.terminate if patience else child.kill)()
         for child in self._children if patience else ():
             child.join(patience)
             if child.is_alive():
@@ -112,8 +115,7 @@ _shared: mmap.mmap
 def _begin(shared: mmap.mmap) -> None:
     global _shared
     _shared = shared
-    follow_parent()
-    signal.signal(signal.SIGTERM, signal.SIG_DFL)
+    follow_parent(signal.SIG_DFL)
 
 
 def end_here(*_: object) -> NoReturn:
@@ -121,11 +123,13 @@ def end_here(*_: object) -> NoReturn:
     os._exit(1)
 
 
-def follow_parent() -> None:
-    """What a process does first: it leaves interruptions to the one who began it, and ends when that one does."""
-    for name in ("SIGINT", "SIGHUP", "SIGBREAK"):
-        if hasattr(signal, name):
-            signal.signal(getattr(signal, name), signal.SIG_IGN)
+def follow_parent(told_to_end: Callable[..., object] | signal.Handlers) -> None:
+    """What a process does first: it leaves interruptions to the one who began it, ends when that one does, and knows
+    what to do when it is told to end."""
+    for number in ENDING:
+        signal.signal(number, signal.SIG_IGN)
+    signal.signal(signal.SIGTERM, told_to_end)
+    let_signals_come()
     threading.Thread(target=_end_with_parent, daemon=True).start()
 
 
