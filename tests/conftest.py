@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import os
-import shlex
 import shutil
 import subprocess
 import sys
@@ -53,12 +52,6 @@ def save(path: Path, pixels: np.ndarray | None = None, **options: Any) -> Path:
 def decode(path: Path) -> np.ndarray:
     with Image.open(path) as image:
         return np.asarray(image.convert("RGBA"))
-
-
-def mistakes(table: str) -> list[tuple[list[str], int, str]]:
-    """A table of command lines that are wrong, one a line: the words, the exit code, and the sentence that is said."""
-    rows = (line.strip().partition("=> ") for line in table.strip().splitlines())
-    return [(shlex.split(words), int(said[0]), said[2:]) for words, _, said in rows]
 
 
 def tool(name: str) -> str:

@@ -47,18 +47,6 @@ def packed(run: Run, tmp_path: Path, *options: str) -> tuple[dict, str]:
     return metadata(tmp_path / "o.json"), done.stdout
 
 
-def test_a_row_for_each_animation(run: Run, frames: Path, tmp_path: Path) -> None:
-    document, said = packed(run, tmp_path, "--layout", "rows", "--order", "walk,run", "--gap", "1")
-    (sheet,) = document["sheets"]
-    assert sheet["row_cells"] == {"size": [32, 32], "columns": 5, "rows": 3, "margin": 0, "gap": 1, "filled": [5, 3, 4]}
-    boxes = [frame["box"] for frame in document["frames"]]
-    assert [box[1] for box in boxes] == [0] * 5 + [33] * 3 + [66] * 4
-    assert boxes[5][0] == boxes[8][0] == 0
-    assert [line.split()[:3] for line in said.splitlines() if line.startswith("  run ")] == [["run", "2", "5"]]
-    even, _ = packed(run, tmp_path, "--layout", "rows", "--exclude", "walk/*", "--exclude", "dive/dive_4")
-    assert even["sheets"][0]["cells"]["rows"] == 2
-
-
 def test_tight_sheets_store_equal_frames_once(run: Run, frames: Path, tmp_path: Path) -> None:
     document, said = packed(run, tmp_path, "--layout", "tight", "--gap", "1", "--margin", "2")
     by_name = {frame["name"]: frame for frame in document["frames"]}
@@ -131,20 +119,6 @@ def test_verify_finds_boxes_that_are_too_close(run: Run, frames: Path, tmp_path:
     )
 
 
-@pytest.mark.parametrize("options", [["--pow2"], ["--square", "--multiple", "4"], ["--size", "64x96"], ["--turn"]])
-def test_sheet_sizes(run: Run, frames: Path, tmp_path: Path, options: list[str]) -> None:
-    document, _ = packed(run, tmp_path, "--layout", "tight", *options)
-    w, h = document["sheets"][0]["size"]
-    if options == ["--pow2"]:
-        assert (w & (w - 1), h & (h - 1)) == (0, 0)
-    if "--square" in options:
-        assert w == h
-        assert w % 4 == 0
-    if "--size" in options:
-        assert (w, h) == (64, 96)
-    assert w * h >= sum(w * h for *_, w, h in {tuple(frame["box"]) for frame in document["frames"]})
-
-
 def test_animations_stay_together_on_several_sheets(run: Run, frames: Path, tmp_path: Path) -> None:
     document, said = packed(run, tmp_path, "--layout", "tight", "--max-size", "34x34", "--gap", "1")
     on_sheet: dict[str, set[int]] = {}
@@ -190,16 +164,6 @@ def test_explain(run: Run, frames: Path, tmp_path: Path) -> None:
     assert {one["verdict"] for one in document["considered"]} >= {"taken", "longer than 3:1"}
     assert document["considered"][0]["size"] == [32, 384]
     assert "considered" not in json.loads(run("pack", "frames", "--out", "o", "--json").stdout)
-
-
-def test_the_same_sheet_every_time(run: Run, frames: Path, tmp_path: Path) -> None:
-    options = ["--layout", "tight", "--turn", "--share-mirrored", "--edge-repeat", "1"]
-    packed(run, tmp_path, *options)
-    before = (tmp_path / "o.png").read_bytes(), (tmp_path / "o.json").read_bytes()
-    for path in sorted(frames.rglob("*.png"), reverse=True):  # the order of listing is another one
-        path.write_bytes(path.read_bytes())
-    packed(run, tmp_path, *options)
-    assert before == ((tmp_path / "o.png").read_bytes(), (tmp_path / "o.json").read_bytes())
 
 
 def test_nothing_visible_and_very_little(run: Run, tmp_path: Path) -> None:
@@ -264,46 +228,6 @@ def test_blocks_on_several_sheets_and_their_shapes(run: Run, frames: Path, tmp_p
     assert done.returncode == 4
     percent = [word for word in done.stderr.split() if word.endswith("%")][-1]
     assert run("pack", "frames", "--out", "p", *one_sheet, "--scale", percent).returncode == 0
-
-
-ERRORS = [
-    (["--layout", "blocks", "--columns", "4", "--rows", "2"], 2, "--layout blocks makes as many rows as --columns need, or columns as --rows need; leave one of the two out"),
-    (["--layout", "blocks", "--cell", "9x9"], 2, "--cell is for layouts with cells of one size, and --layout is blocks; leave one out"),
-    (["--effort", "deep"], 2, "--effort is for the layouts blocks and tight, and --layout is grid; leave one out"),
-    (["--layout", "blocks", "--max-size", "16x16"], 4, "frame 'run/run_1' (and 2 more) is 23×14, larger than a sheet may be, 16×16; raise --max-size or --size, or make frames smaller with --scale"),
-    (["--layout", "tight", "--max-size", "16x16"], 4, "frame 'run/run_2' (and 1 more) is 20×5, larger than a sheet may be, 16×16; raise --max-size or --size, or make frames smaller with --scale"),
-    (["--layout", "tight", "--max-size", "19x4", "--turn"], 4, None),
-    (["--layout", "tight", "--gap", "5000"], 2, "a gap, margin, cushion or edge of 5000 pixels is as large as the largest sheet; make it smaller"),
-    (["--layout", "tight", "--size", "60x64", "--pow2"], 2, "--size 60×64 and --pow2 contradict each other; leave one of them out"),
-    (["--layout", "tight", "--columns", "4"], 2, "--columns is for layouts with cells, and --layout is tight; leave one out"),
-    (["--turn"], 2, "--turn is for the tight layout, and --layout is grid; leave one out"),
-    (["--layout", "rows", "--down"], 2, "--layout rows has a row for each animation; leave --down out, or leave the layout at grid"),
-    (["--layout", "tight", "--keep-repeats", "--share-mirrored"], 2, "--keep-repeats and --share-mirrored contradict each other; leave one of them out"),
-    (["--cushion", "2"], 2, "--cushion keeps empty pixels round trimmed frames; give --trim with it"),
-    (["--layout", "tight", "--aspect", "0.5"], 2, "--aspect: '0.5' is not an aspect: write 2 for at most 2:1, 1 for square, or any"),
-    (["--layout", "tight", "--effort", "heroic"], 2, "--effort: 'heroic' is not one of quick, steady, deep"),
-    (["--one-sheet", "--max-size", "64x64"], 4, "12 frames in cells of 32×32 need 3 sheets, and --one-sheet allows one of 64×64; scale frames down, or raise --max-size"),
-]  # fmt: skip
-
-
-@pytest.mark.parametrize(("options", "status", "sentence"), ERRORS)
-def test_one_sentence(run: Run, frames: Path, tmp_path: Path, options: list[str], status: int, sentence: str) -> None:
-    done = run("pack", "frames", "--out", "o", *options)
-    assert done.returncode == status, done.stderr
-    if sentence:
-        assert done.stderr == f"agile-crate: error: {sentence}\n"
-    assert not (tmp_path / "o.png").exists()
-
-
-def test_mirror_images_on_sheets_of_their_own_come_back(run: Run, tmp_path: Path) -> None:
-    """Where an animation does not fit beside the one that it mirrors, its first frame is stored as it is."""
-    for number in range(1, 5):
-        save(tmp_path / "frames" / f"gull_{number}.png", art(15 + number, 20, number))
-    options = ["--share-mirrored", "--mirrored", "left=gull", "--turn", "--effort", "quick", "--max-size", "40x24"]
-    assert run("pack", "frames", "--out", "o", "--layout", "tight", *options).returncode == 0
-    assert len(metadata(tmp_path / "o.json")["sheets"]) > 1
-    done = run("verify", "o.json", "--against", "frames")
-    assert (done.returncode, done.stdout.splitlines()[1]) == (0, "8 of 8 frames restored to the pixel")
 
 
 def places(document: dict) -> dict[str, tuple[str, list[int], bool]]:

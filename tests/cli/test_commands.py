@@ -84,24 +84,6 @@ def test_help_does_not_wait_for_heavy_libraries() -> None:
     assert done.stdout.endswith("\n[]\n")
 
 
-@pytest.mark.parametrize(
-    ("arguments", "sentence"),
-    [
-        (["pakc"], "there is no command 'pakc'; did you mean 'pack'?"),
-        (
-            ["xyzzy"],
-            "there is no command 'xyzzy'; the commands are pack, draft, survey, show, watch, verify, describe, unpack, schema, cache, help, demo",
-        ),
-        (["--quiet", "pack", "f"], "the command comes first: agile-crate pack …"),
-        (["--colour"], "there is no option '--colour'; see agile-crate --help"),
-        (["pack", "f"], "say where to with --out, such as --out build/otter"),
-    ],
-)
-def test_wrong_command_lines(run: Run, arguments: list[str], sentence: str) -> None:
-    done = run(*arguments)
-    assert (done.returncode, done.stderr) == (2, f"agile-crate: error: {sentence}\n")
-
-
 def test_every_error_has_an_exit_code() -> None:
     assert [status_of(kind("x")) for kind in CrateError.__subclasses__()] == [2, 3, 4, 5]
     assert [int(status) for status in Status] == [0, 1, 2, 3, 4, 5, 70, 130]

@@ -67,18 +67,6 @@ def test_scripts_can_ask_for_it_too(project: Path) -> None:
     assert agile_crate.build(project / "all.crate.toml", "gull", jobs=2) == {"gull": None}
 
 
-@pytest.mark.parametrize("words", ["frames --out o --jobs 2 => 2 --jobs is for the crates of a crate file; leave it out",
-    "all.crate.toml --jobs 0 => 2 --jobs: '0' is not a whole number from 1 to 256",
-    "all.crate.toml --memory lots => 2 --memory: 'lots' is not an amount of memory, such as 500MB or 2GB",
-    "frames --out o --trim frame --memory 1KB => 3 frames/buoy/0.png takes 9.4 KB by itself, and --memory leaves 1.0 KB; give more",
-])  # fmt: skip
-def test_what_makes_no_sense_is_told(run: Any, project: Path, words: str) -> None:  # noqa: ARG001
-    line, _, said = words.partition(" => ")
-    done = run("pack", *line.split())
-    assert done.returncode == int(said[0])
-    assert said[2:] in done.stderr
-
-
 @pytest.mark.skipif(not hasattr(os, "killpg"), reason="signals to a group")
 @pytest.mark.parametrize("whom", ["all", "the one who asked", "a builder"])
 def test_ended_in_the_middle(project: Path, whom: str) -> None:

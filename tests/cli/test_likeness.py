@@ -65,16 +65,6 @@ def test_copies_are_told_by_what_will_be_stored(run: Run, swim: Path, options: l
     assert kept(run, swim, *options) == left
 
 
-def test_likeness_needs_something_to_drop(run: Run, swim: Path) -> None:
-    done = run("pack", "frames", "--out", "o", "--alike", "2")
-    assert (done.returncode, done.stderr) == (
-        2,
-        "agile-crate: error: --alike says which frames are copies; give --drop-copies or --drop-closing with it\n",
-    )
-    done = run("pack", "frames", "--out", "o", "--drop-copies", "--alike", "65")
-    assert "--alike: '65' is not a whole number from 0 to 64" in done.stderr
-
-
 def test_what_is_held_lasts_as_long_as_its_copies(run: Run, swim: Path) -> None:
     kept(run, swim, "--drop-copies", "--alike", "4", "--fps", "10")
     assert metadata(swim / "o.json")["animations"][0]["durations"] == [100, 200, 100, 100]

@@ -278,20 +278,3 @@ def test_animations_made_from_others(run: Run, swim: Path, tmp_path: Path) -> No
         "split": ["swim=start:1-4,go:5-13"], "mirrored": ["go_left=go"], "reversed": ["stop=start"], "order": "start,go,go_left,stop", "fps": ["stop=24"],
     }  # fmt: skip
     assert run("verify", "o.json", "--against", "frames").stdout.endswith("26 of 26 frames restored to the pixel\n")
-
-
-def test_five_hundred_frames_of_mixed_sizes_and_modes(run: Run, tmp_path: Path) -> None:
-    modes = [
-        ("RGBA", "png"), ("RGB", "png"), ("P", "png"), ("L", "png"), ("LA", "png"), ("1", "png"),
-        ("RGB", "jpg"), ("P", "gif"), ("RGBA", "tga"), ("RGB", "bmp"),
-    ]  # fmt: skip
-    for index in range(500):
-        mode, ending = modes[index % len(modes)]
-        picture = Image.fromarray(art(20 + index % 37, 20 + index % 23, index))
-        (tmp_path / "f" / f"part_{index % 7}").mkdir(parents=True, exist_ok=True)
-        picture.convert(mode).save(tmp_path / "f" / f"part_{index % 7}" / f"{index}.{ending}")
-    done = run("pack", "f", "--out", "o", "--pow2", "--max-size", "512x512", "--gap", "1")
-    assert done.returncode == 0
-    assert "packed 500 frames, 7 animations, 6 sheets" in done.stdout
-    proof = run("verify", "o.json", "--against", "f")
-    assert (proof.returncode, proof.stdout.splitlines()[-1]) == (0, "500 of 500 frames restored to the pixel")

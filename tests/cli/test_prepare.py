@@ -84,12 +84,6 @@ def test_scaling_scales_everything(run: Run, frames: Path, tmp_path: Path) -> No
     assert "  scaled to 50%: canvases of 30×10 and 20×15\n" in said
 
 
-def test_fit_scales_the_whole_set_by_one_factor(run: Run, frames: Path, tmp_path: Path) -> None:
-    document, _ = packed(run, tmp_path, "--fit", "30x30")
-    assert document["scale"] == 0.5
-    assert {tuple(frame["canvas"]) for frame in document["frames"]} == {(20, 15), (30, 10)}
-
-
 @pytest.mark.parametrize(
     ("trim", "fit", "resample"),
     [
@@ -116,13 +110,6 @@ def test_what_is_visible_just_fits(run: Run, frames: Path, tmp_path: Path, trim:
     assert h <= sides[1]
     assert w >= sides[0] - 3 or h >= sides[1] - 3
     assert "scaled to" in said
-
-
-def test_nothing_visible_cannot_fit(run: Run, tmp_path: Path) -> None:
-    save(tmp_path / "frames" / "gone_1.png", np.zeros((9, 9, 4), np.uint8))
-    done = run("pack", "frames", "--out", "o", "--fit", "20", "--fit-to", "art")
-    told = "agile-crate: error: --fit-to art: nothing is visible in any frame; leave it out\n"
-    assert (done.returncode, done.stderr) == (2, told)
 
 
 def test_a_lying_pose_stands_on_the_same_ground(run: Run, frames: Path, tmp_path: Path) -> None:
@@ -173,25 +160,6 @@ def test_the_one_shift_that_saves_all_is_told(run: Run, frames: Path, tmp_path: 
         (tmp_path / "p.json").unlink()
 
 
-@pytest.mark.parametrize("trim", ["frame", "animation", "sheet"])
-def test_trimmed_frames_remember_where_they_stood(run: Run, frames: Path, tmp_path: Path, trim: str) -> None:
-    document, said = packed(run, tmp_path, "--trim", trim)
-    loaded = agile_crate.load(str(tmp_path / "o.json"))
-    sizes = {}
-    for frame in document["frames"]:
-        sizes.setdefault(frame["name"][:3], set()).add(tuple(frame["box"][2:]))
-        source = decode(frames / (frame["name"] + ".png"))
-        restored = loaded.frame(frame["name"])
-        if trim != "sheet":
-            assert np.array_equal(restored[source[..., 3] > 0], source[source[..., 3] > 0])
-    assert "8 frames trimmed, " in said
-    if trim == "sheet":
-        assert len(sizes["wal"] | sizes["lie"]) == 1
-        assert "canvases of 2 sizes were first brought to 60×30, at its bottom (--trim sheet)" in said
-    else:
-        assert "wobble" in said or trim == "animation"
-
-
 def test_forgotten_offsets(run: Run, frames: Path, tmp_path: Path) -> None:
     kept, _ = packed(run, tmp_path, "--trim", "frame")
     document, said = packed(run, tmp_path, "--trim", "frame", "--forget-offsets")
@@ -220,11 +188,6 @@ def test_pivots(run: Run, frames: Path, tmp_path: Path) -> None:
     warned = run("pack", "frames", "--out", "o", "--pivot", "lie=0.5,1.5")
     assert warned.returncode == 0
     assert "the pivot lies outside the canvas of 4 frames: lie/lie_1, lie/lie_2" in warned.stderr
-
-
-def test_an_outline_grows_all_canvases_alike(run: Run, frames: Path, tmp_path: Path) -> None:
-    document, _ = packed(run, tmp_path, "--outline", "#201830:5")
-    assert {tuple(frame["canvas"]) for frame in document["frames"]} == {(40, 33), (60, 23)}
 
 
 def test_a_palette_from_a_file_is_recorded_with_its_colours(run: Run, frames: Path, tmp_path: Path) -> None:
@@ -266,16 +229,6 @@ def test_a_pivot_that_was_moved_is_found(run: Run, frames: Path, tmp_path: Path)
     assert "has its pivot at " in found.stdout
 
 
-def test_deep_and_large_pictures_are_scaled(run: Run, tmp_path: Path) -> None:
-    deep = np.full((60, 60), 0x8000, np.uint16)
-    (tmp_path / "frames").mkdir()
-    Image.fromarray(deep).save(tmp_path / "frames" / "deep.png")
-    save(tmp_path / "frames" / "large.png", figure(1200, 900, 3))
-    document, _ = packed(run, tmp_path, "--scale", "10%", "--trim", "frame")
-    assert by_name(document)["large"]["canvas"] == [120, 90]
-    assert decode(tmp_path / "o.png").max() == 255
-
-
 def test_an_empty_animation_is_no_accident(run: Run, frames: Path, tmp_path: Path) -> None:
     for number in range(1, 5):
         save(frames / "lie" / f"lie_{number}.png", np.zeros((20, 60, 4), np.uint8))
@@ -303,51 +256,3 @@ def test_warnings(run: Run, frames: Path, tmp_path: Path) -> None:
     done = run("pack", "frames", "--out", "o", "--trim", "frame", "--alpha-floor", "7", "--palette", "#808080")
     assert "warning: 1 frame is wholly empty after --alpha-floor 7: walk/walk_9\n" in done.stderr
     assert "warning: the palette has one colour: every frame becomes a silhouette\n" in done.stderr
-
-
-ERRORS = [
-    (["--scale", "0.01"], 2, "scaled by 0.01, nothing is left of 'lie/lie_1', 'lie/lie_2', 'lie/lie_3', 'lie/lie_4', 'walk/walk_1' and 3 more; choose a larger --scale or --fit"),
-    (["--fit", "1x1"], 2, "scaled by 0.01667, nothing is left of 'lie/lie_1', 'lie/lie_2', 'lie/lie_3' and 'lie/lie_4'; choose a larger --scale or --fit"),
-    (["--fit", "0x9"], 2, "--fit: '0x9' is not a size: write width x height in pixels, such as 64x48, or 64 for a square, up to 16384"),
-    (["--scale", "100x"], 4, None),
-    (["--scale", "50%", "--fit", "9x9"], 2, "--scale and --fit both say how large frames become; leave one of them out"),
-    (["--palette", "none.txt"], 3, "palette none.txt cannot be read: no such file or directory"),
-    (["--palette", "empty.txt"], 3, "palette empty.txt has no colours; write one a line, such as #201830"),
-    (["--palette", "bad.txt"], 3, "palette bad.txt, line 2: 'blue' is not a colour; write one a line, such as #201830, and ; before remarks"),
-    (["--palette", "many.txt"], 3, "palette many.txt has 3,000 colours, and a palette has at most 256; a picture of swatches must not be smoothed or saved lossily"),
-    (["--palette", "noise.bin"], 3, "palette noise.bin is not a picture in any format that can be read; give text with one hex colour a line, or a picture of swatches"),
-    (["--palette", "#12"], 2, "--palette: '#12' is not a list of colours: write #rrggbb,#rrggbb, or name a palette file"),
-    (["--palette", "#123456", "--colors", "4"], 2, "--palette and --colors both say which colours there are; leave one of them out"),
-    (["--dither"], 2, "--dither mixes the colours of a palette; give --palette or --colors with it"),
-    (["--shape-points", "6"], 2, "--shape-points says more about a shape; give --shape with it"),
-    (["--color-key", "pink"], 2, "--color-key: 'pink' is not a key colour: write #rrggbb or corner, with a tolerance of up to 255 behind a colon if it is wanted, such as #ff00ff or corner:12"),
-    (["--color-key", "#000:256"], 2, None),
-    (["--color-key", "#000:255"], 2, "--color-key leaves nothing of any frame; give another value"),
-    (["--trim", "frame", "--alpha-floor", "254"], 0, None),
-    (["--canvas", "big"], 2, "--canvas: 'big' is not a canvas: write own, animation, common, or a size such as 96x96"),
-    (["--canvas", "30x14"], 4, "--canvas would cut off what is visible of 4 frames, most of 'walk/walk_1', by 3 pixels at the top; no one shift saves all: that takes a --canvas of at least 30×15"),
-    (["--shift", "1"], 2, "--shift: '1' is not a shift: write whole pixels across and down, such as 0,-3"),
-    (["--shift", "swim=1,1"], 2, "--shift: there is no animation 'swim'; there are: lie and walk"),
-    (["--pivot", "swim=feet"], 2, "--pivot: there is no animation 'swim'; there are: lie and walk"),
-    (["--outline", "#fff:0"], 2, "--outline: '#fff:0' is not an outline: write a colour, a width from 1 to 32 pixels and, for a line within the figure, inner, such as #201830, #201830:2 or #201830:2:inner"),
-    (["--pivot", "0.5,40px"], 2, "--pivot: '0.5,40px' is not a pivot: write shares of the canvas (0.5,1), pixels (48px,90px), feet, or a place (top-left, top, top-right, left, center, right, bottom-left, bottom, bottom-right)"),
-    (["--hard-alpha", "0"], 2, "--hard-alpha: '0' is not a whole number from 1 to 255"),
-    (["--colors", "1"], 2, "--colors: '1' is not a whole number from 2 to 256"),
-]  # fmt: skip
-
-
-@pytest.mark.parametrize(
-    ("options", "status", "sentence"), ERRORS, ids=lambda value: " ".join(value) if isinstance(value, list) else ""
-)
-def test_one_sentence(
-    run: Run, frames: Path, tmp_path: Path, options: list[str], status: int, sentence: str | None
-) -> None:
-    (tmp_path / "empty.txt").write_text("; nothing\n")
-    (tmp_path / "bad.txt").write_text("#201830\nblue\n")
-    (tmp_path / "many.txt").write_text("\n".join(f"#{n:06x}" for n in range(3000)))
-    (tmp_path / "noise.bin").write_bytes(b"\0\xff" * 50)
-    done = run("pack", "frames", "--out", "o", *options)
-    assert done.returncode == status, done.stderr
-    if sentence:
-        assert done.stderr == f"agile-crate: error: {sentence}\n"
-    assert status == 0 or not (tmp_path / "o.png").exists()

@@ -190,15 +190,6 @@ def test_the_same_bytes_whatever_was_done_to_what_is_kept(
     assert tree(project / "build") == after
 
 
-def test_again_and_only_are_for_crate_files(run: Run, project: Path) -> None:
-    for name in ("--again", "--only=otter"):
-        done = run("pack", "frames", "--out", "o", name)
-        told = name.partition("=")[0]
-        assert (done.returncode, done.stderr) == (
-            2, f"agile-crate: error: {told} is for the crates of a crate file; leave it out, or name the crate file\n"
-        )  # fmt: skip
-
-
 def test_scripts_build_crate_files_too(run: Run, project: Path) -> None:
     path = project / "otter.crate.toml"
     first = agile_crate.build(path)["otter"]

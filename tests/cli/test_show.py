@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from conftest import art, decode, metadata, mistakes, save, tool, tree
+from conftest import art, decode, metadata, save, tool, tree
 
 Run = Callable[..., subprocess.CompletedProcess[str]]
 
@@ -126,41 +126,6 @@ def test_a_view_for_each_sheet(run: Run, swim: Path, tmp_path: Path) -> None:
     assert run("show", "o.xml", "--out", "v.png").stdout == "wrote v-1.png\nwrote v-2.png\n"
 
 
-@pytest.mark.parametrize(
-    ("options", "status", "sentence"),
-    mistakes(
-        """
-    o.json --out x.bmp => 2 --out x.bmp: views are written as .png (a sheet, a strip, a chart), .svg (a chart), .html (a page) or .gif, .apng, .webp (a film)
-    o.json --out x.png --as film => 2 a film cannot be a .png; write it as .gif, .apng, .webp
-    o.json --out x.gif --as sheet => 2 a sheet cannot be a .gif; write it as .png
-    o.json --out x.gif --animation swin => 2 --animation: there is no animation 'swin'; did you mean 'swim'?
-    o.json --out x.png --onion 2 => 2 --onion is for films and strips; add --as strip, or write a .gif, .apng or .webp
-    o.json --out x.png --backdrop none => 2 --backdrop none is for films; give a colour, or leave it out for a checkerboard
-    o.json --out x.gif --zoom 0 => 2 --zoom: '0' is not a whole number from 1 to 64
-    wide.json --out x.png --zoom 64 => 2 --zoom 64 would make a view of 1048576×512 pixels; choose a smaller one, or --limit view-pixels=N allows more
-    gone.json --out x.png => 3 gone.json cannot be read: no such file or directory
-    o.json --out there.png => 5 there.png is already there; choose another --out, or give --force
-    stills.json --out x.gif => 3 the crate has no animations, only stills; show its sheet
-    """
-    ),
-)
-def test_what_cannot_be_shown(
-    run: Run, crate: Path, tmp_path: Path, options: list[str], status: int, sentence: str
-) -> None:
-    save(tmp_path / "there.png")
-    save(tmp_path / "letters" / "letter.png")
-    run("pack", "letters", "--out", "stills")
-    run("pack", "letters", "--out", "wide", "--size", "16384x8")
-    (tmp_path / "changed.json").write_text(
-        json.dumps(metadata(crate) | {"sheets": [metadata(crate)["sheets"][0] | {"sha256": "0" * 64}]})
-    )
-    before = tree(tmp_path)
-    done = run("show", *options)
-    assert (done.returncode, done.stdout) == (status, "")
-    assert done.stderr.replace("\n  ", " ") == f"agile-crate: error: {sentence}\n"
-    assert tree(tmp_path) == before
-
-
 def test_what_changed_since_yesterday(run: Run, crate: Path, tmp_path: Path) -> None:
     pixels = art(16, 12, 2)
     pixels[3, 5] = (1, 2, 3, 255)
@@ -181,27 +146,6 @@ def test_what_changed_since_yesterday(run: Run, crate: Path, tmp_path: Path) -> 
     page = (tmp_path / "look/changes.html").read_text("utf-8")
     assert page.count("data:image/png;base64,") == 2  # before and after
     assert "http" not in page.replace("http-equiv", "")
-
-
-@pytest.mark.parametrize(
-    ("options", "status", "sentence"),
-    mistakes(
-        """
-    --out c.png --against o.json => 2 --out c.png: changes are written as .html
-    --against o.json --zoom 2 => 2 --zoom is for a view of one crate; leave it out, or --against
-    --strict --out x.png => 2 --strict is for --against; leave it out
-     => 2 say where to write with --out: a .png, .html, .svg, .gif, .apng or .webp
-    --against gone.json => 3 gone.json cannot be read: no such file or directory
-    """
-    ),
-)
-def test_what_cannot_be_compared(
-    run: Run, crate: Path, tmp_path: Path, options: list[str], status: int, sentence: str
-) -> None:
-    before = tree(tmp_path)
-    done = run("show", "o.json", *options)
-    assert (done.returncode, done.stdout, done.stderr) == (status, "", f"agile-crate: error: {sentence}\n")
-    assert tree(tmp_path) == before
 
 
 def test_charts_say_what_the_crate_says_in_the_same_bytes(run: Run, crate: Path, tmp_path: Path) -> None:

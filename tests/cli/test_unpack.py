@@ -55,31 +55,6 @@ def test_empty_cells_islands_and_json(run: Run, sheet: Path, tmp_path: Path) -> 
     assert decode(tmp_path / "cut" / "blobs_02.png").shape == (10, 20, 4)
 
 
-@pytest.mark.parametrize(
-    ("arguments", "status", "sentence"),
-    [
-        (["o.png"], 2, "say how to cut the sheet, in one way: --cell, or --columns and --rows, or --islands"),
-        (["o.png", "--cell", "8x8", "--islands"], 2, "say how to cut the sheet, in one way"),
-        (["o.png", "--columns", "5"], 2, "say how to cut the sheet, in one way"),
-        (["o.png", "--columns", "0", "--rows", "2"], 2, "--columns: '0' is not a whole number from 1 to 16384"),
-        (["o.png", "--cell", "99x8"], 2, "a cell of 99×8 is larger than the sheet, 48×30"),
-        (["gone.png", "--islands"], 3, "gone.png cannot be read: no such file or directory"),
-        (["empty.png", "--islands"], 3, "empty.png shows nothing: every pixel is transparent"),
-        (["o.png", "--cell", "8x8", "--out", "there"], 5, "o_01.png is already in there; choose another --out"),
-    ],
-)
-def test_what_cannot_be_cut(
-    run: Run, sheet: Path, tmp_path: Path, arguments: list[str], status: int, sentence: str
-) -> None:
-    save(tmp_path / "empty.png", np.zeros((4, 4, 4), np.uint8))
-    save(tmp_path / "there" / "o_01.png")
-    before = tree(tmp_path)
-    done = run("unpack", "--out", "cut", *arguments)
-    assert (done.returncode, done.stdout) == (status, "")
-    assert done.stderr.startswith(f"agile-crate: error: {sentence}")
-    assert tree(tmp_path) == before
-
-
 @pytest.fixture
 def harbour(run: Run, tmp_path: Path) -> dict[str, np.ndarray]:
     """A tight crate with everything that has to be undone, and its frames as drawn."""
@@ -187,16 +162,6 @@ def test_what_is_in_the_way_stays(run: Run, harbour: object, tmp_path: Path) -> 
     assert "file cannot be written: is a file, not a folder" in done.stderr
 
 
-def test_options_that_are_for_the_other_kind(run: Run, harbour: object) -> None:
-    done = run("unpack", "o.json", "--out", "b", "--cell", "8x8")
-    assert (done.returncode, done.stderr.replace("\n  ", " ")) == (
-        2, "agile-crate: error: --cell cuts bare sheets, and o.json is a crate's metadata, which knows its frames; leave it out\n",
-    )  # fmt: skip
-    done = run("unpack", "o-1.png", "--out", "b", "--film", "--islands")
-    assert done.returncode == 2
-    assert "--film is for a crate, whose metadata says what is played when" in done.stderr
-
-
 @unicode_names
 def test_names_that_only_other_platforms_refuse_come_back_here(run: Run, tmp_path: Path) -> None:
     names = ["<b>gull</b>", "aux", "C:gull", 'a"b?*|', " end. ", "bell\a"]
@@ -268,29 +233,6 @@ def test_boxes_are_written_corrected_and_cut(run: Run, figures: list[np.ndarray]
     )
 
 
-@pytest.mark.parametrize(
-    ("text", "told"),
-    [
-        ("", "boxes.csv does not begin with the line name,x,y,w,h"),
-        ("name,x,y,w,h\n", "boxes.csv has no boxes; write one a line"),
-        ("name,x,y,w,h\na,1,2,3\n", "boxes.csv, box 1: it has 4 values, and there should be 5"),
-        ("name,x,y,w,h\na,1,2,3,4\n../b,1,2,3,4\n", "boxes.csv, box 2: '../b' cannot name a file"),
-        ("name,x,y,w,h\ncon,1,2,3,4\n", "boxes.csv, box 1: 'con' cannot name a file"),
-        ("name,x,y,w,h\na,1,2,3,-4\n", "boxes.csv, box 1, 'a': x, y, w and h are whole numbers of pixels"),
-        ("name,x,y,w,h\na,70,2,7,4\n", "boxes.csv, box 1, 'a': it does not lie on the sheet of 76×48"),
-        ("name,x,y,w,h\na,1,2,0,4\n", "boxes.csv, box 1, 'a': it does not lie on the sheet of 76×48"),
-        ("name,x,y,w,h\na,1,2,3,4\nA,1,2,3,4\n", "boxes.csv: two boxes are called 'a'; some platforms cannot tell"),
-        ('name,x,y,w,h\n"a,1,2,3,4\n', "boxes.csv is not comma-separated text in UTF-8"),
-    ],
-)
-def test_hostile_boxes(run: Run, figures: list[np.ndarray], tmp_path: Path, text: str, told: str) -> None:
-    (tmp_path / "boxes.csv").write_text(text, "utf-8")
-    done = run("unpack", "touching.png", "--boxes", "boxes.csv", "--out", "cut")
-    assert done.returncode == 3
-    assert done.stderr.startswith(f"agile-crate: error: {told}")
-    assert not (tmp_path / "cut").exists()
-
-
 def test_opaque_sheets_take_a_colour_key_or_are_warned_of(run: Run, figures: list[np.ndarray], tmp_path: Path) -> None:
     sheet = decode(tmp_path / "touching.png").copy()
     sheet[sheet[..., 3] == 0] = (250, 0, 250, 255)
@@ -305,28 +247,3 @@ def test_opaque_sheets_take_a_colour_key_or_are_warned_of(run: Run, figures: lis
         done = run("unpack", "opaque.png", "--islands", "--part", "--color-key", key, "--out", key.strip("#"))
         assert (done.returncode, done.stderr) == (0, "")
         assert np.array_equal(decode(tmp_path / key.strip("#") / "opaque_03.png"), figures[2])
-
-
-@pytest.mark.parametrize(
-    ("options", "told"),
-    [
-        (
-            ["--islands", "--name-rows", "walk"],
-            "--name-rows has 1 name, and 2 rows of the sheet hold frames: 3, 3; name",
-        ),
-        (["--islands", "--name-rows", "walk,../x"], "'../x' cannot name an animation"),
-        (["--cell", "8", "--part"], "--part goes with --islands; leave it out"),
-        (["--islands", "--gap", "2"], "--gap goes with --cell; leave it out"),
-        (["--boxes", "b.csv", "--name-rows", "a,b"], "--boxes names every frame itself; leave --name-rows out"),
-        (
-            ["--boxes", "b.csv", "--islands"],
-            "say how to cut the sheet, in one way: --cell, or --columns and --rows, or",
-        ),
-    ],
-)
-def test_what_does_not_go_together(
-    run: Run, figures: list[np.ndarray], tmp_path: Path, options: list[str], told: str
-) -> None:
-    done = run("unpack", "touching.png", "--out", "cut", *options)
-    assert (done.returncode, done.stdout) == (2, "")
-    assert done.stderr.startswith(f"agile-crate: error: {told}")

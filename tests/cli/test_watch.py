@@ -194,19 +194,6 @@ def test_lines_for_programs(project: Path, watch: Callable[..., Watching]) -> No
     assert one.rest() == []
 
 
-@pytest.mark.parametrize(
-    ("words", "status", "said"),
-    [
-        (["frames"], 2, "frames is no crate file; agile-crate draft writes one for folders of frames"),
-        (["none.crate.toml"], 3, "none.crate.toml cannot be read: no such file or directory"),
-        (["p.crate.toml", "--only", "oter"], 2, "p.crate.toml: there is no crate 'oter'; did you mean 'otter'?"),
-    ],
-)
-def test_what_cannot_be_watched(project: Path, run: Any, words: list[str], status: int, said: str) -> None:
-    done = run("watch", *words)
-    assert (done.returncode, done.stdout, done.stderr) == (status, "", f"agile-crate: error: {said}\n")
-
-
 def test_a_page_of_what_was_never_built_waits_for_it(project: Path, watch: Callable[..., Watching]) -> None:
     path = project / "frames" / "otter" / "swim_2.png"
     whole = path.read_bytes()

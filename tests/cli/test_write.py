@@ -14,7 +14,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from conftest import art, decode, metadata, mistakes, save, tree
+from conftest import art, decode, metadata, save, tree
 
 Run = Callable[..., subprocess.CompletedProcess[str]]
 
@@ -285,48 +285,6 @@ def test_a_document_beside_frames_hides_none_of_them(run: Run, swim: Path, tmp_p
     shutil.copytree(tmp_path / "out", swim / "built")
     save(swim / "built/otter.png", 255 - decode(swim / "built/otter.png"))  # painted on, and still no frame
     assert "packed 12 frames" in run("pack", "frames", "--out", "b/o").stdout
-
-
-@pytest.mark.parametrize(
-    ("options", "status", "sentence"),
-    mistakes(
-        """
-    --metadata json,yml => 2 --metadata: there is no format 'yml'; the formats are json, xml, css, csv: did you mean xml?
-    --metadata json,scss => 2 --metadata: there is no format 'scss'; the formats are json, xml, css, csv: did you mean css?
-    --metadata json,lua => 2 --metadata: there is no format 'lua'; the formats are json, xml, css, csv: for any other, write a template (--template)
-    --metadata json,json => 2 --metadata: 'json,json' names a format twice; name each once
-    --metadata css => 2 --metadata needs json or xml, by which verify and the next build know this one; name one of them, too
-    --metadata xml --compact => 2 --compact is for JSON; leave it out, or name json in --metadata
-    --metadata json,css --layout tight --turn => 2 --turn stores frames turned, which CSS cannot show; leave out --turn, or css
-    --premultiply --background '#fff' => 2 --background leaves no alpha for --premultiply; leave one of them out
-    --premultiply --fill-under => 2 --fill-under carries colours under transparent pixels, and --premultiply leaves none there; leave one out
-    --background blue => 2 --background: 'blue' is not a colour: write #rrggbb, such as #20406f
-    --also-scale 50%,0.5 => 2 --also-scale: '50%,0.5': name each other size once; the crate itself is 100%
-    --also-scale 100% => 2 --also-scale: '100%': name each other size once; the crate itself is 100%
-    --also-scale half => 2 --also-scale: 'half' is not a scale: write a share or a percentage, such as 0.5 or 50%
-    --also-scale 5% => 2 scaled by 0.05, nothing is left of 'swim/swim_01', 'swim/swim_02', 'swim/swim_03', 'swim/swim_04', 'swim/swim_05' and 8 more; choose a larger --scale or --fit
-    --also-scale 50% --file-name x => 2 two outputs would take the name 'x.png'; let --file-name tell them apart ({sheet}, {name}, {scale}), give templates other endings, or leave out a format
-    --max-size 16x16 --file-name '{name}' => 2 two outputs would take the name 'otter.png'; let --file-name tell them apart ({sheet}, {name}, {scale}), give templates other endings, or leave out a format
-    --file-name '{nme}' => 2 --file-name: '{nme}': there is no field {nme}; the fields are name, sheet, sheets, frames, width, height, cell_width, cell_height, columns, rows, scale, skin
-    --file-name '../{name}' => 2 --file-name: '../{name}': some platforms allow no '/' in file names
-    --file-name '{name' => 2 --file-name: '{name' has an open brace: write fields as {name}, a brace as {{
-    --file-name '{name!r:>999999999}' => 2 --file-name: '{name!r:>999999999}': only zeros can be asked of a number, such as {sheet:03}
-    --template engine.j2 => 2 --template: 'engine.j2' does not say what it makes: name the template after it, such as engine.lua.j2
-    --template gone.lua.j2 => 3 gone.lua.j2 cannot be read: no such file or directory
-    --template bad.lua.j2 => 3 bad.lua.j2: line 2: 'frmae' is undefined; nothing was written
-    --template a.json.j2 => 2 two outputs would take the name 'otter.json'; let --file-name tell them apart ({sheet}, {name}, {scale}), give templates other endings, or leave out a format
-    """
-    ),
-)
-def test_what_cannot_be_written(
-    run: Run, swim: Path, tmp_path: Path, options: list[str], status: int, sentence: str
-) -> None:
-    (tmp_path / "bad.lua.j2").write_text("return {\n{{ frmae }}\n")
-    (tmp_path / "a.json.j2").write_text("{}")
-    done = run("pack", "frames", "--out", "out/otter", *options)
-    assert (done.returncode, done.stdout) == (status, "")
-    assert done.stderr.replace("\n  ", " ") == f"agile-crate: error: {sentence}\n"
-    assert not (tmp_path / "out").exists()
 
 
 def test_files_that_are_in_the_way_of_any_format(run: Run, swim: Path, tmp_path: Path) -> None:

@@ -49,11 +49,6 @@ def test_what_xml_cannot_carry_is_an_error(letter: str) -> None:
         to_xml(named([f"a{letter}b"]))
 
 
-def changed(old: str, new: str) -> bytes:
-    assert old in XML
-    return XML.replace(old, new, 1).encode()
-
-
 BOMB = '<!DOCTYPE crate [<!ENTITY a "otter"><!ENTITY b "&a;&a;&a;&a;&a;&a;">]><crate name="&b;"/>'
 
 
@@ -67,19 +62,8 @@ BOMB = '<!DOCTYPE crate [<!ENTITY a "otter"><!ENTITY b "&a;&a;&a;&a;&a;&a;">]><c
         (b'<?xml version="1.0" encoding="nonsense"?><crate/>', "otter.xml"),
         (b"<otter/>", "otter.xml: expected the element crate, found otter"),
         (b"<crate/>", 'otter.xml: format: expected "agile-crate"'),
-        (changed('version="1" g', 'version="7" g'), "version: expected 1, the only version this program reads, found 7"),
-        (changed('box="2 2 9 4"', 'box="2 2 9"'), "frames[0].box: expected a list of 4 numbers, found [2, 2, 9]"),
-        (changed('box="2 2 9 4"', 'box="2 2 9 x"'), "frames[0].box[3]: expected a whole number of at least 0"),
-        (changed('box="2 2 9 4"', 'box="2 2 -9 4"'), "frames[0].box[2]: expected a whole number of at least 0, found -9"),
-        (changed('canvas="16 16"', 'canvas="99999 99999"'), "frames[0].canvas: expected at most 268,435,456 pixels"),
-        (changed('pivot="8 16"', 'pivot="nan 1"'), 'frames[0].pivot: expected a number, found "nan"'),
-        (changed('turned="false"', 'turned="no"'), 'frames[0].turned: expected true or false, found "no"'),
-        (changed(' offset="3 5"', ""), "frames[0]: the key 'offset' is missing"),
-        (changed('"otter-1.png"', '"../otter.png"'), "sheets[0].image: expected the name of a file in the same folder"),
-        (changed('name="otter.css"', 'name="a/b"'), "files[0]: expected the name of a file in the same folder"),
-        (changed('"#20406f"', '"blue"'), 'background: expected a colour such as #20406f, found "blue"'),
-        (changed("<frames>", "<frames/><frames>"), "the element frames appears twice"),
-        (changed('name="swim" frames', 'name="swim" name="x" frames'), "not valid XML"),
+        (XML.replace('canvas="16 16"', 'canvas="99999 99999"').encode(), "frames[0].canvas: expected at most 268,435,456 pixels"),
+        (XML.replace('name="swim" frames', 'name="swim" name="x" frames').encode(), "not valid XML"),
     ],
 )  # fmt: skip
 def test_what_is_wrong_is_told_with_its_place(text: bytes, sentence: str) -> None:

@@ -332,7 +332,7 @@ def refuse_existing(folder: Path, names: Iterable[str], asked: str = "out") -> N
     there = [name for name in names if os.path.lexists(folder / name)]
     if there:
         verb = "is" if len(there) == 1 else "are"
-        where = f"in {shown(str(folder))}" if folder.parts else "there"
+        where = "there" if folder.absolute() == Path.cwd() else f"in {shown(str(folder))}"
         raise OutputError(
             f"{some_files(there)} {verb} already {where}; choose another {setting(asked)}, or give {setting('force')}"
         )
