@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import json
+import shlex
 import tomllib
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -12,6 +14,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from jsonschema import Draft202012Validator
 
+from agile_crate.core.sentence import Sentence
 from agile_crate.settings.crate_file import Order, WrongKeyError, as_key, orders_in
 from agile_crate.settings.crate_schema import crate_schema
 from agile_crate.settings.given import settings_from
@@ -31,47 +34,23 @@ def only(text: str) -> Order:
     return order
 
 
-SAME = [
-    ("gap = 2", {"gap": "2"}),
-    ("fps = 23.976", {"fps": ["23.976"]}),
-    ('fps = "30000/1001"', {"fps": ["30000/1001"]}),
-    ("scale = 0.5", {"scale": "50%"}),
-    ('scale = "50%"', {"scale": "50%"}),
-    ("max-size = [1024, 512]", {"max_size": "1024x512"}),
-    ('max-size = "1024x512"', {"max_size": "1024x512"}),
-    ("pow2 = true", {"pow2": True}),
-    ("pow2 = false", {}),
-    ('metadata = ["json", "xml"]', {"metadata": "json,xml"}),
-    ('metadata = "json"', {"metadata": "json"}),
-    ('order = ["swim", "dive"]', {"order": "swim,dive"}),
-    ('also-scale = ["50%", 0.25]', {"also_scale": "50%,25%"}),
-    ("also-scale = 0.5", {"also_scale": "50%"}),
-    ('mirrored = { swim_left = "swim" }', {"mirrored": ["swim_left=swim"]}),
-    ('mirrored = ["swim_left=swim"]', {"mirrored": ["swim_left=swim"]}),
-    ('rename = { "guard/idle" = "idle" }', {"rename": ["guard/idle=idle"]}),
-    ('split = { gull = { glide = "1-20", land = "21-44" } }', {"split": ["gull=glide:1-20,land:21-44"]}),
-    ('split = { gull = "glide:1-20,land:21-44" }', {"split": ["gull=glide:1-20,land:21-44"]}),
-    ('hold = ["swim:3=2"]', {"hold": ["swim:3=2"]}),
-    ("shift = [0, -3]", {"shift": ["0,-3"]}),
-    ("pivot = [0.5, 1]", {"pivot": ["0.5,1"]}),
-    ('pivot = "feet"', {"pivot": ["feet"]}),
-    ('palette = ["#201830", "#f0f0f0"]', {"palette": "#201830,#f0f0f0"}),
-    ('palette = "sea.gpl"', {"palette": "here/sea.gpl"}),
-    ('template = ["t/engine.lua.j2"]', {"template": ["here/t/engine.lua.j2"]}),
-    ('include = "swim/*"', {"include": ["swim/*"]}),
-    ('aspect = "any"\nlayout = "tight"', {"aspect": "any", "layout": "tight"}),
-    ("[crate.otter.animation.swim]\nfps = 16", {"fps": ["swim=16"]}),
-    ("fps = 12\n[crate.otter.animation.swim]\nfps = 16", {"fps": ["12", "swim=16"]}),
-    ('[crate.otter.animation.swim]\nhold = { 3 = 2, last = "200ms" }', {"hold": ["swim:3=2", "swim:last=200ms"]}),
-    ('[crate.otter.animation.gull]\nsplit = { glide = "1-20", land = "21-44" }', {"split": ["gull=glide:1-20,land:21-44"]}),
-    ('[crate.otter.animation."a=b.c"]\nloop = "once"', {"loop": ["a=b.c=once"]}),
-    ("[crate.otter.animation.swim]\nshift = [1, 2]", {"shift": ["swim=1,2"]}),
-]  # fmt: skip
+LINES = [
+    line.split(" => ")
+    for line in Path(__file__).with_name("keys.txt").read_text("utf-8").splitlines()
+    if " => " in line
+]
+"""Lines of a crate file with what they mean as options, or what is said of them; see there."""
 
 
-@pytest.mark.parametrize(("text", "typed"), SAME)
-def test_a_key_means_what_the_option_means(text: str, typed: dict[str, object]) -> None:
-    assert settings_from(only(text).given) == settings_from(typed)
+@pytest.mark.parametrize(("text", "words"), [line for line in LINES if " @ " not in line[0]])
+def test_a_key_means_what_the_option_means(text: str, words: str) -> None:
+    text = text.replace("; ", "\n")
+    typed: dict[str, list[str | bool]] = {}
+    for word in shlex.split(words):
+        name, equals, value = word.removeprefix("--").partition("=")
+        typed.setdefault(name.replace("-", "_"), []).append(value if equals else True)
+    wanted = {name: values[0] if len(values) == 1 else values for name, values in typed.items()}
+    assert settings_from(only(text).given) == settings_from(wanted)
     SCHEMA.validate(tomllib.loads(f"[crate.otter]\n{HEAD}{text}"))
 
 
@@ -101,34 +80,13 @@ def test_defaults_are_for_every_crate_and_paths_begin_at_the_file() -> None:
     assert (gull.inputs, gull.given) == (("here/more/gull",), {"fps": "12", "gap": "1"})
 
 
-WRONG = [
-    ("gapp = 2", ("crate", "otter", "gapp"), "there is no key 'gapp' here; did you mean 'gap'?"),
-    ('gap = "2"', ("crate", "otter", "gap"), "'gap' is to be a whole number from 0 to 16384, not a text"),
-    ("gap = true", ("crate", "otter", "gap"), "'gap' is to be a whole number from 0 to 16384, not true or false"),
-    ("gap = 1.5", ("crate", "otter", "gap"), "'gap' is to be a whole number from 0 to 16384, not a number"),
-    ("gap = 1979-05-27", ("crate", "otter", "gap"), "'gap' is to be a whole number from 0 to 16384, not a date or time"),
-    ("gap = -1", ("crate", "otter", "gap"), "'gap': '-1' is not a whole number from 0 to 16384"),
-    ("pow2 = 1", ("crate", "otter", "pow2"), "'pow2' is to be true or false, not a whole number"),
-    ('layout = "heap"', ("crate", "otter", "layout"), "'layout': 'heap' is not one of grid, strip, rows, blocks, tight"),
-    ("metadata = [1]", ("crate", "otter", "metadata"), "'metadata' is to be a text, or a list of texts, not a list; it has a whole number in it"),
-    ("mirrored = { a = 1 }", ("crate", "otter", "mirrored"), "'mirrored' is to be a table such as { swim_left = \"swim\" }, not a table; it has a whole number in it"),
-    ("fps = nan", ("crate", "otter", "fps"), "'fps': 'nan' is not a number of frames a second: write one above 0 and up to 1000, such as 12, 23.976 or 30000/1001"),
-    ('[crate.otter.animation.swim]\ngap = 2', ("crate", "otter", "animation", "swim", "gap"), "'gap' is not for one animation; write it above, for the whole crate"),
-    ('[crate.otter.animation.swim]\nfpss = 2', ("crate", "otter", "animation", "swim", "fpss"), "there is no key 'fpss' here; did you mean 'fps'?"),
-    ("[crate.otter.animation.swim]\nhold = { x = 2 }", ("crate", "otter", "animation", "swim", "hold"), "'hold': 'swim:x=2' does not say which frame is held how long: write animation:frame=factor or =time, such as swim:3=2, swim:3=200ms or swim:last=200ms"),
-    ('[crate.otter.animation.swim]\nloop = "twice"', ("crate", "otter", "animation", "swim", "loop"), "'loop': 'twice' is not one of forever, once, back-and-forth"),
-    ("animation = 3", ("crate", "otter", "animation"), "'animation' is to be a table, not a whole number"),
-    ("turn = true", ("crate", "otter", "turn"), "turn is for the tight layout, and layout is grid; leave one out"),
-]  # fmt: skip
-
-
-@pytest.mark.parametrize(("text", "keys", "sentence"), WRONG)
-def test_what_is_wrong_is_told_with_its_key(text: str, keys: tuple[str, ...], sentence: str) -> None:
-    from agile_crate.core.sentence import Sentence
-
+@pytest.mark.parametrize(("text", "sentence"), [line for line in LINES if " @ " in line[0]])
+def test_what_is_wrong_is_told_with_its_key(text: str, sentence: str) -> None:
+    text, _, key = text.replace("; ", "\n").rpartition(" @ ")
     with pytest.raises(WrongKeyError) as caught:
         only(text)
-    assert caught.value.keys == keys
+    inside = ("animation", "swim") if ".swim]" in text else ()
+    assert caught.value.keys == ("crate", "otter", *inside, key)
     assert Sentence(caught.value.sentence).spelled(as_key) == sentence
 
 

@@ -2,7 +2,6 @@ from fractions import Fraction
 
 import pytest
 
-from agile_crate.cli.wording import as_option
 from agile_crate.core.errors import UsageError
 from agile_crate.core.model.geometry import Size
 from agile_crate.core.motion.timing import Hold
@@ -36,51 +35,16 @@ def test_values_are_read() -> None:
 @pytest.mark.parametrize(
     ("given", "sentence"),
     [
-        ({"columns": "0"}, "--columns: '0' is not a whole number from 1 to 16384"),
-        ({"rows": "-3"}, "--rows: '-3' is not a whole number"),
-        ({"gap": "1.5"}, "--gap: '1.5' is not a whole number from 0 to 16384"),
-        ({"multiple": "٣"}, "--multiple: '٣' is not a whole number"),
-        ({"margin": "99999999999999999999"}, "is not a whole number from 0 to 16384"),
-        (
-            {"cell": "64x"},
-            "--cell: '64x' is not a size: write width x height in pixels, such as 64x48, or 64 for a square",
-        ),
-        ({"max_size": "0x64"}, "--max-size: '0x64' is not a size"),
-        ({"size": "1x2x3"}, "--size: '1x2x3' is not a size"),
-        ({"fps": ["swim=0"]}, "--fps: '0' is not a number of frames a second"),
-        ({"fps": ["1e9"]}, "--fps: '1e9' is not a number"),
-        ({"fps": ["5/0"]}, "--fps: '5/0' is not a number"),
-        ({"loop": ["bounce"]}, "--loop: 'bounce' is not one of forever, once, back-and-forth"),
-        ({"align": "middle"}, "--align: 'middle' is not one of top-left, top,"),
-        ({"layout": "strip", "columns": "4"}, "--layout strip is one row by itself; leave --columns out"),
-        ({"pow2": True, "multiple": "12"}, "--pow2 and --multiple 12 contradict each other"),
-        ({"size": "100x64", "pow2": True}, "--size 100×64 and --pow2 contradict each other"),
-        ({"size": "100x64", "square": True}, "--size 100×64 and --square contradict each other"),
-        ({"size": "100x64", "multiple": "16"}, "--size 100×64 and --multiple 16 contradict each other"),
-        (
-            {"frames": ["swim=-3"]},
-            "--frames: '-3' is not a range of frames: write it such as 5-30, 5-last or 1-3 for the first 3, or last for",
-        ),
-        ({"frames": ["-"]}, "--frames: '-' is not a range of frames"),
-        ({"duration": "0ms"}, "--duration: '0ms' is not a time: write it with its unit, such as 800ms or 0.8s"),
-        ({"duration": "4"}, "--duration: '4' is not a time: write it with its unit, such as 800ms or 0.8s; 1ms is the"),
-        ({"duration": 0.5}, "--duration: '0.5' is not a time: write it with its unit"),
-        ({"drop_copies": "yes"}, "--drop-copies: 'yes' is not a switch: it is true or false"),
-        ({"max_sise": "4"}, "there is no setting 'max_sise'; did you mean --max-size?"),
-        ({"hold": ["swim=2"]}, "--hold: 'swim=2' does not say which frame is held how long"),
-        ({"hold": ["swim:0=2"]}, "--hold: 'swim:0=2' does not say which"),
-        ({"scale": "50"}, "--scale: '50' may be 50% or 50x; write which one is meant"),
-        ({"fit_to": "art"}, "--fit-to says what is to fit; say into which size with --fit"),
-        ({"rename": ["swim="]}, "--rename: 'swim=' is not a pair of names"),
-        ({"split": ["gull=1-3"]}, "--split: 'gull=1-3' does not say what is split how"),
-        ({"order": "a,,b"}, "--order: 'a,,b' is not a list of names"),
-        ({"colums": "4"}, "there is no setting 'colums'"),
+        ({"duration": 0.5}, "duration: '0.5' is not a time: write it with its unit"),
+        ({"drop_copies": "yes"}, "drop_copies: 'yes' is not a switch: it is true or false"),
+        ({"max_sise": "4"}, "there is no setting 'max_sise'; did you mean max_size?"),
     ],
 )
-def test_bad_values_are_refused_with_a_sentence(given: dict[str, object], sentence: str) -> None:
+def test_values_of_other_types_are_refused_with_a_sentence(given: dict[str, object], sentence: str) -> None:
+    """What is typed wrong stands in tests/cli/sentences.txt."""
     with pytest.raises(UsageError) as caught:
         settings_from(given)
-    assert sentence in caught.value.sentence.spelled(as_option)
+    assert str(caught.value).startswith(sentence)
 
 
 def test_what_frames_differ_by_is_remembered_as_it_was_given() -> None:
