@@ -57,6 +57,8 @@ def attempted(attempt: Attempt, folder: Path) -> tuple[int, str]:
                 status = int(main(attempt.words))
             except SystemExit as left:
                 status = int(left.code or 0)
+            except TookLong:
+                raise AssertionError(f"took longer than {SECONDS} seconds") from None
         told, errors = (stream.buffer.getvalue().decode("utf-8") for stream in (out, err) if not stream.flush())
         judge(status, told, errors)
         assert not written, written

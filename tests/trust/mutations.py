@@ -156,11 +156,11 @@ def edited_tree(draw: st.DrawFn, document: Any) -> Any:
                     value = [value]
                 holder[key] = value
             case "many" if isinstance(holder, list):
-                holder[key:key] = [holder[key]] * 300
+                holder[key:key] = [copy.deepcopy(holder[key]) for _ in range(300)]
             case "key" if isinstance(holder, dict):
                 holder[str(draw(VALUES))[:400]] = holder.pop(key)
             case _:
-                holder[key] = draw(VALUES)
+                holder[key] = copy.deepcopy(draw(VALUES))
     return document
 
 

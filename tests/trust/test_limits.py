@@ -75,7 +75,7 @@ CASES: dict[str, tuple[Callable[[], Files], tuple[str, ...], int]] = {
 }  # fmt: skip
 
 NOT_TO_THE_POINT = {"process_bytes", "seconds"}
-"""How much a process takes is not the same everywhere: see tests/exports/test_template.py."""
+"""How much a process takes is not the same everywhere; what is far within, and far beyond: tests/exports/test_template.py."""
 
 
 def told(folder: Path, words: tuple[str, ...]) -> tuple[int, str]:

@@ -58,7 +58,7 @@ ABOUT: Mapping[str, str] = {
     "frames_bytes": "of all frames that are unpacked from a crate",
     "process_bytes": "of memory of the process that reads a render; one that draws may have half, a template a quarter",
     "seconds": "that such a process may take",
-    "frames": "of a crate, of an animated file, below an address",
+    "frames": "of a crate, of an animated file, below an address; cells of a bare sheet",
     "layers": "of a render",
     "entries": "in the archive of a layered document",
     "elements": "that a drawing draws, each as often as it is used",

@@ -91,7 +91,12 @@ def cells_of(
 
 
 def cut_cells(sheet: Pixels, cells: Cells, keep_empty: bool, doubts: Sequence[Sentence] = ()) -> Cutting:
-    """The cells of a sheet, row by row, as views. Cells in which nothing is visible are left out unless asked for."""
+    """The cells of a sheet, row by row, as views. Cells in which nothing is visible are left out unless asked for.
+
+    Raises InputError when there are more cells than a crate may have frames.
+    """
+    if (count := cells.columns * cells.rows) > (most := in_force().frames):
+        raise InputError(f"the sheet has {count:,} such cells, and {most:,} are the most; {more_by('frames')}")
     boxes: list[Box] = []
     rows: list[int] = []
     for row in range(cells.rows):
