@@ -112,7 +112,7 @@ FURTHER = {
 
 def further_tests_of(module: Path) -> list[str]:
     room = module.parts[3] if len(module.parts) > 4 else ""
-    return [f"tests/{path}" for path in FURTHER.get(room, ["cli/test_bad_input.py", "cli/test_pack.py"])]
+    return [f"tests/{path}" for path in FURTHER.get(room, ["cli/test_sentences.py", "cli/test_pack.py"])]
 
 
 def tried(task: tuple[Path, list[MutationSpec]]) -> list[Result]:

@@ -144,7 +144,7 @@ def edited_tree(draw: st.DrawFn, document: Any) -> Any:
                 del holder[key]
             case "double" if isinstance(holder, list):
                 holder.insert(key, copy.deepcopy(holder[key]))
-            case "other":
+            case "other" if places:
                 other, there = draw(st.sampled_from(places))
                 if other is not holder or not isinstance(key, type(there)):
                     holder[key] = copy.deepcopy(other[there]) if _has(other, there) else None
