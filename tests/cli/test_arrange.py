@@ -78,12 +78,6 @@ def test_cushion_and_repeated_edges(run: Run, frames: Path, tmp_path: Path) -> N
         assert frame["offset"] == [before["offset"][0] - 3, before["offset"][1] - 3]  # beyond the canvas for some
         assert (frame["canvas"], frame["pivot"]) == (before["canvas"], before["pivot"])
     assert min(min(frame["offset"]) for frame in document["frames"]) < 0
-    assert run("verify", "o.json", "--against", "frames").returncode == 0
-    assert run("unpack", "o.json", "--out", "back").returncode == 0
-    for frame in document["frames"]:
-        back, source = (decode(tmp_path / folder / f"{frame['name']}.png") for folder in ("back", "frames"))
-        assert np.array_equal(back[back[..., 3] > 0], source[source[..., 3] > 0])
-        assert np.array_equal(back[..., 3], source[..., 3])
     document, _ = packed(run, tmp_path, "--layout", "tight", "--edge-repeat", "2", "--turn")
     sheet = decode(tmp_path / "o.png").copy()
     for frame in document["frames"]:

@@ -375,14 +375,11 @@ def test_names_of_files(folder: Path, data: st.DataObject) -> None:
         .map("".join)
         .map(lambda text: text.replace("\0", "").replace("\\", "")[:120].strip("/"))
     )
+    drawn = {f"art/{one}.png" for one in data.draw(st.lists(name, min_size=1, max_size=3))}
     names = {
-        f"art/{one}.png" for one in data.draw(st.lists(name, min_size=1, max_size=3)) if ".." not in one.split("/")
+        one for one in drawn if ".." not in one.split("/") and all(len(part.encode()) < 200 for part in one.split("/"))
     }
-    files = {
-        one: data
-        for one, data in zip(sorted(names), frames().values(), strict=False)
-        if all(len(part.encode()) < 200 for part in one.split("/"))
-    }
+    files = dict(zip(sorted(set(map(os.path.normpath, names))), frames().values(), strict=False))
     files = {one: data for one, data in files.items() if not any(other.startswith(f"{one}/") for other in files)}
     commands = (
         *SIGHTS,

@@ -78,8 +78,9 @@ class Sentence(str):
         return made
 
     def spelled(self, spelling: Spelling) -> str:
-        """The sentence with every setting spelled in this way."""
-        return _plain(_MENTION.sub(lambda found: spelling(found[1], found[2]), self.marked))
+        """The sentence with every setting spelled in this way. Values may be a stranger's: they are as `text.shown` has
+        them."""
+        return _plain(_MENTION.sub(lambda found: spelling(found[1], shown(found[2])), self.marked))
 
     @property
     def files(self) -> list[str]:

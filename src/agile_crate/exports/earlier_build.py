@@ -35,6 +35,8 @@ def target_of(out: str) -> Path:
         raise UsageError(
             f"{setting('out', out)}: write the path in Unicode text, and with fewer than {DEEPEST} folders"
         )
+    if "\0" in out:
+        raise UsageError(f"{setting('out', out)}: no name has a null character")
     if ":" in target.name or "\\" in target.name:
         raise UsageError(f"{setting('out', out)}: ':' and '\\' cannot be part of a file name; choose another name")
     return target

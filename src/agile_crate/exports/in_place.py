@@ -23,6 +23,7 @@ from ..core.crate.file_names import HIDDEN_PREFIX
 from ..core.errors import OutputError, reason
 from ..core.sentence import Sentence, a_file, setting, some_files
 from ..core.text import shown
+from ..format.regular import refuse_null
 from ..interrupts import committing, held, writing
 from .lock import Lock
 
@@ -118,6 +119,8 @@ def staged(
     `waiting` is called when another run has held the place for a second; with `wait` False that raises OutputError at
     once, as it does when the folder cannot be written to.
     """
+    with _told_as_output_error(folder):
+        refuse_null(folder)
     work, made = folder / work_name(key), list[Path]()
     lock = Lock(work)
     with writing():

@@ -19,6 +19,7 @@ def read_regular(path: str | Path, limit: str, head: int = 0) -> bytes:
     limit of this name.
     """
     most: int = getattr(in_force(), limit)
+    refuse_null(path)
     _refuse_others(os.stat(path))  # opening a device may already do something
     handle = os.open(path, os.O_RDONLY | NO_WAITING | AS_BYTES)
     with open(handle, "rb", buffering=0) as stream:
@@ -34,6 +35,12 @@ def read_regular(path: str | Path, limit: str, head: int = 0) -> bytes:
                 return b"".join(parts) if len(parts) > 1 else parts[0]
             length = sum(map(len, parts))
         raise OSError(errno.EFBIG, f"it is larger than {bytes_shown(most)}; {more_by(limit)}")
+
+
+def refuse_null(path: str | Path) -> None:
+    """Raises OSError for a path that no system can have; Python would raise something else."""
+    if "\0" in os.fspath(path):
+        raise OSError(errno.EINVAL, "no name has a null character")
 
 
 def _refuse_others(status: os.stat_result) -> None:

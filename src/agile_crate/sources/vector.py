@@ -29,6 +29,7 @@ from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
 from ..core.sentence import a_file, setting
 from ..core.text import bytes_shown, quoted
+from ..format.regular import read_regular
 from .plain_png import read_if_plain
 from .reading import GZIPPED, Reading
 from .reel import refuse_large
@@ -149,8 +150,7 @@ def font_family(path: str) -> str:
     from PIL import ImageFont
 
     try:
-        with open(path, "rb") as file:
-            family = ImageFont.truetype(file).getname()[0] or ""
+        family = ImageFont.truetype(io.BytesIO(read_regular(path, "file_bytes"))).getname()[0] or ""
     except OSError as error:
         said = reason(error) if error.errno else "it is no font that can be read"
         raise InputError(f"font {a_file(path)} cannot be read: {said}") from None
