@@ -75,7 +75,7 @@ ROOMS = {
 every room may import."""
 
 ONLY_IN = {
-    "argparse": {"cli"}, "argcomplete": {"cli"}, "rich": {"cli"}, "distributed": {"workers"}, "fsspec": {"sources"}, "signal": {"cli", "workers"}, "multiprocessing": {"workers"}, "pickle": {"workers"},
+    "argparse": {"cli"}, "argcomplete": {"cli"}, "rich": {"cli"}, "distributed": {"workers"}, "fsspec": {"sources"}, "signal": {"cli", "workers", "system"}, "multiprocessing": {"workers"}, "pickle": {"workers"},
     "PIL": {"sources", "exports", "views"}, "zlib_ng": {"exports", "core"}, "oxipng": {"exports"},
     "jinja2": {"exports", "views"}, "markupsafe": {"views"}, "matplotlib": {"views"},
     "defusedxml": {"format", "sources"}, "scipy": {"core"},

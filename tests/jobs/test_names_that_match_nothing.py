@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 from typing import Any
 
@@ -55,3 +56,25 @@ def test_patterns_that_match_nothing_are_told() -> None:
     assert packed.warnings == ("exclude='*_bak' matches no frame",)
     assert [frame.name for frame in packed.crate.frames] == ["debug/grid_1", "buoy", "debug/boxes"]
     assert agile_crate.pack("frames", "o", exclude="debug*", dry_run=True).warnings == ()
+
+
+@pytest.mark.parametrize(
+    "given", [{"exclude": "swim/bad_3"}, {"exclude": "*bad*"}, {"include": ["swim/swim_?", "buoy"]}], ids=str
+)
+def test_a_damaged_picture_that_is_left_out_ends_nothing(tmp_path: Path, given: dict[str, Any]) -> None:
+    for name, data in (("swim/bad_3.png", b"no picture"), ("bad.gif", b"GIF89a")):
+        (tmp_path / "frames" / name).write_bytes(data)
+    with pytest.raises(agile_crate.InputError, match="2 pictures cannot be read"):
+        names(exclude="debug")
+    if given == {"exclude": "swim/bad_3"}:
+        with pytest.raises(agile_crate.InputError, match=r"frames/bad.gif is not a picture"):
+            names(**given)
+        (tmp_path / "frames" / "bad.gif").unlink()
+    packed = agile_crate.pack("frames", "o", **given)
+    assert packed.warnings == ()
+    assert not [frame.name for frame in packed.crate.frames if "bad" in frame.name]
+    assert agile_crate.verify("o.json", against="frames").holds
+    lines = "".join(f"{key} = {json.dumps(value)}\n" for key, value in given.items())
+    (tmp_path / "o.crate.toml").write_text(f'[crate.o]\nfrom = "frames"\nout = "p"\n{lines}', "utf-8")
+    assert agile_crate.build("o.crate.toml")["o"] is not None
+    assert agile_crate.build("o.crate.toml") == {"o": None}  # nothing to do

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections import Counter, defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from collections.abc import Set as AbstractSet
 from functools import partial
 from typing import TYPE_CHECKING, NamedTuple, TypeVar
@@ -18,6 +19,7 @@ from ..core.names import said_once
 from ..core.pixels import hollow
 from ..core.sentence import Sentence, a_file, setting
 from ..core.text import bytes_shown, counted, few
+from ..format.regular import read_regular
 from ..workers.crew import Crew
 from ..workers.progress import Progress
 from ..workers.room import Room
@@ -54,11 +56,13 @@ def gather(
     reading: Reading = PLAIN,
     kept: Keeping | None = None,
     may_be_late: bool = False,
+    is_of_use: Callable[[str, str | None], bool] | None = None,
 ) -> Gathered:
     """Finds, decodes and orders the frames. Raises InputError, which names every picture that cannot be read.
 
     `look` is what is done to each picture at first sight, by the crew. With `kept`, what was seen before is not decoded
-    again. Where pixels `may_be_late`, those of many frames are left to `sources.late`.
+    again. Where pixels `may_be_late`, those of many frames are left to `sources.late`. A picture that cannot be read
+    and whose name and animation say that nothing of it `is_of_use` is an empty one, for the take to leave out.
     """
     search = find(inputs, own)
     files = in_crate_order(search.found)
@@ -83,7 +87,9 @@ def gather(
     foreign: list[str] = []
     changed: list[str] = []
     for file, result in with_progress(files, hand, progress, way):
-        if isinstance(result, str):
+        if isinstance(result, str) and is_of_use and not is_of_use(file.name, file.animation):
+            parts.append(_empty(file, look, kept))
+        elif isinstance(result, str):
             damaged.append(f"{a_file(file.path)} {result}")
         else:
             total += sum(its.nbytes for _, its, _ in result.frames)
@@ -142,6 +148,15 @@ def _held(part: Part[Seen], file: Found, room: Room) -> Part[Seen]:
     return part._replace(frames=tuple(frames))
 
 
+def _empty(file: Found, look: FirstLook, kept: Keeping | None) -> Part[Seen]:
+    """What stands for a picture that cannot be read."""
+    nothing = seen(file.name, hollow(1, 1), look)
+    with contextlib.suppress(OSError):
+        sha256 = kept.cache.noted(file.path, lambda: read_regular(file.path, "file_bytes"))[1] if kept else ""
+        return Part(file.animation, ((file.name, nothing, None),), sha256=sha256)
+    return Part(file.animation, ((file.name, nothing, None),))
+
+
 def by_animation(parts: Iterable[Part[T]]) -> dict[str | None, list[Part[T]]]:
     """Parts of one animation together, in the order in which they come."""
     together: dict[str | None, list[Part[T]]] = defaultdict(list)
@@ -152,7 +167,6 @@ def by_animation(parts: Iterable[Part[T]]) -> dict[str | None, list[Part[T]]]:
 
 def _kept_or_read(file: Found, look: FirstLook, reading: Reading, kept: Keeping) -> Part[Seen]:
     """A file as it was seen before, if it is what it was then; else read, and kept."""
-    from ..format.regular import read_regular
     from .kept import Reel, keep, named, recalled
 
     data, sha256 = b"", kept.cache.sha256(file.path)

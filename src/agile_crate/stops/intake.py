@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from ..core.crate.origin import Origin
 from ..core.model.picture import Sequences
+from ..core.motion.take import is_of_use
 from ..core.sentence import Sentence
 from ..settings.portions import all_sizes
 from ..settings.table import Settings
@@ -72,7 +73,8 @@ def intake(
 
         keeps = keeping(*kept, at_first, reading)
     may_be_late &= len(sizes) == 1 and not (kept or skins or touches) and needs_no_pixels(sizes[0])
-    gathered = gather(inputs, own, executor, progress, at_first, reading, keeps, may_be_late)
+    wanted = None if skins else partial(is_of_use, include=settings.include, exclude=settings.exclude)  # they need all
+    gathered = gather(inputs, own, executor, progress, at_first, reading, keeps, may_be_late, wanted)
     wardrobe: list[Worn] = []
     if skins:
         from .wardrobe import worn

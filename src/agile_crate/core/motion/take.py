@@ -10,12 +10,13 @@ import fnmatch
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from fractions import Fraction
+from functools import partial
 from itertools import accumulate
 from typing import Literal
 
 from ..errors import InputError, UsageError
 from ..model.picture import Exposure, FrameSequence, Sequences
-from ..names import alike_but_for_case, natural_key, nearest, number_of
+from ..names import alike_but_for_case, natural_key, nearest, number_of, said_once
 from ..sentence import Sentence, setting
 from ..text import counted, few, quoted
 from .rename import check_names, named, under_name
@@ -61,13 +62,11 @@ def _still(name: str, stills: list[str], animations: list[str]) -> str:
 
 
 def kept(sequences: Sequences, include: Sequence[str], exclude: Sequence[str]) -> Sequences:
-    """The frames that match one of `include` (if any) and none of `exclude`; see `matching`."""
-
-    def is_kept(frame: Exposure, animation: str | None) -> bool:
-        included = not include or any(_matches(pattern, frame, animation) for pattern in include)
-        return included and not any(_matches(pattern, frame, animation) for pattern in exclude)
-
-    remaining = [s._replace(frames=tuple(frame for frame in s.frames if is_kept(frame, s.name))) for s in sequences]
+    """The frames that match one of `include` (if any) and none of `exclude`."""
+    is_kept = partial(_is_kept, include=include, exclude=exclude)
+    remaining = [
+        s._replace(frames=tuple(frame for frame in s.frames if is_kept(frame.name, s.name))) for s in sequences
+    ]
     if not any(sequence.frames for sequence in remaining):
         raise InputError(
             f"{setting('include')} and {setting('exclude')} leave no frame; "
@@ -76,12 +75,22 @@ def kept(sequences: Sequences, include: Sequence[str], exclude: Sequence[str]) -
     return tuple(sequence for sequence in remaining if sequence.frames)
 
 
-def _matches(pattern: str, frame: Exposure, animation: str | None) -> bool:
+def is_of_use(name: str, animation: str | None, include: Sequence[str], exclude: Sequence[str]) -> bool:
+    """Whether `kept` would keep anything of a file of this name, be it a frame or a whole animation."""
+    return _is_kept(name, animation, include, exclude) or _is_kept(f"{name}/01", said_once(name), include, exclude)
+
+
+def _is_kept(frame: str, animation: str | None, include: Sequence[str], exclude: Sequence[str]) -> bool:
+    included = not include or any(_matches(pattern, frame, animation) for pattern in include)
+    return included and not any(_matches(pattern, frame, animation) for pattern in exclude)
+
+
+def _matches(pattern: str, frame: str, animation: str | None) -> bool:
     """A pattern with wildcards is held against the frame's name; a plain name may also be its animation's, or that of a
     folder above it."""
     if has_wildcards(pattern):
-        return fnmatch.fnmatchcase(frame.name, pattern)
-    return pattern in (frame.name, animation) or frame.name.startswith(pattern.rstrip("/") + "/")
+        return fnmatch.fnmatchcase(frame, pattern)
+    return pattern in (frame, animation) or frame.startswith(pattern.rstrip("/") + "/")
 
 
 def has_wildcards(pattern: str) -> bool:
@@ -91,11 +100,11 @@ def has_wildcards(pattern: str) -> bool:
 def idle_patterns(asked: str, patterns: Iterable[str], sequences: Sequences) -> list[Sentence]:
     """A warning of each pattern with wildcards that matches no frame. Raises UsageError for a plain name that nothing
     has: what it should have left out would be packed, or the other way round."""
-    frames = [(frame, sequence.name) for sequence in sequences for frame in sequence.frames]
+    frames = [(frame.name, sequence.name) for sequence in sequences for frame in sequence.frames]
     idle = [pattern for pattern in patterns if not any(_matches(pattern, *frame) for frame in frames)]
     for name in (pattern for pattern in idle if not has_wildcards(pattern)):
-        folders = {part for frame, _ in frames for part in accumulate(frame.name.split("/")[:-1], "{}/{}".format)}
-        near = nearest(name, [*(s.name for s in sequences if s.name), *folders, *(frame.name for frame, _ in frames)])
+        folders = {part for frame, _ in frames for part in accumulate(frame.split("/")[:-1], "{}/{}".format)}
+        near = nearest(name, [*(s.name for s in sequences if s.name), *folders, *(frame for frame, _ in frames)])
         hint = f"did you mean {quoted(near)}?" if near else "names are such as swim, or swim/swim_01"
         raise UsageError(f"{setting(asked)}: nothing is called {quoted(name)}; {hint}")
     return [Sentence(f"{setting(asked, pattern)} matches no frame") for pattern in idle]
