@@ -174,7 +174,7 @@ def chosen_limits(arguments: argparse.Namespace) -> dict[str, int]:
 
 def chosen_jobs(arguments: argparse.Namespace) -> int:
     """How many crates are built at a time. Raises UsageError."""
-    from ..settings.readers import whole
+    from ..settings.reader import whole
 
     return 1 if arguments.jobs is None else read_value("jobs", whole(1, MOST_JOBS), arguments.jobs)
 

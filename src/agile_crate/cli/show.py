@@ -205,7 +205,8 @@ def _print_changes(arguments: argparse.Namespace, found: list[Change], files: tu
 def _wish(arguments: argparse.Namespace, kind: Kind) -> ShowWish:
     from ..core.errors import UsageError
     from ..jobs.show import ShowWish
-    from ..settings.readers import color, fps, scale, whole
+    from ..settings.reader import whole
+    from ..settings.readers import color, fps, scale
     from ..views.film import FilmWish, Timing
 
     clear = arguments.backdrop == "none"

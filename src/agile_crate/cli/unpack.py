@@ -146,7 +146,9 @@ def _unpack(arguments: argparse.Namespace) -> int:
 
 def _cut(arguments: argparse.Namespace) -> int:
     from ..jobs.cut import CutWish, cut_sheet
-    from ..settings.readers import color_key, names, size, whole
+    from ..settings.naming import names
+    from ..settings.reader import whole
+    from ..settings.readers import color_key, size
     from ..workers.crew import crew
 
     def number(name: str, least: int, default: int = 0) -> int:

@@ -1,14 +1,10 @@
-"""How the text of a setting's value is read. Each reader takes a text and returns a plain value, or raises UsageError
-with a sentence that quotes the text and says what was expected. It knows in which of TOML's types a crate file gives
-the value."""
+"""How the text of a setting's value is read: sizes, times, colours, amounts, files. See `reader`."""
 
 from __future__ import annotations
 
 import math
 import re
-from collections.abc import Callable
 from fractions import Fraction
-from typing import Generic, TypeVar
 
 from ..core.align import PLACES
 from ..core.color import Color, color_from_hex
@@ -17,39 +13,17 @@ from ..core.errors import UsageError
 from ..core.frame.wishes import WIDEST_OUTLINE, ColorKey, Outline, PivotWish
 from ..core.limits import ABOUT
 from ..core.model.geometry import Offset, Size
-from ..core.motion.spans import LAST, Span, Spans
-from ..core.motion.timing import Hold
 from ..core.names import nearest
 from ..core.sentence import key_of, setting
 from ..core.text import quoted
 from . import kinds
-from .kinds import Kind
+from .reader import LARGEST_SIDE, fraction, of, whole
 
 FORMATS = ("json", "xml", "css", "csv")
 """The metadata formats, in the order in which they are written."""
 
-LARGEST_SIDE = 16_384
-"""The longest side of a sheet or cell that can be asked for: what current graphics hardware takes."""
-
 LONGEST = 24 * 3600 * 1000
 """Milliseconds. The longest time that can be asked for."""
-
-
-T = TypeVar("T")
-T_co = TypeVar("T_co", covariant=True)
-Word = TypeVar("Word", bound=str)
-
-
-class Reader(Generic[T_co]):
-    """What reads a text when it is called, and what a crate file may give."""
-
-    __slots__ = ("kind", "read")
-
-    def __init__(self, read: Callable[[str], T_co], kind: Kind) -> None:
-        self.read, self.kind = read, kind
-
-    def __call__(self, text: str) -> T_co:
-        return self.read(text)
 
 
 CLEAR_SCALE = 16
@@ -57,33 +31,6 @@ CLEAR_SCALE = 16
 
 UNITS = {"KB": 1 << 10, "MB": 1 << 20, "GB": 1 << 30, "TB": 1 << 40}
 """Bytes of each unit of memory."""
-
-
-def of(kind: Kind) -> Callable[[Callable[[str], T]], Reader[T]]:
-    """Makes a reader of a function."""
-    return lambda read: Reader(read, kind)
-
-
-def choice(choices: tuple[Word, ...]) -> Reader[Word]:
-    @of(kinds.word(choices))
-    def read(text: str) -> Word:
-        for word in choices:
-            if word == text:
-                return word
-        raise UsageError(f"{quoted(text)} is not one of {', '.join(choices)}")
-
-    return read
-
-
-def whole(least: int, most: int = LARGEST_SIDE) -> Reader[int]:
-    @of(kinds.whole(least, most))
-    def read(text: str) -> int:
-        number = int(text) if text.isascii() and text.isdigit() and len(text) < 10 else -1
-        if not least <= number <= most:
-            raise UsageError(f"{quoted(text)} is not a whole number from {least} to {most}")
-        return number
-
-    return read
 
 
 @of(kinds.SIDES)
@@ -101,7 +48,7 @@ def size(text: str) -> Size:
 
 @of(kinds.NUMBER)
 def fps(text: str) -> Fraction:
-    number = _fraction(text)
+    number = fraction(text)
     if number is None or not 0 < number <= 1000:
         raise UsageError(
             f"{quoted(text)} is not a number of frames a second: write one above 0 and up to 1000, "
@@ -114,7 +61,7 @@ def fps(text: str) -> Fraction:
 def time(text: str) -> Fraction:
     """Milliseconds from ``800ms`` or ``0.8s``. A bare number could be either, so it is refused."""
     plain, scale = (text[:-2], 1) if text.endswith("ms") else (text[:-1], 1000)
-    number = _fraction(plain) if text.endswith("s") else None
+    number = fraction(plain) if text.endswith("s") else None
     if number is None or not 1 <= number * scale <= LONGEST:
         raise UsageError(
             f"{quoted(text)} is not a time: write it with its unit, such as 800ms or 0.8s; 1ms is the least"
@@ -125,7 +72,7 @@ def time(text: str) -> Fraction:
 @of(kinds.NUMBER)
 def scale(text: str) -> Fraction:
     """A scale from ``50%``, ``0.5`` or ``3x``."""
-    number = _fraction(text.removesuffix("%").removesuffix("x"))
+    number = fraction(text.removesuffix("%").removesuffix("x"))
     if number is not None and text.endswith("%"):
         number /= 100
     if number is not None and number > CLEAR_SCALE and text[-1] not in "%x":
@@ -211,7 +158,7 @@ def pivot(text: str) -> PivotWish:
         return PivotWish(*PLACES[text])
     parts = [part.strip() for part in text.split(",")]
     in_pixels = [part.endswith("px") for part in parts]
-    numbers = [_fraction(part.removesuffix("px")) for part in parts]
+    numbers = [fraction(part.removesuffix("px")) for part in parts]
     if len(parts) == 2 and len(set(in_pixels)) == 1:
         x, y = numbers
         most = 10 * LARGEST_SIDE if in_pixels[0] else 10
@@ -318,7 +265,7 @@ def other_scales(text: str) -> tuple[Fraction, ...]:
 @of(kinds.NUMBER)
 def stops(text: str) -> float:
     """``1.5``, ``-2``: each stop is twice the light."""
-    number = _fraction(text)
+    number = fraction(text)
     if number is None or not -20 <= number <= 20:
         raise UsageError(f"{quoted(text)} is not a number of stops from -20 to 20, such as 1 for twice the light")
     return float(number)
@@ -329,7 +276,7 @@ def aspect(text: str) -> float:
     """``2``, ``2:1``, or ``any``, which is 0."""
     if text == "any":
         return 0.0
-    number = _fraction(text.removesuffix(":1"))
+    number = fraction(text.removesuffix(":1"))
     if number is None or not 1 <= number <= LARGEST_SIDE:
         raise UsageError(f"{quoted(text)} is not an aspect: write 2 for at most 2:1, 1 for square, or any")
     return float(number)
@@ -342,124 +289,13 @@ def memory(text: str) -> int:
     (524288000, 1610612736)
     """
     number, unit = text[:-2].strip(), text[-2:].upper()
-    value = _fraction(number) if unit in UNITS else None
+    value = fraction(number) if unit in UNITS else None
     if value is None or not 1 <= value * UNITS[unit] < 1 << 60:
         raise UsageError(f"{quoted(text)} is not an amount of memory, such as 500MB or 2GB")
     return int(value * UNITS[unit])
 
 
-def _fraction(text: str) -> Fraction | None:
-    try:
-        return Fraction(text) if len(text) < 30 and text.isascii() and "e" not in text.lower() else None
-    except (ValueError, ZeroDivisionError):
-        return None
-
-
-@of(kinds.TEXT)
-def spans(text: str) -> Spans:
-    """Ranges of positions from 1, or of numbers: ``5-30``, ``1,3,6-9``, ``5-last``, an open end ``5-``, backwards
-    ``8-5``."""
-    return tuple(_span(part.strip(), text) for part in text.split(","))
-
-
-def _span(part: str, text: str) -> Span:
-    first, dash, last = part.partition("-")
-    ends = [first, last] if dash and last else [first]
-    if any(end != "last" and not (end.isascii() and end.isdigit() and len(end) < 9) for end in ends):
-        meant = (
-            f"1{part} for the first {part[1:]}, or last for the last one"
-            if re.fullmatch("-[0-9]+", part)
-            else "1,3,6-9"
-        )
-        raise UsageError(f"{quoted(text)} is not a range of frames: write it such as 5-30, 5-last or {meant}")
-    numbers = [LAST if end == "last" else int(end) for end in ends]
-    return Span(numbers[0], None if dash and not last else numbers[-1])
-
-
-@of(kinds.PAIRS)
-def pair(text: str) -> tuple[str, str]:
-    """Two names: ``old=new``."""
-    left, _, right = text.partition("=")
-    if not left or not right:
-        raise UsageError(
-            f"{quoted(text)} is not a pair of names: write them with = between, such as walk_left=walk_right"
-        )
-    return left, right
-
-
-@of(kinds.PAIRS)
-def new_name(text: str) -> tuple[str, str]:
-    """``old=new``, or ``new`` for the only animation there is."""
-    return pair(text) if "=" in text or not text else ("", text)
-
-
-@of(kinds.HOLDS)
-def hold(text: str) -> tuple[str, int, Hold]:
-    """``swim:3=2`` holds frame 3 of swim twice as long, ``swim:last=200ms`` its last one for 200 ms; ``-2`` is the last
-    but one. Without a name it is the only animation."""
-    where, _, amount = text.rpartition("=")
-    name, colon, position = where.rpartition(":")
-    try:
-        held = Hold(milliseconds=time(amount)) if amount.endswith("s") else Hold(_factor(amount))
-        if bool(name) == bool(colon):
-            return name, _position(position), held
-    except UsageError:
-        pass
-    raise UsageError(
-        f"{quoted(text)} does not say which frame is held how long: write animation:frame=factor or =time, "
-        "such as swim:3=2, swim:3=200ms or swim:last=200ms"
-    )
-
-
-def _position(text: str) -> int:
-    """A position from 1, or from the end, where the last one is -1."""
-    if text == "last":
-        return LAST
-    number = whole(1, 10**8)(text.removeprefix("-"))
-    return -number if text.startswith("-") else number
-
-
-def _factor(text: str) -> Fraction:
-    number = _fraction(text)
-    if number is None or not Fraction(1, 1000) <= number <= 1000:
-        raise UsageError(text)
-    return number
-
-
-@of(kinds.PARTS)
-def parts(text: str) -> tuple[str, dict[str, Spans]]:
-    """``gull=glide:1-20,land:21-44``: which ranges of a sequence become which animations; of the only one there is,
-    where it has no name before it."""
-    name, equals, rest = text.rpartition("=")
-    cut: dict[str, Spans] = {}
-    part = ""
-    for piece in rest.split(","):
-        label, colon, numbers = piece.rpartition(":")
-        part = label if colon else part
-        if bool(name) != bool(equals) or not part:
-            raise UsageError(
-                f"{quoted(text)} does not say what is split how: write animation=part:range,part:range, "
-                "such as gull=glide:1-20,land:21-44"
-            )
-        cut[part] = cut.get(part, ()) + spans(numbers)
-    return name, cut
-
-
-@of(kinds.TEXTS)
-def names(text: str) -> tuple[str, ...]:
-    """Names with commas between."""
-    listed = tuple(text.split(","))
-    if not all(listed) or len(set(listed)) < len(listed):
-        raise UsageError(f"{quoted(text)} is not a list of names: write each once, with commas between")
-    return listed
-
-
 @of(kinds.FILE)
 def file(text: str) -> str:
     """The path of a file."""
-    return text
-
-
-@of(kinds.TEXTS)
-def pattern(text: str) -> str:
     return text

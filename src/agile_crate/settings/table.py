@@ -19,9 +19,9 @@ from ..core.frame.wishes import ColorKey, Outline, PivotWish
 from ..core.model.geometry import Offset, Size
 from ..core.motion.spans import Spans
 from ..core.motion.timing import Hold
-from . import readers
+from . import naming, reader, readers
 from .kinds import FLAG, Kind
-from .readers import Reader
+from .reader import Reader
 
 if TYPE_CHECKING:
     from ..core.model.crate import Loop
@@ -90,7 +90,7 @@ def choice(
 ) -> str:
     """A setting of one word out of several."""
     shown = metavar or "|".join(choices)
-    return _field(default, Option(section, help, shown, readers.choice(choices), choices, remembered=remembered))
+    return _field(default, Option(section, help, shown, reader.choice(choices), choices, remembered=remembered))
 
 
 def many(section: Section, help: str, metavar: str, read: Reader[T], *, remembered: bool = False) -> tuple[T, ...]:
@@ -128,9 +128,9 @@ class Settings:
     """All settings of a build, read and checked. Field order is the order in the help and in the docs."""
 
     include: tuple[str, ...] = many(
-        "take", "only frames whose name matches", "PATTERN", readers.pattern, remembered=True
+        "take", "only frames whose name matches", "PATTERN", naming.pattern, remembered=True
     )
-    exclude: tuple[str, ...] = many("take", "no frames whose name matches", "PATTERN", readers.pattern, remembered=True)
+    exclude: tuple[str, ...] = many("take", "no frames whose name matches", "PATTERN", naming.pattern, remembered=True)
     layers: str = choice(
         "take",
         "",
@@ -142,20 +142,20 @@ class Settings:
         "take",
         "another name for an animation; several of one name are joined",
         "OLD=NEW",
-        readers.new_name,
+        naming.new_name,
         remembered=True,
     )
     frames: PerAnimation[Spans | None] = per_animation(
-        "take", None, "only these, by position: 5-30, 5-last or 1,3,6-9", "RANGE", readers.spans, remembered=True
+        "take", None, "only these, by position: 5-30, 5-last or 1,3,6-9", "RANGE", naming.spans, remembered=True
     )
     numbers: PerAnimation[Spans | None] = per_animation(
-        "take", None, "only these, by the numbers in their names: 4-27", "RANGE", readers.spans, remembered=True
+        "take", None, "only these, by the numbers in their names: 4-27", "RANGE", naming.spans, remembered=True
     )
     split: tuple[tuple[str, dict[str, Spans]], ...] = many(
-        "take", "cut one into several: gull=glide:1-20,land:21-44", "NAME=PART:RANGE,…", readers.parts, remembered=True
+        "take", "cut one into several: gull=glide:1-20,land:21-44", "NAME=PART:RANGE,…", naming.parts, remembered=True
     )
     every: PerAnimation[int] = per_animation(
-        "take", 1, "the first of every N frames; the pace stays", "N", readers.whole(1), remembered=True
+        "take", 1, "the first of every N frames; the pace stays", "N", reader.whole(1), remembered=True
     )
     drop_copies: bool = flag("take", "drop frames that only repeat the one before", remembered=True)
     drop_closing: bool = flag("take", "drop a last frame that equals the first", remembered=True)
@@ -164,18 +164,18 @@ class Settings:
         0,
         "frames are copies if no value differs by more than N of 255",
         "N",
-        readers.whole(0, 64),
+        reader.whole(0, 64),
         remembered=True,
     )
     reverse: bool = flag("take", "every animation backwards", remembered=True)
     mirrored: tuple[tuple[str, str], ...] = many(
-        "take", "another animation, left and right exchanged", "NEW=OLD", readers.pair, remembered=True
+        "take", "another animation, left and right exchanged", "NEW=OLD", naming.pair, remembered=True
     )
     reversed: tuple[tuple[str, str], ...] = many(
-        "take", "another animation, played backwards", "NEW=OLD", readers.pair, remembered=True
+        "take", "another animation, played backwards", "NEW=OLD", naming.pair, remembered=True
     )
     order: tuple[str, ...] = one(
-        "take", (), "these animations or stills first, in this order", "NAME,…", readers.names, remembered=True
+        "take", (), "these animations or stills first, in this order", "NAME,…", naming.names, remembered=True
     )
     fps: PerAnimation[Fraction | None] = per_animation(
         "take", None, "frames a second; 12, or the source's own times", "N", readers.fps, remembered=True
@@ -184,14 +184,14 @@ class Settings:
         "take", None, "the whole animation: 800ms or 0.8s", "TIME", readers.time, remembered=True
     )
     hold: tuple[tuple[str, int, Hold], ...] = many(
-        "take", "hold a frame: swim:3=2 (twice as long), swim:last=200ms", "NAME:FRAME=N", readers.hold, remembered=True
+        "take", "hold a frame: swim:3=2 (twice as long), swim:last=200ms", "NAME:FRAME=N", naming.hold, remembered=True
     )
     loop: PerAnimation[Loop | None] = per_animation(
         "take",
         None,
         "how it repeats; forever, or as its source says",
         "forever|once|back-and-forth",
-        readers.choice(LOOPS),
+        reader.choice(LOOPS),
         choices=LOOPS,
         remembered=True,
     )
@@ -227,10 +227,10 @@ class Settings:
         "prepare", "smooth", "smooth: filtered; pixel: nearest, for whole factors", ("smooth", "pixel"), remembered=True
     )
     clear_below: int = one(
-        "prepare", 0, "alpha up to N becomes empty, everywhere", "N", readers.whole(1, 254), remembered=True
+        "prepare", 0, "alpha up to N becomes empty, everywhere", "N", reader.whole(1, 254), remembered=True
     )
     hard_alpha: int = one(
-        "prepare", 0, "alpha from N on becomes opaque, below empty", "N", readers.whole(1, 255), remembered=True
+        "prepare", 0, "alpha from N on becomes opaque, below empty", "N", reader.whole(1, 255), remembered=True
     )
     palette: str | tuple[Color, ...] = one(
         "prepare",
@@ -241,7 +241,7 @@ class Settings:
         remembered=True,
     )
     colors: int = one(
-        "prepare", 0, "the nearest of N colours, found for the whole crate", "N", readers.whole(2, 256), remembered=True
+        "prepare", 0, "the nearest of N colours, found for the whole crate", "N", reader.whole(2, 256), remembered=True
     )
     dither: bool = flag("prepare", "mix palette colours in a still pattern", remembered=True)
     canvas: str | Size = one(
@@ -272,7 +272,7 @@ class Settings:
         remembered=True,
     )
     alpha_floor: int = one(
-        "prepare", 0, "alpha up to N counts as empty when trimming", "N", readers.whole(0, 254), remembered=True
+        "prepare", 0, "alpha up to N counts as empty when trimming", "N", reader.whole(0, 254), remembered=True
     )
     forget_offsets: bool = flag("prepare", "write trimmed frames as if drawn on what is left of them", remembered=True)
     pivot: PerAnimation[PivotWish | None] = per_animation(
@@ -293,7 +293,7 @@ class Settings:
         remembered=True,
     )
     shape_points: int = one(
-        "prepare", 0, "at most so many points to a polygon", "N", readers.whole(4, 1000), remembered=True
+        "prepare", 0, "at most so many points to a polygon", "N", reader.whole(4, 1000), remembered=True
     )
     shape_of: str = choice(
         "prepare", "frame", "a shape for each frame, or one for an animation", ("frame", "animation"), remembered=True
@@ -305,20 +305,20 @@ class Settings:
         ("grid", "strip", "rows", "blocks", "tight"),
         remembered=True,
     )
-    columns: int = one("arrange", 0, "cells side by side; chosen for you if not given", "N", readers.whole(1))
-    rows: int = one("arrange", 0, "cells one below the other; chosen for you if not given", "N", readers.whole(1))
+    columns: int = one("arrange", 0, "cells side by side; chosen for you if not given", "N", reader.whole(1))
+    rows: int = one("arrange", 0, "cells one below the other; chosen for you if not given", "N", reader.whole(1))
     cell: Size | None = one(
         "arrange", None, "cell size; by default the largest canvas", "WxH", readers.size, remembered=True
     )
     down: bool = flag("arrange", "grid: fill columns first; strip: one column")
-    gap: int = one("arrange", 0, "empty pixels between neighbours", "N", readers.whole(0))
-    margin: int = one("arrange", 0, "empty pixels along the sheet's edges", "N", readers.whole(0))
+    gap: int = one("arrange", 0, "empty pixels between neighbours", "N", reader.whole(0))
+    margin: int = one("arrange", 0, "empty pixels along the sheet's edges", "N", reader.whole(0))
     cushion: int = one(
         "arrange",
         0,
         "empty pixels kept round trimmed frames, inside their boxes",
         "N",
-        readers.whole(0, 1024),
+        reader.whole(0, 1024),
         remembered=True,
     )
     edge_repeat: int = one(
@@ -326,7 +326,7 @@ class Settings:
         0,
         "copy the outermost pixels outwards, corners too, into gap and margin",
         "N",
-        readers.whole(0, 1024),
+        reader.whole(0, 1024),
     )
     turn: bool = flag("arrange", "tight: frames may lie turned by 90°")
     keep_repeats: bool = flag("arrange", "tight: store equal frames each by itself")
@@ -346,7 +346,7 @@ class Settings:
     )
     pow2: bool = flag("arrange", "sheet sides are powers of two")
     square: bool = flag("arrange", "sheets are square")
-    multiple: int = one("arrange", 1, "sheet sides are multiples of N", "N", readers.whole(1))
+    multiple: int = one("arrange", 1, "sheet sides are multiples of N", "N", reader.whole(1))
 
     metadata: tuple[str, ...] = one(
         "write", ("json",), "what is written beside the sheets, commas between", "FORMAT,…", readers.formats

@@ -1,0 +1,67 @@
+"""What reads the text of a setting's value: it takes a text and returns a plain value, or raises UsageError with a
+sentence that quotes the text and says what was expected. It knows in which of TOML's types a crate file gives it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from fractions import Fraction
+from typing import Generic, TypeVar
+
+from ..core.errors import UsageError
+from ..core.text import quoted
+from . import kinds
+from .kinds import Kind
+
+LARGEST_SIDE = 16_384
+"""The longest side of a sheet or cell that can be asked for: what current graphics hardware takes."""
+
+T = TypeVar("T")
+T_co = TypeVar("T_co", covariant=True)
+Word = TypeVar("Word", bound=str)
+
+
+class Reader(Generic[T_co]):
+    """What reads a text when it is called, and what a crate file may give."""
+
+    __slots__ = ("kind", "read")
+
+    def __init__(self, read: Callable[[str], T_co], kind: Kind) -> None:
+        self.read, self.kind = read, kind
+
+    def __call__(self, text: str) -> T_co:
+        return self.read(text)
+
+
+def of(kind: Kind) -> Callable[[Callable[[str], T]], Reader[T]]:
+    """Makes a reader of a function."""
+    return lambda read: Reader(read, kind)
+
+
+def choice(choices: tuple[Word, ...]) -> Reader[Word]:
+    @of(kinds.word(choices))
+    def read(text: str) -> Word:
+        for word in choices:
+            if word == text:
+                return word
+        raise UsageError(f"{quoted(text)} is not one of {', '.join(choices)}")
+
+    return read
+
+
+def whole(least: int, most: int = LARGEST_SIDE) -> Reader[int]:
+    @of(kinds.whole(least, most))
+    def read(text: str) -> int:
+        number = int(text) if text.isascii() and text.isdigit() and len(text) < 10 else -1
+        if not least <= number <= most:
+            raise UsageError(f"{quoted(text)} is not a whole number from {least} to {most}")
+        return number
+
+    return read
+
+
+def fraction(text: str) -> Fraction | None:
+    """A number such as ``0.5`` or ``30000/1001``; None for what is none."""
+    try:
+        return Fraction(text) if len(text) < 30 and text.isascii() and "e" not in text.lower() else None
+    except (ValueError, ZeroDivisionError):
+        return None
