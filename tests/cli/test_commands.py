@@ -200,5 +200,7 @@ def test_where_a_stream_takes_no_signs(run: Run, tmp_path: Path) -> None:
     assert " cells 6x5, margin 0, gap 0" in done.stdout
     assert "old \\xf6tter" in done.stdout
     assert json.loads(run("verify", "o.json", "--json", env=ascii_only).stdout)["holds"]
+    turned = run("survey", save(tmp_path / "f" / "\u202eotter.png"), "--json").stdout
+    assert ("\\u202eotter" in turned, "\u202e" in turned) == (True, False)
     said = run("pack", "frames/old ötter_2.png", "--out", "p", "--json", env=ascii_only).stderr
     assert "ötter_2.png is not there" in json.loads(said)["error"]

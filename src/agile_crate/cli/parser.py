@@ -68,12 +68,15 @@ class Parser(argparse.ArgumentParser):
     def bound(self, arguments: Sequence[str]) -> list[str]:
         """Joins ``--option value`` to ``--option=value`` where the value begins with a dash and is no option itself.
 
-        So ``--out -otter`` means what it says; argparse alone would refuse it.
+        So ``--out -otter`` means what it says; argparse alone would refuse it. Two dashes alone are no value: argparse
+        drops them, and has none then. Raises UsageError.
         """
         known = {option: action for action in self.actions for option in action.option_strings}
         bound: list[str] = []
         rest = iter(arguments)
         for argument in rest:
+            if argument.endswith("=--") and argument[:-3] in known:
+                raise UsageError(f"{argument[:-3]}: '--' is no value")
             bound.append(argument)
             if argument == "--":
                 bound += rest
@@ -82,6 +85,8 @@ class Parser(argparse.ArgumentParser):
                 value = next(rest, None)
                 if value is None:
                     continue
+                if value == "--":
+                    raise UsageError(f"{argument}: '--' is no value")
                 if value.startswith("-") and value.partition("=")[0] not in known:
                     bound[-1] = f"{argument}={value}"
                 else:

@@ -41,12 +41,16 @@ def _plainly(error: UnicodeError) -> tuple[str | bytes, int]:
 
 
 def print_json(document: object, stream: TextIO | None = None, indent: int | None = 2) -> None:
-    """A document on a stream, stdout if none is named; escaped by JSON itself where the encoding is not Unicode's."""
+    """A document on a stream, stdout if none is named. JSON's escapes stand for what does not print, and for all that is
+    not ASCII where the encoding is not Unicode's."""
     import json
 
     stream = stream or sys.stdout
     takes_all = "utf" in (getattr(stream, "encoding", None) or "utf").lower()
-    print(json.dumps(document, ensure_ascii=not takes_all, indent=indent), file=stream, flush=True)
+    text = json.dumps(document, ensure_ascii=not takes_all, indent=indent)
+    if not text.replace("\n", "").isprintable():
+        text = "".join(sign if sign.isprintable() or sign == "\n" else json.dumps(sign)[1:-1] for sign in text)
+    print(text, file=stream, flush=True)
 
 
 def make_safe() -> None:
