@@ -168,6 +168,11 @@ def test_equal_and_mirrored_pixels_are_shared() -> None:
     ]
     assert shared(pictures) == [(0, ""), (1, ""), (0, ""), (3, ""), (4, ""), (5, "")]
     assert shared(pictures, mirrored=True) == [(0, ""), (1, ""), (0, ""), (0, "x"), (1, "y"), (0, "xy")]
+    whole, turned = (
+        picture(p, x, 4)._replace(stored=Box(0, 0, 30, 30)) for p, x in ((one, 2), (one[:, ::-1], 30 - 2 - 7))
+    )
+    aside = turned._replace(offset=Offset(3, 4))  # its image, but elsewhere in what is stored
+    assert shared([whole, turned, aside], mirrored=True) == [(0, ""), (0, "x"), (2, "")]
 
 
 def test_rows() -> None:
