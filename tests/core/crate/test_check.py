@@ -40,7 +40,10 @@ def test_a_good_crate_has_no_problems() -> None:
     ("bad", "sentence"),
     [
         (changed_frame(name="swim_0"), "2 frames are named 'swim_0'"),
-        (changed_frame(on_sheet=3), "frame 'swim_1' is on sheet 3, and the last one is 0"),
+        (
+            changed_frame(on_sheet=3)._replace(sheets=GOOD.sheets * 3),
+            "frame 'swim_1' is on sheet 3, and the last one is 2",
+        ),
         (
             changed_frame(box=Box(30, 1, 10, 10)),
             "frame 'swim_1': its box [30, 1, 10, 10] is not inside its sheet [36, 12]",

@@ -94,6 +94,12 @@ def test_plain_shapes() -> None:
     assert moved_shape(Shape((square,), 1), 10, -1).polygons[0][0] == (12, 0)
 
 
+def test_stairs_become_a_slope() -> None:
+    y, x = np.mgrid[:20, :20]
+    (polygon,) = shape_of(x <= y, "contour").polygons
+    assert len(polygon) == 3
+
+
 def test_pixels_that_touch_at_a_corner_are_one_island() -> None:
     mask = np.array([[1, 0, 0], [0, 1, 0], [0, 0, 1]], bool)
     assert len(shape_of(mask, "contour").polygons) == 1
