@@ -3,7 +3,7 @@
     pip install -e '.[dev]' cosmic-ray
     python tools/mutants.py                    a sample of each module, 2 changes of 100 lines; about half an hour
     python tools/mutants.py --share 1          every change; a day
-    python tools/mutants.py core/motion        only of some modules
+    python tools/mutants.py core/motion        only of some modules, again
 
 The changes are cosmic-ray's, drawn by a seed, so that the same sample comes again. Each is made in a copy of the
 checkout and tried by the tests that import the module, else by all of its room. docs/mutants.md tells how many were
@@ -14,6 +14,7 @@ from __future__ import annotations
 
 import argparse
 import ast
+import json
 import os
 import random
 import re
@@ -39,6 +40,10 @@ from cosmic_ray.work_item import MutationSpec
 ROOT = Path(__file__).parents[1]
 CORE = Path("src", "agile_crate", "core")
 REPORT = ROOT / "docs" / "mutants.md"
+
+KEPT = ROOT / "build" / "mutants.json"
+"""What became of each change that was tried, so that a run can go on where another ended: modules that are asked for by
+name are tried again, and of all those that were not yet."""
 SEED, SECONDS = 21, 240
 
 SLOW = {"arrange": 3}
@@ -65,10 +70,11 @@ class Result(NamedTuple):
 
 
 def type_lines(source: str) -> set[int]:
-    """Lines that say types of arguments and results: nothing comes of changing those."""
+    """Lines that say types: nothing comes of changing those."""
     nodes = list(ast.walk(ast.parse(source)))
     said = [node.annotation for node in nodes if isinstance(node, ast.arg) and node.annotation]
     said += [node.returns for node in nodes if isinstance(node, ast.FunctionDef) and node.returns]
+    said += [node.annotation for node in nodes if isinstance(node, ast.AnnAssign) and node.value is None]
     return {one.lineno for one in said}
 
 
@@ -215,17 +221,24 @@ def report(results: list[Result]) -> str:
 
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__.partition("\n")[0])
-    parser.add_argument("modules", nargs="*", default=["core"], help="parts of paths of modules; all of core")
+    parser.add_argument("modules", nargs="*", help="parts of paths of modules; all of core that were not tried yet")
     parser.add_argument("--share", type=float, default=0.02, help="changes for each line of a module")
     asked = parser.parse_args()
     paths = [path.relative_to(ROOT) for path in sorted((ROOT / CORE).rglob("*.py")) if path.name != "__init__.py"]
-    paths = [path for path in paths if any(part in str(path) for part in asked.modules)]
+    before = [Result(*one) for one in json.loads(KEPT.read_text("utf-8"))] if KEPT.is_file() else []
+    tried_before = {one.module for one in before}
+    if asked.modules:
+        paths = [path for path in paths if any(part in str(path) for part in asked.modules)]
+    else:
+        paths = [path for path in paths if str(path.relative_to(CORE)) not in tried_before]
     tasks = [(path, sample(path, asked.share)) for path in paths]
     tasks.sort(key=lambda task: ("arrange" not in str(task[0]), -len(task[1])))
-    results: list[Result] = []
+    results = [one for one in before if CORE / one.module not in paths]
+    KEPT.parent.mkdir(exist_ok=True)
     with ProcessPoolExecutor(2) as pool:
         for done in as_completed([pool.submit(tried, task) for task in tasks]):
             results += done.result()
+            KEPT.write_text(json.dumps(results, indent=1), "utf-8")
             REPORT.write_text(report(results), "utf-8")
     print(f"{sum(one.noticed for one in results)} of {len(results)} noticed; see {REPORT.relative_to(ROOT)}")
 

@@ -74,6 +74,11 @@ def test_names_that_lead_out_of_a_folder(name: str) -> None:
             names(pairs)
 
 
+def test_where_there_is_no_animation_at_all() -> None:
+    with pytest.raises(UsageError, match="rename: there is no animation 'swim'; there are: none"):
+        names([("swim", "x")], (sequence(None, 1),))
+
+
 def test_what_matches_nothing_is_told() -> None:
     assert renaming([("gull_*", "g_*")], ALL) == ({}, ["rename='gull_*=g_*' matches no animation"])
     assert spelled_out([("g_*", "gull_*")], "mirrored", ALL) == ((), ["mirrored='g_*=gull_*' matches no animation"])
