@@ -15,12 +15,9 @@ DEBIAN_TOOLS := pngcheck imagemagick chromium ffmpeg gcc libc6-dev lua5.4 libegl
 demo: $(VENV)/.installed
 	@$(BIN)/agile-crate demo build/otter-post
 
-# Many tests wait for other programs: one worker more than there are processors.
-WORKERS ?= $(shell $(PYTHON) -c 'import os; print((os.cpu_count() or 1) + 1)')
-
 test: $(VENV)/.with-tests system-tools build/node/.installed
 	@echo "running the tests on all processors; each dot is a test"
-	@$(BIN)/pytest -n $(WORKERS)
+	@$(BIN)/pytest -n auto
 
 NOT_LOWEST := $(foreach file,core/arrange/test_blocks core/arrange/test_stay core/arrange/test_tight exports/test_in_place sources/test_vector sources/test_rendered,--ignore tests/$(file).py)
 
@@ -32,7 +29,7 @@ ASCII := LC_ALL=C PYTHONUTF8=0 PYTHONCOERCECLOCALE=0 PYTHONIOENCODING=utf-8
 # for small sheets, and kills.
 test-lowest: $(LOWEST)/.installed system-tools
 	@echo "running the short tests with the lowest versions of all dependencies, and file names in ASCII"
-	@$(ASCII) $(LOWEST)/bin/pytest -n $(WORKERS) $(NOT_LOWEST) tests/core tests/settings tests/format tests/sources tests/stops tests/exports tests/views \
+	@$(ASCII) $(LOWEST)/bin/pytest -n auto $(NOT_LOWEST) tests/core tests/settings tests/format tests/sources tests/stops tests/exports tests/views \
 	  tests/cli/test_write.py
 
 # What is tried at random, at length.

@@ -7,6 +7,7 @@ import os
 import shutil
 import subprocess
 import sys
+import time
 from collections.abc import Callable, Iterator
 from functools import cache
 from pathlib import Path
@@ -135,8 +136,17 @@ def xml_schema() -> Any:
 
 @pytest.fixture(scope="session")
 def _demo_once(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    folder = tmp_path_factory.mktemp("demo")
-    subprocess.run([PROGRAM, "demo", "--quiet"], cwd=folder, check=True)
+    """Made once, by the first of the workers that wants it."""
+    shared = tmp_path_factory.getbasetemp()
+    folder = (shared.parent if "PYTEST_XDIST_WORKER" in os.environ else shared) / "demo"
+    try:
+        folder.mkdir()
+    except FileExistsError:
+        while not (folder / "made").exists():
+            time.sleep(0.1)
+    else:
+        subprocess.run([PROGRAM, "demo", "--quiet"], cwd=folder, check=True)
+        (folder / "made").touch()
     return folder / "otter-post"
 
 
