@@ -187,8 +187,8 @@ HEAD = """\
 # Changes that tests notice
 
 Made by `tools/mutants.py`, which changes `core` a little, one place at a time, and looks whether a test notices
-(mutation testing); do not edit by hand but for the explanations behind the dashes. Of {of:,} changes, drawn by a seed
-from all that there are, **{share:.1%}** were noticed.
+(mutation testing); do not edit by hand but for the explanations behind the dashes. Of {of:,} changes in
+{modules} of {all} modules, drawn by a seed from all that there are, **{share:.1%}** were noticed.
 
 | room | changes | noticed |
 |---|---|---|
@@ -209,7 +209,10 @@ def report(results: list[Result]) -> str:
         rows += (
             f"| {room or 'beside them'} | {len(of_room)} | {sum(one.noticed for one in of_room) / len(of_room):.0%} |\n"
         )
-    text = HEAD.format(of=len(results), share=sum(one.noticed for one in results) / len(results), rows=rows)
+    text = HEAD.format(
+        of=len(results), share=sum(one.noticed for one in results) / len(results), rows=rows,
+        modules=len({one.module for one in results}), all=len([path for path in (ROOT / CORE).rglob("*.py") if path.name != "__init__.py"]),
+    )  # fmt: skip
     for module, group in groupby([one for one in results if not one.noticed], key=lambda one: one.module):
         text += f"**{module}**\n\n"
         for one in group:
