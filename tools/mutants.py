@@ -209,10 +209,10 @@ def report(results: list[Result]) -> str:
         rows += (
             f"| {room or 'beside them'} | {len(of_room)} | {sum(one.noticed for one in of_room) / len(of_room):.0%} |\n"
         )
-    text = HEAD.format(
-        of=len(results), share=sum(one.noticed for one in results) / len(results), rows=rows,
-        modules=len({one.module for one in results}), all=len([path for path in (ROOT / CORE).rglob("*.py") if path.name != "__init__.py"]),
-    )  # fmt: skip
+    noticed, modules = sum(one.noticed for one in results), {one.module for one in results}
+    every = [path for path in (ROOT / CORE).rglob("*.py") if path.name != "__init__.py"]
+    share = noticed / len(results)
+    text = HEAD.format(of=len(results), share=share, rows=rows, modules=len(modules), all=len(every))
     for module, group in groupby([one for one in results if not one.noticed], key=lambda one: one.module):
         text += f"**{module}**\n\n"
         for one in group:
