@@ -25,10 +25,11 @@ NOT_LOWEST := $(foreach file,exports/test_in_place sources/test_vector sources/t
 ASCII := LC_ALL=C PYTHONUTF8=0 PYTHONCOERCECLOCALE=0 PYTHONIOENCODING=utf-8
 
 # What needs no browser and no game engine, with the lowest versions of all dependencies that pyproject.toml allows, with
-# nothing compiled, and with file names in ASCII; without what hardly uses any of them: arranging, motion, settings, kills.
+# nothing compiled, and with file names in ASCII; without what hardly uses any of them: arranging, motion, looking,
+# settings, kills.
 test-lowest: $(LOWEST)/.installed system-tools
 	@echo "running the short tests with the lowest versions of all dependencies, and file names in ASCII"
-	@$(ASCII) $(LOWEST)/bin/pytest -n auto $(NOT_LOWEST) tests/core/frame tests/core/look tests/core/crate tests/format tests/sources tests/stops tests/exports tests/views \
+	@$(ASCII) $(LOWEST)/bin/pytest -n auto $(NOT_LOWEST) tests/core/frame tests/core/crate tests/format tests/sources tests/stops tests/exports tests/views \
 	  tests/cli/test_write.py
 
 # What is tried at random, at length.
