@@ -44,6 +44,7 @@ REPORT = ROOT / "docs" / "mutants.md"
 KEPT = ROOT / "build" / "mutants.json"
 """What became of each change that was tried, so that a run can go on where another ended: modules that are asked for by
 name are tried again, and of all those that were not yet."""
+
 SEED, SECONDS = 21, 240
 
 SLOW = {"arrange": 3}
@@ -235,7 +236,7 @@ def main() -> None:
     else:
         paths = [path for path in paths if str(path.relative_to(CORE)) not in tried_before]
     tasks = [(path, sample(path, asked.share)) for path in paths]
-    tasks.sort(key=lambda task: ("arrange" not in str(task[0]), -len(task[1])))
+    tasks.sort(key=lambda task: (task[0].parts[3] not in SLOW, -len(task[1])))
     results = [one for one in before if CORE / one.module not in paths]
     KEPT.parent.mkdir(exist_ok=True)
     with ProcessPoolExecutor(2) as pool:

@@ -53,18 +53,14 @@ else:
         return True
 
 
-ENDING = [getattr(signal, name) for name in ("SIGINT", "SIGTERM", "SIGHUP", "SIGBREAK") if hasattr(signal, name)]
-"""Signals that end a program: Ctrl-C, the system's wish, a closed terminal, and a closed console on Windows."""
-
-
 @contextlib.contextmanager
 def signals_wait() -> Iterator[None]:
-    """Within it signals that end a program wait, where they can. A process that is forked here begins so: what it would
-    answer them is not its own yet."""
+    """Within it signals wait, where they can. A process that is forked here begins so: what it would answer them is not
+    its own yet."""
     if not hasattr(signal, "pthread_sigmask"):
         yield
         return
-    before = signal.pthread_sigmask(signal.SIG_BLOCK, ENDING)
+    before = signal.pthread_sigmask(signal.SIG_BLOCK, signal.valid_signals())
     try:
         yield
     finally:
@@ -72,9 +68,9 @@ def signals_wait() -> Iterator[None]:
 
 
 def let_signals_come() -> None:
-    """Those that waited since this process was forked, too."""
+    """All of them, and those that waited since this process was forked."""
     if hasattr(signal, "pthread_sigmask"):
-        signal.pthread_sigmask(signal.SIG_UNBLOCK, ENDING)
+        signal.pthread_sigmask(signal.SIG_SETMASK, ())
 
 
 def bound_memory(size: int) -> None:

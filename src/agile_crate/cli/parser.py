@@ -68,15 +68,13 @@ class Parser(argparse.ArgumentParser):
     def bound(self, arguments: Sequence[str]) -> list[str]:
         """Joins ``--option value`` to ``--option=value`` where the value begins with a dash and is no option itself.
 
-        So ``--out -otter`` means what it says; argparse alone would refuse it. Two dashes alone are no value: argparse
-        drops them, and has none then. Raises UsageError.
+        So ``--out -otter`` means what it says; argparse alone would refuse it. Raises UsageError for two dashes alone,
+        which argparse drops.
         """
         known = {option: action for action in self.actions for option in action.option_strings}
         bound: list[str] = []
         rest = iter(arguments)
         for argument in rest:
-            if argument.endswith("=--") and argument[:-3] in known:
-                raise UsageError(f"{argument[:-3]}: '--' is no value")
             bound.append(argument)
             if argument == "--":
                 bound += rest
@@ -85,12 +83,13 @@ class Parser(argparse.ArgumentParser):
                 value = next(rest, None)
                 if value is None:
                     continue
-                if value == "--":
-                    raise UsageError(f"{argument}: '--' is no value")
                 if value.startswith("-") and value.partition("=")[0] not in known:
                     bound[-1] = f"{argument}={value}"
                 else:
                     bound.append(value)
+            name, _, value = bound[-1].partition("=")
+            if name in known and value == "--":
+                raise UsageError(f"{name}: '--' is no value")
         return bound
 
 

@@ -31,12 +31,11 @@ def target_of(out: str) -> Path:
         )
     stem, ending = os.path.splitext(out)
     target = Path(os.path.abspath(stem if ending in (*SHEET_ENDINGS, *ENDINGS) else out))
-    if not is_unicode(out) or len(target.parts) > DEEPEST:
+    if not is_unicode(out) or "\0" in out or len(target.parts) > DEEPEST:
         raise UsageError(
-            f"{setting('out', out)}: write the path in Unicode text, and with fewer than {DEEPEST} folders"
+            f"{setting('out', out)}: write the path in Unicode text without null characters, and with fewer than "
+            f"{DEEPEST} folders"
         )
-    if "\0" in out:
-        raise UsageError(f"{setting('out', out)}: no name has a null character")
     if ":" in target.name or "\\" in target.name:
         raise UsageError(f"{setting('out', out)}: ':' and '\\' cannot be part of a file name; choose another name")
     return target

@@ -3,7 +3,6 @@ are held, and in which parts they go. See `reader`."""
 
 from __future__ import annotations
 
-import re
 from fractions import Fraction
 
 from ..core.errors import UsageError
@@ -26,11 +25,8 @@ def _span(part: str, text: str) -> Span:
     first, dash, last = part.partition("-")
     ends = [first, last] if dash and last else [first]
     if any(end != "last" and not (end.isascii() and end.isdigit() and len(end) < 9) for end in ends):
-        meant = (
-            f"1{part} for the first {part[1:]}, or last for the last one"
-            if re.fullmatch("-[0-9]+", part)
-            else "1,3,6-9"
-        )
+        is_end_alone = not first and last.isdigit()
+        meant = f"1{part} for the first {last}, or last for the last one" if is_end_alone else "1,3,6-9"
         raise UsageError(f"{quoted(text)} is not a range of frames: write it such as 5-30, 5-last or {meant}")
     numbers = [LAST if end == "last" else int(end) for end in ends]
     return Span(numbers[0], None if dash and not last else numbers[-1])

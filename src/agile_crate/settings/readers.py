@@ -25,7 +25,6 @@ FORMATS = ("json", "xml", "css", "csv")
 LONGEST = 24 * 3600 * 1000
 """Milliseconds. The longest time that can be asked for."""
 
-
 CLEAR_SCALE = 16
 """A larger scale than this is as likely to be a percentage; it needs its sign."""
 

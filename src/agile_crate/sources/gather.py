@@ -150,11 +150,11 @@ def _held(part: Part[Seen], file: Found, room: Room) -> Part[Seen]:
 
 def _empty(file: Found, look: FirstLook, kept: Keeping | None) -> Part[Seen]:
     """What stands for a picture that cannot be read."""
-    nothing = seen(file.name, hollow(1, 1), look)
-    with contextlib.suppress(OSError):
-        sha256 = kept.cache.noted(file.path, lambda: read_regular(file.path, "file_bytes"))[1] if kept else ""
-        return Part(file.animation, ((file.name, nothing, None),), sha256=sha256)
-    return Part(file.animation, ((file.name, nothing, None),))
+    sha256 = ""
+    if kept:
+        with contextlib.suppress(OSError):
+            sha256 = kept.cache.noted(file.path, lambda: read_regular(file.path, "file_bytes"))[1]
+    return Part(file.animation, ((file.name, seen(file.name, hollow(1, 1), look), None),), sha256=sha256)
 
 
 def by_animation(parts: Iterable[Part[T]]) -> dict[str | None, list[Part[T]]]:

@@ -325,7 +325,7 @@ def _marks(path: str) -> bytes | None:
         return (
             _MARKS.pack(status.st_dev, status.st_ino, status.st_size, *times) if stat.S_ISREG(status.st_mode) else None
         )
-    except (OSError, ValueError, struct.error):  # a null character in the path, a time before 1970
+    except (OSError, struct.error):  # a time before 1970
         return None
 
 

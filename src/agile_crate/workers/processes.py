@@ -20,7 +20,7 @@ from multiprocessing.process import BaseProcess
 from typing import Any, Literal, NamedTuple, NoReturn, TypeVar
 
 from ..core.limits import in_force, with_limits
-from ..system import ENDING, let_signals_come, signals_wait
+from ..system import let_signals_come, signals_wait
 from .results import following
 
 T = TypeVar("T")
@@ -126,8 +126,9 @@ def end_here(*_: object) -> NoReturn:
 def follow_parent(told_to_end: Callable[..., object] | signal.Handlers) -> None:
     """What a process does first: it leaves interruptions to the one who began it, ends when that one does, and knows
     what to do when it is told to end."""
-    for number in ENDING:
-        signal.signal(number, signal.SIG_IGN)
+    for name in ("SIGINT", "SIGHUP", "SIGBREAK"):
+        if hasattr(signal, name):
+            signal.signal(getattr(signal, name), signal.SIG_IGN)
     signal.signal(signal.SIGTERM, told_to_end)
     let_signals_come()
     threading.Thread(target=_end_with_parent, daemon=True).start()
