@@ -1,7 +1,7 @@
 """One kind of hostile input, tried for as long as you like, guided by what of the program is reached (atheris):
 
     pip install atheris
-    python tools/fuzz.py metadata -max_total_time=600        the kinds are the tests of tests/trust/test_fuzz.py
+    python tools/fuzz.py metadata -max_total_time=600        the kinds are the tests of tests/trust/test_fuzz*.py
 
 What is behind the kind goes to libFuzzer. A case that breaks the rules of tests/trust/attempt.py ends it, with what was
 fed to the program; it belongs into tests/trust/corpus/, and `keep` in that folder's test writes it there.
@@ -22,12 +22,13 @@ from hypothesis import strategies as st
 sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
 
 with atheris.instrument_imports(include=["agile_crate"]):
-    from trust import test_fuzz
+    from trust import test_fuzz, test_fuzz_art
 
 
 def main() -> None:
     kind, *more = sys.argv[1:] or sys.exit(__doc__)
-    tried = getattr(test_fuzz, f"test_{kind}").hypothesis.inner_test
+    kinds = vars(test_fuzz_art) | vars(test_fuzz)
+    tried = kinds[f"test_{kind}"].hypothesis.inner_test
     work = Path(tempfile.mkdtemp(prefix="agile-crate-fuzz-"))
     os.environ["AGILE_CRATE_CACHE"] = str(work / "cache")
     os.fsync = os.fstat  # nothing here asks whether a disk kept what it was told

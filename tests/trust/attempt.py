@@ -18,6 +18,7 @@ from typing import Any, NamedTuple
 
 from agile_crate.cli.main import main
 from agile_crate.interrupts import begin_anew
+from conftest import tree
 
 SECONDS = 30
 """That an attempt may take."""
@@ -35,12 +36,20 @@ class Attempt(NamedTuple):
     words: tuple[str, ...]
 
 
+class Outcome(NamedTuple):
+    """The exit code, what was told, and the files below `out`."""
+
+    status: int
+    told: str
+    files: dict[str, bytes]
+
+
 class TookLong(BaseException):
     """Nothing of the program's may catch it."""
 
 
-def attempted(attempt: Attempt, folder: Path) -> tuple[int, str]:
-    """Runs the program in this process, in a folder that is empty before and after; its exit code, and what it told."""
+def attempted(attempt: Attempt, folder: Path) -> Outcome:
+    """Runs the program in this process, in a folder that is empty before and after."""
     before = {}
     for name, data in attempt.files.items():
         path = folder / name
@@ -62,13 +71,10 @@ def attempted(attempt: Attempt, folder: Path) -> tuple[int, str]:
         told, errors = (stream.buffer.getvalue().decode("utf-8") for stream in (out, err) if not stream.flush())
         judge(status, told, errors)
         assert not written, written
-        now = {str(p.relative_to(folder)): p for p in folder.rglob("*") if not p.is_dir()}
-        changed = [
-            name for name, p in now.items() if not name.startswith("out/") and p.read_bytes() != before.get(name)
-        ]
-        gone = [name for name in before if not name.startswith("out/") and name not in now]
-        assert not changed + gone, changed + gone
-        return status, told + errors
+        now = tree(folder)
+        made = {name: now.pop(name) for name in list(now) if name.startswith("out/")}
+        assert now == {name: data for name, data in before.items() if not name.startswith("out/")}
+        return Outcome(status, told + errors, made)
     finally:
         os.chdir(here)
         for path in folder.iterdir():

@@ -1,0 +1,56 @@
+"""What attempts of strangers are made of, and how many there are: a few of each kind here; `make trust` tries a hundred
+thousand, and `tools/fuzz.py` lets one kind run for as long as you like, guided by what is covered."""
+
+from __future__ import annotations
+
+import io
+import os
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import HealthCheck, settings
+from PIL import Image
+
+import agile_crate
+from conftest import art
+
+if os.name != "posix":
+    pytest.skip("its bounds are those of POSIX", allow_module_level=True)
+
+DEMO = Path(agile_crate.__file__).parent / "demo"
+
+
+LONG = float(os.environ.get("AGILE_CRATE_TRUST") or 0)
+"""How many times the long form is wanted."""
+
+
+def cases(few: int, many: int) -> Any:
+    """So many here, and so many in the long form, which are others each time."""
+    return settings(
+        max_examples=int(many * LONG) or few, derandomize=not LONG, deadline=None, database=None,
+        suppress_health_check=list(HealthCheck), print_blob=True,
+    )  # fmt: skip
+
+
+def picture(image: Image.Image, kind: str, **more: Any) -> bytes:
+    stream = io.BytesIO()
+    image.save(stream, kind, **more)
+    return stream.getvalue()
+
+
+@cache
+def frames() -> dict[str, bytes]:
+    return {f"frames/swim_{n}.png": picture(Image.fromarray(art(8, 6, n)), "PNG") for n in (1, 2, 3)}
+
+
+@cache
+def small() -> bytes:
+    return picture(Image.fromarray(art(9, 7)), "PNG")
+
+
+SIGHTS = (
+    ("pack", "art", "--out", "out/o"), ("survey", "art"), ("pack", "art", "--out", "out/o", "--scale", "50%", "--layout", "tight", "--trim", "frame"),
+    ("pack", "art", "--out", "out/o", "--colors", "4", "--to-srgb", "--dry-run"), ("draft", "art", "--out", "out/o.crate.toml"),
+)  # fmt: skip
