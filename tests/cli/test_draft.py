@@ -72,18 +72,6 @@ def test_a_draft_is_not_written_over_a_file_unasked(run: Run, frames: Path, tmp_
     assert (tmp_path / "a.toml").read_text("utf-8") == "mine"
     said = json.loads(run("draft", "frames/gull", "--out", "a.toml", "--force", "--json").stdout)
     assert (said["crates"], said["file"]) == ({"gull": 2}, str(tmp_path / "a.toml"))
-    for arguments, status, sentence in (
-        (
-            ["frames/gull", "--out", "a.json"],
-            2,
-            "--out a.json: a crate file's name ends in .toml, such as otter.crate.toml",
-        ),
-        (["a.toml", "--out", "b.toml"], 2, "a.toml is a crate file already; name the folders that hold frames"),
-        (["nowhere", "--out", "b.toml"], 3, "nowhere is not there; check the path"),
-    ):
-        done = run("draft", *arguments)
-        assert (done.returncode, done.stderr) == (status, f"agile-crate: error: {sentence}\n")
-    assert not (tmp_path / "b.toml").exists()
 
 
 def test_from_the_first_try_to_the_project(run: Run, frames: Path, tmp_path: Path) -> None:
@@ -109,8 +97,6 @@ def test_from_the_first_try_to_the_project(run: Run, frames: Path, tmp_path: Pat
     dry = run("pack", "frames/gull", "--out", "two/gull", "--draft", "new.toml", "--dry-run")
     assert dry.stdout.endswith("  would write new.toml\n")
     assert not (tmp_path / "new.toml").exists()
-    done = run("pack", "art/gull.crate.toml", "--draft", "x.toml")
-    assert done.stderr == "agile-crate: error: --draft writes a crate file, and one is given already; leave it out\n"
 
 
 def test_canvases_are_made_alike_within_an_animation_only(run: Run, tmp_path: Path) -> None:

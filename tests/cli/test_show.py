@@ -159,11 +159,6 @@ def test_charts_say_what_the_crate_says_in_the_same_bytes(run: Run, crate: Path,
     assert "dive" not in text
     with Image.open(tmp_path / "a.png") as chart:
         assert chart.size == (1280, 800)
-    done = run("show", "o.json", "--out", "c.svg", "--onion", "2")
-    assert (done.returncode, done.stderr) == (
-        2,
-        "agile-crate: error: --onion changes nothing on a chart; leave it out\n",
-    )
 
 
 def test_frames_are_shown_before_they_are_packed(run: Run, crate: Path, tmp_path: Path) -> None:
@@ -175,13 +170,6 @@ def test_frames_are_shown_before_they_are_packed(run: Run, crate: Path, tmp_path
     assert run("show", "frames/swim_1.png", "frames/swim_2.png", "--out", "two.png").returncode == 0
     assert run("show", "frames", "--out", "f.html").returncode == 0
     assert sorted(path.suffix for path in tmp_path.iterdir() if path.stem in ("two", "f")) == [".html", ".png"]
-    done = run("show", "frames", "o.json", "--against", "o.json")
-    assert (done.returncode, done.stderr) == (
-        2,
-        "agile-crate: error: --against compares one crate with another; name one DATA\n",
-    )
-    done = run("show", "gone", "--out", "x.png")
-    assert (done.returncode, done.stderr) == (3, "agile-crate: error: gone is not there; check the path\n")
 
 
 def test_an_option_that_this_command_lacks_is_said_to_be_packs(run: Run, tmp_path: Path) -> None:

@@ -69,9 +69,6 @@ def test_codes_can_be_allowed(run: Run, swim: Path) -> None:
     ]
     allowed = run("survey", "frames", "--allow", "number-missing")
     assert "number-missing" not in allowed.stdout
-    done = run("survey", "frames", "--allow", "number")
-    assert done.returncode == 2
-    assert "--allow: there is no finding 'number'; did you mean number-twice?" in done.stderr
 
 
 def test_seconds_at_a_rate_and_names_alike(run: Run, swim: Path) -> None:
@@ -82,10 +79,6 @@ def test_seconds_at_a_rate_and_names_alike(run: Run, swim: Path) -> None:
     assert ["swim/swim_13", "swim/Swim_13"] in [f["frames"] for f in said["findings"] if f["code"] == "name-case"]
     assert "doubt scale-uneven: swim, " in run("survey", "frames", "--scale", "30%").stdout
     assert "scale-uneven" not in run("survey", "frames", "--scale", "0.5").stdout
-    done = run("survey", "frames", "--scale", "half")
-    assert done.stderr.startswith("agile-crate: error: --scale: 'half' is not a scale: write a share or a percentage")
-    done = run("survey", "frames", "--fps", "0")
-    assert (done.returncode, "--fps: '0' is not a number of frames a second" in done.stderr) == (2, True)
 
 
 def test_what_cannot_be_read_or_told_apart_is_found_and_the_look_goes_on(run: Run, swim: Path) -> None:
@@ -134,8 +127,6 @@ def test_findings_of_one_code_are_told_together(run: Run, tmp_path: Path) -> Non
     assert each.count("\nfault closing: wave") == 6
     assert "copies" not in each
     assert run("survey", "frames", "--verbose").stdout.count("\nfault closing: wave") == 6
-    done = run("survey", "frames", "--code", "close")
-    assert (done.returncode, "--code: there is no finding 'close'" in done.stderr) == (2, True)
 
 
 def test_the_table_folds_where_there_are_many_sequences(run: Run, tmp_path: Path) -> None:
@@ -160,15 +151,6 @@ def test_what_is_found_fine_is_let_go_until_a_frame_changes(run: Run, tmp_path: 
     save(tmp_path / "frames" / "wave" / "wave_03.png", art(12, 10, 77))
     done = run("survey", "frames", "--allowed", "fine.json", "--strict")
     assert (done.returncode, "\nfault closing: wave, wave_06\n" in done.stdout) == (1, True)
-    (tmp_path / "mine.json").write_text("{}")
-    done = run("survey", "frames", "--allowed", "mine.json")
-    assert (done.returncode, done.stderr) == (
-        3,
-        "agile-crate: error: mine.json is not a list of what was found fine; --save-allowed writes one\n",
-    )
-    done = run("survey", "frames", "--save-allowed", "mine.json")
-    assert (done.returncode, (tmp_path / "mine.json").read_text()) == (5, "{}")
-    assert "mine.json is already there; choose another --save-allowed, or give --force" in done.stderr
 
 
 def test_findings_for_code_hosts(run: Run, tmp_path: Path) -> None:
@@ -190,10 +172,6 @@ def test_findings_for_code_hosts(run: Run, tmp_path: Path) -> None:
     assert location["physicalLocation"]["artifactLocation"]["uri"] == "my%20frames/broken%231.png"
     keys = [result["partialFingerprints"]["frames/v1"] for result in results.values()]
     assert len(set(keys)) == len(keys)
-    again = run("survey", "my frames", "--sarif", "found.sarif")
-    assert (again.returncode, "found.sarif is already there" in again.stderr) == (5, True)
-    done = run("survey", "my frames", "--sarif", "a", "--save-allowed", "./a")
-    assert (done.returncode, "two files would be written to one place" in done.stderr) == (2, True)
 
 
 def test_every_cure_that_is_pasted_cures(run: Run, demo: Path, tmp_path: Path) -> None:

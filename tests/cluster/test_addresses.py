@@ -58,15 +58,11 @@ def test_an_address_stands_for_what_lies_there(
         ("memory://nothing", InputError, "memory://nothing is not there; check the address"),
         ("memory://frames/nothing*", InputError, "memory://frames/nothing* has no pictures; check the address"),
         ("nosuch://frames", InputError, "nosuch://frames cannot be read: Protocol not known: nosuch"),
-        (
-            "zip::memory://a.zip",
-            UsageError,
-            "zip::memory://a.zip is an address within another; name the files themselves",
-        ),
+        ("zip::memory://a.zip", UsageError, "zip::memory://a.zip is an address within another; name the files themselves"),
         ("http://127.0.0.1:9/frames", InputError, "http://127.0.0.1:9/frames cannot be read: "),
         ("memory://bad", InputError, "memory://bad/a.png is not a picture in any format that can be read"),
     ],
-)
+)  # fmt: skip
 def test_what_cannot_be_fetched_is_told(
     there: Any, executor: Crew, given: str, error: type[Exception], told: str, tmp_path: Path
 ) -> None:
@@ -98,18 +94,12 @@ class Liar:
 @pytest.mark.parametrize(
     ("names", "told"),
     [
-        (
-            ["/frames/../../evil.png"],
-            "memory://frames has a file that leads out of it: /frames/../../evil.png; it is not",
-        ),
+        (["/frames/../../evil.png"], "memory://frames has a file that leads out of it: /frames/../../evil.png; it is not"),
         (["/elsewhere/evil.png"], "memory://frames has a file that leads out of it: /elsewhere/evil.png; it is not"),
         (["/frames/a.png"], "/frames/a.png is larger than 1.0 KB"),
-        (
-            ["/frames/a.png", "/frames/b.png", "/frames/c.png"],
-            "memory://frames has more than 2 files; name a part of it, or limit='frames=N' allows more",
-        ),
+        (["/frames/a.png", "/frames/b.png", "/frames/c.png"], "memory://frames has more than 2 files; name a part of it, or limit='frames=N' allows more"),
     ],
-)
+)  # fmt: skip
 def test_what_a_server_says_is_not_believed(
     names: list[str], told: str, executor: Crew, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -254,15 +254,6 @@ def test_frames_come_from_addresses_as_well(
     assert files_of(project / "out") == alone
 
 
-def test_words_that_make_no_sense(project: Path, run: Run) -> None:
-    for words, told in (
-        (["frames/otter", "--out", "o", "--cluster", "tcp://h:1"], "--cluster is for the crates of a crate file"),
-        (["all.crate.toml", "--send-inputs"], "--send-inputs is for a cluster's workers; say which with --cluster"),
-        (["all.crate.toml", "--cluster", "tcp://h:1", "--jobs", "2"], "leave one of them out"),
-    ):
-        assert told in call(run, project, *words, exit=2).stderr
-
-
 def test_a_scheduler_that_is_gone_is_told(project: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     machines = Machines(tmp_path)
     in_place = on_cluster._in_place

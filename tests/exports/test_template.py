@@ -181,12 +181,9 @@ int main(void) {
         ("{{ frames.append(1) }}", "line 1: access to attribute 'append' of 'list' object is unsafe"),
         ("{% include '/etc/passwd' %}", "line 1: no loader for this environment specified"),
         ("{% macro a() %}{{ a() }}{{ a() }}{% endmacro %}{{ a() }}", "it calls itself too deeply"),
-        (
-            "{% for i in range(1000000) %}{% endfor %}",
-            "line 1: Range too big. The sandbox blocks ranges larger than MAX_RANGE (100000)",
-        ),
+        ("{% for i in range(1000000) %}{% endfor %}", "line 1: Range too big. The sandbox blocks ranges larger than MAX_RANGE (100000)"),
     ],
-)
+)  # fmt: skip
 def test_what_cannot_be_rendered_is_told_with_its_line(text: str, why: str) -> None:
     with pytest.raises(InputError) as caught:
         made(text)

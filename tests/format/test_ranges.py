@@ -95,13 +95,9 @@ def test_reader_and_schemas_agree_at_the_edges(key: str) -> None:
         (("frames", 0, "name"), "../../evil", "frame '../../evil' has a name that leads out of its folder"),
         (("frames", 0, "name"), "a\\..\\evil", "leads out of its folder"),
         (("animations", 0, "name"), "/swim", "animation '/swim' has a name that leads out of its folder"),
-        (
-            ("animations", 0, "times"),
-            2,
-            "animation 'swim' is shown 2 times and back-and-forth; only what is shown once",
-        ),
+        (("animations", 0, "times"), 2, "animation 'swim' is shown 2 times and back-and-forth; only what is shown once"),
     ],
-)
+)  # fmt: skip
 def test_rules_between_values_hold_in_the_schemas_and_in_verify(path: tuple[Any, ...], value: Any, told: str) -> None:
     document = copy.deepcopy(DOCUMENT)
     at = document
@@ -113,12 +109,6 @@ def test_rules_between_values_hold_in_the_schemas_and_in_verify(path: tuple[Any,
     assert any(told in problem for problem in check_crate(crate))
     if path[-1] != "times":  # a rule between two attributes is beyond XML Schema 1.0
         assert not xml_schema().validate(etree.fromstring(to_xml(crate).encode()))
-
-
-def test_names_that_differ_only_in_case() -> None:
-    first, second, third = FULL.frames
-    crate = FULL._replace(frames=(first, second._replace(name="SWIM/swim_01"), third))
-    assert "frames 'swim/swim_01' and 'SWIM/swim_01' differ only in case" in list(check_crate(crate))
 
 
 def test_thousands_of_overlaps_are_a_few_sentences() -> None:

@@ -58,10 +58,3 @@ def test_one_animation_needs_no_name(run: Run, post: Path) -> None:
     packed(run, post, *only, "--hold", "last=300ms", "--hold", "-2=2")
     assert metadata(post / "o.json")["animations"][0]["durations"] == [100, 200, 300]
     assert list(packed(run, post, *only, "--split", "go:1-2,rest:last")[0]) == ["go", "rest", ""]
-    for options in (["--hold", "last=2"], ["--rename", "x"], ["--split", "a:1-last"]):
-        done = run("pack", "frames", "--out", "o", *options)
-        assert done.returncode == 2
-        assert "say of which animation, such as " in done.stderr
-    for hold in ("-4=2", "4=2"):
-        done = run("pack", "frames", "--out", "o", *only, "--hold", hold)
-        assert f"--hold 'Walk SW:{hold[:-2]}' is outside 'Walk SW', which has 3 frames" in done.stderr

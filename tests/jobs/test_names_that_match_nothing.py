@@ -24,25 +24,6 @@ def names(**settings: Any) -> list[str]:
     return [frame.name for frame in packed.crate.frames]
 
 
-@pytest.mark.parametrize(
-    ("given", "told"),
-    [
-        ({"exclude": "DEBUG"}, "exclude: nothing is called 'DEBUG'; did you mean 'debug'?"),
-        ({"exclude": ["debug", "boy"]}, "exclude: nothing is called 'boy'; did you mean 'buoy'?"),
-        ({"include": "swim/swim_3"}, "include: nothing is called 'swim/swim_3'; did you mean 'swim/swim_2'?"),
-        ({"include": "xyz"}, "include: nothing is called 'xyz'; names are such as swim, or swim/swim_01"),
-        ({"fps": "SWIM=3"}, "fps: there is no animation 'SWIM'; did you mean 'swim'?"),
-        ({"order": "swin"}, "order: there is no animation or still 'swin'; did you mean 'swim'?"),
-        ({"hold": "swum:1=2"}, "hold: there is no animation 'swum'; did you mean 'swim'?"),
-        ({"pivot": "Swim=feet"}, "pivot: there is no animation 'Swim'; did you mean 'swim'?"),
-    ],
-)
-def test_plain_names_that_nothing_has(given: dict[str, Any], told: str) -> None:
-    with pytest.raises(agile_crate.UsageError) as caught:
-        names(**given)
-    assert str(caught.value) == told
-
-
 def test_a_plain_name_is_a_frame_an_animation_or_a_folder() -> None:
     assert names(exclude="debug") == ["swim/swim_1", "swim/swim_2", "buoy"]
     assert names(exclude="debug/") == ["swim/swim_1", "swim/swim_2", "buoy"]

@@ -39,26 +39,6 @@ def test_size_columns_and_rows_together_say_how_large_cells_are(
         assert (verified.holds, verified.same) == (True, 13), verified.problems + verified.differences
 
 
-@pytest.mark.parametrize(
-    ("given", "told"), [ ( {"size": "100x64", "columns": 8, "rows": 4},
-    "columns=8 cannot share a sheet 100 pixels wide evenly; make it 96 or 104", ), (
-    {"size": "62x71", "columns": 4, "rows": 4, "gap": 2},
-    "rows=4 cannot share a sheet 71 pixels high evenly; make it 70 or 74 high", ), (
-    {"size": "10x64", "columns": 8, "rows": 4, "gap": 2},
-    "columns=8 cannot share a sheet 10 pixels wide evenly; make it 22 wide", ), ],
-)  # fmt: skip
-def test_sheets_that_do_not_divide(given: dict[str, Any], told: str) -> None:
-    with pytest.raises(UsageError) as caught:
-        settings_from(given)
-    assert told in str(caught.value)
-
-
-def test_frames_larger_than_their_share(swim: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.chdir(tmp_path)
-    with pytest.raises(agile_crate.FitError, match=r"is 8×8, larger than the cell, 6×6; give a larger size, or make"):
-        agile_crate.pack("frames", "o", size="24x24", columns=4, rows=4)
-
-
 @given(
     st.integers(1, 300), st.integers(1, 300), st.booleans(), st.booleans(), st.integers(1, 9),
     st.fractions(min_value="1/10", max_value=3, max_denominator=20),

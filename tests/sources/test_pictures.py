@@ -164,15 +164,12 @@ GOOD = stored(Image.fromarray(art(32, 24)))
         (stored(RGBA.convert("RGB"), "JPEG")[:300], "is damaged: "),
         (png((60_000, 60_000, 8, 6, 0, 0, 0), b"\0"), "claims to have more than 67,108,864 pixels"),
         (png((2**31 - 1, 2**31 - 1, 16, 6, 0, 0, 0), b"\0"), "claims to have more than 67,108,864 pixels"),
-        (
-            b"BM" + struct.pack("<IHHIIiiHHIIIIII", 54, 0, 0, 54, 40, 50_000, 50_000, 1, 24, 0, 0, 0, 0, 0, 0),
-            "claims to have more",
-        ),
+        (b"BM" + struct.pack("<IHHIIiiHHIIIIII", 54, 0, 0, 54, 40, 50_000, 50_000, 1, 24, 0, 0, 0, 0, 0, 0), "claims to have more"),
         (png((4, 4, 16, 6, 0, 0, 0), b"\0\0\0"), "is cut short"),
         (png((1, 1, 16, 6, 0, 0, 0), b"\x09" + bytes(8)), "is damaged: a row has an unknown filter"),
         (b"%!PS\n%%BoundingBox: 0 0 9 9\n", "is not a picture in any format"),
     ],
-)
+)  # fmt: skip
 def test_what_cannot_be_read_ends_a_sentence(data: bytes, sentence: str) -> None:
     with pytest.raises(PictureError) as caught:
         read_picture(data)
@@ -185,16 +182,6 @@ def test_a_flipped_bit_never_passes_as_another_picture(position: int, bit: int) 
     data[position] ^= 1 << bit
     with pytest.raises(PictureError):
         read_picture(bytes(data))
-
-
-@given(st.binary(max_size=200))
-def test_any_bytes_at_all_are_a_picture_or_a_sentence(data: bytes) -> None:
-    for start in (b"", SIGNATURE, b"GIF89a", b"RIFF\0\0\0\0WEBP", b"II*\0", b"BM", b"8BPS", b"\xff\xd8\xff"):
-        try:
-            pixels = read_picture(start + data)
-        except PictureError:
-            continue
-        assert pixels.ndim == 3
 
 
 def test_endings_leave_out_what_starts_other_programs() -> None:

@@ -40,36 +40,21 @@ def test_a_good_crate_has_no_problems() -> None:
     ("bad", "sentence"),
     [
         (changed_frame(name="swim_0"), "2 frames are named 'swim_0'"),
-        (
-            changed_frame(on_sheet=3)._replace(sheets=GOOD.sheets * 3),
-            "frame 'swim_1' is on sheet 3, and the last one is 2",
-        ),
-        (
-            changed_frame(box=Box(30, 1, 10, 10)),
-            "frame 'swim_1': its box [30, 1, 10, 10] is not inside its sheet [36, 12]",
-        ),
-        (
-            changed_frame(box=Box(12, 1, 10, 10)),
-            "frame 'swim_1': its box [12, 1, 10, 10] is not inside cell 1 of its sheet",
-        ),
+        (changed_frame(on_sheet=3)._replace(sheets=GOOD.sheets * 3), "frame 'swim_1' is on sheet 3, and the last one is 2"),
+        (changed_frame(box=Box(30, 1, 10, 10)), "frame 'swim_1': its box [30, 1, 10, 10] is not inside its sheet [36, 12]"),
+        (changed_frame(box=Box(12, 1, 10, 10)), "frame 'swim_1': its box [12, 1, 10, 10] is not inside cell 1 of its sheet"),
         (changed_frame(offset=Offset(10, 0)), "its pixels, [10, 10] at [10, 0], lie beside its canvas [10, 10]"),
-        (
-            changed_frame(box=Box(12, 1, 10, 10)),
-            "frames 'swim_0' [1, 1, 10, 10] and 'swim_1' [12, 1, 10, 10] are closer than the gap of 2",
-        ),
+        (changed_frame(box=Box(12, 1, 10, 10)), "frames 'swim_0' [1, 1, 10, 10] and 'swim_1' [12, 1, 10, 10] are closer than the gap of 2"),
         (changed_frame(box=Box(5, 1, 10, 10)), "frames 'swim_0' [1, 1, 10, 10] and 'swim_1' [5, 1, 10, 10] overlap"),
         (changed_animation(frames=()), "animation 'swim' has no frames"),
         (changed_animation(durations=(83,)), "animation 'swim' has 3 frames and 1 durations"),
         (changed_animation(durations=(83, 0, 83)), "animation 'swim' shows a frame for no time at all"),
         (changed_animation(frames=(0, 1, 7)), "animation 'swim' names frame 7, and the last one is 2"),
         (GOOD._replace(animations=GOOD.animations * 2), "2 animations are named 'swim'"),
-        (
-            GOOD._replace(sheets=(Sheet("otter.png", Size(35, 12), CELLS),)),
-            "its cells need [36, 12], and it is [35, 12]",
-        ),
+        (GOOD._replace(sheets=(Sheet("otter.png", Size(35, 12), CELLS),)), "its cells need [36, 12], and it is [35, 12]"),
         (crate([CELLS.box(i) for i in range(3)] + [Box(0, 0, 1, 1)]), "4 frames in 3 cells"),
     ],
-)
+)  # fmt: skip
 def test_each_problem_is_told(bad: Crate, sentence: str) -> None:
     assert any(sentence in problem for problem in check_crate(bad))
 
@@ -91,26 +76,11 @@ def with_blocks(*blocks: Block, frames: Crate = IN_BLOCKS) -> Crate:
         (BLOCKS, []),
         (BLOCKS[:1], ["sheet 'otter.png': its blocks hold 2 frames, and it has 3"]),
         ((BLOCKS[0], BLOCKS[0]), ["sheet 'otter.png': its blocks hold 4 frames, and it has 3"]),
-        (
-            (BLOCKS[0], dataclasses.replace(BLOCKS[1], first=1)),
-            ["sheet 'otter.png': its block [20, 3, 9, 6] has frame 1, which is elsewhere"],
-        ),
-        (
-            (BLOCKS[0], dataclasses.replace(BLOCKS[1], first=LARGEST_NUMBER - 1)),
-            [f"sheet 'otter.png': its block [20, 3, 9, 6] has frame {LARGEST_NUMBER - 1}, which is elsewhere"],
-        ),
-        (
-            (dataclasses.replace(BLOCKS[0], cells=Cells(Size(4, 5), 1, 1)), BLOCKS[1]),
-            ["sheet 'otter.png': its block [1, 1, 4, 5] has 2 frames in 1 cell"],
-        ),
-        (
-            (dataclasses.replace(BLOCKS[0], at=Offset(0, 2)), BLOCKS[1]),
-            ["frame 'swim_0': its box [1, 1, 4, 5] is not inside its cell [0, 2, 4, 5]"],
-        ),
-        (
-            (BLOCKS[0], dataclasses.replace(BLOCKS[1], cells=Cells(Size(9, 6), 2, 1))),
-            ["sheet 'otter.png': its block [20, 3, 18, 6] is not inside it, [36, 12]"],
-        ),
+        ((BLOCKS[0], dataclasses.replace(BLOCKS[1], first=1)), ["sheet 'otter.png': its block [20, 3, 9, 6] has frame 1, which is elsewhere"]),
+        ((BLOCKS[0], dataclasses.replace(BLOCKS[1], first=LARGEST_NUMBER - 1)), [f"sheet 'otter.png': its block [20, 3, 9, 6] has frame {LARGEST_NUMBER - 1}, which is elsewhere"]),
+        ((dataclasses.replace(BLOCKS[0], cells=Cells(Size(4, 5), 1, 1)), BLOCKS[1]), ["sheet 'otter.png': its block [1, 1, 4, 5] has 2 frames in 1 cell"]),
+        ((dataclasses.replace(BLOCKS[0], at=Offset(0, 2)), BLOCKS[1]), ["frame 'swim_0': its box [1, 1, 4, 5] is not inside its cell [0, 2, 4, 5]"]),
+        ((BLOCKS[0], dataclasses.replace(BLOCKS[1], cells=Cells(Size(9, 6), 2, 1))), ["sheet 'otter.png': its block [20, 3, 18, 6] is not inside it, [36, 12]"]),
     ],
 )  # fmt: skip
 def test_every_frame_in_its_cell_of_one_block(blocks: tuple[Block, ...], problems: list[str]) -> None:

@@ -34,13 +34,7 @@ HAZE, LESS_HAZE = np.s_[2:62, 2:62, 3], np.s_[15:49, 18:38, 3]
         ("cycle", "fault", walk(5) + walk(3), ["06", "07", "08"], "the cycle is 5 long"),
         ("copies", "note", [*walk(4), figure(shade=1), LAST_SHADE], ["05"], "1 exact copy of other frames"),
         ("copies-nearly", "note", NEARLY, ["04"], "hardly differs"),
-        (
-            "canvas-differs",
-            "fault",
-            changed(2, lambda _: figure(shade=2, size=(64, 70))),
-            ["03"],
-            "64×70 here and 64×64",
-        ),
+        ("canvas-differs", "fault", changed(2, lambda _: figure(shade=2, size=(64, 70))), ["03"], "64×70 here and 64×64"),
         ("frame-empty", "fault", changed(4, lambda p: np.zeros_like(p)), ["05"], "nothing is visible"),
         ("frame-empty", "fault", changed(4, put(np.s_[..., 3], 8)), ["05"], "nothing is visible"),
         ("speck", "fault", changed(1, put(np.s_[3, 60], BODY)), ["02"], "a stray spot of 1 pixel at 60,3"),
@@ -48,16 +42,10 @@ HAZE, LESS_HAZE = np.s_[2:62, 2:62, 3], np.s_[15:49, 18:38, 3]
         ("cut-off", "fault", changed(0, lambda _: figure(y=40)), ["01"], "the art reaches the bottom edge"),
         ("jump", "fault", changed(3, lambda _: figure(x=21, shade=3)), ["04"], "by +1,+0 pixels for one frame"),
         ("jump", "fault", changed(4, lambda _: figure(y=17, shade=4)), ["05"], "by +0,-1 pixels for one frame"),
-        (
-            "colour-departs",
-            "fault",
-            changed(3, lambda p: np.where(p[..., 3:] > 0, p + np.array([0, 0, 26, 0], np.uint8), p)),
-            ["04"],
-            "blue +",
-        ),
+        ("colour-departs", "fault", changed(3, lambda p: np.where(p[..., 3:] > 0, p + np.array([0, 0, 26, 0], np.uint8), p)), ["04"], "blue +"),
         ("edges-soft", "doubt", changed(5, soft_rim), ["06"], "soft edges, where the other frames have hard ones"),
     ],
-)
+)  # fmt: skip
 def test_what_is_found_and_where(code: str, severity: str, frames: list[Pixels], where: list[str], told: str) -> None:
     said = found(frames)
     assert said[code][:2] == (severity, where)

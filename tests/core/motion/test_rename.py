@@ -50,10 +50,7 @@ def test_one_name_joins_in_the_order_given() -> None:
 @pytest.mark.parametrize(
     ("pairs", "told"),
     [
-        (
-            [("swim_a", "dive")],
-            r"there is an animation 'dive' already; .*: rename='dive=dive' and rename='swim_a=dive'",
-        ),
+        ([("swim_a", "dive")], r"there is an animation 'dive' already; .*: rename='dive=dive' and rename='swim_a=dive'"),
         ([("dive", "dash"), ("dive", "dot")], "rename: 'dive' is given twice; leave one of them out"),
         ([("swim_*", "*")] * 2, "rename: 'swim_a' is given twice"),
         ([("swim", "x")], "rename: there is no animation 'swim'; did you mean 'swim_b'?"),
@@ -61,7 +58,7 @@ def test_one_name_joins_in_the_order_given() -> None:
         ([("dive", "*")], r"rename='dive=\*': write as many \*"),
         ([("", "dash")], "rename: say of which animation, such as swim=dash; there are: dive, swim_a and swim_b"),
     ],
-)
+)  # fmt: skip
 def test_what_cannot_be_called_so(pairs: list[tuple[str, str]], told: str) -> None:
     with pytest.raises(UsageError, match=told):
         names(pairs)

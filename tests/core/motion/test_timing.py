@@ -71,14 +71,10 @@ def test_beats_are_those_of_the_rate_that_was_meant(
     [
         (Fraction(100), {1: Hold(milliseconds=Fraction(100))}, "'swim' is to last 100 ms, and frames held take"),
         (Fraction(3), {}, "duration: 3 ms would show a frame of 'swim' for less than 1 ms; give it at least 4 ms"),
-        (
-            Fraction(103),
-            {1: Hold(milliseconds=Fraction(100)), 2: Hold(Fraction(1, 10))},
-            "duration: 103 ms would show a frame of 'swim' for less than 1 ms; give it at least 121 ms",
-        ),
+        (Fraction(103), {1: Hold(milliseconds=Fraction(100)), 2: Hold(Fraction(1, 10))}, "duration: 103 ms would show a frame of 'swim' for less than 1 ms; give it at least 121 ms"),
         (None, {3: Hold(Fraction(1, 1000))}, "hold='swim:3' would show that frame for 0.0833333 ms; the least is 1 ms"),
     ],
-)
+)  # fmt: skip
 def test_times_that_cannot_be(total: Fraction | None, holds: dict[int, Hold], sentence: str) -> None:
     with pytest.raises(UsageError, match=sentence):
         frame_times(PLAIN, None, total, holds)
