@@ -19,17 +19,17 @@ test: $(VENV)/.with-tests system-tools build/node/.installed
 	@echo "running the tests on all processors; each dot is a test"
 	@$(BIN)/pytest -n auto
 
-NOT_LOWEST := $(foreach file,exports/test_in_place sources/test_vector sources/test_rendered,--ignore tests/$(file).py)
+NOT_LOWEST := $(foreach file,core/arrange/test_blocks core/arrange/test_stay core/arrange/test_tight exports/test_in_place sources/test_vector sources/test_rendered,--ignore tests/$(file).py)
 
 # A system on which file names are ASCII.
 ASCII := LC_ALL=C PYTHONUTF8=0 PYTHONCOERCECLOCALE=0 PYTHONIOENCODING=utf-8
 
 # What needs no browser and no game engine, with the lowest versions of all dependencies that pyproject.toml allows, with
-# nothing compiled, and with file names in ASCII; without what hardly uses any of them: arranging, motion, looking,
-# settings, kills.
+# nothing compiled, and with file names in ASCII; without what takes long then and hardly uses any of them: the search
+# for small sheets, and kills.
 test-lowest: $(LOWEST)/.installed system-tools
 	@echo "running the short tests with the lowest versions of all dependencies, and file names in ASCII"
-	@$(ASCII) $(LOWEST)/bin/pytest -n auto $(NOT_LOWEST) tests/core/frame tests/core/crate tests/format tests/sources tests/stops tests/exports tests/views \
+	@$(ASCII) $(LOWEST)/bin/pytest -n auto $(NOT_LOWEST) tests/core tests/settings tests/format tests/sources tests/stops tests/exports tests/views \
 	  tests/cli/test_write.py
 
 # What is tried at random, at length.

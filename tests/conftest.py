@@ -25,7 +25,7 @@ import independent_reader
 from agile_crate.format.schemas import schema
 from prepared_program import run_prepared
 
-settings.register_profile("steady", deadline=None, derandomize=True, max_examples=45)
+settings.register_profile("steady", deadline=None, derandomize=True, max_examples=60)
 settings.load_profile("steady")
 
 PROGRAM = Path(sys.executable).with_name("agile-crate")

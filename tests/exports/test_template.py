@@ -72,18 +72,17 @@ def test_corners_and_places_are_those_that_the_reader_sees(turned: bool, mirror:
     frame = Frame("a", 0, box, Size(20, 25), Offset(3, 4), Point(10, 20), turned, mirror, None, "", False)
     crate = named(["a"])._replace(sheets=(Sheet("o.png", Size(40, 30)),), frames=(frame,))
     seen = restore(sheet, frame)
-    x, y = json.loads(made("{{ frames[0]|placed|list|json }}", crate))
+    text = f"{{{{ [frames[0]|placed|list, frames[0]|corners(y_up={y_up})|list, crate.bounds|list]|json }}}}"
+    (x, y), corners, bounds = json.loads(made(text, crate))
     w, h = frame.upright
     assert np.array_equal(np.argwhere(seen[..., 3])[0], (y, x))
     assert seen[y : y + h, x : x + w, 3].all()
-    corners = json.loads(made(f"{{{{ frames[0]|corners(y_up={str(y_up).lower()})|list|json }}}}", crate))
     middle = np.mean(corners, axis=0)
     expected = [seen[y, x], seen[y, x + w - 1], seen[y + h - 1, x + w - 1], seen[y + h - 1, x]]
     for (u, v), pixel in zip(corners, expected, strict=True):
         inside_u, inside_v = u + (0.001 if u < middle[0] else -0.001), v + (0.001 if v < middle[1] else -0.001)
         column, row = int(inside_u * 40), int((1 - inside_v if y_up else inside_v) * 30)
         assert sheet[row, column].tolist() == pixel.tolist()
-    bounds = json.loads(made("{{ crate.bounds|list|json }}", crate))
     assert bounds == [x - 10, y - 20, x + w - 10, y + h - 20]
 
 

@@ -92,7 +92,7 @@ def test_a_build_that_is_ended_leaves_one_crate_whole(made: Path, tmp_path: Path
     whole = duration(made, tmp_path / "first")
     dice = random.Random(end.value)
     seen = set()
-    for trial in range(50 if LONG else 2):
+    for trial in range(50 if LONG else 3):
         folder = tmp_path / str(trial)
         build = started(folder, made)
         time.sleep(whole * dice.uniform(0.0, 1.1))
@@ -113,7 +113,7 @@ def test_a_build_that_is_ended_leaves_one_crate_whole(made: Path, tmp_path: Path
 def test_two_interruptions_at_once(made: Path, tmp_path: Path) -> None:
     whole = duration(made, tmp_path / "first")
     dice = random.Random(2)
-    for trial in range(100 if LONG else 2):
+    for trial in range(100 if LONG else 3):
         folder = tmp_path / str(trial)
         build = started(folder, made)
         time.sleep(whole * dice.uniform(0.5, 1.0))
@@ -131,14 +131,14 @@ def test_two_interruptions_at_once(made: Path, tmp_path: Path) -> None:
 
 
 def test_two_builds_of_one_crate_at_once(made: Path, tmp_path: Path) -> None:
-    for trial in range(100 if LONG else 2):
+    for trial in range(100 if LONG else 3):
         folder = tmp_path / str(trial)
         laid_out(folder, made)
         lines = (command(folder), command(folder, "--fps", "30", "--margin", "1"))
         builds = [
             subprocess.Popen(line, stdout=subprocess.PIPE, stderr=subprocess.PIPE, encoding="utf-8") for line in lines
         ]
-        if trial % 2:  # one pauses in the middle
+        if trial % 3 == 2:  # one pauses in the middle
             time.sleep(random.Random(trial).uniform(0.1, 0.5))
             builds[0].send_signal(signal.SIGSTOP)
             time.sleep(0.2)
@@ -175,7 +175,7 @@ def test_unpacking_is_whole_or_not_at_all(made: Path, tmp_path: Path, end: signa
     begin = time.monotonic()
     subprocess.run([*line, tmp_path / "whole"], check=True, capture_output=True)
     whole, frames = time.monotonic() - begin, tree(tmp_path / "whole")
-    for trial in range(30 if LONG else 2):
+    for trial in range(30 if LONG else 3):
         back = tmp_path / f"back{trial}"
         unpacking = subprocess.Popen(
             [*line, str(back)], stdout=subprocess.PIPE, stderr=subprocess.PIPE, encoding="utf-8"

@@ -113,7 +113,7 @@ def test_a_process_that_is_ended_as_it_begins_does_not_answer_for_us(patience: f
     before = signal.signal(signal.SIGTERM, lambda *_: os.write(writing, b"answered"))
     waiting = threading.Event()
     try:
-        for _ in range(20):
+        for _ in range(12):
             pool = processes.Pool(3, "fork", processes.follow_parent, signal.SIG_DFL)
             pool.submit(os.getpid).result()
             children = list(pool._children)
