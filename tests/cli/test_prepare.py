@@ -160,6 +160,13 @@ def test_the_one_shift_that_saves_all_is_told(run: Run, frames: Path, tmp_path: 
         (tmp_path / "p.json").unlink()
 
 
+def test_one_rectangle_for_all_is_cut_from_one_canvas(run: Run, frames: Path, tmp_path: Path) -> None:
+    document, said = packed(run, tmp_path, "--trim", "sheet")
+    assert len({tuple(frame["box"][2:]) for frame in document["frames"]}) == 1
+    assert "canvases of 2 sizes were first brought to 60×30, at its bottom (--trim sheet)" in said
+    assert "8 frames trimmed, " in said
+
+
 def test_forgotten_offsets(run: Run, frames: Path, tmp_path: Path) -> None:
     kept, _ = packed(run, tmp_path, "--trim", "frame")
     document, said = packed(run, tmp_path, "--trim", "frame", "--forget-offsets")

@@ -84,6 +84,23 @@ def edit(crate: Path, change: Callable[[dict], object]) -> None:
 @pytest.mark.parametrize(
     ("change", "sentence"),
     [
+        (lambda d: d["frames"][1].update(box=[8, 0, 8, 8]), "are closer than the gap of 1"),
+        (lambda d: d["sheets"][0].update(size=[44, 27]), "sheet 'o.png' is 44×26, and the metadata says 44×27"),
+        (lambda d: d["sheets"][0].update(image="gone.png"), "sheet 'gone.png' cannot be read: no such file or directory"),
+    ],
+)  # fmt: skip
+@pytest.mark.parametrize("more", [[], ["--against", "frames"]], ids=["alone", "against"])
+def test_what_does_not_hold_together_is_a_problem(
+    run: Run, crate: Path, change: Callable[[dict], object], sentence: str, more: list[str]
+) -> None:
+    edit(crate, change)
+    done = run("verify", "o.json", *more)
+    assert (done.returncode, done.stderr, sentence in done.stdout) == (1, "", True)
+
+
+@pytest.mark.parametrize(
+    ("change", "sentence"),
+    [
         (lambda d: d.update(animations=[{"name": "swim", "frames": list(range(13)), "durations": [84] * 13}]), "other durations than its"),
         (lambda d: d["animations"][0].update(loop="once"), "animation 'swim' has other loop than its settings and sources make"),
         (lambda d: d["animations"][0].update(loop="once", times=3), "has other loop and times than"),
@@ -178,6 +195,7 @@ def test_a_frame_on_no_sheet_is_not_restored(run: Run, swim: Path, tmp_path: Pat
         ({"drop_copies": "x"}, "o.json: settings: drop_copies: 'x' is not a switch"),
         ({"trim": True}, "o.json: settings: trim: 'True' is not one of off, frame"),
         ({"frames": True}, "o.json: settings: frames: 'True' is not a range"),
+        ({"every": {"a": 1}}, "o.json: settings.every: expected a text"),
         ({"nonsense": "1"}, "o.json: settings: there is no setting 'nonsense'"),
     ],
 )
