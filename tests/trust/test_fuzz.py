@@ -4,15 +4,16 @@ sentence, in bounds, and writes below `out` alone. See `strangers`."""
 from __future__ import annotations
 
 import base64
+import contextlib
 import json
 import os
 import shutil
 import socket
 import sqlite3
 import subprocess
+from collections.abc import Iterator
 from functools import cache
 from pathlib import Path
-from typing import Any
 
 import pytest
 from hypothesis import given
@@ -239,12 +240,15 @@ def spoil(cache_folder: Path, data: st.DataObject) -> None:
     connection.close()
 
 
-@pytest.fixture(scope="module")
-def server() -> Any:
+def serving() -> Server:
     pages = {"": Answer("text/html", b"<p>otter</p>"), "1/0.png": Answer("image/png", b"\x89PNG")}
-    server = Server(pages.get, lambda path: News("hello", "3") if path == "1/events" else None)
-    yield server
-    server.close()
+    return Server(pages.get, lambda path: News("hello", "3") if path == "1/events" else None)
+
+
+@pytest.fixture(scope="module")
+def server() -> Iterator[Server]:
+    with contextlib.closing(serving()) as server:
+        yield server
 
 
 @cases(48, 8_000)
