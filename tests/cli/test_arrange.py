@@ -89,7 +89,7 @@ def test_cushion_and_repeated_edges(run: Run, frames: Path, tmp_path: Path) -> N
     Image.fromarray(sheet).save(tmp_path / "o.png")
     found = run("verify", "o.json")
     assert found.returncode == 1
-    assert f"1 pixel of its repeated edge differ, first at {x - 1},{y - 2} of the sheet" in found.stdout
+    assert f"its repeated edge differs in 1 pixel, first at {x - 1},{y - 2} of the sheet" in found.stdout
     document["sheets"][0]["edge_repeat"] = 10**9
     (tmp_path / "o.json").write_text(json.dumps(document))
     assert run("verify", "o.json").returncode == 1

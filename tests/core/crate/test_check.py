@@ -1,11 +1,12 @@
 import dataclasses
 import re
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from agile_crate.core.crate.check import PAIRS_TOLD, check_crate, restorable
+from agile_crate.core.crate.check import PAIRS_TOLD, check_crate, check_repeated_edges, restorable
 from agile_crate.core.model.crate import LARGEST_NUMBER, Animation, Crate, Frame
 from agile_crate.core.model.geometry import Block, Box, Cells, Offset, Point, Size
 from agile_crate.core.model.sheet import Sheet
@@ -112,3 +113,23 @@ def test_overlaps_are_found_as_trying_every_pair_finds_them(boxes: list[Box]) ->
     assert [re.findall("[0-9]+ more pairs?", problem) for problem in more] == (
         [[counted(expected - PAIRS_TOLD, "more pair")]] if expected > PAIRS_TOLD else []
     )
+
+
+@pytest.mark.parametrize("count", [1, 2, 3])
+def test_repeated_edges_are_looked_at_where_they_lie_on_the_sheet(count: int) -> None:
+    inner = np.arange(5 * 4 * 4, dtype=np.uint8).reshape(4, 5, 4)
+    pixels = np.zeros((4 + 2 * count, 5 + 2 * count, 4), np.uint8)
+    pixels[:] = np.pad(inner, ((count, count), (count, count), (0, 0)), "edge")
+
+    def told(box: Box) -> list[str]:
+        frame = GOOD.frames[0]._replace(box=box)
+        sheet = Sheet("o.png", Size(5 + 2 * count, 4 + 2 * count), None, edge_repeat=count)
+        return list(check_repeated_edges(sheet, [frame, frame], pixels))
+
+    assert told(Box(count, count, 5, 4)) == []
+    pixels[-1, 0] += 1
+    assert told(Box(count, count, 5, 4)) == [
+        f"frame 'swim_0': its repeated edge differs in 1 pixel, first at 0,{3 + 2 * count} of the sheet"
+    ]
+    for x, y in ((-1, 0), (1, 0), (0, -1), (0, 1)):  # too close to the sheet's edge is told elsewhere
+        assert told(Box(count + x, count + y, 5, 4)) == []

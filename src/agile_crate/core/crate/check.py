@@ -196,8 +196,8 @@ def check_repeated_edges(sheet: Sheet, frames: Sequence[Frame], pixels: Pixels) 
         if wrong.any():
             y, x = (int(value) - count for value in np.unravel_index(int(wrong.argmax()), wrong.shape))
             yield (
-                f"frame {quoted(frame.name)}: {counted(int(wrong.sum()), 'pixel')} of its repeated edge "
-                f"differ, first at {box.x + x},{box.y + y} of the sheet"
+                f"frame {quoted(frame.name)}: its repeated edge differs in {counted(int(wrong.sum()), 'pixel')}, "
+                f"first at {box.x + x},{box.y + y} of the sheet"
             )
 
 
