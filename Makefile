@@ -34,7 +34,7 @@ test-lowest: $(LOWEST)/.installed system-tools
 
 # What is tried at random, at length; at last guided by what of the program is reached, where atheris installs.
 trust: $(VENV)/.with-tests system-tools
-	AGILE_CRATE_TRUST=$(or $(TIMES),1) $(BIN)/pytest -n auto tests/trust
+	AGILE_CRATE_TRUST=$(or $(TIMES),1) $(BIN)/pytest -n auto tests/trust tests/cluster
 	$(ASCII) $(BIN)/pytest -n auto tests/core tests/settings tests/format tests/sources tests/stops tests/exports tests/views tests/cli tests/jobs
 	@if $(BIN)/$(PIP) atheris 2>/dev/null; then $(BIN)/python tools/fuzz.py; else echo "atheris does not install here: inputs are not tried guided"; fi
 
