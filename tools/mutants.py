@@ -139,7 +139,7 @@ def tried(task: tuple[Path, list[MutationSpec]]) -> list[Result]:
         began = time.monotonic()
         if fails(copy, tests_of(module), 3 * SECONDS):
             print(
-                f"{module.relative_to(CORE)}: left out, its tests fail or take too long without any change", flush=True
+                f"{module.relative_to(CORE)}: left out, its tests fail or are slow without any change", flush=True
             )
             return []
         patience = 20 + 4 * (time.monotonic() - began)
