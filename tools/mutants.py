@@ -53,7 +53,8 @@ SLOW = {"arrange": 3}
 LOADED = ("numpy", "scipy.ndimage", "scipy.fft", "PIL.Image", "lxml.etree", "jsonschema", "matplotlib")
 """Libraries that are loaded once."""
 
-OPTIONS = ("-x", "-q", "-p", "no:cacheprovider", "-p", "no:xdist", "-W", "ignore::pytest.PytestAssertRewriteWarning")
+OPTIONS = ("-xq", "-pno:cacheprovider", "-pno:xdist", "-Wignore::pytest.PytestAssertRewriteWarning", "-knot chromium")
+"""A browser needs more address space than changes are given."""
 
 
 class Result(NamedTuple):
@@ -138,9 +139,7 @@ def tried(task: tuple[Path, list[MutationSpec]]) -> list[Result]:
         shutil.copy(ROOT / "pyproject.toml", copy)
         began = time.monotonic()
         if fails(copy, tests_of(module), 3 * SECONDS):
-            print(
-                f"{module.relative_to(CORE)}: left out, its tests fail or are slow without any change", flush=True
-            )
+            print(f"{module.relative_to(CORE)}: left out, its tests fail or are slow without any change", flush=True)
             return []
         patience = 20 + 4 * (time.monotonic() - began)
         source = (copy / module).read_text("utf-8").splitlines()
