@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import shutil
+import signal
 import subprocess
 import sys
 import time
@@ -27,6 +28,10 @@ from prepared_program import run_prepared
 
 settings.register_profile("steady", deadline=None, derandomize=True, max_examples=60)
 settings.load_profile("steady")
+
+signal.signal(
+    signal.SIGINT, signal.default_int_handler
+)  # in the background of a shell Ctrl-C is ignored, and children inherit that
 
 PROGRAM = Path(sys.executable).with_name("agile-crate")
 

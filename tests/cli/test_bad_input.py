@@ -11,7 +11,6 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable
-from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -87,7 +86,6 @@ def test_an_interruption_stops_the_build_and_leaves_no_file(tmp_path: Path) -> N
             cwd=tmp_path,
             stderr=subprocess.PIPE,
             encoding="utf-8",
-            preexec_fn=partial(signal.signal, signal.SIGINT, signal.default_int_handler),
         )
         threads = Path(f"/proc/{process.pid}/task")  # more than one as soon as pictures are read
         while process.poll() is None and not (

@@ -11,7 +11,6 @@ import shutil
 import signal
 import subprocess
 import time
-from functools import partial
 from pathlib import Path
 
 import pytest
@@ -67,7 +66,6 @@ def started(folder: Path, made: Path) -> subprocess.Popen[str]:
     shutil.copytree(made / "old", folder / "out")
     return subprocess.Popen(
         command(folder, "--fps", "30", "--margin", "1"), stdout=subprocess.PIPE, stderr=subprocess.PIPE, encoding="utf-8",
-        preexec_fn=partial(signal.signal, signal.SIGINT, signal.default_int_handler),
     )  # fmt: skip
 
 
