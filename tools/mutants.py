@@ -67,6 +67,10 @@ class Result(NamedTuple):
     noticed: bool
 
     @property
+    def room(self) -> str:
+        return self.module.rpartition("/")[0]
+
+    @property
     def key(self) -> str:
         return f"`{self.was}` → `{self.became}`"
 
@@ -207,9 +211,9 @@ def report(results: list[Result]) -> str:
     """The page, with what was explained before."""
     before = REPORT.read_text("utf-8") if REPORT.is_file() else ""
     explained = dict(re.findall(r"^- (`.+?` → `.+?`)(?: — (.*))?$", before, re.MULTILINE))
-    results = sorted(results)
+    results = sorted(results, key=lambda one: (one.room, one))
     rows = ""
-    for room, group in groupby(results, key=lambda one: one.module.rpartition("/")[0]):
+    for room, group in groupby(results, key=lambda one: one.room):
         of_room = list(group)
         rows += (
             f"| {room or 'beside them'} | {len(of_room)} | {sum(one.noticed for one in of_room) / len(of_room):.0%} |\n"
