@@ -1,4 +1,4 @@
-"""What is kept between builds: never trusted, never too much, never in the way."""
+"""What is kept between builds: damage does no harm, and it is never too much, and never in the way."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ import hashlib
 import json
 import os
 import sqlite3
+import stat
 import subprocess
 import threading
 from collections.abc import Callable
@@ -100,6 +101,13 @@ def test_it_lies_in_the_users_cache_folder(monkeypatch: pytest.MonkeyPatch) -> N
     monkeypatch.delenv("AGILE_CRATE_CACHE")
     assert place() is not None
     assert str(place()).endswith("agile-crate")
+
+
+@pytest.mark.skipif(os.name != "posix", reason="rights are told otherwise there")
+def test_its_folder_is_made_for_the_user_alone(cache_folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("AGILE_CRATE_CACHE", str(cache_folder / "its own"))
+    kept(b"swim", b"otter")
+    assert stat.S_IMODE((cache_folder / "its own").stat().st_mode) == 0o700
 
 
 def test_what_was_not_used_for_longest_goes_first(cache_folder: Path) -> None:

@@ -214,30 +214,32 @@ def test_names_of_files(folder: Path, data: st.DataObject) -> None:
 @cases(9, 3_000)
 @given(st.data())
 def test_what_is_kept(folder: Path, cache_folder: Path, data: st.DataObject) -> None:
-    """Bytes of the store are changed, or its values, with digests that are right: the files of a build stay the same."""
+    """Where bytes of the store are changed, the files of a build stay the same; where a value is forged, with its digest,
+    they do, or `verify`, which reads no store, finds it."""
     project = frames() | {"otter.crate.toml": TOML.split("[crate.otter.skin")[0].encode()}
     shutil.rmtree(cache_folder, ignore_errors=True)
     build = Attempt(project, ("pack", "otter.crate.toml"))
     wanted = attempted(build, folder)
-    spoil(cache_folder, data)
+    (store_file,) = cache_folder.glob("*.sqlite")
+    if is_forged := data.draw(st.booleans()):
+        forge(store_file, data)
+    else:
+        store_file.write_bytes(data.draw(spliced(store_file.read_bytes())))
     made = attempted(build, folder)
     assert (wanted.status, made.status) == (0, 0), made.told
-    assert made.files == wanted.files
+    if made.files != wanted.files:
+        assert is_forged
+        proof = ("verify", "out/otter.json", "--against", "otter.crate.toml")
+        assert attempted(Attempt(project | made.files, proof), folder).status == 1
 
 
-def spoil(cache_folder: Path, data: st.DataObject) -> None:
-    (path,) = cache_folder.glob("*.sqlite")
-    if data.draw(st.booleans()):
-        path.write_bytes(data.draw(spliced(path.read_bytes())))
-        return
-    with sqlite3.connect(path) as connection:
+def forge(store_file: Path, data: st.DataObject) -> None:
+    with contextlib.closing(sqlite3.connect(store_file)) as connection, connection:
         rows = connection.execute("SELECT key, value FROM entry ORDER BY key").fetchall()
         key, value = data.draw(st.sampled_from(rows))
-        spoilt = data.draw(spliced(value))
-        connection.execute(
-            "UPDATE entry SET value = ?, digest = ? WHERE key = ?", (spoilt, store._digest(key, spoilt), key)
-        )
-    connection.close()
+        forged = data.draw(spliced(value))
+        new = (forged, store._digest(key, forged), key)
+        connection.execute("UPDATE entry SET value = ?, digest = ? WHERE key = ?", new)
 
 
 def serving() -> Server:

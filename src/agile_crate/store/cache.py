@@ -1,10 +1,10 @@
 """A store in the user's cache folder: digests of files that have not changed since, frames as they were first seen,
 and which sheet file certain pixels gave.
 
-SQLite keeps it whole with several builds at once. Nothing in it is trusted: each entry has a digest over its key and
-its value, and one that does not hold is as if it were not there; a store that cannot be read is begun anew; where none
-can be written the build goes on without. It never grows far beyond a limit: what was not used for longest goes first.
-Age is counted in runs, not by the clock.
+SQLite keeps it whole with several builds at once. Damage does no harm: each entry has a digest over its key and its
+value, and one that does not hold is as if it were not there; a store that cannot be read is begun anew; where none can
+be written the build goes on without. A forged entry, digest and all, is believed: the folder is the user's alone. It
+never grows far beyond a limit: what was not used for longest goes first. Age is counted in runs, not by the clock.
 """
 
 from __future__ import annotations
@@ -90,7 +90,7 @@ def _connected(folder: Path) -> tuple[sqlite3.Connection | None, int]:
     for _ in range(2):
         connection = None
         try:
-            folder.mkdir(parents=True, exist_ok=True)
+            folder.mkdir(0o700, parents=True, exist_ok=True)  # who writes there may forge what frames look like
             connection = sqlite3.connect(path, timeout=WAIT, check_same_thread=False)
             connection.execute("PRAGMA synchronous = OFF")
             if not connection.execute("SELECT name FROM sqlite_master WHERE name = 'state'").fetchone():
