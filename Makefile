@@ -7,6 +7,8 @@ LOWEST := .venv-lowest
 BIN := $(VENV)/bin
 WHEEL := build/wheel
 PIP := pip install --quiet --disable-pip-version-check
+# For tools and tests: half of the time that pip takes is for compiling modules that nothing will load.
+QUICKLY := --no-compile
 SOURCES := $(shell find src -type f -not -name '*.pyc')
 DEBIAN_TOOLS := pngcheck imagemagick chromium ffmpeg gcc libc6-dev lua5.4 libegl1 libgles2 libgl1-mesa-dri godot3 xvfb
 
@@ -49,7 +51,7 @@ lock: build/tools/.installed
 
 build/tools/.installed:
 	@$(PYTHON) -m venv build/tools
-	@build/tools/bin/$(PIP) pip-audit uv
+	@build/tools/bin/$(PIP) $(QUICKLY) pip-audit uv
 	@touch $@
 
 # All that the tests need, side by side with make -j.
@@ -99,13 +101,13 @@ $(VENV)/.installed: $(VENV)/bin/python pyproject.toml README.md tools/compiled.p
 # The very files that requirements-dev.txt names, by their digests.
 $(VENV)/.with-tests: $(VENV)/.installed requirements-dev.txt
 	@echo "installing what the tests need"
-	@$(BIN)/$(PIP) --require-hashes -r requirements-dev.txt
+	@$(BIN)/$(PIP) $(QUICKLY) --require-hashes -r requirements-dev.txt
 	@touch $@
 
 $(LOWEST)/.installed: pyproject.toml tools/lowest.py tools/compiled.py $(SOURCES)
 	@echo "installing agile-crate with the lowest versions of what it needs in $(LOWEST)"
 	@$(PYTHON) -m venv $(LOWEST)
-	@AGILE_CRATE_PLAIN=1 $(LOWEST)/bin/$(PIP) $$($(PYTHON) tools/lowest.py) '.[test]'
+	@AGILE_CRATE_PLAIN=1 $(LOWEST)/bin/$(PIP) $(QUICKLY) $$($(PYTHON) tools/lowest.py) '.[test]'
 	@touch $@
 
 # What the tests look at pages and at types with.

@@ -165,4 +165,5 @@ def _audit(event: str, values: tuple[Any, ...]) -> None:
             _seen.append(f"{event} {whole}")
 
 
+sys.dont_write_bytecode = True  # what is imported on the way is not what the program writes
 sys.addaudithook(_audit)
