@@ -19,7 +19,7 @@ demo: $(VENV)/.installed
 
 test: $(VENV)/.with-tests system-tools build/node/.installed
 	@echo "running the tests on all processors; each dot is a test"
-	@$(BIN)/pytest -n auto
+	@$(BIN)/pytest -n auto --dist worksteal
 
 NOT_LOWEST := $(foreach file,core/arrange/test_blocks core/arrange/test_stay core/arrange/test_tight exports/test_in_place sources/test_vector sources/test_rendered,--ignore tests/$(file).py)
 
