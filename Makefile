@@ -9,6 +9,8 @@ WHEEL := build/wheel
 PIP := pip install --quiet --disable-pip-version-check
 # For tools and tests: half of the time that pip takes is for compiling modules that nothing will load.
 QUICKLY := --no-compile
+# On all processors; one that is done takes tests of another.
+PYTEST := pytest -n auto --dist worksteal
 SOURCES := $(shell find src -type f -not -name '*.pyc')
 DEBIAN_TOOLS := pngcheck imagemagick chromium ffmpeg gcc libc6-dev lua5.4 libegl1 libgles2 libgl1-mesa-dri godot3 xvfb
 
@@ -19,7 +21,7 @@ demo: $(VENV)/.installed
 
 test: $(VENV)/.with-tests system-tools build/node/.installed
 	@echo "running the tests on all processors; each dot is a test"
-	@$(BIN)/pytest -n auto --dist worksteal
+	@$(BIN)/$(PYTEST)
 
 NOT_LOWEST := $(foreach file,core/arrange/test_blocks core/arrange/test_stay core/arrange/test_tight exports/test_in_place sources/test_vector sources/test_rendered,--ignore tests/$(file).py)
 
@@ -31,13 +33,13 @@ ASCII := LC_ALL=C PYTHONUTF8=0 PYTHONCOERCECLOCALE=0 PYTHONIOENCODING=utf-8
 # for small sheets, and kills.
 test-lowest: $(LOWEST)/.installed system-tools
 	@echo "running the short tests with the lowest versions of all dependencies, and file names in ASCII"
-	@$(ASCII) $(LOWEST)/bin/pytest -n auto $(NOT_LOWEST) tests/core tests/settings tests/format tests/sources tests/stops tests/exports tests/views \
+	@$(ASCII) $(LOWEST)/bin/$(PYTEST) $(NOT_LOWEST) tests/core tests/settings tests/format tests/sources tests/stops tests/exports tests/views \
 	  tests/cli/test_write.py
 
 # What is tried at random, at length; at last guided by what of the program is reached, where atheris installs.
 trust: $(VENV)/.with-tests system-tools
-	AGILE_CRATE_TRUST=$(or $(TIMES),1) $(BIN)/pytest -n auto tests/trust tests/cluster
-	$(ASCII) $(BIN)/pytest -n auto tests/core tests/settings tests/format tests/sources tests/stops tests/exports tests/views tests/cli tests/jobs
+	AGILE_CRATE_TRUST=$(or $(TIMES),1) $(BIN)/$(PYTEST) tests/trust tests/cluster
+	$(ASCII) $(BIN)/$(PYTEST) tests/core tests/settings tests/format tests/sources tests/stops tests/exports tests/views tests/cli tests/jobs
 	@if $(BIN)/$(PIP) atheris 2>/dev/null; then $(BIN)/python tools/fuzz.py; else echo "atheris does not install here: inputs are not tried guided"; fi
 
 # Known faults of all that development installs, where the index tells any.

@@ -29,9 +29,8 @@ from prepared_program import run_prepared
 settings.register_profile("steady", deadline=None, derandomize=True, max_examples=60)
 settings.load_profile("steady")
 
-signal.signal(
-    signal.SIGINT, signal.default_int_handler
-)  # in the background of a shell Ctrl-C is ignored, and children inherit that
+# In the background of a shell Ctrl-C is ignored, and the programs that tests start would inherit that.
+signal.signal(signal.SIGINT, signal.default_int_handler)
 
 PROGRAM = Path(sys.executable).with_name("agile-crate")
 
@@ -150,8 +149,10 @@ def _demo_once(tmp_path_factory: pytest.TempPathFactory) -> Path:
         while not (folder / "made").exists():
             time.sleep(0.1)
     else:
-        subprocess.run([PROGRAM, "demo", "--quiet"], cwd=folder, check=True)
-        (folder / "made").touch()
+        try:
+            subprocess.run([PROGRAM, "demo", "--quiet"], cwd=folder, check=True)
+        finally:
+            (folder / "made").touch()  # the other workers wait for it, come what may
     return folder / "otter-post"
 
 

@@ -70,9 +70,7 @@ def tried(kind: str, more: list[str]) -> None:
 
     corpus = ROOT / "build" / "fuzz" / kind
     corpus.mkdir(parents=True, exist_ok=True)
-    for number in range(
-        8
-    ):  # to begin with: what hypothesis draws an input from is longer than libFuzzer's first guesses
+    for number in range(8):  # libFuzzer's first guesses are shorter than what an input is drawn from
         (corpus / f"first {number}").write_bytes(random.Random(number).randbytes(4096))
     atheris.Setup([sys.argv[0], str(corpus), *more], one.hypothesis.fuzz_one_input)
     atheris.Fuzz()
@@ -81,9 +79,10 @@ def tried(kind: str, more: list[str]) -> None:
 def main() -> None:
     if sys.argv[1:]:
         tried(sys.argv[1], sys.argv[2:])
-    for kind in kinds() if not sys.argv[1:] else ():
-        print(f"{kind}: a minute", flush=True)
-        subprocess.run([sys.executable, __file__, kind, "-max_total_time=60", "-verbosity=0"], check=True)
+    else:
+        for kind in kinds():
+            print(f"{kind}: a minute", flush=True)
+            subprocess.run([sys.executable, __file__, kind, "-max_total_time=60", "-verbosity=0"], check=True)
 
 
 if __name__ == "__main__":

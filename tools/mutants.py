@@ -93,7 +93,7 @@ def sample(module: Path, share: float) -> list[MutationSpec]:
         every = [item.mutations[0] for item in database.work_items]
     every = [one for one in every if one.start_pos[0] not in types]
     every.sort(key=lambda one: (one.operator_name, one.occurrence))
-    count = round(len(source.splitlines()) * share / SLOW.get(module.parts[3], 1))
+    count = round(len(source.splitlines()) * share / SLOW.get(room_of(module), 1))
     return random.Random(f"{SEED} {module}").sample(every, min(len(every), max(1, count)))
 
 
@@ -110,9 +110,12 @@ def tests_of(module: Path) -> list[str]:
         for path in pure
         if re.search(rf"{re.escape(name)} import|{re.escape(name)}\b", path.read_text("utf-8"))
     ]
-    room = ROOT / "tests" / "core" / (module.parts[3] if len(module.parts) > 4 else "")
     found.sort(key=lambda path: ("/core/" not in path, path))
-    return found or [str(room.relative_to(ROOT)), "tests/stops", "tests/format"]
+    return found or [str(Path("tests", "core", room_of(module))), "tests/stops", "tests/format"]
+
+
+def room_of(module: Path) -> str:
+    return module.parts[3] if len(module.parts) > 4 else ""
 
 
 FURTHER = {
@@ -126,8 +129,7 @@ FURTHER = {
 
 
 def further_tests_of(module: Path) -> list[str]:
-    room = module.parts[3] if len(module.parts) > 4 else ""
-    return [f"tests/{path}" for path in FURTHER.get(room, ["cli/test_sentences.py", "cli/test_pack.py"])]
+    return [f"tests/{path}" for path in FURTHER.get(room_of(module), ["cli/test_sentences.py", "cli/test_pack.py"])]
 
 
 def tried(task: tuple[Path, list[MutationSpec]]) -> list[Result]:
@@ -244,7 +246,7 @@ def main() -> None:
     else:
         paths = [path for path in paths if str(path.relative_to(CORE)) not in tried_before]
     tasks = [(path, sample(path, asked.share)) for path in paths]
-    tasks.sort(key=lambda task: (task[0].parts[3] not in SLOW, -len(task[1])))
+    tasks.sort(key=lambda task: (room_of(task[0]) not in SLOW, -len(task[1])))
     results = [one for one in before if CORE / one.module not in paths]
     KEPT.parent.mkdir(exist_ok=True)
     with ProcessPoolExecutor(2) as pool:
