@@ -40,7 +40,14 @@ def test_patterns_that_match_nothing_are_told() -> None:
 
 
 @pytest.mark.parametrize(
-    "given", [{"exclude": "swim/bad_3"}, {"exclude": "*bad*"}, {"include": ["swim/swim_?", "buoy"]}], ids=str
+    "given",
+    [
+        {"exclude": "swim/bad_3"},
+        {"exclude": "*bad*"},
+        {"exclude": ["*bad_3", "bad"]},
+        {"include": ["swim/swim_?", "buoy"]},
+    ],
+    ids=str,
 )
 def test_a_damaged_picture_that_is_left_out_ends_nothing(tmp_path: Path, given: dict[str, Any]) -> None:
     for name, data in (("swim/bad_3.png", b"no picture"), ("bad.gif", b"GIF89a")):

@@ -76,8 +76,11 @@ def kept(sequences: Sequences, include: Sequence[str], exclude: Sequence[str]) -
 
 
 def is_of_use(name: str, animation: str | None, include: Sequence[str], exclude: Sequence[str]) -> bool:
-    """Whether `kept` would keep anything of a file of this name, be it a frame or a whole animation."""
-    return _is_kept(name, animation, include, exclude) or _is_kept(f"{name}/01", said_once(name), include, exclude)
+    """Whether `kept` would keep anything of a file of this name, be it a frame or a whole animation. One whose own name
+    is left out is of none, whatever it would have held."""
+    if any(_matches(pattern, name, animation) for pattern in exclude):
+        return False
+    return _is_kept(name, animation, include, ()) or _is_kept(f"{name}/01", said_once(name), include, exclude)
 
 
 def _is_kept(frame: str, animation: str | None, include: Sequence[str], exclude: Sequence[str]) -> bool:
