@@ -19,33 +19,8 @@ SOURCE = Path(__file__).parents[1] / "src" / "agile_crate"
 FLOORS = {
     "agile_crate": {"jobs", "workers", "settings", "core"},
     "__main__": {"cli"},
-    "cli": {
-        "interrupts",
-        "agile_crate",
-        "jobs",
-        "views",
-        "sources",
-        "store",
-        "workers",
-        "format",
-        "settings",
-        "core",
-        "demo",
-    },
-    "jobs": {
-        "system",
-        "stops",
-        "views",
-        "live",
-        "sources",
-        "exports",
-        "store",
-        "workers",
-        "format",
-        "settings",
-        "core",
-        "demo",
-    },
+    "cli": {"interrupts", "agile_crate", "jobs", "views", "sources", "store", "workers", "format", "settings", "core", "demo"},
+    "jobs": {"system", "stops", "views", "live", "sources", "exports", "store", "workers", "format", "settings", "core", "demo"},
     "stops": {"sources", "exports", "store", "workers", "settings", "core"},
     "views": {"format", "exports", "core"},
     "live": set[str](),
@@ -59,18 +34,13 @@ FLOORS = {
     "settings": {"core"},
     "demo": set[str](),
     "core": set[str](),
-}
+}  # fmt: skip
 """Each floor, from the top, with all that it may import. `agile_crate` is the package itself: the script interface."""
 
 ROOMS = {
-    "look": {"frame", "model"},
-    "crate": {"arrange", "motion", "frame", "model"},
-    "arrange": {"frame", "model"},
-    "motion": {"model"},
-    "frame": {"model"},
-    "model": set[str](),
-    "": {"model"},
-}
+    "look": {"frame", "model"}, "crate": {"arrange", "motion", "frame", "model"}, "arrange": {"frame", "model"},
+    "motion": {"model"}, "frame": {"model"}, "model": set[str](), "": {"model"},
+}  # fmt: skip
 """The rooms of `core`, from the top, with the others that each may import. The modules beside them are vocabulary, which
 every room may import."""
 

@@ -131,12 +131,9 @@ def test_bars_are_drawn_on_a_terminal_only(swim: Path, tmp_path: Path) -> None:
     primary, secondary = pty.openpty()
     code = f"import os; os.execv({str(PROGRAM)!r}, ['agile-crate', 'pack', 'frames', '--out', 'o'])"
     process = subprocess.Popen(
-        [sys.executable, "-c", code],
-        cwd=tmp_path,
-        stdout=secondary,
-        stderr=secondary,
+        [sys.executable, "-c", code], cwd=tmp_path, stdout=secondary, stderr=secondary,
         env=os.environ | {"TERM": "xterm", "COLUMNS": "80"},
-    )
+    )  # fmt: skip
     os.close(secondary)
     shown = b""
     try:

@@ -79,14 +79,7 @@ def test_a_look_at_the_sheet_needs_no_browser_and_no_charts(run: Callable[..., A
     sheet = loaded(tmp_path, "show", "o.json", "--out", "sheet.png", "--quiet")
     page = loaded(tmp_path, "show", "o.json", "--out", "page.html", "--quiet")
     never = {
-        "matplotlib",
-        "scipy",
-        "watchdog",
-        "http",
-        "sqlite3",
-        "tomlkit",
-        "agile_crate.live",
-        "agile_crate.jobs.watch",
-    }
+        "matplotlib", "scipy", "watchdog", "http", "sqlite3", "tomlkit", "agile_crate.live", "agile_crate.jobs.watch",
+    }  # fmt: skip
     assert among(sheet, never | {"jinja2"}) == set()
     assert among(page, never) == set()

@@ -137,15 +137,9 @@ def test_touching_figures_are_cut_and_stand_on_one_ground(bench: Bench) -> None:
 def test_four_animations_by_ranges_with_two_rates_and_a_hold(bench: Bench) -> None:
     pictures = drawn(bench.frames, "all", (figure(n, tint=n) for n in range(20)))
     document, frames = bench.packed(
-        "--split",
-        "idle:1-4,walk:5-12,jump:13-16,fall:17-last",
-        "--fps",
-        "8",
-        "--fps",
-        "walk=12",
-        "--hold",
+        "--split", "idle:1-4,walk:5-12,jump:13-16,fall:17-last", "--fps", "8", "--fps", "walk=12", "--hold",
         "fall:last=500ms",
-    )
+    )  # fmt: skip
     assert {one["name"]: len(one["frames"]) for one in document["animations"]} == {
         "fall": 4,
         "idle": 4,

@@ -62,14 +62,9 @@ def test_addresses_are_of_this_machine_and_cannot_be_guessed(server: Server) -> 
 
 
 HOSTS = (
-    "localhost:PORT",
-    "otter.example:PORT",
-    "127.0.0.1",
-    "127.0.0.1:1",
-    "127.0.0.1.otter.example:PORT",
-    "",
+    "localhost:PORT", "otter.example:PORT", "127.0.0.1", "127.0.0.1:1", "127.0.0.1.otter.example:PORT", "",
     "[::1]:PORT",
-)
+)  # fmt: skip
 ORIGINS = ("https://otter.example", "null", "https://127.0.0.1:PORT")
 
 

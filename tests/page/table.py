@@ -22,11 +22,8 @@ TOP = Path(__file__).parents[2]
 AXE = TOP / "build" / "node" / "node_modules" / "axe-core" / "axe.min.js"
 GROUND = (0x10, 0x20, 0x30)
 HOSTILE = [
-    "<img src=x onerror=alert(1)>",
-    "</script><script>alert(2)<∕script>",
-    "{{ 7 * 7 }}",
-    "\"' onclick=alert(3) x=",
-]
+    "<img src=x onerror=alert(1)>", "</script><script>alert(2)<∕script>", "{{ 7 * 7 }}", "\"' onclick=alert(3) x=",
+]  # fmt: skip
 
 
 def until(page: Any, condition: str, *arguments: Any) -> Any:

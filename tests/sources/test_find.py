@@ -74,12 +74,9 @@ def test_what_is_passed_over_is_counted(here: Path) -> None:
     (here / "a" / "swim" / "up").symlink_to("../..", target_is_directory=True)
     search = find(["a", "a/letter.png"])
     assert dict(search.passed_over) == {
-        "file that is not a picture": 2,
-        "hidden file": 2,
-        "special file": 1,
-        "link back to a folder above": 2,
+        "file that is not a picture": 2, "hidden file": 2, "special file": 1, "link back to a folder above": 2,
         "file met twice": 1,
-    }
+    }  # fmt: skip
 
 
 def test_a_link_to_another_folder_is_followed(here: Path) -> None:

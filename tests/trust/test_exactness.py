@@ -15,21 +15,12 @@ from conftest import art, check_metadata, save
 from trust.pairs import Case, pairs_of, pairwise
 
 CHOICES = {
-    "layout": ["grid", "strip", "rows", "blocks", "tight"],
-    "trim": ["off", "frame", "animation", "sheet"],
-    "turn": ["", "turn"],
-    "cushion": ["0", "2"],
-    "edge": ["0", "1"],
-    "scale": ["100%", "50%", "2x"],
-    "palette": ["", "colors=6"],
-    "alpha": ["straight", "premultiplied", "background"],
-    "sheets": ["one", "several"],
-    "mirrored": ["", "copy", "shared"],
-    "skins": ["", "rain"],
-    "image": ["png", "webp"],
-    "gap": ["0", "3"],
+    "layout": ["grid", "strip", "rows", "blocks", "tight"], "trim": ["off", "frame", "animation", "sheet"],
+    "turn": ["", "turn"], "cushion": ["0", "2"], "edge": ["0", "1"], "scale": ["100%", "50%", "2x"],
+    "palette": ["", "colors=6"], "alpha": ["straight", "premultiplied", "background"], "sheets": ["one", "several"],
+    "mirrored": ["", "copy", "shared"], "skins": ["", "rain"], "image": ["png", "webp"], "gap": ["0", "3"],
     "canvas": ["own", "common"],
-}
+}  # fmt: skip
 
 
 def is_allowed(case: Mapping[str, str]) -> bool:

@@ -188,12 +188,9 @@ def test_files_that_may_only_be_so_large(size: int, made: Path, tmp_path: Path) 
 
     before(made, tmp_path / "p")
     done = subprocess.run(
-        [PROGRAM, "pack", "otter.crate.toml"],
-        cwd=tmp_path / "p",
-        capture_output=True,
-        encoding="utf-8",
+        [PROGRAM, "pack", "otter.crate.toml"], cwd=tmp_path / "p", capture_output=True, encoding="utf-8",
         preexec_fn=limited,
-    )
+    )  # fmt: skip
     fits = size >= 1 << 20
     assert done.returncode == (0 if fits else 5), done.stderr
     if not fits:

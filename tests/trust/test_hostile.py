@@ -255,12 +255,9 @@ if sys.platform == "win32":
 
 
 CRATE_FILES = {
-    "a key of many parts": "a." * 9_000 + "b = 1",
-    "a table of many parts": "[" + "a." * 9_000 + "b]",
-    "lists in lists": "x = [" + "[" * 4_000,
-    "an open text": '"' * 15_000,
-    "a million lines": "\n" * 900_000,
-}
+    "a key of many parts": "a." * 9_000 + "b = 1", "a table of many parts": "[" + "a." * 9_000 + "b]",
+    "lists in lists": "x = [" + "[" * 4_000, "an open text": '"' * 15_000, "a million lines": "\n" * 900_000,
+}  # fmt: skip
 
 
 @pytest.mark.parametrize("name", CRATE_FILES)

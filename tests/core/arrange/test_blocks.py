@@ -26,13 +26,9 @@ RULES = st.builds(
     multiple=st.sampled_from([1, 4]),
 )
 LIMITS = st.builds(
-    Limits,
-    RULES,
-    st.sampled_from([None, 1, 2]),
-    margin=st.integers(0, 3),
-    gap=st.integers(0, 3),
+    Limits, RULES, st.sampled_from([None, 1, 2]), margin=st.integers(0, 3), gap=st.integers(0, 3),
     effort=st.just("quick"),
-)
+)  # fmt: skip
 
 
 def pixels(made: Blocks) -> int:
