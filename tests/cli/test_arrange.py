@@ -95,24 +95,6 @@ def test_cushion_and_repeated_edges(run: Run, frames: Path, tmp_path: Path) -> N
     assert run("verify", "o.json").returncode == 1
 
 
-def test_verify_finds_boxes_that_are_too_close(run: Run, frames: Path, tmp_path: Path) -> None:
-    document, _ = packed(run, tmp_path, "--layout", "tight", "--gap", "1", "--margin", "1")
-    document["sheets"][0]["gap"] = 9
-    document["sheets"][0]["margin"] = 2
-    (tmp_path / "o.json").write_text(json.dumps(document))
-    found = run("verify", "o.json", "--verbose")
-    assert found.returncode == 1
-    assert "are closer than the gap of 9" in found.stdout
-    assert "is closer to the edge than the margin of 2" in found.stdout
-    twins = [one for one in document["frames"] if one["name"] in ("walk/walk_2", "walk/walk_4")]
-    twins[1]["turned"] = True
-    (tmp_path / "o.json").write_text(json.dumps(document))
-    assert (
-        "'walk/walk_2' and 'walk/walk_4' share a box, and only one of them is turned"
-        in run("verify", "o.json", "-v").stdout
-    )
-
-
 def test_animations_stay_together_on_several_sheets(run: Run, frames: Path, tmp_path: Path) -> None:
     document, said = packed(run, tmp_path, "--layout", "tight", "--max-size", "34x34", "--gap", "1")
     on_sheet: dict[str, set[int]] = {}

@@ -59,13 +59,6 @@ def test_unpack_and_show_go_on_with_a_warning(run: Run, touched: np.ndarray, tmp
     assert (done.returncode, done.stderr) == (0, warning.replace("o.json", "o.xml") + warning)
 
 
-def test_verify_says_so_and_which_frames_differ(run: Run, touched: np.ndarray) -> None:
-    done = run("verify", "o.json", "--against", "frames")
-    assert done.returncode == 1
-    assert "  sheet 'o.png' was changed since it was written\n12 of 13 frames restored to the pixel\n" in done.stdout
-    assert "swim/swim_01: differs in 1 pixel, first at 3,2: expected #" in done.stdout
-
-
 def test_another_size_is_no_touch(run: Run, touched: np.ndarray, tmp_path: Path) -> None:
     Image.fromarray(art(9, 9)).save(tmp_path / "o.png")
     for command in (["unpack", "o.json", "--out", "back"], ["show", "o.json", "--out", "view.png"]):
