@@ -6,7 +6,6 @@ import json
 import os
 import re
 import subprocess
-import sys
 from collections.abc import Callable
 from pathlib import Path
 
@@ -72,16 +71,6 @@ def test_errors_as_json_are_one_line_of_stderr(run: Run, swim: Path, tmp_path: P
     (swim / "swim_03.png").unlink()
     (swim / "swim_04.png").unlink()
     assert json.loads(run("pack", "frames", "--out", "o", "--json").stderr)["files"] == ["o.png"]
-
-
-def test_help_does_not_wait_for_heavy_libraries() -> None:
-    code = (
-        "import sys; from agile_crate.cli.main import main\n"
-        "try: main(['pack', '--help'])\n"
-        "except SystemExit: print(sorted({'numpy', 'PIL', 'rich', 'zlib_ng'} & set(sys.modules)))"
-    )
-    done = subprocess.run([sys.executable, "-c", code], capture_output=True, encoding="utf-8", check=True)
-    assert done.stdout.endswith("\n[]\n")
 
 
 def test_every_error_has_an_exit_code() -> None:

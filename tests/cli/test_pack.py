@@ -92,34 +92,6 @@ def test_frames_beyond_one_sheet_go_on_to_the_next(run: Run, swim: Path, tmp_pat
     assert sorted(tree(tmp_path / "o")) == ["otter.json", "otter.png"]
 
 
-@pytest.mark.parametrize(
-    ("place", "position", "pivot"),
-    [("bottom", (2, 3), [2, 3]), ("top-left", (0, 0), [0, 0]), ("center", (2, 1), [2, 2]), ("right", (4, 1), [4, 2])],
-)
-def test_a_smaller_canvas_goes_where_align_says(
-    run: Run, tmp_path: Path, place: str, position: tuple[int, int], pivot: list[float]
-) -> None:
-    save(tmp_path / "f" / "big_1.png", art(8, 6))
-    save(tmp_path / "f" / "low_1.png", art(4, 3, 5))
-    run("pack", "f", "--out", "o", "--columns", "2", "--align", place)
-    low = metadata(tmp_path / "o.json")["frames"][1]
-    assert low["box"] == [8 + position[0], position[1], 4, 3]
-    assert (low["canvas"], low["offset"], low["pivot"]) == ([4, 3], [0, 0], pivot)
-    x, y = low["box"][:2]
-    sheet = decode(tmp_path / "o.png").copy()
-    assert np.array_equal(sheet[y : y + 3, x : x + 4], art(4, 3, 5))
-    sheet[y : y + 3, x : x + 4] = 0
-    assert not sheet[:, 8:].any()
-
-
-def test_down_size_and_square(run: Run, swim: Path, tmp_path: Path) -> None:
-    run("pack", "frames", "--out", "o", "--rows", "4", "--down", "--size", "64x64", "--square")
-    said = metadata(tmp_path / "o.json")
-    assert said["sheets"][0]["size"] == [64, 64]
-    assert said["sheets"][0]["cells"]["order"] == "down"
-    assert [f["box"][:2] for f in said["frames"][3:6]] == [[0, 24], [8, 0], [8, 8]]
-
-
 def test_a_dry_run_says_the_same_and_writes_nothing(run: Run, swim: Path, tmp_path: Path) -> None:
     dry = run("pack", "frames", "--out", "build/otter", "--dry-run")
     assert not (tmp_path / "build").exists()

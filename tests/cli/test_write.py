@@ -48,16 +48,6 @@ def test_all_formats_are_written_together_metadata_last(run: Run, swim: Path, tm
     assert tree(tmp_path / "out") == before
 
 
-def test_one_line_of_json(run: Run, swim: Path, tmp_path: Path) -> None:
-    packed(run)
-    plain = metadata(tmp_path / "out/otter.json")
-    assert "files" not in plain
-    packed(run, "--compact")
-    text = (tmp_path / "out/otter.json").read_text("utf-8")
-    assert text.count("\n") == 1
-    assert json.loads(text) | {"sha256": plain["sha256"]} == plain
-
-
 def test_other_sizes_are_prepared_from_the_originals(run: Run, tmp_path: Path) -> None:
     for number in range(1, 6):
         save(tmp_path / "frames" / f"swim_{number}.png", art(40, 32, number))
@@ -89,17 +79,6 @@ def test_sizes_that_are_no_short_decimal_are_proved_as_well(run: Run, tmp_path: 
     packed(run, "--also-scale", "1/3,12.5%", "--layout", "tight", "--fit", "60x60", "--effort", "quick")
     assert metadata(tmp_path / "out/otter@33.3333.json")["settings"]["also_scale"] == "1/3"
     proved(run, "otter.json", "otter@33.3333.json", "otter@12.5.json")
-
-
-def test_copies_are_told_by_the_originals_at_every_size(run: Run, tmp_path: Path) -> None:
-    for number in range(1, 6):
-        pixels = art(32, 32, 1)
-        pixels[0, 0] = (number // 2, 0, 0, 255)  # 2 and 3, 4 and 5 are copies; at a quarter of the size all look alike
-        save(tmp_path / "frames" / f"swim_{number}.png", pixels)
-    packed(run, "--also-scale", "25%", "--drop-copies")
-    counts = [len(metadata(tmp_path / f"out/{name}.json")["frames"]) for name in ("otter", "otter@25")]
-    assert counts == [3, 3]
-    proved(run, "otter.json", "otter@25.json")
 
 
 def test_indexed_sheets_share_one_palette(run: Run, tmp_path: Path) -> None:

@@ -24,8 +24,10 @@ def test_a_smaller_rectangle_stays_inside_and_keeps_the_pivot(
 
 
 @pytest.mark.parametrize(
-    ("place", "expected"), [ ("top-left", (0, 0)), ("top", (2, 0)), ("right", (5, 1)), ("center", (2, 1)),
-    ("bottom", (2, 3)), ("bottom-right", (5, 3)), ],
+    ("place", "expected"),
+    [
+        ("top-left", (0, 0)), ("top", (2, 0)), ("right", (5, 1)), ("center", (2, 1)), ("bottom", (2, 3)), ("bottom-right", (5, 3)),
+    ],
 )  # fmt: skip
 def test_nine_places(place: str, expected: tuple[int, int]) -> None:
     assert offset_in(Size(10, 8), Size(5, 5), place) == Offset(*expected)

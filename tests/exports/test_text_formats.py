@@ -21,9 +21,12 @@ from crates import FULL, named
 
 
 @pytest.mark.parametrize(
-    ("name", "made"), [ ("swim_01", "swim_01"), ("swim/swim_01", r"swim\/swim_01"), ("8-way", r"\38 -way"),
-    ("-8", r"-\38 "), ("-", r"\-"), ("--x", "--x"), ("a.b:c#d", r"a\.b\:c\#d"), ("{}", r"\{\}"),
-    ("\0\x01\x7f", "\ufffd\\1 \\7f "), ("otter🦦", "otter🦦"), ],
+    ("name", "made"),
+    [
+        ("swim_01", "swim_01"), ("swim/swim_01", r"swim\/swim_01"), ("8-way", r"\38 -way"), ("-8", r"-\38 "),
+        ("-", r"\-"), ("--x", "--x"), ("a.b:c#d", r"a\.b\:c\#d"), ("{}", r"\{\}"), ("\0\x01\x7f", "\ufffd\\1 \\7f "),
+        ("otter🦦", "otter🦦"),
+    ],
 )  # fmt: skip
 def test_identifiers_are_escaped_by_the_standard(name: str, made: str) -> None:
     assert escaped(name) == made

@@ -20,6 +20,8 @@ def test_both_forms_come_back_the_same() -> None:
     assert from_xml(XML.encode(), "otter.xml") == from_json(to_json(FULL), "otter.json") == FULL
     assert from_json(to_json(FULL, compact=True), "otter.json") == FULL
     assert to_json(FULL, compact=True).count("\n") == 1
+    rows = document_of(FULL)["sheets"][2]  # who knows full rows only must not count by them
+    assert ("cells" in rows, rows["row_cells"]["filled"]) == (False, (2, 3))
     bare = Crate("c", (), (), ())
     assert from_xml(to_xml(bare).encode(), "c.xml") == bare
 

@@ -42,8 +42,11 @@ def test_every_pixel_of_a_canvas_is_found_on_its_sheet(turned: bool, mirror: Mir
 
 
 @pytest.mark.parametrize(
-    ("size", "zoom"), [ ((10, 10), (5, 1)), ((50, 50), (1, 1)), ((51, 20), (1, 1)), ((80, 80), (1, 1)),
-    ((81, 10), (1, 2)), ((16_384, 2), (1, 205)), ],
+    ("size", "zoom"),
+    [
+        ((10, 10), (5, 1)), ((50, 50), (1, 1)), ((51, 20), (1, 1)), ((80, 80), (1, 1)), ((81, 10), (1, 2)),
+        ((16_384, 2), (1, 205)),
+    ],
 )  # fmt: skip
 def test_sheets_are_shown_at_whole_factors(size: tuple[int, int], zoom: tuple[int, int]) -> None:
     assert zoom_for(Size(*size), Size(50, 50), Size(80, 80)) == zoom

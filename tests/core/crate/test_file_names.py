@@ -16,18 +16,21 @@ TIGHT = SheetPlan(Size(60, 30), None)
 
 
 @pytest.mark.parametrize(
-    ("pattern", "names"),
+    ("pattern", "skin", "names"),
     [
-        ("", ["otter-1.png", "otter-2.png"]),
-        ("{name}_{sheet:03}", ["otter_001.png", "otter_002.png"]),
-        ("{name}_{sheet}of{sheets}.png", ["otter_1of2.png", "otter_2of2.png"]),
-        ("{cell_width}x{cell_height}_{columns}x{rows}_{frames}f", ["16x8_4x4_16f.png", "16x8_4x4_3f.png"]),
-        ("{{{width}-{height}@{scale}}}{sheet}", ["{64-32@50}1.png", "{64-32@50}2.png"]),
+        ("", "", ["otter-1.png", "otter-2.png"]),
+        ("", "storm", ["otter-storm-1.png", "otter-storm-2.png"]),
+        ("{name}_{sheet:03}", "", ["otter_001.png", "otter_002.png"]),
+        ("{name}_{sheet:03}", "storm", ["otter_001-storm.png", "otter_002-storm.png"]),
+        ("{skin} {sheet}", "storm", ["storm 1.png", "storm 2.png"]),
+        ("{name}_{sheet}of{sheets}.png", "", ["otter_1of2.png", "otter_2of2.png"]),
+        ("{cell_width}x{cell_height}_{columns}x{rows}_{frames}f", "", ["16x8_4x4_16f.png", "16x8_4x4_3f.png"]),
+        ("{{{width}-{height}@{scale}}}{sheet}", "", ["{64-32@50}1.png", "{64-32@50}2.png"]),
     ],
 )
-def test_sheets_are_named_by_a_pattern(pattern: str, names: list[str]) -> None:
+def test_sheets_are_named_by_a_pattern(pattern: str, skin: str, names: list[str]) -> None:
     check_pattern(pattern)
-    assert sheet_names("otter", [GRID, GRID], [16, 3], Fraction(1, 2), pattern) == names
+    assert sheet_names("otter", [GRID, GRID], [16, 3], Fraction(1, 2), pattern, skin) == names
 
 
 def test_names_that_a_pattern_cannot_give() -> None:
