@@ -3,11 +3,7 @@ it was. The sentences stand in sentences.txt, as the program says them."""
 
 from __future__ import annotations
 
-import io
 import shlex
-import struct
-import zipfile
-import zlib
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -15,6 +11,7 @@ import numpy as np
 import pytest
 
 from conftest import art, save, tree
+from file_bytes import layered, png
 from prepared_program import run_prepared
 
 
@@ -29,24 +26,7 @@ def lines() -> Iterator[tuple[list[str], int, str]]:
             begins = line.removeprefix("agile-crate")
 
 
-def chunk(kind: bytes, data: bytes) -> bytes:
-    return struct.pack(">I", len(data)) + kind + data + struct.pack(">I", zlib.crc32(kind + data))
-
-
-BOMB = b"\x89PNG\r\n\x1a\n" + b"".join(
-    chunk(kind, data)
-    for kind, data in (
-        (b"IHDR", struct.pack(">IIBBBBB", 100_000, 100_000, 8, 6, 0, 0, 0)), (b"IDAT", zlib.compress(bytes(1000))), (b"IEND", b""),
-    )
-)  # fmt: skip
-
-
-def layered(**files: str | bytes) -> bytes:
-    stream = io.BytesIO()
-    with zipfile.ZipFile(stream, "w") as archive:
-        for name, data in {"mimetype": "image/openraster", **files}.items():
-            archive.writestr(name.replace("_", "."), data)
-    return stream.getvalue()
+BOMB = png((100_000, 100_000, 8, 6, 0, 0, 0), bytes(1000))
 
 
 def block(w: int, h: int, left: int, top: int, inner: tuple[int, int], seed: int = 0) -> np.ndarray:
@@ -86,7 +66,7 @@ def post(tmp_path_factory: pytest.TempPathFactory) -> Path:
     spoilt = {
         "text_1.png": b"Dear otter", "empty_1.png": b"", "cut_1.png": whole[:-20], "damaged_1.png": whole[:50] + b"\0\0\0" + whole[53:], "bomb_1.png": BOMB,
         "three/a.png": b"", "three/b.png": whole[:-20], "three/c.jpg": b"x", "clash/a/01.png": whole, "clash/a/01.gif": whole,
-        "layers.ora": layered(stack_xml=layer, a_png=whole), "no stack.ora": layered(),
+        "layers.ora": layered(layer, {"a.png": whole}), "no stack.ora": layered(None, {}),
     }  # fmt: skip
     for name, data in {**{name: text.encode() for name, text in TEXTS.items()}, **{f"spoilt/{name}": data for name, data in spoilt.items()}}.items():  # fmt: skip
         (top / name).parent.mkdir(parents=True, exist_ok=True)

@@ -22,6 +22,7 @@ from agile_crate.core.png_chunks import chunks
 from agile_crate.exports import png
 from agile_crate.exports.squeeze import squeezed
 from conftest import art, tool
+from file_bytes import stored
 
 
 def encoded(pixels: np.ndarray, threads: int = 2) -> bytes:
@@ -149,12 +150,8 @@ Promise.all([load('{ours}'), load('{other}')]).then(([a, b]) => {{
 
 
 def test_chromium_draws_the_same_pixels_as_from_another_encoder(tmp_path: Path) -> None:
-    other = io.BytesIO()
-    Image.fromarray(SAMPLES["many strips"]).save(other, "PNG")
-    links = [
-        "data:image/png;base64," + base64.b64encode(data).decode()
-        for data in (encoded(SAMPLES["many strips"]), other.getvalue())
-    ]
+    both = (encoded(SAMPLES["many strips"]), stored(SAMPLES["many strips"]))
+    links = ["data:image/png;base64," + base64.b64encode(data).decode() for data in both]
     page = tmp_path / "page.html"
     page.write_text(PAGE.format(ours=links[0], other=links[1]))
     said = subprocess.run(

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 import struct
 import zlib
 from fractions import Fraction
@@ -14,6 +13,7 @@ from PIL import Image
 from agile_crate.core.png_chunks import PictureError
 from agile_crate.sources.animated import Reel, gif_extent
 from agile_crate.sources.pictures import read_picture
+from file_bytes import stored
 
 
 def flat(shade: int) -> Image.Image:
@@ -27,9 +27,7 @@ TIMES = [100, 50, 30, 200, 80]
 
 
 def saved(kind: str, **options: object) -> bytes:
-    stream = io.BytesIO()
-    FRAMES[0].save(stream, kind, save_all=True, append_images=FRAMES[1:], **options)
-    return stream.getvalue()
+    return stored(FRAMES[0], kind, save_all=True, append_images=FRAMES[1:], **options)
 
 
 @pytest.mark.parametrize(

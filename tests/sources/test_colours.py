@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 import struct
 from pathlib import Path
 from typing import Any
@@ -17,6 +16,7 @@ from agile_crate.core.png_chunks import PictureError
 from agile_crate.sources.pictures import read_source
 from agile_crate.sources.reading import Reading
 from conftest import art
+from file_bytes import stored
 
 SRGB = ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
 RED, GREEN, BLUE = (0.4360, 0.2225, 0.0139), (0.3851, 0.7169, 0.0971), (0.1431, 0.0606, 0.7139)
@@ -48,15 +48,14 @@ PIXELS = art(24, 20, 5)
 
 
 def png(**notes: Any) -> bytes:
-    stream, info = io.BytesIO(), PngImagePlugin.PngInfo()
+    info = PngImagePlugin.PngInfo()
     if "gamma" in notes:
         info.add(b"gAMA", struct.pack(">I", round(notes["gamma"] * 100_000)))
     if "primaries" in notes:
         info.add(b"cHRM", struct.pack(">8I", *(round(number * 100_000) for number in notes["primaries"])))
     if "srgb" in notes:
         info.add(b"sRGB", b"\0")
-    Image.fromarray(PIXELS).save(stream, "PNG", pnginfo=info, icc_profile=notes.get("icc"))
-    return stream.getvalue()
+    return stored(PIXELS, pnginfo=info, icc_profile=notes.get("icc"))
 
 
 WIDE = (0.3127, 0.3290, 0.708, 0.292, 0.170, 0.797, 0.131, 0.046)

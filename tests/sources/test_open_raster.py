@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import io
-import zipfile
 from pathlib import Path
 
 import numpy as np
@@ -15,28 +13,19 @@ from agile_crate.core.png_chunks import PictureError
 from agile_crate.sources.animated import Reel
 from agile_crate.sources.pictures import read_picture
 from agile_crate.sources.reading import Reading
+from file_bytes import layered, stored
 
 FLAT = Reading(layers="flat")
 
 
-def png(w: int, h: int, colour: tuple[int, int, int, int]) -> bytes:
-    stream = io.BytesIO()
-    Image.new("RGBA", (w, h), colour).save(stream, "PNG")
-    return stream.getvalue()
-
-
 RED, BLUE, HALF = (200, 10, 20, 255), (10, 20, 200, 255), (10, 200, 20, 128)
-PARTS = {"data/red.png": png(4, 3, RED), "data/blue.png": png(4, 3, BLUE), "data/half.png": png(4, 3, HALF)}
+PARTS = {
+    f"data/{n}.png": stored(Image.new("RGBA", (4, 3), c)) for n, c in (("red", RED), ("blue", BLUE), ("half", HALF))
+}
 
 
 def document(stack: str, parts: dict[str, bytes] = PARTS, head: str = "", size: str = 'w="10" h="8"') -> bytes:
-    stream = io.BytesIO()
-    with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as archive:
-        archive.writestr("mimetype", "image/openraster", zipfile.ZIP_STORED)
-        archive.writestr("stack.xml", f'<?xml version="1.0"?>{head}<image version="0.0.6" {size}>{stack}</image>')
-        for name, content in parts.items():
-            archive.writestr(name, content)
-    return stream.getvalue()
+    return layered(f'<?xml version="1.0"?>{head}<image version="0.0.6" {size}>{stack}</image>', parts)
 
 
 STACK = """<stack>
@@ -126,11 +115,8 @@ def test_what_is_wrong_is_told(data: bytes, sentence: str) -> None:
 
 
 def test_a_missing_stack_and_a_blend_mode() -> None:
-    stream = io.BytesIO()
-    with zipfile.ZipFile(stream, "w") as archive:
-        archive.writestr("mimetype", "image/openraster")
     with pytest.raises(PictureError, match=r"^lacks 'stack\.xml', which an OpenRaster document must hold$"):
-        read_picture(stream.getvalue())
+        read_picture(layered(None, {}))
     blended = '<stack><layer src="data/red.png" composite-op="svg:multiply"/><layer src="data/blue.png"/></stack>'
     assert len(read_picture(document(blended)).pictures) == 2
     with pytest.raises(PictureError, match="with the blend mode 'svg:multiply', which is not drawn here"):

@@ -2,7 +2,6 @@
 
 import io
 import struct
-import zlib
 
 import numpy as np
 import pytest
@@ -14,26 +13,7 @@ from agile_crate.core.png_chunks import SIGNATURE, PictureError
 from agile_crate.sources.deep_png import ADAM7, rounded_to_bytes
 from agile_crate.sources.pictures import picture_endings, picture_size, read_picture
 from conftest import art
-
-
-def stored(image: Image.Image, kind: str = "PNG", **options: object) -> bytes:
-    stream = io.BytesIO()
-    image.save(stream, kind, **options)
-    return stream.getvalue()
-
-
-def chunk(kind: bytes, content: bytes) -> bytes:
-    return struct.pack(">I", len(content)) + kind + content + struct.pack(">I", zlib.crc32(kind + content))
-
-
-def png(header: tuple[int, ...], raw: bytes, *more: bytes) -> bytes:
-    return (
-        SIGNATURE
-        + chunk(b"IHDR", struct.pack(">IIBBBBB", *header))
-        + b"".join(more)
-        + chunk(b"IDAT", zlib.compress(raw))
-        + chunk(b"IEND", b"")
-    )
+from file_bytes import chunk, png, stored
 
 
 def paeth(left: int, above: int, corner: int) -> int:

@@ -13,6 +13,7 @@ from agile_crate.core.png_chunks import PictureError
 from agile_crate.sources.pictures import read_still
 from agile_crate.sources.png_bands import can_be_banded, png_bands
 from conftest import art
+from file_bytes import stored
 
 KINDS = {
     "RGBA": {}, "RGB": {}, "RGB with a clear colour": {"transparency": (40, 120, 200)}, "P": {},
@@ -24,9 +25,7 @@ def saved(kind: str, options: dict[str, object], w: int = 37, h: int = 29) -> by
     image = Image.fromarray(art(w, h)).convert(kind.split()[0] if kind != "RGBA" else "RGBA")
     if "bits" in options:
         image = image.quantize(4)
-    stream = io.BytesIO()
-    image.save(stream, "PNG", **options)
-    return stream.getvalue()
+    return stored(image, **options)
 
 
 @pytest.mark.parametrize("kind", KINDS)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import base64
 import gzip
-import io
 import os
 import subprocess
 from collections.abc import Callable
@@ -24,6 +23,7 @@ from agile_crate.sources.pictures import read_picture
 from agile_crate.sources.reading import PLAIN, Reading
 from agile_crate.sources.vector import read_vector
 from conftest import art, metadata, save
+from file_bytes import stored
 
 Run = Callable[..., subprocess.CompletedProcess[str]]
 
@@ -117,9 +117,7 @@ def uses(times: int, deep: int) -> str:
 
 
 def picture(w: int, h: int, kind: str = "PNG") -> str:
-    stream = io.BytesIO()
-    Image.new("L", (w, h)).save(stream, kind)
-    return f"data:image/{kind.lower()};base64,{base64.b64encode(stream.getvalue()).decode()}"
+    return f"data:image/{kind.lower()};base64,{base64.b64encode(stored(Image.new('L', (w, h)), kind)).decode()}"
 
 
 @pytest.mark.parametrize(

@@ -3,7 +3,6 @@ thousand, and `tools/fuzz.py` lets one kind run for as long as you like, guided 
 
 from __future__ import annotations
 
-import io
 import os
 from functools import cache
 from pathlib import Path
@@ -11,10 +10,10 @@ from typing import Any
 
 import pytest
 from hypothesis import HealthCheck, settings
-from PIL import Image
 
 import agile_crate
 from conftest import art
+from file_bytes import stored
 
 if os.name != "posix":
     pytest.skip("its bounds are those of POSIX", allow_module_level=True)
@@ -34,20 +33,14 @@ def cases(few: int, many: int) -> Any:
     )  # fmt: skip
 
 
-def picture(image: Image.Image, kind: str, **more: Any) -> bytes:
-    stream = io.BytesIO()
-    image.save(stream, kind, **more)
-    return stream.getvalue()
-
-
 @cache
 def frames() -> dict[str, bytes]:
-    return {f"frames/swim_{n}.png": picture(Image.fromarray(art(8, 6, n)), "PNG") for n in (1, 2, 3)}
+    return {f"frames/swim_{n}.png": stored(art(8, 6, n)) for n in (1, 2, 3)}
 
 
 @cache
 def small() -> bytes:
-    return picture(Image.fromarray(art(9, 7)), "PNG")
+    return stored(art(9, 7))
 
 
 SIGHTS = (

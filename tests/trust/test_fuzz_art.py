@@ -15,9 +15,10 @@ from hypothesis import strategies as st
 from PIL import Image
 
 from conftest import art
+from file_bytes import stored
 from trust.attempt import Attempt, attempted
 from trust.mutations import edited_json, edited_png, edited_xml, edited_zip, spliced, spliced_text
-from trust.strangers import DEMO, SIGHTS, cases, picture, small
+from trust.strangers import DEMO, SIGHTS, cases, small
 
 pytestmark = pytest.mark.usefixtures("quick")
 
@@ -28,11 +29,11 @@ def seeds() -> list[tuple[str, bytes]]:
     colours = Image.fromarray(art(9, 7))
     more = [Image.fromarray(art(9, 7, n)) for n in (1, 2)]
     indexed = colours.convert("RGB").quantize(8)
-    found = [(".png", picture(colours.convert(mode), "PNG")) for mode in ("1", "L", "LA", "RGB", "RGBA")]
-    found += [(".png", picture(Image.fromarray(art(9, 7)[..., 0].astype(np.uint16) * 257), "PNG"))]
-    found += [(".png", picture(indexed, "PNG", transparency=b"\0\x80")), (".png", picture(indexed, "PNG", bits=4))]
+    found = [(".png", stored(colours.convert(mode))) for mode in ("1", "L", "LA", "RGB", "RGBA")]
+    found += [(".png", stored(art(9, 7)[..., 0].astype(np.uint16) * 257))]
+    found += [(".png", stored(indexed, transparency=b"\0\x80")), (".png", stored(indexed, bits=4))]
     found += [
-        (f".{kind.lower()}", picture(colours, kind, save_all=True, append_images=more, duration=80))
+        (f".{kind.lower()}", stored(colours, kind, save_all=True, append_images=more, duration=80))
         for kind in ("PNG", "GIF", "WEBP")
     ]
     Image.init()
@@ -41,7 +42,7 @@ def seeds() -> list[tuple[str, bytes]]:
             try:
                 with warnings.catch_warnings():
                     warnings.simplefilter("ignore")
-                    data = picture(colours.convert(mode), kind)
+                    data = stored(colours.convert(mode), kind)
                     Image.open(io.BytesIO(data)).load()
             except (OSError, ValueError, KeyError, SystemError):
                 continue
@@ -70,7 +71,7 @@ LAYERS = {
 @cases(36, 12_000)
 @given(st.data())
 def test_layered_documents(folder: Path, data: st.DataObject) -> None:
-    parts = {f"data/{name}.png": picture(Image.fromarray(art(4, 3, n)), "PNG") for n, name in enumerate("ab")}
+    parts = {f"data/{name}.png": stored(art(4, 3, n)) for n, name in enumerate("ab")}
     spoilt = data.draw(edited_zip(LAYERS | parts, "stack.xml", "stack", "layer", 'src="', "data/a.png", "svg:screen"))
     words = data.draw(st.sampled_from([*SIGHTS, (*SIGHTS[0], "--layers", "flat")]))
     attempted(Attempt({"art/a.ora": spoilt}, words), folder)

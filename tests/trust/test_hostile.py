@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-import io
 import json
 import os
 import struct
 import subprocess
 import sys
-import zipfile
-import zlib
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -20,6 +17,7 @@ from PIL import Image
 
 from agile_crate.cli.main import main
 from conftest import PROGRAM, art, save
+from file_bytes import chunk, layered, png, stored
 from prepared_program import run_prepared
 from trust.attempt import judge
 
@@ -44,65 +42,32 @@ def run(*words: str | bytes) -> subprocess.CompletedProcess[bytes]:
     return subprocess.CompletedProcess(words, done.returncode, out, err)
 
 
-def chunk(kind: bytes, data: bytes) -> bytes:
-    return struct.pack(">I", len(data)) + kind + data + struct.pack(">I", zlib.crc32(kind + data))
-
-
-def png(w: int, h: int, depth: int, colour: int, raw: bytes, *more: bytes) -> bytes:
-    header = chunk(b"IHDR", struct.pack(">IIBBBBB", w, h, depth, colour, 0, 0, 0))
-    return b"\x89PNG\r\n\x1a\n" + header + b"".join(more) + chunk(b"IDAT", zlib.compress(raw, 1)) + chunk(b"IEND", b"")
-
-
-def layered(stack: str, **files: bytes) -> bytes:
-    stream = io.BytesIO()
-    with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as archive:
-        archive.writestr("mimetype", "image/openraster")
-        archive.writestr("stack.xml", stack)
-        for name, data in files.items():
-            archive.writestr(f"data/{name}.png", data)
-    return stream.getvalue()
-
-
-def encoded(pixels: np.ndarray) -> bytes:
-    stream = io.BytesIO()
-    Image.fromarray(pixels).save(stream, "PNG")
-    return stream.getvalue()
-
-
 def dots(side: int) -> bytes:
-    return encoded(
+    return stored(
         np.tile(np.array([[[9, 9, 9, 255], [0] * 4], [[0] * 4, [0] * 4]], np.uint8), (side // 2, side // 2, 1))
     )
 
 
-def later_pages(kind: str) -> bytes:
-    stream = io.BytesIO()
+def later_pages() -> bytes:
     small, large = Image.new("L", (8, 8)), Image.new("L", (13_000, 13_000))
-    small.save(
-        stream,
-        kind,
-        save_all=True,
-        append_images=[large, large],
-        **({"compression": "tiff_deflate"} if kind == "TIFF" else {}),
-    )
-    return stream.getvalue()
+    return stored(small, "TIFF", save_all=True, append_images=[large, large], compression="tiff_deflate")
 
 
 LAYER = '<layer src="data/a.png" name="{0}" x="{0}" y="{0}"/>'
 BIG, GROUP = 'w="8192" h="8192"', '<stack opacity="0.9">'
 
 PICTURES: dict[str, tuple[Callable[[], bytes], tuple[str, ...], int]] = {
-    "many layers": (lambda: layered(f"<image {BIG}><stack><stack>{''.join(map(LAYER.format, range(2000)))}</stack></stack></image>", a=encoded(art(3, 3))), ("--max-size", "8192x8192"), 0),
+    "many layers": (lambda: layered(f"<image {BIG}><stack><stack>{''.join(map(LAYER.format, range(2000)))}</stack></stack></image>", {"data/a.png": stored(art(3, 3))}), ("--max-size", "8192x8192"), 0),
     "nested groups": (lambda: layered(
         f"<image {BIG}><stack>{GROUP * 31}{LAYER.format(0)}{(LAYER.format(0) + '</stack>') * 31}</stack></image>",
-        a=png(8192, 8192, 8, 6, bytes(8192 * (1 + 4 * 8192)))), ("--layers", "flat"), 3),
-    "900 digits": (lambda: layered(f'<image w="9" h="9"><stack><layer src="data/a.png" name="{"9" * 900}"/><layer src="data/a.png" name="8"/></stack></image>', a=encoded(art(3, 3))), (), 0),
-    "narrow, 16 bits": (lambda: png(16, 30_000, 16, 6, (b"\4" + bytes(range(128))) * 30_000), ("--scale", "50%", "--max-size", "16384x16384"), 0),
-    "4 × 65,536, 16 bits": (lambda: png(4, 65_536, 16, 0, (b"\1" + bytes(8)) * 65_536), ("--scale", "25%", "--max-size", "16384x16384"), 0),
-    "too long": (lambda: png(1, 200_000, 8, 0, b"\0\1" * 200_000), (), 3),
-    "16 bits, moving": (lambda: png(1, 1, 16, 0, b"\0\1\2", chunk(b"acTL", struct.pack(">II", 2, 0)), *[chunk(b"fcTL", bytes(26))] * 2), (), 3),
-    "more pictures than said": (lambda: png(1, 1, 8, 0, b"\0\1", chunk(b"acTL", struct.pack(">II", 1, 0)), *[chunk(b"fcTL", bytes(26))] * 3), (), 3),
-    "later pages": (lambda: later_pages("TIFF"), (), 3),
+        {"data/a.png": png((8192, 8192, 8, 6, 0, 0, 0), bytes(8192 * (1 + 4 * 8192)))}), ("--layers", "flat"), 3),
+    "900 digits": (lambda: layered(f'<image w="9" h="9"><stack><layer src="data/a.png" name="{"9" * 900}"/><layer src="data/a.png" name="8"/></stack></image>', {"data/a.png": stored(art(3, 3))}), (), 0),
+    "narrow, 16 bits": (lambda: png((16, 30_000, 16, 6, 0, 0, 0), (b"\4" + bytes(range(128))) * 30_000), ("--scale", "50%", "--max-size", "16384x16384"), 0),
+    "4 × 65,536, 16 bits": (lambda: png((4, 65_536, 16, 0, 0, 0, 0), (b"\1" + bytes(8)) * 65_536), ("--scale", "25%", "--max-size", "16384x16384"), 0),
+    "too long": (lambda: png((1, 200_000, 8, 0, 0, 0, 0), b"\0\1" * 200_000), (), 3),
+    "16 bits, moving": (lambda: png((1, 1, 16, 0, 0, 0, 0), b"\0\1\2", chunk(b"acTL", struct.pack(">II", 2, 0)), *[chunk(b"fcTL", bytes(26))] * 2), (), 3),
+    "more pictures than said": (lambda: png((1, 1, 8, 0, 0, 0, 0), b"\0\1", chunk(b"acTL", struct.pack(">II", 1, 0)), *[chunk(b"fcTL", bytes(26))] * 3), (), 3),
+    "later pages": (lambda: later_pages(), (), 3),
     "dots, contour": (lambda: dots(2000), ("--shape", "contour"), 2),
     "dots, hull": (lambda: dots(2000), ("--shape", "hull"), 0),
 }  # fmt: skip
@@ -168,7 +133,7 @@ def test_documents(name: str, folder: Path) -> None:
     (folder / "b.json").write_text(json.dumps(document))
     for command in COMMANDS:
         done = run(*command)
-        assert done.returncode == 0 or done.stderr or done.stdout
+        judge(done.returncode, done.stdout.decode(), done.stderr.decode())
 
 
 def test_what_is_no_file_is_not_waited_for(folder: Path) -> None:

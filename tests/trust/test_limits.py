@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 import sys
 from collections.abc import Callable, Mapping
-from io import BytesIO
 from pathlib import Path
 from typing import Any
 
@@ -20,15 +19,14 @@ from agile_crate.core.sentence import key_of
 from agile_crate.settings.readers import limit
 from agile_crate.workers.crew import crew
 from conftest import art
-from trust.test_hostile import dots, layered
+from file_bytes import layered, stored
+from trust.test_hostile import dots
 
 Files = Mapping[str, bytes]
 
 
 def picture(w: int, h: int, kind: str = "PNG", **more: Any) -> bytes:
-    stream = BytesIO()
-    Image.fromarray(art(w, h)).save(stream, kind, **more)
-    return stream.getvalue()
+    return stored(art(w, h), kind, **more)
 
 
 def render(layers: int) -> bytes:
@@ -55,7 +53,7 @@ CASES: dict[str, tuple[Callable[[], Files], tuple[str, ...], int]] = {
     "picture_pixels": (lambda: STILL, PACK, 48),
     "sheet_pixels": (lambda: STILL, ("unpack", "made.json", "--out", "f"), 48),
     "side_pixels": (lambda: STILL, PACK, 8),
-    "layer_pixels": (lambda: {"frames/a.ora": layered(SIDE_BY_SIDE, a=picture(4, 3))}, PACK, 24),
+    "layer_pixels": (lambda: {"frames/a.ora": layered(SIDE_BY_SIDE, {"data/a.png": picture(4, 3)})}, PACK, 24),
     "view_pixels": (lambda: {"frames/a_1.png": picture(8, 6)}, ("show", "made.json", "--out", "v.gif"), 48),
     "file_bytes": (lambda: STILL, PACK, len(picture(8, 6))),
     "metadata_bytes": (lambda: STILL, ("verify", "made.json"), -1),
@@ -65,11 +63,11 @@ CASES: dict[str, tuple[Callable[[], Files], tuple[str, ...], int]] = {
     "frames_bytes": (lambda: STILL, ("unpack", "made.json", "--out", "f"), 4 * 48),
     "frames": (lambda: {f"frames/a_{n}.png": picture(8, 6) for n in range(3)}, PACK, 3),
     "layers": (lambda: {"frames/a.exr": render(3)}, (*PACK, "--layers", "separate"), 3),
-    "entries": (lambda: {"frames/a.ora": layered(SIDE_BY_SIDE, a=picture(4, 3))}, PACK, 3),
+    "entries": (lambda: {"frames/a.ora": layered(SIDE_BY_SIDE, {"data/a.png": picture(4, 3)})}, PACK, 3),
     "elements": (lambda: {"frames/a.svg": SVG.format('<rect width="5" height="5"/>' * 6).encode()}, PACK, 7),
     "contour_sides": (lambda: {"frames/a.png": dots(4)}, (*PACK, "--shape", "contour"), 16),
     "islands": (lambda: {"a.png": dots(4)}, BARE, 4),
-    "nesting": (lambda: {"frames/a.ora": layered(IN_GROUPS, a=picture(4, 3))}, PACK, 5),
+    "nesting": (lambda: {"frames/a.ora": layered(IN_GROUPS, {"data/a.png": picture(4, 3)})}, PACK, 5),
     "name_characters": (lambda: {f"frames/{'n' * 50}/{'m' * 49}.png": picture(8, 6)}, PACK, 100),
     "template_characters": (lambda: STILL | {"t.x.j2": b"{{ 'otter' }}!"}, (*PACK, "--template", "t.x.j2"), 6),
 }  # fmt: skip

@@ -17,14 +17,9 @@ from agile_crate.core.model.geometry import Box, Offset, Point, Size
 from agile_crate.core.model.sheet import Sheet, Skin
 from agile_crate.core.pixels import Pixels
 from agile_crate.views.live_view import Board, board_of, news_of
+from file_bytes import stored
 
 SIDE = 6
-
-
-def png(pixels: Pixels) -> bytes:
-    stream = io.BytesIO()
-    Image.fromarray(pixels).save(stream, "PNG")
-    return stream.getvalue()
 
 
 def frame(name: str, box: Box, sheet: int = 0, turned: bool = False, mirror: Any = "") -> model.Frame:
@@ -89,7 +84,7 @@ def arrangements() -> st.SearchStrategy[dict[str, tuple[int, int, int, int, bool
 @given(arrangements(), arrangements(), st.integers(0, 1))
 def test_a_page_comes_to_the_sheets_that_are_there(before: Any, after: Any, rim: int) -> None:
     old, new = board(before, rim), board(after, rim)
-    news = news_of(old, new, ["a", "b"], {}, png)
+    news = news_of(old, new, ["a", "b"], {}, stored)
     for index, found in enumerate(page(old, news)):
         assert np.array_equal(found, new.sheet(index))
     same = {name for name, one in after.items() if name in before and before[name][3:] == one[3:]}
@@ -98,14 +93,14 @@ def test_a_page_comes_to_the_sheets_that_are_there(before: Any, after: Any, rim:
 
 def test_nothing_is_sent_where_nothing_changed() -> None:
     places = {name: (0, column, 0, column, False) for column, name in enumerate("abc")}
-    news = news_of(board(places, 1), board(places, 1), ["a", "b"], {}, png)
+    news = news_of(board(places, 1), board(places, 1), ["a", "b"], {}, stored)
     assert news["changed"] == []
     assert news["sheets"] == [{"base": n, "clears": [], "moves": [], "patches": [], "whole": ""} for n in range(2)]
 
 
 def test_one_changed_frame_is_one_patch_on_the_sheet_that_is_there() -> None:
     places = {name: (0, column, 0, column, False) for column, name in enumerate("abc")}
-    news = news_of(board(places, 0), board({**places, "b": (0, 1, 0, 9, False)}, 0), ["a", "b"], {}, png)
+    news = news_of(board(places, 0), board({**places, "b": (0, 1, 0, 9, False)}, 0), ["a", "b"], {}, stored)
     (first, _) = news["sheets"]
     assert (first["base"], first["moves"], [patch[:2] for patch in first["patches"]]) == (0, [], [(SIDE, 0)])
     assert news["changed"] == ["b"]
@@ -114,7 +109,7 @@ def test_one_changed_frame_is_one_patch_on_the_sheet_that_is_there() -> None:
 def test_a_sheet_that_changed_much_is_fetched_whole() -> None:
     old = board({f"f{n}": (0, n % 8, n // 8, n, False) for n in range(64)}, 0, 1)
     new = board({f"f{n}": (0, n % 8, n // 8, 100 + n, False) for n in range(64)}, 0, 1)
-    assert news_of(old, new, ["/sheet.png"], {}, png)["sheets"] == [
+    assert news_of(old, new, ["/sheet.png"], {}, stored)["sheets"] == [
         {"base": -1, "clears": [], "moves": [], "patches": [], "whole": "/sheet.png"}
     ]
 
@@ -128,7 +123,7 @@ def test_skins_hear_of_their_own_pixels() -> None:
     coat[3:8, 2:6] = (9, 9, 9, 255)
     other[3:8, 2:6] = (7, 7, 7, 200)
     old, new = board_of(crate, [plain], {"coat": [coat]}), board_of(crate, [plain], {"coat": [other]})
-    news = news_of(old, new, ["a"], {"coat": ["b"]}, png)
+    news = news_of(old, new, ["a"], {"coat": ["b"]}, stored)
     assert news["changed"] == ["a"]
     assert np.array_equal(page(old, news, skin="coat")[0], other)
     assert np.array_equal(page(old, news)[0], plain)
@@ -141,7 +136,7 @@ def test_a_background_lies_under_patches_too() -> None:
     half = np.zeros((30, 30, 4), np.uint8)
     half[3:8, 2:6] = (200, 100, 0, 128)
     old, new = board_of(crate, [np.zeros((30, 30, 4), np.uint8)], {}), board_of(crate, [half], {})
-    news = news_of(old, new, ["a"], {}, png)
+    news = news_of(old, new, ["a"], {}, stored)
     assert np.array_equal(page(old, news)[0], new.sheet(0))
     assert new.sheet(0)[0, 0].tolist() == [0x10, 0x20, 0x30, 255]
 
@@ -154,11 +149,11 @@ def test_a_frame_that_stands_differently_has_changed(what: str) -> None:
     values: dict[str, Any] = {"pivot": Point(1, 1), "mirror": "x", "canvas": Size(12, 12), "offset": Offset(1, 0)}
     other = one._replace(**{what: values[what]})
     boards = [board_of(crate_of([f], [Size(10, 10)]), sheets, {}) for f in (one, other)]
-    assert news_of(*boards, ["a"], {}, png)["changed"] == ["a"]
+    assert news_of(*boards, ["a"], {}, stored)["changed"] == ["a"]
 
 
 def test_a_frame_that_shares_a_box_changes_with_it() -> None:
     box, sheets = Box(0, 0, 4, 4), [np.full((8, 8, 4), tone, np.uint8) for tone in (50, 90)]
     frames = [frame("a", box), frame("b", box, mirror="x"), frame("empty", Box(0, 0, 0, 0))]
     old, new = (board_of(crate_of(frames, [Size(8, 8)]), [sheet], {}) for sheet in sheets)
-    assert news_of(old, new, ["a"], {}, png)["changed"] == ["a", "b"]
+    assert news_of(old, new, ["a"], {}, stored)["changed"] == ["a", "b"]
