@@ -32,6 +32,9 @@ settings.load_profile("steady")
 # In the background of a shell Ctrl-C is ignored, and the programs that tests start would inherit that.
 signal.signal(signal.SIGINT, signal.default_int_handler)
 
+Run = Callable[..., subprocess.CompletedProcess[str]]
+"""What the fixture `run` gives."""
+
 PROGRAM = Path(sys.executable).with_name("agile-crate")
 
 
@@ -90,7 +93,7 @@ def browser(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Any]:
 
 
 @pytest.fixture
-def run(tmp_path: Path) -> Callable[..., subprocess.CompletedProcess[str]]:
+def run(tmp_path: Path) -> Run:
     """Runs the installed program in the test's own folder. Whatever `pack` writes must be valid by the schemas, and what
     an independent reader makes of it must be what the program's own makes of it."""
 

@@ -6,7 +6,6 @@ import re
 import shlex
 import subprocess
 import sys
-from collections.abc import Callable
 from importlib import import_module
 from pathlib import Path
 
@@ -18,7 +17,6 @@ from agile_crate.core.look.finding import CODES
 
 TOP = Path(__file__).parents[1]
 README = (TOP / "README.md").read_text("utf-8")
-Run = Callable[..., subprocess.CompletedProcess[str]]
 
 
 def test_the_settings_reference_is_current() -> None:

@@ -10,16 +10,13 @@ import signal
 import subprocess
 import sys
 import time
-from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 import pytest
 
 from agile_crate.cli import main
-from conftest import PROGRAM, art, save, tree
-
-Run = Callable[..., subprocess.CompletedProcess[str]]
+from conftest import PROGRAM, Run, art, save, tree
 
 
 @pytest.fixture

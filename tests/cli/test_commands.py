@@ -6,7 +6,6 @@ import json
 import os
 import re
 import subprocess
-from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -18,9 +17,7 @@ from agile_crate.cli.wording import option_name
 from agile_crate.core.arrange.tight import COMPILED
 from agile_crate.core.errors import CrateError
 from agile_crate.settings.table import options
-from conftest import PROGRAM, art, decode, metadata, save, tree, unicode_names
-
-Run = Callable[..., subprocess.CompletedProcess[str]]
+from conftest import PROGRAM, Run, art, decode, metadata, save, tree, unicode_names
 
 
 def test_help_lists_what_works_and_every_setting(run: Run) -> None:

@@ -5,14 +5,11 @@ from __future__ import annotations
 import os
 import re
 import subprocess
-from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 
-from conftest import PROGRAM, art, metadata, save, tool
-
-Run = Callable[..., subprocess.CompletedProcess[str]]
+from conftest import PROGRAM, Run, art, metadata, save, tool
 
 PAGE = (Path(__file__).parents[2] / "docs" / "crate-file.md").read_text("utf-8")
 

@@ -4,15 +4,11 @@ from __future__ import annotations
 
 import json
 import shutil
-import subprocess
-from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 
-from conftest import tree
-
-Run = Callable[..., subprocess.CompletedProcess[str]]
+from conftest import Run, tree
 
 
 @pytest.fixture

@@ -3,17 +3,13 @@
 from __future__ import annotations
 
 import json
-import subprocess
 import tomllib
-from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 import pytest
 
-from conftest import art, metadata, save, tree
-
-Run = Callable[..., subprocess.CompletedProcess[str]]
+from conftest import Run, art, metadata, save, tree
 
 
 @pytest.fixture

@@ -2,16 +2,12 @@
 
 from __future__ import annotations
 
-import subprocess
-from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 import pytest
 
-from conftest import art, decode, metadata, save
-
-Run = Callable[..., subprocess.CompletedProcess[str]]
+from conftest import Run, art, decode, metadata, save
 
 
 def noisy(pixels: np.ndarray, seed: int, reach: int = 2) -> np.ndarray:

@@ -4,9 +4,7 @@ from __future__ import annotations
 
 import json
 import os
-import subprocess
 import zlib
-from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -14,9 +12,7 @@ import pyora
 import pytest
 from PIL import Image
 
-from conftest import art, decode, metadata, save, tree, unicode_names
-
-Run = Callable[..., subprocess.CompletedProcess[str]]
+from conftest import Run, art, decode, metadata, save, tree, unicode_names
 
 
 def test_a_folder_becomes_a_sheet_and_metadata(run: Run, swim: Path, tmp_path: Path) -> None:

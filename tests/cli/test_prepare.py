@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import json
-import subprocess
-from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -12,9 +10,7 @@ import pytest
 from PIL import Image
 
 import agile_crate
-from conftest import art, decode, metadata, save
-
-Run = Callable[..., subprocess.CompletedProcess[str]]
+from conftest import Run, art, decode, metadata, save
 
 
 def figure(w: int, h: int, seed: int, stand: int = 0) -> np.ndarray:

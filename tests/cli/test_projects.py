@@ -3,16 +3,12 @@
 from __future__ import annotations
 
 import json
-import subprocess
-from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 from jsonschema import Draft202012Validator
 
-from conftest import art, check_metadata, metadata, save
-
-Run = Callable[..., subprocess.CompletedProcess[str]]
+from conftest import Run, art, check_metadata, metadata, save
 
 TEXT = """
 [defaults]

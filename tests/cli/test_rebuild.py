@@ -5,16 +5,12 @@ from __future__ import annotations
 import json
 import os
 import shutil
-import subprocess
-from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 
 import agile_crate
-from conftest import art, metadata, save, tree
-
-Run = Callable[..., subprocess.CompletedProcess[str]]
+from conftest import Run, art, metadata, save, tree
 
 TEXT = """
 [crate.otter]

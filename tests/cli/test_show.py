@@ -4,16 +4,13 @@ from __future__ import annotations
 
 import json
 import subprocess
-from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 import pytest
 from PIL import Image
 
-from conftest import art, decode, metadata, save, tool, tree
-
-Run = Callable[..., subprocess.CompletedProcess[str]]
+from conftest import Run, art, decode, metadata, save, tool, tree
 
 
 @pytest.fixture

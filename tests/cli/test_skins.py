@@ -5,8 +5,6 @@ from __future__ import annotations
 import json
 import os
 import shutil
-import subprocess
-from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -14,9 +12,7 @@ import pytest
 from PIL import Image
 
 import agile_crate
-from conftest import art, check_metadata, decode, metadata, save, tree
-
-Run = Callable[..., subprocess.CompletedProcess[str]]
+from conftest import Run, art, check_metadata, decode, metadata, save, tree
 
 TEXT = """
 [crate.otter]

@@ -4,16 +4,13 @@ from __future__ import annotations
 
 import json
 import subprocess
-from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 from PIL import Image, PngImagePlugin
 
 import agile_crate
-from conftest import PROGRAM, art, save
-
-Run = Callable[..., subprocess.CompletedProcess[str]]
+from conftest import PROGRAM, Run, art, save
 
 
 def test_the_clean_demo_frames_raise_nothing_above_a_note(run: Run, demo: Path) -> None:

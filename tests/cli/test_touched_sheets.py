@@ -4,8 +4,6 @@ accepted, and carried from build to build."""
 from __future__ import annotations
 
 import json
-import subprocess
-from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -13,9 +11,7 @@ import pytest
 from PIL import Image
 
 import agile_crate
-from conftest import art, decode, save, tree
-
-Run = Callable[..., subprocess.CompletedProcess[str]]
+from conftest import Run, art, decode, save, tree
 
 
 @pytest.fixture

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import math
-import subprocess
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -13,9 +12,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from conftest import art, decode, metadata, save, tree, unicode_names
-
-Run = Callable[..., subprocess.CompletedProcess[str]]
+from conftest import Run, art, decode, metadata, save, tree, unicode_names
 
 
 @pytest.fixture

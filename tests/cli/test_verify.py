@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import os
 import re
-import subprocess
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -14,9 +13,7 @@ import pytest
 from PIL import Image
 
 import agile_crate
-from conftest import art, decode, metadata, save
-
-Run = Callable[..., subprocess.CompletedProcess[str]]
+from conftest import Run, art, decode, metadata, save
 
 
 @pytest.fixture

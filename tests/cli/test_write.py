@@ -6,17 +6,13 @@ import hashlib
 import json
 import os
 import shutil
-import subprocess
-from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 import pytest
 from PIL import Image
 
-from conftest import art, decode, metadata, save, tree
-
-Run = Callable[..., subprocess.CompletedProcess[str]]
+from conftest import Run, art, decode, metadata, save, tree
 
 
 def packed(run: Run, *options: object) -> str:

@@ -4,8 +4,7 @@ reader, which knows docs/format.md alone."""
 from __future__ import annotations
 
 import json
-import subprocess
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
@@ -14,9 +13,7 @@ import pytest
 from PIL import Image
 
 import independent_reader
-from conftest import decode, metadata, save
-
-Run = Callable[..., subprocess.CompletedProcess[str]]
+from conftest import Run, decode, metadata, save
 
 
 def figure(step: int = 0, *, w: int = 14, h: int = 20, tint: int = 0) -> np.ndarray:

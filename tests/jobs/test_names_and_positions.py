@@ -2,15 +2,11 @@
 
 from __future__ import annotations
 
-import subprocess
-from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 
-from conftest import art, metadata, save
-
-Run = Callable[..., subprocess.CompletedProcess[str]]
+from conftest import Run, art, metadata, save
 
 
 @pytest.fixture

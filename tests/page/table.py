@@ -5,7 +5,6 @@ from __future__ import annotations
 import base64
 import io
 import json
-import subprocess
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -14,9 +13,9 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from conftest import decode
+from conftest import Run, decode
 
-Run = Callable[..., subprocess.CompletedProcess[str]]
+Run = Run
 Open = Callable[..., Any]
 TOP = Path(__file__).parents[2]
 AXE = TOP / "build" / "node" / "node_modules" / "axe-core" / "axe.min.js"

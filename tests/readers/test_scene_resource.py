@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import os
 import subprocess
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
@@ -14,9 +14,7 @@ import pytest
 import agile_crate
 from agile_crate import demo
 from agile_crate.core.motion.stage import turn
-from conftest import art, decode, save, tool
-
-Run = Callable[..., subprocess.CompletedProcess[str]]
+from conftest import Run, art, decode, save, tool
 
 TEMPLATE = demo.FOLDER / "templates" / "sprite_frames.tres.j2"
 

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import io
-import subprocess
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -19,11 +17,9 @@ from agile_crate.sources import rendered
 from agile_crate.sources.pictures import read_picture
 from agile_crate.sources.reading import Reading
 from agile_crate.sources.reel import Reel
-from conftest import metadata
+from conftest import Run, metadata
 
 OpenEXR = pytest.importorskip("OpenEXR", reason="the extra 'exr' is not installed")
-
-Run = Callable[..., subprocess.CompletedProcess[str]]
 
 
 def light_of(level: int) -> float:

@@ -5,8 +5,6 @@ from __future__ import annotations
 import base64
 import gzip
 import os
-import subprocess
-from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
 
@@ -22,10 +20,8 @@ from agile_crate.core.png_chunks import PictureError
 from agile_crate.sources.pictures import read_picture
 from agile_crate.sources.reading import PLAIN, Reading
 from agile_crate.sources.vector import read_vector
-from conftest import art, metadata, save
+from conftest import Run, art, metadata, save
 from file_bytes import stored
-
-Run = Callable[..., subprocess.CompletedProcess[str]]
 
 FONT = Path(agile_crate.__file__).parent / "views" / "font"
 

@@ -7,9 +7,7 @@ import json
 import os
 import sqlite3
 import stat
-import subprocess
 import threading
-from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -224,7 +222,7 @@ def test_a_digest_that_was_tampered_with_is_not_known(frame: Path, cache_folder:
 
 
 def test_the_command_says_how_much_there_is_and_deletes_it(
-    run: Callable[..., subprocess.CompletedProcess[str]], cache_folder: Path, monkeypatch: pytest.MonkeyPatch
+    run: Run, cache_folder: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     kept(b"otter", b"swims")
     size = held(cache_folder).bytes

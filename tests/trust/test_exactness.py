@@ -3,15 +3,14 @@ program, from JSON and from XML, compared with what the sources make by plain ar
 
 from __future__ import annotations
 
-import subprocess
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from pathlib import Path
 
 import numpy as np
 import pytest
 
 import independent_reader
-from conftest import art, check_metadata, save
+from conftest import Run, art, check_metadata, save
 from trust.pairs import Case, pairs_of, pairwise
 
 CHOICES = {
@@ -99,9 +98,7 @@ def shown(value: object) -> str:
 
 
 @pytest.mark.parametrize("case", CASES, ids=lambda case: "-".join(filter(None, case.values())))
-def test_every_frame_comes_back(
-    case: Case, drawn: Path, tmp_path: Path, run: Callable[..., subprocess.CompletedProcess[str]]
-) -> None:
+def test_every_frame_comes_back(case: Case, drawn: Path, tmp_path: Path, run: Run) -> None:
     (tmp_path / "o.crate.toml").write_text(lines(case, drawn), "utf-8")
     done = run("pack", "o.crate.toml", "--quiet")
     assert done.returncode == 0, done.stderr

@@ -6,7 +6,6 @@ from __future__ import annotations
 import os
 import subprocess
 import sys
-from collections.abc import Callable
 from pathlib import Path, PureWindowsPath
 
 import numpy as np
@@ -20,9 +19,7 @@ from agile_crate.exports.earlier_build import target_of
 from agile_crate.jobs import unpack as unpacking
 from agile_crate.sources import find as finding
 from agile_crate.workers.crew import crew
-from conftest import art, decode, save, tree, unicode_names
-
-Run = Callable[..., subprocess.CompletedProcess[str]]
+from conftest import Run, art, decode, save, tree, unicode_names
 
 RESERVED = ["con", "PRN", "aux.swim", "nul", "COM1", "lpt9.a", "COM¹", "ends with a dot.", "ends with a blank ", "colon:", "star*", "ask?", "pipe|", 'quote"', "less<", "tab\t", "back\\slash"]  # fmt: skip
 
