@@ -24,6 +24,11 @@ def from_xml(root: ElementTree.Element) -> dict[str, Any]:
     def numbers(text: str) -> list[float]:
         return [float(word) if "." in word or "e" in word else int(word) for word in text.split()]
 
+    def shape(element: ElementTree.Element) -> dict[str, Any]:
+        points = [numbers(polygon.attrib["points"]) for polygon in element.iter("polygon")]
+        polygons = [[list(point) for point in zip(one[::2], one[1::2], strict=True)] for one in points]
+        return {"polygons": polygons, "tolerance": float(element.get("tolerance", 0))}
+
     frames = [
         {
             "name": element.attrib["name"],
@@ -33,6 +38,7 @@ def from_xml(root: ElementTree.Element) -> dict[str, Any]:
             "crc": element.attrib["crc"],
             "touched": element.get("touched", "false") in ("true", "1"),
             **{key: numbers(element.attrib[key]) for key in ("box", "canvas", "offset", "pivot")},
+            **{one.tag: shape(one) for one in element.iter("shape")},
         }
         for element in root.find("frames") or ()
     ]

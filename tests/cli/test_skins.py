@@ -236,3 +236,47 @@ def test_a_colour_that_is_nowhere_is_warned_of(run: Run, project: Path) -> None:
     (project / "otter.crate.toml").write_text(text, "utf-8")
     done = run("pack", "otter.crate.toml", "--quiet")
     assert done.stderr == "agile-crate: warning: the skin 'night' exchanges #2878c9, which is in no frame, exactly so\n"
+
+
+@pytest.mark.parametrize(
+    "how", ['trim = "off"', 'trim = "frame"', 'layout = "tight"', 'canvas = "common"', "outline = '#0000ff:1:inner'"]
+)
+def test_canvases_grow_for_the_outlines_of_all_skins(how: str, run: Run, tmp_path: Path) -> None:
+    """The skin reaches the edge of its canvas, and the base does not."""
+    save(tmp_path / "base" / "gull.png", figure(4, 4, 3, 3, (250, 250, 250, 255), 10))
+    save(tmp_path / "storm" / "gull.png", figure(4, 4, 6, 3, (90, 90, 110, 255), 10))
+    save(tmp_path / "normal" / "gull.png", np.full((10, 10, 4), (128, 128, 255, 255), np.uint8))
+    line = "" if "outline" in how else 'outline = "#0000ff:1"'
+    text = '[crate.gull]\nfrom = "base"\nout = "build/gull"\n{}\n{}\n[crate.gull.skin.storm]\nfrom = "storm"\n[crate.gull.skin.normal]\nfrom = "normal"\nplain = true\n'
+    (tmp_path / "gull.crate.toml").write_text(text.format(how, line), "utf-8")
+    done = run("pack", "gull.crate.toml", "--quiet")
+    assert (done.returncode, done.stderr) == (0, "")
+    done = run("verify", "build/gull.json", "--against", "gull.crate.toml")
+    assert done.returncode == 0, done.stdout
+    wide = 10 if "inner" in how else 11
+    storm = agile_crate.load(tmp_path / "build" / "gull.json", skin="storm").frame("gull")
+    assert storm.shape == (10, wide, 4)
+    assert storm[4, 9 if wide == 10 else 10].tolist() == [0, 0, 255, 255]
+    normal = agile_crate.load(tmp_path / "build" / "gull.json", skin="normal").frame("gull")
+    assert (normal[4, 4] == (128, 128, 255, 255)).all()
+
+
+@pytest.mark.parametrize("option", ['canvas = "8x10"', "shift = [3, 0]"])
+def test_what_only_a_skin_shows_is_not_cut_off(option: str, run: Run, tmp_path: Path) -> None:
+    save(tmp_path / "base" / "gull.png", figure(4, 4, 2, 3, (250, 250, 250, 255), 10))
+    save(tmp_path / "storm" / "gull.png", figure(4, 4, 6, 3, (90, 90, 110, 255), 10))
+    text = f'[crate.gull]\nfrom = "base"\nout = "gull"\n{option}\n[crate.gull.skin.storm]\nfrom = "storm"\n'
+    (tmp_path / "gull.crate.toml").write_text(text, "utf-8")
+    done = run("pack", "gull.crate.toml")
+    assert done.returncode == 4
+    assert "would cut off what is visible of 'gull'" in done.stderr
+
+
+def test_art_of_skins_fits_too(run: Run, tmp_path: Path) -> None:
+    save(tmp_path / "base" / "gull.png", figure(4, 4, 4, 4, (250, 250, 250, 255), 16))
+    save(tmp_path / "storm" / "gull.png", figure(2, 4, 12, 4, (90, 90, 110, 255), 16))
+    text = '[crate.gull]\nfrom = "base"\nout = "gull"\nfit = "6x6"\nfit-to = "art"\nresample = "pixel"\ntrim = "frame"\n[crate.gull.skin.storm]\nfrom = "storm"\n'
+    (tmp_path / "gull.crate.toml").write_text(text, "utf-8")
+    done = run("pack", "gull.crate.toml", "--quiet")
+    assert done.returncode == 0, done.stderr
+    assert metadata(tmp_path / "gull.json")["frames"][0]["box"][2:] == [6, 2]

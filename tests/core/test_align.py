@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from agile_crate.core.align import PLACES, offset_in, pivot_in
+from agile_crate.core.align import PLACES, default_pivot, offset_in
 from agile_crate.core.model.geometry import Offset, Size
 
 sides = st.integers(1, 300)
@@ -18,7 +18,7 @@ def test_a_smaller_rectangle_stays_inside_and_keeps_the_pivot(
     offset = offset_in(outer, inner, place)
     assert 0 <= offset.x <= more_w
     assert 0 <= offset.y <= more_h
-    pivot = pivot_in(outer, place, offset)
+    pivot = default_pivot(outer, inner, place)
     share_x, share_y = PLACES[place]
     assert (offset.x + pivot.x, offset.y + pivot.y) == (outer.w * share_x, outer.h * share_y)
 

@@ -103,3 +103,42 @@ def test_wildcards_make_one_of_each() -> None:
     assert told == ("mirrored='*_up=*_down' matches no animation",)
     with pytest.raises(agile_crate.UsageError, match=r"write as many \* on one side as on the other"):
         packed(mirrored="left=*_right")
+
+
+WAYS: list[dict[str, Any]] = [
+    {"canvas": "common"}, {"canvas": "animation", "align": "left"}, {"canvas": "24x20"}, {"canvas": "own"}, {"trim": "animation"}, {"trim": "sheet", "align": "top-left"},
+    {"align": "left"}, {"layout": "tight", "share_mirrored": True}, {"layout": "blocks"}, {"snap_pivot": True, "canvas": "common"},
+    {"trim": "frame", "forget_offsets": True}, {"canvas": "common", "outline": "#0000ff:2"}, {"fit": "9x9", "align": "left", "canvas": "common"},
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("options", WAYS, ids=str)
+def test_mirror_images_stand_by_the_pivot_whatever_the_canvases(options: dict[str, Any]) -> None:
+    for number, width in enumerate((10, 11, 13)):
+        save(Path("odd") / "run_right" / f"{number}.png", np.pad(art(width - 4, 7, number), ((1, 2), (1, 3), (0, 0))))
+    agile_crate.pack("odd", "m", mirrored="run_left=run_right", **options)
+    loaded = agile_crate.load("m.json")
+    by_name = {frame.name: frame for frame in loaded.crate.frames}
+    cells = loaded.crate.sheets[0].cells
+    for number in range(3):
+        right, left = (by_name[name] for name in (f"run_right/{number}", f"run_left_{number}"))
+        pixels = [loaded.frame(frame.name) for frame in (right, left)]
+        if "forget_offsets" not in options:
+            assert left.pivot == (right.canvas.w - right.pivot.x, right.pivot.y)
+            assert np.array_equal(pixels[1], pixels[0][:, ::-1])
+        if cells:
+            in_cell = [frame.box.x - cells.box(loaded.crate.frames.index(frame)).x for frame in (right, left)]
+            assert in_cell[1] == cells.size.w - right.box.w - in_cell[0] or options.get("trim") == "sheet"
+    assert agile_crate.verify("m.json", against="odd").holds
+
+
+def test_verify_sees_by_itself_that_a_mirror_image_stands_elsewhere(monkeypatch: pytest.MonkeyPatch) -> None:
+    for number, width in enumerate((10, 11, 13)):
+        save(Path("odd") / "run_right" / f"{number}.png", art(width, 7, number))
+    from agile_crate.stops.prepare import places
+
+    put = places.offset_in
+    monkeypatch.setattr(places, "offset_in", lambda *sizes_place_flipped: put(*sizes_place_flipped[:3]))
+    agile_crate.pack("odd", "m", mirrored="run_left=run_right", canvas="common")
+    told = {one.frame: one.what for one in agile_crate.verify("m.json", against="odd").differences}
+    assert told == {"run_left_0": "is not the mirror image of 'run_right/0' about its pivot"}

@@ -15,6 +15,7 @@ import pytest
 from agile_crate.core.text import bytes_shown
 from agile_crate.store import cache as store
 from agile_crate.store.cache import SETTLED, clear, held, opened, place
+from conftest import Run
 
 HOUR = 3600 * 10**9
 

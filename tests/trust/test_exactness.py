@@ -18,7 +18,7 @@ CHOICES = {
     "turn": ["", "turn"], "cushion": ["0", "2"], "edge": ["0", "1"], "scale": ["100%", "50%", "2x"],
     "palette": ["", "colors=6"], "alpha": ["straight", "premultiplied", "background"], "sheets": ["one", "several"],
     "mirrored": ["", "copy", "shared"], "skins": ["", "rain"], "image": ["png", "webp"], "gap": ["0", "3"],
-    "canvas": ["own", "common"],
+    "canvas": ["own", "common"], "outline": ["", "line"], "shape": ["", "contour"],
 }  # fmt: skip
 
 
@@ -81,7 +81,7 @@ def lines(case: Case, drawn: Path) -> str:
         "gap": int(case["gap"]), "cushion": int(case["cushion"]), "edge-repeat": int(case["edge"]), "canvas": case["canvas"], "resample": "pixel" if case["scale"] == "2x" else "smooth",
         "max-size": [{"50%": 20, "100%": 32, "2x": 60}[case["scale"]]] * 2 if case["sheets"] == "several" else [2048, 2048],
     } | ({"turn": True} if case["turn"] else {}) | ({"colors": 6} if case["palette"] else {}) | ({"premultiply": True} if case["alpha"] == "premultiplied" else {}) | (
-        {"background": "#20406f"} if case["alpha"] == "background" else {}) | ({"share-mirrored": True} if case["mirrored"] == "shared" else {})  # fmt: skip
+        {"background": "#20406f"} if case["alpha"] == "background" else {}) | ({"outline": "#0a0a1e:1"} if case["outline"] else {}) | ({"shape": "contour"} if case["shape"] else {}) | ({"share-mirrored": True} if case["mirrored"] == "shared" else {})  # fmt: skip
     text = "[crate.otter]\n" + "".join(f"{key} = {shown(value)}\n" for key, value in keys.items())
     text += '[crate.otter.mirrored]\n"swim back" = "swim"\n' if case["mirrored"] == "copy" else ""
     return text + (f'[crate.otter.skin.rain]\nfrom = "{drawn / "rain"}"\n' if case["skins"] else "")
@@ -103,6 +103,8 @@ def test_every_frame_comes_back(case: Case, drawn: Path, tmp_path: Path, run: Ru
     done = run("pack", "o.crate.toml", "--quiet")
     assert done.returncode == 0, done.stderr
     check_metadata(tmp_path / "out" / "o")
+    done = run("verify", "out/o.json", "--against", "o.crate.toml")
+    assert done.returncode == 0, done.stdout
     documents = [independent_reader.read(tmp_path / "out" / f"o.{form}") for form in ("json", "xml")]
     for key in ("frames", "animations"):
         assert [essence(one) for one in documents[0][key]] == [essence(one) for one in documents[1][key]]
@@ -115,14 +117,37 @@ def test_every_frame_comes_back(case: Case, drawn: Path, tmp_path: Path, run: Ru
     for skin, coat in (("", 0), *([("rain", 40)] if case["skins"] else ())):
         arithmetic = expected(case, frames(coat))
         reference = independent_reader.restored(tmp_path / "plain" / "o.json", skin)
-        if case["scale"] != "50%" and not case["palette"]:
+        if case["outline"]:
+            others = [*arithmetic.values(), *(expected(case, frames(40)).values() if case["skins"] else ())]
+            check_outlines(case, reference, arithmetic, others)
+        elif case["scale"] != "50%" and not case["palette"]:
             assert all(np.array_equal(reference[name], cleared(pixels)) for name, pixels in arithmetic.items())
         for form in ("json", "xml"):
             restored = independent_reader.restored(tmp_path / "out" / f"o.{form}", skin)
             assert restored.keys() == reference.keys() == arithmetic.keys()
             for name, pixels in reference.items():
-                assert pixels.shape == arithmetic[name].shape
+                assert case["outline"] or pixels.shape == arithmetic[name].shape
                 compare(case, restored[name], pixels, f"{name} {skin} {form}")
+
+
+def check_outlines(
+    case: Case, reference: dict[str, np.ndarray], arithmetic: dict[str, np.ndarray], others: list[np.ndarray]
+) -> None:
+    """Each canvas grew alike by what the line of all frames and skins needs; figures are covered by no line."""
+    if case["scale"] == "50%" or case["palette"]:
+        return
+    rims = [[one[..., 3][turn].any() for turn in (np.s_[:, 0], np.s_[0], np.s_[:, -1], np.s_[-1])] for one in others]
+    left, top, right, bottom = np.any(rims, axis=0).astype(int)
+    for name, pixels in arithmetic.items():
+        wider = np.pad(pixels, ((top, bottom), (left, right), (0, 0)))
+        assert reference[name].shape == wider.shape, name
+        solid = wider[..., 3] == 255
+        assert np.array_equal(reference[name][solid], wider[solid]), name
+        near = np.pad(wider[..., 3], 2)
+        near = np.max(
+            [near[y : y + solid.shape[0], x : x + solid.shape[1]] for y in range(5) for x in range(5)], axis=0
+        )
+        assert not reference[name][near == 0].any(), name
 
 
 PLAIN = {"layout": "grid", "trim": "off", "turn": "", "cushion": "0", "edge": "0", "alpha": "straight", "sheets": "one", "image": "png", "gap": "0"}  # fmt: skip
@@ -145,7 +170,7 @@ def essence(one: Mapping[str, object]) -> dict[str, object]:
     return {
         key: value
         for key, value in {**usual, **one}.items()
-        if key in {*usual, "name", "sheet", "box", "canvas", "offset", "pivot", "frames", "durations", "crc"}
+        if key in {*usual, "name", "sheet", "box", "canvas", "offset", "pivot", "frames", "durations", "crc", "shape"}
     }
 
 

@@ -20,24 +20,31 @@ PLACES: dict[str, tuple[Fraction, Fraction]] = {
 """Each place with its share of the free space to the left and above: ``bottom`` is (1/2, 1)."""
 
 
-def offset_in(outer: Size, inner: Size, place: str) -> Offset:
+def offset_in(outer: Size, inner: Size, place: str, flipped: bool = False) -> Offset:
     """The whole-pixel position of `inner` in `outer`. An odd pixel left over goes to the right, or below.
+
+    Of a `flipped` frame it is the mirror image of that position, so that a mirrored animation stays one.
 
     >>> offset_in(Size(96, 96), Size(63, 40), "bottom")
     Offset(x=16, y=56)
+    >>> offset_in(Size(96, 96), Size(63, 40), "bottom", flipped=True)
+    Offset(x=17, y=56)
     """
     x, y = PLACES[place]
-    return Offset(int((outer.w - inner.w) * x // 1), int((outer.h - inner.h) * y // 1))
+    left, top = int((outer.w - inner.w) * x // 1), int((outer.h - inner.h) * y // 1)
+    return Offset(outer.w - inner.w - left if flipped else left, top)
 
 
-def pivot_in(outer: Size, place: str, offset: Offset) -> Point:
-    """The point that `place` names on `outer`, in pixels of a rectangle that lies there at `offset`.
+def default_pivot(outer: Size, inner: Size, place: str, flipped: bool = False) -> Point:
+    """The point that `place` names on `outer`, in pixels of `inner`, which lies where `offset_in` puts it.
 
     Frames put into one cell by one place share this point of the cell exactly, also where an odd pixel was left
-    over: a game that draws each frame by its pivot sees what a game that draws whole cells sees.
+    over: a game that draws each frame by its pivot sees what a game that draws whole cells sees. Of a `flipped` frame
+    it is the mirror image of that point.
 
-    >>> pivot_in(Size(96, 96), "bottom", Offset(16, 56))
+    >>> default_pivot(Size(96, 96), Size(63, 40), "bottom")
     Point(x=32, y=40)
     """
-    x, y = PLACES[place]
-    return Point(plain(outer.w * x - offset.x), plain(outer.h * y - offset.y))
+    (x, y), offset = PLACES[place], offset_in(outer, inner, place)
+    left = outer.w * x - offset.x
+    return Point(plain(inner.w - left if flipped else left), plain(outer.h * y - offset.y))

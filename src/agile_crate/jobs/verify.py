@@ -18,9 +18,10 @@ from ..core.crate.restore import as_seen, as_seen_by_readers
 from ..core.crate.skins import skins_of, with_skin
 from ..core.crate.touches import Touch
 from ..core.errors import InputError, UsageError
+from ..core.frame.trim import visible_on_canvas
 from ..core.frame.visible import on_canvas, overlap, within
 from ..core.model.crate import Crate, Frame
-from ..core.model.geometry import ORIGIN, Box, Point
+from ..core.model.geometry import ORIGIN, Box, Offset, Point
 from ..core.model.picture import Picture, Sequences
 from ..core.pixels import Pixels
 from ..core.rounding import plain
@@ -142,7 +143,7 @@ def verify(
         if left_out:
             problems.append(f"{counted(len(left_out), 'source')} not in the crate: {few(left_out)}")
         elif not differences:
-            differences += _misplaced(crate, sources)
+            differences += [*_misplaced(crate, sources), *_not_mirrored(crate, sources, all_sources.mirrored)]
             same[""] -= len(differences)
     wrong = {difference.frame for difference in differences if not difference.skin}
     touched = sum(frame.touched and frame.name in sources and frame.name not in wrong for frame in crate.frames)
@@ -192,12 +193,14 @@ class Source(NamedTuple):
 class Sources(NamedTuple):
     """What frames should come back as, by name: the base's and those of each skin. `lost` are the names of frames whose
     sources are not what they were when somebody painted on them; `otherwise` is what the crate says of scale and
-    animations that its settings and sources do not."""
+    animations that its settings and sources do not. `mirrored` are pairs of names: a mirrored frame, and the frame that
+    it mirrors about its pivot."""
 
     base: dict[str, Source]
     skins: dict[str, dict[str, Source]]
     lost: tuple[str, ...]
     otherwise: list[str]
+    mirrored: tuple[tuple[str, str], ...] = ()
 
 
 def _other_skins(crate: Crate, skins: Sequence[Skin] | None) -> Iterator[str]:
@@ -238,7 +241,21 @@ def _sources(
         {skin.name: by_name(skin.pictures, skin.untrimmed, 255 if skin.plain else floor) for skin in prepared.skins},
         prepared.lost,
         otherwise,
+        tuple(_mirrored_pairs(taken_in.sequences, prepared.settings)),
     )
+
+
+def _mirrored_pairs(sequences: Sequences, settings: Settings) -> Iterator[tuple[str, str]]:
+    """Each frame of a mirrored animation, and the one that it mirrors, unless it has a shift or a pivot of its own."""
+    by_name = {sequence.name: sequence for sequence in sequences}
+    for sequence in sequences:
+        if sequence.making != "mirrored" or sequence.origin not in by_name:
+            continue
+        shift, pivot = settings.shift.of(sequence.origin), settings.pivot.of(sequence.origin)
+        mirrored = shift and Offset(-shift.x, shift.y), pivot and pivot.mirrored
+        if mirrored == (settings.shift.of(sequence.name), settings.pivot.of(sequence.name)):
+            frames = sequence.frames, by_name[sequence.origin].frames
+            yield from ((mine.name, its.name) for mine, its in zip(*frames, strict=True))
 
 
 def _otherwise(crate: Crate, sequences: Sequences, prepared: Prepared) -> Iterator[str]:
@@ -333,6 +350,31 @@ def _misplaced(crate: Crate, sources: dict[str, Source]) -> Iterator[FrameDiffer
             yield FrameDifference(frame.name, told)
         elif frame.shape != source.shape:
             yield FrameDifference(frame.name, "has a different shape from the one that its source gives")
+
+
+def _not_mirrored(
+    crate: Crate, sources: dict[str, Source], pairs: Iterable[tuple[str, str]]
+) -> Iterator[FrameDifference]:
+    """Frames of mirrored animations that do not stand where the mirror image about the pivot stands.
+
+    This looks at what is visible and at pivots alone, and repeats none of the steps that put frames on canvases.
+    """
+    frames = {frame.name: frame for frame in crate.frames}
+    for name, other in pairs:
+        mirrored, original = frames[name], frames[other]
+        if mirrored.touched or original.touched:
+            continue
+        mine, its = (_around_pivot(sources[frame.name]) for frame in (mirrored, original))
+        if mine and its and mine != (-its[1], -its[0], its[2]):
+            yield FrameDifference(name, f"is not the mirror image of {quoted(other)} about its pivot")
+
+
+def _around_pivot(source: Source) -> tuple[float, float, float] | None:
+    """What is visible of a frame: its left and right edge and its top, counted from the pivot; None if nothing is."""
+    box, pivot, whole = visible_on_canvas(source.untrimmed), source.packed.pivot, source.untrimmed.canvas
+    if source.packed.canvas != whole:  # offsets are forgotten
+        pivot = Point(pivot.x + source.kept.x, pivot.y + source.kept.y)
+    return box and (box.x - pivot.x, box.right - pivot.x, box.y - pivot.y)
 
 
 def _point(point: Point) -> str:

@@ -74,7 +74,8 @@ def _in_grid(sequences: Sequences, pictures: Sequence[Picture], settings: Settin
             f"{setting('one_sheet')} allows one of {measured(wish.rules.usable)}; scale frames down, or raise "
             f"{setting('max_size')}"
         )
-    result = in_cells(sizes, grid, settings.align, settings.edge_repeat)
+    frames = [(size, picture.flipped) for size, picture in zip(sizes, pictures, strict=True)]
+    result = in_cells(frames, grid, settings.align, settings.edge_repeat)
     result = result._replace(considered=tuple(_grids(grid, wish, settings)), bound=sum(w * h for w, h in sizes))
     return Arranged(result, tuple(_smaller(pictures, cell, settings.align)))
 

@@ -50,7 +50,7 @@ def arranged_in_blocks(
         for block in blocks:
             for number in range(block.count):
                 size, cell = sizes[block.first + number], block.cell(number)
-                by = offset_in(cell.size, size, settings.align)
+                by = offset_in(cell.size, size, settings.align, pictures[block.first + number].flipped)
                 spots[block.first + number] = Spot(index, cell.x + by.x, cell.y + by.y)
         size = filling.arranged.size
         plans.append(SheetPlan(size, None, limits.margin, limits.gap, settings.edge_repeat, blocks))

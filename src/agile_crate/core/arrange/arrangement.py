@@ -60,14 +60,17 @@ class Arrangement(NamedTuple):
     proven: bool = False
 
 
-def in_cells(sizes: Sequence[Size], grid: Sequence[GridSheet], align: str, edge_repeat: int) -> Arrangement:
-    """Frames in the cells of a grid, in order, each where `align` puts its size in its cell."""
+def in_cells(
+    frames: Sequence[tuple[Size, bool]], grid: Sequence[GridSheet], align: str, edge_repeat: int
+) -> Arrangement:
+    """Frames (the size that is stored, and whether it is mirrored) in the cells of a grid, in order, each where `align`
+    puts it in its cell."""
     cell_size = grid[0].cells.size
-    placing = {size: offset_in(cell_size, size, align) for size in set(sizes)}
+    placing = {frame: offset_in(cell_size, frame[0], align, frame[1]) for frame in set(frames)}
     cells = [(index, cell) for index, sheet in enumerate(grid) for cell in sheet.boxes()]
     spots = []
-    for size, (index, cell) in zip(sizes, cells, strict=True):
-        by = placing[size]
+    for frame, (index, cell) in zip(frames, cells, strict=True):
+        by = placing[frame]
         spots.append(Spot(index, cell.x + by.x, cell.y + by.y))
     plans = (SheetPlan(s.size, s.cells, s.cells.margin, s.cells.gap, edge_repeat) for s in grid)
     return Arrangement(tuple(plans), tuple(spots))

@@ -98,11 +98,12 @@ def scaled_picture(picture: Picture, scaling: Scaling) -> Picture:
     """The picture scaled; one that vanishes or grows too large keeps only its new canvas, to be refused by name."""
     if scaling.factor == 1:
         return picture
-    if picture.vector:
+    if picture.flipped:
         from .mirror import flipped
 
-        made = _drawn(picture.name, picture.vector, scaling, None)._replace(keyed=picture.keyed)
-        return flipped(made) if picture.flipped else made
+        return flipped(scaled_picture(flipped(picture), scaling))
+    if picture.vector:
+        return _drawn(picture.name, picture.vector, scaling, None)._replace(keyed=picture.keyed)
     from .scale import scaled, scaled_canvas
 
     canvas = scaled_canvas(picture.canvas, scaling.factor)

@@ -48,6 +48,7 @@ def feet(grounds: Iterable[Ground | None]) -> Point | None:
     return Point(plain(Fraction(left + right, 2)), lowest + 1)
 
 
-def snapped(point: Point) -> Point:
-    """The point on whole pixels, halves up."""
-    return Point(half_up(point.x), half_up(point.y))
+def snapped(point: Point, mirrored_on: int | None = None) -> Point:
+    """The point on whole pixels, halves up; on a mirrored canvas, whose width is `mirrored_on`, x halves down."""
+    x = half_up(point.x) if mirrored_on is None else mirrored_on - half_up(mirrored_on - point.x)
+    return Point(x, half_up(point.y))

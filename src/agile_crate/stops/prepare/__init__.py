@@ -1,8 +1,8 @@
 """The prepare stop: what is done to frames between their sources and the arrangement, always in the same order.
 
-colour key → scale → clear below → hard alpha → palette → canvas, shift → outline → trim → pivot → fill under → shapes →
-offsets. The colour key, and the scale where it is known by then, are applied at first sight (`core.frame.first_look`).
-A build and its proof both walk this.
+colour key → scale → clear below → hard alpha → palette → canvas, shift → room for the outline →
+outline → trim → pivot → fill under → shapes → offsets. The colour key, and the scale where it is known by then, are
+applied at first sight (`core.frame.first_look`). A build and its proof both walk this.
 """
 
 from __future__ import annotations
@@ -13,15 +13,14 @@ from dataclasses import dataclass
 from fractions import Fraction
 from functools import partial
 from importlib import import_module
-from itertools import chain
+from itertools import chain, repeat
 from types import MappingProxyType
-from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
+from typing import Any, NamedTuple, TypeVar
 
 import numpy as np
 
 from ...core.crate.touches import Touches
 from ...core.frame.first_look import FirstLook
-from ...core.frame.visible import union
 from ...core.model.geometry import Box
 from ...core.model.picture import Picture, Sequences
 from ...core.sentence import Sentence
@@ -32,9 +31,6 @@ from ...workers.results import in_turn
 from .factor import scaling_of
 from .step import Decision, Step, lineup_of
 
-if TYPE_CHECKING:
-    from .trim import Rim
-
 T = TypeVar("T")
 
 STEPS: tuple[tuple[str, Callable[[Settings], bool]], ...] = (
@@ -44,6 +40,7 @@ STEPS: tuple[tuple[str, Callable[[Settings], bool]], ...] = (
     ("hard_alpha", lambda settings: settings.hard_alpha > 0),
     ("palette", lambda settings: bool(settings.colors or settings.palette)),
     ("places", lambda _: True),
+    ("grow", lambda settings: settings.outline is not None),
     ("outline", lambda settings: settings.outline is not None),
     ("trim", lambda settings: settings.trimming != "off"),
     ("pivots", lambda settings: settings.snap_pivot or settings.pivot != PerAnimation(None)),
@@ -56,9 +53,9 @@ STEPS: tuple[tuple[str, Callable[[Settings], bool]], ...] = (
 BATCH = 1 << 18
 """Pixels that a thread takes at a time."""
 
-SHARED = frozenset({"scale", "places", "trim", "pivots", "shapes", "offsets"})
+SHARED = frozenset({"scale", "places", "grow", "trim", "pivots", "shapes", "offsets"})
 """Steps that decide once, on the base's frames, for all skins; the others decide for each skin by itself, and leave out
-those that are plain. What trimming keeps holds what is seen of every skin."""
+those that are plain. Steps with `joined` look at what is seen in every skin."""
 
 PIXELS = frozenset({"scale", "clear_below", "hard_alpha", "palette"})
 """Steps that say which pixels a frame has, and so whether two frames show the same."""
@@ -165,9 +162,9 @@ def prepare(
         step = step_of(name)
         look = partial(_facts, step, settings)
         facts = _spread(executor, look, pictures)
-        if name == "trim" and skins:
-            rims = [list(_spread(executor, look, skin.pictures)) for skin in skins]
-            facts = _seen_of_all(facts, rims, [skin.plain for skin in skins])
+        if step.joined:
+            for skin in skins:
+                facts = map(step.joined, facts, _spread(executor, look, skin.pictures), repeat(skin.plain))
         decision = step.decide(facts, lineup, settings)
         if name == "scale" and settings.fit:
             factor = decision.parameters[0].factor if decision.parameters else Fraction(1)
@@ -213,15 +210,6 @@ def _apply(step: Step[Any, Any], pictures: list[Picture], decision: Decision[Any
         if pixels is not before and not np.may_share_memory(pixels, before) and not crew.room.has_room(pixels.nbytes):
             made = made._replace(pixels=crew.room.moved(pixels))
         pictures[index] = made
-
-
-def _seen_of_all(base: Iterable[Rim], skins: Sequence[Sequence[Rim]], plain: Sequence[bool]) -> Iterator[Rim]:
-    """What is seen of each frame in any skin. A plain one that leaves nothing of its canvas free tells nothing of a
-    figure, as a map of normals does; it is cut as the others are."""
-    for rim, *worn in zip(base, *skins, strict=True):
-        pairs = zip(worn, plain, strict=True)
-        telling = [one.seen for one, is_plain in pairs if one.seen and not (is_plain and one.seen.size == one.canvas)]
-        yield rim._replace(seen=union(box for box in (rim.seen, *telling) if box))
 
 
 def _lay_over(pictures: list[Picture], touches: Touches, alpha_floor: int) -> tuple[str, ...]:

@@ -56,6 +56,18 @@ def drawing_of(picture: Picture, settings: Settings) -> Drawing:
     return Drawing(picture.canvas, visible_on_canvas(looked_at, settings.alpha_floor), fine)
 
 
+def art_together(drawing: Drawing, other: Drawing, is_plain: bool) -> Drawing:
+    """A frame with what is seen of it in a skin. One of the two may be in vectors, and so looked at on a finer canvas.
+    What a plain skin shows is no art."""
+    if is_plain:
+        return drawing
+    fine = max(drawing.fine, other.fine)
+    seen = union(
+        Box(*(side * (fine // one.fine) for side in one.seen)) for one in (drawing, other) if one.seen is not None
+    )
+    return drawing._replace(seen=seen, fine=fine)
+
+
 def scaling_of(settings: Settings, factor: Fraction | int) -> Scaling:
     """The scaling by a factor, as the settings want it done."""
     return Scaling(Fraction(factor), settings.resample == "smooth", settings.align)

@@ -16,11 +16,13 @@ from .step import Decision, Group, Lineup, Step
 
 
 class Stance(NamedTuple):
-    """Where a frame's pivot is so far, on which canvas, and where it meets the ground if anybody asks."""
+    """A frame's pivot so far, its canvas, where it meets the ground (None unless feet are wanted), and whether it is
+    mirrored."""
 
     pivot: Point
     canvas: Size
     ground: Ground | None
+    flipped: bool
 
 
 def asks_for_feet(settings: Settings) -> bool:
@@ -29,7 +31,7 @@ def asks_for_feet(settings: Settings) -> bool:
 
 def fact(picture: Picture, settings: Settings) -> Stance:
     ground = ground_of(picture, settings.alpha_floor) if asks_for_feet(settings) else None
-    return Stance(picture.pivot, picture.canvas, ground)
+    return Stance(picture.pivot, picture.canvas, ground, picture.flipped)
 
 
 def decide(facts: Iterable[Stance], lineup: Lineup, settings: Settings) -> Decision[Point]:
@@ -40,7 +42,8 @@ def decide(facts: Iterable[Stance], lineup: Lineup, settings: Settings) -> Decis
         if settings.pivot.of(group.name) == FEET:
             warnings += _stand_on_feet(pivots, stances, group, lineup)
     if settings.snap_pivot:
-        pivots = [snapped(pivot) for pivot in pivots]
+        pairs = zip(pivots, stances, strict=True)
+        pivots = [snapped(pivot, stance.canvas.w if stance.flipped else None) for pivot, stance in pairs]
     triples = zip(lineup.names, pivots, (stance.canvas for stance in stances), strict=True)
     outside = [name for name, (x, y), (w, h) in triples if not (0 <= x <= w and 0 <= y <= h)]
     if outside and settings.pivot != PerAnimation(None):

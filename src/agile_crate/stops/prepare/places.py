@@ -7,24 +7,17 @@ from collections.abc import Iterable, Sequence
 from functools import cache
 from typing import NamedTuple
 
-from ...core.align import offset_in, pivot_in
+from ...core.align import default_pivot, offset_in
 from ...core.errors import FitError
 from ...core.frame.canvas import Sides, beyond, largest, moved_to
 from ...core.frame.trim import visible_on_canvas
 from ...core.frame.wishes import FEET, PivotWish
-from ...core.model.geometry import ORIGIN, Box, Offset, Point, Size
+from ...core.model.geometry import ORIGIN, Offset, Point, Size
 from ...core.model.picture import Picture
 from ...core.sentence import Sentence, setting
 from ...core.text import counted, joined, measured, quoted
 from ...settings.table import PerAnimation, Settings
-from .step import Decision, Group, Lineup, Step
-
-
-class Standing(NamedTuple):
-    """A frame's canvas, and what is seen on it where the step might cut that off."""
-
-    canvas: Size
-    seen: Box | None
+from .step import Decision, Group, Lineup, Standing, Step, seen_together
 
 
 class Move(NamedTuple):
@@ -35,8 +28,12 @@ class Move(NamedTuple):
     pivot: Point
 
 
-Way = tuple[Size, Offset]
-"""A canvas, and where on it the old top left comes to lie, before any shift."""
+class Way(NamedTuple):
+    """A canvas, where on it the old top left comes to lie before any shift, and whether the frame is mirrored."""
+
+    canvas: Size
+    by: Offset
+    flipped: bool
 
 
 def may_cut(settings: Settings) -> bool:
@@ -45,12 +42,12 @@ def may_cut(settings: Settings) -> bool:
 
 
 def fact(picture: Picture, settings: Settings) -> Standing:
-    return Standing(picture.canvas, visible_on_canvas(picture) if may_cut(settings) else None)
+    return Standing(picture.canvas, visible_on_canvas(picture) if may_cut(settings) else None, picture.flipped)
 
 
 def decide(facts: Iterable[Standing], lineup: Lineup, settings: Settings) -> Decision[Move]:
     standings = list(facts)
-    ways: list[Way] = [(standing.canvas, ORIGIN) for standing in standings]
+    ways = [Way(standing.canvas, ORIGIN, standing.flipped) for standing in standings]
     _bring_to_canvas(ways, lineup, settings)
     remarks = _bring_together(ways, lineup, settings)
     pivots = _default_pivots(ways, lineup, settings)
@@ -62,7 +59,7 @@ def decide(facts: Iterable[Standing], lineup: Lineup, settings: Settings) -> Dec
             frames = counted(len(group.span), "frame")
             remarks.append(Sentence(f"{frames} of {quoted(group.name or 'the stills')} shifted by {shift.x},{shift.y}"))
         for index in group.span:
-            (canvas, offset), pivot = ways[index], pivots[index]
+            (canvas, offset, _), pivot = ways[index], pivots[index]
             by = Offset(offset.x + shift.x, offset.y + shift.y)
             moves.append(Move(canvas, by, Point(pivot.x - offset.x, pivot.y - offset.y)))
             if sides := beyond(standings[index].seen, canvas, by):
@@ -106,7 +103,7 @@ def apply(picture: Picture, move: Move) -> Picture:
     return moved_to(picture._replace(pivot=move.pivot), move.canvas, move.by)
 
 
-STEP = Step(fact, decide, apply, may_cut)
+STEP = Step(fact, decide, apply, may_cut, seen_together)
 
 
 def sides_told(sides: Sides) -> str:
@@ -126,11 +123,11 @@ def _bring_to_canvas(ways: list[Way], lineup: Lineup, settings: Settings) -> Non
 
 def _bring(ways: list[Way], span: Sequence[int], settings: Settings, canvas: Size | None = None) -> None:
     """Ways of some frames to one canvas, by default the largest of theirs, put where `align` says."""
-    target = canvas or largest(ways[index][0] for index in span)
+    target = canvas or largest(ways[index].canvas for index in span)
     for index in span:
-        size, before = ways[index]
-        by = offset_in(target, size, settings.align)
-        ways[index] = target, Offset(before.x + by.x, before.y + by.y)
+        size, before, flipped = ways[index]
+        by = offset_in(target, size, settings.align, flipped)
+        ways[index] = Way(target, Offset(before.x + by.x, before.y + by.y), flipped)
 
 
 def _bring_together(ways: list[Way], lineup: Lineup, settings: Settings) -> list[Sentence]:
@@ -152,7 +149,7 @@ def _bring_together(ways: list[Way], lineup: Lineup, settings: Settings) -> list
 
 
 def _bring_if_needed(ways: list[Way], group: Group, settings: Settings, why: str) -> list[Sentence]:
-    sizes = {ways[index][0] for index in group.span}
+    sizes = {ways[index].canvas for index in group.span}
     if len(sizes) < 2:
         return []
     _bring(ways, group.span, settings)
@@ -170,16 +167,17 @@ def _default_pivots(ways: list[Way], lineup: Lineup, settings: Settings) -> list
     pivots sees what one sees who draws cells; elsewhere it is the animation's largest canvas, and a still's own."""
     of_cells: Size | None = None
     if settings.trimming == "off" and settings.has_one_cell:
-        of_cells = settings.cell or largest(canvas for canvas, _ in ways)
+        of_cells = settings.cell or largest(way.canvas for way in ways)
 
     @cache
-    def named(canvas: Size, wish: PivotWish | None, reference: Size) -> Point:
+    def named(canvas: Size, flipped: bool, wish: PivotWish | None, reference: Size) -> Point:
         if wish is None or wish == FEET:
-            return pivot_in(reference, settings.align, offset_in(reference, canvas, settings.align))
+            return default_pivot(reference, canvas, settings.align, flipped)
         return wish.on(canvas)
 
     pivots: list[Point] = []
     for name, span in lineup.together:
-        reference = of_cells or largest(ways[index][0] for index in span)
-        pivots += [named(ways[index][0], settings.pivot.of(name), reference) for index in span]
+        reference = of_cells or largest(ways[index].canvas for index in span)
+        wish = settings.pivot.of(name)
+        pivots += [named(ways[index].canvas, ways[index].flipped, wish, reference) for index in span]
     return pivots

@@ -13,7 +13,7 @@ from ...core.model.geometry import Size
 from ...core.sentence import Sentence, setting
 from ...core.text import few, measured, quoted
 from ...settings.table import Settings
-from .factor import Drawing, drawing_of, factor_of, made_of_size, scaling_of
+from .factor import Drawing, art_together, drawing_of, factor_of, made_of_size, scaling_of
 from .step import Decision, Lineup, Step, alike
 
 
@@ -58,4 +58,4 @@ def fits(settings: Settings) -> bool:
     return settings.fit is not None
 
 
-STEP = Step(drawing_of, decide, made_of_size, fits)
+STEP = Step(drawing_of, decide, made_of_size, fits, art_together)

@@ -8,9 +8,11 @@ values, so they can be sent to another thread or process, and kept: equal parame
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from typing import Generic, NamedTuple, TypeVar
+from typing import Any, Generic, NamedTuple, TypeVar
 
 from ...core.errors import UsageError
+from ...core.frame.visible import union
+from ...core.model.geometry import Box, Size
 from ...core.model.picture import Picture, Sequences
 from ...core.sentence import Sentence, setting
 from ...core.text import counted, few
@@ -67,14 +69,35 @@ def always(_: Settings) -> bool:
     return True
 
 
+class Standing(NamedTuple):
+    """A frame's canvas, the box of what is visible on it (None if nothing is, or if no step asks), and whether the
+    frame is mirrored."""
+
+    canvas: Size
+    seen: Box | None
+    flipped: bool = False
+
+
+def seen_together(fact: Any, other: Any, is_plain: bool) -> Any:
+    """A fact with fields `canvas` and `seen`, joined with that of the same frame in a skin: the box of both.
+
+    A plain skin that fills its canvas, such as a map of normals, does not show where the figure is.
+    """
+    if not other.seen or (is_plain and other.seen.size == other.canvas):
+        return fact
+    return fact._replace(seen=union(box for box in (fact.seen, other.seen) if box))
+
+
 class Step(NamedTuple, Generic[Fact, Parameters]):
     """One step. `decide` may raise UsageError and FitError; `apply` leaves its picture as it was, and gives another.
-    `looks` says whether, by these settings, either of `fact` and `apply` needs a picture's pixels."""
+    `looks` says whether, by these settings, either of `fact` and `apply` needs a picture's pixels. `joined`, if given,
+    joins a frame's fact with that of the same frame in a skin, plain or not, so that one decision suits all of them."""
 
     fact: Callable[[Picture, Settings], Fact]
     decide: Callable[[Iterable[Fact], Lineup, Settings], Decision[Parameters]]
     apply: Callable[[Picture, Parameters], Picture]
     looks: Callable[[Settings], bool] = always
+    joined: Callable[[Fact, Fact, bool], Fact] | None = None
 
 
 def alike(parameters: Parameters, lineup: Lineup) -> tuple[Parameters, ...]:

@@ -12,7 +12,7 @@ from ...core.model.picture import Picture
 from ...core.sentence import Sentence, setting
 from ...core.text import counted
 from ...settings.table import Settings
-from .step import Decision, Group, Lineup, Step, warning_of_empty
+from .step import Decision, Group, Lineup, Step, seen_together, warning_of_empty
 
 
 class Rim(NamedTuple):
@@ -67,4 +67,4 @@ def _told(kept: list[Box], canvases: list[Size]) -> Sentence:
     return Sentence(f"{counted(fewer, 'frame')} trimmed, {max(0, 1 - stored / whole):.0%} of the pixels were empty rim")
 
 
-STEP = Step(fact, decide, trimmed)
+STEP = Step(fact, decide, trimmed, joined=seen_together)
