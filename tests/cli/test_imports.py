@@ -26,7 +26,7 @@ SETTINGS = {"agile_crate.settings", "dataclasses", "inspect"}
 
 PACKING = HEAVY - {"numpy", "zlib_ng", "traceback", "tempfile"} | {
     "agile_crate.views", "agile_crate.live", "agile_crate.store", "agile_crate.jobs.crate_file", "agile_crate.jobs.kept_touches",
-    "agile_crate.jobs.places_before", "agile_crate.jobs.unchanged", "agile_crate.sources.kept", "agile_crate.sources.sheets",
+    "agile_crate.jobs.previous_layout", "agile_crate.jobs.unchanged", "agile_crate.sources.kept", "agile_crate.sources.sheets",
     "agile_crate.sources.open_raster", "agile_crate.sources.colours", "agile_crate.stops.wardrobe", "agile_crate.stops.likeness",
     "agile_crate.stops.tight", "agile_crate.stops.blocks", "agile_crate.core.look", "agile_crate.core.arrange.tight",
     "agile_crate.core.frame.scale", "agile_crate.core.frame.palette", "agile_crate.core.frame.shape", "agile_crate.exports.css",

@@ -119,7 +119,7 @@ def test_outputs_that_somebody_changed_are_noticed(run: Run, project: Path) -> N
     assert done.returncode == 5
     assert done.stderr == (
         "agile-crate: error: otter.crate.toml, crate 'otter': otter.css was changed since the last build, perhaps by hand; "
-        "keep a copy, choose another out, or overwrite it with force\n"
+        "keep a copy, choose another out, or overwrite it with --force\n"
     )
     assert built(run, "--force")["unchanged"] is False
 

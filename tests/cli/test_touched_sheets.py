@@ -3,6 +3,7 @@ accepted, and carried from build to build."""
 
 from __future__ import annotations
 
+import hashlib
 import json
 from pathlib import Path
 
@@ -88,7 +89,7 @@ def test_what_is_accepted_is_told_by_both_forms_and_nothing_else_changes(
     assert run("unpack", "o.json", "--out", "back").stderr == ""
     assert run("verify", "o.json", "--accept").stdout.startswith("nothing to accept: every file is as it was written\n")
     done = run("pack", "frames", "--out", "o", "--columns", "5")
-    assert (done.returncode, done.stderr[:49]) == (5, "agile-crate: error: o.png was changed since the l")
+    assert (done.returncode, done.stderr[:49]) == (5, "agile-crate: error: o.png holds edits that were k")
 
 
 WAYS = {
@@ -184,3 +185,110 @@ def test_text_files_that_somebody_edited_are_safe_too(run: Run, swim: Path, tmp_
         assert run(*pack).returncode == 0
     (tmp_path / "o.css").unlink()
     assert run("verify", "o.json").returncode == 0  # it may have gone elsewhere
+
+
+ERASING = {
+    "tight": ["--layout", "tight"], "grid": ["--trim", "frame"], "blocks": ["--layout", "blocks", "--trim", "frame"], "whole": [],
+    "half": ["--layout", "tight", "--scale", "50%"], "together": ["--trim", "animation", "--cushion", "1"],
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("erased", ["column", "half", "all"])
+@pytest.mark.parametrize("way", ERASING)
+def test_an_edit_that_erases_is_kept_and_stays_known(run: Run, tmp_path: Path, way: str, erased: str) -> None:
+    for number in (1, 2):
+        pixels = np.zeros((16, 16, 4), np.uint8)
+        pixels[4:12, 4:12] = (200, 40 * number, 60, 255)
+        save(tmp_path / "frames" / f"dive_{number}.png", pixels)
+    pack = ["pack", "frames", "--out", "o", *ERASING[way]]
+    assert run(*pack).returncode == 0
+    first = json.loads((tmp_path / "o.json").read_text())["frames"][0]
+    x, y, w, h = first["box"]
+    sheet = decode(tmp_path / "o.png").copy()
+    sheet[y : y + h, x : x + {"column": max(1, w // 2 - 2), "half": w // 2, "all": w}[erased]] = 0
+    save(tmp_path / "o.png", sheet)
+    painted = agile_crate.load(tmp_path / "o.json").frame(first["name"])
+    for _ in range(3):
+        done = run(*pack, "--keep-touches")
+        assert (done.returncode, done.stderr) == (0, "")
+        now = agile_crate.load(tmp_path / "o.json")
+        assert np.array_equal(now.frame(first["name"]), painted)
+        assert [one.name for one in now.crate.frames if one.touched] == [first["name"]]
+        proof = run("verify", "o.json", "--against", "frames")
+        assert (proof.returncode, "1 of them with touches by hand" in proof.stdout) == (0, True), proof.stdout
+    done = run(*pack)
+    assert (done.returncode, done.stderr) == (
+        5,
+        "agile-crate: error: o.png holds edits that were kept or accepted before; keep them with --keep-touches, or overwrite it with --force\n",
+    )
+
+
+def test_what_would_never_be_in_order_again_is_not_accepted(run: Run, swim: Path, tmp_path: Path) -> None:
+    text = '[crate.o]\nfrom = "frames"\nout = "o"\ngap = 4\nmargin = 2\nedge-repeat = 1\n[crate.o.skin.rain]\nrecolor = { "#2878c8" = "#102040" }\n'
+    (tmp_path / "o.crate.toml").write_text(text, "utf-8")
+    assert run("pack", "o.crate.toml").returncode == 0
+    whole = {name: decode(tmp_path / name) for name in ("o.png", "o-rain.png")}
+    x, y, _, _ = json.loads((tmp_path / "o.json").read_text())["frames"][0]["box"]
+    for name, place, told in (
+        ("o.png", (y, x), "frame 'swim/swim_01': its repeated edge differs in 3 pixels, first at 1,1 of the sheet; paint it alike"),
+        ("o.png", (0, 0), "sheet 'o.png': 1 visible pixel lies outside of all frames; erase them"),
+        ("o-rain.png", (y, x), "'o-rain.png', a sheet of the skin 'rain', is missing or was changed; edits on skins cannot be accepted: edit the skin's frames, and pack again"),
+    ):  # fmt: skip
+        pixels = whole[name].copy()
+        pixels[place] = (250, 10, 240, 255)
+        save(tmp_path / name, pixels)
+        before = tree(tmp_path)
+        done = run("verify", "o.json", "--accept")
+        assert (done.returncode, done.stderr) == (3, f"agile-crate: error: o.json: {told}\n")
+        assert tree(tmp_path) == before
+        run("pack", "o.crate.toml", "--force")
+    pixels = whole["o.png"].copy()
+    pixels[y - 1 : y + 1, x - 1 : x + 1] = (250, 10, 240, 255)
+    save(tmp_path / "o.png", pixels)
+    assert run("verify", "o.json", "--accept", "--against", "o.crate.toml").returncode == 0
+
+
+@pytest.mark.parametrize(
+    "more",
+    [
+        [],
+        ["--background", "#20406f"],
+        ["--premultiply"],
+        ["--layout", "tight"],
+        ["--hard-alpha", "128", "--colors", "64"],
+    ],
+    ids=str,
+)
+@pytest.mark.parametrize("where", ["gap", "margin", "empty cell"])
+def test_paint_outside_of_all_frames_is_found(
+    run: Run, swim: Path, tmp_path: Path, where: str, more: list[str]
+) -> None:
+    assert (
+        run(
+            "pack",
+            "frames",
+            "--out",
+            "o",
+            "--gap",
+            "3",
+            "--margin",
+            "3",
+            *more,
+            "--edge-repeat",
+            "1",
+            "--size",
+            "96x96",
+        ).returncode
+        == 0
+    )
+    pixels = decode(tmp_path / "o.png").copy()
+    box = json.loads((tmp_path / "o.json").read_text())["frames"][0]["box"]
+    pixels[{"gap": (4, box[0] + box[2] + 1), "margin": (0, 9), "empty cell": (90, 90)}[where]] = (255, 0, 0, 255)
+    save(tmp_path / "o.png", pixels)
+    text, old = (tmp_path / "o.json").read_text(), json.loads((tmp_path / "o.json").read_text())
+    text = text.replace(old["sheets"][0]["sha256"], hashlib.sha256((tmp_path / "o.png").read_bytes()).hexdigest())
+    digest = hashlib.sha256(text.replace(old["sha256"], "").encode()).hexdigest()
+    (tmp_path / "o.json").write_text(text.replace(old["sha256"], digest), "utf-8")
+    done = run("verify", "o.json", "--against", "frames")
+    assert done.returncode == 1
+    assert "sheet 'o.png': 1 visible pixel lies outside of all frames" in done.stdout

@@ -55,13 +55,20 @@ class Staging:
         self._work = work
         self._names: list[str] = []
 
-    def write(self, name: str, pieces: Iterable[bytes]) -> str:
-        """Writes a file on its way to its place (a name, or a path below the folder); returns its SHA-256, in hex."""
+    def write(self, name: str, pieces: Iterable[bytes], ending: Callable[[str], bytes] | None = None) -> str:
+        """Writes a file on its way to its place (a name, or a path below the folder); returns its SHA-256, in hex.
+
+        `ending` makes the file's last bytes from the SHA-256 of all before them, so that nothing is hashed twice.
+        """
         digest = hashlib.sha256()
         path = self._work / f"{len(self._names)}.new"
         self._names.append(name)
         with _told_as_output_error(self.folder / name), open(path, "xb") as stream:
             for piece in pieces:
+                digest.update(piece)
+                stream.write(piece)
+            if ending:
+                piece = ending(digest.hexdigest())
                 digest.update(piece)
                 stream.write(piece)
             stream.flush()

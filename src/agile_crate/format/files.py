@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import os
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from pathlib import Path
 from types import MappingProxyType
 from typing import NamedTuple
@@ -12,6 +12,7 @@ from typing import NamedTuple
 from ..core.errors import InputError, reason
 from ..core.model.crate import FORMAT, Crate
 from ..core.sentence import a_file
+from .conflict import sides_of
 from .json_form import from_json
 from .json_form import retouched as json_retouched
 from .regular import read_regular
@@ -29,7 +30,8 @@ class Outputs(NamedTuple):
     """What an earlier build wrote: its sheets with the SHA-256 and the size of each, its text files, and the digests of
     those that are not metadata; whether the metadata itself has a digest, and is what that says; the sheets with
     frames that were touched; what the build was made from, as a digest, and its frames' names;
-    and which of the sheets are those of skins."""
+    and which of the sheets are those of skins. `is_damaged`: the file begins as our metadata does, and cannot be read.
+    """
 
     images: Mapping[str, str] = MappingProxyType({})
     sizes: Mapping[str, list[int]] = MappingProxyType({})
@@ -41,6 +43,7 @@ class Outputs(NamedTuple):
     built_from: str = ""
     frames: tuple[str, ...] = ()
     skins: frozenset[str] = frozenset()
+    is_damaged: bool = False
 
 
 NOTHING = Outputs()
@@ -63,14 +66,44 @@ def read_metadata(path: str | Path) -> Crate:
         data = read_regular(path, "metadata_bytes")
     except OSError as error:
         raise InputError(f"{a_file(str(path))} cannot be read: {reason(error)}") from None
+    if _has_conflict(data):
+        raise InputError(
+            f"{a_file(str(path))} holds conflict markers from a merge; pack its crate again, which writes it anew"
+        )
+    return _crate_in(data, str(path))
+
+
+def read_sides(path: Path) -> Iterator[Crate | None]:
+    """The crates on the two sides of the conflict markers in metadata; None for a side that cannot be read."""
+    for side in conflict_sides(path):
+        try:
+            yield _crate_in(side, str(path))
+        except InputError:
+            yield None
+
+
+def conflict_sides(path: Path) -> tuple[bytes, ...]:
+    """The texts on either side of the conflict markers in metadata; none if it holds none, or is not ours."""
+    if not is_ours(path):
+        return ()
+    data = read_regular(path, "metadata_bytes")
+    return sides_of(data) if _has_conflict(data) else ()
+
+
+def _has_conflict(data: bytes) -> bool:
+    """A look at the lines alone: in JSON and XML as we write them, no other line begins so."""
+    return (b"\n<<<<<<< " in data or data.startswith(b"<<<<<<< ")) and bool(sides_of(data))
+
+
+def _crate_in(data: bytes, path: str) -> Crate:
     if _is_xml(data):
         from .xml_form import from_xml
 
-        return from_xml(data, str(path))
+        return from_xml(data, path)
     try:
-        return from_json(data.decode("utf-8-sig"), str(path))
+        return from_json(data.decode("utf-8-sig"), path)
     except UnicodeDecodeError:
-        raise InputError(f"{a_file(str(path))} is not text in UTF-8; name the metadata file, not the picture") from None
+        raise InputError(f"{a_file(path)} is not text in UTF-8; name the metadata file, not the picture") from None
 
 
 def was_edited(path: Path) -> bool:
@@ -115,11 +148,18 @@ def outputs_of_build(path: str | Path) -> Outputs:
     try:
         if FORMAT.encode() not in read_regular(path, "metadata_bytes", _HEAD):
             return NOTHING
-        data = read_regular(path, "metadata_bytes")
+        return outputs_in(read_regular(path, "metadata_bytes"), str(path))
+    except OSError:
+        return NOTHING
+
+
+def outputs_in(data: bytes, path: str) -> Outputs:
+    """What the build wrote that metadata is of."""
+    try:
         if _is_xml(data):
             from .xml_form import document_from
 
-            document = document_from(data, str(path))
+            document = document_from(data, path)
         else:
             document = json.loads(data)
         if document["format"] != FORMAT:
@@ -143,5 +183,5 @@ def outputs_of_build(path: str | Path) -> Outputs:
             tuple(str(one["name"]) for one in document["frames"]),
             frozenset(images) - frozenset(names),
         )
-    except (OSError, ValueError, TypeError, LookupError, AttributeError, RecursionError, InputError):
-        return NOTHING
+    except (ValueError, TypeError, LookupError, AttributeError, RecursionError, InputError):
+        return Outputs(is_damaged=True)

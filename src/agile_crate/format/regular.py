@@ -5,6 +5,7 @@ from __future__ import annotations
 import errno
 import os
 import stat
+from io import FileIO
 from pathlib import Path
 
 from ..core.limits import in_force, more_by
@@ -19,16 +20,11 @@ def read_regular(path: str | Path, limit: str, head: int = 0) -> bytes:
     limit of this name.
     """
     most: int = getattr(in_force(), limit)
-    refuse_null(path)
-    _refuse_others(os.stat(path))  # opening a device may already do something
-    handle = os.open(path, os.O_RDONLY | NO_WAITING | AS_BYTES)
-    with open(handle, "rb", buffering=0) as stream:
-        status = os.fstat(handle)
-        _refuse_others(status)
+    with _opened(path) as stream:
         if head:
             return stream.read(head)
         parts: list[bytes] = []
-        length = status.st_size
+        length = os.fstat(stream.fileno()).st_size
         while length <= most:
             parts.append(stream.read(1 + (length if not parts else 1 << 16)))  # all of it at once, unless it grows
             if not parts[-1] or (len(parts) == 1 and len(parts[0]) == length):
@@ -37,7 +33,26 @@ def read_regular(path: str | Path, limit: str, head: int = 0) -> bytes:
         raise OSError(errno.EFBIG, f"it is larger than {bytes_shown(most)}; {more_by(limit)}")
 
 
-def refuse_null(path: str | Path) -> None:
+def read_end(path: str | os.PathLike[str], count: int) -> bytes:
+    """The last bytes of a file. Raises OSError for what is not a regular file."""
+    with _opened(path) as stream:
+        stream.seek(max(0, os.fstat(stream.fileno()).st_size - count))
+        return stream.read(count)
+
+
+def _opened(path: str | os.PathLike[str]) -> FileIO:
+    refuse_null(path)
+    _refuse_others(os.stat(path))  # opening a device may already do something
+    stream = FileIO(os.open(path, os.O_RDONLY | NO_WAITING | AS_BYTES))
+    try:
+        _refuse_others(os.fstat(stream.fileno()))
+    except OSError:
+        stream.close()
+        raise
+    return stream
+
+
+def refuse_null(path: str | os.PathLike[str]) -> None:
     """Raises OSError for a path that no system can have; Python would raise something else."""
     if "\0" in os.fspath(path):
         raise OSError(errno.EINVAL, "no name has a null character")

@@ -8,7 +8,10 @@ from pathlib import Path
 
 from ..core.crate.check import check_crate
 from ..core.errors import InputError
+from ..core.model.crate import Crate
 from ..core.sentence import a_file
+from ..core.text import quoted
+from ..exports.earlier_build import is_written
 from ..exports.in_place import staged
 from ..format.document import document_of, first_difference
 from ..format.files import ENDINGS, is_ours, read_metadata, retouched, sha256_now, was_edited
@@ -27,12 +30,16 @@ class Accepted:
 def accept(data: str) -> Accepted:
     """Takes a crate's files as they are now into its metadata, JSON and XML alike; nothing else in it changes.
 
-    Raises InputError where the metadata does not hold together, its two forms differ, or a sheet cannot be used.
+    Raises InputError where the metadata does not hold together, its two forms differ, or a sheet cannot be used; and
+    for edits that no later `verify` would find in order: on skins, outside of all frames, or beside a repeated edge.
     """
     crate, folder = read_metadata(data), Path(os.path.abspath(data)).parent
     for problem in check_crate(crate):
         raise InputError(f"{a_file(data)}: {problem}; that cannot be accepted")
+    _refuse_edited_skins(data, crate, folder)
     sheets = list(touched_sheets(crate, folder))
+    for problem in (problem for sheet in sheets for problem in sheet.problems):
+        raise InputError(f"{a_file(data)}: {problem}")
     touched = {touch.frame.name for sheet in sheets for touch in sheet.touches}
     indices = [index for index, frame in enumerate(crate.frames) if frame.name in touched]
     was = {sheet.image: sheet.sha256 for sheet in crate.sheets} | dict(crate.file_sha256)
@@ -51,6 +58,15 @@ def accept(data: str) -> Accepted:
             staging.write(path.name, [made.encode()])
         staging.commit()
     return Accepted(tuple(changed), len(indices), tuple(texts))
+
+
+def _refuse_edited_skins(data: str, crate: Crate, folder: Path) -> None:
+    for skin in (skin for sheet in crate.sheets for skin in sheet.skins):
+        if skin.sha256 and not is_written(folder / skin.image, skin.sha256):
+            raise InputError(
+                f"{a_file(data)}: {quoted(skin.image)}, a sheet of the skin {quoted(skin.name)}, is missing or was "
+                "changed; edits on skins cannot be accepted: edit the skin's frames, and pack again"
+            )
 
 
 def forms_of(data: str) -> list[Path]:

@@ -5,7 +5,7 @@ Nothing here prints or exits. Work goes to the executor that is handed in; the p
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager, nullcontext
 from fractions import Fraction
 from functools import partial
@@ -18,12 +18,13 @@ from ..core.crate.file_names import sized_name
 from ..core.limits import within
 from ..core.model.crate import Crate
 from ..core.names import is_address
-from ..core.sentence import Sentence
+from ..core.sentence import Sentence, some_files
 from ..core.text import quoted
 from ..exports.earlier_build import (
     Before,
     build_before,
     refuse_bad_names,
+    refuse_damaged,
     refuse_strangers,
     refuse_to_lose_work,
     target_of,
@@ -169,7 +170,7 @@ def _build(
         skins=skins,
         may_be_late=staging is not None,
     )
-    origin = ""
+    origin, lost = "", list[str]()
     if cache:
         from .unchanged import origin_of
 
@@ -177,12 +178,13 @@ def _build(
     sequences, passed_over, warnings = taken_in.sequences, taken_in.passed_over, taken_in.warnings
     waiting = list(taken_in.sizes)
     if found:
-        warnings += tuple(told_of_touches(found.values(), [name for one in waiting for name in one.lost], force))
+        lost = [name for one in waiting for name in one.lost]
+        warnings += tuple(told_of_touches(found.values(), lost, force))
     del taken_in
     plans: list[Plan] = []
     while waiting:
         prepared = waiting.pop(0)
-        earlier = _places_before(target, prepared.settings)
+        earlier = _previous_layout(target, prepared.settings, before)
         worn = [skin.pictures for skin in prepared.skins]
         result = arranged(sequences, prepared.pictures, prepared.settings, earlier, worn)
         del worn
@@ -192,8 +194,14 @@ def _build(
     texts_told = texts if len(texts) > 1 else ()
     crates = [plan.crate._replace(files=texts_told, built_from=origin) for plan in plans]
     plans = [plan._replace(crate=crate) for plan, crate in zip(plans, crates, strict=True)]
+    if before.conflicts or before.damaged:
+        from .previous_layout import told_of_damage
+
+        warnings += tuple(told_of_damage(target, before, [(plan.settings, plan.crate) for plan in plans]))
     files = tuple(target.parent / name for name in _all_names(plans))
-    stale = _stale(files, before, force, [one.files for one in found.values()])
+    carried = frozenset(file for one in found.values() for file in one.files if not one.strayed) if not lost else ()
+    stale = _stale(files, before, force, carried)
+    warnings += tuple(_left_behind(files, before, stale))
     built = [Built(plan.crate, plan.remarks, plan.considered, plan.bound, plan.proven) for plan in plans]
     warnings = tuple(dict.fromkeys((*warnings, *(warning for plan in plans for warning in plan.warnings))))
     for plan in plans:
@@ -229,7 +237,7 @@ def placed(out: str, packed: Packed, contents: Mapping[str, bytes], force: bool 
         before = build_before(target)
         if not force:
             refuse_to_lose_work(before, ())
-        stale = _stale(files, before, force)
+        stale = _stale(files, before, force, ())
         for path in files:
             staging.write(path.name, [contents[path.name]])
         staging.commit(remove=[path.name for path in stale])
@@ -237,13 +245,23 @@ def placed(out: str, packed: Packed, contents: Mapping[str, bytes], force: bool 
     return _beside(packed._replace(files=files, removed=stale, kept=(), warnings=warnings), before)
 
 
-def _stale(files: Sequence[Path], before: Before, force: bool, more: Sequence[Iterable[str]] = ()) -> tuple[Path, ...]:
+def _stale(files: Sequence[Path], before: Before, force: bool, carried: Collection[str]) -> tuple[Path, ...]:
     """The files of the build before that are none of these. Raises UsageError and OutputError where these cannot be
-    written; `more` may be written over as well."""
+    written; from sheets in `carried`, all edits are in this build."""
     refuse_bad_names(files)
     if not force:
-        refuse_strangers(files, before.own.union(*more))
-    return tuple(sorted(Path(path) for path in before.own if Path(path) not in files))
+        refuse_damaged(files, before)
+        refuse_strangers(files, before.own.union(before.proven, carried))
+    return tuple(sorted(Path(path) for path in before.own.union(carried) if Path(path) not in files))
+
+
+def _left_behind(files: Sequence[Path], before: Before, stale: Sequence[Path]) -> Iterator[Sentence]:
+    """A warning of edited sheets of the build before that this build neither replaces nor removes."""
+    edited = frozenset().union(*before.sheets.values())
+    left = sorted(path for path in map(Path, edited) if path not in files and path not in stale)
+    if left:
+        names, verb = some_files([path.name for path in left]), "was" if len(left) == 1 else "were"
+        yield Sentence(f"left where it is: {names}, which {verb} changed since the last build")
 
 
 def _beside(packed: Packed, before: Before) -> Packed:
@@ -263,12 +281,12 @@ def _all_names(plans: Sequence[Plan]) -> list[str]:
     return images + [name for plan in reversed(plans) for name in plan.texts]
 
 
-def _places_before(target: Path, settings: Settings) -> Crate | None:
+def _previous_layout(target: Path, settings: Settings, before: Before) -> Crate | None:
     if not settings.keep_places:
         return None
-    from .places_before import places_before
+    from .previous_layout import previous_layout
 
-    return places_before(target, settings)
+    return previous_layout(target, settings, before)
 
 
 def _prove(crate: Crate) -> None:

@@ -12,11 +12,11 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ..core.crate.check import check_crate, check_repeated_edges, restorable
+from ..core.crate.check import check_crate, check_repeated_edges, restorable, stray_told
 from ..core.crate.compare import difference
 from ..core.crate.restore import as_seen, as_seen_by_readers
 from ..core.crate.skins import skins_of, with_skin
-from ..core.crate.touches import Touch
+from ..core.crate.touches import Touch, strayed
 from ..core.errors import InputError, UsageError
 from ..core.frame.trim import visible_on_canvas
 from ..core.frame.visible import on_canvas, overlap, within
@@ -127,6 +127,8 @@ def verify(
             here = placed[index]
             if found.pixels is not None and all(restorable(worn, frame) for frame in here):
                 problems += check_repeated_edges(sheet, here, found.pixels)
+                if stray := strayed(worn, index, found.pixels):
+                    problems.append(stray_told(sheet, stray))
             frames = [frame for frame in here if frame.name in own]
             compared = partial(_compared, crate=worn, sheet=found.pixels, sources=own, lost=all_sources.lost)
             for found_wrong in executor.map(compared, frames):

@@ -34,6 +34,10 @@ _TYPES = {
 }
 
 
+_KEYS = frozenset(("from", "out", "skin", "limit", *options()))
+"""The keys of a crate, with underscores."""
+
+
 class WrongKeyError(Exception):
     """Something is wrong with a key: the way to it, and a sentence that names settings."""
 
@@ -249,7 +253,9 @@ def _paths(value: object, at: Keys) -> list[str]:
 
 
 def as_key(name: str, value: str) -> str:
-    """A setting as a crate file says it, for sentences."""
+    """A setting as a crate file says it, for sentences; what has no key there is an option of the command line."""
+    if name not in _KEYS:
+        return f"--{key_of(name)}"
     if not value:
         return key_of(name)
     return f"{key_of(name)} = {value}" if value.isdecimal() else f'{key_of(name)} = "{value}"'

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import NamedTuple
 
+from ..core.crate.check import check_repeated_edges, stray_told
 from ..core.crate.touches import Touch, strayed, touches_on
 from ..core.errors import InputError
 from ..core.model.crate import Crate
@@ -14,13 +15,14 @@ from .sheets import read_sheet
 
 
 class TouchedSheet(NamedTuple):
-    """A sheet that is not as its sources made it: its image's name and digest, the touches on its frames, and how many
-    painted pixels are on none."""
+    """A sheet that is not as its sources made it: its image's name and digest, the touches on its frames, how many
+    painted pixels are on none, and why no later proof would hold, with what to do (empty if it would)."""
 
     image: str
     sha256: str
     touches: tuple[Touch, ...]
     strayed: int
+    problems: tuple[str, ...] = ()
 
 
 def touched_sheets(crate: Crate, folder: Path) -> Iterator[TouchedSheet]:
@@ -41,4 +43,8 @@ def touched_sheets(crate: Crate, folder: Path) -> Iterator[TouchedSheet]:
                 f"sheet {quoted(sheet.image)}: its metadata has no crc of each frame, so touches cannot be told"
             )
         touches = tuple(touches_on(crate, index, found.pixels))
-        yield TouchedSheet(sheet.image, found.sha256, touches, strayed(crate, index, found.pixels))
+        stray = strayed(crate, index, found.pixels)
+        problems = [f"{problem}; paint it alike" for problem in check_repeated_edges(sheet, frames, found.pixels)]
+        if stray:
+            problems.append(f"{stray_told(sheet, stray)}; erase them")
+        yield TouchedSheet(sheet.image, found.sha256, touches, stray, tuple(problems))

@@ -23,6 +23,7 @@ from ..exports.earlier_build import is_written
 from ..exports.formats import texts_of
 from ..exports.in_place import Staging
 from ..exports.png import encode_rows, rows_above, strip_starts
+from ..exports.png_seal import seal_and_end, without_end
 from ..settings.table import Settings
 from ..workers.crew import Crew
 from ..workers.progress import Progress
@@ -66,7 +67,9 @@ def written(
             if other.portion > settings.portion
         ]
         for name, data in texts_of(crate, larger, settings, templates):
-            staging.write(name, [data])
+            sha256 = staging.write(name, [data])
+            if kept:
+                kept[0].put_written(sha256)
     staging.commit(remove=stale)
     return crates
 
@@ -143,10 +146,15 @@ def _written_sheets(
             from ..exports.squeeze import squeezed
 
             pieces = [squeezed(b"".join(pieces), crew)]
-        sha256 = staging.write(sheet.image, writing.passing(pieces))
+        if plan.settings.image == "png":
+            seal = partial(seal_and_end, plan.crate.name)
+            sha256 = staging.write(sheet.image, without_end(writing.passing(pieces)), seal)
+        else:
+            sha256 = staging.write(sheet.image, writing.passing(pieces))
         crcs |= drawn.crcs
         if kept:
             kept[0].put(key, bytes.fromhex(sha256))
+            kept[0].put_written(sha256)
         yield sha256
 
 
@@ -155,6 +163,7 @@ def _key(plan: Plan, index: int, program: str, crew: Crew) -> bytes:
     settings, sheet = plan.settings, plan.crate.sheets[index]
     ways = (
         program,
+        plan.crate.name,
         sheet.size,
         sheet.edge_repeat,
         plan.palette is not None,

@@ -49,6 +49,8 @@ CREATE TABLE IF NOT EXISTS state (name TEXT PRIMARY KEY, value INTEGER) WITHOUT 
 Change = tuple[str, list[tuple[Any, ...]]]
 """A statement, and the values that it is carried out with, one after the other."""
 
+_WRITTEN = b"written:"
+
 _MARKS = struct.Struct(">5Q")
 """Of a file: device, number, size, and the times of the last change of its contents and of its state."""
 
@@ -186,6 +188,14 @@ class Cache:
             return None
         self._used.add(key)
         return found[0]
+
+    def has_written(self, sha256: str) -> bool:
+        """Return True if a build wrote a file with this SHA-256, in hex, byte for byte."""
+        return self.get(_WRITTEN + bytes.fromhex(sha256)) is not None
+
+    def put_written(self, sha256: str) -> None:
+        """Keep the SHA-256, in hex, of a file that this build writes."""
+        self.put(_WRITTEN + bytes.fromhex(sha256), b"")
 
     def put(self, key: bytes, value: bytes) -> None:
         """Keeps a value under a key; it is written together with others. That it could not be kept is no error."""

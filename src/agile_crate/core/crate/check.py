@@ -201,6 +201,12 @@ def check_repeated_edges(sheet: Sheet, frames: Sequence[Frame], pixels: Pixels) 
             )
 
 
+def stray_told(sheet: Sheet, count: int) -> str:
+    """What is wrong with a sheet on which so many pixels are outside of all frames."""
+    are = "lies" if count == 1 else "lie"
+    return f"sheet {quoted(sheet.image)}: {counted(count, 'visible pixel')} {are} outside of all frames"
+
+
 def _agree(fps: Fraction, beats: Sequence[int], whole: Sequence[int]) -> bool:
     """Whether no frame changes a millisecond or more beside its exact moment."""
     n, d = fps.as_integer_ratio()

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from typing import NamedTuple
 
 from ...core.frame.trim import EMPTY, trimmed, visible_on_canvas
-from ...core.frame.visible import union
+from ...core.frame.visible import union, visible_box
 from ...core.model.geometry import Box, Size
 from ...core.model.picture import Picture
 from ...core.sentence import Sentence, setting
@@ -25,6 +25,8 @@ class Rim(NamedTuple):
 
 def fact(picture: Picture, settings: Settings) -> Rim:
     seen = visible_on_canvas(picture, settings.alpha_floor)
+    if picture.source is not None and (before := visible_box(picture.source, settings.alpha_floor)):
+        seen = union((before, seen or before))  # else an edit that erases would be cut off, and forgotten
     is_faint = seen is None and settings.alpha_floor > 0 and bool(picture.pixels[..., 3].any())
     return Rim(seen, picture.canvas, is_faint)
 
