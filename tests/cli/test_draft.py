@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from agile_crate.settings.table import options as table
 from conftest import Run, art, metadata, save, tree
 
 
@@ -109,3 +110,53 @@ def test_canvases_are_made_alike_within_an_animation_only(run: Run, tmp_path: Pa
     document = metadata(tmp_path / "build" / "frames.json")
     canvases = {frame["name"]: frame["canvas"] for frame in document["frames"]}
     assert canvases == {"walk/walk_1": [20, 24], "walk/walk_2": [20, 24], "sea": [90, 30]}
+
+
+@pytest.mark.parametrize(
+    "options",
+    [
+        ["--split", "a:1-6,b:7-13"],
+        ["--hold", "last=200ms"],
+        ["--rename", "dash", "--hold", "3=2", "--hold", "dash:3=4"],
+    ],
+    ids=" ".join,
+)
+def test_the_draft_of_a_command_line_builds_the_same_bytes(
+    run: Run, swim: Path, tmp_path: Path, options: list[str]
+) -> None:
+    done = run("pack", "frames", "--out", "one/gull", "--metadata", "json,css", *options, "--draft", "gull.crate.toml")
+    assert done.returncode == 0, done.stderr
+    made = tree(tmp_path / "one")
+    assert run("pack", "gull.crate.toml").returncode == 0
+    again = tree(tmp_path / "one")
+    for files in (made, again):  # a crate file's build is recorded
+        document = json.loads(files["gull.json"])
+        files["gull.json"] = json.dumps(
+            {key: value for key, value in document.items() if key not in ("built_from", "sha256")}
+        ).encode()
+    assert made == again
+
+
+def test_empty_values_are_none_at_all(run: Run, swim: Path, tmp_path: Path) -> None:
+    """Of every setting that takes a list or a table."""
+    keys = {
+        key: "[]" if isinstance(kind.typed([]), (list, str)) else "{}"
+        for key, kind in ((name.replace("_", "-"), option.kind) for name, (option, _) in table().items())
+        if kind.typed([]) is not None or kind.typed({}) is not None
+    }
+    assert {"include", "hold", "rename", "limit", "order", "also-scale", "metadata"} <= keys.keys()
+    for name, lines in (("plain", ()), ("empty", [f"{key} = {value}" for key, value in keys.items()])):
+        text = ["[crate.o]", 'from = "frames"', f'out = "{name}/o"', *lines]
+        (tmp_path / "o.crate.toml").write_text("\n".join(text), "utf-8")
+        done = run("pack", "o.crate.toml")
+        assert done.returncode == 0, done.stderr
+        done = run("verify", f"{name}/o.json", "--against", "o.crate.toml")
+        assert done.returncode == 0, done.stdout + done.stderr
+    assert metadata(tmp_path / "plain/o.json").get("settings") == metadata(tmp_path / "empty/o.json").get("settings")
+    text = ["[defaults]", 'include = ["nothing"]', "[crate.o]", 'from = "frames"', 'out = "plain/o"', "include = []"]
+    (tmp_path / "o.crate.toml").write_text("\n".join(text), "utf-8")
+    assert run("pack", "o.crate.toml").returncode == 0
+    import agile_crate
+
+    agile_crate.pack(str(swim), str(tmp_path / "script"), include=[], rename={}, hold=(), also_scale=[])
+    assert agile_crate.verify(str(tmp_path / "script.json"), against=str(swim)).holds

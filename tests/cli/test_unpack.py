@@ -159,16 +159,6 @@ def test_what_is_in_the_way_stays(run: Run, harbour: object, tmp_path: Path) -> 
     assert "file cannot be written: is a file, not a folder" in done.stderr
 
 
-@unicode_names
-def test_names_that_only_other_platforms_refuse_come_back_here(run: Run, tmp_path: Path) -> None:
-    names = ["<b>gull</b>", "aux", "C:gull", 'a"b?*|', " end. ", "bell\a"]
-    for name in names:
-        save(tmp_path / "frames" / f"{name}.png".replace("/", "∕"))
-    run("pack", "frames", "--out", "o")
-    assert run("unpack", "o.json", "--out", "back").returncode == 0
-    assert sorted(tree(tmp_path / "back")) == sorted(f"{name}.png".replace("/", "∕") for name in names)
-
-
 @pytest.fixture
 def figures(tmp_path: Path) -> list[np.ndarray]:
     """touching.png: standing figures, the second and the third of which touch, and below them some with a fallen one."""
@@ -244,3 +234,53 @@ def test_opaque_sheets_take_a_colour_key_or_are_warned_of(run: Run, figures: lis
         done = run("unpack", "opaque.png", "--islands", "--part", "--color-key", key, "--out", key.strip("#"))
         assert (done.returncode, done.stderr) == (0, "")
         assert np.array_equal(decode(tmp_path / key.strip("#") / "opaque_03.png"), figures[2])
+
+
+@unicode_names
+def test_names_that_clash_on_some_platforms_are_refused_before_anything_is_written(run: Run, tmp_path: Path) -> None:
+    """By pack and survey where frames are gathered, and by verify where metadata says so."""
+    for number, (names, told) in enumerate(
+        (
+            (("run01", "run02", "Run05"), "the animations 'Run' and 'run' differ only in case"),
+            (("m\u00f6we", "mo\u0308we"), "differ only in how accents are stored"),
+            (("a", "a.png/b"), "the names 'a' and 'a.png/b' need a file and a folder of one name"),
+        )
+    ):
+        for name in names:
+            save(tmp_path / f"f{number}" / f"{name}.{'webp' if name == 'a' else 'png'}", art(6, 6, len(name)))
+        done = run("pack", f"f{number}", "--out", "o")
+        assert (done.returncode, done.stderr.count("\n")) == (3, 1)
+        assert told in done.stderr
+        assert told.rpartition("'")[2] in " ".join(run("survey", f"f{number}").stdout.split())
+    save(tmp_path / "g" / "a.png")
+    save(tmp_path / "g" / "b.png", art(5, 5))
+    assert run("pack", "g", "--out", "o").returncode == 0
+    hostile(lambda d: d["frames"][1].update(name="a.png/b"))(tmp_path / "o.json")
+    done = run("verify", "o.json")
+    assert (done.returncode, "frames 'a' and 'a.png/b' need a file and a folder of one name" in done.stdout) == (
+        1,
+        True,
+    )
+
+
+def test_names_that_some_platforms_cannot_have_are_written_under_others(run: Run, tmp_path: Path) -> None:
+    names = ["CON", "a:b", "a_b", "dive.", " end. ", "bell\a", 'a"b?*|']
+    for seed, name in enumerate(names):
+        save(tmp_path / "frames" / f"{name}.png", art(7, 5, seed))
+    assert run("pack", "frames", "--out", "o").returncode == 0
+    done = run("unpack", "o.json", "--out", "back")
+    assert (done.returncode, done.stderr) == (
+        0,
+        "agile-crate: warning: written under names that every platform can hold: ' end. .png' as 'end_.png', 'a\"b?*|.png' as "
+        "'a_b___.png', 'a:b.png' as 'a_b-2.png', 'bell\\x07.png' as 'bell_.png' and 'CON.png' as 'CON_.png'\n",
+    )
+    assert sorted(tree(tmp_path / "back")) == [
+        "CON_.png",
+        "a_b-2.png",
+        "a_b.png",
+        "a_b___.png",
+        "bell_.png",
+        "dive..png",
+        "end_.png",
+    ]
+    assert np.array_equal(decode(tmp_path / "back" / "a_b-2.png"), decode(tmp_path / "frames" / "a:b.png"))

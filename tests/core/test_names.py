@@ -2,7 +2,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from agile_crate.core.names import alike_but_for_case, animation_of, frame_key, natural_key, split_number
+from agile_crate.core.names import animation_of, clashes, frame_key, natural_key, split_number
 
 
 @pytest.mark.parametrize(
@@ -51,5 +51,15 @@ def test_animations_come_before_stills_and_numbers_before_names() -> None:
     assert ordered == ["a-9", "a_9", "a_10", "b_1", "b_2", "letter"]
 
 
-def test_names_alike_but_for_case() -> None:
-    assert alike_but_for_case(["swim/a_1", "Swim/A_1", "b"]) == [("swim/a_1", "Swim/A_1")]
+@pytest.mark.parametrize(
+    ("names", "ending", "told"),
+    [
+        (["swim/a_1", "Swim/A_1", "b"], ".png", [(("swim/a_1", "Swim/A_1"), "differ only in case")]),
+        (["m\u00f6we", "mo\u0308we"], "", [(("m\u00f6we", "mo\u0308we"), "differ only in how accents are stored")]),
+        (["m\u00f6we", "Mo\u0308we"], "", [(("m\u00f6we", "Mo\u0308we"), "differ only in case and in how accents are stored")]),
+        (["a", "A.png/b/c", "b.png"], ".png", [(("a", "A.png/b/c"), "need a file and a folder of one name")]),
+        (["a", "a.png/b"], "", []), (["swim", "swim/1", "dive"], ".png", []), ([], ".png", []),
+    ],
+)  # fmt: skip
+def test_names_that_clash(names: list[str], ending: str, told: list[tuple[tuple[str, ...], str]]) -> None:
+    assert clashes(names, ending) == told

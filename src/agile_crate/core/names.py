@@ -7,9 +7,11 @@ each is named by folder and series: ``guard/idle``, ``guard/run``.
 """
 
 import re
+import unicodedata
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
-from functools import lru_cache
+from collections.abc import Iterable, Iterator, Sequence
+from functools import lru_cache, partial
+from typing import NamedTuple
 
 _CHUNKS = re.compile(r"([0-9]+)")
 _ADDRESS = re.compile(r"[A-Za-z][A-Za-z0-9+.:-]+://")
@@ -115,12 +117,50 @@ def frame_key(name: str, animation: str | None) -> tuple[object, ...]:
     return (0, _known_key(animation), number_of(name), natural_key(name))
 
 
-def alike_but_for_case(names: Sequence[str]) -> list[tuple[str, ...]]:
-    """Groups of different names that some file systems and engines cannot tell apart, each group in order."""
+class Clash(NamedTuple):
+    """Different names that some file systems and engines cannot tell apart, or cannot hold at once, and why."""
+
+    names: tuple[str, ...]
+    why: str
+
+
+def clashes(names: Sequence[str], ending: str = "") -> list[Clash]:
+    """Names that clash, each group in order. With an `ending`, each name is that of a file below a folder.
+
+    >>> clashes(["dive", "Dive", "swim"]), clashes(["a", "a.png/b"], ".png")[0].why
+    ([Clash(names=('dive', 'Dive'), why='differ only in case')], 'need a file and a folder of one name')
+    """
     groups: dict[str, list[str]] = defaultdict(list)
     for name in names:
-        groups[name.casefold()].append(name)
-    return [tuple(group) for group in groups.values() if len(group) > 1]
+        groups[_folded(name)].append(name)
+    found = [Clash(tuple(group), _difference(group)) for group in groups.values() if len(group) > 1]
+    if ending and any("/" in name for name in names):
+        folders = {above: group[0] for name, group in groups.items() for above in _folders(name)}
+        files = ((group[0], folders.get(name + ending)) for name, group in groups.items())
+        found += [Clash((file, other), "need a file and a folder of one name") for file, other in files if other]
+    return found
+
+
+def _folded(name: str) -> str:
+    if name.isascii():
+        return name.lower()
+    return unicodedata.normalize("NFC", unicodedata.normalize("NFC", name).casefold())
+
+
+def _folders(name: str) -> Iterator[str]:
+    while name := name.rpartition("/")[0]:
+        yield name
+
+
+def _difference(names: Sequence[str]) -> str:
+    differences = (
+        (str.casefold, "differ only in case"),
+        (partial(unicodedata.normalize, "NFC"), "differ only in how accents are stored"),
+    )
+    for folded, why in differences:
+        if len(set(map(folded, names))) == 1:
+            return why
+    return "differ only in case and in how accents are stored"
 
 
 def nearest(name: str, there: Iterable[str], least: float = 0.5) -> str | None:

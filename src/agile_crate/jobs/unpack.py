@@ -7,15 +7,14 @@ from concurrent.futures import Executor
 from dataclasses import dataclass
 from pathlib import Path
 
-from ..core.crate.file_names import not_held, repeated
+from ..core.crate.file_names import not_held, repeated, safe_name
 from ..core.errors import InputError
 from ..core.limits import in_force, more_by
 from ..core.model.crate import Animation, Crate
 from ..core.sentence import Sentence, a_file
-from ..core.text import bytes_shown, quoted
+from ..core.text import bytes_shown, few, quoted
 from ..exports.in_place import refuse_existing, staged
 from ..exports.png import encode_png
-from ..system import IS_WINDOWS
 from ..workers.progress import Progress, silent
 from .read import Loaded, load
 
@@ -56,11 +55,16 @@ def unpack(
         raise InputError(
             f"{a_file(data)}: two files would be called {quoted(twice)}; some platforms cannot tell them apart"
         )
+    pairs = [
+        *((f"{frame.name}.png", file) for frame, file in zip(crate.frames, names, strict=True)),
+        *((one.name + FILM_ENDING, file) for one, file in zip(crate.animations, films, strict=False)),
+    ]
+    warnings = (*loaded.warnings, *_renamed(pairs))
     if not force:
         refuse_existing(folder, (*names, *films))
     paths = (tuple(map(folder.joinpath, names)), tuple(map(folder.joinpath, films)))
     if dry_run:
-        return Unpacked(crate, *paths, loaded.warnings)
+        return Unpacked(crate, *paths, warnings)
     total = len(names) + len(films)
     with staged(folder) as staging:
         for done, name in enumerate(names, 1):
@@ -70,7 +74,14 @@ def unpack(
             staging.write(name, [_film(loaded, animation)])
             progress("unpacking", done, total)
         staging.commit()
-    return Unpacked(crate, *paths, (*loaded.warnings, *staging.notes))
+    return Unpacked(crate, *paths, (*warnings, *staging.notes))
+
+
+def _renamed(pairs: Sequence[tuple[str, str]]) -> Iterator[Sentence]:
+    """A warning of names that no file has on every platform."""
+    renamed = [f"{quoted(name)} as {quoted(file)}" for name, file in pairs if name != file]
+    if renamed:
+        yield Sentence(f"written under names that every platform can hold: {few(renamed)}")
 
 
 def _refuse_too_much(data: str, crate: Crate) -> None:
@@ -82,8 +93,18 @@ def _refuse_too_much(data: str, crate: Crate) -> None:
 
 
 def _files_of(key: str, names: Sequence[str], ending: str, data: str) -> list[str]:
-    """Names as paths below a folder. Raises InputError for one that would leave it, or that no file can have here."""
-    return list(_checked(key, names, ending, data))
+    """Names as paths below a folder, which every platform can have; each once. Raises InputError for one that would
+    leave it, or that is too long."""
+    files = list(_checked(key, names, ending, data))
+    taken = {name + ending for name in names}
+    for index, (name, file) in enumerate(zip(names, files, strict=True)):
+        number = 1
+        while file != name + ending and file in taken:
+            number += 1
+            file = f"{files[index].removesuffix(ending)}-{number}{ending}"
+        taken.add(file)
+        files[index] = file
+    return files
 
 
 def _checked(key: str, names: Sequence[str], ending: str, data: str) -> Iterator[str]:
@@ -93,11 +114,12 @@ def _checked(key: str, names: Sequence[str], ending: str, data: str) -> Iterator
             raise InputError(
                 f"{a_file(data)}: {key}[{index}].name has more than {deepest} folders; {more_by('nesting')}"
             )
-        for part in (*folders, last + ending):
-            if part == ending or (why := not_held(part, everywhere=IS_WINDOWS)):
-                reason = why if part != ending else "and it names no file"
-                raise InputError(f"{a_file(data)}: {key}[{index}].name is {quoted(name)}, {reason}")
-        yield name + ending
+        file = safe_name(last) + ending if last and not_held(last + ending) else last + ending
+        parts = [*map(safe_name, folders), file]
+        for part in parts:
+            if why := "and it names no file" if part == ending else not_held(part):
+                raise InputError(f"{a_file(data)}: {key}[{index}].name is {quoted(name)}, {why}")
+        yield "/".join(parts)
 
 
 def _film(loaded: Loaded, animation: Animation) -> bytes:

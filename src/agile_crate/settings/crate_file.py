@@ -204,6 +204,8 @@ def _typed(value: object, kind: Kind, at: Keys) -> Any:
     if isinstance(value, bool) and kind is FLAG:
         return value
     typed = kind.typed(value)
+    if typed is not None and value in ([], {}):
+        return []  # no value, but one that takes the place of a default
     if typed is None:
         found = _type_of(value)
         detail = f"; it has {_odd(value)} in it" if found in ("a list", "a table") else ""

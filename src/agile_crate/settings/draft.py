@@ -62,10 +62,15 @@ def _apart(option: Option, typed: Any) -> tuple[str | list[str] | None, list[tup
         for text in texts:
             where, _, amount = text.rpartition("=")
             animation, _, frame = where.rpartition(":")
-            held.setdefault(animation, {})[frame] = amount
-        return None, [(name, [f"{frame}={amount}" for frame, amount in one.items()]) for name, one in held.items()]
-    cut = {animation: parts for animation, _, parts in (text.partition("=") for text in texts)}  # gull=glide:1-20,…
-    return None, list(cut.items())
+            frames = held.setdefault(animation, {})
+            frames.pop(frame, None)  # what is given last counts, and so stands last
+            frames[frame] = amount
+        named = [(name, [f"{frame}={amount}" for frame, amount in one.items()]) for name, one in held.items()]
+    else:
+        named = [(animation, parts) for animation, _, parts in (text.rpartition("=") for text in texts)]
+    if any(not animation for animation, _ in named):  # it is for the only animation, whose name is not known here
+        return texts, []
+    return None, named
 
 
 def _value(kind: Kind, typed: Any) -> str:

@@ -15,14 +15,19 @@ from .readers import CLEAR_SCALE, scale
 from .rules import contradictions
 from .table import Option, PerAnimation, Settings, options
 
+_EMPTY: tuple[object, ...] = ([], (), {})
+"""What is no value."""
+
 
 def settings_from(given: Mapping[str, object]) -> Settings:
-    """Settings from what was given, by field name; what is missing keeps its default. Raises UsageError."""
+    """Settings from what was given, by field name; what is missing, or an empty list or table, keeps its default.
+    Raises UsageError."""
     for name in given:
         if name not in options():
             near = nearest(name, options())
             hint = f"; did you mean {setting(near)}?" if near else ""
             raise UsageError(f"there is no setting {quoted(name)}{hint}")
+    given = {name: value for name, value in given.items() if value not in _EMPTY}
     read: dict[str, Any] = {name: read_one(name, value) for name, value in given.items()}
     settings = Settings(**read, given=dict(given))
     for contradiction in contradictions(settings):
@@ -48,6 +53,8 @@ def read_one(name: str, given: object) -> object:
     Raises UsageError with a sentence that quotes the value and says what was expected.
     """
     option, default = options()[name]
+    if given in _EMPTY:
+        return default
     try:
         if option.read is None:
             return _flag(given)

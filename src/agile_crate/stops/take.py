@@ -63,7 +63,7 @@ def taken(sequences: Sequences, settings: Settings, likeness: Callable[[Sequence
         sequences = take.with_made(sequences, _mapping(making, pairs), making)
         warnings += idle
     sequences = take.in_order(sequences, settings.order)
-    take.refuse_repeated_frames(sequences)
+    take.refuse_clashing_names(sequences)
     return Taken(sequences, tuple(warnings), tuple(remarks))
 
 

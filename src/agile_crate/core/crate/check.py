@@ -13,7 +13,7 @@ import numpy as np
 from ..model.crate import Crate, Frame
 from ..model.geometry import Box
 from ..model.sheet import Sheet
-from ..names import alike_but_for_case, leads_out
+from ..names import clashes, leads_out
 from ..pixels import Pixels
 from ..text import counted, few, quoted
 
@@ -35,8 +35,8 @@ def check_crate(crate: Crate) -> Iterator[str]:
             for name in names
             if leads_out(name)
         )
-        for alike in alike_but_for_case(names):
-            yield f"{what}s {few(map(quoted, alike))} differ only in case"
+        for alike, why in clashes(list(dict.fromkeys(names)), ".png" if what == "frame" else ""):
+            yield f"{what}s {few(map(quoted, alike))} {why}"
     for frame in crate.frames:
         if (frame.box.w == 0) != (frame.box.h == 0):
             yield f"frame {quoted(frame.name)}: its box {list(frame.box)} is empty one way and not the other"

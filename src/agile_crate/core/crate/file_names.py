@@ -152,21 +152,32 @@ def from_pattern(pattern: str, values: Mapping[str, str | int | None]) -> str:
     return made
 
 
-def not_held(name: str, everywhere: bool = True) -> str:
-    """Why a file of this name cannot be on every platform, as the end of a sentence; empty if it can. Or, if not
-    `everywhere`, on POSIX systems."""
-    if not everywhere:
-        if name in ("", ".", "..") or set(name) & set("/\0"):
-            return "and no file can be called that"
-    elif found := re.search(_FORBIDDEN, name):
+def not_held(name: str) -> str:
+    """Why a file of this name cannot be on every platform, as the end of a sentence; empty if it can."""
+    if found := re.search(_FORBIDDEN, name):
         return f"and some platforms allow no {quoted(found[0])} in file names"
-    elif re.fullmatch(_RESERVED, name):
+    if re.fullmatch(_RESERVED, name):
         return "which some platforms keep for devices"
-    elif name != name.strip(" ") or name.endswith(".") or name in ("", ".", ".."):
+    if name != name.strip(" ") or name.endswith(".") or name in ("", ".", ".."):
         return "and no file can be called that on every platform"
     if len(name.encode("utf-8", "replace")) > LONGEST_NAME:
         return f"which is longer than the {LONGEST_NAME} bytes that a file name can have"
     return ""
+
+
+def safe_name(name: str) -> str:
+    """A name that a file can have on every platform: the name itself, or the nearest to it. A name that is too long
+    stays so.
+
+    >>> safe_name("swim"), safe_name("a:b"), safe_name("CON.x"), safe_name(" dive. ")
+    ('swim', 'a_b', 'CON_.x', 'dive_')
+    """
+    name = re.sub(_FORBIDDEN, "_", name)
+    if re.fullmatch(_RESERVED, name):
+        stem, dot, rest = name.partition(".")
+        name = f"{stem}_{dot}{rest}"
+    plain = name.strip(" ").rstrip(". ")
+    return name if plain == name else f"{plain}_"
 
 
 def repeated(names: Iterable[str]) -> str | None:

@@ -16,7 +16,7 @@ from typing import Literal
 
 from ..errors import InputError, UsageError
 from ..model.picture import Exposure, FrameSequence, Sequences
-from ..names import alike_but_for_case, natural_key, nearest, number_of, said_once
+from ..names import clashes, natural_key, nearest, number_of, said_once
 from ..sentence import Sentence, setting
 from ..text import counted, few, quoted
 from .rename import check_names, named, under_name
@@ -318,16 +318,20 @@ def played_backwards(sequence: FrameSequence) -> FrameSequence:
     return sequence._replace(frames=sequence.frames[::-1])
 
 
-def refuse_repeated_frames(sequences: Iterable[FrameSequence]) -> None:
-    """Raises InputError when two frames have one name, or names that differ only in case."""
+def refuse_clashing_names(sequences: Sequences) -> None:
+    """Raises InputError when two frames, or two animations, have one name, or names that clash on some platforms."""
     names = [frame.name for sequence in sequences for frame in sequence.frames]
     seen: set[str] = set()
     for name in names:
         if name in seen:
             raise InputError(f"two frames have the name {quoted(name)}; rename the one or the other")
         seen.add(name)
-    for alike in alike_but_for_case(names):
+    animations = [sequence.name for sequence in sequences if sequence.name is not None]
+    for what, alike, why in (
+        *(("names", *clash) for clash in clashes(names, ".png")),
+        *(("animations", *clash) for clash in clashes(animations)),
+    ):
         raise InputError(
-            f"the names {few(map(quoted, alike))} differ only in case, and some file systems and engines cannot tell "
-            "them apart; rename one"
+            f"the {what} {few(map(quoted, alike))} {why}, and some file systems and engines cannot tell them apart; "
+            "rename one"
         )

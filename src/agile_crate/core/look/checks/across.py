@@ -8,7 +8,7 @@ from collections.abc import Iterator, Sequence
 
 import numpy as np
 
-from ...names import alike_but_for_case
+from ...names import clashes
 from ...sentence import Sentence, setting
 from ...text import counted, few, measured, quoted
 from ..facts import FrameFacts
@@ -44,11 +44,16 @@ NEARLY = 8
 
 
 def names_alike(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
-    """Names that differ only in case."""
-    what = "these names differ only in case: some file systems and engines cannot tell them apart"
+    """Names of frames, or of animations, that some file systems and engines cannot tell apart."""
     names = [frame.name for sequence in sequences for frame in sequence.frames]
-    for group in alike_but_for_case(names):
+    for group, why in clashes(list(dict.fromkeys(names)), ".png"):
+        what = f"these names {why}: some file systems and engines cannot tell them apart"
         yield Finding("name-case", DOUBT, group[0], group, what, Sentence("rename one"))
+    for group, why in clashes([sequence.name for sequence in sequences if sequence.name is not None]):
+        frames = tuple(sequence.frames[0].name for sequence in sequences if sequence.name in group)
+        what = f"the animations {few(map(quoted, group))} {why}: some file systems and engines cannot tell them apart"
+        remedy = Sentence(f"rename the files of one, or give {setting('rename', f'{group[1]}=NAME')}")
+        yield Finding("name-case", DOUBT, group[0], frames, what, remedy)
 
 
 def odd_files(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
