@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
+import agile_crate
 from conftest import Run, art, decode, metadata, save, tool, tree
 
 
@@ -179,3 +180,77 @@ def test_an_option_that_this_command_lacks_is_said_to_be_packs(run: Run, tmp_pat
     )
     packed = run("pack", "frames", "--out", "wide")
     assert "raise --max-size or --size, or make frames smaller with --scale or --trim" in packed.stderr
+
+
+def swinging(tmp_path: Path, **animation: object) -> None:
+    """A crate of one animation of two frames, in which an animation's keys are these."""
+    for number in (1, 2):
+        save(tmp_path / "frames" / f"swim_{number}.png", art(6, 5, number))
+    agile_crate.pack(str(tmp_path / "frames"), str(tmp_path / "o"), loop="once", force=True)
+    document = json.loads((tmp_path / "o.json").read_text("utf-8"))
+    del document["sha256"]
+    document["animations"][0] = {"name": "swim", "frames": [0, 1], "loop": "once", **animation}
+    (tmp_path / "o.json").write_text(json.dumps(document), "utf-8")
+
+
+@pytest.mark.parametrize(
+    ("ending", "durations", "times", "told"),
+    [
+        (".gif", [100, 655_360], 3, "the film shows a picture for 655,360 milliseconds, and 655,350 are the most in a .gif file; write .webp or .apng if it fits there"),
+        (".gif", [100, 100], 70_000, "the film is shown 70,000 times, and 65,535 are the most in a .gif file"),
+        (".webp", [100, 1 << 24], 3, "the film shows a picture for 16,777,216 milliseconds, and 16,777,215 are the most in a .webp file"),
+        (".webp", [100, 100], 70_000, "the film is shown 70,000 times"), (".apng", [100, 70_000_000], 3, "and 65,535,000 are the most in a .apng file"),
+        (".apng", [100, 65_537], 70_000, ""), (".apng", [100, 5 * 3_600_000 + 1], 3, ""), (".webp", [100, 655_360], 65_535, ""), (".gif", [100, 655_350], 3, ""),
+    ],
+)  # fmt: skip
+def test_films_keep_to_what_their_formats_hold(
+    run: Run, tmp_path: Path, ending: str, durations: list[int], times: int, told: str
+) -> None:
+    swinging(tmp_path, durations=durations, times=times)
+    done = run("show", "o.json", "--out", f"swim{ending}")
+    if told:
+        assert (done.returncode, told in done.stderr, done.stderr.count("\n")) == (2, True, 1), done.stderr
+        assert not (tmp_path / f"swim{ending}").exists()
+        return
+    assert (done.returncode, done.stderr) == (0, "")
+    with Image.open(tmp_path / f"swim{ending}") as film:
+        film.seek(1)
+        film.load()
+        rounded = {65_537: 65_540, 18_000_001: 18_000_000}  # a fraction of two numbers below 65,536
+        assert film.info["duration"] == rounded.get(durations[1], durations[1])
+
+
+@pytest.mark.parametrize(
+    "options", [{"fps": "0.0000001"}, {"fps": "1/3000000000"}, {"fps": "0.001", "hold": "1=1000"}], ids=str
+)
+def test_times_that_metadata_cannot_hold_are_refused_by_pack(run: Run, tmp_path: Path, options: dict[str, str]) -> None:
+    for number in (1, 2):
+        save(tmp_path / "frames" / f"swim_{number}.png", art(6, 5, number))
+    words = [word for key, value in options.items() for word in (f"--{key}", value)]
+    done = run("pack", "frames", "--out", "o", *words)
+    if "hold" in options:  # 11.6 days
+        assert (done.returncode, run("verify", "o.json", "--against", "frames").returncode) == (0, 0)
+        done = run("pack", "frames", "--out", "o", "--fps", "0.0004", *words[2:])
+    assert done.returncode == 2
+    assert "days, and metadata holds 24 at most; give a higher --fps, or a shorter --hold or --duration" in done.stderr
+
+
+def test_an_animation_that_is_shown_too_often_loops_forever(run: Run, tmp_path: Path) -> None:
+    first, second = (Image.fromarray(art(6, 5, number)) for number in (1, 2))
+    first.save(tmp_path / "swim.png", save_all=True, append_images=[second], duration=100, loop=(1 << 31) + 1)
+    done = run("pack", "swim.png", "--out", "o")
+    assert (done.returncode, done.stderr) == (
+        0,
+        "agile-crate: warning: 'swim' loops forever: its source shows it 2,147,483,649 times, more than metadata holds\n",
+    )
+    for words in (
+        ["verify", "o.json", "--against", "swim.png"],
+        ["unpack", "o.json", "--out", "back", "--film"],
+        ["show", "o.json", "--out", "o.gif"],
+        ["describe", "o.json", "--metadata", "css"],
+    ):
+        assert run(*words).returncode == 0
+    assert (
+        "loop" not in metadata(tmp_path / "o.json")["animations"][0]
+        or metadata(tmp_path / "o.json")["animations"][0]["loop"] == "forever"
+    )

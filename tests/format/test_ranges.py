@@ -12,8 +12,8 @@ from lxml import etree
 from agile_crate.core.crate.check import check_crate
 from agile_crate.core.errors import InputError
 from agile_crate.core.model.geometry import Box
+from agile_crate.core.model.ranges import LARGEST_NUMBER, RANGES
 from agile_crate.format.json_form import from_json, to_json
-from agile_crate.format.ranges import LARGEST_NUMBER, RANGES
 from agile_crate.format.xml_form import to_xml
 from conftest import json_schema, xml_schema
 from crates import FULL

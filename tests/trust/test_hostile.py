@@ -113,13 +113,15 @@ def on_a_pipe(document: dict[str, Any]) -> None:
 
 
 DOCUMENTS = {
-    "no frames": lambda document: document.update(frames=[], animations=[]),
+    "no frames": lambda document: document.update(frames=[], animations=[]), "nothing": lambda document: document.update(frames=[], animations=[], sheets=[]),
+    "the longest": lambda document: document.update(animations=[{"name": "a", "frames": [0], "durations": [2**31 - 1], "loop": "once", "times": 2**31 - 1}]),
+    "the longest by beats": lambda document: document.update(animations=[{"name": "a", "frames": [0], "durations": [2**31 - 1], "loop": "once", "fps": [1000, 1], "beats": [2**31 - 1]}]),
     "a film of 16,384²": large_film, "boxes on each other": crowded, "one sheet 30 times": repeated_sheet, "a pipe": on_a_pipe,
 }  # fmt: skip
 
 COMMANDS = (
     ("verify", "b.json"), ("unpack", "b.json", "--out", "f", "--film"), ("show", "b.json", "--out", "v.svg"), ("show", "b.json", "--out", "v.gif"),
-    ("show", "b.json", "--out", "v.html"), ("show", "b.json", "--out", "v.png"), ("show", "o.json", "--against", "b.json"),
+    ("show", "b.json", "--out", "v.webp"), ("show", "b.json", "--out", "v.apng"), ("describe", "b.json", "--metadata", "css,csv"), ("show", "b.json", "--out", "v.html"), ("show", "b.json", "--out", "v.png"), ("show", "o.json", "--against", "b.json"),
 )  # fmt: skip
 
 

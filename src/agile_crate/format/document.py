@@ -16,9 +16,9 @@ from typing import Any, TypeVar, get_args
 from ..core.limits import in_force, more_by
 from ..core.model.crate import FORMAT, VERSION, Animation, Crate, Frame, Loop
 from ..core.model.geometry import Block, Box, Cells, Mirror, Offset, Point, Shape, Size
+from ..core.model.ranges import ANY, RANGES, Range
 from ..core.model.sheet import Sheet, Skin
 from ..core.text import is_unicode, shown
-from .ranges import ANY, RANGES, Range
 
 Document = dict[str, Any]
 

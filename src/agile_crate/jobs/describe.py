@@ -16,6 +16,7 @@ from ..exports.formats import further_texts
 from ..exports.in_place import holds, refuse_existing, staged
 from ..exports.template import read_templates
 from ..format.files import read_metadata
+from .read import refuse_empty
 from .settled import settled
 
 
@@ -39,6 +40,7 @@ def describe(
     crate = read_metadata(data)
     for problem in check_crate(crate):
         raise InputError(f"{a_file(data)}: {problem}")
+    refuse_empty(data, crate)
     target = target_of(out or os.path.splitext(data)[0])
     source = Path(os.path.abspath(data))
     taken = [source.name] if target.parent == source.parent else []

@@ -21,6 +21,12 @@ from ..sources.sheets import read_sheet, sheet_bands
 from .settled import settled
 
 
+def refuse_empty(data: str, crate: Crate) -> None:
+    """Raises InputError for a crate without frames, of which nothing can be drawn or described."""
+    if not crate.frames:
+        raise InputError(f"{a_file(data)} has no frames; pack some into it first")
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Loaded:
     """A crate with its sheets: `sheets` are the decoded images, in order. They were read from files in `folder`, which

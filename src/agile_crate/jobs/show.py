@@ -33,7 +33,7 @@ from ..stops.intake import intake
 from ..views.film import FilmWish, Timing
 from ..workers.crew import Crew
 from ..workers.progress import Progress, silent
-from .read import Loaded, load, looked_at
+from .read import Loaded, load, looked_at, refuse_empty
 from .settled import settled
 
 Kind = Literal["sheet", "film", "strip", "page", "chart"]
@@ -94,6 +94,7 @@ def show(
         if len(data) == 1 and looks_like_metadata(data[0])
         else _packed_in_memory(data, executor, progress)
     )
+    refuse_empty(data[0], loaded.crate)
     if wish.skin and loaded.folder is None:
         raise UsageError(f"{setting('skin')} is for a crate, and these are frames; leave it out")
     path = Path(out)

@@ -47,7 +47,7 @@ def key_line(field: str, typed: bool | str | list[str]) -> str:
     return f"{key_of(field)} = {'true' if typed is True else _value(option.kind, typed)}"
 
 
-def _apart(option: Option, typed: Any) -> tuple[str | list[str] | None, list[tuple[str, Any]]]:
+def _apart(option: Option, typed: Any) -> tuple[str | list[str] | None, Sequence[tuple[str, Any]]]:
     """What is said for all, and what for single animations, by their names."""
     texts = [typed] if isinstance(typed, str) else list(typed)
     if option.per_animation:
@@ -57,6 +57,7 @@ def _apart(option: Option, typed: Any) -> tuple[str | list[str] | None, list[tup
         ]
     if option.kind.in_animation is None:
         return typed, []
+    named: list[tuple[str, str | list[str]]]
     if option.kind is HOLDS:  # swim:3=2
         held: dict[str, dict[str, str]] = {}
         for text in texts:

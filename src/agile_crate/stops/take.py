@@ -62,7 +62,8 @@ def taken(sequences: Sequences, settings: Settings, likeness: Callable[[Sequence
         pairs, idle = spelled_out(getattr(settings, making), making, sequences)
         sequences = take.with_made(sequences, _mapping(making, pairs), making)
         warnings += idle
-    sequences = take.in_order(sequences, settings.order)
+    sequences, endless = take.bounded(take.in_order(sequences, settings.order))
+    warnings += endless
     take.refuse_clashing_names(sequences)
     return Taken(sequences, tuple(warnings), tuple(remarks))
 

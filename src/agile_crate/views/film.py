@@ -16,6 +16,7 @@ from PIL import Image, ImageDraw
 
 from ..core.color import Color
 from ..core.crate.changes import Draw
+from ..core.errors import UsageError
 from ..core.limits import in_force
 from ..core.model.crate import Animation, Crate, Frame
 from ..core.model.geometry import Offset, Size
@@ -270,9 +271,60 @@ def _marks(image: Image.Image, frame: Frame, place: Offset, wish: FilmWish) -> N
             draw.line((x, y - reach, x, y + reach), fill=(*color, 255), width=width)
 
 
+class FilmLimits(NamedTuple):
+    """What a format holds at most: milliseconds of one picture, and of all, showings, and pixels on a side."""
+
+    milliseconds: int
+    total: int
+    showings: int
+    side: int
+
+
+LIMITS = {
+    ".gif": FilmLimits(655_350, 1 << 62, (1 << 16) - 1, (1 << 16) - 1),
+    ".webp": FilmLimits((1 << 24) - 1, (1 << 31) - 1, (1 << 16) - 1, 16_383),
+    ".apng": FilmLimits(65_535_000, 1 << 62, (1 << 31) - 1, 1 << 30),
+}
+"""GIF89a, sections 18 and 23; the WebP container, "Animation"; PNG, third edition, clause 11.3.6."""
+
+
+def joined(film: Film) -> Film:
+    """The film with equal neighbors as one picture that is shown as long as both."""
+    pictures: list[Pixels] = []
+    milliseconds: list[int] = []
+    for picture, time in zip(film.pictures, film.milliseconds, strict=True):
+        if pictures and np.array_equal(pictures[-1], picture):
+            milliseconds[-1] += time
+        else:
+            pictures.append(picture)
+            milliseconds.append(time)
+    return Film(pictures, milliseconds, film.showings)
+
+
+def _refuse_beyond(film: Film, ending: str) -> None:
+    """Raises UsageError for a film that a format cannot hold."""
+    limits, longest = LIMITS[ending], max(film.milliseconds)
+    height, width = film.pictures[0].shape[:2]
+    beyond = (
+        (longest, limits.milliseconds, "shows a picture for", "milliseconds"),
+        (sum(film.milliseconds), limits.total, "lasts", "milliseconds"),
+        (film.showings, limits.showings, "is shown", "times"),
+        (max(width, height), limits.side, "has a side of", "pixels"),
+    )
+    for found, most, what, unit in beyond:
+        if found > most:
+            others = " or ".join(one for one in LIMITS if one != ending)
+            raise UsageError(
+                f"the film {what} {found:,} {unit}, and {most:,} are the most in a {ending} file; write {others} if it "
+                "fits there, or pictures of the frames instead"
+            )
+
+
 def encoded(film: Film, ending: str) -> bytes:
     """The film as a file: ``.apng`` or ``.webp`` (both exact), or ``.gif``: 256 colours, and times in hundredths of a
-    second, rounded so that they add up."""
+    second, rounded so that they add up. Raises UsageError for what the format cannot hold."""
+    film = joined(film)
+    _refuse_beyond(film, ending)
     if ending == ".apng":
         from ..exports.film import encode_film
 

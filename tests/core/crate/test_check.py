@@ -52,7 +52,7 @@ def test_a_good_crate_has_no_problems() -> None:
         (changed_frame(box=Box(5, 1, 10, 10)), "frames 'swim_0' [1, 1, 10, 10] and 'swim_1' [5, 1, 10, 10] overlap"),
         (changed_animation(frames=()), "animation 'swim' has no frames"),
         (changed_animation(durations=(83,)), "animation 'swim' has 3 frames and 1 durations"),
-        (changed_animation(durations=(83, 0, 83)), "animation 'swim' shows a frame for no time at all"),
+        (changed_animation(durations=(83, 0, 83)), "animation 'swim': durations out of range, from 0 to 83"),
         (changed_animation(frames=(0, 1, 7)), "animation 'swim' names frame 7, and the last one is 2"),
         (GOOD._replace(animations=GOOD.animations * 2), "2 animations are named 'swim'"),
         (GOOD._replace(sheets=(Sheet("otter.png", Size(35, 12), CELLS),)), "its cells need [36, 12], and it is [35, 12]"),

@@ -62,14 +62,6 @@ def test_names_that_no_file_can_have_everywhere(name: str, why: str) -> None:
     assert not_held(name) == why
 
 
-def test_names_that_no_posix_file_can_have() -> None:
-    for name in ("", ".", "..", "a/b", "a\0b"):
-        assert not_held(name, everywhere=False) == "and no file can be called that"
-    for name in ("aux", "a:b", " end. ", "bell\a", "..."):
-        assert not_held(name, everywhere=False) == ""
-    assert not_held("x" * 256, everywhere=False) == "which is longer than the 255 bytes that a file name can have"
-
-
 def test_a_name_that_is_taken_twice() -> None:
     assert repeated(["a.png", "b.png"]) is None
     assert repeated(["a.png", "b.png", "A.PNG"]) == "a.png"

@@ -12,6 +12,7 @@ import numpy as np
 
 from ..model.crate import Crate, Frame
 from ..model.geometry import Box
+from ..model.ranges import RANGES
 from ..model.sheet import Sheet
 from ..names import clashes, leads_out
 from ..pixels import Pixels
@@ -56,6 +57,7 @@ def check_crate(crate: Crate) -> Iterator[str]:
         yield from _check_margin(sheet, frames)
         yield from _check_shared(frames)
     yield from _check_animations(crate)
+    yield from _check_ranges(crate)
 
 
 def _repeated(names: Iterator[str], plural: str) -> Iterator[str]:
@@ -214,6 +216,25 @@ def _agree(fps: Fraction, beats: Sequence[int], whole: Sequence[int]) -> bool:
     return all(abs(1000 * d * beat - n * millisecond) < n for beat, millisecond in moments)
 
 
+def _check_ranges(crate: Crate) -> Iterator[str]:
+    """Numbers that no reader takes, of those that nothing else bounds."""
+    for frame in crate.frames:
+        if not all(map(RANGES["frames.offset"].holds, frame.offset)):
+            yield f"frame {quoted(frame.name)}: its offset {list(frame.offset)} is out of range"
+        if not all(map(RANGES["frames.pivot"].holds, frame.pivot)):
+            yield f"frame {quoted(frame.name)}: its pivot {list(frame.pivot)} is out of range"
+    for animation in crate.animations:
+        numbers = {
+            "durations": animation.durations,
+            "times": (animation.times,) if animation.times else (),
+            "fps": animation.fps.as_integer_ratio() if animation.fps else (),
+            "beats": animation.beats,
+        }
+        for key, values in numbers.items():
+            if values and not all(map(RANGES[f"animations.{key}"].holds, (min(values), max(values)))):
+                yield f"animation {quoted(animation.name)}: {key} out of range, from {min(values)} to {max(values)}"
+
+
 def _check_animations(crate: Crate) -> Iterator[str]:
     for animation in crate.animations:
         where = f"animation {quoted(animation.name)}"
@@ -223,8 +244,6 @@ def _check_animations(crate: Crate) -> Iterator[str]:
             yield f"{where} has {counted(len(animation.frames), 'frame')} and {len(animation.durations)} durations"
         if animation.times and animation.loop != "once":
             yield f"{where} is shown {animation.times} times and {animation.loop}; only what is shown once can end"
-        if any(duration <= 0 for duration in animation.durations):
-            yield f"{where} shows a frame for no time at all"
         if animation.fps and len(animation.beats) != len(animation.frames):
             yield f"{where} has {counted(len(animation.frames), 'frame')} and {len(animation.beats)} beats"
         elif animation.fps and not _agree(animation.fps, animation.beats, animation.durations):

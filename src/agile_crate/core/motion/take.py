@@ -15,6 +15,7 @@ from itertools import accumulate
 from typing import Literal
 
 from ..errors import InputError, UsageError
+from ..model.crate import LARGEST_NUMBER
 from ..model.picture import Exposure, FrameSequence, Sequences
 from ..names import clashes, natural_key, nearest, number_of, said_once
 from ..sentence import Sentence, setting
@@ -316,6 +317,21 @@ def mirrored(sequence: FrameSequence) -> FrameSequence:
 def played_backwards(sequence: FrameSequence) -> FrameSequence:
     """The sequence from its last frame to its first."""
     return sequence._replace(frames=sequence.frames[::-1])
+
+
+def bounded(sequences: Sequences) -> tuple[Sequences, list[Sentence]]:
+    """Animations that are shown more often than metadata can hold loop forever; with a warning of each."""
+    result, warnings = list(sequences), []
+    for index, sequence in enumerate(sequences):
+        if sequence.times >= LARGEST_NUMBER:
+            result[index] = sequence._replace(loop="forever", times=0)
+            name = quoted(sequence.name or "")
+            warnings.append(
+                Sentence(
+                    f"{name} loops forever: its source shows it {sequence.times:,} times, more than metadata holds"
+                )
+            )
+    return tuple(result), warnings
 
 
 def refuse_clashing_names(sequences: Sequences) -> None:

@@ -25,6 +25,10 @@ LEAST = Fraction(1)
 """Milliseconds that a frame is shown at least: what rounding to whole ones can never make 0."""
 
 
+LONGEST = LARGEST_NUMBER - 1
+"""Milliseconds that a frame is shown for less than; rounding may add one."""
+
+
 class Hold(NamedTuple):
     """How long one frame is held: so many times as long, or so many milliseconds."""
 
@@ -35,7 +39,7 @@ class Hold(NamedTuple):
 def frame_times(
     sequence: FrameSequence, fps: Fraction | None, total: Fraction | None, holds: Mapping[int, Hold]
 ) -> tuple[Fraction, ...]:
-    """The exact milliseconds of each frame.
+    """The exact milliseconds of each frame. Raises UsageError for a time that metadata cannot hold.
 
     With `fps`, each frame that stands for one of the source is 1/fps long; without, it keeps the time of its source, or
     DEFAULT_FPS where that says none. Holds are by position from 1. With `total` the whole lasts so many milliseconds:
@@ -55,10 +59,16 @@ def frame_times(
                 f"{setting('hold', f'{sequence.name}:{position}')} would show that frame for "
                 f"{float(times[position - 1]):g} ms; the least is {LEAST} ms"
             )
-    if total is None:
-        return tuple(times)
-    fixed = {position - 1 for position, hold in holds.items() if hold.milliseconds}
-    return _stretched(sequence.name or "", times, fixed, total)
+    if total is not None:
+        fixed = {position - 1 for position, hold in holds.items() if hold.milliseconds}
+        times = list(_stretched(sequence.name or "", times, fixed, total))
+    if max(times, default=0) >= LONGEST:
+        raise UsageError(
+            f"a frame of {quoted(sequence.name or '')} would be shown for {float(max(times)) / 86_400_000:,.1f} days, "
+            f"and metadata holds {LONGEST // 86_400_000} at most; give a higher {setting('fps')}, or a shorter "
+            f"{setting('hold')} or {setting('duration')}"
+        )
+    return tuple(times)
 
 
 def _stretched(name: str, times: Sequence[Fraction], fixed: AbstractSet[int], total: Fraction) -> tuple[Fraction, ...]:

@@ -1,13 +1,14 @@
 """The ranges of all numbers in the metadata, as docs/format.md gives them.
 
-`document` reads by this table, so `verify` does; tests hold both published schemas to it.
+`format.document` reads by this table, `core.crate.check` holds every crate to it before it is written, and settings are
+bounded by it; tests hold both published schemas to it.
 """
 
 from __future__ import annotations
 
 from typing import NamedTuple
 
-from ..core.model.crate import LARGEST_NUMBER
+from .crate import LARGEST_NUMBER
 
 
 class Range(NamedTuple):
