@@ -45,7 +45,7 @@ def test_a_build_is_known_by_its_metadata_whatever_its_files_are_called(
         done = run(*pack, *more)
         assert (done.returncode, done.stderr) == (
             0,
-            "agile-crate: warning: left where it is: o_13.png, which was changed since the last build\n",
+            "agile-crate: warning: left in place: o_13.png, which was changed since the last build\n",
         )
         assert (tmp_path / "o_13.png").exists()
         return

@@ -132,9 +132,9 @@ def test_metadata_that_claims_another_finish_than_the_sheets_have_is_found_out(
     for claim in ({"background": "#20406f"}, {"alpha": "premultiplied"}):
         (tmp_path / "out/otter.json").write_text(json.dumps(plain | claim))
         done = run("verify", "out/otter.json", "--against", "frames")
-        assert (done.returncode, done.stdout.splitlines()[1:3]) == (
-            1, ["  otter.json was changed since it was written", "0 of 13 frames restored to the pixel"],
-        )  # fmt: skip
+        lines = done.stdout.splitlines()
+        assert (done.returncode, lines[1]) == (1, "  otter.json was changed since it was written")
+        assert "0 of 13 frames restored to the pixel" in lines
 
 
 def test_squeezed_sheets_are_smaller_and_the_same(run: Run, swim: Path, tmp_path: Path) -> None:
@@ -183,7 +183,10 @@ def test_sheets_under_names_of_your_own(run: Run, swim: Path, tmp_path: Path) ->
     assert sorted(os.listdir(tmp_path / "out")) == ["otter.json", "otter.png"]
     packed(run, "--file-name", "sheet of {frames}")
     save(tmp_path / "out/sheet of 13.png", art(3, 3))  # somebody painted over it
-    packed(run)
+    done = run("pack", "frames", "--out", "out/otter")
+    assert (done.returncode, "sheet of 13.png was changed since the last build" in done.stderr) == (5, True)
+    done = run("pack", "frames", "--out", "out/otter", "--force")
+    assert done.stderr.endswith("left in place: sheet of 13.png, which was changed since the last build\n")
     assert sorted(os.listdir(tmp_path / "out")) == ["otter.json", "otter.png", "sheet of 13.png"]
 
 
@@ -198,8 +201,14 @@ def test_what_metadata_claims_is_not_removed_or_overwritten(run: Run, swim: Path
     text = json.dumps(said | {"sha256": ""})
     seal = hashlib.sha256(text.encode()).hexdigest()
     (tmp_path / "out/otter.json").write_text(text.replace('"sha256": ""', f'"sha256": "{seal}"', 1))
-    told = packed(run)
-    assert "removed" not in told
+    before = tree(tmp_path)
+    done = run("pack", "frames", "--out", "out/otter")
+    assert (done.returncode, "letter.png and otters.png were changed since the last build" in done.stderr) == (5, True)
+    assert tree(tmp_path) == before
+    done = run("pack", "frames", "--out", "out/otter", "--force")
+    assert (done.returncode, "removed" in done.stdout) == (0, False)
+    assert "left in place: letter.png and otters.png, which were changed" in done.stderr
+    assert (tmp_path / "out/letter.png").read_bytes() == (tmp_path / "out/otters.png").read_bytes() == b"keep me"
     assert sorted(os.listdir(tmp_path / "out")) == [
         "letter.png", "letter.txt", "otter-notes.txt", "otter.json", "otter.png", "otters.png",
     ]  # fmt: skip

@@ -261,7 +261,7 @@ def _left_behind(files: Sequence[Path], before: Before, stale: Sequence[Path]) -
     left = sorted(path for path in map(Path, edited) if path not in files and path not in stale)
     if left:
         names, verb = some_files([path.name for path in left]), "was" if len(left) == 1 else "were"
-        yield Sentence(f"left where it is: {names}, which {verb} changed since the last build")
+        yield Sentence(f"left in place: {names}, which {verb} changed since the last build")
 
 
 def _beside(packed: Packed, before: Before) -> Packed:

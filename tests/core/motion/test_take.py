@@ -157,7 +157,7 @@ def test_animations_made_from_others() -> None:
 
 def test_two_frames_of_one_name() -> None:
     with pytest.raises(InputError, match="two frames have the name 'swim/swim_01'"):
-        take.refuse_repeated_frames([SWIM, SWIM])
+        take.refuse_clashing_names((SWIM, SWIM))
 
 
 @pytest.mark.parametrize(
