@@ -110,7 +110,14 @@ def test_endings_are_kept_whole(path: str, ending: str) -> None:
 
 
 def test_identifiers_are_safe_and_unique() -> None:
-    assert [identifier(text) for text in ("swim/swim_01", "8 way", "", "ü")] == ["swim_swim_01", "_8_way", "_", "_"]
+    assert [identifier(text) for text in ("swim/swim_01", "8 way", "", "möwe", "日 本", "✉")] == [
+        "swim_swim_01",
+        "_8_way",
+        "_",
+        "mu00f6we",
+        "u65e5_u672c",
+        "_",
+    ]
     names = [frame["identifier"] for frame in context_of(named(["a b", "a_b", "A/B", "a_b_2"]))["frames"]]
     assert names == ["a_b", "a_b_2", "A_B_3", "a_b_2_2"]
 
@@ -142,6 +149,9 @@ def test_the_example_for_python_is_a_module(tmp_path: Path) -> None:
     assert sheets == ["c.png"]
 
 
+STRICT = ("-std=c99", "-pedantic", "-Wall", "-Wextra", "-Werror")
+
+
 def test_the_example_for_c_compiles_and_says_the_same(tmp_path: Path) -> None:
     header = examples()["frames.h.j2"].text
     (tmp_path / "odd.h").write_text(made(header, named(HOSTILE)), "utf-8")
@@ -151,7 +161,7 @@ def test_the_example_for_c_compiles_and_says_the_same(tmp_path: Path) -> None:
 #include "odd.h"
 #include "otter.h"
 int main(void) {
-  for (int i = 0; i < C_FRAME_COUNT; i++) printf("%s%c", C_FRAMES[i].name, 0);
+  for (int i = 0; i < C_FRAMES_COUNT; i++) printf("%s%c", C_FRAMES[i].name, 0);
   const crate_frame *f = &OTTER_FRAMES[1];
   const crate_animation *a = &OTTER_ANIMATIONS[OTTER_PLAY_DIVE];
   printf("%d %d,%d,%d,%d %d%d%d %d,%d %d,%d %g,%g | %s %d %d %d %d %d", f->on_sheet, f->x, f->y, f->w, f->h, f->turned, f->mirror_x,
@@ -159,11 +169,32 @@ int main(void) {
     a->milliseconds[0], a->loop == CRATE_ONCE, a->times);
   return OTTER_FRAME_SWIM_SWIM_01 + C_PREMULTIPLIED + !OTTER_PREMULTIPLIED + (C_ANIMATIONS[0].count - 1);
 }""")
-    strict = ("-std=c99", "-pedantic", "-Wall", "-Wextra", "-Werror", "-Wno-unused-const-variable")
-    subprocess.run([tool("gcc"), *strict, "main.c", "-o", "main"], cwd=tmp_path, check=True)
+    subprocess.run([tool("gcc"), *STRICT, "main.c", "-o", "main"], cwd=tmp_path, check=True)
     said = subprocess.run([tmp_path / "main"], capture_output=True, check=True).stdout.split(b"\0")
     assert [name.decode() for name in said[:-1]] == HOSTILE
     assert said[-1] == b"1 2,2,6,10 111 16,16 3,5 7.5,16 | dive 2 0 500 1 3"
+
+
+@pytest.mark.parametrize("crate", ["cnt", "日本", "_", "8", "!!"])
+def test_names_in_c_never_clash_and_are_not_reserved(tmp_path: Path, crate: str) -> None:
+    odd = named(["count", "indices", "frame", "times", "beats", "play", "s", "s_count", "frame_indices"])._replace(
+        name=crate
+    )
+    text = made(examples()["frames.h.j2"].text, odd)
+    (tmp_path / "odd.c").write_text(text, "utf-8")
+    subprocess.run([tool("gcc"), *STRICT, "-Wno-unused-const-variable", "-c", "odd.c"], cwd=tmp_path, check=True)
+    words = set(re.findall(r"\b[A-Z_][A-Z0-9_]*\b", re.sub(r'"[^"]*"|/\*.*?\*/', "", text)))
+    assert not [word for word in words if word.startswith("_")]
+
+
+@pytest.mark.parametrize("lua", ["lua5.4", "luajit"])
+def test_a_lua_table_of_many_frames_is_read(tmp_path: Path, lua: str) -> None:
+    """Where Lua is compiled just in time, a function has at most 65,536 constants."""
+    names = [f"swim/swim_{number}" for number in range(14_000)]
+    (tmp_path / "otter.lua").write_text(made(examples()["table.lua.j2"].text, named(names)), "utf-8")
+    ask = 'local made = dofile("otter.lua"); print(#made.frames, #made.animations, made.frames[14000].name, made.frames[1].on)'
+    said = subprocess.run([tool(lua), "-e", ask], cwd=tmp_path, capture_output=True, encoding="utf-8", check=False)
+    assert (said.stderr, said.stdout) == ("", "14000\t14000\tswim/swim_13999\t1\n")
 
 
 @pytest.mark.parametrize(

@@ -119,9 +119,16 @@ def _steps(animation: Animation, frames: list[dict[str, Any]]) -> list[dict[str,
 
 
 def identifier(text: str) -> str:
-    """A name of letters, digits and underscores, no digit first: ``swim/swim_01`` → ``swim_swim_01``."""
-    made = re.sub(r"[^A-Za-z0-9_]+", "_", text)
+    """A name of letters, digits and underscores, no digit first: ``swim/swim_01`` → ``swim_swim_01``. Other letters
+    become their code points in Unicode: ``möwe`` → ``mu00f6we``.
+    """
+    made = re.sub(r"[^\w]+", "_", text, flags=re.ASCII) if text.isascii() else _spelled(text)
     return f"_{made}" if made == "" or made[0].isdigit() else made
+
+
+def _spelled(text: str) -> str:
+    parts = (f"u{ord(letter):04x}" if not letter.isascii() and letter.isalnum() else letter for letter in text)
+    return re.sub(r"[^\w]+", "_", "".join(parts), flags=re.ASCII)
 
 
 def _unique(names: Iterable[str]) -> list[str]:
