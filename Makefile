@@ -12,8 +12,6 @@ QUICKLY := --no-compile
 # On all processors; one that is done takes tests of another.
 PYTEST := pytest -n auto --dist worksteal
 SOURCES := $(shell find src -type f -not -name '*.pyc')
-# Another program may hold the package manager's lock for a while.
-WAITING := -o DPkg::Lock::Timeout=300
 DEBIAN_TOOLS := pngcheck imagemagick chromium ffmpeg gcc libc6-dev lua5.4 luajit libegl1 libgles2 libgl1-mesa-dri godot3 xvfb
 
 .PHONY: demo test test-lowest trust audit lock environments lint bench bench-survey screenshots docs frames system-tools clean
@@ -80,7 +78,7 @@ bench-survey: $(VENV)/.with-tests
 	$(BIN)/python bench/survey.py $(FOLDER)
 
 screenshots: $(VENV)/.with-tests
-	@if [ "$$(id -u)" = 0 ] && ! command -v xterm >/dev/null; then apt-get $(WAITING) update -qq; apt-get $(WAITING) install -y -qq --no-install-recommends xvfb xterm imagemagick fonts-dejavu-core chromium; fi
+	@if [ "$$(id -u)" = 0 ] && ! command -v xterm >/dev/null; then tools/install_debian.sh xvfb xterm imagemagick fonts-dejavu-core chromium; fi
 	$(BIN)/python tools/screenshots.py
 	$(BIN)/python tools/step_pictures.py
 
@@ -128,7 +126,7 @@ system-tools:
 	  ! (command -v pngcheck && command -v chromium && command -v lua5.4 && command -v luajit && command -v gcc && command -v ffprobe && command -v godot3 && command -v Xvfb && \
 	    test -x /usr/bin/convert && ldconfig -p | grep -q libEGL.so) >/dev/null; then \
 	  echo "installing the programs that the tests compare with: $(DEBIAN_TOOLS)"; \
-	  apt-get $(WAITING) update -qq && DEBIAN_FRONTEND=noninteractive apt-get $(WAITING) install -y -qq --no-install-recommends $(DEBIAN_TOOLS) >/dev/null; fi
+	  tools/install_debian.sh $(DEBIAN_TOOLS); fi
 
 clean:
 	rm -rf $(VENV) $(LOWEST) build
