@@ -46,6 +46,7 @@ __all__ = [
     "survey",
     "unpack",
     "verify",
+    "verify_all",
 ]
 
 GENERATOR = f"agile-crate {__version__}"
@@ -138,7 +139,8 @@ def verify(data: StrPath, against: Inputs = (), *, accept: bool = False) -> Veri
     """Proves a crate from its written files: `data` is its JSON or XML. With `accept`, files that somebody changed are
     first taken into the metadata as they are now.
 
-    With `against`, the inputs that were packed, every frame is restored and compared with its source, pixel by pixel.
+    With `against`, the inputs that were packed, or the crate file, every frame is restored and compared with its
+    source, pixel by pixel; with the crate file also all that it asks for, and the skins.
     Nothing is raised for what does not hold: ``.holds``, ``.problems`` and ``.differences`` tell. Raises InputError
     when the metadata, or a source, cannot be read.
     """
@@ -150,6 +152,20 @@ def verify(data: StrPath, against: Inputs = (), *, accept: bool = False) -> Veri
         accepting.accept(_path(data))
     with crew() as executor:
         return verify(_path(data), _paths(against), executor)
+
+
+def verify_all(data: Inputs, against: Inputs = ()) -> tuple[Verified, ...]:
+    """As `verify`, of several crates: of metadata files, and of all crates of crate files at all their sizes, which are
+    compared with what those ask for."""
+    from .jobs.crate_file import crates_in
+    from .jobs.verify import verify
+    from .workers.crew import crew
+
+    with crew() as executor:
+        return tuple(
+            verify(path, [*_paths(against), *filter(None, [crate_file])], executor)
+            for path, crate_file in crates_in(_paths(data))
+        )
 
 
 def survey(

@@ -98,7 +98,7 @@ def test_what_does_not_hold_together_is_a_problem(
 @pytest.mark.parametrize(
     ("change", "sentence"),
     [
-        (lambda d: d.update(animations=[{"name": "swim", "frames": list(range(13)), "durations": [84] * 13}]), "other durations than its"),
+        (lambda d: d.update(animations=[{"name": "swim", "frames": list(range(13)), "durations": [84] * 13}]), "other durations, fps and beats than its"),
         (lambda d: d["animations"][0].update(loop="once"), "animation 'swim' has other loop than its settings and sources make"),
         (lambda d: d["animations"][0].update(loop="once", times=3), "has other loop and times than"),
         (lambda d: d["animations"][0].update(name="swam"), "the animations are 'swam', and should be 'swim'"),
@@ -206,3 +206,119 @@ def test_recorded_settings_are_not_trusted(
     done = run("verify", "o.json", "--against", "frames")
     assert (done.returncode, done.stdout) == (3, "")
     assert told in done.stderr
+
+
+def project_with(more: str = "") -> str:
+    """A crate file of two crates; lines of the first one in place of its own of the same keys, or besides."""
+    own = ['from = "frames"', 'out = "build/otter"', 'metadata = ["json", "xml", "csv"]', "fps = 12"]
+    keys = {line.partition(" =")[0] for line in more.partition("[")[0].splitlines()}
+    kept = [line for line in own if line.partition(" =")[0] not in keys]
+    return "\n".join(
+        [
+            "[crate.otter]",
+            *kept,
+            more,
+            "[crate.buoy]",
+            'from = "buoy"',
+            'out = "build/buoy"',
+            'also-scale = ["50%"]',
+            "",
+        ]
+    )
+
+
+@pytest.fixture
+def project(run: Run, swim: Path, tmp_path: Path) -> Path:
+    save(tmp_path / "buoy" / "buoy.png", art(20, 20))
+    (tmp_path / "post.crate.toml").write_text(project_with(), "utf-8")
+    assert run("pack", "post.crate.toml").returncode == 0
+    return tmp_path / "post.crate.toml"
+
+
+@pytest.mark.parametrize(
+    ("more", "told"),
+    [
+        ("fps = 24", "built with fps = 12, and the crate file asks for fps = 24"), ('loop = "once"', 'built without loop, and the crate file asks for loop = "once"'),
+        ("gap = 2", "it is not what its crate file makes of the sources: sheets[0]."), ('layout = "tight"', "built without layout, and the crate file asks for layout = \"tight\""), ('background = "#20406f"', "built without background, and the crate file asks for background = \"#20406f\""),
+        ('file-name = "{name}_{frames}"', 'image is "otter.png", not "otter_13.png"'), ('metadata = ["json", "css"]', "otter.css is missing"), ('exclude = ["*_13"]', "built without exclude"),
+        ('image = "webp"', 'image is "otter.png", not "otter.webp"'), ("[crate.otter.skin.rain]\nfrom = 'frames'", "its skins are none, and should be 'rain'"),
+        ("premultiply = true", "built without premultiply, and the crate file asks for premultiply = true"), ('template = ["t.txt.j2"]', "otter.txt is missing"), ('limit = { frames = 5 }', "13"),
+    ],
+)  # fmt: skip
+def test_all_that_a_crate_file_asks_for_is_compared(
+    run: Run, project: Path, tmp_path: Path, more: str, told: str
+) -> None:
+    (tmp_path / "t.txt.j2").write_text("{{ crate.name }}", "utf-8")
+    project.write_text(project_with(more), "utf-8")
+    for words in (["build/otter.json", "--against", "post.crate.toml"], ["post.crate.toml"]):
+        done = run("verify", *words)
+        assert done.returncode in ((1,) if "limit" not in more else (3,)), done.stderr
+        assert told in done.stdout + done.stderr
+    assert run("verify", "build/buoy.json", "--against", "post.crate.toml").returncode == 0
+
+
+def test_a_template_that_changed_since_is_found(run: Run, project: Path, tmp_path: Path) -> None:
+    (tmp_path / "t.txt.j2").write_text("{{ crate.name }}", "utf-8")
+    project.write_text(project_with('template = ["t.txt.j2"]'), "utf-8")
+    assert run("pack", "post.crate.toml").returncode == 0
+    assert run("verify", "post.crate.toml").returncode == 0
+    (tmp_path / "t.txt.j2").write_text("{{ crate.name }}!", "utf-8")
+    done = run("verify", "post.crate.toml")
+    assert (done.returncode, "otter.txt is not what its crate file makes of the crate" in done.stdout) == (1, True)
+
+
+def test_several_crates_are_verified(run: Run, project: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    done = run("verify", "post.crate.toml")
+    assert (done.returncode, done.stderr) == (0, "")
+    assert done.stdout == (
+        "build/otter.json: all in order (1 sheet, 13 frames, 1 animation)\n13 of 13 frames restored to the pixel\n"
+        "build/buoy.json: all in order (1 sheet, 1 frame, 0 animations)\n1 of 1 frame restored to the pixel\n"
+        "build/buoy@50.json: all in order (1 sheet, 1 frame, 0 animations)\n1 of 1 frame restored to the pixel\n"
+    )
+    done = run("verify", "build/otter.json", "build/otter.xml")
+    assert (done.returncode, done.stdout.count("all in order")) == (0, 2)
+    assert run("verify", "build/otter.json", "build/buoy.json", "--against", "post.crate.toml").returncode == 0
+    (tmp_path / "build/buoy.json").unlink()
+    done = run("verify", "post.crate.toml", "--json")
+    said = json.loads(done.stdout)
+    assert [one["data"] for one in said["crates"]] == ["build/otter.json", "build/buoy@50.json"]
+    assert [(one["data"], one["exit"]) for one in said["errors"]] == [("build/buoy.json", 3)]
+    assert done.returncode == 3
+    monkeypatch.chdir(tmp_path)
+    assert agile_crate.verify("build/otter.json", against="post.crate.toml").holds
+    assert agile_crate.verify("build/otter.json", against=tmp_path / "post.crate.toml").compared == 13
+    run("pack", "post.crate.toml")
+    assert [(one.crate.name, one.holds) for one in agile_crate.verify_all("post.crate.toml")] == [
+        ("otter", True),
+        ("buoy", True),
+        ("buoy@50", True),
+    ]
+    assert [one.holds for one in agile_crate.verify_all(["build/otter.json", "build/buoy.json"])] == [True, True]
+    assert sum(one.frames for one in agile_crate.survey("post.crate.toml").sequences) == 14
+
+
+@pytest.mark.parametrize(
+    ("change", "told"),
+    [
+        (lambda d: d["frames"][2].update(crc="00000000"), "swim/swim_03: has the crc 00000000, and"), (lambda d: d["frames"][2].update(touched=True), "swim/swim_03: is marked as touched, and nobody painted on it"),
+        (lambda d: [d["animations"][0].pop(key) for key in ("fps", "beats")], "animation 'swim' has other fps and beats than its settings and sources make"),
+        (lambda d: d.update(name="gull"), "its name is 'gull', and its files have another"), (lambda d: d["sheets"][0].update(gap=1), "sheet 'o.png': its gap is 1, and all frames are farther apart"),
+        (lambda d: d["sheets"][0].pop("gap"), "its gap is 0, and all frames are farther apart"),
+    ],
+)  # fmt: skip
+def test_what_metadata_says_wrongly_is_found_without_a_crate_file(
+    run: Run, swim: Path, tmp_path: Path, change: Any, told: str
+) -> None:
+    assert run("pack", "frames", "--out", "o", "--layout", "tight", "--gap", "3", "--fps", "16").returncode == 0
+    document = metadata(tmp_path / "o.json")
+    del document["sha256"]
+    change(document)
+    (tmp_path / "o.json").write_text(json.dumps(document), "utf-8")
+    done = run("verify", "o.json", "--against", "frames")
+    assert (done.returncode, told in done.stdout) == (1, True), done.stdout
+
+
+def test_metadata_under_another_name_is_in_order(run: Run, swim: Path, tmp_path: Path) -> None:
+    assert run("pack", "frames", "--out", "o").returncode == 0
+    (tmp_path / "o.json").rename(tmp_path / "p.json")
+    assert run("verify", "p.json", "--against", "frames").returncode == 0

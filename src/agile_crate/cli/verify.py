@@ -6,16 +6,18 @@ import argparse
 import sys
 from typing import TYPE_CHECKING, Any
 
+from ..core.errors import CrateError
 from .parser import Parser, add_common, add_memory, chosen_memory
-from .status import Status
+from .status import Status, status_of
 from .streams import print_json
+from .tables import print_error
 from .wording import told
 
 if TYPE_CHECKING:
     from ..jobs.accept import Accepted
     from ..jobs.verify import Verified
 
-USAGE = "DATA [--against INPUT…] [--accept]"
+USAGE = "DATA… [--against INPUT…] [--accept]"
 
 DESCRIPTION = """\
 Checks a crate from its written files alone: images there and unchanged, boxes inside their sheets and apart, names,
@@ -30,6 +32,7 @@ examples (on what 'agile-crate demo' writes):
   agile-crate verify otter-post/crate/otter.json
   agile-crate verify otter-post/crate/otter.json --against otter-post/frames/otter
   agile-crate verify otter-post/crate/harbour.json --against otter-post/frames/harbour --json
+  agile-crate verify otter-post/otter-post.crate.toml
 """
 
 SHOWN = 10
@@ -38,7 +41,7 @@ SHOWN = 10
 
 def declare(parser: Parser) -> None:
     group = parser.section("what is checked")
-    group.add("data", metavar="DATA", help="the crate's metadata file")
+    group.add("data", metavar="DATA", nargs="+", help="a crate's metadata file, or a crate file for all of its crates")
     group.add(
         "--against",
         metavar="INPUT",
@@ -57,28 +60,48 @@ def declare(parser: Parser) -> None:
 
 
 def run(arguments: argparse.Namespace) -> int:
-    from ..jobs.crate_file import font_for, frames_of, skins_for
+    from ..jobs.crate_file import crates_in
     from ..jobs.verify import verify
     from ..workers.crew import crew
     from .progress import progress_bars
 
-    if arguments.accept:
-        from ..jobs.accept import accept
-
-        accepted = accept(arguments.data)
-        if not (arguments.quiet or arguments.json):
-            _print_accepted(accepted)
-    with crew(memory=chosen_memory(arguments)) as executor, progress_bars(arguments.quiet) as progress:
-        frames, skins = frames_of(arguments.against, arguments.data), skins_for(arguments.against, arguments.data)
-        font = arguments.font or font_for(arguments.against, arguments.data)
-        verified = verify(arguments.data, frames, executor, progress, skins, font)
-    for warning in verified.warnings:
-        print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
+    crates = crates_in(arguments.data)
+    is_alone = [data for data, _ in crates] == arguments.data[:1]
+    found: list[dict[str, Any]] = []
+    errors: list[dict[str, Any]] = []
+    with crew(memory=chosen_memory(arguments)) as executor:
+        for data, crate_file in crates:
+            against = [*arguments.against, *filter(None, [crate_file])]
+            try:
+                if arguments.accept:
+                    _accept(data, arguments)
+                with progress_bars(arguments.quiet) as progress:
+                    verified = verify(data, against, executor, progress, arguments.font)
+            except CrateError as error:
+                if is_alone:
+                    raise
+                sentence, status = told(error.sentence), int(status_of(error))
+                errors.append({"data": data, "error": sentence, "exit": status})
+                print_error(sentence, status, error.sentence.files, arguments.json)
+                continue
+            for warning in verified.warnings:
+                print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
+            if not (arguments.json or arguments.quiet):
+                _print(data, verified, bool(against), arguments.verbose)
+            found.append(_document(data, verified))
     if arguments.json:
-        print_json(_document(verified, arguments))
-    elif not arguments.quiet:
-        _print(verified, arguments)
-    return Status.DONE if verified.holds else Status.FOUND
+        print_json({"command": "verify", **(found[0] if is_alone else {"crates": found, "errors": errors})})
+    if errors:
+        return int(errors[0]["exit"])
+    return Status.DONE if all(one["holds"] for one in found) else Status.FOUND
+
+
+def _accept(data: str, arguments: argparse.Namespace) -> None:
+    from ..jobs.accept import accept
+
+    accepted = accept(data)
+    if not (arguments.quiet or arguments.json):
+        _print_accepted(accepted)
 
 
 def _print_accepted(accepted: Accepted) -> None:
@@ -92,7 +115,7 @@ def _print_accepted(accepted: Accepted) -> None:
         print("nothing to accept: every file is as it was written")
 
 
-def _print(verified: Verified, arguments: argparse.Namespace) -> None:
+def _print(data: str, verified: Verified, is_compared: bool, every: bool) -> None:
     from ..core.text import counted, quoted, shown
 
     crate = verified.crate
@@ -101,11 +124,11 @@ def _print(verified: Verified, arguments: argparse.Namespace) -> None:
         for items, noun in ((crate.sheets, "sheet"), (crate.frames, "frame"), (crate.animations, "animation"))
     )
     if verified.problems:
-        print(f"{shown(arguments.data)}: {counted(len(verified.problems), 'problem')} ({what})")
-        _print_some(verified.problems, arguments.verbose)
+        print(f"{shown(data)}: {counted(len(verified.problems), 'problem')} ({what})")
+        _print_some(verified.problems, every)
     else:
-        print(f"{shown(arguments.data)}: all in order ({what})")
-    if arguments.against:
+        print(f"{shown(data)}: all in order ({what})")
+    if is_compared:
         touched = f", {verified.touched:,} of them with touches by hand" if verified.touched else ""
         print(f"{verified.same:,} of {counted(len(crate.frames), 'frame')} restored to the pixel{touched}")
         for name, same in verified.skins.items():
@@ -115,7 +138,7 @@ def _print(verified: Verified, arguments: argparse.Namespace) -> None:
                 f"{shown(one.frame)}{f', skin {quoted(one.skin)}' if one.skin else ''}: {one.what}"
                 for one in verified.differences
             ],
-            arguments.verbose,
+            every,
         )
 
 
@@ -130,15 +153,14 @@ def _print_some(sentences: list[str] | tuple[str, ...], every: bool) -> None:
         print_note(f"and {len(sentences) - limit:,} more (--verbose shows all)")
 
 
-def _document(verified: Verified, arguments: argparse.Namespace) -> dict[str, Any]:
+def _document(data: str, verified: Verified) -> dict[str, Any]:
     """What ``--json`` prints; docs/commands.md describes it."""
     import dataclasses
 
     from ..core.sentence import Sentence
 
     return {
-        "command": "verify",
-        "data": arguments.data,
+        "data": data,
         "holds": verified.holds,
         "frames": len(verified.crate.frames),
         "compared": verified.compared,

@@ -9,7 +9,7 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
-from ..core.crate.file_names import is_crate_file
+from ..core.crate.file_names import is_crate_file, sized_name
 from ..core.errors import InputError, UsageError, reason
 from ..core.names import is_address, nearest
 from ..core.sentence import Sentence, a_file
@@ -17,8 +17,10 @@ from ..core.text import few, quoted, shown
 from ..exports.earlier_build import target_of
 from ..format.regular import read_regular
 from ..settings.crate_file import Order, WrongKeyError, as_key, orders_in
-from ..settings.skins import Skin
+from ..settings.given import settings_from
+from ..settings.portions import all_sizes
 from ..settings.toml_places import place_of
+from .needed import metadata_of
 
 _WHERE = re.compile(r"(.*) \(at (.*)\)", re.DOTALL)
 """How the standard library says what is wrong, and where."""
@@ -131,33 +133,59 @@ def chosen(files: Sequence[CrateFile], only: Sequence[str]) -> list[tuple[CrateF
     return [(file, orders) for file, orders in wanted if orders]
 
 
-def frames_of(inputs: Sequence[str], for_data: str = "") -> list[str]:
-    """Inputs, with those of its crates in place of each crate file; of the one crate that `for_data` is the metadata
-    of, if there is such a one."""
-    found: list[str] = []
-    for given in inputs:
-        if not is_crate_file(given):
-            found.append(given)
+def frames_of(inputs: Sequence[str]) -> list[str]:
+    """Inputs, with those of its crates in place of each crate file."""
+    return list(dict.fromkeys(path for given in inputs for path in _inputs_of(given)))
+
+
+def _inputs_of(given: str) -> Iterator[str]:
+    if not is_crate_file(given):
+        yield given
+        return
+    for order in read_crate_file(given).orders:
+        yield from order.inputs
+
+
+class Asked(NamedTuple):
+    """What frames are compared with: the inputs that were packed, and the crate's order if a crate file was given.
+    `font` is the file of the font in drawings, empty where it is to be looked for."""
+
+    inputs: Sequence[str]
+    order: Order | None = None
+    font: str = ""
+
+
+def against_for(given: Sequence[str], data: str, font: str = "") -> Asked:
+    """What a crate is compared with, by the path of its metadata: the inputs, or those of its own crate in a crate file
+    (of all crates, where it is none of them)."""
+    files = {path: read_crate_file(path).orders for path in given if is_crate_file(path)}
+    own = [order for orders in files.values() for order in orders if _is_of(data, order)]
+    inputs = [
+        path
+        for one in given
+        for paths in ([order.inputs for order in own or files[one]] if one in files else [[one]])
+        for path in paths
+    ]
+    order = own[0] if own else None
+    return Asked(list(dict.fromkeys(inputs)), order, font or str(order.given.get("font", "")) if order else font)
+
+
+def crates_in(paths: Sequence[str]) -> list[tuple[str, str]]:
+    """Metadata files, those of each crate at each size in place of a crate file; each with that crate file, or "".
+
+    Raises InputError for a crate file that cannot be read.
+    """
+    found: list[tuple[str, str]] = []
+    for path in paths:
+        if not is_crate_file(path):
+            found.append((path, ""))
             continue
-        orders = read_crate_file(given).orders
-        own = [order for order in orders if for_data and _is_of(for_data, order)]
-        found += [path for order in own or orders for path in order.inputs]
-    return list(dict.fromkeys(found))
-
-
-def skins_for(inputs: Sequence[str], data: str) -> tuple[Skin, ...] | None:
-    """The skins of the crate whose metadata this is, if a crate file among the inputs has it; else None."""
-    return next((order.skins for order in _orders_of(inputs, data)), None)
-
-
-def font_for(inputs: Sequence[str], data: str) -> str:
-    """The file of its font, likewise; else an empty text."""
-    return next((str(order.given.get("font", "")) for order in _orders_of(inputs, data)), "")
-
-
-def _orders_of(inputs: Sequence[str], data: str) -> Iterator[Order]:
-    for path in filter(is_crate_file, inputs):
-        yield from (order for order in read_crate_file(path).orders if _is_of(data, order))
+        for order in read_crate_file(path).orders:
+            settings = settings_from(order.given)
+            data = metadata_of(order.out, settings)
+            stem, ending = os.path.splitext(data)
+            found += [(f"{sized_name(stem, one.portion)}{ending}", path) for one in all_sizes(settings)]
+    return found
 
 
 def _is_of(data: str, order: Order) -> bool:

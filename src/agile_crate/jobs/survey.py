@@ -26,6 +26,7 @@ from ..sources.find import Found, named_twice, searched
 from ..sources.read import Part, each_part
 from ..workers.crew import Crew
 from ..workers.progress import Progress, silent
+from .crate_file import frames_of
 from .settled import settled
 
 
@@ -84,13 +85,14 @@ def survey(
     codes: Sequence[str] = (),
     found_fine: AbstractSet[str] = frozenset(),
 ) -> Survey:
-    """Looks the frames over. `scale` is what they are to be scaled by later.
+    """Looks the frames over; for a crate file, those of its crates. `scale` is what they are to be scaled by later.
 
     Findings whose code is in `allow` are left out, and those of other codes than `codes`, if there are any; those whose
     key is among the `found_fine` are let go. Raises InputError and UsageError.
     """
     check_codes("allow", allow)
     check_codes("code", codes)
+    inputs = frames_of(inputs)
     notes = settled(inputs)
     look = _Look(inputs, scale)
     for name, parts in look.sequences(executor, progress):

@@ -8,39 +8,33 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import partial
 from pathlib import Path
-from typing import NamedTuple
 
 import numpy as np
 
-from ..core.crate.check import check_crate, check_repeated_edges, restorable, stray_told
+from ..core.crate.check import check_crate, check_gap_is_used, check_repeated_edges, restorable, stray_told
 from ..core.crate.compare import difference
 from ..core.crate.restore import as_seen, as_seen_by_readers
 from ..core.crate.skins import skins_of, with_skin
-from ..core.crate.touches import Touch, strayed
-from ..core.errors import InputError, UsageError
+from ..core.crate.touches import Touch, source_crc, strayed
+from ..core.errors import InputError
 from ..core.frame.trim import visible_on_canvas
 from ..core.frame.visible import on_canvas, overlap, within
 from ..core.model.crate import Crate, Frame
-from ..core.model.geometry import ORIGIN, Box, Offset, Point
-from ..core.model.picture import Picture, Sequences
+from ..core.model.geometry import ORIGIN, Box, Point
 from ..core.pixels import Pixels
-from ..core.rounding import plain
-from ..core.sentence import Sentence, a_file, setting
+from ..core.sentence import Sentence
 from ..core.text import counted, few, measured, quoted, shown
+from ..exports.png_seal import sealed_for
 from ..format.document import document_of, first_difference
 from ..format.files import read_metadata, sha256_now, was_edited
-from ..settings.given import settings_from
-from ..settings.portions import at_portion
 from ..settings.skins import Skin
-from ..settings.table import Settings
 from ..sources.sheets import read_sheets
 from ..sources.touched_sheets import touched_sheets
-from ..stops.describe import animations_of
-from ..stops.intake import intake
-from ..stops.prepare import Prepared, Untrimmed
 from ..workers.crew import Crew
 from ..workers.progress import Progress, silent
 from .accept import forms_of
+from .crate_file import against_for
+from .expected import NO_SOURCES, Source, sources_of
 from .settled import settled
 
 
@@ -81,31 +75,25 @@ class FrameDifference:
     skin: str = ""
 
 
-def verify(
-    data: str,
-    against: Sequence[str],
-    executor: Crew,
-    progress: Progress = silent,
-    skins: Sequence[Skin] | None = None,
-    font: str = "",
-) -> Verified:
-    """Checks the written files, one sheet in memory at a time, and compares each frame with its source if given; those
-    of the `skins` with theirs, where it is known what they were made of. `font` is that of text in drawings, where it
-    does not lie beside the metadata or the frames.
+def verify(data: str, against: Sequence[str], executor: Crew, progress: Progress = silent, font: str = "") -> Verified:
+    """Checks the written files, one sheet in memory at a time, and compares each frame with its source if given. With
+    the crate file of the crate among the inputs, its skins are compared as well, and all that the file asks for.
+    `font` is that of text in drawings, where it does not lie beside the metadata or the frames.
 
     Raises InputError when the metadata itself, or a source, cannot be read.
     """
-    notes = settled(against, [Path(data)])
+    asked = against_for(against, data, font)
+    notes = settled(asked.inputs, [Path(data)])
     crate = read_metadata(data)
     folder = Path(os.path.abspath(data)).parent
     problems = [*_told_otherwise(data, crate), *_edited(data, crate, folder), *check_crate(crate)]
-    all_sources = Sources({}, {}, (), [])
+    all_sources, touches = NO_SOURCES, dict[str, Touch]()
     if against:
         touches = _touches(crate, folder) if not problems else {}
-        name = Path(data).name
-        all_sources = _sources(against, crate, folder, name, executor, progress, touches, skins or (), font)
-        problems += [*all_sources.otherwise, *_other_skins(crate, skins)]
-        if skins is None and skins_of(crate):
+        all_sources = sources_of(crate, folder / Path(data).name, asked, touches, executor, progress)
+        problems += [*all_sources.otherwise, *_other_skins(crate, asked.order.skins if asked.order else None)]
+        problems += _odd_name(data, crate, folder)
+        if asked.order is None and skins_of(crate):
             notes.append(Sentence("its skins are not compared: only a crate file tells what they were made of"))
     sources = all_sources.base
     placed: list[list[Frame]] = [[] for _ in crate.sheets]
@@ -129,6 +117,8 @@ def verify(
                 problems += check_repeated_edges(sheet, here, found.pixels)
                 if stray := strayed(worn, index, found.pixels):
                     problems.append(stray_told(sheet, stray))
+                if own and not name:
+                    problems += check_gap_is_used(sheet, here)
             frames = [frame for frame in here if frame.name in own]
             compared = partial(_compared, crate=worn, sheet=found.pixels, sources=own, lost=all_sources.lost)
             for found_wrong in executor.map(compared, frames):
@@ -146,7 +136,8 @@ def verify(
             problems.append(f"{counted(len(left_out), 'source')} not in the crate: {few(left_out)}")
         elif not differences:
             differences += [*_misplaced(crate, sources), *_not_mirrored(crate, sources, all_sources.mirrored)]
-            same[""] -= len(differences)
+            differences += _untrue(crate, sources, touches)
+            same[""] -= len({difference.frame for difference in differences})
     wrong = {difference.frame for difference in differences if not difference.skin}
     touched = sum(frame.touched and frame.name in sources and frame.name not in wrong for frame in crate.frames)
     count = same.pop("")
@@ -174,37 +165,6 @@ def _edited(data: str, crate: Crate, folder: Path) -> Iterator[str]:
     yield from (f"{shown(name)} was changed since it was written" for name in names)
 
 
-def _touches(crate: Crate, folder: Path) -> dict[str, Touch]:
-    """What somebody painted on frames, as far as it was taken into the metadata."""
-    if not any(frame.touched for frame in crate.frames):
-        return {}
-    touches = (touch for sheet in touched_sheets(crate, folder) for touch in sheet.touches)
-    return {touch.frame.name: touch for touch in touches if touch.frame.touched}
-
-
-class Source(NamedTuple):
-    """What a frame should come back as: the picture that was packed, the one before trimming, the part of its canvas
-    that trimming kept, and the alpha up to which it may lose what lies outside."""
-
-    packed: Picture
-    untrimmed: Picture
-    kept: Box
-    alpha_floor: int
-
-
-class Sources(NamedTuple):
-    """What frames should come back as, by name: the base's and those of each skin. `lost` are the names of frames whose
-    sources are not what they were when somebody painted on them; `otherwise` is what the crate says of scale and
-    animations that its settings and sources do not. `mirrored` are pairs of names: a mirrored frame, and the frame that
-    it mirrors about its pivot."""
-
-    base: dict[str, Source]
-    skins: dict[str, dict[str, Source]]
-    lost: tuple[str, ...]
-    otherwise: list[str]
-    mirrored: tuple[tuple[str, str], ...] = ()
-
-
 def _other_skins(crate: Crate, skins: Sequence[Skin] | None) -> Iterator[str]:
     names = [skin.name for skin in skins or ()]
     if skins is not None and sorted(names) != sorted(skins_of(crate)):
@@ -212,96 +172,12 @@ def _other_skins(crate: Crate, skins: Sequence[Skin] | None) -> Iterator[str]:
         yield f"its skins are {told[0]}, and should be {told[1]}"
 
 
-def _sources(
-    against: Sequence[str],
-    crate: Crate,
-    folder: Path,
-    data: str,
-    executor: Crew,
-    progress: Progress,
-    touches: dict[str, Touch],
-    skins: Sequence[Skin],
-    font: str,
-) -> Sources:
-    images = [image for sheet in crate.sheets for image in (sheet.image, *(skin.image for skin in sheet.skins))]
-    own = frozenset(str(folder / name) for name in [data, *images])
-    settings = _settings_of(crate, data)
-    if settings.font:
-        settings = dataclasses.replace(settings, font=font or _font(settings.font, [".", str(folder), *against]))
-    by_size = {settings.portion: touches}
-    taken_in = intake(against, own, settings, executor, progress, for_proof=True, touches=by_size, skins=skins)
-    (prepared,) = taken_in.sizes
-    otherwise = list(_otherwise(crate, taken_in.sequences, prepared))
-    floor = prepared.settings.alpha_floor
-
-    def by_name(pictures: Sequence[Picture], untrimmed: Sequence[Untrimmed], least: int) -> dict[str, Source]:
-        pairs = zip(pictures, untrimmed, strict=True)
-        return {packed.name: Source(packed, picture, kept, least) for packed, (picture, kept) in pairs}
-
-    return Sources(
-        by_name(prepared.pictures, prepared.untrimmed, floor),
-        {skin.name: by_name(skin.pictures, skin.untrimmed, 255 if skin.plain else floor) for skin in prepared.skins},
-        prepared.lost,
-        otherwise,
-        tuple(_mirrored_pairs(taken_in.sequences, prepared.settings)),
-    )
-
-
-def _mirrored_pairs(sequences: Sequences, settings: Settings) -> Iterator[tuple[str, str]]:
-    """Each frame of a mirrored animation, and the one that it mirrors, unless it has a shift or a pivot of its own."""
-    by_name = {sequence.name: sequence for sequence in sequences}
-    for sequence in sequences:
-        if sequence.making != "mirrored" or sequence.origin not in by_name:
-            continue
-        shift, pivot = settings.shift.of(sequence.origin), settings.pivot.of(sequence.origin)
-        mirrored = shift and Offset(-shift.x, shift.y), pivot and pivot.mirrored
-        if mirrored == (settings.shift.of(sequence.name), settings.pivot.of(sequence.name)):
-            frames = sequence.frames, by_name[sequence.origin].frames
-            yield from ((mine.name, its.name) for mine, its in zip(*frames, strict=True))
-
-
-def _otherwise(crate: Crate, sequences: Sequences, prepared: Prepared) -> Iterator[str]:
-    """Where the crate's scale, or its animations, are not what settings and sources make them. Animations may name
-    fewer frames, or others, only if sources are missing, which is told elsewhere."""
-    if crate.scale != (scale := plain(prepared.factor)):
-        yield f"scale is {crate.scale}, and its settings make it {scale}"
-    names = [frame.name for sequence in sequences for frame in sequence.frames]
-    if {frame.name for frame in crate.frames} != set(names):
-        return
-    wanted = animations_of(sequences, prepared.settings)
-    if [one.name for one in crate.animations] != [one.name for one in wanted]:
-        told = (few(quoted(one.name) for one in some) or "none" for some in (crate.animations, wanted))
-        yield "the animations are {}, and should be {}".format(*told)
-        return
-    for mine, its in zip(crate.animations, wanted, strict=True):
-        frames = [crate.frames[index].name for index in mine.frames if index < len(crate.frames)]
-        pairs = (
-            ("frames", frames, [names[index] for index in its.frames]),
-            *((key, getattr(mine, key), getattr(its, key)) for key in ("durations", "loop", "times", "fps", "beats")),
-        )
-        wrong = [key for key, is_, should in pairs if is_ != should and not (key in ("fps", "beats") and not is_)]
-        if wrong:
-            yield f"animation {quoted(mine.name)} has other {few(wrong)} than its settings and sources make"
-
-
-def _settings_of(crate: Crate, data: str) -> Settings:
-    """The settings by which the crate's frames were taken, as its metadata records them."""
-    try:
-        settings = settings_from(crate.settings)
-        if isinstance(settings.palette, str) and settings.palette:
-            raise UsageError("palette: only colours are recorded, such as #201830,#f0f0f0")
-        return at_portion(settings, settings.also_scale[0]) if settings.also_scale else settings
-    except UsageError as error:
-        raise InputError(f"{a_file(data)}: settings: {error}") from None
-
-
-def _font(name: str, places: Iterable[str]) -> str:
-    """A font by its name, looked for in some folders, or beside some files. Raises InputError."""
-    for place in places:
-        for folder in (place, os.path.dirname(place)):
-            if os.path.isfile(path := os.path.join(folder, name)):
-                return path
-    raise InputError(f"the font {quoted(name)} is not beside the frames; say where it is with {setting('font')}")
+def _touches(crate: Crate, folder: Path) -> dict[str, Touch]:
+    """What somebody painted on frames, as far as it was taken into the metadata."""
+    if not any(frame.touched for frame in crate.frames):
+        return {}
+    touches = (touch for sheet in touched_sheets(crate, folder) for touch in sheet.touches)
+    return {touch.frame.name: touch for touch in touches if touch.frame.touched}
 
 
 def _compared(
@@ -352,6 +228,25 @@ def _misplaced(crate: Crate, sources: dict[str, Source]) -> Iterator[FrameDiffer
             yield FrameDifference(frame.name, told)
         elif frame.shape != source.shape:
             yield FrameDifference(frame.name, "has a different shape from the one that its source gives")
+
+
+def _untrue(crate: Crate, sources: dict[str, Source], touches: Mapping[str, Touch]) -> Iterator[FrameDifference]:
+    """Frames whose metadata says of their source's pixels, or of edits by hand, what is not so."""
+    for frame in crate.frames:
+        crc = source_crc(crate, frame, sources[frame.name].packed)
+        if frame.touched and frame.name not in touches:
+            yield FrameDifference(frame.name, "is marked as touched, and nobody painted on it")
+        elif frame.crc and frame.crc != crc:
+            yield FrameDifference(frame.name, f"has the crc {frame.crc}, and {crc} is that of its source")
+
+
+def _odd_name(data: str, crate: Crate, folder: Path) -> Iterator[str]:
+    """Whether the crate is called neither as its metadata file, nor as its sheets are, or say in their seals."""
+    names = [sheet.image for sheet in crate.sheets]
+    if crate.name == Path(data).stem or any(name.startswith(crate.name) for name in names):
+        return
+    if not any(sealed_for(folder / name) == crate.name for name in names):
+        yield f"its name is {quoted(crate.name)}, and its files have another"
 
 
 def _not_mirrored(

@@ -64,7 +64,7 @@ def intake(
     Raises InputError, UsageError and FitError.
     """
     executor.room.begin_anew()
-    sizes = all_sizes(_with_palette(settings))
+    sizes = all_sizes(with_palette(settings))
     deciding = _deciding(sizes[0])
     at_first, reading = first_look((*deciding, *sizes)), reading_of(settings)
     keeps = None
@@ -131,7 +131,7 @@ def _by_size(sequences: Sequences, wardrobe: Sequence[Worn]) -> list[list[WornOn
     ]
 
 
-def _with_palette(settings: Settings) -> Settings:
+def with_palette(settings: Settings) -> Settings:
     """Settings with the palette's colours in place of its file, so that a proof does not need the file."""
     if not isinstance(settings.palette, str) or not settings.palette:
         return settings

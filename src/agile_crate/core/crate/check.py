@@ -203,6 +203,20 @@ def check_repeated_edges(sheet: Sheet, frames: Sequence[Frame], pixels: Pixels) 
             )
 
 
+LEAST_BOXES = 4
+"""Of fewer boxes it may happen that none is as close to another as the gap allows."""
+
+
+def check_gap_is_used(sheet: Sheet, frames: Sequence[Frame]) -> Iterator[str]:
+    """Whether any two boxes of a tight sheet are as close as its gap allows: if not, it was arranged with another."""
+    boxes = {frame.box: frame for frame in frames if frame.box.w and frame.box.h}
+    if sheet.cells or sheet.blocks or len(boxes) < LEAST_BOXES:
+        return
+    wider = sheet._replace(gap=max(sheet.gap, 2 * sheet.edge_repeat) + 1)
+    if not any(_check_gaps(wider, list(boxes.values()))):
+        yield f"sheet {quoted(sheet.image)}: its gap is {sheet.gap}, and all frames are farther apart"
+
+
 def stray_told(sheet: Sheet, count: int) -> str:
     """What is wrong with a sheet on which so many pixels are outside of all frames."""
     are = "lies" if count == 1 else "lie"
