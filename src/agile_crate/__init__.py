@@ -52,8 +52,8 @@ __all__ = [
 GENERATOR = f"agile-crate {__version__}"
 
 if TYPE_CHECKING:
-    StrPath: TypeAlias = str | os.PathLike[str]
-    """A path, as text or as a `pathlib.Path`."""
+    StrPath: TypeAlias = str | bytes | os.PathLike[str]
+    """A path, as text, as bytes, or as a `pathlib.Path`."""
 
     Inputs: TypeAlias = StrPath | Iterable[StrPath]
     """A folder, a file or a pattern of frames; or several."""
@@ -127,10 +127,15 @@ def build(
     Raises what `pack` raises at the first crate that cannot be built, and InputError for a crate file that is wrong,
     with its line and column.
     """
+    from .core import errors
+    from .core.sentence import setting
+    from .core.text import shown
     from .jobs.order import Request
     from .jobs.project import build
 
-    names = [only] if isinstance(only, str) else list(only)
+    names = [only] if isinstance(only, str) else _names("only", only)
+    if type(jobs) is not int or jobs < 1:
+        raise errors.UsageError(f"{setting('jobs')}: {shown(repr(jobs))} is not a whole number from 1")
     request = Request(GENERATOR, {}, again, dry_run, force, keep_touches)
     return build(_path(crate_file), names, request, jobs)
 
@@ -188,7 +193,9 @@ def survey(
     from .settings import readers
     from .workers.crew import crew
 
-    left_out, only = ([codes] if isinstance(codes, str) else list(codes) for codes in (allow, code))
+    left_out, only = (
+        [codes] if isinstance(codes, str) else _names(name, codes) for name, codes in (("allow", allow), ("code", code))
+    )
     pace = None if fps is None else readers.fps(str(fps))
     fine = frozenset[str]() if allowed is None else read_allowed(_path(allowed))
     with crew() as executor:
@@ -246,4 +253,17 @@ def _path(path: StrPath) -> str:
 
 
 def _paths(inputs: Inputs) -> list[str]:
-    return [_path(inputs)] if isinstance(inputs, (str, os.PathLike)) else list(map(_path, inputs))
+    return [_path(inputs)] if isinstance(inputs, (str, bytes, os.PathLike)) else list(map(_path, inputs))
+
+
+def _names(asked: str, names: Iterable[str]) -> list[str]:
+    """Names in a list. Raises UsageError for what is no text."""
+    from .core.errors import UsageError
+    from .core.sentence import setting
+    from .core.text import shown
+
+    listed = [] if isinstance(names, bytes) else list(names)
+    for name in (names,) if isinstance(names, bytes) else listed:
+        if not isinstance(name, str):
+            raise UsageError(f"{setting(asked)}: {shown(repr(name))} is not a text")
+    return listed

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import multiprocessing
 import os
 import signal
 import subprocess
@@ -100,3 +101,57 @@ def test_ended_in_the_middle(project: Path, whom: str) -> None:
         Path(name).stem for name in names if name.endswith(".json")
     }
     assert not [name for name in names if name.startswith(".")]
+
+
+def test_there_is_never_more_than_a_process_for_each_crate(project: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    from agile_crate.jobs import order
+    from agile_crate.workers import jobs
+
+    counts: list[int] = []
+    in_processes = jobs.in_processes
+    monkeypatch.setattr(
+        jobs, "in_processes", lambda work, tasks, count: counts.append(count) or in_processes(work, tasks, count)
+    )
+    agile_crate.build(project / "all.crate.toml", ["gull", "buoy"], jobs=60)
+    monkeypatch.setattr(order, "processors", lambda: 1)
+    monkeypatch.setattr(order, "BUILDERS", 3)
+    agile_crate.build(project / "all.crate.toml", again=True, force=True, jobs=60)
+    assert counts == [2, 3]
+
+
+@pytest.mark.parametrize("jobs", [0, -1, "2", 1.5, True, None])
+def test_jobs_are_a_whole_number(project: Path, jobs: Any) -> None:
+    with pytest.raises(agile_crate.UsageError, match=r"^jobs: .* is not a whole number from 1$"):
+        agile_crate.build(project / "all.crate.toml", jobs=jobs)
+
+
+def built_in_a_worker(path: str) -> list[str]:
+    return list(agile_crate.build(path, jobs=2))
+
+
+def test_a_worker_of_a_pool_builds_by_itself(project: Path) -> None:
+    """Such a process may not start others."""
+    with multiprocessing.get_context("fork").Pool(1) as pool:
+        assert pool.map(built_in_a_worker, [str(project / "all.crate.toml")]) == [["otter", "gull", "buoy", "parcel"]]
+
+
+def test_what_scripts_give_is_taken_or_named(project: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(project)
+    save(Path("few") / "swim_1.png", art(9, 9))
+    for given, told in (
+        ({"only": b"gull"}, "only: b'gull' is not a text"), ({"only": [b"gull"]}, "only: b'gull' is not a text"), ({"only": [3]}, "only: 3 is not a text"),
+    ):  # fmt: skip
+        with pytest.raises(agile_crate.UsageError) as caught:
+            agile_crate.build("all.crate.toml", **given)
+        assert str(caught.value) == told
+    with pytest.raises(
+        agile_crate.InputError, match="no inputs were given; name a folder, a file or a pattern of frames"
+    ):
+        agile_crate.pack([], "o")
+    for inputs, out in ((b"few", b"o"), ([b"few"], "o"), (Path("few"), Path("o"))):
+        assert len(agile_crate.pack(inputs, out, force=True).crate.frames) == 1
+    assert agile_crate.verify(b"o.json", against=b"few").holds
+    for shift in ((1, -2), [1, -2], "1,-2", ["1,-2"], [(1, -2)], ["swim=1,-2"]):
+        crate = agile_crate.pack("few", "o", canvas="20x20", shift=shift, pivot=(3, 4.5), force=True).crate
+        assert crate.settings["shift"] in (["1,-2"], ["swim=1,-2"])
+        assert agile_crate.verify("o.json", against="few").holds

@@ -122,7 +122,7 @@ def _outcomes(
             given.quiet, partial(build_on_cluster, given.cluster, orders, request, given.send_inputs, memory)
         )
     if jobs > 1 and len(orders) > 1:
-        return _together(given.quiet, partial(build_many, orders, request, min(jobs, len(orders)), memory))
+        return _together(given.quiet, partial(build_many, orders, request, jobs, memory))
     return build_in_turn(orders, request, memory, partial(progress_bars, given.quiet), told_of_waiting)
 
 

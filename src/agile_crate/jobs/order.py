@@ -26,6 +26,10 @@ Outcome: TypeAlias = "Packed | Unchanged | CrateError"
 """What was built, or what is there if there was nothing to do, or what is wrong."""
 
 
+BUILDERS = 4
+"""Processes for each processor, at most: more only take memory from each other."""
+
+
 class Request(NamedTuple):
     """What is asked for beside the crate files: by which program, with which settings instead of theirs, and how."""
 
@@ -110,11 +114,16 @@ class Task(NamedTuple):
 def build_many(
     orders: Sequence[Order], request: Request, jobs: int, memory: int = 0, progress: Progress = silent
 ) -> Iterator[Outcome]:
-    """What came of each order, in order; so many `jobs` at a time, each in a process of its own. They share the threads
-    and the memory that there are."""
+    """What came of each order, in order; so many `jobs` at a time, each in a process of its own, but never more than
+    there are orders, or than BUILDERS for each processor. They share the threads and the memory that there are."""
     from ..workers.jobs import Lost, in_processes
+    from ..workers.processes import may_start
     from ..workers.room import default_limit
 
+    jobs = min(jobs, len(orders), BUILDERS * processors())
+    if jobs < 2 or not may_start():
+        yield from build_in_turn(orders, request, memory, lambda: nullcontext(progress))
+        return
     share = (memory or default_limit()) // jobs
     tasks = [Task(order, request, max(1, processors() // jobs), share) for order in orders]
     for built in in_order(counted(in_processes(_built_apart, tasks, jobs), len(tasks), progress)):

@@ -27,7 +27,7 @@ def settings_from(given: Mapping[str, object]) -> Settings:
             near = nearest(name, options())
             hint = f"; did you mean {setting(near)}?" if near else ""
             raise UsageError(f"there is no setting {quoted(name)}{hint}")
-    given = {name: value for name, value in given.items() if value not in _EMPTY}
+    given = {name: _plain(options()[name][0], value) for name, value in given.items() if value not in _EMPTY}
     read: dict[str, Any] = {name: read_one(name, value) for name, value in given.items()}
     settings = Settings(**read, given=dict(given))
     for contradiction in contradictions(settings):
@@ -45,6 +45,15 @@ def _with_shared_cell(settings: Settings) -> Settings:
         for side, count in zip(settings.size, (settings.columns, settings.rows), strict=True)
     )
     return dataclasses.replace(settings, cell=Size(w, h), given={**settings.given, "cell": f"{w}x{h}"})
+
+
+def _plain(option: Option, given: object) -> object:
+    """What was given, with pairs of numbers such as ``shift=(1, -2)`` as they would be typed."""
+    if not option.per_animation or not isinstance(given, (list, tuple)):
+        return given
+    if isinstance(typed := option.kind.typed(list(given)), str):
+        return typed
+    return [option.kind.typed(list(one)) or one if isinstance(one, (list, tuple)) else one for one in given]
 
 
 def read_one(name: str, given: object) -> object:

@@ -70,7 +70,9 @@ def find(inputs: Iterable[str], own: AbstractSet[str] = frozenset()) -> Search:
 
 def searched(inputs: Iterable[str], own: AbstractSet[str] = frozenset()) -> Search:
     """As `find`, but two frames may have one name."""
-    search = Search(own)
+    search, inputs = Search(own), list(inputs)
+    if not inputs:
+        raise InputError("no inputs were given; name a folder, a file or a pattern of frames")
     for given in inputs:
         for path, base, named in _start(given):
             _take(path, base, named, search)

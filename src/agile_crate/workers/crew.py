@@ -50,8 +50,10 @@ class Crew(Executor):
         if not pays or self.count == 1 or not FORKS:  # elsewhere a process starts from nothing
             return Here()
         if self._processes is None:
-            from .processes import Processes
+            from .processes import Processes, may_start
 
+            if not may_start():
+                return Here()
             self._processes = Processes(self.count)
         return self._processes
 

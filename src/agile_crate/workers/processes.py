@@ -33,6 +33,11 @@ SLOT, SLOTS = 1 << 23, 24
 none large enough, travels by itself."""
 
 
+def may_start() -> bool:
+    """Return True if this process may start others: a worker of `multiprocessing.Pool` may not."""
+    return not multiprocessing.current_process().daemon
+
+
 class Pool:
     """The standard library's pool of processes, which can be ended at once. What each does `first` says what signals do
     there, which wait until then: see `follow_parent`."""
