@@ -32,6 +32,15 @@ def svg(inside: str, head: str = 'width="20" height="10"') -> bytes:
     return f"<svg {names} {label} {head}>{inside}</svg>".encode()
 
 
+WHOLE = '<rect width="100%" height="100%" fill="#204060"/>'
+
+
+def wide_rect(count: int) -> str:
+    """An element of so many attributes."""
+    attributes = " ".join(f'a{number}="1"' for number in range(count))
+    return f"<rect {attributes}/>"
+
+
 BOX = '<rect x="4" y="2" width="8" height="6" fill="#204060"/>'
 
 
@@ -292,3 +301,53 @@ def test_layers_and_fonts_by_their_options(run: Run, drawings: Path, tmp_path: P
     assert "nothing to do" in run("pack", "w.crate.toml").stdout
     (tmp_path / Path(font).name).write_bytes(Path(font).read_bytes())
     assert run("verify", "w.json", "--against", "word.svg").returncode == 0
+
+
+@pytest.mark.parametrize(
+    ("inside", "head", "told"),
+    [
+        ('<g opacity=".9">' * 90 + WHOLE + "</g>" * 90, 'width="2000" height="2000"', "takes longer than 1 seconds to draw"),
+        ("<g style='mix-blend-mode:screen'>" * 90 + WHOLE + "</g>" * 90, 'width="2000" height="2000"', "takes longer than 1 seconds to draw"),
+        ("<g opacity='.9'>" * 90 + WHOLE + "</g>" * 90, 'width="6000" height="6000"', "takes longer|cannot be drawn, or takes more memory"),
+        (wide_rect(257), 'width="9" height="9"', "has an element with more than 256 attributes, which no drawing needs"),
+    ],
+)  # fmt: skip
+def test_what_may_be_dear_is_drawn_within_bounds(inside: str, head: str, told: str) -> None:
+    with within({"seconds": 1, "process_bytes": 3 << 30}), pytest.raises(PictureError, match=told):
+        read_vector(svg(inside, head), 1 << 26, PLAIN).draw(Size(6000, 6000) if "6000" in head else Size(2000, 2000))
+
+
+def test_rules_and_attributes_that_are_compared_often_are_dear() -> None:
+    """They are read in a process of its own, whatever the size."""
+    few = svg("<style>rect { fill: red }</style>" + BOX)
+    many = svg(f"<style>{'rect { fill: red } ' * 4000}</style>" + BOX * 3000)
+    wide = svg(wide_rect(250) * 200)
+    costs = [read(data).draw.args[0].cost for data in (few, many, wide, svg(f'<g opacity=".5">{BOX}</g>'))]
+    assert costs == [3, 1 << 31, 1 << 31, 32]
+
+
+def test_many_groups_take_no_more_than_their_own_parts() -> None:
+    """What a group refers to in others stays, through others too; the rest goes."""
+    groups = [f'<g id="swim_{n}"><rect x="{n % 9}" width="4" height="6" fill="#204060"/></g>' for n in range(1500)]
+    groups[0] = '<g id="swim_0"><use href="#wave"/></g>'
+    groups[1] = (
+        '<g id="swim_1"><path id="foam" d="M0 0h5v5h-5z" fill="url(#sea)"/><g id="wave"><use href="#foam"/></g></g>'
+    )
+    groups[2] = '<g id="swim_2"><linearGradient id="sea"><stop stop-color="#f00"/></linearGradient></g>'
+    found = read_vector(svg("".join(groups)), 1 << 20, Reading(layers="separate"))
+    assert isinstance(found, dict)
+    assert len(found) == 1500
+    texts = [found[f"swim_{n}"].draw.args[0].text for n in (0, 3)]
+    assert [text.count("<g ") for text in texts] == [4, 1]
+    first, last = found["swim_0"].draw(Size(20, 10)), found["swim_1499"].draw(Size(20, 10))
+    assert first[2, 2].tolist() == [255, 0, 0, 255]
+    assert last[2, 1499 % 9 + 1].tolist() == [0x20, 0x40, 0x60, 255]
+    many = "".join(f'<g id="a{n}"><use href="#b{n + 1}"/><rect id="b{n}" width="1"/></g>' for n in range(400))
+    with (
+        within({"elements": 2000}),
+        pytest.raises(PictureError, match="has layers of more than 40,000 elements together"),
+    ):
+        read_vector(svg(many), 1 << 20, Reading(layers="separate"))
+    slow = "".join(f'<g id="a{n}"><rect width="5" height="5" stroke-dasharray="1"/></g>' for n in range(9))
+    with within({"layers": 8}), pytest.raises(PictureError, match="has more than 8 layers that may take long to draw"):
+        read_vector(svg(slow), 1 << 20, Reading(layers="separate"))

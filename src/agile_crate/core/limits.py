@@ -59,7 +59,7 @@ ABOUT: Mapping[str, str] = {
     "process_bytes": "of memory of the process that reads a render; one that draws may have half, a template a quarter",
     "seconds": "that such a process may take",
     "frames": "of a crate, of an animated file, below an address; cells of a bare sheet",
-    "layers": "of a render",
+    "layers": "of a render, and of a drawing if they may take long to draw",
     "entries": "in the archive of a layered document",
     "elements": "that a drawing draws, each as often as it is used",
     "contour_sides": "of pixels that the contours of a frame follow",

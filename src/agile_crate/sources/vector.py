@@ -14,7 +14,7 @@ import json
 import math
 import re
 import zlib
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator, Mapping
 from functools import lru_cache, partial
 from typing import Any, NamedTuple
 from xml.etree import ElementTree
@@ -40,6 +40,20 @@ _LINKS = ("href", "{http://www.w3.org/1999/xlink}href")
 
 AT_ONCE = 1 << 31
 """Elements times pixels that are drawn in this process; more go to one that can be ended."""
+
+LAYER = 30
+"""Elements that an element counts for which is drawn on a layer of its own, as large as the canvas."""
+
+_LAYERED = re.compile(r"(?<!-)\b(opacity|clip-path|mask|filter|mix-blend-mode|isolation)\b")
+
+MUCH_TO_COMPARE = 10_000_000
+"""Pairs of attributes of one element, or of rules and elements, that are compared when a drawing is read."""
+
+LAYERED_DRAWINGS = 20
+"""How many times as many elements as a drawing may have its layers may have together."""
+
+MOST_ATTRIBUTES = 256
+"""Of one element: reading them takes the square of their number."""
 
 _LABORIOUS = frozenset({"filter", "mask", "pattern", "marker", "image"})
 """Elements whose cost is not told by their number."""
@@ -69,9 +83,9 @@ def read_vector(data: bytes, largest: int, reading: Reading) -> Vector | dict[st
     own = _own_size(root, reading.vector_size)
     size = Size(*(math.ceil(side - 1e-6) for side in own))
     refuse_large(*size, largest)
-    cost = _drawn_elements(root)
+    costs = _costs(root)
     if reading.layers != "separate":
-        return _vector(root, own, size, cost, reading)
+        return _vector(root, own, size, costs[root], reading)
     groups = {_name_of(group): group for group in root if _local(group) == "g" and _name_of(group)}
     shown = {name: group for name, group in groups.items() if not _is_hidden(group)}
     if not shown:
@@ -79,7 +93,9 @@ def read_vector(data: bytes, largest: int, reading: Reading) -> Vector | dict[st
     for name in shown:
         if leads_out(name):
             raise PictureError(f"has a layer named {quoted(name)}, which would lead out of a folder")
-    return {name: _vector(_alone(root, name, groups), own, size, cost, reading) for name in shown}
+    layers = Layers(root, groups, costs)
+    _refuse_many(layers, shown)
+    return {name: _vector(layers.alone(name), own, size, layers.cost(name), reading) for name in shown}
 
 
 class _Drawing(NamedTuple):
@@ -204,6 +220,8 @@ def _check(root: Element, largest: int) -> None:
         name = _local(element)
         if name == "foreignObject":
             raise PictureError("has a foreign object in it, which only a browser can draw; take it out")
+        if len(element.attrib) > MOST_ATTRIBUTES:
+            raise PictureError(f"has an element with more than {MOST_ATTRIBUTES} attributes, which no drawing needs")
         links = [value for key in _LINKS if (value := element.get(key)) is not None]
         if name == "image":
             for link in links:
@@ -253,10 +271,12 @@ def _length(text: str | None) -> float | None:
     return value if 0 < value < 1e6 else None
 
 
-def _drawn_elements(root: Element) -> int:
-    """About how many elements are drawn, each as often as it is used; those of unknown cost count for very many."""
+def _costs(root: Element) -> dict[Element, int]:
+    """About how many elements each one draws with its parts, each as often as it is used. One that fills a layer of the
+    whole canvas counts as LAYER, those of unknown cost for very many. Raises PictureError for too many."""
     by_id = {name: element for element in root.iter() if (name := element.get("id"))}
-    weights: dict[Element, int] = {}
+    costs: dict[Element, int] = {}
+    counts: dict[Element, int] = {}
     waiting: list[tuple[Element, bool]] = [(root, False)]
     open_ones: set[Element] = set()
     while waiting:
@@ -264,14 +284,19 @@ def _drawn_elements(root: Element) -> int:
         parts = [*element, *(by_id[name] for name in _used(element) if name in by_id)]
         if is_done:
             open_ones.discard(element)
-            weights[element] = 1 + sum(weights.get(part, 0) for part in parts)
-        elif element not in weights and element not in open_ones:
+            costs[element] = _own_cost(element) + sum(costs.get(part, 0) for part in parts)
+            counts[element] = 1 + sum(counts.get(part, 0) for part in parts)
+        elif element not in costs and element not in open_ones:
             open_ones.add(element)
             waiting.append((element, True))
-            waiting += [(part, False) for part in parts if part not in weights]
-    if weights[root] > (most := in_force().elements):
+            waiting += [(part, False) for part in parts if part not in costs]
+    if counts[root] > (most := in_force().elements):
         raise PictureError(f"draws more than {most:,} elements, each as often as it is used; {more_by('elements')}")
-    return AT_ONCE if any(map(_is_laborious, root.iter())) else weights[root]
+    attributes = sum(len(element.attrib) ** 2 for element in counts)
+    rules = sum((element.text or "").count("{") for element in counts if _local(element) == "style")
+    if attributes > MUCH_TO_COMPARE or rules * len(counts) > MUCH_TO_COMPARE:
+        costs = dict.fromkeys(costs, AT_ONCE)
+    return costs
 
 
 def _used(element: Element) -> Iterator[str]:
@@ -283,11 +308,13 @@ def _used(element: Element) -> Iterator[str]:
         yield from re.findall(r"url\(\s*[\"']?#([^\"')]+)", value)
 
 
-def _is_laborious(element: Element) -> bool:
+def _own_cost(element: Element) -> int:
     name = _local(element)
     told = (element.text or "") if name == "style" else element.get("style", "")
     is_dashed = "stroke-dasharray" in element.attrib or "dasharray" in told
-    return name in _LABORIOUS or is_dashed or (name == "style" and "url(" in told)
+    if name in _LABORIOUS or is_dashed or (name == "style" and ("url(" in told or _LAYERED.search(told))):
+        return AT_ONCE
+    return LAYER if any(map(_LAYERED.fullmatch, element.attrib)) or _LAYERED.search(told) else 1
 
 
 def _name_of(group: Element) -> str:
@@ -301,16 +328,76 @@ def _is_hidden(group: Element) -> bool:
     return group.get("display") == "none" or "display:none" in style
 
 
-def _alone(root: Element, name: str, groups: dict[str, Element]) -> Element:
-    """The drawing with only one of its named groups to be seen; what stands in none of them stays."""
-    others = {id(group) for other, group in groups.items() if other != name}
-    result = Element(root.tag, root.attrib)
-    result.text = root.text
-    for part in root:
-        if id(part) not in others:
-            result.append(part)
-            continue
-        hidden = Element(part.tag, {**part.attrib, "display": "none", "style": f"{part.get('style', '')};display:none"})
-        hidden.extend(part)
-        result.append(hidden)
-    return result
+class Layers:
+    """The named groups of a drawing, each to be drawn alone, with what stands in no group. Groups that one needs for
+    what it refers to stay as well, hidden; the others go, so that many groups take no more than their own parts."""
+
+    def __init__(self, root: Element, groups: Mapping[str, Element], costs: Mapping[Element, int]) -> None:
+        self._root, self._groups, self._costs = root, groups, costs
+        self._place = {part: index for index, part in enumerate(root)}
+        self._counts = {part: sum(1 for _ in part.iter()) for part in root}
+        ids = {group: {one.get("id") for one in group.iter()} for group in groups.values()}
+        self._owner = {name: group for group, names in ids.items() for name in names if name}
+        members = set(ids)
+        self._common = [part for part in root if part not in members]
+        common = {name for part in self._common for one in part.iter() for name in _references(one)}
+        self._needed_by_all = self._closure(common | set(_references(root)))
+        self._common_cost = 1 + sum(costs[part] for part in self._common if part in costs)
+        self._common_count = sum(self._counts[part] for part in self._common)
+
+    def needed(self, name: str) -> set[Element]:
+        """The other groups that a group refers to, directly or through others."""
+        own = self._groups[name]
+        return (self._needed_by_all | self._closure({one for part in own.iter() for one in _references(part)})) - {own}
+
+    def cost(self, name: str) -> int:
+        """About how many elements are drawn for a group."""
+        return self._common_cost + self._costs.get(self._groups[name], 0)
+
+    def elements(self, name: str) -> int:
+        """How many elements the drawing of a group holds."""
+        return self._common_count + sum(self._counts[part] for part in (self._groups[name], *self.needed(name)))
+
+    def alone(self, name: str) -> Element:
+        """The drawing with only this group to be seen."""
+        needed = self.needed(name)
+        result = Element(self._root.tag, self._root.attrib)
+        result.text = self._root.text
+        for part in sorted((*self._common, self._groups[name], *needed), key=self._place.__getitem__):
+            if part in needed:
+                style = f"{part.get('style', '')};display:none"
+                hidden = Element(part.tag, {**part.attrib, "display": "none", "style": style})
+                hidden.extend(part)
+                result.append(hidden)
+            else:
+                result.append(part)
+        return result
+
+    def _closure(self, names: set[str]) -> set[Element]:
+        found: set[Element] = set()
+        waiting = [self._owner[name] for name in names if name in self._owner]
+        while waiting:
+            group = waiting.pop()
+            if group not in found:
+                found.add(group)
+                more = (name for one in group.iter() for name in _references(one))
+                waiting += [self._owner[name] for name in more if name in self._owner]
+        return found
+
+
+def _references(element: Element) -> Iterator[str]:
+    """The names of all elements that one refers to: those that it uses, and those that these take after."""
+    for key in _LINKS:
+        if link := element.get(key):
+            yield link.strip().removeprefix("#")
+    for value in (*element.attrib.values(), (element.text or "") if _local(element) == "style" else ""):
+        yield from re.findall(r"url\(\s*[\"']?#([^\"')]+)", value)
+
+
+def _refuse_many(layers: Layers, names: Collection[str]) -> None:
+    """Raises PictureError for layers that would take long: each is read and drawn by itself."""
+    limits = in_force()
+    if sum(map(layers.elements, names)) > (most := LAYERED_DRAWINGS * limits.elements):
+        raise PictureError(f"has layers of more than {most:,} elements together; {more_by('elements')}")
+    if sum(layers.cost(name) >= AT_ONCE for name in names) > limits.layers:
+        raise PictureError(f"has more than {limits.layers} layers that may take long to draw; {more_by('layers')}")
