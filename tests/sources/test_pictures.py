@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from PIL import Image
 
 from agile_crate.core.png_chunks import SIGNATURE, PictureError
-from agile_crate.sources.deep_png import ADAM7, rounded_to_bytes
+from agile_crate.sources.deep_png import rounded_to_bytes
 from agile_crate.sources.pictures import picture_endings, picture_size, read_picture
 from conftest import art
 from file_bytes import chunk, png, stored
@@ -95,14 +95,31 @@ def test_sixteen_bits_are_rounded(channels: int, colour: int, data: st.DataObjec
     assert np.array_equal(pixels[..., 3], nearest[..., -1] if channels in (2, 4) else np.full((h, w), 255))
 
 
-def test_sixteen_bits_interlaced_and_with_a_transparent_colour() -> None:
-    values = np.arange(11 * 9 * 3).reshape(11, 9, 3) * 211 % 65536
+ADAM7 = ((0, 0, 8, 8), (4, 0, 8, 8), (0, 4, 4, 8), (2, 0, 4, 4), (0, 2, 2, 4), (1, 0, 2, 2), (0, 1, 1, 2))
+"""The seven interlace passes: first column, first row, step right, step down (clause 8.1)."""
+
+
+@pytest.mark.parametrize(("channels", "colour"), [(1, 0), (2, 4), (3, 2), (4, 6)])
+def test_sixteen_bits_interlaced_and_with_a_transparent_colour(channels: int, colour: int) -> None:
+    values = np.arange(11 * 9 * channels).reshape(11, 9, channels) * 211 % 65536
     passes = [values[y::dy, x::dx] for x, y, dx, dy in ADAM7]
     raw = b"".join(filtered(part, [4] * len(part)) for part in passes if part.size)
-    transparent = chunk(b"tRNS", values[3, 4].astype(">u2").tobytes())
-    pixels = read_picture(png((9, 11, 16, 2, 0, 0, 1), raw, transparent))
-    assert np.array_equal(pixels[..., :3], rounded_to_bytes(values.astype(np.uint16)))
-    assert np.argwhere(pixels[..., 3] == 0).tolist() == [[3, 4]]
+    transparent = chunk(b"tRNS", values[3, 4].astype(">u2").tobytes()) if channels % 2 else b""
+    pixels = read_picture(png((9, 11, 16, colour, 0, 0, 1), raw, transparent))
+    rounded = rounded_to_bytes(values.astype(np.uint16))
+    assert np.array_equal(pixels[..., :3], np.broadcast_to(rounded[..., : 3 if channels > 2 else 1], (11, 9, 3)))
+    if transparent:
+        assert np.argwhere(pixels[..., 3] == 0).tolist() == [[3, 4]]
+    else:
+        assert np.array_equal(pixels[..., 3], rounded[..., -1])
+
+
+def test_large_pictures_of_sixteen_bits_take_little_time_and_memory() -> None:
+    """Rows are rounded a band at a time, whatever the shape."""
+    for w, h in ((1, 5000), (5000, 1), (1500, 900)):
+        values = np.arange(w * h).reshape(h, w, 1) * 40_503 % 65536
+        pixels = read_picture(png((w, h, 16, 0, 0, 0, 0), filtered(values, [0] * h)))
+        assert np.array_equal(pixels[..., 0], rounded_to_bytes(values.astype(np.uint16))[..., 0])
 
 
 def test_deep_grey_and_float_tiffs() -> None:
@@ -146,7 +163,7 @@ GOOD = stored(Image.fromarray(art(32, 24)))
         (png((2**31 - 1, 2**31 - 1, 16, 6, 0, 0, 0), b"\0"), "claims to have more than 67,108,864 pixels"),
         (b"BM" + struct.pack("<IHHIIiiHHIIIIII", 54, 0, 0, 54, 40, 50_000, 50_000, 1, 24, 0, 0, 0, 0, 0, 0), "claims to have more"),
         (png((4, 4, 16, 6, 0, 0, 0), b"\0\0\0"), "is cut short"),
-        (png((1, 1, 16, 6, 0, 0, 0), b"\x09" + bytes(8)), "is damaged: a row has an unknown filter"),
+        (png((1, 1, 16, 6, 0, 0, 0), b"\x09" + bytes(8)), "is damaged: its pixel data cannot be unpacked"),
         (b"%!PS\n%%BoundingBox: 0 0 9 9\n", "is not a picture in any format"),
     ],
 )  # fmt: skip

@@ -1,22 +1,21 @@
 """PNG files with 16 bits a channel, read to 8 bits with rounding.
 
-Pillow drops the low byte, which darkens by up to one level and turns 0x00ff into 0. This reads all five steps
-itself: chunks, inflate, unfilter, deinterlace (W3C PNG Specification, third edition, clauses 7 to 10), and round.
+Pillow drops the low byte, which darkens by up to one level and turns 0x00ff into 0. libspng decodes all 16 bits, and
+this rounds them, a few rows at a time.
 """
 
 from __future__ import annotations
 
 import struct
-import zlib
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..core.pixels import Pixels
-from ..core.png_chunks import CHANNELS, INDEXED, PictureError, chunks
+from ..core.png_chunks import CHANNELS, GREY_ALPHA, INDEXED, RGBA, SIGNATURE, PictureError, chunk, chunks
 
-ADAM7 = ((0, 0, 8, 8), (4, 0, 8, 8), (0, 4, 4, 8), (2, 0, 4, 4), (0, 2, 2, 4), (1, 0, 2, 2), (0, 1, 1, 2))
-"""The seven interlace passes: first column, first row, step right, step down (clause 8.1)."""
+BAND_PIXELS = 1 << 20
+"""Pixels that are rounded at a time, so that their wider numbers take little memory."""
 
 
 def is_deep_png(data: bytes) -> bool:
@@ -29,85 +28,57 @@ def read_deep_png(data: bytes) -> Pixels:
 
     Raises PictureError when the pixel data is missing, short or invalid.
     """
-    header, transparent, packed = b"", b"", []
+    header, transparent = b"", b""
     for kind, content in chunks(data):
         if kind == b"IHDR":
             header = bytes(content)
         elif kind == b"tRNS":
             transparent = bytes(content)
-        elif kind == b"IDAT":
-            packed.append(content)
-    width, height, _, colour, _, _, interlaced = struct.unpack(">IIBBBBB", header)
+    width, height, _, colour = struct.unpack(">IIBB", header[:10])
     if colour not in CHANNELS or colour == INDEXED:
         raise PictureError("is damaged: its colour type does not exist with 16 bits")
-    channels = CHANNELS[colour]
-    values = _unpacked(b"".join(packed), width, height, channels, bool(interlaced))
-    return _rounded_rgba(values, transparent)
+    if colour == GREY_ALPHA:  # libspng has no such format of 16 bits
+        values = _decoded(_as_bytes(data, header)).view(">u2")
+    else:
+        values = _decoded(data).reshape(height, width, -1)
+    if values.shape[:2] != (height, width):
+        raise PictureError("is damaged: it cannot be decoded")
+    named = np.frombuffer(transparent, ">u2") if len(transparent) == 2 * CHANNELS[colour] else None
+    return _rounded_rgba(values, colour, named)
 
 
-def _unpacked(packed: bytes, width: int, height: int, channels: int, interlaced: bool) -> NDArray[np.uint16]:
-    steps = ADAM7 if interlaced else ((0, 0, 1, 1),)
-    passes = [(x, y, dx, dy, -(-(width - x) // dx), -(-(height - y) // dy)) for x, y, dx, dy in steps]
-    passes = [p for p in passes if p[4] > 0 and p[5] > 0]
-    expected = sum(h * (1 + 2 * channels * w) for *_, w, h in passes)
+def _decoded(data: bytes) -> NDArray[np.uint16]:
+    from pyspng import load
+
     try:
-        raw = zlib.decompressobj().decompress(packed, expected)
-    except zlib.error:
-        raise PictureError("is damaged: its pixel data cannot be unpacked") from None
-    if len(raw) < expected:
-        raise PictureError("is cut short")
-    values = np.empty((height, width, channels), np.uint16)
-    position = 0
-    for x, y, dx, dy, w, h in passes:
-        length = h * (1 + 2 * channels * w)
-        rows = np.frombuffer(raw, np.uint8, length, position).reshape(h, -1)
-        values[y::dy, x::dx] = np.ascontiguousarray(_unfiltered(rows, 2 * channels)).view(">u2")
-        position += length
+        values: NDArray[np.uint16] = load(data)
+    except Exception as error:  # whatever libspng says of damaged data
+        cut = "short" in str(error) or "EOF" in str(error)
+        raise PictureError("is cut short" if cut else "is damaged: its pixel data cannot be unpacked") from None
     return values
 
 
-def _unfiltered(rows: NDArray[np.uint8], stride: int) -> NDArray[np.uint8]:
-    """Undoes the row filters (clause 9) of rows that each begin with their filter's number.
-
-    A byte depends on those to its left, above, and above left, so the pixels on one anti-diagonal depend only on
-    earlier ones: each anti-diagonal is done at once.
-    Cost: width + height steps of NumPy on at most as many pixels as the shorter side has; memory for the result and one
-    row and column more. Returns shape (h, w, stride).
-    """
-    height, width = len(rows), (rows.shape[1] - 1) // stride
-    kind = rows[:, 0]
-    if kind.max() > 4:
-        raise PictureError("is damaged: a row has an unknown filter")
-    framed = np.zeros((height + 1, width + 1, stride), np.uint8)  # an empty row above, and an empty column on the left
-    framed[1:, 1:] = rows[:, 1:].reshape(height, width, stride)
-    flat, pitch = framed.reshape(-1, stride), width + 1
-    for step in range(width + height - 1):
-        first, last = max(0, step - width + 1), min(height, step + 1)
-        begin = (first + 1) * pitch + step - first + 1
-        at = slice(begin, begin + (last - first - 1) * width + 1, width or 1)  # a row down and a column to the left
-        here, filters = flat[at], kind[first:last]
-        left, above, corner = (
-            flat[at.start - back : at.stop - back : at.step].astype(np.int16) for back in (1, pitch, pitch + 1)
-        )
-        by_left, by_above, by_corner = np.abs(above - corner), np.abs(left - corner), np.abs(left + above - 2 * corner)
-        nearest = np.where(
-            (by_left <= by_above) & (by_left <= by_corner), left, np.where(by_above <= by_corner, above, corner)
-        )
-        guesses = np.stack((np.zeros_like(left), left, above, (left + above) // 2, nearest))
-        here += guesses[filters, np.arange(last - first)].astype(np.uint8)
-    return framed[1:, 1:]
+def _as_bytes(data: bytes, header: bytes) -> bytes:
+    """The PNG with each pixel of two 16-bit channels as one of four 8-bit channels. Filters and interlacing work on the
+    bytes of a pixel (clause 9.2), so they stay what they are."""
+    packed = [chunk(kind, content) for kind, content in chunks(data, checked=False) if kind == b"IDAT"]
+    wide = chunk(b"IHDR", header[:8] + bytes((8, RGBA)) + header[10:])
+    return b"".join((SIGNATURE, wide, *packed, chunk(b"IEND", b"")))
 
 
-def _rounded_rgba(values: NDArray[np.uint16], transparent: bytes) -> Pixels:
-    channels = values.shape[2]
-    rounded = rounded_to_bytes(values)
-    result = np.full((*values.shape[:2], 4), 255, np.uint8)
-    colours = 3 if channels >= 3 else 1
-    result[..., :3] = rounded[..., :colours]
-    if channels in (2, 4):
-        result[..., 3] = rounded[..., -1]
-    elif len(transparent) == 2 * channels:
-        result[(values == np.frombuffer(transparent, ">u2")).all(axis=2), 3] = 0
+def _rounded_rgba(values: NDArray[np.uint16], colour: int, transparent: NDArray[np.uint16] | None) -> Pixels:
+    """Values of shape (h, w, channels), with alpha last if there are 2 or 4, of a picture of a colour type."""
+    height, width, channels = values.shape
+    result = np.full((height, width, 4), 255, np.uint8)
+    step = max(1, BAND_PIXELS // width)
+    for top in range(0, height, step):
+        band, part = values[top : top + step], result[top : top + step]
+        rounded = rounded_to_bytes(band)
+        part[..., :3] = rounded[..., : 3 if channels >= 3 else 1]
+        if colour in (GREY_ALPHA, RGBA):
+            part[..., 3] = rounded[..., -1]
+        elif transparent is not None:
+            part[(band[..., : len(transparent)] == transparent).all(axis=2), 3] = 0
     return result
 
 
