@@ -13,7 +13,7 @@ import pytest
 from PIL import Image
 
 import agile_crate
-from agile_crate.core.errors import UsageError
+from agile_crate.core.errors import InputError, UsageError
 from agile_crate.core.limits import ABOUT, Limits, in_force, with_limits, within
 from agile_crate.core.sentence import key_of
 from agile_crate.settings.readers import limit
@@ -146,3 +146,26 @@ def test_limits_go_where_the_work_goes() -> None:
         assert with_limits(Limits(frames=9), lambda: in_force().frames) == 9
         assert in_force().frames == 7
     assert in_force() == Limits()
+
+
+def test_layers_that_share_one_entry_are_counted(tmp_path: Path) -> None:
+    many = '<image w="4" h="3"><stack>' + '<layer src="data/a.png"/>' * 10_001 + "</stack></image>"
+    (tmp_path / "a.ora").write_bytes(layered(many, {"data/a.png": picture(4, 3)}))
+    status, said = told(tmp_path, ("pack", "a.ora", "--out", "o"))
+    assert (status, "has more than 10,000 layers and groups; --limit entries=N allows more" in said) == (3, True)
+
+
+@pytest.mark.parametrize("command", ["survey", "pack", "draft"])
+def test_folders_are_not_walked_on_and_on(command: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    for number in range(12):
+        (tmp_path / f"f{number}").mkdir()
+        (tmp_path / f"f{number}" / "swim_1.png").write_bytes(picture(8, 6))
+    out = () if command == "survey" else ("--out", "new.toml" if command == "draft" else "o")
+    status, said = told(tmp_path, (command, str(tmp_path), *out, "--limit", "frames=10"))
+    assert (status, "holds more than 10 pictures; --limit frames=N allows more" in said) == (3, True)
+    from agile_crate.sources import find
+
+    monkeypatch.setattr(find, "LEAST_ENTRIES", 5)
+    monkeypatch.setattr(find, "ENTRIES_A_FRAME", 0)
+    with pytest.raises(InputError, match="holds too many files to look through for 1,000,000 frames; limit='frames=N'"):
+        find.searched([str(tmp_path)])

@@ -60,7 +60,7 @@ ABOUT: Mapping[str, str] = {
     "seconds": "that such a process may take",
     "frames": "of a crate, of an animated file, below an address; cells of a bare sheet",
     "layers": "of a render, and of a drawing if they may take long to draw",
-    "entries": "in the archive of a layered document",
+    "entries": "in the archive of a layered document, and layers and groups of it",
     "elements": "that a drawing draws, each as often as it is used",
     "contour_sides": "of pixels that the contours of a frame follow",
     "islands": "of a bare sheet, boxes of a table, and parts of a contour",

@@ -416,4 +416,6 @@ def _whole(found: Any, place: str, allowed: Range) -> int:
 
 def _whole_numbers(value: Any, key: str, place: str, allowed: Range, length: int = 0) -> tuple[int, ...]:
     found = _list(value, key, place, length)
+    if set(map(type, found)) == {int} and allowed.holds(min(found)) and allowed.holds(max(found)):
+        return tuple(found)
     return tuple(_whole(number, f"{_at(place, key)}[{index}]", allowed) for index, number in enumerate(found))

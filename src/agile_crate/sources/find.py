@@ -29,6 +29,10 @@ COMMON_ENDINGS = frozenset(
 """Endings of pictures that are taken without asking Pillow, whose list of all formats takes long to load."""
 
 
+LEAST_ENTRIES, ENTRIES_A_FRAME = 100_000, 20
+"""Entries of folders that may be looked at whatever the limit of frames, and for each of those."""
+
+
 class Found(NamedTuple):
     """A picture file: where it is, its frame's name and animation, and its length in bytes."""
 
@@ -47,6 +51,8 @@ class Search:
     passed_over: Counter[str] = field(default_factory=Counter)
     taken: dict[str, None] = field(default_factory=dict)
     """Absolute paths of what was found, in the same order."""
+    looked_at: int = 0
+    """Entries of folders so far."""
 
 
 def find(inputs: Iterable[str], own: AbstractSet[str] = frozenset()) -> Search:
@@ -175,6 +181,12 @@ def _walk(folder: str, base: str, above: list[tuple[int, int]], search: Search) 
             entries = sorted(listing, key=lambda entry: natural_key(entry.name))
     except OSError as error:
         raise InputError(f"the folder {shown(folder)} cannot be read: {reason(error)}") from None
+    search.looked_at += len(entries)
+    if search.looked_at > max(LEAST_ENTRIES, ENTRIES_A_FRAME * (most := in_force().frames)):
+        raise InputError(
+            f"{a_file(base)} holds too many files to look through for {most:,} frames; name the folders of frames, or "
+            f"{more_by('frames')}"
+        )
     built = _sheets_among(folder, {entry.name for entry in entries})
     absolute = os.path.join(os.path.abspath(folder), "")
     for entry in entries:
@@ -241,6 +253,8 @@ def _take_file(path: str, absolute: str, base: str, status: os.stat_result, sear
     elif absolute in search.taken:
         search.passed_over[REPEATED] += 1
     else:
+        if len(search.found) >= (most := in_force().frames):
+            raise InputError(f"{a_file(base or path)} holds more than {most:,} pictures; {more_by('frames')}")
         search.taken[absolute] = None
         name = os.path.splitext(path[len(base) :].lstrip(os.sep) if base else path)[0].replace(os.sep, "/")
         if len(name) > (longest := in_force().name_characters):

@@ -122,6 +122,8 @@ def _stack(archive: zipfile.ZipFile, largest: int, read: Read) -> tuple[list[Ele
     stack = image.find("stack")
     if stack is None:
         raise PictureError("is damaged: its stack.xml has no stack")
+    if sum(1 for _ in stack.iter()) > (most := in_force().entries):  # layers may share one entry
+        raise PictureError(f"has more than {most:,} layers and groups; {more_by('entries')}")
     return _nodes(stack), _Document(archive, largest, size, read)
 
 

@@ -226,6 +226,9 @@ def stray_told(sheet: Sheet, count: int) -> str:
 def _agree(fps: Fraction, beats: Sequence[int], whole: Sequence[int]) -> bool:
     """Whether no frame changes a millisecond or more beside its exact moment."""
     n, d = fps.as_integer_ratio()
+    if max(1000 * d * sum(beats), n * sum(whole)) < 1 << 62 and len(beats) == len(whole):
+        exact, rounded = np.cumsum(np.array(beats, np.int64)), np.cumsum(np.array(whole, np.int64))
+        return bool((np.abs(1000 * d * exact - n * rounded) < n).all())
     moments = zip(accumulate(beats), accumulate(whole), strict=False)
     return all(abs(1000 * d * beat - n * millisecond) < n for beat, millisecond in moments)
 
@@ -262,6 +265,6 @@ def _check_animations(crate: Crate) -> Iterator[str]:
             yield f"{where} has {counted(len(animation.frames), 'frame')} and {len(animation.beats)} beats"
         elif animation.fps and not _agree(animation.fps, animation.beats, animation.durations):
             yield f"{where} has durations that are not those of its beats"
-        beyond = [index for index in animation.frames if index >= len(crate.frames)]
-        if beyond:
-            yield f"{where} names frame {beyond[0]}, and the last one is {len(crate.frames) - 1}"
+        if max(animation.frames, default=-1) >= len(crate.frames):
+            beyond = next(index for index in animation.frames if index >= len(crate.frames))
+            yield f"{where} names frame {beyond}, and the last one is {len(crate.frames) - 1}"
