@@ -206,6 +206,22 @@ def test_another_version_is_told(machines: Machines, project: Path, monkeypatch:
     assert not (project / "out").exists()
 
 
+@pytest.mark.parametrize("first", ["imported", "other"])
+def test_the_version_of_a_package_is_that_of_what_is_imported(tmp_path: Path, first: str) -> None:
+    """Another distribution of the same name may lie earlier or later on the path, without the module."""
+    for folder, version in (("imported", "2.0"), ("other", "9.9")):
+        about = tmp_path / folder / f"pyspng-{version}.dist-info"
+        about.mkdir(parents=True)
+        (about / "METADATA").write_text(f"Metadata-Version: 2.1\nName: pyspng\nVersion: {version}\n")
+    (tmp_path / "imported" / "pyspng").mkdir()
+    (tmp_path / "imported" / "pyspng" / "__init__.py").touch()
+    order = sorted(("imported", "other"), key=lambda folder: folder != first)
+    ask = "import sys; from agile_crate.jobs.far import asked_for_versions; ask = asked_for_versions(); sys.modules.pop('pyspng', None)\n"
+    ask += f"sys.path[:0] = {[str(tmp_path / folder) for folder in order]!r}; print(ask()['pyspng'])"
+    done = subprocess.run([sys.executable, "-c", ask], capture_output=True, encoding="utf-8", check=True)
+    assert done.stdout == "2.0\n"
+
+
 @pytest.mark.parametrize("who", ["nobody", "another"])
 def test_where_no_scheduler_answers(project: Path, who: str, monkeypatch: pytest.MonkeyPatch, files: str) -> None:
     monkeypatch.setattr(cluster, "CONNECTS_IN", 1)

@@ -69,13 +69,16 @@ ORIGINS = ("https://otter.example", "null", "https://127.0.0.1:PORT")
 
 
 @pytest.mark.parametrize(
-    "headers", [{"Host": host} for host in HOSTS] + [{"Origin": origin} for origin in ORIGINS], ids=str
-)
+    "headers", [{"Host": host} for host in HOSTS] + [{"Origin": origin} for origin in ORIGINS]
+    + [{"Sec-Fetch-Site": site} for site in ("cross-site", "same-site", "odd")] + [{"Referer": page} for page in (*ORIGINS, "http://127.0.0.1:PORT.otter.example/", "")], ids=str
+)  # fmt: skip
 def test_no_other_host_and_no_other_site_is_answered(server: Server, headers: dict[str, str]) -> None:
     port, path = server.host.partition(":")[2], f"/{token(server)}/"
     said = {name: value.replace("PORT", port) for name, value in headers.items()}
     assert asked(server, path, **said)[::2][:2] == (403, b"this page is for this machine alone\n")
     assert asked(server, path, Origin=f"http://{server.host}")[0] == 200
+    for site in ("same-origin", "none"):
+        assert asked(server, path, **{"Sec-Fetch-Site": site, "Referer": f"http://{server.host}{path}"})[0] == 200
 
 
 @pytest.mark.parametrize(

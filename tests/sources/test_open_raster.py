@@ -123,6 +123,27 @@ def test_a_missing_stack_and_a_blend_mode() -> None:
         read_picture(document(blended), reading=FLAT)
 
 
+BASE = '<layer src="data/blue.png"/>'
+MULTIPLY = '<layer src="data/red.png" composite-op="svg:multiply"/>'
+
+
+@pytest.mark.parametrize(
+    ("inside", "is_refused"),
+    [
+        (f"<stack>{MULTIPLY}</stack>{BASE}", True), (f"<stack>{BASE}<stack>{MULTIPLY}</stack></stack>{BASE}", True), (f"<stack>{BASE}{MULTIPLY}</stack>{BASE}", True),
+        (f'<stack isolation="isolate">{MULTIPLY}</stack>{BASE}', False), (f'<stack opacity="0.5">{MULTIPLY}</stack>{BASE}', False), (f"{BASE}<stack>{MULTIPLY}</stack>", False),
+    ],
+)  # fmt: skip
+def test_a_blend_mode_above_what_lies_below_its_group_is_refused(inside: str, is_refused: bool) -> None:
+    """A group that is not isolated lets its lowest layer blend with what is below the group."""
+    data = document(f"<stack>{inside}</stack>")
+    if is_refused:
+        with pytest.raises(PictureError, match="with the blend mode 'svg:multiply', which is not drawn here"):
+            read_picture(data, reading=FLAT)
+    else:
+        assert read_picture(data, reading=FLAT).any()
+
+
 def test_an_archive_that_unpacks_too_far() -> None:
     bomb = document(STACK, PARTS | {"data/zeros": bytes(200_000)})
     assert len(bomb) < 3000

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import json
 from pathlib import Path
 from typing import Any
 
@@ -57,7 +58,12 @@ def test_levels_come_out_as_they_went_in(level: int, alpha: int, stops: int) -> 
 def test_odd_light_is_dark_or_white() -> None:
     light = np.array([[[np.nan, np.inf, -np.inf], [-1, 7, 0.5]]], np.float32)
     pixels = from_light(light, None, 0, CHROMATICITY)
-    assert pixels.tolist() == [[[0, 0, 0, 255], [0, 255, 188, 255]]]
+    assert pixels.tolist() == [[[0, 255, 0, 255], [0, 255, 188, 255]]]
+    huge = np.full((1, 1, 3), np.inf, np.float32), np.full((1, 1, 3), 1e38, np.float32)
+    wide = (0.3127, 0.329, 0.708, 0.292, 0.17, 0.797, 0.131, 0.046)
+    for stops in (-20, 0, 20):
+        for chromaticity in (CHROMATICITY, wide):
+            assert [from_light(one, None, stops, chromaticity).tolist() for one in huge] == [[[[255] * 4]]] * 2
     glow = from_light(np.ones((1, 1, 3), np.float32), np.zeros((1, 1), np.float32), 0, CHROMATICITY)
     assert glow.tolist() == [[[0, 0, 0, 0]]]
 
@@ -124,6 +130,41 @@ def test_what_is_damaged_or_too_large_is_told(tmp_path: Path, monkeypatch: pytes
     monkeypatch.setattr(rendered, "find_spec", lambda _: None)
     with pytest.raises(PictureError, match=r"is an OpenEXR render; to read those, install agile-crate\[exr\]"):
         read_picture(data)
+
+
+@pytest.mark.parametrize(
+    ("channels", "header", "told"),
+    [
+        ({"Y": 1, "RY": 1, "BY": 1}, {}, "stores brightness, and colours apart at half its size; save it as red, green and blue"),
+        ({"R": 1, "G": 1, "B": 1, "r": 0.5, "g": 0.5, "b": 0.5}, {}, "has two channels 'R' that differ only in case|has two channels 'G'|has two channels 'B'"),
+        ({"R": 1, "G": 1, "B": 1, "AR": 1, "AG": 1, "AB": 1}, {}, "it has an alpha of its own for each colour; save it with one alpha"),
+        ({"R": 1, "G": 1, "B": 1}, {"pixelAspectRatio": 2.0}, "has pixels that are not square"),
+        ({"R": "whole", "G": "whole", "B": "whole"}, {}, "it stores R as whole numbers; save it as half or float"),
+    ],
+)  # fmt: skip
+def test_what_would_be_guessed_at_is_refused(
+    tmp_path: Path, channels: dict[str, Any], header: dict[str, Any], told: str
+) -> None:
+    made = {
+        name: np.full((2, 4), 7, np.uint32) if value == "whole" else np.full((2, 4), value, np.float32)
+        for name, value in channels.items()
+    }
+    with pytest.raises(PictureError, match=told):
+        read_picture(exr(tmp_path, made, **header))
+
+
+def test_infinite_light_is_white_and_reported_once(run: Run, tmp_path: Path) -> None:
+    (tmp_path / "frames").mkdir()
+    for number in (1, 2, 3):
+        (tmp_path / "frames" / f"glow_{number}.exr").write_bytes(
+            exr(tmp_path, plain(np.inf if number < 3 else 1e38, 0.2, 0, 1))
+        )
+    assert read_picture((tmp_path / "frames" / "glow_1.exr").read_bytes())[0, 0, 0] == 255
+    said = json.loads(run("survey", "frames", "--json").stdout)
+    found = [one for one in said["findings"] if one["code"] == "light-infinite"]
+    assert [(one["frames"], one["what"]) for one in found] == [
+        (["glow_1", "glow_2"], "2 frames of 3 with infinite light, which is taken as white")
+    ]
 
 
 def rendered_start(data: bytes) -> bytes:

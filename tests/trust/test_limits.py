@@ -167,5 +167,8 @@ def test_folders_are_not_walked_on_and_on(command: str, tmp_path: Path, monkeypa
 
     monkeypatch.setattr(find, "LEAST_ENTRIES", 5)
     monkeypatch.setattr(find, "ENTRIES_A_FRAME", 0)
-    with pytest.raises(InputError, match="holds too many files to look through for 1,000,000 frames; limit='frames=N'"):
+    with pytest.raises(
+        InputError,
+        match="holds too many files to look through for 1,000,000 frames; name the folders of frames, or limit='frames=N'",
+    ):
         find.searched([str(tmp_path)])

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import importlib.metadata
 import os
 import tempfile
 import threading
@@ -26,8 +25,11 @@ from ..workers.room import SHARE
 from .order import Request
 from .pack import Packed, pack
 
-VERSIONS = ("agile-crate", "numpy", "pillow", "resvg-py", "pyspng", "zlib-ng")
-"""The packages on which the bytes of files depend."""
+VERSIONS = {
+    "agile-crate": "agile_crate", "numpy": "numpy", "pillow": "PIL", "resvg-py": "resvg_py", "pyspng": "pyspng",
+    "zlib-ng": "zlib_ng",
+}  # fmt: skip
+"""The packages on which the bytes of files depend, and the module of each."""
 
 _ONE_AT_A_TIME = threading.Lock()
 """A worker builds one crate at a time, on all of its threads."""
@@ -57,18 +59,34 @@ class FarBuild(NamedTuple):
 
 def versions() -> dict[str, str]:
     """The versions of what the bytes of files depend on, here."""
-    return {name: importlib.metadata.version(name) for name in VERSIONS}
+    return asked_for_versions()()
 
 
 def asked_for_versions() -> Callable[[], dict[str, str]]:
-    """What a worker is asked: a function that does without any of our modules, which may not be there."""
-    names = VERSIONS
+    """What a worker is asked: a function that does without any of our modules, which may not be there.
+
+    The distribution that lies beside the module counts, for Python may know others of its name that it never imports.
+    """
+    modules = dict(VERSIONS)
 
     def what_is_there() -> dict[str, str]:
         import importlib.metadata as metadata
+        import importlib.util
+        import os
+        import sys
 
-        there = {one.metadata["Name"].lower().replace("_", "-"): one.version for one in metadata.distributions()}
-        return {name: there[name] for name in names if name in there}
+        found: dict[str, str] = {}
+        for name, module in modules.items():
+            loaded = sys.modules.get(module)
+            spec = loaded.__spec__ if loaded else importlib.util.find_spec(module)
+            if spec is None or not spec.origin:
+                continue
+            beside = os.path.dirname(os.path.dirname(spec.origin))
+            named = metadata.distributions(name=name, path=[beside])
+            distribution = next(iter(named), None) or next(iter(metadata.distributions(name=name)), None)
+            if distribution:  # of an editable install it lies elsewhere
+                found[name] = distribution.version
+        return found
 
     return what_is_there
 

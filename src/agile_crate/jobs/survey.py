@@ -165,7 +165,7 @@ class _Look:
         """Judges a whole sequence, and keeps only what is needed of it later."""
         frames = tuple(facts for part in parts for _, facts, _ in part.frames)
         sequence = Surveyed(name, frames, self.again, self.scale)
-        for one in (*find_all(sequence), *_foreign(sequence, parts)):
+        for one in (*find_all(sequence), *_foreign(sequence, parts), *_endless(sequence, parts)):
             self._found(one, frames)
         self.summaries.append(_summary(name, frames, parts, fps))
         self.surveyed.append(replace(sequence, frames=tuple(map(judged, frames))))
@@ -215,6 +215,13 @@ def _foreign(sequence: Surveyed, parts: Sequence[Part[FrameFacts]]) -> Iterator[
             "games take the numbers as they are, and show other colours"
         )
         yield finding(sequence, "colours-foreign", DOUBT, names, what, setting("to_srgb"))
+
+
+def _endless(sequence: Surveyed, parts: Sequence[Part[FrameFacts]]) -> Iterator[Finding]:
+    names = [name for part in parts if part.is_endless for name, *_ in part.frames]
+    if names:
+        what = f"{counted(len(names), 'frame')} of {len(sequence.frames)} with infinite light, which is taken as white"
+        yield finding(sequence, "light-infinite", DOUBT, names, what, "look whether a light or a material is broken")
 
 
 def _summary(

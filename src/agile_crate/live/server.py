@@ -148,7 +148,11 @@ class _Handler(BaseHTTPRequestHandler):
         asked = self.server.asked
         hosts, origins = self.headers.get_all("Host", []), self.headers.get_all("Origin", [])
         below = asked.server.below(self.path)
-        if hosts != [asked.server.host] or any(one != f"http://{asked.server.host}" for one in origins):
+        own = f"http://{asked.server.host}"
+        sites, pages = self.headers.get_all("Sec-Fetch-Site", []), self.headers.get_all("Referer", [])
+        is_foreign = any(one not in ("same-origin", "none") for one in sites)
+        is_foreign |= any(one != own and not one.startswith(f"{own}/") for one in pages)
+        if hosts != [asked.server.host] or any(one != own for one in origins) or is_foreign:
             self._refuse(403, "this page is for this machine alone")
         elif below is None:
             self._refuse(404, "there is nothing here; open the address that agile-crate printed")

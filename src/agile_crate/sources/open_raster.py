@@ -196,7 +196,7 @@ class _Ground:
 
 def _whole_canvas(nodes: list[Element], document: _Document) -> Pixels:
     """Nodes, lowest first, on the document's whole canvas."""
-    ground = _drawn(nodes, document, 0, 0, 0)
+    ground = _drawn(nodes, document, 0, 0, 0, True)
     canvas = Image.new("RGBA", document.size, (0, 0, 0, 0))
     if ground.image is not None:
         canvas.paste(ground.image, (ground.x, ground.y))
@@ -204,11 +204,11 @@ def _whole_canvas(nodes: list[Element], document: _Document) -> Pixels:
     return np.asarray(canvas)
 
 
-def _drawn(nodes: list[Element], document: _Document, x: int, y: int, depth: int) -> _Ground:
-    """Nodes, lowest first, drawn over each other at their offsets from (x, y)."""
+def _drawn(nodes: list[Element], document: _Document, x: int, y: int, depth: int, is_alone: bool) -> _Ground:
+    """Nodes, lowest first, drawn over each other at their offsets from (x, y); `is_alone`: with nothing below them."""
     if depth > (deepest := in_force().nesting):
         raise PictureError(f"has groups nested more than {deepest} deep; {more_by('nesting')}")
-    ground, is_first = _Ground(document), True
+    ground, is_first = _Ground(document), is_alone
     for node in nodes:
         if node.get("visibility") == "hidden":
             continue
@@ -217,10 +217,11 @@ def _drawn(nodes: list[Element], document: _Document, x: int, y: int, depth: int
                 f"has a layer {quoted(node.get('name', ''))} with the blend mode "
                 f"{quoted(node.get('composite-op', ''))}, which is not drawn here; merge it down"
             )
-        is_first = False
+        is_below_all, is_first = is_first, False
         left, top, opacity = x + _whole(node, "x"), y + _whole(node, "y"), _opacity(node)
         if node.tag == "stack":
-            group = _drawn(list(reversed(_nodes(node))), document, left, top, depth + 1)
+            is_isolated = is_below_all or node.get("isolation") == "isolate" or opacity < 1
+            group = _drawn(list(reversed(_nodes(node))), document, left, top, depth + 1, is_isolated)
             if group.image is not None:
                 group.released()
                 ground.put(_faded(group.image, opacity), group.x, group.y)

@@ -77,7 +77,8 @@ def read_other(data: bytes, largest: int, reading: Reading, orientation: bytes) 
         if data.startswith(RENDERED):
             from .rendered import read_rendered
 
-            return Source(read_rendered(data, largest, reading), False)
+            picture, is_endless = read_rendered(data, largest, reading)
+            return Source(picture, False, is_endless)
         if is_vector(data):
             return Source(_drawn(data, largest, reading), False)
         with _opened(data) as image:

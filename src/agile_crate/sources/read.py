@@ -44,8 +44,8 @@ MANY_LOOKED_AT = 100
 
 class Part(NamedTuple, Generic[T]):
     """What one file brings: a frame of the animation that its name tells, or a whole animation named after the file;
-    whether its colours are other than sRGB; its SHA-256 in hex, if frames are kept; and whether it had another length
-    when it was found."""
+    whether its colours are other than sRGB; its SHA-256 in hex, if frames are kept; whether it had another length when
+    it was found; and whether it held infinite light."""
 
     animation: str | None
     frames: tuple[tuple[str, T, Fraction | None], ...]
@@ -54,6 +54,7 @@ class Part(NamedTuple, Generic[T]):
     is_foreign: bool = False
     sha256: str = ""
     has_changed: bool = False
+    is_endless: bool = False
 
 
 See = Callable[[str, Pixels | Vector], T]
@@ -213,7 +214,7 @@ def part_of(file: Found, data: bytes, see: See[T], reading: Reading) -> Part[T]:
         from .pictures import read_other  # and with it Pillow, which plain PNGs do without
 
         source = read_other(data, in_force().picture_pixels, reading, orientation)
-    return _seen(file, source.picture, see)._replace(is_foreign=source.is_foreign)
+    return _seen(file, source.picture, see)._replace(is_foreign=source.is_foreign, is_endless=source.is_endless)
 
 
 def _part_of_vector(file: Found, data: bytes, see: See[T], reading: Reading) -> Part[T]:

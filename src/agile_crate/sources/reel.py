@@ -40,7 +40,8 @@ class Reel(NamedTuple):
 
 
 class Source(NamedTuple):
-    """A decoded file, and whether its colours were other than sRGB."""
+    """A decoded file; whether its colours were other than sRGB, and whether it held infinite light."""
 
     picture: Pixels | Reel
     is_foreign: bool
+    is_endless: bool = False

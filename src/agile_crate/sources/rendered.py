@@ -23,8 +23,9 @@ from .reading import Reading
 from .reel import Reel
 
 
-def read_rendered(data: bytes, largest: int, reading: Reading) -> Pixels | Reel:
-    """The picture of a file, or, where layers are frames, each of its layers by name. Raises PictureError."""
+def read_rendered(data: bytes, largest: int, reading: Reading) -> tuple[Pixels | Reel, bool]:
+    """The picture of a file, or, where layers are frames, each of its layers by name; and whether there is infinite
+    light in it. Raises PictureError."""
     if find_spec("OpenEXR") is None:
         raise PictureError("is an OpenEXR render; to read those, install agile-crate[exr]")
     limits = in_force()
@@ -50,11 +51,10 @@ def read_rendered(data: bytes, largest: int, reading: Reading) -> Pixels | Reel:
         for name in names:
             if leads_out(name):
                 raise PictureError(f"has a layer named {quoted(name)}, which would lead out of a folder")
-        return Reel(tuple(pictures), (None,) * len(names), names=tuple(names))
+        return Reel(tuple(pictures), (None,) * len(names), names=tuple(names)), answer["is_endless"]
     if len(names) != 1:
         raise PictureError(
             f"has no picture but its layers {few(map(quoted, names))}; take them as frames with "
             f"{setting('layers', 'separate')}"
         )
-    first: Pixels = pictures[0]
-    return first
+    return pictures[0], answer["is_endless"]

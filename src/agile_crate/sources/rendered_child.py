@@ -22,6 +22,9 @@ from ..core.png_chunks import PictureError
 from ..system import bound_memory
 from .reel import refuse_large
 
+SQUARE = 0.001
+"""By how much the sides of a pixel may differ that is taken as square."""
+
 COLORS, BRIGHTNESS = ("R", "G", "B"), ("Y", "Y", "Y")
 
 
@@ -87,8 +90,13 @@ def _read(data: bytes, largest: int, exposure: float, layers: bool) -> tuple[dic
     if not layers and plain:
         pictures = plain[:1]
     (canvas,) = canvases
+    for layer in pictures:
+        _refuse_odd_channels(layer)
+    is_endless = any(np.isposinf(layer.channels[name]).any() for layer in pictures for name in layer.names)
     names = [layer.name or "picture" for layer in pictures]
-    return {"size": canvas.size, "layers": names}, [_drawn(layer, exposure) for layer in pictures]
+    return {"size": canvas.size, "layers": names, "is_endless": bool(is_endless)}, [
+        _drawn(layer, exposure) for layer in pictures
+    ]
 
 
 def _window(pair: Any) -> Box:
@@ -102,6 +110,8 @@ def _refuse(part: Any, largest: int) -> None:
         if min(box.size) < 1:
             raise PictureError("is damaged: it says that it is of no size")
         refuse_large(*box.size, largest)
+    if abs((ratio := float(header.get("pixelAspectRatio", 1))) - 1) > SQUARE:
+        raise PictureError(f"has pixels that are not square (their sides are {ratio:.4g} to 1); render square ones")
     if "deep" in str(part.type()):
         raise PictureError("holds deep pixels, which are no picture; flatten it first")
 
@@ -110,10 +120,15 @@ def _layers(part: Any) -> list[Layer]:
     """The channels of a part, those of one layer together: ``glow.R`` is red of the layer ``glow``."""
     by_name: dict[str, dict[str, Any]] = {}
     for full, channel in part.channels.items():
+        if full.rpartition(".")[2] in ("RY", "BY"):
+            raise PictureError("stores brightness, and colours apart at half its size; save it as red, green and blue")
         if channel.xSampling != 1 or channel.ySampling != 1:
-            continue  # brightness with colours at half its size: none of what is read here
+            continue  # no picture has channels at part of its size
         layer, _, name = full.rpartition(".")
-        by_name.setdefault(layer, {})[name.upper()] = channel.pixels
+        channels = by_name.setdefault(layer, {})
+        if name.upper() in channels:
+            raise PictureError(f"has two channels {name.upper()!r} that differ only in case; leave one out")
+        channels[name.upper()] = channel.pixels
     data, canvas = _window(part.header["dataWindow"]), _window(part.header["displayWindow"])
     chromaticity = part.header.get("chromaticities")
     primaries = (*chromaticity[6:], *chromaticity[:6]) if chromaticity else CHROMATICITY
@@ -122,6 +137,15 @@ def _layers(part: Any) -> list[Layer]:
         Layer("/".join(filter(None, (whole, *name.split(".")))), channels, data, canvas, tuple(primaries))
         for name, channels in by_name.items()
     ]
+
+
+def _refuse_odd_channels(layer: Layer) -> None:
+    where = f"its layer {layer.name!r}" if layer.name else "it"
+    if {"AR", "AG", "AB"} & layer.channels.keys():
+        raise PictureError(f"cannot be taken: {where} has an alpha of its own for each colour; save it with one alpha")
+    for name in (*layer.names, "A"):
+        if name in layer.channels and layer.channels[name].dtype.kind != "f":
+            raise PictureError(f"cannot be taken: {where} stores {name} as whole numbers; save it as half or float")
 
 
 def _drawn(layer: Layer, exposure: float) -> Pixels:

@@ -7,6 +7,9 @@ from numpy.typing import NDArray
 
 from ..pixels import Pixels
 
+BRIGHTEST = 1e9
+"""Light that stands for an infinite one: white by any primaries."""
+
 GAMMA = 1 / 2.2
 """What a gamma remark says of sRGB, near enough."""
 
@@ -40,14 +43,15 @@ def from_light(
     """Rendered light as pixels of sRGB with straight alpha, shape (h, w, 4).
 
     `light` has shape (h, w, 3), linear, multiplied by `alpha` of shape (h, w) (associated alpha, as OpenEXR has it); it
-    is made 2 ** `stops` times as bright. What is not finite counts as dark, what is brighter than white as white; light
-    where alpha is 0 is lost. Levels are told by the light in the middle between two of them, in 64 bits, so that they
-    are the same everywhere. The curve is that of IEC 61966-2-1. Raises ValueError for primaries that span no colours.
+    is made 2 ** `stops` times as bright. What is brighter than white, infinitely so too, counts as white; what is no
+    number counts as dark; light where alpha is 0 is lost. Levels are told by the light in the middle between two of
+    them, in 64 bits, so that they are the same everywhere. The curve is that of IEC 61966-2-1. Raises ValueError for
+    primaries that span no colours.
     """
     h, w = light.shape[:2]
     result = np.full((h, w, 4), 255, np.uint8)
     shown = light.astype(np.float64) * 2.0**stops
-    shown[~np.isfinite(shown)] = 0
+    np.nan_to_num(shown, copy=False, nan=0, posinf=BRIGHTEST, neginf=0)
     if alpha is not None:
         cover = np.clip(np.nan_to_num(alpha.astype(np.float64)), 0, 1)
         result[..., 3] = np.floor(cover * 255 + 0.5)

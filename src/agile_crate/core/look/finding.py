@@ -25,6 +25,7 @@ CODES = {
     "name-says-nothing": "a name that says nothing",
     "file-odd": "a picture beside an animation that is no frame of it",
     "colours-foreign": "a colour profile or gamma other than sRGB",
+    "light-infinite": "infinite light in a render",
     "canvas-differs": "canvases of different sizes in one animation",
     "scale-uneven": "a canvas that the wanted scale does not divide",
     "frame-empty": "nothing is visible",
