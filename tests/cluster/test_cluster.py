@@ -10,6 +10,7 @@ import random
 import shutil
 import signal
 import subprocess
+import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
