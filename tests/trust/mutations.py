@@ -179,6 +179,48 @@ def edited_json(document: Any) -> st.SearchStrategy[bytes]:
     ).map(str.encode)
 
 
+@st.composite
+def in_conflict(draw: st.DrawFn, data: bytes) -> bytes:
+    """A text that a merge could not join: a few stretches of lines between markers, one side changed; or markers that
+    are none."""
+    lines = data.split(b"\n")
+    for _ in range(draw(st.integers(1, 3))):
+        start = draw(st.integers(0, len(lines)))
+        ours = lines[start : start + draw(st.integers(0, 3))]
+        theirs = draw(spliced(b"\n".join(ours)) | st.just(b"\n".join(ours)))
+        base = [b"||||||| base", *ours] if draw(st.booleans()) else []
+        marked = [b"<<<<<<< HEAD", *ours, *base, b"=======", theirs, b">>>>>>> other"]
+        for _ in range(draw(st.sampled_from([0, 0, 0, 1]))):
+            marked.pop(draw(st.integers(0, len(marked) - 1)))
+        lines[start : start + len(ours)] = marked
+    return b"\n".join(lines)
+
+
+BOUNDS = st.sampled_from(
+    [1, 2, 65_535, 65_536, 655_350, (1 << 24) - 1, 1 << 24, 65_535_000, (1 << 31) - 2, (1 << 31) - 1, 1 << 31]
+)
+"""Where the document, or a format of films, ends."""
+
+
+@st.composite
+def at_bounds(draw: st.DrawFn, document: Any) -> bytes:
+    """A document with times, showings and rates at the ends of what it can hold."""
+    changed = copy.deepcopy(document)
+    for animation in changed["animations"]:
+        count = len(animation["frames"])
+        animation["durations"] = [draw(BOUNDS) for _ in range(count)]
+        for key in ("fps", "beats"):
+            animation.pop(key, None)
+        if draw(st.booleans()):
+            animation |= {"loop": "once", "times": draw(BOUNDS)}
+        if draw(st.booleans()):
+            animation |= {"fps": [draw(BOUNDS), draw(BOUNDS)], "beats": [draw(BOUNDS) for _ in range(count)]}
+    for frame in changed["frames"]:
+        if draw(st.integers(0, 3)) == 0:
+            frame["pivot"] = [draw(BOUNDS) * draw(st.sampled_from([1, -1])) for _ in range(2)]
+    return json.dumps(changed).encode()
+
+
 ENTITIES = b'<!DOCTYPE a [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;&a;&a;&a;&a;&a;&a;"><!ENTITY c SYSTEM "file:///etc/passwd">]>'
 
 

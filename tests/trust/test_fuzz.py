@@ -5,6 +5,8 @@ from __future__ import annotations
 
 import base64
 import contextlib
+import hashlib
+import io
 import json
 import os
 import shutil
@@ -15,17 +17,20 @@ from collections.abc import Iterator
 from functools import cache
 from pathlib import Path
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from PIL import Image
 
 from agile_crate.exports.in_place import work_name
 from agile_crate.live.server import Answer, News, Server
 from agile_crate.settings.table import options
 from agile_crate.store import cache as store
 from conftest import PROGRAM
+from file_bytes import stored
 from trust.attempt import Attempt, attempted
-from trust.mutations import TEXTS, edited_json, edited_png, edited_xml, spliced, spliced_text
+from trust.mutations import TEXTS, at_bounds, edited_json, edited_png, edited_xml, in_conflict, spliced, spliced_text
 from trust.strangers import DEMO, SIGHTS, cases, frames
 
 pytestmark = pytest.mark.usefixtures("quick")
@@ -48,7 +53,7 @@ def crate() -> dict[str, bytes]:
 LOOKS: tuple[tuple[str, ...], ...] = (
     ("verify", "out/o.FORM"), ("verify", "out/o.FORM", "--against", "frames"), ("verify", "out/o.FORM", "--accept"), ("unpack", "out/o.FORM", "--out", "out/f"),
     ("unpack", "out/o.FORM", "--out", "out/f", "--film"), ("show", "out/o.FORM", "--out", "out/v.png"), ("show", "out/o.FORM", "--out", "out/v.html"),
-    ("show", "out/o.FORM", "--out", "out/v.gif"), ("show", "out/o.FORM"), ("describe", "out/o.FORM", "--metadata", "css,csv", "--force"), ("pack", "frames", "--out", "out/o"),
+    ("show", "out/o.FORM", "--out", "out/v.gif"), ("show", "out/o.FORM", "--out", "out/v.webp"), ("show", "out/o.FORM", "--out", "out/v.apng"), ("show", "out/o.FORM"), ("describe", "out/o.FORM", "--metadata", "css,csv", "--force"), ("pack", "frames", "--out", "out/o"),
     ("pack", "frames", "--out", "out/o", "--keep-touches"), ("pack", "frames", "--out", "out/o", "--layout", "tight", "--keep-places", "--force"),
 )  # fmt: skip
 
@@ -62,10 +67,12 @@ def test_metadata(folder: Path, data: st.DataObject) -> None:
         document = json.loads(seed)
         if data.draw(st.booleans()):
             del document["sha256"]
-        spoilt = data.draw(edited_json(document))
+        spoilt = data.draw(edited_json(document) | at_bounds(document) | in_conflict(seed))
     else:
         spoilt = data.draw(
-            edited_xml(seed) | spliced_text(seed.decode(), "<frame ", "/>", '"', "&a;", "&#0;").map(str.encode)
+            edited_xml(seed)
+            | in_conflict(seed)
+            | spliced_text(seed.decode(), "<frame ", "/>", '"', "&a;", "&#0;").map(str.encode)
         )
     words = [word.replace("FORM", form) for word in data.draw(st.sampled_from(LOOKS))]
     attempted(Attempt(crate() | frames() | {f"out/o.{form}": spoilt}, tuple(words)), folder)
@@ -77,6 +84,76 @@ def test_sheets_of_a_crate(folder: Path, data: st.DataObject) -> None:
     spoilt = data.draw(edited_png(crate()["out/o.png"]) | spliced(crate()["out/o.png"]))
     words = [word.replace("FORM", "json") for word in data.draw(st.sampled_from(LOOKS))]
     attempted(Attempt(crate() | frames() | {"out/o.png": spoilt}, tuple(words)), folder)
+
+
+@cases(12, 2_000)
+@given(st.data())
+def test_paint_anywhere(folder: Path, data: st.DataObject) -> None:
+    """A pixel of a sheet is painted, and the digests are made anew: the proof finds it, wherever it lies."""
+    document = json.loads(crate()["out/o.json"])
+    with Image.open(io.BytesIO(crate()["out/o.png"])) as image:
+        pixels = np.array(image.convert("RGBA"))
+    y, x = data.draw(st.integers(0, pixels.shape[0] - 1)), data.draw(st.integers(0, pixels.shape[1] - 1))
+    color = (*data.draw(st.tuples(*[st.integers(0, 255)] * 3)), data.draw(st.integers(1, 255)))
+    is_same = tuple(pixels[y, x]) == color
+    pixels[y, x] = color
+    del document["sha256"]
+    painted = stored(pixels)
+    document["sheets"][0]["sha256"] = hashlib.sha256(painted).hexdigest()
+    files = frames() | {"out/o.png": painted, "out/o.json": json.dumps(document).encode()}
+    done = attempted(Attempt(files, ("verify", "out/o.json", "--against", "frames")), folder)
+    assert done.status == (0 if is_same else 1), done.told
+
+
+SKINNED = """[crate.o]
+from = "base"
+out = "out/o"
+outline = "#0000ff:{width}"
+{more}
+[crate.o.skin.rain]
+from = "rain"
+[crate.o.skin.normal]
+from = "rain"
+plain = true
+"""
+
+
+@cases(16, 2_000)
+@given(st.data())
+def test_outlines_of_skins(folder: Path, data: st.DataObject) -> None:
+    """Figures of any size anywhere on their canvases, in the base and in a skin: all come back."""
+    files: dict[str, bytes] = {}
+    for number in (1, 2):
+        side = data.draw(st.integers(1, 9))
+        for skin in ("base", "rain"):
+            pixels = np.zeros((side, side, 4), np.uint8)
+            x, y = data.draw(st.integers(0, side)), data.draw(st.integers(0, side))
+            pixels[y : y + data.draw(st.integers(0, 5)), x : x + data.draw(st.integers(0, 5))] = (
+                number * 40,
+                90,
+                9,
+                255,
+            )
+            files[f"{skin}/swim_{number}.png"] = stored(pixels)
+    more = data.draw(
+        st.sampled_from(
+            [
+                "",
+                'trim = "frame"',
+                'layout = "tight"',
+                'canvas = "common"',
+                'trim = "sheet"',
+                'scale = "200%"',
+                'shape = "contour"',
+                "colors = 4",
+            ]
+        )
+    )
+    files["o.crate.toml"] = SKINNED.format(width=data.draw(st.integers(1, 3)), more=more).encode()
+    done = attempted(Attempt(files, ("pack", "o.crate.toml")), folder)
+    assert done.status == 0, done.told
+    done = attempted(Attempt(files | done.files, ("verify", "out/o.json", "--against", "o.crate.toml")), folder)
+    assert done.status == 0, done.told
 
 
 @cases(24, 5_000)
@@ -108,6 +185,7 @@ from = ["frames"]
 out = "out/otter"
 layout = "tight"
 max-size = [1024, 1024]
+outline = "#0000ff:1"
 mirrored = { dive = "swim" }
 also-scale = ["50%"]
 [crate.otter.animation.swim]
@@ -120,7 +198,8 @@ plain = true
 
 
 def _keys() -> tuple[str, ...]:
-    return tuple(f"\n{name.replace('_', '-')} = " for name in options())
+    keys = [name.replace("_", "-") for name in options()]
+    return tuple(f"\n{key} = {value}" for key in keys for value in ("", "[]\n", "{}\n"))
 
 
 @cases(36, 10_000)

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 from zlib_ng.zlib_ng import crc32
 
 from ..color import color_from_hex
@@ -65,14 +66,28 @@ def touches_on(crate: Crate, index: int, sheet: Pixels) -> Iterator[Touch]:
 
 
 def strayed(crate: Crate, index: int, sheet: Pixels) -> int:
-    """How many pixels of a sheet were painted outside of all boxes and their repeated edges: they are of no frame."""
+    """How many pixels of a sheet were painted where no frame shows them: outside of all boxes and their repeated edges,
+    and where a box (its cushion) reaches beyond its frame's canvas."""
     ground, around = color_from_hex(crate.background), crate.sheets[index].edge_repeat
     free = (sheet[..., :3] != ground).any(axis=2) if ground else sheet[..., 3] > 0
     for frame in crate.frames:
         if frame.on_sheet == index and frame.box.w:
             (x, y), box = frame.box[:2], frame.box
+            inside = np.s_[y : box.bottom, x : box.right]
+            beyond = free[inside] & ~_shown(frame)
             free[max(0, y - around) : box.bottom + around, max(0, x - around) : box.right + around] = False
+            free[inside] = beyond
     return int(np.count_nonzero(free))
+
+
+def _shown(frame: Frame) -> NDArray[np.bool_]:
+    """Which pixels of a frame's box lie on its canvas: a mask of the box as it is stored."""
+    put, canvas = Box(*frame.offset, *frame.upright), Box(0, 0, *frame.canvas)
+    if canvas.contains(put):
+        return np.ones((frame.box.h, frame.box.w), np.bool_)
+    mask, seen = np.zeros((put.h, put.w), np.bool_), overlap(put, canvas)
+    mask[seen.y - put.y : seen.bottom - put.y, seen.x - put.x : seen.right - put.x] = True
+    return np.rot90(mask, -1) if frame.turned else mask
 
 
 def laid_over(picture: Picture, touch: Touch, alpha_floor: int) -> Picture | None:
