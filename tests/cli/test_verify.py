@@ -242,7 +242,7 @@ def project(run: Run, swim: Path, tmp_path: Path) -> Path:
         ("gap = 2", "it is not what its crate file makes of the sources: sheets[0]."), ('layout = "tight"', "built without layout, and the crate file asks for layout = \"tight\""), ('background = "#20406f"', "built without background, and the crate file asks for background = \"#20406f\""),
         ('file-name = "{name}_{frames}"', 'image is "otter.png", not "otter_13.png"'), ('metadata = ["json", "css"]', "otter.css is missing"), ('exclude = ["*_13"]', "built without exclude"),
         ('image = "webp"', 'image is "otter.png", not "otter.webp"'), ("[crate.otter.skin.rain]\nfrom = 'frames'", "its skins are none, and should be 'rain'"),
-        ("premultiply = true", "built without premultiply, and the crate file asks for premultiply = true"), ('template = ["t.txt.j2"]', "otter.txt is missing"), ('limit = { frames = 5 }', "13"),
+        ("premultiply = true", "built without premultiply, and the crate file asks for premultiply = true"), ('template = ["t.txt.j2"]', "otter.txt is missing"), ('limit = { frames = 5 }', "holds more than 5 pictures"),
     ],
 )  # fmt: skip
 def test_all_that_a_crate_file_asks_for_is_compared(
