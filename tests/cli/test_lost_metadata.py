@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 import agile_crate
-from agile_crate.exports.png_seal import sealed_for
+from agile_crate.exports.png_seal import Seal, seal_of
 from agile_crate.format.conflict import sides_of
 from conftest import Run, art, decode, metadata, save, tool, tree
 
@@ -87,7 +87,7 @@ def test_a_seal_proves_whose_sheet_it_is_and_that_nobody_changed_it(run: Run, sw
         assert run("pack", "frames", "--out", "o", "--force", *more).returncode == 0
         data = (tmp_path / "o.png").read_bytes()
         assert subprocess.run([tool("pngcheck"), "-q", tmp_path / "o.png"], check=False).returncode == 0
-        assert sealed_for(tmp_path / "o.png") == "o"
+        assert seal_of(tmp_path / "o.png") == Seal("o")
         for changed in (
             data[:60] + bytes([data[60] ^ 1]) + data[61:],
             data.replace(b"\0\0o\n", b"\0\0p\n"),
@@ -97,7 +97,7 @@ def test_a_seal_proves_whose_sheet_it_is_and_that_nobody_changed_it(run: Run, sw
             data[-200:],
         ):
             (tmp_path / "changed.png").write_bytes(changed)
-            assert sealed_for(tmp_path / "changed.png") == ""
+            assert seal_of(tmp_path / "changed.png") is None
     (tmp_path / "o.json").unlink()
     (tmp_path / "gull.png").write_bytes(data)
     done = run("pack", "frames", "--out", "gull")
@@ -172,6 +172,10 @@ def test_paint_on_a_sheet_is_safe_in_a_conflict_too(run: Run, crate: Path, swim:
     done = run("pack", "o.crate.toml")
     assert (done.returncode, "o.png was changed since the last build" in done.stderr) == (5, True)
     assert tree(tmp_path) == before
+    done = run("pack", "o.crate.toml", "--keep-touches")
+    assert done.returncode == 0, done.stderr
+    assert sum(one.get("touched", False) for one in metadata(tmp_path / "o.json")["frames"]) == 1
+    assert run("verify", "o.json", "--against", "o.crate.toml").returncode == 0
 
 
 def test_damaged_metadata_is_named(run: Run, crate: Path, tmp_path: Path) -> None:
@@ -204,3 +208,29 @@ def test_damaged_metadata_is_named(run: Run, crate: Path, tmp_path: Path) -> Non
 )  # fmt: skip
 def test_the_sides_of_a_conflict(text: bytes, sides: tuple[bytes, ...]) -> None:
     assert sides_of(text) == sides
+
+
+@pytest.mark.parametrize("how", ["crate file", "command line"])
+@pytest.mark.parametrize("image", ["png", "webp"])
+def test_kept_edits_are_not_lost_with_the_metadata(run: Run, swim: Path, tmp_path: Path, how: str, image: str) -> None:
+    """The sheet was written by a build, and still it holds work by hand."""
+    (tmp_path / "o.crate.toml").write_text(f'[crate.o]\nfrom = "frames"\nout = "o"\nimage = "{image}"\n', "utf-8")
+    pack = ["pack", "o.crate.toml"] if how == "crate file" else ["pack", "frames", "--out", "o", "--image", image]
+    assert run(*pack).returncode == 0
+    pixels = decode(tmp_path / f"o.{image}").copy()
+    pixels[3, 4] = (250, 10, 240, 255)
+    save(tmp_path / f"o.{image}", pixels, **({"lossless": True, "exact": True} if image == "webp" else {}))
+    assert run(*pack, "--keep-touches").returncode == 0
+    (tmp_path / "o.json").unlink()
+    before = tree(tmp_path)
+    for more in ([], ["--keep-touches"]):
+        done = run(*pack, *more)
+        assert done.returncode == 5
+        told = (
+            "o.png holds edits by hand, and its metadata is gone, by which they could be kept"
+            if image == "png"
+            else "o.webp is already there"
+        )
+        assert told in done.stderr
+        assert {name: data for name, data in tree(tmp_path).items() if not name.startswith("cache")} == before
+    assert run(*pack, "--force").returncode == 0

@@ -16,7 +16,7 @@ from ..format.conflict import sides_of
 from ..format.files import ENDINGS, Outputs, conflict_sides, outputs_in, outputs_of_build
 from ..format.regular import read_regular
 from ..format.seal import binary_sha256, text_sha256
-from .png_seal import sealed_for
+from .png_seal import seal_of
 
 DEEPEST = 200
 """Folders above each other in a whole path."""
@@ -53,6 +53,7 @@ class Before(NamedTuple):
     `built_from` is the digest of what the crate at its own size was built from, empty where that is not told; `frames`
     are that one's names. `proven` may be written over as well: their own seals, or the cache, prove that we wrote them.
     `conflicts` is metadata that holds conflict markers, and may be written over; `damaged` cannot be read otherwise.
+    `lost_edits` are sheets with kept edits whose metadata is gone, so that they cannot be kept again.
     """
 
     claimed: frozenset[str]
@@ -65,6 +66,7 @@ class Before(NamedTuple):
     proven: frozenset[str] = frozenset()
     conflicts: tuple[str, ...] = ()
     damaged: tuple[str, ...] = ()
+    lost_edits: tuple[str, ...] = ()
 
 
 class Digests(Protocol):
@@ -112,6 +114,7 @@ def build_before(target: Path, digests: Digests | None = None) -> Before:
         paths(proven),
         tuple(sorted(found.conflicts)),
         tuple(sorted(found.damaged)),
+        tuple(found.lost_edits),
     )
 
 
@@ -129,6 +132,7 @@ class _Found:
         self.frames: dict[str, tuple[str, ...]] = {}
         self.conflicts: list[str] = []
         self.damaged: list[str] = []
+        self.lost_edits: list[str] = []
 
     def metadata(self, name: str) -> list[str]:
         """Takes in what one metadata file says; returns the names of the text files that it names."""
@@ -184,10 +188,13 @@ class _Found:
             if not name.startswith(self._stem) or name in self.own:
                 continue
             path = self._folder / name
-            sealed = sealed_for(path) if name.endswith(".png") else ""
-            is_sealed = bool(sealed) and re.fullmatch(re.escape(self._stem) + _SIZED, sealed) is not None
-            is_known = self._digests and _is_output_name(name, self._stem) and _is_in_cache(path, self._digests)
-            if is_sealed or is_known:
+            seal = seal_of(path) if name.endswith(".png") else None
+            if seal and re.fullmatch(re.escape(self._stem) + _SIZED, seal.crate):
+                if seal.is_edited:
+                    self.lost_edits.append(name)
+                else:
+                    yield name
+            elif self._digests and _is_output_name(name, self._stem) and _is_in_cache(path, self._digests):
                 yield name
 
 
@@ -261,8 +268,16 @@ def refuse_bad_names(files: Sequence[Path]) -> None:
         )
 
 
-def refuse_damaged(files: Iterable[Path], before: Before) -> None:
-    """Raises OutputError for metadata among `files` that cannot be read: it may hold work by hand."""
+def refuse_damaged(files: Collection[Path], before: Before) -> None:
+    """Raises OutputError for metadata among `files` that cannot be read, as it may hold work by hand; and for sheets
+    with edits whose metadata is gone."""
+    lost = [path.name for path in files if path.name in before.lost_edits]
+    if lost:
+        hold, their = ("holds", "its") if len(lost) == 1 else ("hold", "their")
+        raise OutputError(
+            f"{some_files(lost)} {hold} edits by hand, and {their} metadata is gone, by which they could be kept; "
+            f"restore the metadata, keep a copy of the sheets, or overwrite them with {setting('force')}"
+        )
     damaged = [path.name for path in files if path.name in before.damaged]
     if damaged:
         verb, them = ("is", "it") if len(damaged) == 1 else ("are", "them")

@@ -7,11 +7,13 @@ import hashlib
 import os
 from collections.abc import Iterable, Iterator
 from pathlib import Path
+from typing import NamedTuple
 
 from ..core.png_chunks import SIGNATURE, chunk
 from ..format.regular import read_end, read_regular
 
 KEYWORD = b"Crate"
+EDITED = "with edits by hand, "
 _HEAD = KEYWORD + b"\0\0\0\0\0"
 """The keyword, then: not compressed, no language, no translated keyword (PNG, third edition, clause 11.3.3.4)."""
 
@@ -31,13 +33,22 @@ def without_end(pieces: Iterable[bytes]) -> Iterator[bytes]:
     yield held.removesuffix(_END)
 
 
-def seal_and_end(name: str, digest: str) -> bytes:
-    """The seal of a crate's sheet, and the end chunk. `digest` is the SHA-256, in hex, of all bytes before them."""
-    return _seal(name, digest) + _END
+class Seal(NamedTuple):
+    """What a sheet says of itself: the crate that it is of, and whether edits by hand were carried onto it."""
+
+    crate: str
+    is_edited: bool = False
 
 
-def sealed_for(path: str | os.PathLike[str]) -> str:
-    """The name of the crate whose sheet a PNG file is, byte for byte as it was written; empty if it proves nothing.
+def sealed_end(digest: str, seal: Seal) -> bytes:
+    """A sheet's seal, and the end chunk. `digest` is the SHA-256, in hex, of all bytes before them."""
+    edited = EDITED if seal.is_edited else ""
+    text = f"{seal.crate}\n{edited}sha256 of all before this chunk: {digest}"
+    return chunk(b"iTXt", _HEAD + text.encode()) + _END
+
+
+def seal_of(path: str | os.PathLike[str]) -> Seal | None:
+    """The seal of a PNG file that is byte for byte as it was written; None if there is none that proves it.
 
     Only the end of a file without a seal is read. Cost: otherwise one SHA-256 pass.
     """
@@ -45,16 +56,12 @@ def sealed_for(path: str | os.PathLike[str]) -> str:
         tail = read_end(path, _TAIL_BYTES)
         start = tail.rfind(b"iTXt" + _HEAD)
         if start < 4 or not tail.endswith(_END):
-            return ""
-        name, _, _ = tail[start + 4 + len(_HEAD) :].partition(b"\n")
+            return None
+        name, _, rest = tail[start + 4 + len(_HEAD) :].partition(b"\n")
+        seal = Seal(name.decode(), rest.startswith(EDITED.encode()))
         data = read_regular(Path(path), "file_bytes")
-        text = name.decode()
         end = len(data) - len(tail) + start - 4
-        expected = seal_and_end(text, hashlib.sha256(memoryview(data)[:end]).hexdigest())
-        return text if data.startswith(SIGNATURE) and data[end:] == expected else ""
+        expected = sealed_end(hashlib.sha256(memoryview(data)[:end]).hexdigest(), seal)
+        return seal if data.startswith(SIGNATURE) and data[end:] == expected else None
     except (OSError, UnicodeDecodeError):
-        return ""
-
-
-def _seal(name: str, digest: str) -> bytes:
-    return chunk(b"iTXt", _HEAD + f"{name}\nsha256 of all before this chunk: {digest}".encode())
+        return None

@@ -11,8 +11,10 @@ from ..core.crate.touches import Touch
 from ..core.errors import InputError, OutputError
 from ..core.sentence import Sentence, a_file, setting
 from ..core.text import counted, few, shown
+from ..exports.earlier_build import Before
 from ..format.files import ENDINGS, read_metadata
 from ..sources.touched_sheets import touched_sheets
+from .previous_layout import side_there
 
 
 class TouchesBefore(NamedTuple):
@@ -24,13 +26,14 @@ class TouchesBefore(NamedTuple):
     files: tuple[str, ...] = ()
 
 
-def touches_before(folder: Path, name: str, before: Collection[str]) -> TouchesBefore:
+def touches_before(folder: Path, name: str, before: Before) -> TouchesBefore:
     """The touches of one size of the build, which its crate's name tells; none where there was no such crate. Raises
     InputError where they cannot be told."""
-    data = next((path for ending in ENDINGS if (path := str(folder / f"{name}{ending}")) in before), None)
+    data = next((path for ending in ENDINGS if (path := str(folder / f"{name}{ending}")) in before.claimed), None)
     if data is None:
         return TouchesBefore({})
-    crate = read_metadata(data)
+    crate = side_there(Path(data)) if Path(data).name in before.conflicts else None
+    crate = crate or read_metadata(data)
     for problem in check_crate(crate):
         raise InputError(f"{a_file(data)}: {problem}; the touches on its sheets cannot be told")
     sheets = list(touched_sheets(crate, folder))

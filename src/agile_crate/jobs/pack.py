@@ -156,7 +156,7 @@ def _build(
     if names:
         from .kept_touches import told_of_touches, touches_before
 
-        found = {portion: touches_before(target.parent, name, before.claimed) for portion, name in names.items()}
+        found = {portion: touches_before(target.parent, name, before) for portion, name in names.items()}
     touches = {portion: one.by_frame for portion, one in found.items()}
     kept = (cache, generator) if cache else None
     taken_in = intake(

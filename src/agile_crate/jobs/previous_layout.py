@@ -21,14 +21,20 @@ def previous_layout(target: Path, settings: Settings, before: Before) -> Crate |
     it is the one whose sheets are there, or else the one that was checked out."""
     for path in _forms(target, settings):
         if path.name in before.conflicts:
-            if sides := _sound_sides(path):
-                return max(sides.values(), key=lambda crate: _sheets_there(crate, path.parent))
+            if side := side_there(path):
+                return side
         elif path.is_file():
             try:
                 return read_metadata(path)
             except InputError:  # then there are no places to keep
                 continue
     return None
+
+
+def side_there(path: Path) -> Crate | None:
+    """Of the two sides of a merge in metadata, the one whose sheets are there; None if neither can be read."""
+    sides = _sound_sides(path).values()
+    return max(sides, key=lambda crate: _sheets_there(crate, path.parent), default=None)
 
 
 def told_of_damage(target: Path, before: Before, made: Iterable[tuple[Settings, Crate]]) -> Iterator[Sentence]:

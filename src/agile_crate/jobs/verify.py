@@ -24,7 +24,7 @@ from ..core.model.geometry import ORIGIN, Box, Point
 from ..core.pixels import Pixels
 from ..core.sentence import Sentence
 from ..core.text import counted, few, measured, quoted, shown
-from ..exports.png_seal import sealed_for
+from ..exports.png_seal import seal_of
 from ..format.document import document_of, first_difference
 from ..format.files import read_metadata, sha256_now, was_edited
 from ..settings.skins import Skin
@@ -245,7 +245,7 @@ def _odd_name(data: str, crate: Crate, folder: Path) -> Iterator[str]:
     names = [sheet.image for sheet in crate.sheets]
     if crate.name == Path(data).stem or any(name.startswith(crate.name) for name in names):
         return
-    if not any(sealed_for(folder / name) == crate.name for name in names):
+    if crate.name not in {seal.crate for name in names if (seal := seal_of(folder / name))}:
         yield f"its name is {quoted(crate.name)}, and its files have another"
 
 

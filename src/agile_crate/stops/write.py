@@ -23,7 +23,7 @@ from ..exports.earlier_build import is_written
 from ..exports.formats import texts_of
 from ..exports.in_place import Staging
 from ..exports.png import encode_rows, rows_above, strip_starts
-from ..exports.png_seal import seal_and_end, without_end
+from ..exports.png_seal import Seal, sealed_end, without_end
 from ..settings.table import Settings
 from ..workers.crew import Crew
 from ..workers.progress import Progress
@@ -134,7 +134,9 @@ def _written_sheets(
     """Draws and writes sheets, one after the other; the SHA-256 of each. `crcs` get those of frames that are read only
     then."""
     for index, sheet in enumerate(plan.crate.sheets):
-        key = _key(plan, index, kept[1], crew) if kept else b""
+        frames = zip(plan.crate.frames, plan.pictures, strict=True)
+        is_edited = any(frame.on_sheet == index and picture.source is not None for frame, picture in frames)
+        key = _key(plan, index, f"{kept[1]} {is_edited}", crew) if kept else b""
         if kept and (known := kept[0].get(key)) and is_written(staging.folder / sheet.image, known.hex(), kept[0]):
             drawing.skip(sum(frame.on_sheet == index for frame in plan.crate.frames))
             writing.skip(len(strip_starts(*sheet.size)))
@@ -147,14 +149,15 @@ def _written_sheets(
 
             pieces = [squeezed(b"".join(pieces), crew)]
         if plan.settings.image == "png":
-            seal = partial(seal_and_end, plan.crate.name)
-            sha256 = staging.write(sheet.image, without_end(writing.passing(pieces)), seal)
+            ending = partial(sealed_end, seal=Seal(plan.crate.name, is_edited))
+            sha256 = staging.write(sheet.image, without_end(writing.passing(pieces)), ending)
         else:
             sha256 = staging.write(sheet.image, writing.passing(pieces))
         crcs |= drawn.crcs
         if kept:
             kept[0].put(key, bytes.fromhex(sha256))
-            kept[0].put_written(sha256)
+            if not is_edited:  # else nothing would know that it holds work by hand
+                kept[0].put_written(sha256)
         yield sha256
 
 

@@ -194,7 +194,7 @@ class Cache:
         return self.get(_WRITTEN + bytes.fromhex(sha256)) is not None
 
     def put_written(self, sha256: str) -> None:
-        """Keep the SHA-256, in hex, of a file that this build writes."""
+        """Keep the SHA-256, in hex, of a file that this build writes from its sources alone."""
         self.put(_WRITTEN + bytes.fromhex(sha256), b"")
 
     def put(self, key: bytes, value: bytes) -> None:
