@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 from collections.abc import Collection, Iterator, Mapping
@@ -73,13 +74,13 @@ def read_metadata(path: str | Path) -> Crate:
     return _crate_in(data, str(path))
 
 
-def read_sides(path: Path) -> Iterator[Crate | None]:
-    """The crates on the two sides of the conflict markers in metadata; None for a side that cannot be read."""
+def read_sides(path: Path, sealed_only: bool = False) -> Iterator[Crate]:
+    """The crates on the two sides of the conflict markers in metadata, as far as they can be read; or only those that
+    are byte for byte what a build wrote."""
     for side in conflict_sides(path):
-        try:
-            yield _crate_in(side, str(path))
-        except InputError:
-            yield None
+        if not sealed_only or outputs_in(side, str(path)).is_sealed:
+            with contextlib.suppress(InputError):
+                yield _crate_in(side, str(path))
 
 
 def conflict_sides(path: Path) -> tuple[bytes, ...]:

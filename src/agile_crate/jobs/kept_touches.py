@@ -9,12 +9,12 @@ from typing import NamedTuple
 from ..core.crate.check import check_crate
 from ..core.crate.touches import Touch
 from ..core.errors import InputError, OutputError
+from ..core.model.crate import Crate
 from ..core.sentence import Sentence, a_file, setting
 from ..core.text import counted, few, shown
-from ..exports.earlier_build import Before
-from ..format.files import ENDINGS, read_metadata
+from ..exports.earlier_build import Before, is_written
+from ..format.files import ENDINGS, read_metadata, read_sides
 from ..sources.touched_sheets import touched_sheets
-from .previous_layout import side_there
 
 
 class TouchesBefore(NamedTuple):
@@ -32,8 +32,7 @@ def touches_before(folder: Path, name: str, before: Before) -> TouchesBefore:
     data = next((path for ending in ENDINGS if (path := str(folder / f"{name}{ending}")) in before.claimed), None)
     if data is None:
         return TouchesBefore({})
-    crate = side_there(Path(data)) if Path(data).name in before.conflicts else None
-    crate = crate or read_metadata(data)
+    crate = _before_the_merge(Path(data)) if Path(data).name in before.conflicts else read_metadata(data)
     for problem in check_crate(crate):
         raise InputError(f"{a_file(data)}: {problem}; the touches on its sheets cannot be told")
     sheets = list(touched_sheets(crate, folder))
@@ -46,6 +45,19 @@ def touches_before(folder: Path, name: str, before: Before) -> TouchesBefore:
         ),
         tuple(str(folder / sheet.image) for sheet in sheets),
     )
+
+
+def _before_the_merge(data: Path) -> Crate:
+    """The side of a merge whose sheets are there, if it is what a build wrote. If the merge joined lines of both sides,
+    edits cannot be told from frames of the other side: this raises InputError."""
+    sides = list(read_sides(data, sealed_only=True))
+    if not sides:
+        raise InputError(
+            f"{a_file(str(data))} holds conflict markers from a merge, so edits on its sheets cannot be told; restore "
+            "the metadata of the branch that the sheets are from"
+        )
+    there = [sum(is_written(data.parent / sheet.image, sheet.sha256) for sheet in side.sheets) for side in sides]
+    return sides[there.index(max(there))]
 
 
 def told_of_touches(found: Iterable[TouchesBefore], lost: Collection[str], force: bool) -> list[Sentence]:

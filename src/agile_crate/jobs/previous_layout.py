@@ -5,36 +5,33 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 
-from ..core.crate.check import check_crate
+from ..core.crate.check import restorable
 from ..core.crate.file_names import sized_name
+from ..core.crate.touches import touches_on
 from ..core.errors import InputError
-from ..core.model.crate import Crate
+from ..core.model.crate import Crate, Frame
 from ..core.sentence import Sentence, setting, some_files
 from ..core.text import few, shown
-from ..exports.earlier_build import Before, is_written
+from ..exports.earlier_build import Before
 from ..format.files import ENDINGS, read_metadata, read_sides
 from ..settings.table import Settings
+from ..sources.sheets import read_sheet
 
 
 def previous_layout(target: Path, settings: Settings, before: Before) -> Crate | None:
-    """The crate that is there under the name of this size of the build, if it can be read. Of the two sides of a merge
-    it is the one whose sheets are there, or else the one that was checked out."""
+    """The crate that is there under the name of this size of the build, if it can be read; of metadata in conflict, the
+    frames that lie on the sheets that are there."""
     for path in _forms(target, settings):
         if path.name in before.conflicts:
-            if side := side_there(path):
-                return side
+            sides = [_as_there(side, path.parent) for side in _sides(path)]
+            if any(side.frames for side in sides):
+                return max(sides, key=lambda side: len(side.frames))
         elif path.is_file():
             try:
                 return read_metadata(path)
             except InputError:  # then there are no places to keep
                 continue
     return None
-
-
-def side_there(path: Path) -> Crate | None:
-    """Of the two sides of a merge in metadata, the one whose sheets are there; None if neither can be read."""
-    sides = _sound_sides(path).values()
-    return max(sides, key=lambda crate: _sheets_there(crate, path.parent), default=None)
 
 
 def told_of_damage(target: Path, before: Before, made: Iterable[tuple[Settings, Crate]]) -> Iterator[Sentence]:
@@ -44,31 +41,39 @@ def told_of_damage(target: Path, before: Before, made: Iterable[tuple[Settings, 
         names = some_files(before.conflicts)
         yield Sentence(f"{names} {holds} conflict markers from a merge; {it_is} written anew")
     for settings, crate in made if before.conflicts or before.damaged else ():
-        if not settings.keep_places:
-            continue
         forms = [path for path in _forms(target, settings) if path.name in (*before.conflicts, *before.damaged)]
-        sides = _sound_sides(forms[0]) if forms else {}
-        if forms and not sides:
+        if not settings.keep_places or not forms:
+            continue
+        sides = _sides(forms[0])
+        moved = dict.fromkeys(name for side in sides for name in _moved(side, crate))
+        if moved:
+            name = shown(crate.name)
+            yield Sentence(f"{name}: moved since the last build of one branch or the other: {few(map(shown, moved))}")
+        elif not sides:
             name = some_files([forms[0].name])
             yield Sentence(f"{setting('keep_places')}: {name} could not be read, so any frame may have moved")
-        for branch, side in sides.items():
-            if moved := _moved(side, crate):
-                yield Sentence(f"moved since the last build of {branch}: {few(map(shown, moved))}")
 
 
 def _forms(target: Path, settings: Settings) -> list[Path]:
     return [target.parent / (sized_name(target.name, settings.portion) + ending) for ending in ENDINGS]
 
 
-def _sound_sides(path: Path) -> dict[str, Crate]:
-    """The crates on the two sides of a merge, by what the sides are called, as far as they hold together."""
-    branches = "the branch that was checked out", "the branch that was merged"
-    sides = zip(branches, read_sides(path), strict=False)
-    return {branch: crate for branch, crate in sides if crate and not any(check_crate(crate))}
+def _sides(path: Path) -> list[Crate]:
+    """The two sides of a merge in metadata, as far as they can be read. Where lines of both were joined without a
+    conflict, each side has those of the other, too."""
+    return list(read_sides(path))
 
 
-def _sheets_there(crate: Crate, folder: Path) -> int:
-    return sum(is_written(folder / sheet.image, sheet.sha256) for sheet in crate.sheets)
+def _as_there(side: Crate, folder: Path) -> Crate:
+    """A side of a merge with only the frames that are, to the pixel, on the sheets that are there."""
+    frames: list[Frame] = []
+    for index, sheet in enumerate(side.sheets):
+        pixels = read_sheet(folder, sheet, decode=True).pixels
+        if pixels is not None:
+            here = [frame for frame in side.frames if frame.on_sheet == index and restorable(side, frame)]
+            edited = {touch.frame.name for touch in touches_on(side._replace(frames=tuple(here)), index, pixels)}
+            frames += [frame for frame in here if frame.name not in edited]
+    return side._replace(frames=tuple(frames))
 
 
 def _moved(old: Crate, new: Crate) -> list[str]:
