@@ -257,7 +257,7 @@ def _paths(inputs: Inputs) -> list[str]:
 
 
 def _names(asked: str, names: Iterable[str]) -> list[str]:
-    """Names in a list. Raises UsageError for what is no text."""
+    """Return names as a list. Raises UsageError for a name that is not a text."""
     from .core.errors import UsageError
     from .core.sentence import setting
     from .core.text import shown

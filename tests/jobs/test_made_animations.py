@@ -127,7 +127,8 @@ def test_mirror_images_stand_by_the_pivot_whatever_the_canvases(options: dict[st
             assert left.pivot == (right.canvas.w - right.pivot.x, right.pivot.y)
             assert np.array_equal(pixels[1], pixels[0][:, ::-1])
         if cells:
-            in_cell = [frame.box.x - cells.box(loaded.crate.frames.index(frame)).x for frame in (right, left)]
+            cell_of = [cells.box(loaded.crate.frames.index(frame)) for frame in (right, left)]
+            in_cell = [one.box.x - cell.x for one, cell in zip((right, left), cell_of, strict=True)]
             assert in_cell[1] == cells.size.w - right.box.w - in_cell[0] or options.get("trim") == "sheet"
     assert agile_crate.verify("m.json", against="odd").holds
 

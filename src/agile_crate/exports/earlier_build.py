@@ -119,7 +119,7 @@ def build_before(target: Path, digests: Digests | None = None) -> Before:
 
 
 class _Found:
-    """What the metadata files of an earlier build say, one after the other, by the names of files."""
+    """The files of an earlier build, collected from its metadata files one by one, by name."""
 
     def __init__(self, folder: Path, stem: str, digests: Digests | None) -> None:
         self._folder, self._stem, self._digests = folder, stem, digests
@@ -135,7 +135,7 @@ class _Found:
         self.lost_edits: list[str] = []
 
     def metadata(self, name: str) -> list[str]:
-        """Takes in what one metadata file says; returns the names of the text files that it names."""
+        """Read one metadata file; return the names of the text files that it lists."""
         outputs = outputs_of_build(self._folder / name)
         if not outputs.is_damaged:
             return self._outputs(name, [outputs]) if outputs.images else []
@@ -148,7 +148,7 @@ class _Found:
         return self._outputs(name, [side for side in sides if side.images])
 
     def _outputs(self, name: str, sides: Sequence[Outputs]) -> list[str]:
-        """The outputs that sound metadata tells, or that either side of a merge tells."""
+        """Add the outputs listed in sound metadata, or on either side of a merge."""
         self.claimed.add(name)
         named = list(dict.fromkeys(file for one in sides for file in one.files if _is_text_name(file, self._stem)))
         self.claimed.update(named)
@@ -183,7 +183,7 @@ class _Found:
                 yield os.path.basename(image)
 
     def proven(self) -> Iterator[str]:
-        """The names of files that prove by themselves that a build of this name wrote them."""
+        """Yield the names of files that prove by themselves that a build of this name wrote them."""
         for name in sorted(os.listdir(self._folder)) if self._folder.is_dir() else ():
             if not name.startswith(self._stem) or name in self.own:
                 continue

@@ -1,5 +1,5 @@
 """The seal of a PNG sheet: a text chunk with the crate's name and a digest, which proves who wrote the file when its
-metadata is lost (docs/format.md, "A sheet"). The proof is against accidents: whoever wants to can forge it."""
+metadata is lost (docs/format.md, "A sheet"). The proof guards against accidents; anybody can forge it."""
 
 from __future__ import annotations
 
@@ -34,7 +34,7 @@ def without_end(pieces: Iterable[bytes]) -> Iterator[bytes]:
 
 
 class Seal(NamedTuple):
-    """What a sheet says of itself: the crate that it is of, and whether edits by hand were carried onto it."""
+    """The name of a sheet's crate, and whether the sheet carries edits by hand."""
 
     crate: str
     is_edited: bool = False

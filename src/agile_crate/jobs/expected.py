@@ -1,4 +1,4 @@
-"""What a crate's frames should come back as, by their sources; and what its crate file asks for, if it has one."""
+"""The expected frames of a crate, from their sources, and the expected crate, from its crate file."""
 
 from __future__ import annotations
 
@@ -67,8 +67,8 @@ NO_SOURCES = Sources({}, {}, (), [])
 def sources_of(
     crate: Crate, data: Path, asked: Asked, touches: Mapping[str, Touch], executor: Crew, progress: Progress
 ) -> Sources:
-    """The sources of a crate's frames, walked through the same steps again. By the order of a crate file its settings
-    count, and all that they make is compared with the crate; else those that the metadata records.
+    """Load and prepare the sources of a crate's frames again. With the order of a crate file, its settings count, and
+    the crate is compared with everything that they produce; otherwise the settings in the metadata count.
 
     Raises InputError and UsageError where sources, or settings, cannot be read.
     """
@@ -131,10 +131,10 @@ def _as_key(name: str, value: object) -> str:
 
 
 def _not_as_asked(crate: Crate, folder: Path, order: Order, taken_in: Intake) -> Iterator[str]:
-    """Where the crate is not what a build by this order makes of the same sources: names, sheets, places, files.
+    """Yield where the crate differs from a new build of the same order: names, sheets, places, files.
 
-    Places are compared where they follow from the sources alone: not if frames stay where they were, and not beside
-    edits by hand, which may have changed them.
+    Places are compared only if they follow from the sources alone: not with `keep_places`, and not if frames carry
+    edits by hand.
     """
     (prepared,) = taken_in.sizes
     settings, pictures = prepared.settings, prepared.pictures
@@ -156,12 +156,12 @@ def _not_as_asked(crate: Crate, folder: Path, order: Order, taken_in: Intake) ->
 
 
 def _has_larger(settings: Settings, order: Order) -> bool:
-    """A style sheet also names larger sheets of the same build, which are not looked at here."""
+    """Return True if the build has larger sizes: a style sheet names their sheets, which are not read here."""
     return any(one.portion > settings.portion for one in all_sizes(settings_from(order.given)))
 
 
 def _without_digests(crate: Crate, without_places: bool) -> Crate:
-    """The crate without what is known only once it is drawn; and, if asked, without where frames lie."""
+    """Return the crate without digests, and on request without sheets and places."""
     sheets = tuple(
         sheet._replace(sha256="", skins=tuple(skin._replace(sha256="") for skin in sheet.skins))
         for sheet in crate.sheets

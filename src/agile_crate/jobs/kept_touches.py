@@ -48,8 +48,10 @@ def touches_before(folder: Path, name: str, before: Before) -> TouchesBefore:
 
 
 def _before_the_merge(data: Path) -> Crate:
-    """The side of a merge whose sheets are there, if it is what a build wrote. If the merge joined lines of both sides,
-    edits cannot be told from frames of the other side: this raises InputError."""
+    """Return the side of a merge whose sheets exist, byte for byte as a build wrote it.
+
+    Raises InputError if the merge joined lines of both sides: then frames of the other side would pass for edits.
+    """
     sides = list(read_sides(data, sealed_only=True))
     if not sides:
         raise InputError(

@@ -19,8 +19,10 @@ from ..sources.sheets import read_sheet
 
 
 def previous_layout(target: Path, settings: Settings, before: Before) -> Crate | None:
-    """The crate that is there under the name of this size of the build, if it can be read; of metadata in conflict, the
-    frames that lie on the sheets that are there."""
+    """Return the previous crate of this size of the build, or None if it cannot be read.
+
+    If its metadata is in conflict, only the frames that the existing sheets hold count.
+    """
     for path in _forms(target, settings):
         if path.name in before.conflicts:
             sides = [_as_there(side, path.parent) for side in _sides(path)]
@@ -35,7 +37,7 @@ def previous_layout(target: Path, settings: Settings, before: Before) -> Crate |
 
 
 def told_of_damage(target: Path, before: Before, made: Iterable[tuple[Settings, Crate]]) -> Iterator[Sentence]:
-    """Warnings of metadata that could not be read, and of the frames that moved for that reason."""
+    """Yield warnings about metadata that could not be read, and about the frames that moved as a result."""
     if before.conflicts:
         holds, it_is = ("holds", "it is") if len(before.conflicts) == 1 else ("hold", "they are")
         names = some_files(before.conflicts)
@@ -59,13 +61,12 @@ def _forms(target: Path, settings: Settings) -> list[Path]:
 
 
 def _sides(path: Path) -> list[Crate]:
-    """The two sides of a merge in metadata, as far as they can be read. Where lines of both were joined without a
-    conflict, each side has those of the other, too."""
+    """Return the readable sides of a merge in metadata. Lines that the merge joined without a conflict are in both."""
     return list(read_sides(path))
 
 
 def _as_there(side: Crate, folder: Path) -> Crate:
-    """A side of a merge with only the frames that are, to the pixel, on the sheets that are there."""
+    """Return a side of a merge with only the frames that the existing sheets hold, pixel for pixel."""
     frames: list[Frame] = []
     for index, sheet in enumerate(side.sheets):
         pixels = read_sheet(folder, sheet, decode=True).pixels

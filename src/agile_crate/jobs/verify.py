@@ -114,11 +114,9 @@ def verify(data: str, against: Sequence[str], executor: Crew, progress: Progress
             notes += [Sentence(found.remark)] if found.remark else []
             here = placed[index]
             if found.pixels is not None and all(restorable(worn, frame) for frame in here):
-                problems += check_repeated_edges(sheet, here, found.pixels)
-                if stray := strayed(worn, index, found.pixels):
-                    problems.append(stray_told(sheet, stray))
-                if own and not name:
-                    problems += check_gap_is_used(sheet, here)
+                problems += _around_frames(worn, index, here, found.pixels)
+            if own and not name:
+                problems += check_gap_is_used(sheet, here)
             frames = [frame for frame in here if frame.name in own]
             compared = partial(_compared, crate=worn, sheet=found.pixels, sources=own, lost=all_sources.lost)
             for found_wrong in executor.map(compared, frames):
@@ -142,6 +140,14 @@ def verify(data: str, against: Sequence[str], executor: Crew, progress: Progress
     touched = sum(frame.touched and frame.name in sources and frame.name not in wrong for frame in crate.frames)
     count = same.pop("")
     return Verified(crate, shared, count, touched, tuple(problems), tuple(differences), tuple(notes), same)
+
+
+def _around_frames(crate: Crate, index: int, frames: Sequence[Frame], pixels: Pixels) -> Iterator[str]:
+    """Yield what is wrong with a sheet's pixels around its frames: repeated edges, and paint elsewhere."""
+    sheet = crate.sheets[index]
+    yield from check_repeated_edges(sheet, frames, pixels)
+    if stray := strayed(crate, index, pixels):
+        yield stray_told(sheet, stray)
 
 
 def _told_otherwise(data: str, crate: Crate) -> Iterator[str]:
@@ -231,7 +237,7 @@ def _misplaced(crate: Crate, sources: dict[str, Source]) -> Iterator[FrameDiffer
 
 
 def _untrue(crate: Crate, sources: dict[str, Source], touches: Mapping[str, Touch]) -> Iterator[FrameDifference]:
-    """Frames whose metadata says of their source's pixels, or of edits by hand, what is not so."""
+    """Yield frames whose `crc` or `touched` in the metadata is wrong."""
     for frame in crate.frames:
         crc = source_crc(crate, frame, sources[frame.name].packed)
         if frame.touched and frame.name not in touches:
@@ -241,7 +247,7 @@ def _untrue(crate: Crate, sources: dict[str, Source], touches: Mapping[str, Touc
 
 
 def _odd_name(data: str, crate: Crate, folder: Path) -> Iterator[str]:
-    """Whether the crate is called neither as its metadata file, nor as its sheets are, or say in their seals."""
+    """Yield a problem if neither the metadata file, nor a sheet, nor a sheet's seal has the crate's name."""
     names = [sheet.image for sheet in crate.sheets]
     if crate.name == Path(data).stem or any(name.startswith(crate.name) for name in names):
         return
@@ -252,9 +258,9 @@ def _odd_name(data: str, crate: Crate, folder: Path) -> Iterator[str]:
 def _not_mirrored(
     crate: Crate, sources: dict[str, Source], pairs: Iterable[tuple[str, str]]
 ) -> Iterator[FrameDifference]:
-    """Frames of mirrored animations that do not stand where the mirror image about the pivot stands.
+    """Yield frames of mirrored animations that are not mirror images about the pivot.
 
-    This looks at what is visible and at pivots alone, and repeats none of the steps that put frames on canvases.
+    The check compares visible boxes and pivots alone. It repeats none of the steps that place frames on canvases.
     """
     frames = {frame.name: frame for frame in crate.frames}
     for name, other in pairs:
@@ -267,7 +273,7 @@ def _not_mirrored(
 
 
 def _around_pivot(source: Source) -> tuple[float, float, float] | None:
-    """What is visible of a frame: its left and right edge and its top, counted from the pivot; None if nothing is."""
+    """Return the left, right and top edge of a frame's visible box, relative to the pivot; None if it is empty."""
     box, pivot, whole = visible_on_canvas(source.untrimmed), source.packed.pivot, source.untrimmed.canvas
     if source.packed.canvas != whole:  # offsets are forgotten
         pivot = Point(pivot.x + source.kept.x, pivot.y + source.kept.y)

@@ -255,7 +255,7 @@ def _paths(value: object, at: Keys) -> list[str]:
 
 
 def as_key(name: str, value: str) -> str:
-    """A setting as a crate file says it, for sentences; what has no key there is an option of the command line."""
+    """Return a setting as a crate file spells it, for messages; without a key there, as the command line spells it."""
     if name not in _KEYS:
         return f"--{key_of(name)}"
     if not value:

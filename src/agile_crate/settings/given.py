@@ -20,7 +20,7 @@ _EMPTY: tuple[object, ...] = ([], (), {})
 
 
 def settings_from(given: Mapping[str, object]) -> Settings:
-    """Settings from what was given, by field name; what is missing, or an empty list or table, keeps its default.
+    """Return settings from given values by field name. A missing value, or an empty list or table, means the default.
     Raises UsageError."""
     for name in given:
         if name not in options():

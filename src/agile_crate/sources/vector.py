@@ -14,7 +14,7 @@ import json
 import math
 import re
 import zlib
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Iterator
 from functools import lru_cache, partial
 from typing import Any, NamedTuple
 from xml.etree import ElementTree
@@ -33,10 +33,9 @@ from ..format.regular import read_regular
 from .plain_png import read_if_plain
 from .reading import GZIPPED, Reading
 from .reel import refuse_large
+from .vector_layers import LINKS, NAMESPACE, Layers, local_name
 
-NAMESPACE = "http://www.w3.org/2000/svg"
 _SVG = f"{{{NAMESPACE}}}"
-_LINKS = ("href", "{http://www.w3.org/1999/xlink}href")
 
 AT_ONCE = 1 << 31
 """Elements times pixels that are drawn in this process; more go to one that can be ended."""
@@ -76,7 +75,7 @@ def read_vector(data: bytes, largest: int, reading: Reading) -> Vector | dict[st
     own size may have. Raises PictureError."""
     root = _root(data)
     _check(root, largest)
-    if not reading.font and any(_local(element) == "text" for element in root.iter()):
+    if not reading.font and any(local_name(element) == "text" for element in root.iter()):
         raise PictureError(
             f"has text, and no font of the system is used: give one with {setting('font')}, or turn text into paths"
         )
@@ -86,7 +85,7 @@ def read_vector(data: bytes, largest: int, reading: Reading) -> Vector | dict[st
     costs = _costs(root)
     if reading.layers != "separate":
         return _vector(root, own, size, costs[root], reading)
-    groups = {_name_of(group): group for group in root if _local(group) == "g" and _name_of(group)}
+    groups = {_name_of(group): group for group in root if local_name(group) == "g" and _name_of(group)}
     shown = {name: group for name, group in groups.items() if not _is_hidden(group)}
     if not shown:
         raise PictureError(f"has no named groups to be frames; leave out {setting('layers')}, or name its groups")
@@ -203,11 +202,6 @@ def _unpacked(data: bytes) -> bytes:
     return text
 
 
-def _local(element: Element) -> str:
-    """An element's name without its namespace; of a comment or a note to programs nothing."""
-    return element.tag.removeprefix(_SVG) if isinstance(element.tag, str) else ""
-
-
 def _check(root: Element, largest: int) -> None:
     """Raises PictureError for what would reach outside, or cannot be drawn as it is meant."""
     level, depth = [root], 0
@@ -217,12 +211,12 @@ def _check(root: Element, largest: int) -> None:
     if depth > (deepest := in_force().nesting):
         raise PictureError(f"has elements nested more than {deepest} deep; {more_by('nesting')}")
     for element in root.iter():
-        name = _local(element)
+        name = local_name(element)
         if name == "foreignObject":
             raise PictureError("has a foreign object in it, which only a browser can draw; take it out")
         if len(element.attrib) > MOST_ATTRIBUTES:
             raise PictureError(f"has an element with more than {MOST_ATTRIBUTES} attributes, which no drawing needs")
-        links = [value for key in _LINKS if (value := element.get(key)) is not None]
+        links = [value for key in LINKS if (value := element.get(key)) is not None]
         if name == "image":
             for link in links:
                 _check_image(link, largest)
@@ -293,7 +287,7 @@ def _costs(root: Element) -> dict[Element, int]:
     if counts[root] > (most := in_force().elements):
         raise PictureError(f"draws more than {most:,} elements, each as often as it is used; {more_by('elements')}")
     attributes = sum(len(element.attrib) ** 2 for element in counts)
-    rules = sum((element.text or "").count("{") for element in counts if _local(element) == "style")
+    rules = sum((element.text or "").count("{") for element in counts if local_name(element) == "style")
     if attributes > MUCH_TO_COMPARE or rules * len(counts) > MUCH_TO_COMPARE:
         costs = dict.fromkeys(costs, AT_ONCE)
     return costs
@@ -301,15 +295,15 @@ def _costs(root: Element) -> dict[Element, int]:
 
 def _used(element: Element) -> Iterator[str]:
     """The names of the elements that one draws beside its own parts."""
-    for key in _LINKS:
-        if (link := element.get(key)) and _local(element) == "use":
+    for key in LINKS:
+        if (link := element.get(key)) and local_name(element) == "use":
             yield link.strip().removeprefix("#")
     for value in element.attrib.values():
         yield from re.findall(r"url\(\s*[\"']?#([^\"')]+)", value)
 
 
 def _own_cost(element: Element) -> int:
-    name = _local(element)
+    name = local_name(element)
     told = (element.text or "") if name == "style" else element.get("style", "")
     is_dashed = "stroke-dasharray" in element.attrib or "dasharray" in told
     if name in _LABORIOUS or is_dashed or (name == "style" and ("url(" in told or _LAYERED.search(told))):
@@ -326,72 +320,6 @@ def _name_of(group: Element) -> str:
 def _is_hidden(group: Element) -> bool:
     style = group.get("style", "").replace(" ", "")
     return group.get("display") == "none" or "display:none" in style
-
-
-class Layers:
-    """The named groups of a drawing, each to be drawn alone, with what stands in no group. Groups that one needs for
-    what it refers to stay as well, hidden; the others go, so that many groups take no more than their own parts."""
-
-    def __init__(self, root: Element, groups: Mapping[str, Element], costs: Mapping[Element, int]) -> None:
-        self._root, self._groups, self._costs = root, groups, costs
-        self._place = {part: index for index, part in enumerate(root)}
-        self._counts = {part: sum(1 for _ in part.iter()) for part in root}
-        ids = {group: {one.get("id") for one in group.iter()} for group in groups.values()}
-        self._owner = {name: group for group, names in ids.items() for name in names if name}
-        members = set(ids)
-        self._common = [part for part in root if part not in members]
-        common = {name for part in self._common for one in part.iter() for name in _references(one)}
-        self._needed_by_all = self._closure(common | set(_references(root)))
-        self._common_cost = 1 + sum(costs[part] for part in self._common if part in costs)
-        self._common_count = sum(self._counts[part] for part in self._common)
-
-    def needed(self, name: str) -> set[Element]:
-        """The other groups that a group refers to, directly or through others."""
-        own = self._groups[name]
-        return (self._needed_by_all | self._closure({one for part in own.iter() for one in _references(part)})) - {own}
-
-    def cost(self, name: str) -> int:
-        """About how many elements are drawn for a group."""
-        return self._common_cost + self._costs.get(self._groups[name], 0)
-
-    def elements(self, name: str) -> int:
-        """How many elements the drawing of a group holds."""
-        return self._common_count + sum(self._counts[part] for part in (self._groups[name], *self.needed(name)))
-
-    def alone(self, name: str) -> Element:
-        """The drawing with only this group to be seen."""
-        needed = self.needed(name)
-        result = Element(self._root.tag, self._root.attrib)
-        result.text = self._root.text
-        for part in sorted((*self._common, self._groups[name], *needed), key=self._place.__getitem__):
-            if part in needed:
-                style = f"{part.get('style', '')};display:none"
-                hidden = Element(part.tag, {**part.attrib, "display": "none", "style": style})
-                hidden.extend(part)
-                result.append(hidden)
-            else:
-                result.append(part)
-        return result
-
-    def _closure(self, names: set[str]) -> set[Element]:
-        found: set[Element] = set()
-        waiting = [self._owner[name] for name in names if name in self._owner]
-        while waiting:
-            group = waiting.pop()
-            if group not in found:
-                found.add(group)
-                more = (name for one in group.iter() for name in _references(one))
-                waiting += [self._owner[name] for name in more if name in self._owner]
-        return found
-
-
-def _references(element: Element) -> Iterator[str]:
-    """The names of all elements that one refers to: those that it uses, and those that these take after."""
-    for key in _LINKS:
-        if link := element.get(key):
-            yield link.strip().removeprefix("#")
-    for value in (*element.attrib.values(), (element.text or "") if _local(element) == "style" else ""):
-        yield from re.findall(r"url\(\s*[\"']?#([^\"')]+)", value)
 
 
 def _refuse_many(layers: Layers, names: Collection[str]) -> None:

@@ -43,9 +43,9 @@ def from_light(
     """Rendered light as pixels of sRGB with straight alpha, shape (h, w, 4).
 
     `light` has shape (h, w, 3), linear, multiplied by `alpha` of shape (h, w) (associated alpha, as OpenEXR has it); it
-    is made 2 ** `stops` times as bright. What is brighter than white, infinitely so too, counts as white; what is no
-    number counts as dark; light where alpha is 0 is lost. Levels are told by the light in the middle between two of
-    them, in 64 bits, so that they are the same everywhere. The curve is that of IEC 61966-2-1. Raises ValueError for
+    is made 2 ** `stops` times as bright. Light brighter than white, also infinite light, becomes white; NaN
+    becomes black; light where alpha is 0 is lost. The light halfway between two levels separates them, in 64 bits, so
+    that the result is the same everywhere. The curve is that of IEC 61966-2-1. Raises ValueError for
     primaries that span no colours.
     """
     h, w = light.shape[:2]
