@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import subprocess
 from pathlib import Path
 
@@ -254,3 +255,24 @@ def test_an_animation_that_is_shown_too_often_loops_forever(run: Run, tmp_path: 
         "loop" not in metadata(tmp_path / "o.json")["animations"][0]
         or metadata(tmp_path / "o.json")["animations"][0]["loop"] == "forever"
     )
+
+
+@pytest.mark.parametrize("cache", ["on", "off"])
+def test_charts_are_the_same_whatever_the_user_has_and_leave_nothing_behind(
+    run: Run, crate: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, cache: str
+) -> None:
+    """Matplotlib makes folders in the home directory, and reads a settings file of the folder that it is started in."""
+    home = tmp_path / "home"
+    home.mkdir()
+    for name in ("MPLCONFIGDIR", "XDG_CONFIG_HOME", "XDG_CACHE_HOME"):
+        monkeypatch.delenv(name, raising=False)
+    environment = {**os.environ, "HOME": str(home), **({"AGILE_CRATE_CACHE": "off"} if cache == "off" else {})}
+    charts = []
+    for settings in ("", "lines.linewidth: 9\nfont.size: 30\naxes.facecolor: red\n"):
+        (tmp_path / "matplotlibrc").write_text(settings, "utf-8")
+        done = run("show", "o.json", "--out", "o.svg", "--force", env=environment)
+        assert (done.returncode, done.stderr) == (0, "")
+        charts.append((tmp_path / "o.svg").read_bytes())
+    assert charts[0] == charts[1]
+    assert tree(home) == {}
+    assert list(home.iterdir()) == []

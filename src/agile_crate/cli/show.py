@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import argparse
+import contextlib
+import os
 import sys
-from collections.abc import Iterable
+import tempfile
+from collections.abc import Iterable, Iterator
 from typing import TYPE_CHECKING
 
 from .parser import Parser, add_common, read_value
@@ -132,7 +135,7 @@ def run(arguments: argparse.Namespace) -> int:
     if kind == "sheet" and given:
         raise UsageError(f"--{given[0]} is for films and strips; add --as strip, or write a .gif, .apng or .webp")
     wish = _wish(arguments, kind)
-    with crew() as executor, progress_bars(arguments.quiet) as progress:
+    with crew() as executor, progress_bars(arguments.quiet) as progress, _chart_files_in_cache():
         files, warnings = show(frames_of(arguments.data), arguments.out, wish, executor, progress, arguments.force)
     _warn(warnings)
     if arguments.json:
@@ -144,6 +147,17 @@ def run(arguments: argparse.Namespace) -> int:
         for path in files:
             print(f"wrote {shown(str(path))}")
     return Status.DONE
+
+
+@contextlib.contextmanager
+def _chart_files_in_cache() -> Iterator[None]:
+    """Keep Matplotlib's list of fonts in our cache: it would make folders of its own in the user's home."""
+    from ..store.cache import place
+
+    folder = place()
+    with contextlib.nullcontext(str(folder / "charts")) if folder else tempfile.TemporaryDirectory() as charts:
+        os.environ.setdefault("MPLCONFIGDIR", charts)
+        yield
 
 
 def _warn(warnings: Iterable[Sentence]) -> None:

@@ -136,8 +136,8 @@ def _file(folder: Path) -> Path:
 
 
 def _files(folder: Path) -> list[Path]:
-    """The store's files, of any version; SQLite keeps two more beside one that is in use."""
-    return sorted(path for path in folder.glob("store-*.sqlite*") if path.is_file())
+    """The store's files, of any version; SQLite keeps two more beside one that is in use. And those of charts."""
+    return sorted(path for name in ("store-*.sqlite*", "charts/*") for path in folder.glob(name) if path.is_file())
 
 
 class Cache:

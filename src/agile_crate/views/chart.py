@@ -5,6 +5,7 @@ One figure of four. Feet and centre of mass are those of `core.facts`, told from
 
 from __future__ import annotations
 
+import contextlib
 import io
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any, Literal, NamedTuple
@@ -85,9 +86,14 @@ def chart_of(
     import matplotlib
     from matplotlib.figure import Figure
 
-    with matplotlib.rc_context(
-        {"svg.hashsalt": "agile-crate", "svg.fonttype": "none", "font.size": 9, "text.parse_math": False}
-    ):
+    with contextlib.ExitStack() as settings:
+        settings.enter_context(matplotlib.rc_context())
+        matplotlib.rcdefaults()  # else a settings file of the user's, or in this folder, would change the chart
+        settings.enter_context(
+            matplotlib.rc_context(
+                {"svg.hashsalt": "agile-crate", "svg.fonttype": "none", "font.size": 9, "text.parse_math": False}
+            )
+        )
         figure = Figure(figsize=(WIDTH, HEIGHT), dpi=DOTS, layout="constrained")
         (wobble, full), (timing, memory) = figure.subplots(2, 2, width_ratios=(3, 2))
         figure.suptitle(shown(crate.name), x=0.01, ha="left", fontsize=13)
