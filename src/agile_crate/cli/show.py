@@ -6,7 +6,6 @@ import argparse
 import contextlib
 import os
 import sys
-import tempfile
 from collections.abc import Iterable, Iterator
 from typing import TYPE_CHECKING
 
@@ -135,7 +134,8 @@ def run(arguments: argparse.Namespace) -> int:
     if kind == "sheet" and given:
         raise UsageError(f"--{given[0]} is for films and strips; add --as strip, or write a .gif, .apng or .webp")
     wish = _wish(arguments, kind)
-    with crew() as executor, progress_bars(arguments.quiet) as progress, _chart_files_in_cache():
+    beside = _chart_files_in_cache() if kind == "chart" else contextlib.nullcontext()
+    with crew() as executor, progress_bars(arguments.quiet) as progress, beside:
         files, warnings = show(frames_of(arguments.data), arguments.out, wish, executor, progress, arguments.force)
     _warn(warnings)
     if arguments.json:
@@ -152,6 +152,8 @@ def run(arguments: argparse.Namespace) -> int:
 @contextlib.contextmanager
 def _chart_files_in_cache() -> Iterator[None]:
     """Keep Matplotlib's list of fonts in our cache: it would make folders of its own in the user's home."""
+    import tempfile
+
     from ..store.cache import place
 
     folder = place()
