@@ -1,5 +1,5 @@
-# make demo: the main job on the demo frames.  make test: everything the tests need, then the tests.
-# Both make their own environment in .venv; nothing has to be done before them.
+# make demo: the main job on the demo frames.  make quick: the tests of a minute.  make test: everything the tests need,
+# then the tests. All make their own environment in .venv; nothing has to be done before them.
 
 PYTHON ?= python3
 VENV := .venv
@@ -14,7 +14,7 @@ PYTEST := pytest -n auto --dist worksteal
 SOURCES := $(shell find src -type f -not -name '*.pyc')
 DEBIAN_TOOLS := pngcheck imagemagick chromium ffmpeg gcc libc6-dev lua5.4 luajit libegl1 libgles2 libgl1-mesa-dri godot3 xvfb
 
-.PHONY: demo test test-lowest trust audit lock environments lint bench bench-survey screenshots docs frames system-tools clean
+.PHONY: demo quick test test-lowest trust audit lock environments lint bench bench-survey screenshots docs frames system-tools clean
 
 demo: $(VENV)/.installed
 	@$(BIN)/agile-crate demo build/otter-post
@@ -22,6 +22,10 @@ demo: $(VENV)/.installed
 test: $(VENV)/.with-tests system-tools build/node/.installed
 	@echo "running the tests on all processors; each dot is a test"
 	@$(BIN)/$(PYTEST)
+
+# What a change is tried with first: in a minute, without a browser or another program.
+quick: $(VENV)/.with-tests
+	@$(BIN)/$(PYTEST) tests/core tests/settings tests/format tests/stops tests/test_plan.py
 
 NOT_LOWEST := $(foreach file,core/arrange/test_blocks core/arrange/test_stay core/arrange/test_tight exports/test_in_place sources/test_vector sources/test_rendered,--ignore tests/$(file).py)
 
