@@ -161,7 +161,7 @@ def test_a_build_in_conflict_is_written_anew_and_frames_stay(run: Run, crate: Pa
     theirs = {frame["name"]: frame["box"] for frame in metadata(tmp_path / "theirs" / "o.json")["frames"]}
     moved = [name for name in now if name in theirs and now[name][:2] != theirs[name][:2]]
     assert [line for line in lines[1:] if "@" not in line] == [
-        f"agile-crate: warning: o: moved since the last build of one branch or the other: {', '.join(moved)}"
+        f"agile-crate: warning: o: frames that moved since the last build of either branch: {', '.join(moved)}"
     ]
     assert run("verify", "o.json", "--against", "o.crate.toml").returncode == 0
 
@@ -178,7 +178,7 @@ def test_where_a_merge_joined_lines_of_both_sides_only_frames_on_the_sheet_stay(
     done = run("pack", "o.crate.toml")
     assert (
         done.returncode,
-        "o: moved since the last build of one branch or the other: airs/theirs_1" in done.stderr,
+        "o: frames that moved since the last build of either branch: airs/theirs_1" in done.stderr,
     ) == (0, True)
     ours = {frame["name"]: frame["box"] for frame in metadata(tmp_path / "ours" / "o.json")["frames"]}
     now = {frame["name"]: frame["box"] for frame in metadata(tmp_path / "o.json")["frames"]}
@@ -248,7 +248,7 @@ def test_kept_edits_are_not_lost_with_the_metadata(run: Run, swim: Path, tmp_pat
         done = run(*pack, *more)
         assert done.returncode == 5
         told = (
-            "o.png holds edits by hand, and its metadata is gone, by which they could be kept"
+            "o.png holds edits by hand, but the metadata that could keep them is gone"
             if image == "png"
             else "o.webp is already there"
         )

@@ -273,10 +273,10 @@ def refuse_damaged(files: Collection[Path], before: Before) -> None:
     with edits whose metadata is gone."""
     lost = [path.name for path in files if path.name in before.lost_edits]
     if lost:
-        hold, their = ("holds", "its") if len(lost) == 1 else ("hold", "their")
+        holds = "holds" if len(lost) == 1 else "hold"
         raise OutputError(
-            f"{some_files(lost)} {hold} edits by hand, and {their} metadata is gone, by which they could be kept; "
-            f"restore the metadata, keep a copy of the sheets, or overwrite them with {setting('force')}"
+            f"{some_files(lost)} {holds} edits by hand, but the metadata that could keep them is gone; restore "
+            f"the metadata, keep a copy of the sheets, or overwrite them with {setting('force')}"
         )
     damaged = [path.name for path in files if path.name in before.damaged]
     if damaged:

@@ -144,7 +144,7 @@ def _not_as_asked(crate: Crate, folder: Path, order: Order, taken_in: Intake) ->
     depends = settings.keep_places or any(frame.touched for frame in crate.frames)
     made, found = (_without_digests(one, depends) for one in (plan.crate, crate))
     if place := first_difference(document_of(made), document_of(found)):
-        yield f"it is not what its crate file makes of the sources: {place}"
+        yield f"it differs from what its crate file makes of the sources: {place}"
         return
     yield from (f"{shown(name)} is missing" for name in plan.texts if not (folder / name).is_file())
     formats = [
@@ -152,7 +152,7 @@ def _not_as_asked(crate: Crate, folder: Path, order: Order, taken_in: Intake) ->
     ]
     for name, text in further_texts(crate._replace(file_sha256={}), crate.name, formats, templates, settings.compact):
         if sha256_now(folder / name) not in ("", text_sha256(text)):
-            yield f"{shown(name)} is not what its crate file makes of the crate"
+            yield f"{shown(name)} differs from what its crate file makes of the crate"
 
 
 def _has_larger(settings: Settings, order: Order) -> bool:

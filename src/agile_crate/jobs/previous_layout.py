@@ -50,7 +50,7 @@ def told_of_damage(target: Path, before: Before, made: Iterable[tuple[Settings, 
         moved = dict.fromkeys(name for side in sides for name in _moved(side, crate))
         if moved:
             name = shown(crate.name)
-            yield Sentence(f"{name}: moved since the last build of one branch or the other: {few(map(shown, moved))}")
+            yield Sentence(f"{name}: frames that moved since the last build of either branch: {few(map(shown, moved))}")
         elif not sides:
             name = some_files([forms[0].name])
             yield Sentence(f"{setting('keep_places')}: {name} could not be read, so any frame may have moved")

@@ -241,9 +241,9 @@ def _untrue(crate: Crate, sources: dict[str, Source], touches: Mapping[str, Touc
     for frame in crate.frames:
         crc = source_crc(crate, frame, sources[frame.name].packed)
         if frame.touched and frame.name not in touches:
-            yield FrameDifference(frame.name, "is marked as touched, and nobody painted on it")
+            yield FrameDifference(frame.name, "is marked as touched, but carries no edit")
         elif frame.crc and frame.crc != crc:
-            yield FrameDifference(frame.name, f"has the crc {frame.crc}, and {crc} is that of its source")
+            yield FrameDifference(frame.name, f"has the crc {frame.crc}, but its source has {crc}")
 
 
 def _odd_name(data: str, crate: Crate, folder: Path) -> Iterator[str]:
@@ -252,7 +252,7 @@ def _odd_name(data: str, crate: Crate, folder: Path) -> Iterator[str]:
     if crate.name == Path(data).stem or any(name.startswith(crate.name) for name in names):
         return
     if crate.name not in {seal.crate for name in names if (seal := seal_of(folder / name))}:
-        yield f"its name is {quoted(crate.name)}, and its files have another"
+        yield f"its name is {quoted(crate.name)}, but its files have another name"
 
 
 def _not_mirrored(

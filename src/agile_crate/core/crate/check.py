@@ -214,7 +214,7 @@ def check_gap_is_used(sheet: Sheet, frames: Sequence[Frame]) -> Iterator[str]:
         return
     wider = sheet._replace(gap=max(sheet.gap, 2 * sheet.edge_repeat) + 1)
     if not any(_check_gaps(wider, list(boxes.values()))):
-        yield f"sheet {quoted(sheet.image)}: its gap is {sheet.gap}, and all frames are farther apart"
+        yield f"sheet {quoted(sheet.image)}: its gap is {sheet.gap}, but all frames are farther apart"
 
 
 def stray_told(sheet: Sheet, count: int) -> str:
