@@ -25,9 +25,9 @@ test: $(VENV)/.with-tests system-tools build/node/.installed
 
 # What a change is tried with first: in a minute, without a browser or another program.
 quick: $(VENV)/.with-tests
-	@$(BIN)/$(PYTEST) tests/core tests/settings tests/format tests/stops tests/test_plan.py
+	@$(BIN)/$(PYTEST) tests/core tests/settings tests/crate_files tests/format tests/pipeline tests/test_plan.py
 
-NOT_LOWEST := $(foreach file,core/arrange/test_blocks core/arrange/test_stay core/arrange/test_tight exports/test_in_place sources/test_vector sources/test_rendered,--ignore tests/$(file).py)
+NOT_LOWEST := $(foreach file,core/arrange/test_blocks core/arrange/test_stay core/arrange/test_tight storage/test_staging sources/test_vector sources/test_rendered,--ignore tests/$(file).py)
 
 # A system on which file names are ASCII.
 ASCII := LC_ALL=C PYTHONUTF8=0 PYTHONCOERCECLOCALE=0 PYTHONIOENCODING=utf-8
@@ -37,13 +37,13 @@ ASCII := LC_ALL=C PYTHONUTF8=0 PYTHONCOERCECLOCALE=0 PYTHONIOENCODING=utf-8
 # for small sheets, and kills.
 test-lowest: $(LOWEST)/.installed system-tools
 	@echo "running the short tests with the lowest versions of all dependencies, and file names in ASCII"
-	@$(ASCII) $(LOWEST)/bin/$(PYTEST) $(NOT_LOWEST) tests/core tests/settings tests/format tests/sources tests/stops tests/exports tests/views \
+	@$(ASCII) $(LOWEST)/bin/$(PYTEST) $(NOT_LOWEST) tests/core tests/settings tests/crate_files tests/format tests/sources tests/pipeline tests/exports tests/views \
 	  tests/cli/test_write.py
 
 # What is tried at random, at length; at last guided by what of the program is reached, where atheris installs.
 trust: $(VENV)/.with-tests system-tools
 	AGILE_CRATE_TRUST=$(or $(TIMES),1) $(BIN)/$(PYTEST) tests/trust tests/cluster
-	$(ASCII) $(BIN)/$(PYTEST) tests/core tests/settings tests/format tests/sources tests/stops tests/exports tests/views tests/cli tests/jobs
+	$(ASCII) $(BIN)/$(PYTEST) tests/core tests/settings tests/crate_files tests/format tests/sources tests/pipeline tests/exports tests/views tests/cli tests/commands
 	@if $(BIN)/$(PIP) atheris 2>/dev/null; then $(BIN)/python tools/fuzz.py; else echo "atheris does not install here: inputs are not tried guided"; fi
 
 # Known faults of all that development installs, where the index tells any.

@@ -2,10 +2,10 @@
 
 import sys
 
+from agile_crate.pipeline.gather import unheard
+from agile_crate.pipeline.load import intake
 from agile_crate.settings.given import settings_from
-from agile_crate.sources.gather import unheard
-from agile_crate.stops.intake import intake
-from agile_crate.workers.crew import crew
+from agile_crate.workers.pool import crew
 
 folder, *given = sys.argv[1:]
 settings = settings_from(dict(word.split("=", 1) for word in given))

@@ -26,10 +26,10 @@ import numpy as np
 from PIL import Image
 
 from agile_crate import GENERATOR
-from agile_crate.jobs import on_cluster
-from agile_crate.jobs.crate_file import read_crate_file
-from agile_crate.jobs.on_cluster import build_on_cluster
-from agile_crate.jobs.order import Request
+from agile_crate.commands import cluster_build
+from agile_crate.commands.build import Request
+from agile_crate.commands.cluster_build import build_on_cluster
+from agile_crate.crate_files.read import read_crate_file
 from agile_crate.workers import cluster as cluster_module
 from agile_crate.workers.cluster import connected
 from frames import pixel_art
@@ -141,7 +141,7 @@ def cost_of_a_crate(address: str, folder: Path, file: Path) -> tuple[float, floa
     """Seconds that a crate costs the one who asks, who puts it in place, and the worker that builds it."""
     shutil.rmtree(folder / "out", ignore_errors=True)
     spent: list[float] = []
-    in_place, far_task = on_cluster._in_place, on_cluster.far_task
+    in_place, far_task = cluster_build._in_place, cluster_build.far_task
 
     def timed(work, *given):
         began = time.perf_counter()
@@ -150,12 +150,12 @@ def cost_of_a_crate(address: str, folder: Path, file: Path) -> tuple[float, floa
         finally:
             spent.append(time.perf_counter() - began)
 
-    on_cluster._in_place, on_cluster.far_task = partial(timed, in_place), partial(timed, far_task)
+    cluster_build._in_place, cluster_build.far_task = partial(timed, in_place), partial(timed, far_task)
     orders = read_crate_file(str(file)).orders
     began = time.perf_counter()
     list(build_on_cluster(address, orders, Request(GENERATOR, again=True), send=False))
     took = time.perf_counter() - began
-    on_cluster._in_place, on_cluster.far_task = in_place, far_task
+    cluster_build._in_place, cluster_build.far_task = in_place, far_task
     asker = sum(spent) / len(orders)
     return asker, 2 * (took - 1) / len(orders)  # two workers; a second is connecting
 

@@ -22,9 +22,9 @@ import numpy as np
 from PIL import Image
 
 from agile_crate.core.errors import InputError
-from agile_crate.core.look.facts import frame_facts
-from agile_crate.core.look.finding import Finding, Surveyed
-from agile_crate.core.look.findings import find_all
+from agile_crate.core.inspect.facts import frame_facts
+from agile_crate.core.inspect.finding import Finding, Surveyed
+from agile_crate.core.inspect.findings import find_all
 from agile_crate.core.names import frame_key
 from agile_crate.core.png_chunks import PictureError
 from agile_crate.sources.find import Found, find

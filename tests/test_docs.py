@@ -13,7 +13,7 @@ import pytest
 
 import agile_crate
 from agile_crate.cli.main import COMMANDS
-from agile_crate.core.look.finding import CODES
+from agile_crate.core.inspect.finding import CODES
 from conftest import Run
 
 TOP = Path(__file__).parents[1]

@@ -16,41 +16,37 @@ import pytest
 
 SOURCE = Path(__file__).parents[1] / "src" / "agile_crate"
 
-FLOORS = {
-    "agile_crate": {"jobs", "workers", "settings", "core"},
-    "__main__": {"cli"},
-    "cli": {"interrupts", "agile_crate", "jobs", "views", "sources", "store", "workers", "format", "settings", "core", "demo"},
-    "jobs": {"system", "stops", "views", "live", "sources", "exports", "store", "workers", "format", "settings", "core", "demo"},
-    "stops": {"sources", "exports", "store", "workers", "settings", "core"},
-    "views": {"format", "exports", "core"},
-    "live": set[str](),
-    "sources": {"system", "store", "workers", "format", "core"},
-    "exports": {"system", "interrupts", "workers", "format", "settings", "core"},
-    "interrupts": set[str](),
-    "store": set[str](),
-    "workers": {"system", "interrupts", "core"},
-    "format": {"system", "core"},
-    "system": set[str](),
-    "settings": {"core"},
-    "demo": set[str](),
-    "core": set[str](),
+LAYERS = (
+    "__main__", "cli", "agile_crate", "commands", "crate_files", "pipeline", "views", "live", "sources", "exports",
+    "storage", "workers", "settings", "format", "core", "demo", "interrupts", "platform",
+)  # fmt: skip
+"""The packages from the top. Each may import those below it; `agile_crate` is the package itself, the script interface."""
+
+NOT_BELOW = {
+    "cli": {"pipeline", "exports", "platform", "live"}, "agile_crate": {"views", "live", "pipeline"},
+    "pipeline": {"views", "live", "demo", "interrupts"}, "views": {"live", "sources", "storage", "workers", "settings"},
+    "live": set(LAYERS), "sources": {"exports", "settings", "interrupts"}, "exports": {"interrupts"},
+    "storage": {"settings"}, "workers": {"settings", "format"}, "settings": {"format"},
+    "core": {"demo", "interrupts", "platform"}, "demo": set(LAYERS), "interrupts": {"platform"},
 }  # fmt: skip
-"""Each floor, from the top, with all that it may import. `agile_crate` is the package itself: the script interface."""
+"""What a package does without, though it lies below."""
+
+FLOORS = {name: set(LAYERS[number + 1 :]) - NOT_BELOW.get(name, set()) for number, name in enumerate(LAYERS)}
 
 ROOMS = {
-    "look": {"frame", "model"}, "crate": {"arrange", "motion", "frame", "model"}, "arrange": {"frame", "model"},
+    "inspect": {"frame", "model"}, "cut": {"frame", "model"}, "crate": {"arrange", "motion", "frame", "model"}, "arrange": {"frame", "model"},
     "motion": {"model"}, "frame": {"model"}, "model": set[str](), "": {"model"},
 }  # fmt: skip
 """The rooms of `core`, from the top, with the others that each may import. The modules beside them are vocabulary, which
 every room may import."""
 
 ONLY_IN = {
-    "argparse": {"cli"}, "argcomplete": {"cli"}, "rich": {"cli"}, "distributed": {"workers"}, "fsspec": {"sources"}, "signal": {"cli", "workers", "system"}, "multiprocessing": {"workers"}, "pickle": {"workers"},
-    "PIL": {"sources", "exports", "views"}, "zlib_ng": {"exports", "core"}, "oxipng": {"exports"},
+    "argparse": {"cli"}, "argcomplete": {"cli"}, "rich": {"cli"}, "distributed": {"workers"}, "fsspec": {"sources"}, "signal": {"cli", "workers", "platform"}, "multiprocessing": {"workers"}, "pickle": {"workers"},
+    "PIL": {"sources", "exports", "storage", "views"}, "zlib_ng": {"exports", "core"}, "oxipng": {"exports"},
     "jinja2": {"exports", "views"}, "markupsafe": {"views"}, "matplotlib": {"views"},
     "defusedxml": {"format", "sources"}, "scipy": {"core"},
-    "resvg_py": {"sources"}, "OpenEXR": {"sources"}, "numpy": {"stops", "views", "sources", "exports", "jobs", "workers", "core"}, "subprocess": {"workers"},
-    "mypy_extensions": {"core"}, "sqlite3": {"store"}, "platformdirs": {"store"}, "tomlkit": {"settings"}, "time": {"cli"}, "watchdog": {"sources"}, "pyspng": {"sources"}, "http": {"live"}, "socket": {"workers"}, "secrets": {"live"},
+    "resvg_py": {"sources"}, "OpenEXR": {"sources"}, "numpy": {"pipeline", "views", "sources", "exports", "commands", "storage", "workers", "core"}, "subprocess": {"workers"},
+    "mypy_extensions": {"core"}, "sqlite3": {"storage"}, "platformdirs": {"storage"}, "tomlkit": {"crate_files"}, "time": {"cli"}, "watchdog": {"sources"}, "pyspng": {"sources"}, "http": {"live"}, "socket": {"workers"}, "secrets": {"live"},
     "hmac": {"live"}, "datetime": set[str](),
 }  # fmt: skip
 """Modules of others, and the floors on which they may be imported. What is not named here must be the standard library."""
@@ -60,10 +56,10 @@ SYSTEMS = {
     "setsid", "getpgid", "setpgid", "nice", "sched_getaffinity", "sched_setaffinity", "statvfs", "sysconf", "wait3", "wait4", "waitid", "WNOHANG", "O_NONBLOCK", "O_NOFOLLOW", "O_BINARY", "SIGKILL",
     "SIGHUP", "SIGUSR1", "SIGUSR2", "SIGALRM", "SIGCHLD", "SIGSTOP", "SIGCONT", "SIGPIPE", "SIGBREAK", "alarm", "setitimer", "fchmod", "fchown", "pread", "pwrite", "MADV_DONTNEED", "startfile",
 }  # fmt: skip
-"""Modules and names that one system has and another has not: only `system` asks for them."""
+"""Modules and names that one system has and another has not: only `platform` asks for them."""
 
-FILES_OF = {"sources", "exports", "store", "workers", "format"}
-"""The floors that open files. `core`, `stops` and `views` never do; a job asks one of these."""
+FILES_OF = {"sources", "exports", "storage", "workers", "format"}
+"""The floors that open files. `core`, `pipeline` and `views` never do; a job asks one of these."""
 
 FILE_MODULES = {"io", "os", "pathlib", "glob", "tempfile", "shutil", "importlib"}
 """Modules that `core` does without: there the world ends at arrays and plain values."""
@@ -144,7 +140,7 @@ def test_no_two_modules_import_each_other() -> None:
 
 def test_only_some_floors_open_files() -> None:
     for module, path in MODULES.items():
-        if floor_of(module) in FILES_OF | {"demo", "system"}:
+        if floor_of(module) in FILES_OF | {"demo", "platform"}:
             continue
         for node in ast.walk(ast.parse(path.read_text("utf-8"))):
             if isinstance(node, ast.Call):
@@ -171,7 +167,7 @@ def test_only_the_command_line_prints_and_exits() -> None:
 
 def test_only_one_place_asks_for_what_some_systems_have() -> None:
     for module, path in MODULES.items():
-        if module == "agile_crate.system":
+        if module == "agile_crate.platform":
             continue
         for node in ast.walk(ast.parse(path.read_text("utf-8"))):
             asked = {getattr(node, "attr", "")} | {
@@ -197,9 +193,9 @@ def test_nothing_runs_what_a_text_says() -> None:
         ("agile_crate.core.names", "from .frame import trim", "that room is not below"),
         ("agile_crate.core.names", "import pathlib", "core knows no files"),
         ("agile_crate.sources.find", "from ..exports.png import encode_png", "sources stands below exports"),
-        ("agile_crate.stops.take", "from ..jobs import pack", "stops stands below jobs"),
-        ("agile_crate.jobs.pack", "import argparse", "imports argparse"),
-        ("agile_crate.jobs.pack", "import requests", "imports requests"),
+        ("agile_crate.pipeline.select", "from ..commands import pack", "pipeline stands below commands"),
+        ("agile_crate.commands.pack", "import argparse", "imports argparse"),
+        ("agile_crate.commands.pack", "import requests", "imports requests"),
         ("agile_crate.exports.png", "import scipy.ndimage", "imports scipy.ndimage"),
     ],
 )

@@ -14,7 +14,7 @@ from typing import Any
 from hatchling.builders.hooks.plugin.interface import BuildHookInterface
 
 PACKAGE = Path("agile_crate", "core", "arrange")
-MODULES = ("skyline", "through")
+MODULES = ("skyline", "exact_search")
 
 
 class CompiledHook(BuildHookInterface):

@@ -102,7 +102,7 @@ def tests_of(module: Path) -> list[str]:
     name = ".".join(("agile_crate", *module.relative_to("src/agile_crate").with_suffix("").parts))
     pure = [
         path
-        for folder in ("core", "format", "stops", "exports", "views")
+        for folder in ("core", "format", "pipeline", "exports", "views")
         for path in (ROOT / "tests" / folder).rglob("test_*.py")
     ]
     found = [
@@ -111,7 +111,7 @@ def tests_of(module: Path) -> list[str]:
         if re.search(rf"{re.escape(name)} import|{re.escape(name)}\b", path.read_text("utf-8"))
     ]
     found.sort(key=lambda path: ("/core/" not in path, path))
-    return found or [str(Path("tests", "core", room_of(module))), "tests/stops", "tests/format"]
+    return found or [str(Path("tests", "core", room_of(module))), "tests/pipeline", "tests/format"]
 
 
 def room_of(module: Path) -> str:

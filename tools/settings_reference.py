@@ -7,7 +7,7 @@ from itertools import groupby
 from agile_crate.cli.parser import SECTIONS
 from agile_crate.cli.wording import option_name
 from agile_crate.core.limits import ABOUT, Limits
-from agile_crate.core.sentence import key_of
+from agile_crate.core.message import key_of
 from agile_crate.core.text import bytes_shown
 from agile_crate.settings.table import options
 

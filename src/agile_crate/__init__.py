@@ -23,12 +23,12 @@ if TYPE_CHECKING:
     from fractions import Fraction
     from typing import Any, TypeAlias
 
+    from .commands.load import Loaded
+    from .commands.pack import Packed
+    from .commands.survey import Survey
+    from .commands.unpack import Unpacked
+    from .commands.verify import Verified
     from .core.errors import CrateError, FitError, InputError, OutputError, UsageError
-    from .jobs.pack import Packed
-    from .jobs.read import Loaded
-    from .jobs.survey import Survey
-    from .jobs.unpack import Unpacked
-    from .jobs.verify import Verified
 
 __version__ = "0.1.0"
 
@@ -92,9 +92,9 @@ def pack(
     InputError for frames that are missing or damaged, FitError where limits are too narrow, OutputError where files
     cannot be written; each says in one sentence what to do. Then nothing is written.
     """
-    from .jobs.pack import pack
+    from .commands.pack import pack
     from .settings.given import settings_from
-    from .workers.crew import crew
+    from .workers.pool import crew
 
     given = settings_from({name: value for name, value in settings.items() if value is not None})
     with crew() as executor:
@@ -127,11 +127,11 @@ def build(
     Raises what `pack` raises at the first crate that cannot be built, and InputError for a crate file that is wrong,
     with its line and column.
     """
+    from .commands.build import Request
+    from .commands.project import build
     from .core import errors
-    from .core.sentence import setting
+    from .core.message import setting
     from .core.text import shown
-    from .jobs.order import Request
-    from .jobs.project import build
 
     names = [only] if isinstance(only, str) else _names("only", only)
     if type(jobs) is not int or jobs < 1:
@@ -149,9 +149,9 @@ def verify(data: StrPath, against: Inputs = (), *, accept: bool = False) -> Veri
     Nothing is raised for what does not hold: ``.holds``, ``.problems`` and ``.differences`` tell. Raises InputError
     when the metadata, or a source, cannot be read.
     """
-    from .jobs import accept as accepting
-    from .jobs.verify import verify
-    from .workers.crew import crew
+    from .commands import accept as accepting
+    from .commands.verify import verify
+    from .workers.pool import crew
 
     if accept:
         accepting.accept(_path(data))
@@ -162,9 +162,9 @@ def verify(data: StrPath, against: Inputs = (), *, accept: bool = False) -> Veri
 def verify_all(data: Inputs, against: Inputs = ()) -> tuple[Verified, ...]:
     """As `verify`, of several crates: of metadata files, and of all crates of crate files at all their sizes, which are
     compared with what those ask for."""
-    from .jobs.crate_file import crates_in
-    from .jobs.verify import verify
-    from .workers.crew import crew
+    from .commands.verify import verify
+    from .crate_files.read import crates_in
+    from .workers.pool import crew
 
     with crew() as executor:
         return tuple(
@@ -188,10 +188,10 @@ def survey(
     all others than those of `code`, if any is named; what the file `allowed` says was found fine is let go. `scale` is
     what the frames are to be scaled by later, ``0.5`` or ``"50%"``. Raises UsageError and InputError.
     """
-    from .jobs.survey import survey
-    from .jobs.survey_files import read_allowed
+    from .commands.survey import survey
+    from .commands.survey_files import read_allowed
     from .settings import readers
-    from .workers.crew import crew
+    from .workers.pool import crew
 
     left_out, only = (
         [codes] if isinstance(codes, str) else _names(name, codes) for name, codes in (("allow", allow), ("code", code))
@@ -219,8 +219,8 @@ def unpack(data: StrPath, out: StrPath, *, film: bool = False, force: bool = Fal
     """
     from pathlib import Path
 
-    from .jobs.unpack import unpack
-    from .workers.crew import crew
+    from .commands.unpack import unpack
+    from .workers.pool import crew
 
     with crew() as executor:
         return unpack(_path(data), Path(_path(out)), executor, film=film, force=force, skin=skin)
@@ -232,7 +232,7 @@ def load(data: StrPath, *, skin: str = "") -> Loaded:
 
     Raises InputError when a file is missing or damaged, or when the metadata contradicts itself.
     """
-    from .jobs.read import load
+    from .commands.load import load
 
     return load(_path(data), skin)
 
@@ -259,7 +259,7 @@ def _paths(inputs: Inputs) -> list[str]:
 def _names(asked: str, names: Iterable[str]) -> list[str]:
     """Return names as a list. Raises UsageError for a name that is not a text."""
     from .core.errors import UsageError
-    from .core.sentence import setting
+    from .core.message import setting
     from .core.text import shown
 
     listed = [] if isinstance(names, bytes) else list(names)

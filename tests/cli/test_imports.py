@@ -25,13 +25,13 @@ SETTINGS = {"agile_crate.settings", "dataclasses", "inspect"}
 """What only those commands load that have settings."""
 
 PACKING = HEAVY - {"numpy", "zlib_ng", "traceback", "tempfile"} | {
-    "agile_crate.views", "agile_crate.live", "agile_crate.store", "agile_crate.jobs.crate_file", "agile_crate.jobs.kept_touches",
-    "agile_crate.jobs.previous_layout", "agile_crate.jobs.unchanged", "agile_crate.sources.kept", "agile_crate.sources.sheets",
-    "agile_crate.sources.open_raster", "agile_crate.sources.colours", "agile_crate.stops.wardrobe", "agile_crate.stops.likeness",
-    "agile_crate.stops.tight", "agile_crate.stops.blocks", "agile_crate.core.look", "agile_crate.core.arrange.tight",
+    "agile_crate.views", "agile_crate.live", "agile_crate.storage", "agile_crate.crate_files.read", "agile_crate.pipeline.kept_edits",
+    "agile_crate.pipeline.previous_layout", "agile_crate.crate_files.up_to_date", "agile_crate.storage.frame_cache", "agile_crate.sources.sheets",
+    "agile_crate.sources.open_raster", "agile_crate.sources.colours", "agile_crate.pipeline.skins", "agile_crate.pipeline.duplicates",
+    "agile_crate.pipeline.tight", "agile_crate.pipeline.blocks", "agile_crate.core.inspect", "agile_crate.core.arrange.tight",
     "agile_crate.core.frame.scale", "agile_crate.core.frame.palette", "agile_crate.core.frame.shape", "agile_crate.exports.css",
-    "agile_crate.format.xml_form", "agile_crate.settings.crate_file", "agile_crate.workers.processes", "agile_crate.workers.cluster",
-    "agile_crate.sources.pictures", "agile_crate.sources.fetch", "agile_crate.sources.late", "agile_crate.workers.jobs",
+    "agile_crate.format.xml_form", "agile_crate.crate_files.spec", "agile_crate.workers.processes", "agile_crate.workers.cluster",
+    "agile_crate.sources.pictures", "agile_crate.sources.fetch", "agile_crate.sources.deferred", "agile_crate.workers.tasks",
 }  # fmt: skip
 """What a pack of plain PNGs in a grid does without, Pillow too; it loads `pyspng` when it reads one."""
 
@@ -68,7 +68,9 @@ def test_a_crate_file_with_nothing_to_do_loads_no_pixels(run: Callable[..., Any]
     assert run("pack", "p.crate.toml").returncode == 0
     modules = loaded(tmp_path, "pack", "p.crate.toml", "--quiet")
     assert (
-        among(modules, {"numpy", "PIL", "scipy", "jinja2", "rich", "tomlkit", "watchdog", "http", "agile_crate.stops"})
+        among(
+            modules, {"numpy", "PIL", "scipy", "jinja2", "rich", "tomlkit", "watchdog", "http", "agile_crate.pipeline"}
+        )
         == set()
     )
 
@@ -79,7 +81,7 @@ def test_a_look_at_the_sheet_needs_no_browser_and_no_charts(run: Callable[..., A
     sheet = loaded(tmp_path, "show", "o.json", "--out", "sheet.png", "--quiet")
     page = loaded(tmp_path, "show", "o.json", "--out", "page.html", "--quiet")
     never = {
-        "matplotlib", "scipy", "watchdog", "http", "sqlite3", "tomlkit", "agile_crate.live", "agile_crate.jobs.watch",
+        "matplotlib", "scipy", "watchdog", "http", "sqlite3", "tomlkit", "agile_crate.live", "agile_crate.commands.watch",
     }  # fmt: skip
     assert among(sheet, never | {"jinja2"}) == set()
     assert among(page, never) == set()

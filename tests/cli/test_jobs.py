@@ -14,6 +14,8 @@ from typing import Any
 import pytest
 
 import agile_crate
+from agile_crate.commands import build
+from agile_crate.workers import tasks
 from conftest import PROGRAM, art, save
 
 
@@ -104,17 +106,15 @@ def test_ended_in_the_middle(project: Path, whom: str) -> None:
 
 
 def test_there_is_never_more_than_a_process_for_each_crate(project: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    from agile_crate.jobs import order
-    from agile_crate.workers import jobs
 
     counts: list[int] = []
-    in_processes = jobs.in_processes
+    in_processes = tasks.in_processes
     monkeypatch.setattr(
-        jobs, "in_processes", lambda work, tasks, count: counts.append(count) or in_processes(work, tasks, count)
+        tasks, "in_processes", lambda work, tasks, count: counts.append(count) or in_processes(work, tasks, count)
     )
     agile_crate.build(project / "all.crate.toml", ["gull", "buoy"], jobs=60)
-    monkeypatch.setattr(order, "processors", lambda: 1)
-    monkeypatch.setattr(order, "BUILDERS", 3)
+    monkeypatch.setattr(build, "processors", lambda: 1)
+    monkeypatch.setattr(build, "BUILDERS", 3)
     agile_crate.build(project / "all.crate.toml", again=True, force=True, jobs=60)
     assert counts == [2, 3]
 

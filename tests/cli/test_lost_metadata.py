@@ -8,8 +8,8 @@ from pathlib import Path
 import pytest
 
 import agile_crate
-from agile_crate.exports.png_seal import Seal, seal_of
 from agile_crate.format.conflict import sides_of
+from agile_crate.format.png_seal import Seal, seal_of
 from conftest import Run, art, decode, metadata, save, tool, tree
 
 CRATE = '[crate.o]\nfrom = "frames"\nout = "o"\nlayout = "tight"\nkeep-places = true\nmetadata = ["json", "xml", "css"]\nalso-scale = ["50%"]\n'

@@ -153,7 +153,7 @@ def test_a_trim_that_cuts_off_too_much_does_not_hold(
     swim: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, more: dict[str, Any]
 ) -> None:
     """The proof compares with the picture before trimming, so it sees what trimming itself gets wrong."""
-    from agile_crate.stops.prepare import trim
+    from agile_crate.pipeline.prepare import trim
 
     def one_column_less(*given: Any) -> Any:
         decision = trim.decide(*given)

@@ -9,15 +9,15 @@ from typing import Any
 import fsspec
 import pytest
 
+from agile_crate.commands import remote_build
+from agile_crate.commands.pack import pack
 from agile_crate.core.errors import InputError, UsageError
 from agile_crate.core.limits import within
-from agile_crate.jobs import far
-from agile_crate.jobs.pack import pack
-from agile_crate.settings.crate_file import Order
+from agile_crate.crate_files.spec import Order
 from agile_crate.settings.given import settings_from
 from agile_crate.sources import fetch
 from agile_crate.workers import cluster
-from agile_crate.workers.crew import Crew, crew
+from agile_crate.workers.pool import Crew, crew
 from conftest import art, save
 
 
@@ -125,9 +125,9 @@ def test_a_worker_without_memory_says_so(tmp_path: Path, monkeypatch: pytest.Mon
 
     worker = cluster.Worker("tcp://far:1", 1, 1 << 30, str(tmp_path))
     monkeypatch.setattr(cluster, "this_worker", lambda: worker)
-    monkeypatch.setattr(far, "pack", full)
+    monkeypatch.setattr(remote_build, "pack", full)
     order = Order("otter", ("frames",), "out/otter", {})
-    error = far.build_far(far.FarTask(order, "program", None))
+    error = remote_build.build_far(remote_build.FarTask(order, "program", None))
     assert isinstance(error, InputError)
     assert str(error) == "its frames do not fit into the memory of the worker tcp://far:1"
     assert list(tmp_path.iterdir()) == []

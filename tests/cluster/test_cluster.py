@@ -19,16 +19,16 @@ from typing import Any
 
 import pytest
 
+from agile_crate.commands import cluster_build
+from agile_crate.commands.build import Request
+from agile_crate.commands.cluster_build import build_on_cluster
+from agile_crate.commands.pack import Packed
 from agile_crate.core.errors import CrateError, InputError
-from agile_crate.jobs import on_cluster
-from agile_crate.jobs.crate_file import read_crate_file
-from agile_crate.jobs.on_cluster import build_on_cluster
-from agile_crate.jobs.order import Request
-from agile_crate.jobs.pack import Packed
-from agile_crate.jobs.unchanged import Unchanged
+from agile_crate.crate_files.read import read_crate_file
+from agile_crate.crate_files.up_to_date import Unchanged
 from agile_crate.workers import cluster
 from agile_crate.workers.cluster import connected
-from agile_crate.workers.jobs import Lost
+from agile_crate.workers.tasks import Lost
 from conftest import PROGRAM
 
 from .conftest import Machines, files_of, until
@@ -89,8 +89,8 @@ def test_errors_are_collected_and_the_others_built(machines: Machines, project: 
 def test_the_frames_of_a_large_crate_are_read_by_all(
     machines: Machines, project: Path, alone: dict[str, bytes], monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(on_cluster, "LARGE", 1)
-    monkeypatch.setattr(on_cluster, "build_far", None)
+    monkeypatch.setattr(cluster_build, "LARGE", 1)
+    monkeypatch.setattr(cluster_build, "build_far", None)
     monkeypatch.chdir(project)
     far: list[object] = []
     submit = cluster._Readers.submit
@@ -123,8 +123,8 @@ def test_a_worker_that_is_killed_in_the_middle_costs_nothing(
             ended.append(victim.wait())
         return in_place(order, request, build)
 
-    in_place = on_cluster._in_place
-    monkeypatch.setattr(on_cluster, "_in_place", then_kill)
+    in_place = cluster_build._in_place
+    monkeypatch.setattr(cluster_build, "_in_place", then_kill)
     assert [type(one) for one in built(machines.address, project)] == [Packed] * 5
     assert ended == [-signal.SIGKILL]
     assert files_of(project / "out") == alone
@@ -192,14 +192,14 @@ def test_what_ends_its_workers_is_given_up(tmp_path: Path) -> None:
             machines.worker(), machines.worker()
             ((number, lost),) = found.each(dies, iter([(7, 0)]))
         assert (number, type(lost)) == (7, Lost)
-        assert "the worker that built it was ended from outside" in str(on_cluster.lost("worker"))
+        assert "the worker that built it was ended from outside" in str(cluster_build.lost("worker"))
     finally:
         machines.end()
 
 
 def test_another_version_is_told(machines: Machines, project: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    there = on_cluster.versions()
-    monkeypatch.setattr(on_cluster, "versions", lambda: there | {"pillow": "9.9"})
+    there = cluster_build.versions()
+    monkeypatch.setattr(cluster_build, "versions", lambda: there | {"pillow": "9.9"})
     with pytest.raises(
         InputError, match=rf"worker tcp:.* has pillow {there['pillow']}, and here it is pillow 9.9; ins"
     ):
@@ -217,7 +217,7 @@ def test_the_version_of_a_package_is_that_of_what_is_imported(tmp_path: Path, fi
     (tmp_path / "imported" / "pyspng").mkdir()
     (tmp_path / "imported" / "pyspng" / "__init__.py").touch()
     order = sorted(("imported", "other"), key=lambda folder: folder != first)
-    ask = "import sys; from agile_crate.jobs.far import asked_for_versions; ask = asked_for_versions(); sys.modules.pop('pyspng', None)\n"
+    ask = "import sys; from agile_crate.commands.remote_build import asked_for_versions; ask = asked_for_versions(); sys.modules.pop('pyspng', None)\n"
     ask += f"sys.path[:0] = {[str(tmp_path / folder) for folder in order]!r}; print(ask()['pyspng'])"
     done = subprocess.run([sys.executable, "-c", ask], capture_output=True, encoding="utf-8", check=True)
     assert done.stdout == "2.0\n"
@@ -273,13 +273,13 @@ def test_frames_come_from_addresses_as_well(
 
 def test_a_scheduler_that_is_gone_is_told(project: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     machines = Machines(tmp_path)
-    in_place = on_cluster._in_place
+    in_place = cluster_build._in_place
 
     def then_end(order: Any, request: Any, build: Any) -> Any:
         machines.end()
         return in_place(order, request, build)
 
-    monkeypatch.setattr(on_cluster, "_in_place", then_end)
+    monkeypatch.setattr(cluster_build, "_in_place", then_end)
     monkeypatch.chdir(project)
     try:
         machines.worker()

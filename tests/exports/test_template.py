@@ -262,7 +262,7 @@ def test_no_way_out_of_the_sandbox(text: str) -> None:
 
 DOORS = """
 import builtins, os, socket, subprocess, sys, ctypes
-from agile_crate.system import close_doors
+from agile_crate.platform import close_doors
 attempts = {
     "read": lambda: open("/etc/passwd"), "write": lambda: open("x", "w"), "low": lambda: os.open("/etc/passwd", os.O_RDONLY), "connect": lambda: socket.create_connection(("127.0.0.1", 9)),
     "listen": lambda: socket.socket(), "start": lambda: subprocess.run(["id"]), "shell": lambda: os.system("id"), "list": lambda: os.listdir("/"), "remove": lambda: os.remove("here"),

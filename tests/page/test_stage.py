@@ -186,7 +186,7 @@ def test_the_pixel_under_the_pointer_is_told_exactly(run: Run, tmp_path: Path, o
 
 
 def test_feet_and_mass_are_those_of_the_charts(path: Path, opened: Open) -> None:
-    from agile_crate.core.look.facts import stand_of
+    from agile_crate.core.inspect.facts import stand_of
 
     page = opened(path)
     for index, name in enumerate(f"swim_{number}" for number in range(1, 6)):

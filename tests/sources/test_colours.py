@@ -14,7 +14,7 @@ import agile_crate
 from agile_crate.core.frame.srgb import CHROMATICITY, from_gamma
 from agile_crate.core.png_chunks import PictureError
 from agile_crate.sources.pictures import read_source
-from agile_crate.sources.reading import Reading
+from agile_crate.sources.read_options import Reading
 from conftest import art
 from file_bytes import stored
 

@@ -12,7 +12,7 @@ from agile_crate.core.limits import within
 from agile_crate.core.png_chunks import PictureError
 from agile_crate.sources.animated import Reel
 from agile_crate.sources.pictures import read_picture
-from agile_crate.sources.reading import Reading
+from agile_crate.sources.read_options import Reading
 from file_bytes import layered, stored
 
 FLAT = Reading(layers="flat")

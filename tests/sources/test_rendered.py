@@ -15,9 +15,9 @@ from hypothesis import strategies as st
 from agile_crate.core.frame.srgb import CHROMATICITY, from_light
 from agile_crate.core.png_chunks import PictureError
 from agile_crate.sources import rendered
+from agile_crate.sources.decoded import Reel
 from agile_crate.sources.pictures import read_picture
-from agile_crate.sources.reading import Reading
-from agile_crate.sources.reel import Reel
+from agile_crate.sources.read_options import Reading
 from conftest import Run, metadata
 
 OpenEXR = pytest.importorskip("OpenEXR", reason="the extra 'exr' is not installed")

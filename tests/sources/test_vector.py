@@ -18,7 +18,7 @@ from agile_crate.core.model.geometry import Size
 from agile_crate.core.model.picture import Vector
 from agile_crate.core.png_chunks import PictureError
 from agile_crate.sources.pictures import read_picture
-from agile_crate.sources.reading import PLAIN, Reading
+from agile_crate.sources.read_options import PLAIN, Reading
 from agile_crate.sources.vector import read_vector
 from conftest import Run, art, metadata, save
 from file_bytes import stored

@@ -23,10 +23,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
 
-from agile_crate.exports.in_place import work_name
 from agile_crate.live.server import Answer, News, Server
 from agile_crate.settings.table import options
-from agile_crate.store import cache as store
+from agile_crate.storage import cache as store
+from agile_crate.storage.staging import work_name
 from conftest import PROGRAM
 from file_bytes import stored
 from trust.attempt import Attempt, attempted

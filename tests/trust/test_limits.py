@@ -15,9 +15,9 @@ from PIL import Image
 import agile_crate
 from agile_crate.core.errors import InputError, UsageError
 from agile_crate.core.limits import ABOUT, Limits, in_force, with_limits, within
-from agile_crate.core.sentence import key_of
+from agile_crate.core.message import key_of
 from agile_crate.settings.readers import limit
-from agile_crate.workers.crew import crew
+from agile_crate.workers.pool import crew
 from conftest import art
 from file_bytes import layered, stored
 from trust.test_hostile import dots

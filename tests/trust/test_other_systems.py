@@ -15,8 +15,8 @@ from agile_crate.core.crate.file_names import not_held
 from agile_crate.core.errors import UsageError
 from agile_crate.core.names import leads_out
 from agile_crate.exports import depfile
-from agile_crate.exports.earlier_build import target_of
 from agile_crate.sources import find as finding
+from agile_crate.storage.previous_build import target_of
 from conftest import Run, art, decode, save, tree, unicode_names
 
 RESERVED = ["con", "PRN", "aux.swim", "nul", "COM1", "lpt9.a", "COM¹", "ends with a dot.", "ends with a blank ", "colon:", "star*", "ask?", "pipe|", 'quote"', "less<", "tab\t", "back\\slash"]  # fmt: skip
@@ -73,7 +73,7 @@ def test_a_folder_that_looks_past_case(tmp_path: Path, run: Run) -> None:
     assert sorted(os.listdir(tmp_path)) == ["frames"]
 
 
-CHILD = "import agile_crate.system as s; s.FORKS = False; from agile_crate.cli.main import main; import sys; sys.exit(main(sys.argv[1:])) if __name__ == '__main__' else None"
+CHILD = "import agile_crate.platform as s; s.FORKS = False; from agile_crate.cli.main import main; import sys; sys.exit(main(sys.argv[1:])) if __name__ == '__main__' else None"
 
 
 def test_where_nothing_can_be_forked(tmp_path: Path) -> None:

@@ -16,9 +16,9 @@ from agile_crate.core.model.geometry import Box, Mirror, Offset, Point, Shape, S
 from agile_crate.core.model.sheet import Sheet
 from agile_crate.views.chart import memory_of, path_of, shares_of
 from agile_crate.views.film import AFTER, BEFORE, Film, FilmWish, Timing, film_of, paced, strip_of, together
-from agile_crate.views.look import TONES, backdrop, over
-from agile_crate.views.places import Zoom, canvas_on_sheet, labels, point_on_sheet, zoom_for
+from agile_crate.views.labels import Zoom, canvas_on_sheet, labels, point_on_sheet, zoom_for
 from agile_crate.views.sheet_view import draw_sheet_view
+from agile_crate.views.theme import TONES, backdrop, over
 from conftest import art
 
 

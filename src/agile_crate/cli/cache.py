@@ -33,7 +33,7 @@ def declare(parser: Parser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     from ..core.text import bytes_shown, counted, shown
-    from ..store.cache import LARGEST, clear, held, place
+    from ..storage.cache import LARGEST, clear, held, place
 
     folder = place()
     there = held(folder) if folder else None

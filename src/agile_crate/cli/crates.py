@@ -12,8 +12,8 @@ from typing import TYPE_CHECKING, Any
 from ..core.crate.file_names import is_crate_file
 from ..core.errors import CrateError, InputError, UsageError
 from ..core.text import counted, few, shown
-from ..jobs.crate_file import CrateFile, chosen, read_crate_file, refuse_one_place_for_two
-from ..settings.crate_file import Order, as_key
+from ..crate_files.read import CrateFile, chosen, read_crate_file, refuse_one_place_for_two
+from ..crate_files.spec import Order, as_key
 from ..settings.given import settings_from
 from .packing import document_of, print_summary, print_warnings
 from .parser import chosen_jobs, chosen_memory, given_settings
@@ -25,10 +25,10 @@ from .wording import as_option
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 
-    from ..jobs.needed import Build
-    from ..jobs.order import Outcome
-    from ..jobs.pack import Packed
-    from ..jobs.unchanged import Unchanged
+    from ..commands.build import Outcome
+    from ..commands.pack import Packed
+    from ..crate_files.dependencies import Build
+    from ..crate_files.up_to_date import Unchanged
 
 
 @dataclass
@@ -89,7 +89,7 @@ def run_crates(arguments: argparse.Namespace) -> int:
         else:
             _tell(file, order, built, overriding, arguments, run)
     if arguments.depfile and not (run.errors or arguments.dry_run):
-        from ..jobs.needed import tell_depfile
+        from ..crate_files.dependencies import tell_depfile
 
         tell_depfile(arguments.depfile, run.builds, [file.path for file, _ in asked])
     if arguments.json:
@@ -103,7 +103,7 @@ def _outcomes(
 ) -> Iterable[Outcome]:
     """What came of each order, in order."""
     from .. import GENERATOR
-    from ..jobs.order import Request, build_in_turn, build_many
+    from ..commands.build import Request, build_in_turn, build_many
     from .packing import told_of_waiting
     from .progress import progress_bars
 
@@ -116,7 +116,7 @@ def _outcomes(
     if given.cluster and jobs > 1:
         raise UsageError("--jobs is for this machine, and --cluster for others; leave one of them out")
     if given.cluster:
-        from ..jobs.on_cluster import build_on_cluster
+        from ..commands.cluster_build import build_on_cluster
 
         return _together(
             given.quiet, partial(build_on_cluster, given.cluster, orders, request, given.send_inputs, memory)
@@ -150,7 +150,7 @@ def _tell(
     run: _Run,
 ) -> None:
     """What is said of a crate."""
-    from ..jobs.unchanged import Unchanged
+    from ..crate_files.up_to_date import Unchanged
 
     remarks = _overridden(order, overriding)
     told = not (arguments.json or arguments.quiet)

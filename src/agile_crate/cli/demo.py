@@ -38,7 +38,7 @@ def declare(parser: Parser) -> None:
 
 
 def run(arguments: argparse.Namespace) -> int:
-    from ..jobs.demo import frame_comes, frame_goes, write_frames
+    from ..commands.demo import frame_comes, frame_goes, write_frames
     from .main import main
 
     folder = Path(arguments.folder)

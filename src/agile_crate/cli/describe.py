@@ -38,8 +38,8 @@ def declare(parser: Parser) -> None:
 
 
 def run(arguments: argparse.Namespace) -> int:
+    from ..commands.describe import describe
     from ..core.text import counted, shown
-    from ..jobs.describe import describe
     from ..settings.readers import formats, template, variable
 
     files = describe(

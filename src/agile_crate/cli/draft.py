@@ -35,9 +35,9 @@ def declare(parser: Parser) -> None:
 
 
 def run(arguments: argparse.Namespace) -> int:
+    from ..commands.draft import draft
     from ..core.text import counted, shown
-    from ..jobs.draft import draft
-    from ..workers.crew import crew
+    from ..workers.pool import crew
     from .progress import progress_bars
 
     with crew() as executor, progress_bars(arguments.quiet) as progress:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from .wording import told
 
 if TYPE_CHECKING:
-    from ..core.look.finding import Finding
+    from ..core.inspect.finding import Finding
 
 STYLES = {"fault": "bold red", "doubt": "bold yellow", "note": "bold blue"}
 
@@ -21,7 +21,7 @@ PLACES = 4
 
 def print_findings(findings: Sequence[Finding], in_full: bool, whole: bool) -> None:
     """Prints findings, which come the worst first; each `in_full`, with the `whole` list of its frames."""
-    from ..core.look.findings import by_code
+    from ..core.inspect.findings import by_code
 
     for alike in by_code(findings):
         if in_full or len(alike) <= FEW:
@@ -45,7 +45,7 @@ def _print_one(finding: Finding, whole: bool) -> None:
 
 
 def _print_many(alike: Sequence[Finding]) -> None:
-    from ..core.look.finding import CODES
+    from ..core.inspect.finding import CODES
     from ..core.text import few, shown
     from .tables import print_heading, print_note
 

@@ -14,8 +14,8 @@ from types import ModuleType
 from .. import __version__
 from ..core.errors import CrateError, UsageError, reason
 from ..core.limits import within
+from ..core.message import Spelling
 from ..core.names import nearest
-from ..core.sentence import Spelling
 from ..core.text import shown
 from ..interrupts import AfterCommit, has_committed
 from . import signals

@@ -91,10 +91,10 @@ def run(arguments: argparse.Namespace) -> int:
     if arguments.out is None:
         raise UsageError("say where to with --out, such as --out build/otter")
     settings = chosen_settings(arguments)
-    from ..workers.crew import crew
+    from ..workers.pool import crew
 
     if arguments.draft:
-        from ..jobs.draft import check, draft_of
+        from ..commands.draft import check, draft_of
 
         check(arguments.draft, arguments.force)
     with crew(memory=chosen_memory(arguments)) as executor:
@@ -103,7 +103,7 @@ def run(arguments: argparse.Namespace) -> int:
     if arguments.draft and not arguments.dry_run:
         draft_of(arguments.inputs, arguments.out, settings, arguments.draft)
     if arguments.depfile and not arguments.dry_run:
-        from ..jobs.needed import tell_depfile
+        from ..crate_files.dependencies import tell_depfile
 
         tell_depfile(arguments.depfile, [(arguments.inputs, arguments.out, settings)])
     if arguments.json:

@@ -12,13 +12,13 @@ from .wording import from_here, told
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
+    from ..commands.pack import Built, Packed
     from ..core.arrange.arrangement import Considered
     from ..core.crate.summary import AnimationSummary, SheetSummary
-    from ..jobs.pack import Built, Packed
-    from ..settings.skins import Skin
+    from ..core.model.variant import Skin
     from ..settings.table import Settings
-    from ..store.cache import Cache
-    from ..workers.crew import Crew
+    from ..storage.cache import Cache
+    from ..workers.pool import Crew
 
 MOST_CONSIDERED = 24
 """Arrangements that --explain prints for a sheet; --verbose prints all."""
@@ -35,7 +35,7 @@ def built(
 ) -> Packed:
     """One crate, as the options that are no settings ask for it."""
     from .. import GENERATOR
-    from ..jobs.pack import pack
+    from ..commands.pack import pack
     from .progress import progress_bars
 
     with progress_bars(arguments.quiet) as progress:

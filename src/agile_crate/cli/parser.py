@@ -7,8 +7,8 @@ from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any, NoReturn, TypeVar
 
 from ..core.errors import UsageError
+from ..core.message import setting
 from ..core.names import nearest
-from ..core.sentence import setting
 from ..core.text import quoted
 from .wording import option_name
 

@@ -36,7 +36,7 @@ def declare(parser: Parser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     if arguments.form == "crate":
-        from ..settings.crate_schema import crate_schema
+        from ..crate_files.schema import crate_schema
 
         text = json.dumps(crate_schema(), indent=2) + "\n"
     else:

@@ -17,9 +17,9 @@ from .wording import told
 if TYPE_CHECKING:
     from pathlib import Path
 
+    from ..commands.show import Kind, ShowWish
     from ..core.crate.changes import Change
-    from ..core.sentence import Sentence
-    from ..jobs.show import Kind, ShowWish
+    from ..core.message import Sentence
 
 USAGE = "DATA|INPUT… [--against OLD] --out PATH"
 
@@ -111,10 +111,10 @@ FILM_ONLY = ("animation", "fps", "speed", "onion", "pivots", "shapes", "ground",
 
 
 def run(arguments: argparse.Namespace) -> int:
+    from ..commands.show import kind_of, show
     from ..core.errors import UsageError
-    from ..jobs.crate_file import frames_of
-    from ..jobs.show import kind_of, show
-    from ..workers.crew import crew
+    from ..crate_files.read import frames_of
+    from ..workers.pool import crew
     from .progress import progress_bars
 
     if arguments.against:
@@ -154,7 +154,7 @@ def _chart_files_in_cache() -> Iterator[None]:
     """Keep Matplotlib's list of fonts in our cache: it would make folders of its own in the user's home."""
     import tempfile
 
-    from ..store.cache import place
+    from ..storage.cache import place
 
     folder = place()
     with contextlib.nullcontext(str(folder / "charts")) if folder else tempfile.TemporaryDirectory() as charts:
@@ -170,9 +170,9 @@ def _warn(warnings: Iterable[Sentence]) -> None:
 def _compare(arguments: argparse.Namespace) -> int:
     import dataclasses
 
+    from ..commands.show import compare
     from ..core.errors import UsageError
-    from ..jobs.show import compare
-    from ..workers.crew import crew
+    from ..workers.pool import crew
     from .progress import progress_bars
 
     given = [name for name in (*FILM_ONLY, "backdrop", "zoom", "kind") if getattr(arguments, name)]
@@ -219,8 +219,8 @@ def _print_changes(arguments: argparse.Namespace, found: list[Change], files: tu
 
 
 def _wish(arguments: argparse.Namespace, kind: Kind) -> ShowWish:
+    from ..commands.show import ShowWish
     from ..core.errors import UsageError
-    from ..jobs.show import ShowWish
     from ..settings.reader import whole
     from ..settings.readers import color, fps, scale
     from ..views.film import FilmWish, Timing

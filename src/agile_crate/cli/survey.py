@@ -14,8 +14,8 @@ from .streams import print_json
 from .wording import told
 
 if TYPE_CHECKING:
-    from ..core.look.finding import Finding
-    from ..jobs.survey import SequenceSummary, Survey
+    from ..commands.survey import SequenceSummary, Survey
+    from ..core.inspect.finding import Finding
 
 USAGE = "INPUT…"
 
@@ -63,11 +63,11 @@ def run(arguments: argparse.Namespace) -> int:
     from .parser import read_value
 
     fps: Fraction | None = read_value("fps", readers.fps, arguments.fps) if arguments.fps else None
+    from ..commands.survey import survey
+    from ..commands.survey_files import SurveyFiles, read_allowed, refuse_existing_files, write_survey_files
     from ..core.text import shown
-    from ..jobs.crate_file import frames_of
-    from ..jobs.survey import survey
-    from ..jobs.survey_files import SurveyFiles, read_allowed, refuse_existing_files, write_survey_files
-    from ..workers.crew import crew
+    from ..crate_files.read import frames_of
+    from ..workers.pool import crew
     from .progress import progress_bars
 
     scale = read_value("scale", readers.scale, arguments.scale) if arguments.scale else Fraction(1)
@@ -129,7 +129,7 @@ def _row(sequence: SequenceSummary) -> list[str]:
 
 
 def _print_findings(looked: Survey, arguments: argparse.Namespace) -> None:
-    from ..core.look.finding import NOTE, SEVERITIES
+    from ..core.inspect.finding import NOTE, SEVERITIES
     from ..core.text import counted
     from .findings import print_findings
 

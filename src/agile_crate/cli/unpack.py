@@ -13,7 +13,7 @@ from .streams import print_json
 from .wording import told
 
 if TYPE_CHECKING:
-    from ..jobs.cut import Cut
+    from ..commands.cut import Cut
 
 USAGE = "DATA|SHEET --out DIR"
 
@@ -103,9 +103,9 @@ def run(arguments: argparse.Namespace) -> int:
 
 
 def _unpack(arguments: argparse.Namespace) -> int:
+    from ..commands.unpack import unpack
     from ..core.text import counted, shown
-    from ..jobs.unpack import unpack
-    from ..workers.crew import crew
+    from ..workers.pool import crew
     from .progress import progress_bars
     from .tables import print_note
 
@@ -145,11 +145,11 @@ def _unpack(arguments: argparse.Namespace) -> int:
 
 
 def _cut(arguments: argparse.Namespace) -> int:
-    from ..jobs.cut import CutWish, cut_sheet
+    from ..commands.cut import CutWish, cut_sheet
     from ..settings.naming import names
     from ..settings.reader import whole
     from ..settings.readers import color_key, size
-    from ..workers.crew import crew
+    from ..workers.pool import crew
 
     def number(name: str, least: int, default: int = 0) -> int:
         given = getattr(arguments, name)

@@ -14,8 +14,8 @@ from .tables import print_error
 from .wording import told
 
 if TYPE_CHECKING:
-    from ..jobs.accept import Accepted
-    from ..jobs.verify import Verified
+    from ..commands.accept import Accepted
+    from ..commands.verify import Verified
 
 USAGE = "DATA… [--against INPUT…] [--accept]"
 
@@ -60,9 +60,9 @@ def declare(parser: Parser) -> None:
 
 
 def run(arguments: argparse.Namespace) -> int:
-    from ..jobs.crate_file import crates_in
-    from ..jobs.verify import verify
-    from ..workers.crew import crew
+    from ..commands.verify import verify
+    from ..crate_files.read import crates_in
+    from ..workers.pool import crew
     from .progress import progress_bars
 
     crates = crates_in(arguments.data)
@@ -97,7 +97,7 @@ def run(arguments: argparse.Namespace) -> int:
 
 
 def _accept(data: str, arguments: argparse.Namespace) -> None:
-    from ..jobs.accept import accept
+    from ..commands.accept import accept
 
     accepted = accept(data)
     if not (arguments.quiet or arguments.json):
@@ -143,7 +143,7 @@ def _print(data: str, verified: Verified, is_compared: bool, every: bool) -> Non
 
 
 def _print_some(sentences: list[str] | tuple[str, ...], every: bool) -> None:
-    from ..core.sentence import Sentence
+    from ..core.message import Sentence
     from .tables import print_note
 
     limit = len(sentences) if every else SHOWN
@@ -157,7 +157,7 @@ def _document(data: str, verified: Verified) -> dict[str, Any]:
     """What ``--json`` prints; docs/commands.md describes it."""
     import dataclasses
 
-    from ..core.sentence import Sentence
+    from ..core.message import Sentence
 
     return {
         "data": data,

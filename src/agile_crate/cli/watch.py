@@ -14,7 +14,7 @@ from .status import Status, status_of
 from .streams import print_json
 
 if TYPE_CHECKING:
-    from ..jobs.watch import Turn
+    from ..commands.watch import Turn
 
 USAGE = "CRATEFILE"
 
@@ -51,10 +51,10 @@ def declare(parser: Parser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     from .. import GENERATOR
+    from ..commands.watch import Builder, names_of, watch
     from ..core.crate.file_names import is_crate_file
-    from ..jobs.watch import Builder, names_of, watch
-    from ..store.cache import opened
-    from ..workers.crew import crew
+    from ..storage.cache import opened
+    from ..workers.pool import crew
 
     if not is_crate_file(arguments.file):
         raise UsageError(
@@ -77,7 +77,7 @@ def run(arguments: argparse.Namespace) -> int:
     with writing(), crew() as executor, opened(memory=MEMORY) as cache:  # Ctrl-C arrives here
         try:
             if arguments.page:
-                from ..jobs.light_table import LightTable
+                from ..commands.light_table import LightTable
 
                 table = LightTable(names, executor)
                 _tell_page(arguments, table.address)
@@ -101,7 +101,7 @@ def _tell_page(arguments: argparse.Namespace, address: str) -> None:
 
 def _tell(arguments: argparse.Namespace, turn: Turn, seconds: float) -> None:
     """One line of what came of a crate."""
-    from ..settings.crate_file import as_key
+    from ..crate_files.spec import as_key
     from .packing import print_warnings
     from .tables import print_error
 
@@ -133,7 +133,7 @@ def _line(turn: Turn, seconds: float) -> str:
 
 def _document(turn: Turn, seconds: float) -> dict[str, object]:
     """What ``--json`` prints of a build, on one line; docs/commands.md describes it."""
-    from ..settings.crate_file import as_key
+    from ..crate_files.spec import as_key
 
     document: dict[str, object] = {"command": "watch", "crate": turn.crate, "outcome": turn.outcome}
     if turn.error:

@@ -6,7 +6,7 @@ import shlex
 from collections.abc import Collection
 from typing import TYPE_CHECKING
 
-from ..core.sentence import Sentence, Spelling, key_of
+from ..core.message import Sentence, Spelling, key_of
 
 if TYPE_CHECKING:
     from pathlib import Path

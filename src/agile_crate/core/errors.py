@@ -3,7 +3,7 @@
 The command line turns each class into its exit code; nothing else is read from the class.
 """
 
-from .sentence import Sentence
+from .message import Sentence
 
 
 class CrateError(Exception):

@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterator, Mapping
 from contextvars import ContextVar
 from typing import Any, NamedTuple, TypeVar
 
-from .sentence import key_of, setting
+from .message import key_of, setting
 
 T = TypeVar("T")
 

@@ -14,10 +14,10 @@ from fractions import Fraction
 from urllib.parse import quote
 
 from ..core.errors import OutputError
+from ..core.message import setting
 from ..core.model.crate import Animation, Crate, Frame
 from ..core.model.geometry import ORIGIN, Offset, Size
 from ..core.motion.stage import stage, turn
-from ..core.sentence import setting
 from ..core.text import counted, quoted
 
 Larger = Sequence[tuple[Fraction, Crate]]

@@ -11,9 +11,9 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from ..core.errors import UsageError
-from ..core.sentence import setting
+from ..core.message import setting
 from ..core.text import shown
-from .in_place import staged
+from ..storage.staging import staged
 
 _SPECIAL = re.compile(r"([ #\\])")
 

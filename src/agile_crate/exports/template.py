@@ -9,8 +9,8 @@ from typing import NamedTuple
 
 from ..core.errors import InputError, reason
 from ..core.limits import in_force, more_by
+from ..core.message import a_file
 from ..core.model.crate import Crate
-from ..core.sentence import a_file
 from ..core.text import is_unicode, shown
 from ..format.json_form import to_json
 from ..format.regular import read_regular

@@ -19,7 +19,7 @@ from jinja2.sandbox import ImmutableSandboxedEnvironment
 
 from ..core.limits import Limits, in_force, with_limits
 from ..format.json_form import from_json
-from ..system import bound_memory, close_doors
+from ..platform import bound_memory, close_doors
 from .template_context import FILTERS, context_of
 
 LATE = ("jinja2.debug", "encodings.unicode_escape", "difflib", "html", "pprint", "textwrap")

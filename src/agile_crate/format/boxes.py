@@ -9,9 +9,9 @@ from collections.abc import Iterable
 from ..core.crate.file_names import not_held, repeated
 from ..core.errors import InputError, reason
 from ..core.limits import in_force, more_by
+from ..core.message import a_file
 from ..core.model.geometry import Box, Size
 from ..core.names import leads_out
-from ..core.sentence import a_file
 from ..core.text import measured, quoted
 from .regular import read_regular
 

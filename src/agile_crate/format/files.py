@@ -11,8 +11,8 @@ from types import MappingProxyType
 from typing import NamedTuple
 
 from ..core.errors import InputError, reason
+from ..core.message import a_file
 from ..core.model.crate import FORMAT, Crate
-from ..core.sentence import a_file
 from .conflict import sides_of
 from .json_form import from_json
 from .json_form import retouched as json_retouched

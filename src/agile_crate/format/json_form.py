@@ -11,8 +11,8 @@ from collections.abc import Callable, Collection, Iterable, Mapping
 from typing import Any, NoReturn
 
 from ..core.errors import InputError
+from ..core.message import a_file
 from ..core.model.crate import Crate, Frame
-from ..core.sentence import a_file
 from ..core.text import quoted, shown
 from .document import Document, FormError, animation_of, crate_of, document_of, frame_of, head_of, sheet_of, to_seal
 from .seal import sealed

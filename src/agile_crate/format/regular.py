@@ -10,7 +10,7 @@ from pathlib import Path
 
 from ..core.limits import in_force, more_by
 from ..core.text import bytes_shown
-from ..system import AS_BYTES, NO_WAITING
+from ..platform import AS_BYTES, NO_WAITING
 
 
 def read_regular(path: str | Path, limit: str, head: int = 0) -> bytes:

@@ -12,10 +12,10 @@ from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from typing import Any, TypeVar
 
 from ..core.errors import InputError, OutputError
+from ..core.message import a_file, setting
 from ..core.model.crate import Animation, Crate, Frame
 from ..core.model.geometry import Shape
 from ..core.model.sheet import Sheet
-from ..core.sentence import a_file, setting
 from ..core.text import quoted, shown
 from .document import Document, FormError, animation_of, crate_of, head_of, sheet_of, to_seal
 from .seal import sealed

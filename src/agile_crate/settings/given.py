@@ -7,9 +7,9 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from ..core.errors import UsageError
+from ..core.message import setting
 from ..core.model.geometry import Size
 from ..core.names import nearest
-from ..core.sentence import setting
 from ..core.text import percent, quoted
 from .readers import CLEAR_SCALE, scale
 from .rules import contradictions

@@ -5,7 +5,7 @@ from __future__ import annotations
 import dataclasses
 from fractions import Fraction
 
-from ..core.frame.wishes import Outline, PivotWish
+from ..core.frame.options import Outline, PivotWish
 from ..core.model.geometry import Cells, Offset, Size
 from ..core.rounding import half_up
 from .table import PerAnimation, Settings

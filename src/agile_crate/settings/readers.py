@@ -10,11 +10,11 @@ from ..core.align import PLACES
 from ..core.color import Color, color_from_hex
 from ..core.crate.file_names import check_pattern
 from ..core.errors import UsageError
-from ..core.frame.wishes import WIDEST_OUTLINE, ColorKey, Outline, PivotWish
+from ..core.frame.options import WIDEST_OUTLINE, ColorKey, Outline, PivotWish
 from ..core.limits import ABOUT
+from ..core.message import key_of, setting
 from ..core.model.geometry import Offset, Size
 from ..core.names import nearest
-from ..core.sentence import key_of, setting
 from ..core.text import quoted
 from . import kinds
 from .reader import LARGEST_SIDE, fraction, of, whole

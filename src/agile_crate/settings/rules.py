@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING
 
-from ..core.sentence import setting
+from ..core.message import setting
 from ..core.text import measured
 
 if TYPE_CHECKING:

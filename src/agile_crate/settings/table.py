@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING, Any, Generic, Literal, NamedTuple, TypeVar
 from ..core.align import PLACES
 from ..core.arrange.sheet_size import SheetRules
 from ..core.color import Color
-from ..core.frame.wishes import ColorKey, Outline, PivotWish
+from ..core.frame.options import ColorKey, Outline, PivotWish
 from ..core.model.geometry import Offset, Size
 from ..core.motion.spans import Spans
 from ..core.motion.timing import Hold

@@ -17,7 +17,7 @@ from ..core.model.crate import Loop
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
 from ..core.text import bytes_shown, counted
-from .reel import Reel, refuse_large
+from .decoded import Reel, refuse_large
 from .rgba import to_rgba
 
 if TYPE_CHECKING:

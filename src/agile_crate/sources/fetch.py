@@ -16,8 +16,8 @@ from typing import Any, NamedTuple
 
 from ..core.errors import CrateError, InputError, UsageError
 from ..core.limits import in_force, more_by
+from ..core.message import a_file
 from ..core.names import is_address, leads_out
-from ..core.sentence import a_file
 from ..core.text import bytes_shown, counted, shown
 from .find import is_picture_name
 

@@ -19,8 +19,8 @@ from typing import NamedTuple
 from ..core.crate.file_names import HIDDEN_PREFIX
 from ..core.errors import InputError, reason
 from ..core.limits import in_force, more_by
+from ..core.message import a_file
 from ..core.names import animation_of, natural_key, split_number
-from ..core.sentence import a_file
 from ..core.text import counted, few, is_unicode, shown
 
 COMMON_ENDINGS = frozenset(

@@ -19,7 +19,7 @@ from ..core.limits import in_force, more_by
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
 from ..core.text import bytes_shown, quoted
-from .reel import refuse_large
+from .decoded import refuse_large
 
 Read = Callable[[bytes, int], Pixels]
 """Reads a still from a file's bytes, of at most so many pixels."""

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from ..core.color import Color, color_from_hex
 from ..core.errors import InputError, reason
+from ..core.message import a_file
 from ..core.png_chunks import PictureError
-from ..core.sentence import a_file
 from ..core.text import counted, quoted
 from ..format.regular import read_regular
 from .pictures import read_still

@@ -19,10 +19,10 @@ from ..core.model.geometry import Size
 from ..core.pixels import Pixels
 from ..core.png_chunks import SIGNATURE, PictureError
 from .animated import read_reel, refuse_cut_gif
+from .decoded import Reel, Source, claims_too_much, refuse_large
 from .deep_png import is_deep_png, read_deep_png
 from .plain_png import read_if_plain
-from .reading import PLAIN, RENDERED, Reading, is_vector
-from .reel import Reel, Source, claims_too_much, refuse_large
+from .read_options import PLAIN, RENDERED, Reading, is_vector
 from .rgba import to_rgba
 
 if TYPE_CHECKING:

@@ -13,14 +13,14 @@ from importlib.util import find_spec
 import numpy as np
 
 from ..core.limits import in_force, more_by
+from ..core.message import setting
 from ..core.names import leads_out
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
-from ..core.sentence import setting
 from ..core.text import few, quoted
 from ..workers.child import asked
-from .reading import Reading
-from .reel import Reel
+from .decoded import Reel
+from .read_options import Reading
 
 
 def read_rendered(data: bytes, largest: int, reading: Reading) -> tuple[Pixels | Reel, bool]:

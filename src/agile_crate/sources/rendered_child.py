@@ -19,8 +19,8 @@ from ..core.limits import Limits, in_force, more_by, with_limits
 from ..core.model.geometry import Box
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
-from ..system import bound_memory
-from .reel import refuse_large
+from ..platform import bound_memory
+from .decoded import refuse_large
 
 SQUARE = 0.001
 """By how much the sides of a pixel may differ that is taken as square."""

@@ -11,11 +11,11 @@ from pathlib import Path
 
 from ..core.errors import InputError, reason
 from ..core.limits import in_force
+from ..core.message import a_file
 from ..core.model.geometry import Size
 from ..core.model.sheet import Sheet
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
-from ..core.sentence import a_file
 from ..core.text import measured, quoted
 from ..format.regular import read_regular
 from ..format.seal import binary_sha256

@@ -22,17 +22,17 @@ from xml.etree.ElementTree import Element, ParseError
 
 from ..core.errors import InputError, reason
 from ..core.limits import in_force, more_by
+from ..core.message import a_file, setting
 from ..core.model.geometry import Size
 from ..core.model.picture import Vector
 from ..core.names import leads_out
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
-from ..core.sentence import a_file, setting
 from ..core.text import bytes_shown, quoted
 from ..format.regular import read_regular
+from .decoded import refuse_large
 from .plain_png import read_if_plain
-from .reading import GZIPPED, Reading
-from .reel import refuse_large
+from .read_options import GZIPPED, Reading
 from .vector_layers import LINKS, NAMESPACE, Layers, local_name
 
 _SVG = f"{{{NAMESPACE}}}"

@@ -11,7 +11,7 @@ import json
 import sys
 
 from ..core.png_chunks import PictureError
-from ..system import bound_memory
+from ..platform import bound_memory
 from .vector import rendered
 
 if __name__ == "__main__":

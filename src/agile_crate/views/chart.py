@@ -14,13 +14,13 @@ import numpy as np
 
 from ..core.crate.changes import Draw
 from ..core.crate.summary import GPU_BYTES_PER_PIXEL
-from ..core.look.checks.motion import jump
-from ..core.look.facts import stand_of
+from ..core.inspect.checks.motion import jump
+from ..core.inspect.facts import stand_of
 from ..core.model.crate import Animation, Crate
 from ..core.model.geometry import Box
 from ..core.motion.stage import turn
 from ..core.text import bytes_shown, shown
-from .look import GROUND, INK, INSIDE_TONE, OUTSIDE_TONE, PAPER, RULE, SEEN_TONE, TONES, tone_of
+from .theme import GROUND, INK, INSIDE_TONE, OUTSIDE_TONE, PAPER, RULE, SEEN_TONE, TONES, tone_of
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

@@ -24,7 +24,7 @@ from ..core.motion.stage import Stage, stage, turn
 from ..core.pixels import Pixels
 from ..core.rounding import half_up
 from ..core.text import counted, shown
-from .look import (
+from .theme import (
     AFTER,
     BEFORE,
     FAINT,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from importlib import resources
 
-from .look import (
+from .theme import (
     AFTER,
     BEFORE,
     CHECKER,

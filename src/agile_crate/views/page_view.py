@@ -17,8 +17,8 @@ from typing import Any, NamedTuple
 
 from ..core.crate.changes import Change, summary_of
 from ..core.crate.summary import sheet_summaries
-from ..core.look.finding import CODES, Finding
-from ..core.look.findings import by_code
+from ..core.inspect.finding import CODES, Finding
+from ..core.inspect.findings import by_code
 from ..core.model.crate import Crate
 from ..core.text import bytes_shown, counted, few, measured, shown
 from ..format.document import document_of

@@ -16,7 +16,8 @@ from ..core.model.crate import Crate
 from ..core.model.geometry import Box, Size
 from ..core.pixels import Pixels
 from ..core.text import bytes_shown, counted, measured, shown
-from .look import (
+from .labels import Label, Zoom, canvas_on_sheet, labels, point_on_sheet, zoom_for
+from .theme import (
     CUSHION_TONE,
     EDGE_TONE,
     FAINT,
@@ -32,7 +33,6 @@ from .look import (
     tone_of,
     write,
 )
-from .places import Label, Zoom, canvas_on_sheet, labels, point_on_sheet, zoom_for
 
 VIEW = Size(1280, 800)
 """The view is about this large; a small sheet's is smaller, and one at a zoom of your own as large as it must be."""

@@ -15,11 +15,11 @@ from typing import Any, NamedTuple, TypeVar
 
 from ..core.errors import InputError, UsageError, reason
 from ..core.limits import in_force, with_limits
-from ..core.sentence import setting
+from ..core.message import setting
 from ..core.text import few, shown
-from ..system import machine_memory
-from .jobs import Lost
-from .results import following
+from ..platform import machine_memory
+from .ordered import following
+from .tasks import Lost
 
 A = TypeVar("A")
 T = TypeVar("T")

@@ -20,8 +20,8 @@ from multiprocessing.process import BaseProcess
 from typing import Any, Literal, NamedTuple, NoReturn, TypeVar
 
 from ..core.limits import in_force, with_limits
-from ..system import let_signals_come, signals_wait
-from .results import following
+from ..platform import let_signals_come, signals_wait
+from .ordered import following
 
 T = TypeVar("T")
 

@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from agile_crate.core.arrange import skyline, through
+from agile_crate.core.arrange import exact_search, skyline
 
 boxes = st.lists(st.tuples(st.integers(1, 30), st.integers(1, 30)), min_size=1, max_size=40)
 
@@ -25,7 +25,7 @@ def plain(module: ModuleType) -> ModuleType:
     return found
 
 
-PLAIN_SKYLINE, PLAIN_THROUGH = plain(skyline), plain(through)
+PLAIN_SKYLINE, PLAIN_THROUGH = plain(skyline), plain(exact_search)
 
 
 @settings(max_examples=60, deadline=None)
@@ -85,7 +85,7 @@ few = st.lists(st.tuples(st.integers(1, 5), st.integers(1, 5)), min_size=1, max_
 @given(few, st.booleans(), st.integers(1, 8), st.integers(1, 8))
 def test_searching_through_is_never_wrong(sizes: list, turn: bool, width: int, height: int) -> None:
     sizes.sort(key=lambda box: -box[0] * box[1])
-    answers = [module.search_through(sizes, turn, width, height, 100_000) for module in (through, PLAIN_THROUGH)]
+    answers = [module.search_through(sizes, turn, width, height, 100_000) for module in (exact_search, PLAIN_THROUGH)]
     assert answers[0] == answers[1]
     found, places, steps = answers[0]
     assert found is fits(sizes, turn, np.zeros((height, width), bool))
@@ -99,6 +99,6 @@ def test_searching_through_is_never_wrong(sizes: list, turn: bool, width: int, h
 
 def test_a_search_that_takes_too_long_has_no_answer() -> None:
     squares = [(side, side) for side in range(12, 0, -1)]
-    assert through.search_through(squares, False, 23, 29, 20)[0] is None
-    assert through.search_through(squares, False, 23, 29, 50_000)[0] is True
-    assert through.search_through(squares, False, 24, 27, 500_000)[0] is False
+    assert exact_search.search_through(squares, False, 23, 29, 20)[0] is None
+    assert exact_search.search_through(squares, False, 23, 29, 50_000)[0] is True
+    assert exact_search.search_through(squares, False, 24, 27, 500_000)[0] is False

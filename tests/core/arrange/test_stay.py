@@ -7,9 +7,9 @@ from dataclasses import replace
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from agile_crate.core.arrange.pinned import Stay, arrange_staying
 from agile_crate.core.arrange.sheet_size import SheetRules
 from agile_crate.core.arrange.sheets import Filling, Group, arrange_on_sheets
-from agile_crate.core.arrange.stay import Stay, arrange_staying
 from agile_crate.core.arrange.tight import Limits, Place
 from agile_crate.core.model.geometry import Box, Size
 

@@ -3,7 +3,7 @@
 import numpy as np
 
 from agile_crate.core.crate.draw import Placed, draw_sheet
-from agile_crate.core.crate.touches import crc_of, laid_over, strayed, touches_on
+from agile_crate.core.crate.edits import crc_of, laid_over, strayed, touches_on
 from agile_crate.core.model.crate import Crate, Frame
 from agile_crate.core.model.geometry import ORIGIN, Box, Mirror, Offset, Point, Size
 from agile_crate.core.model.picture import Picture

@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 from agile_crate.core.color import Color, color_from_hex, perceived, perceived_back
 from agile_crate.core.frame.alpha import UNDER_REACH, filled_under, hard_alpha
 from agile_crate.core.frame.color_key import keyed
+from agile_crate.core.frame.options import ColorKey
 from agile_crate.core.frame.palette import Moved, PaletteMap, bayer, derived, furthest, histogram, solid_colors
-from agile_crate.core.frame.wishes import ColorKey
 from agile_crate.core.model.geometry import Offset
 from conftest import art
 

@@ -11,11 +11,11 @@ from agile_crate.core.align import PLACES, offset_in
 from agile_crate.core.color import Color
 from agile_crate.core.crate.restore import restore
 from agile_crate.core.frame.canvas import Sides, beyond, largest, moved_to
+from agile_crate.core.frame.options import Outline
 from agile_crate.core.frame.outline import outlined
 from agile_crate.core.frame.pivot import feet, ground_of, snapped
 from agile_crate.core.frame.trim import EMPTY, displacement, forgotten, trimmed, visible_on_canvas
 from agile_crate.core.frame.visible import cut_out, on_canvas, union, visible_box
-from agile_crate.core.frame.wishes import Outline
 from agile_crate.core.model.crate import Frame
 from agile_crate.core.model.geometry import Box, Offset, Point, Size
 from agile_crate.core.model.picture import Picture

@@ -9,9 +9,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from agile_crate.core.frame.options import Scaling
 from agile_crate.core.frame.scale import is_whole, scaled, scaled_canvas
 from agile_crate.core.frame.visible import on_canvas, without_rim
-from agile_crate.core.frame.wishes import Scaling
 from agile_crate.core.model.geometry import Offset, Size
 from conftest import art
 

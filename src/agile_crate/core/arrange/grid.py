@@ -8,8 +8,8 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from ..errors import FitError
+from ..message import setting
 from ..model.geometry import Box, Cells, Size
-from ..sentence import setting
 from ..text import counted, measured
 from .sheet_size import SheetRules
 

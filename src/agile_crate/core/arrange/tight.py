@@ -20,10 +20,10 @@ from typing import NamedTuple
 
 from ..model.geometry import Size
 from . import skyline
+from .exact_search import search_through
 from .policies import POLICIES, Policy, policies
 from .sheet_size import SheetRules
 from .skyline import FAR, Stock, Weights, fill
-from .through import search_through
 
 COMPILED = not skyline.__file__.endswith(".py")
 """Whether what places boxes was compiled when this was installed; the results are the same."""

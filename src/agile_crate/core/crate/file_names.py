@@ -10,7 +10,7 @@ from fractions import Fraction
 from typing import TYPE_CHECKING
 
 from ..errors import UsageError
-from ..sentence import setting
+from ..message import setting
 from ..text import is_unicode, percent, quoted
 
 if TYPE_CHECKING:

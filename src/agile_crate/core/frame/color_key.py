@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from ..color import Color
 from ..pixels import Pixels
-from .wishes import ColorKey
+from .options import ColorKey
 
 EDGE = 2
 """Pixels. How far from the key a pixel may be half covered: a smooth edge crosses at most two, corners included."""

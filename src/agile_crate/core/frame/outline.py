@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..pixels import Pixels
-from .wishes import Outline
+from .options import Outline
 
 Plane = NDArray[np.uint8]
 

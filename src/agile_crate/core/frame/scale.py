@@ -21,7 +21,7 @@ from ..align import PLACES
 from ..model.geometry import Box, Offset, Size
 from ..pixels import Pixels
 from ..rounding import half_up
-from .wishes import Scaling
+from .options import Scaling
 
 Floats = NDArray[np.float32]
 

@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 
 from ..errors import UsageError
 from ..limits import in_force, more_by
+from ..message import setting
 from ..model.geometry import Box, Point, Shape
-from ..sentence import setting
 
 Corner = tuple[int, int]
 Line = NDArray[np.float64]

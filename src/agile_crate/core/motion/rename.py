@@ -8,9 +8,9 @@ from collections.abc import Iterable
 from itertools import chain, zip_longest
 
 from ..errors import UsageError
+from ..message import Sentence, setting
 from ..model.picture import FrameSequence, Sequences
 from ..names import nearest, number_of
-from ..sentence import Sentence, setting
 from ..text import few, quoted
 
 Pairs = tuple[tuple[str, str], ...]

@@ -15,10 +15,10 @@ from itertools import accumulate
 from typing import Literal
 
 from ..errors import InputError, UsageError
+from ..message import Sentence, setting
 from ..model.crate import LARGEST_NUMBER
 from ..model.picture import Exposure, FrameSequence, Sequences
 from ..names import clashes, natural_key, nearest, number_of, said_once
-from ..sentence import Sentence, setting
 from ..text import counted, few, quoted
 from .rename import check_names, named, under_name
 from .spans import Spans

@@ -10,9 +10,9 @@ from itertools import accumulate, pairwise
 from typing import TYPE_CHECKING, NamedTuple
 
 from ..errors import UsageError
+from ..message import setting
 from ..model.crate import LARGEST_NUMBER
 from ..rounding import half_up
-from ..sentence import setting
 from ..text import quoted
 
 if TYPE_CHECKING:

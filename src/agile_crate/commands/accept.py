@@ -1,0 +1,76 @@
+"""`verify --accept`: the sheets as they are now, taken into the metadata."""
+
+from __future__ import annotations
+
+import os
+from dataclasses import dataclass
+from pathlib import Path
+
+from ..core.crate.check import check_crate
+from ..core.errors import InputError
+from ..core.message import a_file
+from ..core.model.crate import Crate
+from ..core.text import quoted
+from ..format.document import document_of, first_difference
+from ..format.files import ENDINGS, is_ours, read_metadata, retouched, sha256_now, was_edited
+from ..sources.edited_sheets import touched_sheets
+from ..storage.previous_build import is_written
+from ..storage.staging import staged
+
+
+@dataclass(frozen=True, slots=True)
+class Accepted:
+    """The files that somebody changed, on how many frames there are touches, and the metadata files that say so now."""
+
+    names: tuple[str, ...]
+    frames: int
+    files: tuple[Path, ...]
+
+
+def accept(data: str) -> Accepted:
+    """Takes a crate's files as they are now into its metadata, JSON and XML alike; nothing else in it changes.
+
+    Raises InputError where the metadata does not hold together, its two forms differ, or a sheet cannot be used; and
+    for edits that no later `verify` would find in order: on skins, outside of all frames, or beside a repeated edge.
+    """
+    crate, folder = read_metadata(data), Path(os.path.abspath(data)).parent
+    for problem in check_crate(crate):
+        raise InputError(f"{a_file(data)}: {problem}; that cannot be accepted")
+    _refuse_edited_skins(data, crate, folder)
+    sheets = list(touched_sheets(crate, folder))
+    for problem in (problem for sheet in sheets for problem in sheet.problems):
+        raise InputError(f"{a_file(data)}: {problem}")
+    touched = {touch.frame.name for sheet in sheets for touch in sheet.touches}
+    indices = [index for index, frame in enumerate(crate.frames) if frame.name in touched]
+    was = {sheet.image: sheet.sha256 for sheet in crate.sheets} | dict(crate.file_sha256)
+    now = was | {sheet.image: sheet.sha256 for sheet in sheets}
+    now |= {name: sha256_now(folder / name) or sha256 for name, sha256 in crate.file_sha256.items()}
+    texts: dict[Path, str] = {}
+    changed = [name for name in was if was[name] != now[name]]
+    for path in forms_of(data):
+        changed += [path.name] if was_edited(path) else []
+        if difference := first_difference(document_of(crate), document_of(read_metadata(path))):
+            raise InputError(f"{a_file(str(path))} says something else: {difference}; correct or remove one of the two")
+        texts[path] = retouched(path, now, indices)
+    stem = os.path.splitext(os.path.basename(data))[0]
+    with staged(folder, stem.rpartition("@")[0] if "also_scale" in crate.settings else stem) as staging:
+        for path, made in texts.items():
+            staging.write(path.name, [made.encode()])
+        staging.commit()
+    return Accepted(tuple(changed), len(indices), tuple(texts))
+
+
+def _refuse_edited_skins(data: str, crate: Crate, folder: Path) -> None:
+    for skin in (skin for sheet in crate.sheets for skin in sheet.skins):
+        if skin.sha256 and not is_written(folder / skin.image, skin.sha256):
+            raise InputError(
+                f"{a_file(data)}: {quoted(skin.image)}, a sheet of the skin {quoted(skin.name)}, is missing or was "
+                "changed; edits on skins cannot be accepted: edit the skin's frames, and pack again"
+            )
+
+
+def forms_of(data: str) -> list[Path]:
+    """A crate's metadata files: the one that is named, and the other form if it lies beside."""
+    stem, ending = os.path.splitext(data)
+    others = [stem + other for other in ENDINGS if ending in ENDINGS and other != ending]
+    return [Path(data), *(Path(path) for path in others if is_ours(path))]

@@ -1,0 +1,43 @@
+"""The demo frames, copied to a folder."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from ..core.errors import OutputError
+from ..core.message import a_file
+from ..demo import COMING, contents, files
+from ..storage.staging import holds, staged
+
+
+def write_frames(folder: Path) -> int:
+    """Copies the demo files, all together or not at all, and returns how many pictures there are. Files that are there
+    already stay; one that differs is an error: raises OutputError."""
+    frame_goes(folder)
+    pictures = 0
+    with staged(folder) as staging:
+        for path in files():
+            target, data = folder / path, contents(path)
+            pictures += path.suffix == ".png" and path.parts[0] == "frames"
+            if not target.exists():
+                staging.write(path.as_posix(), [data])
+            elif not holds(target, data):
+                raise OutputError(f"{a_file(str(target))} is already there and is not ours; choose another folder")
+        staging.commit()
+    return pictures
+
+
+def frame_comes(folder: Path) -> Path:
+    """Writes one frame more, in all skins, and returns its path. Raises OutputError."""
+    with staged(folder) as staging:
+        for new, like in COMING:
+            staging.write(new.as_posix(), [contents(like)])
+        staging.commit()
+    return folder / COMING[0][0]
+
+
+def frame_goes(folder: Path) -> None:
+    """Takes that frame away, if it is there as it was written."""
+    for new, like in COMING:
+        if (folder / new).is_file() and holds(folder / new, contents(like)):
+            (folder / new).unlink()

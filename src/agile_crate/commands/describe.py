@@ -1,0 +1,57 @@
+"""Further text formats of a crate that is there, from its metadata alone."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Sequence
+from pathlib import Path
+
+from ..core.crate.check import check_crate
+from ..core.crate.file_names import repeated
+from ..core.errors import InputError, UsageError
+from ..core.message import a_file, setting
+from ..core.text import quoted
+from ..exports.formats import further_texts
+from ..exports.template import read_templates
+from ..format.files import read_metadata
+from ..storage.previous_build import target_of
+from ..storage.recovery import settled
+from ..storage.staging import holds, refuse_existing, staged
+from .load import refuse_empty
+
+
+def describe(
+    data: str,
+    templates: Sequence[str],
+    formats: Sequence[str],
+    given: tuple[tuple[str, str], ...] = (),
+    out: str = "",
+    compact: bool = False,
+    force: bool = False,
+) -> tuple[Path, ...]:
+    """Writes what templates make of a crate, and its other formats, beside its metadata, or at `out`; returns where.
+
+    A file that is there already with the same text stays; another is overwritten only with `force`. Raises UsageError,
+    InputError for metadata that does not hold together or a template that fails, and OutputError.
+    """
+    if not (templates or formats):
+        raise UsageError(f"say what to write: {setting('template')}, or formats with {setting('metadata')}")
+    settled([], [Path(data)])
+    crate = read_metadata(data)
+    for problem in check_crate(crate):
+        raise InputError(f"{a_file(data)}: {problem}")
+    refuse_empty(data, crate)
+    target = target_of(out or os.path.splitext(data)[0])
+    source = Path(os.path.abspath(data))
+    taken = [source.name] if target.parent == source.parent else []
+    made = list(further_texts(crate, target.name, formats, read_templates(templates, given), compact))
+    if (twice := repeated([*taken, *(name for name, _ in made)])) is not None:
+        raise UsageError(f"two files would be called {quoted(twice)}; leave one out, or give another {setting('out')}")
+    new = [(name, text) for name, text in made if not holds(target.parent / name, text)]
+    if not force:
+        refuse_existing(target.parent, [name for name, _ in new])
+    with staged(target.parent, target.name) as staging:
+        for name, text in new:
+            staging.write(name, [text])
+        staging.commit()
+    return tuple(target.parent / name for name, _ in made)

@@ -1,0 +1,233 @@
+"""A crate file for folders that were looked over, or for a command line that was just given."""
+
+from __future__ import annotations
+
+import os
+import textwrap
+from collections.abc import Iterator, Mapping, Sequence
+from pathlib import Path
+from typing import NamedTuple
+
+from ..core.crate.file_names import CRATE_FILE_ENDING, is_crate_file
+from ..core.errors import UsageError
+from ..core.inspect.finding import NOTE, Finding
+from ..core.message import Sentence, setting
+from ..core.text import counted, few, measured, shown
+from ..crate_files.lines import animation_head, commented, crate_lines, key_line
+from ..crate_files.spec import as_key
+from ..settings.given import typed
+from ..settings.table import Settings, options
+from ..storage.staging import refuse_existing, write_alone
+from ..workers.pool import Crew
+from ..workers.progress import Progress, silent
+from .survey import Survey, survey
+
+SMALL = 64
+"""Pixels. Canvases up to so large are most often pixel art, which stays on its canvas."""
+
+MOST_EMPTY = 0.5
+"""A grid is suggested where no more than this share of the canvases is empty."""
+
+LISTED = 60
+"""Animations that are listed by name."""
+
+TOLD = 3
+"""Findings with one remedy that are told; the rest is counted."""
+
+WIDTH = 100
+"""Characters of a comment's line."""
+
+HEAD = """\
+# A crate file of Agile Crate. This builds it, again and again:
+#
+#     agile-crate pack {name}
+#
+# Paths are relative to this file. Every setting of `agile-crate pack --help` is a key here, without the dashes
+# before it: --max-size 1024x1024 is max-size = [1024, 1024]. A line that begins with # says nothing until its # is
+# taken away.
+"""
+
+
+class Draft(NamedTuple):
+    """A crate file that was written: where, and the names of its crates with how many findings each has."""
+
+    path: Path
+    crates: Mapping[str, int]
+
+
+def draft(inputs: Sequence[str], out: str, executor: Crew, progress: Progress = silent, force: bool = False) -> Draft:
+    """Looks the inputs over and writes a crate file with a crate for each.
+
+    Raises UsageError, InputError and OutputError.
+    """
+    check(out, force)
+    parts = [HEAD.format(name=os.path.basename(out))]
+    found: dict[str, int] = {}
+    for given in inputs:
+        if is_crate_file(given):
+            raise UsageError(f"{shown(given)} is a crate file already; name the folders that hold frames")
+        name = _name_of(given, found)
+        looked = survey([given], executor, progress)
+        found[name] = len(looked.findings)
+        parts.append("\n".join([*_crate(name, given, out, looked), ""]))
+    return Draft(write_alone(out, "\n".join(parts)), found)
+
+
+def draft_of(inputs: Sequence[str], target: str, settings: Settings, out: str) -> Path:
+    """Writes a crate file that builds what a command line builds, over what is there (`check` looks before)."""
+    name = os.path.splitext(os.path.basename(target))[0]
+    told = {key: _there(key, value, out) for key, value in typed(settings).items()}
+    lines = crate_lines(name, [_from(path, out) for path in inputs], _from(target, out), told)
+    return write_alone(out, "\n".join([HEAD.format(name=os.path.basename(out)), *lines, ""]))
+
+
+def check(out: str, force: bool = False) -> None:
+    """Raises UsageError for a name that no crate file has, and OutputError for a file that is there."""
+    path = Path(os.path.abspath(out))
+    if not force:
+        refuse_existing(path.parent, [path.name])
+    if not is_crate_file(out):
+        raise UsageError(
+            f"{setting('out', out)}: a crate file's name ends in {CRATE_FILE_ENDING}, such as otter.crate.toml"
+        )
+
+
+def _from(path: str, out: str) -> str:
+    """A path as the crate file at `out` names it: relative to its folder, where that is possible, with /."""
+    folder = os.path.dirname(os.path.abspath(out))
+    try:
+        return os.path.relpath(path, folder).replace(os.sep, "/")
+    except ValueError:  # another drive
+        return os.path.abspath(path)
+
+
+def _there(key: str, value: object, out: str) -> object:
+    """A setting as the crate file has it: paths are relative to that."""
+    if not options()[key][0].kind.is_path:
+        return value
+    if isinstance(value, list):
+        return [_from(path, out) for path in value]
+    return value if str(value).startswith("#") else _from(str(value), out)
+
+
+def _name_of(given: str, others: Mapping[str, int]) -> str:
+    """What a crate is called: as its folder, or its file; numbered where that is taken."""
+    base = os.path.basename(os.path.abspath(given))
+    stem = base if os.path.isdir(given) else os.path.splitext(base)[0]
+    plain = "".join(letter if letter.isalnum() or letter in "_-" else "_" for letter in stem).strip("_") or "crate"
+    names = (plain if number == 1 else f"{plain}-{number}" for number in range(1, len(others) + 2))
+    return next(name for name in names if name not in others)
+
+
+def _crate(name: str, given: str, out: str, looked: Survey) -> Iterator[str]:
+    chosen, why = _layout(looked)
+    yield from _about(looked)
+    yield from crate_lines(name, [_from(given, out)], f"build/{name}", {})
+    yield from _folded(why)
+    yield from (key_line(field, value) for field, value in chosen.items())
+    yield "# fps = 12  # frames a second, where the frames do not say it"
+    yield from _remedies(name, given, looked.findings)
+
+
+def _about(looked: Survey) -> Iterator[str]:
+    frames = sum(sequence.frames for sequence in looked.sequences)
+    animations = [sequence for sequence in looked.sequences if sequence.name is not None]
+    yield f"# {counted(frames, 'frame')}, {counted(len(animations), 'animation')}:"
+    width = max((len(shown(one.name or "")) for one in animations), default=0)
+    for one in animations[:LISTED]:
+        yield f"#   {shown(one.name or ''):{width}}  {counted(one.frames, 'frame')}, {measured(one.canvas)}"
+    if len(animations) > LISTED:
+        yield f"#   and {len(animations) - LISTED:,} more"
+    yield from (
+        f"#   {counted(one.frames, 'still')}, {measured(one.canvas)}" for one in looked.sequences if one.name is None
+    )
+
+
+def _layout(looked: Survey) -> tuple[dict[str, str], str]:
+    """The layout that suits, and why."""
+    area = sum(one.frames * one.canvas[0] * one.canvas[1] for one in looked.sequences)
+    empty = sum(one.frames * one.canvas[0] * one.canvas[1] * one.empty for one in looked.sequences) / area
+    canvases = {one.canvas for one in looked.sequences}
+    if max(map(max, canvases)) <= SMALL and len(canvases) == 1:
+        return {"layout": "grid"}, f"Small frames on canvases of one size, {measured(canvases.pop())}: a grid of cells."
+    if empty <= MOST_EMPTY and len(canvases) == 1:
+        return {"layout": "grid"}, f"Canvases of one size, {empty:.0%} of them empty: a grid of cells."
+    return {"layout": "tight", "gap": "2"}, (
+        f"{empty:.0%} of the canvases is empty: tight takes the least memory; "
+        'an engine that cuts by cells wants "blocks" or "grid".'
+    )
+
+
+def _remedies(crate: str, given: str, findings: Sequence[Finding]) -> Iterator[str]:
+    """What the survey found, beside the keys that mend it; first what is for the crate, then for one animation."""
+    for_all: dict[str, list[Finding]] = {}
+    for_one: dict[str, dict[str, list[Finding]]] = {}
+    values: dict[str, list[str]] = {}
+    with_it: dict[str, list[str]] = {}
+    others: list[Finding] = []
+    for finding in findings:
+        wanted = _mending(finding)
+        if not wanted:
+            others.append(finding)
+            continue
+        (first, value), *more = wanted
+        animation, _, own = value.rpartition("=")
+        if animation and options()[first][0].per_animation:
+            for_one.setdefault(animation, {}).setdefault(key_line(first, own), []).append(finding)
+            continue
+        for_all.setdefault(first, []).append(finding)
+        for name, value in wanted:
+            told = [value] if value or name != "exclude" else finding.frames
+            values.setdefault(name, []).extend(told)
+        with_it.setdefault(first, []).extend(name for name, _ in more)
+    written: set[str] = set()
+    for first, told_of in for_all.items():
+        names = [name for name in dict.fromkeys((first, *with_it[first])) if name not in written]
+        written.update(names)
+        yield from ("", *_told(told_of))
+        yield from commented([_line(name, list(dict.fromkeys(values[name]))) for name in names])
+    serious = [finding for finding in others if finding.severity != NOTE]
+    if serious:
+        yield from ("", *_told(serious, len(serious)))
+    if notes := len(others) - len(serious):
+        yield from ("", f"# {counted(notes, 'note')} more: agile-crate survey {shown(given)} --notes")
+    for animation, lines in for_one.items():
+        yield from ("", *_told([one for told in lines.values() for one in told]))
+        yield from commented([animation_head(crate, animation), *lines])
+
+
+def _mending(finding: Finding) -> list[tuple[str, str]]:
+    """The settings that mend a finding, with their values; none if settings alone do not. Capitals stand for what only
+    the user knows."""
+    return [(name, value) for name, value in finding.remedy.settings if name in options() and _is_whole(name, value)]
+
+
+def _is_whole(name: str, value: str) -> bool:
+    is_given = bool(value) and not value.rpartition("=")[2].isupper()
+    return name == "exclude" or options()[name][0].read is None or is_given
+
+
+def _line(name: str, values: Sequence[str]) -> str:
+    """One key with what several findings want of it: all of a list, the most of a number, else what comes first."""
+    option, _ = options()[name]
+    if option.read is None:
+        return key_line(name, True)
+    if option.many:
+        return key_line(name, list(values))
+    return key_line(name, max(values, key=int) if all(map(str.isdecimal, values)) else values[0])
+
+
+def _told(findings: Sequence[Finding], most: int = TOLD) -> Iterator[str]:
+    for finding in findings[:most]:
+        frames = f" ({few(name.rpartition('/')[2] for name in finding.frames)})" if finding.frames else ""
+        told = f"{finding.severity}: {shown(finding.sequence)}{frames}: {finding.what}"
+        if most != TOLD:
+            told += f"; {Sentence(finding.remedy).spelled(as_key)}"
+        yield from _folded(told)
+    if len(findings) > most:
+        yield f"# and {len(findings) - most:,} more of this kind"
+
+
+def _folded(text: str) -> list[str]:
+    """A comment, folded between words."""
+    return textwrap.wrap(text, WIDTH, initial_indent="# ", subsequent_indent="#     ", break_on_hyphens=False)

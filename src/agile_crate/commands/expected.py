@@ -1,0 +1,235 @@
+"""The expected frames of a crate, from their sources, and the expected crate, from its crate file."""
+
+from __future__ import annotations
+
+import dataclasses
+import os
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from pathlib import Path
+from typing import NamedTuple
+
+from ..core.crate.edits import Touch
+from ..core.crate.file_names import sized_name
+from ..core.errors import InputError, UsageError
+from ..core.limits import within
+from ..core.message import a_file, setting
+from ..core.model.crate import Crate
+from ..core.model.geometry import Box, Offset
+from ..core.model.picture import Picture, Sequences
+from ..core.model.variant import Skin
+from ..core.rounding import plain
+from ..core.text import few, quoted, shown
+from ..crate_files.read import Asked
+from ..crate_files.spec import Order, as_key
+from ..exports.formats import further_texts
+from ..exports.template import read_templates
+from ..format.document import document_of, first_difference
+from ..format.files import sha256_now
+from ..format.seal import text_sha256
+from ..pipeline.arrange import arranged
+from ..pipeline.describe import animations_of, plan_of
+from ..pipeline.load import Intake, intake, with_palette
+from ..pipeline.prepare import Prepared, Untrimmed
+from ..settings.given import remembered, settings_from
+from ..settings.portions import all_sizes, at_portion
+from ..settings.table import Settings
+from ..storage.previous_build import target_of
+from ..workers.pool import Crew
+from ..workers.progress import Progress
+
+
+class Source(NamedTuple):
+    """What a frame should come back as: the picture that was packed, the one before trimming, the part of its canvas
+    that trimming kept, and the alpha up to which it may lose what lies outside."""
+
+    packed: Picture
+    untrimmed: Picture
+    kept: Box
+    alpha_floor: int
+
+
+class Sources(NamedTuple):
+    """What frames should come back as, by name: the base's and those of each skin. `lost` are the names of frames whose
+    sources are not what they were when somebody painted on them; `otherwise` is what the crate says of scale and
+    animations that its settings and sources do not. `mirrored` are pairs of names: a mirrored frame, and the frame that
+    it mirrors about its pivot."""
+
+    base: dict[str, Source]
+    skins: dict[str, dict[str, Source]]
+    lost: tuple[str, ...]
+    otherwise: list[str]
+    mirrored: tuple[tuple[str, str], ...] = ()
+
+
+NO_SOURCES = Sources({}, {}, (), [])
+
+
+def sources_of(
+    crate: Crate, data: Path, asked: Asked, touches: Mapping[str, Touch], executor: Crew, progress: Progress
+) -> Sources:
+    """Load and prepare the sources of a crate's frames again. With the order of a crate file, its settings count, and
+    the crate is compared with everything that they produce; otherwise the settings in the metadata count.
+
+    Raises InputError and UsageError where sources, or settings, cannot be read.
+    """
+    settings, otherwise = _settings_for(crate, data.name, asked)
+    skins: tuple[Skin, ...] = asked.order.skins if asked.order else ()
+    images = [image for sheet in crate.sheets for image in (sheet.image, *(skin.image for skin in sheet.skins))]
+    own = frozenset(str(data.parent / name) for name in [data.name, *images])
+    if settings.font:
+        places = [".", str(data.parent), *asked.inputs]
+        settings = dataclasses.replace(settings, font=asked.font or _font(settings.font, places))
+    with within(dict(settings.limit)):
+        by_size = {settings.portion: touches}
+        taken_in = intake(asked.inputs, own, settings, executor, progress, for_proof=True, touches=by_size, skins=skins)
+        (prepared,) = taken_in.sizes
+        otherwise += _otherwise(crate, taken_in.sequences, prepared)
+        if asked.order and not otherwise:
+            otherwise += _not_as_asked(crate, data.parent, asked.order, taken_in)
+    floor = prepared.settings.alpha_floor
+
+    def by_name(pictures: Sequence[Picture], untrimmed: Sequence[Untrimmed], least: int) -> dict[str, Source]:
+        pairs = zip(pictures, untrimmed, strict=True)
+        return {packed.name: Source(packed, picture, kept, least) for packed, (picture, kept) in pairs}
+
+    return Sources(
+        by_name(prepared.pictures, prepared.untrimmed, floor),
+        {skin.name: by_name(skin.pictures, skin.untrimmed, 255 if skin.plain else floor) for skin in prepared.skins},
+        prepared.lost,
+        otherwise,
+        tuple(_mirrored_pairs(taken_in.sequences, prepared.settings)),
+    )
+
+
+def _settings_for(crate: Crate, data: str, asked: Asked) -> tuple[Settings, list[str]]:
+    """The settings by which frames are taken and changed again, and where the metadata records others."""
+    if asked.order is None:
+        return _settings_of(crate, data), []
+    order = settings_from(asked.order.given)
+    name = target_of(asked.order.out).name
+    sizes = {sized_name(name, one.portion): one for one in all_sizes(order)}
+    if crate.name not in sizes:
+        told = few(map(quoted, sizes))
+        return _settings_of(crate, data), [f"its name is {quoted(crate.name)}, and the crate file asks for {told}"]
+    settings = dataclasses.replace(with_palette(sizes[crate.name]), also_scale=())
+    return settings, list(_other_settings(crate.settings, remembered(settings)))
+
+
+def _other_settings(found: Mapping[str, object], asked: Mapping[str, object]) -> Iterator[str]:
+    for name in sorted({*found, *asked}):
+        if found.get(name) != asked.get(name):
+            key = as_key(name, "")
+            built = f"with {_as_key(name, found[name])}" if name in found else f"without {key}"
+            wanted = f"asks for {_as_key(name, asked[name])}" if name in asked else f"has no {key}"
+            yield f"built {built}, and the crate file {wanted}"
+
+
+def _as_key(name: str, value: object) -> str:
+    if value is True:
+        return f"{as_key(name, '')} = true"
+    return as_key(name, ", ".join(map(str, value)) if isinstance(value, (list, tuple)) else str(value))
+
+
+def _not_as_asked(crate: Crate, folder: Path, order: Order, taken_in: Intake) -> Iterator[str]:
+    """Yield where the crate differs from a new build of the same order: names, sheets, places, files.
+
+    Places are compared only if they follow from the sources alone: not with `keep_places`, and not if frames carry
+    edits by hand.
+    """
+    (prepared,) = taken_in.sizes
+    settings, pictures = prepared.settings, prepared.pictures
+    result = arranged(taken_in.sequences, pictures, settings, None, [skin.pictures for skin in prepared.skins])
+    templates = read_templates(settings.template, settings.set) if settings.template else ()
+    plan = plan_of(target_of(order.out).name, taken_in.sequences, prepared, result, templates, "")
+    depends = settings.keep_places or any(frame.touched for frame in crate.frames)
+    made, found = (_without_digests(one, depends) for one in (plan.crate, crate))
+    if place := first_difference(document_of(made), document_of(found)):
+        yield f"it differs from what its crate file makes of the sources: {place}"
+        return
+    yield from (f"{shown(name)} is missing" for name in plan.texts if not (folder / name).is_file())
+    formats = [
+        name for name in settings.metadata if name == "csv" or (name == "css" and not _has_larger(settings, order))
+    ]
+    for name, text in further_texts(crate._replace(file_sha256={}), crate.name, formats, templates, settings.compact):
+        if sha256_now(folder / name) not in ("", text_sha256(text)):
+            yield f"{shown(name)} differs from what its crate file makes of the crate"
+
+
+def _has_larger(settings: Settings, order: Order) -> bool:
+    """Return True if the build has larger sizes: a style sheet names their sheets, which are not read here."""
+    return any(one.portion > settings.portion for one in all_sizes(settings_from(order.given)))
+
+
+def _without_digests(crate: Crate, without_places: bool) -> Crate:
+    """Return the crate without digests, and on request without sheets and places."""
+    sheets = tuple(
+        sheet._replace(sha256="", skins=tuple(skin._replace(sha256="") for skin in sheet.skins))
+        for sheet in crate.sheets
+    )
+    frames = tuple(frame._replace(crc="", touched=False) for frame in crate.frames)
+    if without_places:
+        sheets = ()
+        nowhere = Box(0, 0, 0, 0)
+        frames = tuple(
+            one._replace(on_sheet=0, box=nowhere, turned=False, mirror="", offset=Offset(0, 0)) for one in frames
+        )
+    return crate._replace(
+        sheets=sheets, frames=frames, generator="", files=(), file_sha256={}, built_from="", settings={}
+    )
+
+
+def _mirrored_pairs(sequences: Sequences, settings: Settings) -> Iterator[tuple[str, str]]:
+    """Each frame of a mirrored animation, and the one that it mirrors, unless it has a shift or a pivot of its own."""
+    by_name = {sequence.name: sequence for sequence in sequences}
+    for sequence in sequences:
+        if sequence.making != "mirrored" or sequence.origin not in by_name:
+            continue
+        shift, pivot = settings.shift.of(sequence.origin), settings.pivot.of(sequence.origin)
+        mirrored = shift and Offset(-shift.x, shift.y), pivot and pivot.mirrored
+        if mirrored == (settings.shift.of(sequence.name), settings.pivot.of(sequence.name)):
+            frames = sequence.frames, by_name[sequence.origin].frames
+            yield from ((mine.name, its.name) for mine, its in zip(*frames, strict=True))
+
+
+def _otherwise(crate: Crate, sequences: Sequences, prepared: Prepared) -> Iterator[str]:
+    """Where the crate's scale, or its animations, are not what settings and sources make them. Animations may name
+    fewer frames, or others, only if sources are missing, which is told elsewhere."""
+    if crate.scale != (scale := plain(prepared.factor)):
+        yield f"scale is {crate.scale}, and its settings make it {scale}"
+    names = [frame.name for sequence in sequences for frame in sequence.frames]
+    if {frame.name for frame in crate.frames} != set(names):
+        return
+    wanted = animations_of(sequences, prepared.settings)
+    if [one.name for one in crate.animations] != [one.name for one in wanted]:
+        told = (few(quoted(one.name) for one in some) or "none" for some in (crate.animations, wanted))
+        yield "the animations are {}, and should be {}".format(*told)
+        return
+    for mine, its in zip(crate.animations, wanted, strict=True):
+        frames = [crate.frames[index].name for index in mine.frames if index < len(crate.frames)]
+        pairs = (
+            ("frames", frames, [names[index] for index in its.frames]),
+            *((key, getattr(mine, key), getattr(its, key)) for key in ("durations", "loop", "times", "fps", "beats")),
+        )
+        wrong = [key for key, is_, should in pairs if is_ != should]
+        if wrong:
+            yield f"animation {quoted(mine.name)} has other {few(wrong)} than its settings and sources make"
+
+
+def _settings_of(crate: Crate, data: str) -> Settings:
+    """The settings by which the crate's frames were taken, as its metadata records them."""
+    try:
+        settings = settings_from(crate.settings)
+        if isinstance(settings.palette, str) and settings.palette:
+            raise UsageError("palette: only colours are recorded, such as #201830,#f0f0f0")
+        return at_portion(settings, settings.also_scale[0]) if settings.also_scale else settings
+    except UsageError as error:
+        raise InputError(f"{a_file(data)}: settings: {error}") from None
+
+
+def _font(name: str, places: Iterable[str]) -> str:
+    """A font by its name, looked for in some folders, or beside some files. Raises InputError."""
+    for place in places:
+        for folder in (place, os.path.dirname(place)):
+            if os.path.isfile(path := os.path.join(folder, name)):
+                return path
+    raise InputError(f"the font {quoted(name)} is not beside the frames; say where it is with {setting('font')}")

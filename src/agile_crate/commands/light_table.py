@@ -1,0 +1,197 @@
+"""Crates that are looked at while they are built: the page of each, served on this machine, and told of every build."""
+
+from __future__ import annotations
+
+import contextlib
+import dataclasses
+import json
+import threading
+from collections.abc import Sequence
+from functools import partial
+from itertools import count
+from pathlib import Path
+from typing import Any
+
+from ..core.crate.skins import skins_of
+from ..core.errors import CrateError
+from ..core.pixels import Pixels
+from ..core.text import few, shown
+from ..exports.png import encode_png
+from ..live.server import Answer, News, Server
+from ..pipeline.describe import Plan
+from ..pipeline.draw import placed_of
+from ..pipeline.write import worn
+from ..views.live_view import Board, board_of, news_of
+from ..views.page_view import Live, media_type, packed_texts, page_of, waiting_page
+from ..workers.pool import Crew
+from .load import Loaded, load
+from .show import texts_beside
+
+EVENTS = "events"
+
+
+@dataclasses.dataclass(slots=True)
+class _Table:
+    """One crate as it is shown: the build that is on it, the pixels, and images that were encoded already."""
+
+    name: str
+    build: int = 0
+    board: Board | None = None
+    texts: list[tuple[str, str]] = dataclasses.field(default_factory=list)
+    images: dict[tuple[str, int], bytes] = dataclasses.field(default_factory=dict)
+    wrong: str = ""
+
+
+class LightTable:
+    """The pages of some crates, by their names in the crate file, in its order."""
+
+    def __init__(self, names: Sequence[str], executor: Crew) -> None:
+        self._tables: dict[str, _Table] = {}
+        self._keys: dict[str, str] = {}
+        self._executor = executor
+        self._lock = threading.RLock()
+        self._builds = count(1)
+        for name in names:
+            self._table(name)
+        self.server = Server(self._answer, self._greeting)
+
+    @property
+    def address(self) -> str:
+        return f"{self.server.address}1/"
+
+    def working(self, name: str) -> None:
+        """A build has begun."""
+        self._tell(name, "working", {})
+
+    def failed(self, name: str, sentence: str) -> None:
+        """A build went wrong: the page says so, until one goes right."""
+        with self._lock:
+            self._table(name).wrong = sentence
+            self._tell(name, "failed", {"sentence": sentence})
+
+    def settled(self, name: str, data: Path) -> None:
+        """All is written, or nothing was to be done. What no page shows yet is read from its files."""
+        table = self._table(name)
+        with self._lock:
+            table.wrong = ""
+            if table.board is None:
+                with contextlib.suppress(CrateError):
+                    self._put(table, _board_of(load(str(data)), data))
+            if table.board:
+                table.texts = texts_beside(table.board.crate, data.parent)
+            self._tell(name, "settled", {"texts": packed_texts(table.texts)})
+
+    def show(self, name: str, plans: Sequence[Plan]) -> None:
+        """Puts a build on the table, before its files are written."""
+        table, board = self._table(name), _planned(plans[0])
+        with self._lock:
+            before = table.board
+            self._put(table, board)
+            if before is None:
+                return
+            if list(before.skins) != list(board.skins) or before.crate.name != board.crate.name:
+                self._tell(name, "hello", {"build": table.build})  # another page altogether
+                return
+            images, skins = self._addresses(self._keys[name], table)
+            news = news_of(before, board, images, skins, partial(_png, executor=self._executor))
+            said = f"changed: {few(map(shown, news['changed']), 4)}" if news["changed"] else "arranged anew"
+            self._tell(name, "built", {"build": table.build, "said": said, **news})
+
+    def close(self) -> None:
+        self.server.close()
+
+    def _table(self, name: str) -> _Table:
+        """That of a crate; a crate that is new in the file gets one."""
+        with self._lock:
+            key = self._keys.setdefault(name, str(len(self._keys) + 1))
+            return self._tables.setdefault(key, _Table(name))
+
+    def _put(self, table: _Table, board: Board) -> None:
+        table.build, table.board = next(self._builds), board
+        table.images.clear()
+
+    def _tell(self, name: str, kind: str, said: dict[str, Any]) -> None:
+        self._table(name)
+        self.server.tell(f"{self._keys[name]}/{EVENTS}", News(kind, _line(said)))
+
+    def _greeting(self, path: str) -> News | None:
+        key, _, rest = path.partition("/")
+        table = self._tables.get(key)
+        return News("hello", _line({"build": table.build})) if table and rest == EVENTS else None
+
+    def _answer(self, path: str) -> Answer | None:
+        key, _, rest = path.partition("/")
+        table = self._tables.get(key)
+        if table is None or table.board is None:
+            return _waiting(table) if table and not rest else None
+        with self._lock:
+            if not rest:
+                return _page_answer(self._page(key, table))
+            image = _image_asked(rest, table.board)
+            if image is None:
+                return None
+            if image not in table.images:
+                skin, sheet = image
+                table.images[image] = _png(table.board.sheet(sheet, skin), self._executor)
+            return Answer(media_type(table.images[image]), table.images[image])
+
+    def _page(self, key: str, table: _Table) -> str:
+        assert table.board is not None
+        images, skins = self._addresses(key, table)
+        root = self.server.address
+        others = [(other.name, shown(other.name), f"{root}{number}/") for number, other in self._tables.items()]
+        live = Live(f"{root}{key}/{EVENTS}", table.build, table.wrong, others)
+        return page_of(table.board.crate, images, skins=skins, texts=table.texts, live=live)
+
+    def _addresses(self, key: str, table: _Table) -> tuple[list[str], dict[str, list[str]]]:
+        """Where images are fetched from: the sheets', and those of each skin. They tell the build, so that none is
+        taken for that of another."""
+        assert table.board is not None
+        begin = f"{self.server.address}{key}/{table.build}"
+        sheets = range(len(table.board.crate.sheets))
+        worn = {
+            name: [f"{begin}/{number}/{sheet}.png" for sheet in sheets]
+            for number, name in enumerate(table.board.skins, 1)
+        }
+        return [f"{begin}/0/{sheet}.png" for sheet in sheets], worn
+
+
+def _waiting(table: _Table) -> Answer:
+    """A page for a crate of which nothing is there yet."""
+    return _page_answer(waiting_page(table.name, table.wrong))
+
+
+def _page_answer(page: str) -> Answer:
+    return Answer("text/html; charset=utf-8", page.encode(), "base-uri 'none'")
+
+
+def _image_asked(path: str, board: Board) -> tuple[str, int] | None:
+    """The skin and the sheet of an image's path, which is a build, a skin's number, and a sheet's."""
+    build, _, rest = path.partition("/")
+    skins = {str(number): name for number, name in enumerate(("", *board.skins))}
+    sheets = {f"{number}.png": number for number in range(len(board.crate.sheets))}
+    skin, _, sheet = rest.partition("/")
+    if not build.isdecimal() or skin not in skins or sheet not in sheets:
+        return None
+    return skins[skin], sheets[sheet]
+
+
+def _line(said: dict[str, Any]) -> str:
+    return json.dumps(said, ensure_ascii=False, separators=(",", ":"))
+
+
+def _png(pixels: Pixels, executor: Crew) -> bytes:
+    return b"".join(encode_png(pixels, executor))
+
+
+def _board_of(loaded: Loaded, data: Path) -> Board:
+    skins = {name: load(str(data), name) for name in skins_of(loaded.crate)}
+    sheets = [loaded.shown_sheet(index) for index in range(len(loaded.sheets))]
+    worn = {name: [one.shown_sheet(index) for index in range(len(one.sheets))] for name, one in skins.items()}
+    return board_of(loaded.crate, sheets, worn)
+
+
+def _planned(plan: Plan) -> Board:
+    """A build that is about to be written, as its files will look."""
+    skins = {skin.name: placed_of(worn(plan, number)) for number, skin in enumerate(plan.skins)}
+    return Board(plan.crate, placed_of(plan), skins)

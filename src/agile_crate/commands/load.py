@@ -1,0 +1,104 @@
+"""Reading a crate back from its files: its metadata as values, its sheets as pixels."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from ..core.crate.check import check_crate
+from ..core.crate.restore import as_seen
+from ..core.crate.skins import skins_of, with_skin
+from ..core.errors import InputError, UsageError
+from ..core.frame.alpha import straight
+from ..core.message import Sentence, a_file
+from ..core.model.crate import Crate, Frame
+from ..core.names import nearest
+from ..core.pixels import Pixels
+from ..core.text import few, quoted, shown
+from ..format.files import read_metadata
+from ..sources.sheets import read_sheet, sheet_bands
+from ..storage.recovery import settled
+
+
+def refuse_empty(data: str, crate: Crate) -> None:
+    """Raises InputError for a crate without frames, of which nothing can be drawn or described."""
+    if not crate.frames:
+        raise InputError(f"{a_file(data)} has no frames; pack some into it first")
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Loaded:
+    """A crate with its sheets: `sheets` are the decoded images, in order. They were read from files in `folder`, which
+    is None where nothing has been written. `warnings` name sheets that somebody changed since."""
+
+    crate: Crate
+    sheets: tuple[Pixels, ...]
+    folder: Path | None
+    warnings: tuple[Sentence, ...] = ()
+
+    def frame(self, name: str) -> Pixels:
+        """A frame's pixels on its whole canvas, straight alpha, laid over the crate's background if it has one: a new
+        array of shape (h, w, 4). KeyError if there is no such frame."""
+        for frame in self.crate.frames:
+            if frame.name == name:
+                return self._shown(frame)
+        raise KeyError(name)
+
+    def picture(self, index: int) -> Pixels:
+        """The same by the frame's index."""
+        return self._shown(self.crate.frames[index])
+
+    def shown_sheet(self, index: int) -> Pixels:
+        """A whole sheet in straight alpha; not to be changed."""
+        return straight(self.sheets[index]) if self.crate.alpha == "premultiplied" else self.sheets[index]
+
+    def bands(self, index: int, rows: int) -> Iterator[Pixels]:
+        """A sheet in straight alpha, so many rows at a time."""
+        if self.sheets or self.folder is None:
+            sheet = self.sheets[index]
+            found: Iterator[Pixels] = (sheet[start : start + rows] for start in range(0, len(sheet), rows))
+        else:
+            found = sheet_bands(self.folder, self.crate.sheets[index], rows)
+        return map(straight, found) if self.crate.alpha == "premultiplied" else found
+
+    def _shown(self, frame: Frame) -> Pixels:
+        return as_seen(self.crate, self.sheets[frame.on_sheet], frame)
+
+
+def load(data: str, skin: str = "") -> Loaded:
+    """Reads metadata and sheets, those of a skin if one is named. Raises InputError when they are missing, damaged, or
+    do not hold together, and UsageError for a skin that there is not."""
+    return looked_at(data, skin, decode=True)
+
+
+def looked_at(data: str, skin: str, decode: bool) -> Loaded:
+    """As `load`; where sheets are not to be decoded, only their sizes and digests are looked at, and there are none."""
+    warnings = settled([], [Path(data)])
+    crate = read_metadata(data)
+    for problem in check_crate(crate):
+        raise InputError(f"{a_file(data)}: {problem}")
+    if skin:
+        crate = _in_skin(data, crate, skin)
+    sheets: list[Pixels] = []
+    for sheet in crate.sheets:
+        found = read_sheet(Path(data).parent, sheet, decode)
+        for problem in found.problems:
+            raise InputError(f"{a_file(data)}: {problem}")
+        if found.remark:
+            warnings.append(Sentence(f"{a_file(data)}: {found.remark}"))
+        if found.changed:
+            warnings.append(Sentence(f"{shown(data)}: {found.changed}; its pixels are taken as they are now"))
+        if found.pixels is not None:
+            sheets.append(found.pixels)
+    return Loaded(crate, tuple(sheets), Path(data).parent, tuple(warnings))
+
+
+def _in_skin(data: str, crate: Crate, skin: str) -> Crate:
+    names = skins_of(crate)
+    if skin not in names:
+        near = nearest(skin, names)
+        others = f"its skins are {few(map(quoted, names))}" if names else "it has none"
+        hint = f"did you mean {quoted(near)}?" if near else others
+        raise UsageError(f"{shown(data)} has no skin {quoted(skin)}; {hint}")
+    return with_skin(crate, skin)

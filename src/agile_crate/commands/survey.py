@@ -1,0 +1,243 @@
+"""A look before packing: each frame is decoded once, its facts are kept and its pixels let go; facts make findings.
+Only what is suspicious is read again."""
+
+from __future__ import annotations
+
+import os
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Set as AbstractSet
+from dataclasses import dataclass, field, replace
+from fractions import Fraction
+from typing import NamedTuple
+
+from ..core.errors import InputError, UsageError
+from ..core.inspect.allowed import key_of
+from ..core.inspect.facts import FrameFacts, frame_facts, judged
+from ..core.inspect.finding import CODES, DOUBT, FAULT, Finding, Surveyed, finding
+from ..core.inspect.findings import budget, find_across, find_all, transparency, union_box, worst_first
+from ..core.message import Sentence, setting
+from ..core.motion.timing import DEFAULT_FPS
+from ..core.names import natural_key, nearest, said_once
+from ..core.pixels import Pixels
+from ..core.text import counted, quoted, shown
+from ..crate_files.read import frames_of
+from ..sources.decode import Part, each_part
+from ..sources.find import Found, named_twice, searched
+from ..sources.full_size import Place, second_look
+from ..storage.recovery import settled
+from ..workers.pool import Crew
+from ..workers.progress import Progress, silent
+
+
+@dataclass(frozen=True, slots=True)
+class SequenceSummary:
+    """One sequence in numbers. `canvas` is the largest; `empty` is the share of canvas pixels outside of frames' boxes;
+    `unique` counts different frames; `seconds` is at its own times or the fps; `alpha` is none, hard or soft."""
+
+    name: str | None
+    frames: int
+    canvas: tuple[int, int]
+    seconds: float
+    trimmed: tuple[int, int]
+    empty: float
+    unique: int
+    alpha: str
+
+
+class Known(NamedTuple):
+    """What a finding is known by from look to look, and the files that it is about."""
+
+    key: str
+    files: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Survey:
+    """What a look found: sequences in crate order, findings the worst first, and what all frames take in memory.
+
+    `let_go` are findings that were found fine before, `known` what each finding is known by, and `unused` the files
+    that no frame came from.
+    """
+
+    sequences: tuple[SequenceSummary, ...]
+    findings: tuple[Finding, ...]
+    gpu_bytes: int
+    square: int
+    passed_over: Mapping[str, int]
+    warnings: tuple[Sentence, ...] = ()
+    let_go: tuple[Finding, ...] = ()
+    known: Mapping[Finding, Known] = field(default_factory=dict, repr=False)
+    unused: frozenset[str] = frozenset()
+
+    @property
+    def faults(self) -> int:
+        return sum(finding.severity == FAULT for finding in self.findings)
+
+
+def survey(
+    inputs: Sequence[str],
+    executor: Crew,
+    progress: Progress = silent,
+    fps: Fraction | None = None,
+    allow: Sequence[str] = (),
+    scale: Fraction = Fraction(1),
+    codes: Sequence[str] = (),
+    found_fine: AbstractSet[str] = frozenset(),
+) -> Survey:
+    """Looks the frames over; for a crate file, those of its crates. `scale` is what they are to be scaled by later.
+
+    Findings whose code is in `allow` are left out, and those of other codes than `codes`, if there are any; those whose
+    key is among the `found_fine` are let go. Raises InputError and UsageError.
+    """
+    check_codes("allow", allow)
+    check_codes("code", codes)
+    inputs = frames_of(inputs)
+    notes = settled(inputs)
+    look = _Look(inputs, scale)
+    for name, parts in look.sequences(executor, progress):
+        look.judge(name, parts, fps)
+    look.judge_all()
+    chosen = [one for one in worst_first(look.findings) if one.code not in allow and (not codes or one.code in codes)]
+    gpu_bytes, square = budget([frame for sequence in look.surveyed for frame in sequence.frames])
+    return Survey(
+        tuple(look.summaries),
+        tuple(one for one in chosen if look.findings[one].key not in found_fine),
+        gpu_bytes,
+        square,
+        look.search.passed_over,
+        tuple(notes),
+        tuple(one for one in chosen if look.findings[one].key in found_fine),
+        look.findings,
+        frozenset(map(os.path.abspath, look.unused)),
+    )
+
+
+def check_codes(asked: str, codes: Iterable[str]) -> None:
+    """Raises UsageError for a code that no finding has."""
+    unknown = sorted(set(codes) - set(CODES))
+    if unknown:
+        near = nearest(unknown[0], CODES)
+        hint = f"did you mean {near}?" if near else f"the codes are {', '.join(CODES)}"
+        raise UsageError(f"{setting(asked)}: there is no finding {quoted(unknown[0])}; {hint}")
+
+
+class _Look:
+    """One look at all inputs, on its way."""
+
+    def __init__(self, inputs: Sequence[str], scale: Fraction) -> None:
+        self.scale = scale
+        self.search = searched(inputs)
+        self.places: dict[str, Place] = {}
+        self.unused: set[str] = set()
+        self.findings: dict[Finding, Known] = {}
+        self.summaries: list[SequenceSummary] = []
+        self.surveyed: list[Surveyed] = []
+        self._pixels = second_look(self.places)
+
+    def again(self, frame: FrameFacts) -> Pixels:
+        return self._pixels(frame.name, frame.canvas)
+
+    def sequences(self, executor: Crew, progress: Progress) -> Iterator[tuple[str | None, list[Part[FrameFacts]]]]:
+        """Sequences in the order in which they are complete, with the parts that they are made of."""
+        for first, other in named_twice(self.search.found):
+            self._twice(first, other)
+        files = [file for file in self.search.found if file.path not in self.unused]
+        reels = {said_once(file.name) for file in files if file.animation is None}
+        waiting: dict[str | None, list[Part[FrameFacts]]] = defaultdict(list)
+        last: str | None = None
+        reasons: list[str] = []
+        for file, part in each_part(files, executor, progress, frame_facts):
+            if isinstance(part, str):
+                reasons.append(f"{shown(file.path)} {part}; export it again or take it out")
+                self._unreadable(file, part)
+                continue
+            if last is not None and part.animation != last and last in waiting and last not in reels:
+                yield last, waiting.pop(last)
+            last = part.animation
+            self.places |= {name: Place(file.path, number) for number, (name, *_) in enumerate(part.frames)}
+            waiting[last].append(part if last is not None else _judged(part))
+        if not waiting and not self.summaries:
+            raise InputError(reasons[0])
+        yield from sorted(waiting.items(), key=lambda item: (item[0] is None, natural_key(item[0] or "")))
+
+    def judge(self, name: str | None, parts: Sequence[Part[FrameFacts]], fps: Fraction | None) -> None:
+        """Judges a whole sequence, and keeps only what is needed of it later."""
+        frames = tuple(facts for part in parts for _, facts, _ in part.frames)
+        sequence = Surveyed(name, frames, self.again, self.scale)
+        for one in (*find_all(sequence), *_foreign(sequence, parts), *_endless(sequence, parts)):
+            self._found(one, frames)
+        self.summaries.append(_summary(name, frames, parts, fps))
+        self.surveyed.append(replace(sequence, frames=tuple(map(judged, frames))))
+
+    def judge_all(self) -> None:
+        """Judges all sequences together, once each has been judged by itself."""
+
+        def order(name: str | None) -> tuple[object, ...]:
+            return (name is None, natural_key(name or ""))
+
+        self.surveyed.sort(key=lambda sequence: order(sequence.name))
+        self.summaries.sort(key=lambda summary: order(summary.name))
+        frames = {sequence.label: sequence.frames for sequence in self.surveyed}
+        for one in find_across(self.surveyed):
+            self._found(one, frames.get(one.sequence, ()))
+
+    def _found(self, one: Finding, frames: Sequence[FrameFacts]) -> None:
+        about = [frame for frame in frames if one.sequence != "stills" or frame.name in one.frames]
+        names = one.frames or [frame.name for frame in about[:1]]
+        files = dict.fromkeys(self.places[name].path for name in names)
+        self.findings[one] = Known(key_of(one, about), tuple(files))
+
+    def _twice(self, first: Found, other: Found) -> None:
+        self.unused.add(other.path)
+        what = f"{shown(first.path)} and {shown(other.path)} both have this name: only one of them can be packed"
+        self._told("name-twice", other, what, "rename one, or name the folder above them as the input")
+
+    def _unreadable(self, file: Found, reason: str) -> None:
+        self.unused.add(file.path)
+        self._told("picture-unreadable", file, f"{shown(file.path)} {reason}", "export it again, or take it out")
+
+    def _told(self, code: str, file: Found, what: str, remedy: str) -> None:
+        one = Finding(code, FAULT, file.animation or "stills", (file.name,), what, Sentence(remedy))
+        self.findings[one] = Known(key_of(one, ()), (file.path,))
+
+
+def _judged(part: Part[FrameFacts]) -> Part[FrameFacts]:
+    """Stills, of which each is judged by itself."""
+    return part._replace(frames=tuple((name, judged(facts), time) for name, facts, time in part.frames))
+
+
+def _foreign(sequence: Surveyed, parts: Sequence[Part[FrameFacts]]) -> Iterator[Finding]:
+    names = [name for part in parts if part.is_foreign for name, *_ in part.frames]
+    if names:
+        what = (
+            f"{counted(len(names), 'frame')} of {len(sequence.frames)} with a colour profile or gamma other than sRGB: "
+            "games take the numbers as they are, and show other colours"
+        )
+        yield finding(sequence, "colours-foreign", DOUBT, names, what, setting("to_srgb"))
+
+
+def _endless(sequence: Surveyed, parts: Sequence[Part[FrameFacts]]) -> Iterator[Finding]:
+    names = [name for part in parts if part.is_endless for name, *_ in part.frames]
+    if names:
+        what = f"{counted(len(names), 'frame')} of {len(sequence.frames)} with infinite light, which is taken as white"
+        yield finding(sequence, "light-infinite", DOUBT, names, what, "look whether a light or a material is broken")
+
+
+def _summary(
+    name: str | None, frames: Sequence[FrameFacts], parts: Sequence[Part[FrameFacts]], fps: Fraction | None
+) -> SequenceSummary:
+    default = 1000 / (fps or DEFAULT_FPS)
+    times = [ms if ms is not None and fps is None else default for part in parts for *_, ms in part.frames]
+    area = sum(frame.canvas.w * frame.canvas.h for frame in frames)
+    kept = sum(frame.kept.w * frame.kept.h for frame in frames if frame.kept)
+    return SequenceSummary(
+        name=name,
+        frames=len(frames),
+        canvas=(max(frame.canvas.w for frame in frames), max(frame.canvas.h for frame in frames)),
+        seconds=0 if name is None else float(sum(times) / 1000),
+        trimmed=union_box(frames),
+        empty=1 - kept / area,
+        unique=len({frame.digest for frame in frames}),
+        alpha=transparency(frames),
+    )

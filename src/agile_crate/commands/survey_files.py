@@ -1,0 +1,99 @@
+"""What a survey writes on request: the light table, SARIF, and what was looked at and found fine."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import replace
+from pathlib import Path
+from typing import NamedTuple
+
+from ..core.errors import InputError, UsageError, reason
+from ..core.inspect.allowed import allowed_keys, allowed_text
+from ..core.inspect.finding import CODES, Finding
+from ..core.message import Sentence, a_file, setting
+from ..exports.sarif import Result, sarif_text
+from ..format.regular import read_regular
+from ..storage.staging import refuse_existing, write_alone
+from ..workers.pool import Crew
+from ..workers.progress import Progress
+from .survey import Survey
+
+
+class SurveyFiles(NamedTuple):
+    """Where to write what, if at all."""
+
+    page: str | None = None
+    sarif: str | None = None
+    save_allowed: str | None = None
+
+    @property
+    def wanted(self) -> Iterator[tuple[str, str]]:
+        """The settings that were given, with their paths."""
+        return ((name, path) for name, path in self._asdict().items() if path)
+
+
+def refuse_existing_files(files: SurveyFiles, force: bool) -> None:
+    """Raises OutputError for a file that is there already, and UsageError for two at one place. What was found fine
+    before is written anew without being asked, as it is kept from look to look."""
+    paths = [os.path.abspath(path) for _, path in files.wanted]
+    if len(set(paths)) < len(paths):
+        raise UsageError("two files would be written to one place; give each its own name")
+    for name, path in files.wanted:
+        if not (force or (name == "save_allowed" and _is_allowed_file(path))):
+            refuse_existing(Path(path).parent, [Path(path).name], name)
+
+
+def read_allowed(path: str) -> frozenset[str]:
+    """The keys of what was found fine. Raises InputError."""
+    try:
+        return allowed_keys(read_regular(path, "text_bytes").decode("utf-8"))
+    except OSError as error:
+        raise InputError(f"{a_file(path)} cannot be read: {reason(error)}") from None
+    except ValueError:
+        raise InputError(
+            f"{a_file(path)} is not a list of what was found fine; {setting('save_allowed')} writes one"
+        ) from None
+
+
+def _is_allowed_file(path: str) -> bool:
+    try:
+        read_allowed(path)
+    except InputError:
+        return False
+    return True
+
+
+def write_survey_files(
+    looked: Survey,
+    inputs: Iterable[str],
+    files: SurveyFiles,
+    told: Callable[[Sentence], str],
+    executor: Crew,
+    progress: Progress,
+    force: bool,
+    version: str,
+) -> list[Path]:
+    """Writes what is wanted; `told` spells the remedies for whoever reads them, and `version` is the
+    program's. Raises OutputError and UsageError."""
+    written: list[Path] = []
+    if files.page:
+        from .show import show_frames
+
+        findings = [replace(one, remedy=Sentence(told(one.remedy))) for one in looked.findings]
+        written.append(show_frames(list(inputs), findings, files.page, executor, progress, force, looked.unused))
+    if files.sarif:
+        results = (_result(one, looked, told) for one in looked.findings)
+        write_alone(files.sarif, sarif_text(results, CODES, version))
+        written.append(Path(files.sarif))
+    if files.save_allowed:
+        fine = {looked.known[one].key: one for one in (*looked.findings, *looked.let_go)}
+        write_alone(files.save_allowed, allowed_text(fine))
+        written.append(Path(files.save_allowed))
+    return written
+
+
+def _result(one: Finding, looked: Survey, told: Callable[[Sentence], str]) -> Result:
+    known = looked.known[one]
+    message = f"{one.sequence}: {one.what} → {told(one.remedy)}"
+    return Result(one.code, one.severity, message, known.files, known.key)

@@ -1,0 +1,129 @@
+"""From a crate back to frames in a folder, and its animations as films."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from concurrent.futures import Executor
+from dataclasses import dataclass
+from pathlib import Path
+
+from ..core.crate.file_names import not_held, repeated, safe_name
+from ..core.errors import InputError
+from ..core.limits import in_force, more_by
+from ..core.message import Sentence, a_file
+from ..core.model.crate import Animation, Crate
+from ..core.text import bytes_shown, few, quoted
+from ..exports.png import encode_png
+from ..storage.staging import refuse_existing, staged
+from ..workers.progress import Progress, silent
+from .load import Loaded, load
+
+FILM_ENDING = ".apng"
+
+
+@dataclass(frozen=True, slots=True)
+class Unpacked:
+    """The files that were written: frames in crate order, then films."""
+
+    crate: Crate
+    frames: tuple[Path, ...]
+    films: tuple[Path, ...]
+    warnings: tuple[Sentence, ...] = ()
+
+
+def unpack(
+    data: str,
+    folder: Path,
+    executor: Executor,
+    progress: Progress = silent,
+    film: bool = False,
+    force: bool = False,
+    skin: str = "",
+    dry_run: bool = False,
+) -> Unpacked:
+    """Restores every frame to a PNG of its name, all together or not at all; with `film`, also each animation; those of
+    a skin if one is named. With `dry_run` nothing is written.
+
+    Raises InputError for a crate that does not hold together, and OutputError for files that are in the way.
+    """
+    loaded = load(data, skin)
+    crate = loaded.crate
+    _refuse_too_much(data, crate)
+    names = _files_of("frames", [frame.name for frame in crate.frames], ".png", data)
+    films = _files_of("animations", [one.name for one in crate.animations], FILM_ENDING, data) if film else []
+    if (twice := repeated([*names, *films])) is not None:
+        raise InputError(
+            f"{a_file(data)}: two files would be called {quoted(twice)}; some platforms cannot tell them apart"
+        )
+    pairs = [
+        *((f"{frame.name}.png", file) for frame, file in zip(crate.frames, names, strict=True)),
+        *((one.name + FILM_ENDING, file) for one, file in zip(crate.animations, films, strict=False)),
+    ]
+    warnings = (*loaded.warnings, *_renamed(pairs))
+    if not force:
+        refuse_existing(folder, (*names, *films))
+    paths = (tuple(map(folder.joinpath, names)), tuple(map(folder.joinpath, films)))
+    if dry_run:
+        return Unpacked(crate, *paths, warnings)
+    total = len(names) + len(films)
+    with staged(folder) as staging:
+        for done, name in enumerate(names, 1):
+            staging.write(name, encode_png(loaded.picture(done - 1), executor))
+            progress("unpacking", done, total)
+        for done, (name, animation) in enumerate(zip(films, crate.animations, strict=False), len(names) + 1):
+            staging.write(name, [_film(loaded, animation)])
+            progress("unpacking", done, total)
+        staging.commit()
+    return Unpacked(crate, *paths, (*warnings, *staging.notes))
+
+
+def _renamed(pairs: Sequence[tuple[str, str]]) -> Iterator[Sentence]:
+    """A warning of names that no file has on every platform."""
+    renamed = [f"{quoted(name)} as {quoted(file)}" for name, file in pairs if name != file]
+    if renamed:
+        yield Sentence(f"written under names that every platform can hold: {few(renamed)}")
+
+
+def _refuse_too_much(data: str, crate: Crate) -> None:
+    """Metadata of a few bytes can claim canvases of any size."""
+    if sum(frame.canvas.w * frame.canvas.h * 4 for frame in crate.frames) > (most := in_force().frames_bytes):
+        raise InputError(
+            f"{a_file(data)}: its frames would take more than {bytes_shown(most)}; {more_by('frames_bytes')}"
+        )
+
+
+def _files_of(key: str, names: Sequence[str], ending: str, data: str) -> list[str]:
+    """Names as paths below a folder, which every platform can have; each once. Raises InputError for one that would
+    leave it, or that is too long."""
+    files = list(_checked(key, names, ending, data))
+    taken = {name + ending for name in names}
+    for index, (name, file) in enumerate(zip(names, files, strict=True)):
+        number = 1
+        while file != name + ending and file in taken:
+            number += 1
+            file = f"{files[index].removesuffix(ending)}-{number}{ending}"
+        taken.add(file)
+        files[index] = file
+    return files
+
+
+def _checked(key: str, names: Sequence[str], ending: str, data: str) -> Iterator[str]:
+    for index, name in enumerate(names):
+        *folders, last = name.split("/")
+        if len(folders) > (deepest := in_force().nesting):
+            raise InputError(
+                f"{a_file(data)}: {key}[{index}].name has more than {deepest} folders; {more_by('nesting')}"
+            )
+        file = safe_name(last) + ending if last and not_held(last + ending) else last + ending
+        parts = [*map(safe_name, folders), file]
+        for part in parts:
+            if why := "and it names no file" if part == ending else not_held(part):
+                raise InputError(f"{a_file(data)}: {key}[{index}].name is {quoted(name)}, {why}")
+        yield "/".join(parts)
+
+
+def _film(loaded: Loaded, animation: Animation) -> bytes:
+    """An animation as an engine draws it, on nothing: every frame with its pivot on one point."""
+    from ..views.film import FilmWish, Timing, encoded, film_of
+
+    return encoded(film_of(loaded.crate, animation, loaded.picture, FilmWish(clear=True), Timing()), FILM_ENDING)

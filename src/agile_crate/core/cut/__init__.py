@@ -1,0 +1,1 @@
+"""Cutting a bare sheet into frames: by cells, by islands, by boxes of a table."""

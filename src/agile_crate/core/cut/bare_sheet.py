@@ -1,0 +1,258 @@
+"""A bare sheet that somebody else made, cut into pictures: by cells, or by islands of visible pixels."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from statistics import median
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import InputError, UsageError
+from ..frame.visible import box_of, cut_out
+from ..limits import in_force, more_by
+from ..message import Sentence, setting
+from ..model.geometry import Box, Cells, Offset, Size
+from ..pixels import Pixels
+from ..text import counted, measured
+
+TOO_WIDE, ALIKE = 1.6, 0.25
+"""An island so many times as wide as the others of its row, if most are alike to this share, may be two figures."""
+
+CRUMB = 1 / 16
+"""An island of less than this share of the largest one's area is a loose part rather than a figure."""
+
+
+MOST_OVERLAPS = 5
+"""After so many, no more boxes are told that overlap."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Cutting:
+    """Pictures cut from a sheet in reading order, where each lay, how many lie in each row, what was parted, and what
+    is doubtful about the cut."""
+
+    pictures: tuple[Pixels, ...]
+    boxes: tuple[Box, ...]
+    rows: tuple[int, ...]
+    parted: tuple[Parted, ...] = ()
+    doubts: tuple[Sentence, ...] = ()
+
+
+class Parted(NamedTuple):
+    """Two figures that were parted: the box that they had together, where the seam begins and ends, and how many
+    pairs of visible pixels it parts. `across`: the seam runs across, between figures one above the other."""
+
+    box: Box
+    begin: Offset
+    end: Offset
+    crossed: int
+    across: bool
+
+
+def opaque(sheet: Pixels) -> bool:
+    """Whether nothing of a sheet is transparent, so that nothing tells figures from their background."""
+    return bool((sheet[..., 3] == 255).all())
+
+
+def cells_of(
+    size: Size, cell: Size | None, columns: int, rows: int, margin: int, gap: int
+) -> tuple[Cells, list[Sentence]]:
+    """The cells of a bare sheet, from their size or from their number, and what does not come out even.
+
+    Raises UsageError when not one cell fits, or when the columns and rows asked for do not divide the sheet.
+    """
+    doubts: list[Sentence] = []
+    if cell is None:
+        sides = [
+            (side - 2 * margin - (count - 1) * gap) / count for side, count in zip(size, (columns, rows), strict=True)
+        ]
+        if any(side < 1 or side != int(side) for side in sides):
+            raise UsageError(
+                f"{columns} × {rows} cells do not divide a sheet of {measured(size)} with margin {margin} "
+                f"and gap {gap}: a cell would be {sides[0]:g} × {sides[1]:g} pixels"
+            )
+        return Cells(Size(int(sides[0]), int(sides[1])), columns, rows, margin, gap), doubts
+    counts = [(side - 2 * margin + gap) // (length + gap) for side, length in zip(size, cell, strict=True)]
+    if min(counts) < 1:
+        raise UsageError(f"a cell of {measured(cell)} is larger than the sheet, {measured(size)}")
+    cells = Cells(cell, counts[0], counts[1], margin, gap)
+    left = Size(size.w - cells.extent.w, size.h - cells.extent.h)
+    for number, word in ((left.w, "at the right"), (left.h, "at the bottom")):
+        if number:
+            doubts.append(
+                Sentence(
+                    f"{counted(number, 'pixel')} {word} are left over: {measured(cell)} cells may be the wrong size"
+                )
+            )
+    return cells, doubts
+
+
+def cut_cells(sheet: Pixels, cells: Cells, keep_empty: bool, doubts: Sequence[Sentence] = ()) -> Cutting:
+    """The cells of a sheet, row by row, as views. Cells in which nothing is visible are left out unless asked for.
+
+    Raises InputError when there are more cells than a crate may have frames.
+    """
+    if (count := cells.columns * cells.rows) > (most := in_force().frames):
+        raise InputError(f"the sheet has {count:,} such cells, and {most:,} are the most; {more_by('frames')}")
+    boxes: list[Box] = []
+    rows: list[int] = []
+    for row in range(cells.rows):
+        here = [cells.box(row * cells.columns + column) for column in range(cells.columns)]
+        kept = [box for box in here if keep_empty or cut_out(sheet, box)[..., 3].any()]
+        boxes += kept
+        rows.append(len(kept))
+    return Cutting(tuple(cut_out(sheet, box) for box in boxes), tuple(boxes), tuple(rows), doubts=tuple(doubts))
+
+
+def cut_boxes(sheet: Pixels, boxes: Sequence[Box]) -> Cutting:
+    """Parts of a sheet, as views, in the order given, all of them in one row. Boxes must lie on the sheet."""
+    doubts: list[Sentence] = []
+    x, y, w, h = np.array(boxes).T
+    for index, box in enumerate(boxes):
+        across = np.minimum(x + w, box.right) > np.maximum(x, box.x)
+        shared = np.flatnonzero(across & (np.minimum(y + h, box.bottom) > np.maximum(y, box.y)))
+        doubts += [
+            Sentence(f"boxes {other + 1} and {index + 1} overlap: what lies in both is in both frames")
+            for other in shared[shared < index].tolist()
+        ]
+        if len(doubts) >= MOST_OVERLAPS:
+            break
+    return Cutting(tuple(cut_out(sheet, box) for box in boxes), tuple(boxes), (len(boxes),), doubts=tuple(doubts))
+
+
+def cut_islands(sheet: Pixels, join: int, part: bool = False) -> Cutting:
+    """The islands of a sheet: visible pixels that touch, corners included, or lie less than `join` pixels apart. With
+    `part`, those that seem to be several figures are parted where they are thinnest.
+
+    Each picture is an island's box, a new array with that island's pixels alone. Reading order: an island belongs to a
+    row if it overlaps it vertically by half of its height; rows go down, islands within a row go right.
+    Cost: connected components by SciPy, linear in the pixels; see `look.part` for the seams.
+    """
+    from scipy import ndimage
+
+    visible = sheet[..., 3] > 0
+    grown = ndimage.maximum_filter(visible, size=join) if join > 1 else visible
+    labels, count = ndimage.label(grown, structure=np.ones((3, 3)))
+    if count > (most := in_force().islands):
+        raise InputError(
+            f"the sheet has {count:,} islands, and {most:,} are the most: it is dotted, not drawn on nothing; cut it "
+            f"by {setting('cell')}, or join its dots with {setting('join')}; {more_by('islands')}"
+        )
+    labels[~visible] = 0
+    found = [
+        (label, Box(x.start, y.start, x.stop - x.start, y.stop - y.start))
+        for label, (y, x) in enumerate((slices or (slice(0), slice(0)) for slices in ndimage.find_objects(labels)), 1)
+        if x.stop
+    ]
+    parted: list[Parted] = []
+    if part:
+        parting = _Parting(sheet[..., 3], labels, parted)
+        found = parting.parted(found, across=True)
+        found = [island for row in _in_rows(found) for island in parting.parted(row, across=False)]
+    rows = _in_rows(found)
+    if not rows:
+        return Cutting((), (), ())
+    pictures = tuple(_island(sheet, labels, label, box) for row in rows for label, box in row)
+    boxes = tuple(box for row in rows for _, box in row)
+    doubts = (*_crumbs(rows), *_touching(rows, part))
+    return Cutting(pictures, boxes, tuple(map(len, rows)), tuple(parted), doubts)
+
+
+@dataclass(slots=True)
+class _Parting:
+    """Labels in which figures that touch are parted, one after the other, and what was parted."""
+
+    alpha: NDArray[np.uint8]
+    labels: NDArray[np.int32]
+    done: list[Parted]
+
+    def parted(self, islands: Sequence[tuple[int, Box]], across: bool) -> list[tuple[int, Box]]:
+        """These islands, and in parts those that are too wide beside the others; `across`: too high."""
+        sides = [box.h if across else box.w for _, box in islands]
+        usual = _usual(sides)
+        result: list[tuple[int, Box]] = []
+        for (label, box), side in zip(islands, sides, strict=True):
+            if usual is not None and side >= TOO_WIDE * usual:
+                result += self._parts(label, box, usual, across)
+            else:  # where all touch, none is too wide beside the others
+                result += [(label, box)] if across else self._parts(label, box, None, across)
+        return result
+
+    def _parts(self, label: int, box: Box, usual: float | None, across: bool) -> list[tuple[int, Box]]:
+        from .touching import seams
+
+        part = np.s_[box.y : box.bottom, box.x : box.right]
+        labels, alpha = self.labels[part], self.alpha[part]
+        if across:
+            labels, alpha = labels.T, alpha.T
+        inside = labels == label
+        names = [label]
+        for seam in seams(np.where(inside, alpha, np.uint8(0)), usual):
+            names.append(int(self.labels.max()) + 1)
+            labels[inside & (np.arange(labels.shape[1]) >= seam.columns[:, None])] = names[-1]
+            ends = ((int(seam.columns[0]), 0), (int(seam.columns[-1]), len(labels) - 1))
+            begin, end = (Offset(box.x + (y if across else x), box.y + (x if across else y)) for x, y in ends)
+            self.done.append(Parted(box, begin, end, seam.crossed, across))
+        found = [(name, box_of(self.labels[part] == name)) for name in names]
+        parts = [(name, its.moved(Offset(box.x, box.y))) for name, its in found if its]
+        if len(parts) == 1:
+            return parts
+        again: list[tuple[int, Box]] = []
+        for name, its in parts:
+            may_be_several = usual is None or (its.h if across else its.w) >= TOO_WIDE * usual
+            again += self._parts(name, its, usual, across) if may_be_several else [(name, its)]
+        return again
+
+
+def _island(sheet: Pixels, labels: NDArray[np.int32], label: int, box: Box) -> Pixels:
+    part = np.s_[box.y : box.bottom, box.x : box.right]
+    return np.where((labels[part] == label)[..., None], sheet[part], np.uint8(0))
+
+
+def _in_rows(islands: Sequence[tuple[int, Box]]) -> list[list[tuple[int, Box]]]:
+    rows: list[list[tuple[int, Box]]] = []
+    bottom = 0
+    for label, box in sorted(islands, key=lambda island: (island[1].y, island[1].x)):
+        if rows and bottom - box.y >= box.h / 2:
+            rows[-1].append((label, box))
+            bottom = max(bottom, box.bottom)
+        else:
+            rows.append([(label, box)])
+            bottom = box.bottom
+    return [sorted(row, key=lambda island: (island[1].x, island[1].y)) for row in rows]
+
+
+def _crumbs(rows: Sequence[Sequence[tuple[int, Box]]]) -> list[Sentence]:
+    areas = [box.w * box.h for row in rows for _, box in row]
+    crumbs = sum(area < CRUMB * max(areas) for area in areas)
+    if not crumbs:
+        return []
+    told = f"{counted(crumbs, 'island')} of {len(areas):,} are crumbs beside the largest: "
+    return [Sentence(f"{told}{setting('join', 'N')} joins loose parts")]
+
+
+def _usual(sides: Sequence[int]) -> float | None:
+    """How long sides of figures usually are, if there are some and most are alike."""
+    if len(sides) < 3:
+        return None
+    usual = median(sides)
+    alike = sum(abs(side - usual) <= ALIKE * usual for side in sides)
+    return usual if 3 * alike >= 2 * (len(sides) - 1) else None
+
+
+def _touching(rows: Sequence[Sequence[tuple[int, Box]]], were_parted: bool) -> list[Sentence]:
+    doubts: list[Sentence] = []
+    number = 0
+    for row in rows:
+        usual = _usual([box.w for _, box in row])
+        for _, box in row:
+            number += 1
+            if usual is not None and box.w >= TOO_WIDE * usual:
+                what = f"island {number} at {box.x},{box.y} is {box.w} pixels wide where its row has {usual:g}"
+                advice = f"two figures may touch there; {setting('part')} parts them, or cut by cells"
+                whole = "it is thick everywhere, and was left whole"
+                doubts.append(Sentence(f"{what}: {whole if were_parted else advice}"))
+    return doubts

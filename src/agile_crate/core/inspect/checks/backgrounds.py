@@ -1,0 +1,77 @@
+"""Frames without transparency."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator, Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...color import Color
+from ...frame.color_key import keyed
+from ...frame.options import ColorKey
+from ...message import setting
+from ...pixels import Pixels
+from ..facts import FrameFacts
+from ..finding import FAULT, NOTE, Finding, Surveyed, finding, some_of
+from ..ground import MOST_OF_RIM, NEAR, rim_of
+
+MOST_OPAQUE = 0.8
+"""The share of an animation's frames that have no transparency, from which what is behind them is a background."""
+
+MOST_HOLES = 0.002
+"""The share of the figure that a colour key may take from its inside."""
+
+LEAST_FIGURE = 0.005
+"""The share of the canvas that must be left."""
+
+
+def background(sequence: Surveyed) -> Iterator[Finding]:
+    """No transparency at all, and what lies behind the figure."""
+    opaque = [frame for frame in sequence.frames if frame.opaque]
+    if len(opaque) < MOST_OPAQUE * len(sequence.frames) and sequence.name is not None:
+        return  # these are masks, or fades
+    solid = [frame for frame in opaque if frame.ground and not frame.ground.square]
+    checkered = [frame for frame in opaque if frame.ground and frame.ground.square]
+    if checkered:
+        what = "no transparency, but a checkerboard painted, as programs show it: it will be drawn in the game"
+        yield finding(
+            sequence, "background-checkered", FAULT, checkered, what, "export again, as PNG with its transparency"
+        )
+    if solid:
+        colour = Counter(frame.ground.color for frame in solid if frame.ground).most_common(1)[0][0]
+        what = f"no transparency: the background is solid {colour.hex} and will be drawn"
+        yield finding(sequence, "background-solid", FAULT, solid, what, _key(sequence, solid, colour))
+    if opaque and not solid and not checkered and len(opaque) == len(sequence.frames):
+        what = "no transparency at all: right for a tile or a backdrop, not for a figure"
+        yield finding(sequence, "alpha-none", NOTE, opaque, what, "export with transparency if it is a figure")
+
+
+def _key(sequence: Surveyed, solid: Sequence[FrameFacts], colour: Color) -> str:
+    """The colour key that leaves the figures as they are, or what is to be done by hand."""
+    pictures = [sequence.again(frame) for frame in some_of(solid)]
+    for tolerance in (0, NEAR):
+        key = ColorKey(colour, tolerance)
+        if all(_is_clean(keyed(picture, key)) for picture in pictures):
+            return setting("color_key", f"{colour.hex}:{tolerance}" if tolerance else colour.hex)
+    return "export with transparency: the figure has that colour, too, so a colour key would take away parts of it"
+
+
+def _is_clean(after: Pixels) -> bool:
+    """Whether a key took away the background, and of the figure nothing but its rim."""
+    empty = after[..., 3] == 0
+    figure = int(np.count_nonzero(~empty))
+    if rim_of(empty).mean() < MOST_OF_RIM or figure < LEAST_FIGURE * empty.size:
+        return False
+    return int(np.count_nonzero(_inside(empty))) <= MOST_HOLES * figure
+
+
+def _inside(empty: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """What is empty and not joined to the canvas's edge by what is empty."""
+    from scipy import ndimage
+
+    outer = np.pad(empty, 1, constant_values=True)
+    places, _ = ndimage.label(outer)
+    inside: NDArray[np.bool_] = empty & (places != places[0, 0])[1:-1, 1:-1]
+    return inside

@@ -1,0 +1,53 @@
+"""The sizes of canvases."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator
+
+from ...message import setting
+from ...text import few, measured
+from ..finding import DOUBT, FAULT, NOTE, Finding, Surveyed, finding
+
+MOST = 0.6
+"""The share of frames that have the usual canvas. Where none is so usual, each frame was cut down to what is drawn."""
+
+FEW = 3
+"""What happens in one frame of so many, or fewer, was not meant to."""
+
+SLIP = 0.15
+"""A canvas that is off the usual one by no more than this share of its sides was not meant to be."""
+
+
+def canvases(sequence: Surveyed) -> Iterator[Finding]:
+    """Canvases of different sizes in one animation."""
+    sizes = Counter(frame.canvas for frame in sequence.frames)
+    if len(sizes) == 1:
+        return
+    usual, count = sizes.most_common(1)[0]
+    odd = [frame for frame in sequence.frames if frame.canvas != usual]
+    remedy = f"{setting('canvas', 'animation')} ({setting('align')} says where they stand)"
+    if count < MOST * len(sequence.frames):
+        what = f"{len(sizes)} sizes of canvas in one animation: each frame's place in the motion is lost"
+        yield finding(sequence, "canvas-differs", NOTE, (), what, f"export them on one canvas, or {remedy}")
+        return
+    slips = [frame for frame in odd if all(abs(a - b) <= SLIP * b for a, b in zip(frame.canvas, usual, strict=True))]
+    others = few(measured(size) for size in sizes if size != usual)
+    what = f"the canvas is {others} here and {measured(usual)} elsewhere: the figure may shift between frames"
+    yield finding(
+        sequence,
+        "canvas-differs",
+        FAULT if len(slips) == len(odd) and len(odd) * FEW <= len(sequence.frames) else NOTE,
+        odd,
+        what,
+        remedy,
+    )
+
+
+def scaling(sequence: Surveyed) -> Iterator[Finding]:
+    """Canvases that do not come out in whole pixels at the wanted scale."""
+    uneven = [f for f in sequence.frames if any((side * sequence.scale).denominator > 1 for side in f.canvas)]
+    if uneven:
+        w, h = (float(side * sequence.scale) for side in uneven[0].canvas)
+        what = f"the canvas {measured(uneven[0].canvas)} scales to {w:g} × {h:g}: edges fall between pixels and blur"
+        yield finding(sequence, "scale-uneven", DOUBT, uneven, what, "export on a canvas that the scale divides")

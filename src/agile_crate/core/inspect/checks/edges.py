@@ -1,0 +1,140 @@
+"""What happens at the edges of the canvas, and of the figure."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from ...frame.alpha import hard_alpha
+from ...message import setting
+from ...model.geometry import Box
+from ...text import counted, joined
+from ..facts import FrameFacts, Touch, frame_facts
+from ..finding import DOUBT, FAULT, NOTE, Finding, Surveyed, finding
+from ..robust import Usual, usual
+
+LEAST_RUN, LEAST_SHARE = 4, 0.15
+"""A figure is cut off where it reaches the canvas's edge along so many pixels, and so much of its own length."""
+
+COVERED = 0.6
+"""There, soft art has at least this share of the alpha that it has on average: where it ends by itself it fades."""
+
+AWAY = 3
+"""Pixels. Frames that keep so far from a side make one that reaches it odd."""
+
+FEW = 3
+"""What happens in one frame of so many, or fewer, is out of the ordinary."""
+
+STEADY, WHOLE = 0.35, 0.993
+"""A figure whose area has no more than this spread, as a share of it, and that shows no more than so much of what it
+usually does, is cut off where one frame alone reaches the edge: something of it is missing."""
+
+SOFT = 0.005
+"""The share of half-covered pixels from which art is soft-edged."""
+
+HARD = 0.1
+"""A frame is hard-edged with less than this share of the half-covered pixels that its animation usually has."""
+
+MOST_LOST = 0.1
+"""The share of a soft frame's area that hard alpha may change."""
+
+
+def cut_off(sequence: Surveyed) -> Iterator[Finding]:
+    """Art that the canvas cuts off."""
+    frames = sequence.frames
+    area = usual([frame.area for frame in frames])
+    for side in ("left", "right", "top", "bottom"):
+        reaching = [frame for frame in frames if _touch(frame, side)]
+        if not reaching or _fills(frames, side):
+            continue
+        is_rare = len(frames) > FEW and len(reaching) * FEW <= len(frames)
+        if is_rare:
+            cut, severity = _diminished(frames, reaching, side, area), FAULT
+        elif side != "bottom":  # there it stands
+            cut = [frame for frame in reaching if _is_cut(frame, side, LEAST_SHARE)]
+            severity = FAULT if _is_figure(cut, side, area) else NOTE
+        else:
+            continue
+        if cut:
+            what = f"the art reaches the {side} edge of the canvas, and seems to be cut off there"
+            yield finding(sequence, "cut-off", severity, cut, what, "export on a larger canvas")
+
+
+def _diminished(
+    frames: Sequence[FrameFacts], reaching: Sequence[FrameFacts], side: str, area: Usual
+) -> list[FrameFacts]:
+    """Of a few frames that reach a side, those of which something is missing. Where all others keep away from it, less
+    will do."""
+    if area.spread > STEADY * area.middle:
+        return []
+    others = [frame for frame in frames if frame.seen and frame not in reaching]
+    least = 0 if all(_room(frame, side) >= AWAY for frame in others) else LEAST_SHARE
+    return [frame for frame in reaching if _is_cut(frame, side, least) and frame.area <= WHOLE * area.middle]
+
+
+def _room(frame: FrameFacts, side: str) -> int:
+    """How many pixels lie between what is seen and a side of the canvas."""
+    box = frame.seen or Box(0, 0, *frame.canvas)
+    rooms = {"left": box.x, "top": box.y, "right": frame.canvas.w - box.right, "bottom": frame.canvas.h - box.bottom}
+    return rooms[side]
+
+
+def _is_figure(cut: Sequence[FrameFacts], side: str, area: Usual) -> bool:
+    """Whether frames that all reach one side show a soft-edged figure that reaches no other, but stands maybe; what
+    reaches several is a tile, a cloud, or a picture that was cut down to its canvas."""
+    soft = [frame for frame in cut if frame.partial >= SOFT]
+    sides = {touch.side for frame in cut for touch in frame.touches} - {side, "bottom"}
+    return len(soft) * 2 > len(cut) and not sides and area.spread <= STEADY * area.middle
+
+
+def _touch(frame: FrameFacts, side: str) -> Touch | None:
+    return next((touch for touch in frame.touches if touch.side == side), None)
+
+
+def _is_cut(frame: FrameFacts, side: str, least: float) -> bool:
+    """Whether a frame reaches a side along a line that is long enough, and covered as the figure is elsewhere."""
+    touch = _touch(frame, side)
+    if touch is None or touch.run < LEAST_RUN or touch.share < least:
+        return False
+    return frame.partial < SOFT or touch.covered >= COVERED
+
+
+def _fills(frames: Sequence[FrameFacts], side: str) -> bool:
+    """Whether a canvas was cut down to the art, or is a tile, which then reaches the opposite edge as well."""
+    opposite = {"left": "right", "right": "left", "top": "bottom", "bottom": "top"}[side]
+    return any(_touch(frame, opposite) for frame in frames)
+
+
+def kinds_of_edges(sequence: Surveyed) -> Iterator[Finding]:
+    """A few soft-edged frames in hard-edged work, or one hard-edged frame in soft-edged work."""
+    seen = [frame for frame in sequence.frames if frame.seen and not frame.opaque]
+    soft = [frame for frame in seen if frame.partial > 0]
+    if soft and len(soft) * 4 <= len(seen):
+        what = "soft edges, where the other frames have hard ones: it looks blurred for a moment"
+        yield finding(sequence, "edges-soft", DOUBT, soft, what, _hardened(sequence, soft))
+        return
+    share = usual([frame.partial for frame in seen]).middle
+    hard = [frame for frame in seen if frame.partial <= HARD * share]
+    if share >= SOFT and len(hard) == 1 and len(seen) > FEW:
+        what = "hard edges, where the other frames have soft ones: its outline flickers"
+        yield finding(sequence, "edges-hard", DOUBT, hard, what, "export it with smoothing, as the others")
+
+
+def _hardened(sequence: Surveyed, soft: Sequence[FrameFacts]) -> str:
+    for frame in soft:
+        after = frame_facts(frame.name, hard_alpha(sequence.again(frame), 128))
+        if after.seen is None or after.partial or abs(after.area - frame.area) > MOST_LOST * frame.area:
+            return "export it without smoothing"
+    return setting("hard_alpha", 128)
+
+
+def fringes(sequence: Surveyed) -> Iterator[Finding]:
+    """Edges that keep the colour of what the figure was drawn on."""
+    fringed = [frame for frame in sequence.frames if frame.fringe]
+    if len(fringed) * 2 <= len(sequence.frames):
+        return
+    colours = joined(sorted({frame.fringe for frame in fringed}))
+    what = (
+        f"half-covered edges turn {colours} in {counted(len(fringed), 'frame')}: cut out of a {colours} background, "
+        "or stored with its colours multiplied by alpha; a rim shows on any other ground"
+    )
+    yield finding(sequence, "fringe", DOUBT, fringed, what, "export with straight alpha, without a matte colour")

@@ -1,0 +1,85 @@
+"""Numbers and names."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from itertools import pairwise
+
+from ...message import setting
+from ...names import SAYS_NOTHING, split_number
+from ...text import few
+from ..facts import FrameFacts
+from ..finding import DOUBT, FAULT, NOTE, Finding, Surveyed, finding, left_out
+
+MOST_GAPS = 0.34
+"""The share of steps between numbers that may skip some. With more, the numbers mean something else than an order."""
+
+LEAST_NUMBERS = 3
+"""A usual step between numbers cannot be told from fewer frames."""
+
+LONGEST_GAP = 20
+"""Frames in a row that may be missing by mistake. What skips more was cut out of something longer."""
+
+
+def numbering(sequence: Surveyed) -> Iterator[Finding]:
+    """Numbers that are missing, stand there twice, or are written with different numbers of digits."""
+    parts = [(frame, frame.name.rpartition("/")[2]) for frame in sequence.frames]
+    numbered = [(frame, number, last) for frame, last in parts if (number := split_number(last)[1]) is not None]
+    numbers = Counter(number for _, number, _ in numbered)
+    if missing := _missing(sorted(numbers)):
+        which = few(map(str, missing))
+        gone = f"number {which} is missing" if len(missing) == 1 else f"numbers {which} are missing"
+        remedy = "export the missing frames, or renumber"
+        yield finding(sequence, "number-missing", FAULT, (), f"{gone}: the motion skips there", remedy)
+    yield from _twice(sequence, [(frame, number) for frame, number, _ in numbered if numbers[number] > 1])
+    digits = [re.findall("[0-9]+", last)[-1] for *_, last in numbered]
+    if len({len(number) for number in digits}) > 1:
+        if any(len(number) > 1 and number[0] == "0" for number in digits):
+            what = "numbers have different numbers of digits: other programs may put such frames in the wrong order"
+            yield finding(sequence, "number-digits", DOUBT, (), what, "nothing to do here: frames are ordered by value")
+        else:
+            what = "numbers beyond 9, and no zeros before the others: other programs may put 10 before 2"
+            yield finding(
+                sequence, "number-unpadded", NOTE, (), what, "nothing to do here: frames are ordered by value"
+            )
+
+
+def _missing(numbers: Sequence[int]) -> list[int]:
+    """The numbers that are missing, where all others follow each other by one step, or by steps of any one length."""
+    steps = Counter(b - a for a, b in pairwise(numbers))
+    if len(numbers) < LEAST_NUMBERS:
+        return []
+    step = min(steps, key=lambda step: (-steps[step], step))
+    gaps = [(a, b) for a, b in pairwise(numbers) if b - a != step]
+    if any((b - a) % step or (b - a) // step > LONGEST_GAP for a, b in gaps):
+        return []
+    is_single = len(gaps) == 1 and gaps[0][1] - gaps[0][0] == 2 * step
+    if len(gaps) > MOST_GAPS * (len(numbers) - 1) and not is_single:
+        return []
+    return [number for a, b in gaps for number in range(a + step, b, step)]
+
+
+def _twice(sequence: Surveyed, twice: Sequence[tuple[FrameFacts, int]]) -> Iterator[Finding]:
+    if not twice:
+        return
+    first: dict[int, FrameFacts] = {}
+    repeats = [frame for frame, number in twice if first.setdefault(number, frame) is not frame]
+    same = all(first[number].digest == frame.digest for frame, number in twice)
+    which = few(map(str, sorted(first)))
+    doubled = f"number {which} appears twice" if len(first) == 1 else f"numbers {which} appear twice"
+    what = f"{doubled}: both are played, one after the other"
+    if same:
+        remedy = f"{left_out([frame.name for frame in repeats])} (it is the same picture)"
+    else:
+        remedy = "they are different pictures: look at both, and take the one out that is not meant"
+    yield finding(sequence, "number-twice", FAULT, [frame for frame, _ in twice], what, remedy)
+
+
+def plain_name(sequence: Surveyed) -> Iterator[Finding]:
+    """A name that says nothing."""
+    last = sequence.label.rpartition("/")[2].lower()
+    if last in SAYS_NOTHING:
+        what = f"the name '{last}' says nothing: an engine with two such sheets cannot tell them apart"
+        yield finding(sequence, "name-says-nothing", NOTE, (), what, setting("rename", f"{sequence.label}=NAME"))

@@ -1,0 +1,152 @@
+"""Frames that repeat others, exactly or but for noise."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from itertools import pairwise
+
+import numpy as np
+
+from ...frame.likeness import furthest_apart
+from ...message import setting
+from ...text import counted
+from ..facts import FrameFacts
+from ..finding import FAULT, NOTE, Finding, Surveyed, finding
+from ..miniature import SAME, coarse, difference
+from ..robust import median
+
+PEAK_SHARE = 0.4
+"""Frames are alike that differ, where they differ most, by no more than this share of how neighbours usually do in
+their animation."""
+
+MOST, MOST_PEAK = 4.0, 16.0
+"""Levels of 255, on the whole and at most. Frames that differ by more are never alike: noise and compression stay
+below."""
+
+LEAST_MOTION = 3
+"""Different frames that make a motion. With two it is a blink, a flash or a held pose."""
+
+ROUNDS = 1.5
+"""How often a motion must come to be a cycle."""
+
+QUIET = 8
+"""Levels of 255 by which a pixel may differ in copies that options drop: nobody sees it in motion."""
+
+
+class Comparison:
+    """Which frames of one animation are alike, by how its neighbours differ."""
+
+    def __init__(self, frames: Sequence[FrameFacts]) -> None:
+        self.frames = frames
+        steps = self.steps = [difference(a.small, b.small) for a, b in pairwise(frames)]
+        moving = [step for step in steps if step is not None and step != SAME]
+        self.usual = median([step.peak for step in moving]) if moving else 0.0
+
+    def alike(self, a: int, b: int) -> bool:
+        """Whether two frames, by their places, are alike."""
+        one, other = self.frames[a], self.frames[b]
+        if one.digest == other.digest:
+            return True
+        off = self.steps[a] if b == a + 1 else difference(one.small, other.small)
+        if off is None:
+            return False
+        return off.mean <= MOST and off.peak <= min(MOST_PEAK, PEAK_SHARE * self.usual)
+
+    def different(self, places: Sequence[int], most: int) -> int:
+        """How many frames of these are different from each other, counted up to `most`."""
+        kinds: list[int] = []
+        for place in places:
+            if not any(self.alike(place, kind) for kind in kinds):
+                kinds.append(place)
+                if len(kinds) == most:
+                    break
+        return len(kinds)
+
+
+def repeats(sequence: Surveyed) -> Iterator[Finding]:
+    """A motion that starts over, a last frame that equals the first, and other copies."""
+    frames = sequence.frames
+    compared = Comparison(frames)
+    count = len(frames)
+    if length := _cycle(frames, compared):
+        what = f"frames from {length + 1} on repeat those from the start: the cycle is {length} long"
+        remedy = "export one round of it"
+        if not _cycle(frames[:length], compared) and not _closes(frames[:length], compared):
+            remedy = setting("frames", f"{sequence.label}=1-{length}")
+        yield finding(sequence, "cycle", FAULT, frames[length:], what, remedy)
+        return
+    if _closes(frames, compared):
+        what = "the last frame equals the first: a loop shows it twice and hitches"
+        yield finding(sequence, "closing", FAULT, frames[-1:], what, _opened(sequence, compared))
+        count -= 1
+    yield from _copies(sequence, compared, count)
+
+
+def _cycle(frames: Sequence[FrameFacts], compared: Comparison) -> int:
+    """After how many frames a motion starts over; 0 if it does not. Cost: n d for every length that the first frame
+    allows, n² d if it allows all."""
+    count = len(frames)
+    longest = int(count / ROUNDS)
+    if longest < LEAST_MOTION or len({frame.canvas for frame in frames}) > 1:
+        return 0
+    rows = coarse(frame.small for frame in frames)
+    usual = median(np.linalg.norm(np.diff(rows, axis=0), axis=1))
+    for length in range(LEAST_MOTION, longest + 1):
+        if np.linalg.norm(rows[length] - rows[0]) > usual:
+            continue
+        if not all(compared.alike(place, place + length) for place in range(count - length)):
+            continue
+        again = range(length, count)
+        if compared.different(range(length), LEAST_MOTION) == LEAST_MOTION and compared.different(again, 2) == 2:
+            return length
+    return 0
+
+
+def _closes(frames: Sequence[FrameFacts], compared: Comparison) -> bool:
+    """Whether the last frame repeats the first in a motion, not in a pose that is held there."""
+    last = len(frames) - 1
+    if last < LEAST_MOTION or not compared.alike(0, last):
+        return False
+    if frames[0].digest == frames[1].digest or frames[last - 1].digest == frames[last].digest:
+        return False
+    return compared.different(range(last), LEAST_MOTION) == LEAST_MOTION
+
+
+def _opened(sequence: Surveyed, compared: Comparison) -> str:
+    """What takes the closing frame away, and nothing else."""
+    frames = sequence.frames
+    without = frames[:-1]
+    tolerance = 0
+    if frames[0].digest != frames[-1].digest:
+        tolerance = furthest_apart(sequence.again(frames[0]), sequence.again(frames[-1]))
+    if _closes(without, compared) or tolerance > QUIET:
+        return setting("frames", f"{sequence.label}=1-{len(without)}")
+    return f"{setting('drop_closing')} {setting('alike', tolerance)}" if tolerance else setting("drop_closing")
+
+
+def _copies(sequence: Surveyed, compared: Comparison, count: int) -> Iterator[Finding]:
+    frames = sequence.frames[:count]
+    near = [
+        frames[index]
+        for index in range(1, count)
+        if frames[index].digest != frames[index - 1].digest and compared.alike(index - 1, index)
+    ]
+    if near:
+        what = "hardly differs from the frame before: nobody notices it in motion, but it takes a frame of its own"
+        yield finding(sequence, "copies-nearly", NOTE, near, what, _dropped(sequence, near))
+    first: dict[tuple[int, ...], str] = {}
+    copies = [frame for frame in frames if first.setdefault(frame.digest, frame.name) != frame.name]
+    if copies:
+        what = f"{counted(len(copies), 'exact copy', 'exact copies')} of other frames: they cost memory in a grid"
+        follow = any(a.digest == b.digest for a, b in pairwise(frames))
+        remedy = f"{setting('drop_copies')} where they follow each other; " if follow else ""
+        yield finding(sequence, "copies", NOTE, copies, what, f"{remedy}the layout tight stores them once")
+
+
+def _dropped(sequence: Surveyed, near: Sequence[FrameFacts]) -> str:
+    """What drops the first of these frames as a copy, if that can be seen by nobody."""
+    place = sequence.frames.index(near[0])
+    tolerance = furthest_apart(sequence.again(sequence.frames[place - 1]), sequence.again(near[0]))
+    if 0 < tolerance <= QUIET:
+        return f"{setting('drop_copies')} {setting('alike', tolerance)}"
+    return "take it out, and hold the one before"

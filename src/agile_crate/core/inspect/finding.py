@@ -1,0 +1,120 @@
+"""What a survey says of frames, and of what it says it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+
+from ..message import Sentence, setting
+from ..pixels import Pixels
+from .facts import FrameFacts
+
+FAULT, DOUBT, NOTE = "fault", "doubt", "note"
+SEVERITIES = (FAULT, DOUBT, NOTE)
+"""Nearly always wrong; worth a look; good to know."""
+
+CODES = {
+    "picture-unreadable": "a picture that cannot be read",
+    "name-twice": "two pictures with one name",
+    "number-missing": "a number is missing",
+    "number-twice": "a number appears twice",
+    "number-digits": "numbers with different numbers of digits",
+    "number-unpadded": "numbers beyond nine without zeros before the others",
+    "name-case": "names that differ only in case",
+    "name-says-nothing": "a name that says nothing",
+    "file-odd": "a picture beside an animation that is no frame of it",
+    "colours-foreign": "a colour profile or gamma other than sRGB",
+    "light-infinite": "infinite light in a render",
+    "canvas-differs": "canvases of different sizes in one animation",
+    "scale-uneven": "a canvas that the wanted scale does not divide",
+    "frame-empty": "nothing is visible",
+    "background-solid": "no transparency, but a background of one colour",
+    "background-checkered": "no transparency, but a checkerboard painted",
+    "alpha-none": "no transparency at all",
+    "haze": "alpha too faint to see, which a trim keeps",
+    "speck": "a stray spot far from the figure",
+    "cut-off": "art that the canvas cuts off",
+    "cycle": "a motion that starts over",
+    "closing": "a last frame that equals the first",
+    "copies": "exact copies",
+    "copies-nearly": "neighbours that hardly differ",
+    "jump": "one frame out of place",
+    "exchanged": "two frames in the wrong order",
+    "size-departs": "one frame larger or smaller than the others",
+    "wobble": "feet and centre of mass that move",
+    "ground-differs": "animations of one character that stand on different lines",
+    "colour-departs": "one frame in another tint",
+    "edges-soft": "soft edges in hard-edged work",
+    "edges-hard": "hard edges in soft-edged work",
+    "fringe": "edges that keep the colour of an old background",
+    "colours-many": "more colours than pixel art has",
+    "mirror-image": "an animation that mirrors another",
+    "seam": "a tile that does not continue over its edge",
+}
+"""Every finding's code, and what it is about in a few words."""
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """Something that was noticed. `frames` are names; empty where it concerns the whole sequence."""
+
+    code: str
+    severity: str
+    sequence: str
+    frames: tuple[str, ...]
+    what: str
+    remedy: Sentence
+
+
+TRIED = 6
+"""Frames on which a cure is tried before it is told."""
+
+Again = Callable[[FrameFacts], Pixels]
+"""A frame's pixels once more, shape (h, w, 4), straight alpha, for a second look at what is suspected."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Surveyed:
+    """A sequence in facts. The name None is that of the stills. `scale` is what the frames are to be scaled by."""
+
+    name: str | None
+    frames: tuple[FrameFacts, ...]
+    again: Again
+    scale: Fraction = Fraction(1)
+
+    @property
+    def label(self) -> str:
+        return "stills" if self.name is None else self.name
+
+    @property
+    def has_one_canvas(self) -> bool:
+        return len({frame.canvas for frame in self.frames}) == 1
+
+
+Check = Callable[[Surveyed], Iterator[Finding]]
+
+
+def finding(
+    sequence: Surveyed, code: str, severity: str, frames: Sequence[FrameFacts | str], what: str, remedy: str
+) -> Finding:
+    """A finding of a sequence."""
+    names = tuple(frame if isinstance(frame, str) else frame.name for frame in frames)
+    return Finding(code, severity, sequence.label, names, what, Sentence(remedy))
+
+
+def left_out(names: Sequence[str]) -> str:
+    """What leaves out the frames, or animations, of these names, as part of a remedy."""
+    return " ".join(setting("exclude", _literal(name)) for name in names)
+
+
+def _literal(name: str) -> str:
+    """A pattern that matches only this name."""
+    return "".join(f"[{letter}]" if letter in "*?[" else letter for letter in name)
+
+
+def some_of(frames: Sequence[FrameFacts]) -> list[FrameFacts]:
+    """The frames on which a cure is tried: TRIED at most, evenly spread from the first to the last."""
+    if len(frames) <= TRIED:
+        return list(frames)
+    return [frames[index * (len(frames) - 1) // (TRIED - 1)] for index in range(TRIED)]

@@ -1,0 +1,1 @@
+"""Crate files: text files that say what is packed, where to, and how."""

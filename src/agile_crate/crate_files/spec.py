@@ -1,0 +1,263 @@
+"""What a crate file says: each crate's inputs, where it goes, and its settings as if they had been typed.
+
+docs/crate-file.md describes the form. Keys are options' names; everything is checked here, with the path of the key
+that is wrong, so that whoever read the file can say the line.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from ..core.color import Color, color_from_hex
+from ..core.crate.file_names import not_held
+from ..core.errors import UsageError
+from ..core.message import key_of, setting
+from ..core.model.variant import Skin, with_layers
+from ..core.names import is_address, nearest
+from ..core.text import quoted
+from ..settings.given import read_one, settings_from
+from ..settings.kinds import FLAG, Kind
+from ..settings.table import Option, options
+
+Keys = tuple[str, ...]
+Table = Mapping[str, Any]
+
+_TYPES = {
+    bool: "true or false",
+    int: "a whole number",
+    float: "a number",
+    str: "a text",
+    list: "a list",
+    dict: "a table",
+}
+
+
+_KEYS = frozenset(("from", "out", "skin", "limit", *options()))
+"""The keys of a crate, with underscores."""
+
+
+class WrongKeyError(Exception):
+    """Something is wrong with a key: the way to it, and a sentence that names settings."""
+
+    def __init__(self, keys: Keys, sentence: str) -> None:
+        super().__init__(keys, sentence)
+        self.keys, self.sentence = keys, sentence
+
+
+@dataclass(frozen=True, slots=True)
+class Order:
+    """One crate that a crate file asks for: its name there, its inputs and where it goes, its settings as they would be
+    typed, and its skins."""
+
+    name: str
+    inputs: tuple[str, ...]
+    out: str
+    given: Mapping[str, object]
+    skins: tuple[Skin, ...] = ()
+
+    @property
+    def all_inputs(self) -> list[tuple[str, ...]]:
+        """Its own, and those of each layer of its skins."""
+        return [self.inputs, *(layer for skin in self.skins for layer in skin.layers)]
+
+    def moved(self, move: Callable[[str], str]) -> Order:
+        """The order with every path in it changed; addresses stay, and so does a slash at the end."""
+
+        def moved(path: str) -> str:
+            if not path or is_address(path):
+                return path
+            there = move(path)
+            return f"{there}/" if path.endswith("/") and not there.endswith("/") else there
+
+        def value(name: str, typed: object) -> object:
+            if not options()[name][0].kind.is_path:
+                return typed
+            if isinstance(typed, (list, tuple)):
+                return [moved(str(one)) for one in typed]
+            text = str(typed)
+            return text if text.startswith("#") else moved(text)  # colours stand where a palette's file can stand
+
+        inputs, *layers = (tuple(map(moved, paths)) for paths in self.all_inputs)
+        given = {name: value(name, typed) for name, typed in self.given.items()}
+        return Order(self.name, inputs, moved(self.out), given, with_layers(self.skins, layers))
+
+
+def orders_in(document: Table) -> list[Order]:
+    """The crates of a document, in its order, with paths as they stand there.
+
+    Raises WrongKeyError.
+    """
+    _only(document, (), ("defaults", "crate"))
+    defaults = _given(_table(document.get("defaults", {}), ("defaults",)), ("defaults",), ())
+    crates = _table(document.get("crate", {}), ("crate",))
+    if not crates:
+        raise WrongKeyError((), "there is no crate in it: write [crate.NAME] with from and out")
+    return [_order(name, _table(crate, ("crate", name)), defaults) for name, crate in crates.items()]
+
+
+def _order(name: str, crate: Table, defaults: Mapping[str, object]) -> Order:
+    at = ("crate", name)
+    own = _given(crate, at, ("from", "out", "animation", "skin"))
+    for key in ("from", "out"):
+        if key not in crate:
+            raise WrongKeyError(at, f"{quoted(name)} has no '{key}': " + _NEEDED[key])
+    inputs, out = _paths(crate["from"], (*at, "from")), crate["out"]
+    if not inputs:
+        raise WrongKeyError((*at, "from"), "'from' is empty: " + _NEEDED["from"])
+    if not isinstance(out, str):
+        raise WrongKeyError((*at, "out"), f"'out' is to be a text, not {_type_of(out)}")
+    given = {**defaults, **own}
+    for animation, table in _table(crate.get("animation", {}), (*at, "animation")).items():
+        here = (*at, "animation", animation)
+        for key, typed in _in_animation(animation, _table(table, here), here):
+            before = given.get(key, [])
+            given[key] = [*(before if isinstance(before, list) else [before]), *typed]
+            _check(key, given[key], (*here, key_of(key)))
+    try:
+        settings_from(given)
+    except UsageError as error:
+        keys = (key_of(setting) for setting, _ in error.sentence.settings)
+        wrong = next((key for key in keys if key in crate), None)
+        raise WrongKeyError((*at, wrong) if wrong else at, error.sentence.marked) from None
+    skins = _table(crate.get("skin", {}), (*at, "skin")).items()
+    worn = tuple(_skin(skin, _table(table, (*at, "skin", skin)), (*at, "skin", skin)) for skin, table in skins)
+    return Order(name, tuple(inputs), out, given, worn)
+
+
+def _skin(name: str, table: Table, at: Keys) -> Skin:
+    _only(table, at, ("from", "layers", "recolor", "plain", "missing"))
+    if why := not_held(f"{name}.png"):
+        raise WrongKeyError(at, f"the skin's name is a part of its files' names, {why}")
+    layers = [_paths(table["from"], (*at, "from"))] if "from" in table else []
+    if "layers" in table:
+        if layers:
+            raise WrongKeyError((*at, "layers"), "a skin is 'from' other art, or made of 'layers'; leave one out")
+        if not isinstance(table["layers"], list):
+            raise WrongKeyError((*at, "layers"), "'layers' is to be a list, the lowest first")
+        layers = [_paths(layer, (*at, "layers")) for layer in table["layers"]]
+    if not all(layers) or not (layers or "recolor" in table):
+        raise WrongKeyError(at, f"the skin {quoted(name)} says nothing: give it from, layers or recolor")
+    plain, missing = table.get("plain", False), table.get("missing", "error")
+    if not isinstance(plain, bool):
+        raise WrongKeyError((*at, "plain"), f"'plain' is to be true or false, not {_type_of(plain)}")
+    if missing not in ("error", "base"):
+        raise WrongKeyError((*at, "missing"), '\'missing\' is to be "error" or "base"')
+    exchange = tuple(_exchange(table.get("recolor", {}), (*at, "recolor")))
+    return Skin(name, tuple(map(tuple, layers)), exchange, plain, missing == "base")
+
+
+def _exchange(value: object, at: Keys) -> Iterator[tuple[Color, Color]]:
+    for old, new in _table(value, at).items():
+        colors = [color_from_hex(text) if isinstance(text, str) else None for text in (old, new)]
+        if colors[0] is None or colors[1] is None:
+            told = 'colours and what stands in their place, such as { "#aa3322" = "#2255aa" }'
+            raise WrongKeyError((*at, old), f"'recolor' is to name {told}")
+        yield colors[0], colors[1]
+
+
+_NEEDED = {
+    "from": 'name the folders that hold the frames, such as from = ["frames/otter"]',
+    "out": 'name the files that are written, without ending, such as out = "build/otter"',
+}
+
+
+def _given(table: Table, at: Keys, besides: Sequence[str]) -> dict[str, object]:
+    """The settings of a table, by field name, as they would be typed."""
+    known = {key_of(name): (name, option) for name, (option, _) in options().items()}
+    _only(table, at, (*besides, *known))
+    given: dict[str, object] = {}
+    for key, value in table.items():
+        if key in besides:
+            continue
+        name, option = known[key]
+        typed = _typed(value, option.kind, (*at, key))
+        given[name] = typed
+        _check(name, typed, (*at, key))
+    return given
+
+
+def _in_animation(animation: str, table: Table, at: Keys) -> Iterator[tuple[str, list[str]]]:
+    """The settings of an animation's table, by field name, as they would be typed for it alone."""
+    known = {key_of(name): (name, option) for name, (option, _) in options().items() if _is_for_one(option)}
+    for key in table:
+        if key not in known and key.replace("-", "_") in options():
+            told = f"{quoted(key)} is not for one animation; write it above, for the whole crate"
+            raise WrongKeyError((*at, key), told)
+    _only(table, at, known)
+    for key, value in table.items():
+        name, option = known[key]
+        if option.per_animation:
+            yield name, [f"{animation}={_typed(value, option.kind, (*at, key))}"]
+            continue
+        typed = _typed(value, option.kind.in_animation or option.kind, (*at, key))
+        joint = ":" if isinstance(typed, list) else "="  # a hold of each frame, or the parts
+        yield name, [f"{animation}{joint}{one}" for one in (typed if isinstance(typed, list) else [typed])]
+
+
+def _is_for_one(option: Option) -> bool:
+    return option.per_animation or option.kind.in_animation is not None
+
+
+def _typed(value: object, kind: Kind, at: Keys) -> Any:
+    if isinstance(value, bool) and kind is FLAG:
+        return value
+    typed = kind.typed(value)
+    if typed is not None and value in ([], {}):
+        return []  # no value, but one that takes the place of a default
+    if typed is None:
+        found = _type_of(value)
+        detail = f"; it has {_odd(value)} in it" if found in ("a list", "a table") else ""
+        raise WrongKeyError(at, f"{quoted(at[-1])} is to be {kind.told}, not {found}{detail}")
+    return typed
+
+
+def _odd(value: object) -> str:
+    """What a list or a table holds, by type."""
+    inside = value.values() if isinstance(value, dict) else value if isinstance(value, list) else []
+    return " and ".join(sorted({_type_of(one) for one in inside})) or "nothing"
+
+
+def _type_of(value: object) -> str:
+    return _TYPES.get(type(value), "a date or time")
+
+
+def _check(name: str, given: object, at: Keys) -> None:
+    try:
+        read_one(name, given)
+    except UsageError as error:
+        told = error.sentence.marked.removeprefix(f"{setting(name)}: ")
+        raise WrongKeyError(at, f"{quoted(at[-1])}: {told}") from None
+
+
+def _only(table: Table, at: Keys, known: Sequence[str] | Mapping[str, object]) -> None:
+    for key in table:
+        if key not in known:
+            near = nearest(key, known)
+            hint = f"did you mean '{near}'?" if near else f"known are {', '.join(known)}" if len(known) < 9 else ""
+            raise WrongKeyError((*at, key), f"there is no key {quoted(key)} here" + (f"; {hint}" if hint else ""))
+
+
+def _table(value: object, at: Keys) -> Table:
+    if not isinstance(value, dict):
+        raise WrongKeyError(at, f"{quoted(at[-1])} is to be a table, not {_type_of(value)}")
+    return value
+
+
+def _paths(value: object, at: Keys) -> list[str]:
+    listed: list[str] = []
+    for one in value if isinstance(value, list) else [value]:
+        if not isinstance(one, str):
+            raise WrongKeyError(at, f"{quoted(at[-1])} is to be a path, or a list of paths, not {_type_of(one)}")
+        listed.append(one)
+    return listed
+
+
+def as_key(name: str, value: str) -> str:
+    """Return a setting as a crate file spells it, for messages; without a key there, as the command line spells it."""
+    if name not in _KEYS:
+        return f"--{key_of(name)}"
+    if not value:
+        return key_of(name)
+    return f"{key_of(name)} = {value}" if value.isdecimal() else f'{key_of(name)} = "{value}"'

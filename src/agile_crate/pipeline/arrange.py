@@ -1,0 +1,114 @@
+"""The arrange stop: prepared frames and settings become sheets with a spot for every frame."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from typing import NamedTuple
+
+from ..core.arrange.arrangement import Arrangement, Considered, in_cells
+from ..core.arrange.grid import GridSheet, GridWish, arrange_grid, considered_grids
+from ..core.arrange.rows import arrange_rows
+from ..core.errors import FitError
+from ..core.frame.canvas import largest
+from ..core.message import Sentence, setting
+from ..core.model.crate import Crate
+from ..core.model.geometry import Size
+from ..core.model.picture import Picture, Sequences
+from ..core.text import counted, few, measured, quoted
+from ..settings.table import Settings
+
+
+class Arranged(NamedTuple):
+    """Where all frames go, and what to say of it."""
+
+    arrangement: Arrangement
+    remarks: tuple[Sentence, ...]
+
+
+def arranged(
+    sequences: Sequences,
+    pictures: Sequence[Picture],
+    settings: Settings,
+    before: Crate | None = None,
+    skins: Sequence[Sequence[Picture]] = (),
+) -> Arranged:
+    """Where all frames go: `pictures` are those of the sequences' frames, in order; `before` is the crate of the build
+    before, where frames may have to stay in their places; `skins` are the pictures of each. Raises FitError."""
+    if settings.layout == "tight":
+        from .tight import arranged_tightly
+
+        return Arranged(*arranged_tightly(sequences, pictures, settings, before, skins))
+    if settings.layout == "blocks":
+        from .blocks import arranged_in_blocks
+
+        return Arranged(*arranged_in_blocks(sequences, pictures, settings))
+    return _in_grid(sequences, pictures, settings)
+
+
+def _in_grid(sequences: Sequences, pictures: Sequence[Picture], settings: Settings) -> Arranged:
+    sizes = [picture.stored_box.size for picture in pictures]
+    cell = settings.cell or largest([Size(1, 1), *sizes])
+    larger = setting("size" if settings.size and settings.columns and settings.rows else "cell")
+    _refuse_larger(pictures, cell, "the cell", f"give a larger {larger}")
+    _refuse_larger(
+        pictures, settings.sheet_rules.usable, "a sheet may be", f"raise {setting('max_size')} or {setting('size')}"
+    )
+    wish = GridWish(
+        cell=cell,
+        columns=settings.columns,
+        rows=settings.rows,
+        strip=settings.layout == "strip",
+        down=settings.down,
+        margin=settings.kept_margin,
+        gap=settings.kept_gap,
+        rules=settings.sheet_rules,
+    )
+    if settings.layout == "rows":
+        grid = arrange_rows([len(sequence.frames) for sequence in sequences], wish)
+    else:
+        grid = arrange_grid(len(pictures), wish)
+    if settings.one_sheet and len(grid) > 1:
+        raise FitError(
+            f"{counted(len(pictures), 'frame')} in cells of {measured(cell)} need {len(grid)} sheets, and "
+            f"{setting('one_sheet')} allows one of {measured(wish.rules.usable)}; scale frames down, or raise "
+            f"{setting('max_size')}"
+        )
+    frames = [(size, picture.flipped) for size, picture in zip(sizes, pictures, strict=True)]
+    result = in_cells(frames, grid, settings.align, settings.edge_repeat)
+    result = result._replace(considered=tuple(_grids(grid, wish, settings)), bound=sum(w * h for w, h in sizes))
+    return Arranged(result, tuple(_smaller(pictures, cell, settings.align)))
+
+
+def _grids(grid: Sequence[GridSheet], wish: GridWish, settings: Settings) -> Iterator[Considered]:
+    for index, sheet in enumerate(grid):
+        chosen = sheet.cells
+        if settings.layout != "grid" or settings.columns or settings.rows:
+            full = sheet.frames * chosen.size.w * chosen.size.h / (sheet.size.w * sheet.size.h)
+            yield Considered(index, f"{chosen.columns} × {chosen.rows}", sheet.size, full, "as asked for")
+            continue
+        for cells, size, why in considered_grids(sheet.frames, wish):
+            full = sheet.frames * cells.size.w * cells.size.h / (size.w * size.h)
+            verdict = "taken" if (cells.columns, cells.rows) == (chosen.columns, chosen.rows) else why
+            yield Considered(index, f"{cells.columns} × {cells.rows}", size, full, verdict)
+
+
+def _refuse_larger(pictures: Sequence[Picture], limit: Size, what: str, advice: str) -> None:
+    larger = [p for p in pictures if p.stored_box.w > limit.w or p.stored_box.h > limit.h]
+    if larger:
+        others = f" (and {len(larger) - 1:,} more)" if len(larger) > 1 else ""
+        raise FitError(
+            f"frame {quoted(larger[0].name)}{others} is {measured(larger[0].stored_box.size)}, larger than {what}, "
+            f"{measured(limit)}; {advice}, or make frames smaller with {setting('scale')} or {setting('trim')}"
+        )
+
+
+def _smaller(pictures: Sequence[Picture], cell: Size, align: str) -> Iterator[Sentence]:
+    smaller = [picture for picture in pictures if picture.stored_box.size not in (cell, (0, 0))]
+    if smaller:
+        sizes = Counter(picture.stored_box.size for picture in smaller)
+        kinds = few((f"{measured(size)} ({count})" for size, count in sizes.most_common()), 4)
+        yield Sentence(
+            f"{counted(len(smaller), 'frame')} smaller than the {measured(cell)} cell, "
+            f"put at its {align} ({setting('align')}): {kinds}"
+        )

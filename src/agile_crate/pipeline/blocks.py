@@ -1,0 +1,94 @@
+"""The blocks layout: a grid for each animation, with cells of its own size, and where everything lies."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from itertools import accumulate
+
+from ..core.align import offset_in
+from ..core.arrange.arrangement import Arrangement, SheetPlan, Spot
+from ..core.arrange.blocks import Blocks, Lot, arrange_blocks
+from ..core.arrange.sheets import Filling
+from ..core.arrange.tight import bound
+from ..core.errors import FitError
+from ..core.frame.canvas import largest
+from ..core.message import Sentence, setting
+from ..core.model.geometry import Block, Offset, Size
+from ..core.model.picture import Picture, Sequences
+from ..core.text import counted
+from ..settings.table import Settings
+from .fit import considered_for, limits_of, refuse_larger_than_sheet, too_much
+
+ONE = Size(1, 1)
+"""The cell of frames of which nothing is stored."""
+
+
+def arranged_in_blocks(
+    sequences: Sequences, pictures: Sequence[Picture], settings: Settings
+) -> tuple[Arrangement, tuple[Sentence, ...]]:
+    """Animations in blocks, stills each in one of its own, and what to tell of it. Raises FitError."""
+    limits = limits_of(settings)
+    refuse_larger_than_sheet(pictures, limits)
+    sizes = [picture.stored_box.size for picture in pictures]
+    lots = _lots(sequences, sizes)
+    firsts = [0, *accumulate(lot.count for lot in lots)]
+    made = arrange_blocks(lots, limits, settings.columns, settings.rows)
+    cells = [lot.cell for lot in lots for _ in range(lot.count)]
+    if settings.one_sheet and len(made.fillings) > 1:
+        quick = replace(limits, effort="quick", aspect=None)
+
+        def fits(scaled: Sequence[Size]) -> bool:
+            smaller = [replace(lot, cell=scaled[first]) for lot, first in zip(lots, firsts, strict=False)]
+            return len(arrange_blocks(smaller, quick, settings.columns, settings.rows).fillings) == 1
+
+        raise FitError(too_much(cells, limits, fits))
+    spots = [Spot(0, 0, 0)] * len(pictures)
+    plans: list[SheetPlan] = []
+    for index, filling in enumerate(made.fillings):
+        blocks = _blocks(made, filling, firsts)
+        for block in blocks:
+            for number in range(block.count):
+                size, cell = sizes[block.first + number], block.cell(number)
+                by = offset_in(cell.size, size, settings.align, pictures[block.first + number].flipped)
+                spots[block.first + number] = Spot(index, cell.x + by.x, cell.y + by.y)
+        size = filling.arranged.size
+        plans.append(SheetPlan(size, None, limits.margin, limits.gap, settings.edge_repeat, blocks))
+    extents = [shaped.cells.extent for shaped in made.blocks]
+    considered = [
+        tried
+        for index, filling in enumerate(made.fillings)
+        for tried in considered_for(index, filling, extents, limits.gap)
+    ]
+    result = Arrangement(tuple(plans), tuple(spots), tuple(considered), bound(cells, limits.gap))
+    return result, tuple(_told(sizes, cells, settings.align))
+
+
+def _lots(sequences: Sequences, sizes: Sequence[Size]) -> list[Lot]:
+    lots: list[Lot] = []
+    first = 0
+    for sequence in sequences:
+        own = sizes[first : first + len(sequence.frames)]
+        first += len(own)
+        if sequence.name is None:
+            lots += [Lot(1, largest([ONE, size]), loose=True) for size in own]
+        else:
+            lots.append(Lot(len(own), largest([ONE, *own])))
+    return lots
+
+
+def _blocks(made: Blocks, filling: Filling, firsts: Sequence[int]) -> tuple[Block, ...]:
+    """The blocks of a sheet, in the order of their frames."""
+    blocks = []
+    for index, place in zip(filling.boxes, filling.arranged.places, strict=True):
+        part, cells = made.blocks[index]
+        blocks.append(Block(firsts[part.lot] + part.first, part.frames, Offset(place.x, place.y), cells))
+    return tuple(sorted(blocks, key=lambda block: block.first))
+
+
+def _told(sizes: Sequence[Size], cells: Sequence[Size], align: str) -> list[Sentence]:
+    smaller = sum(1 for size, cell in zip(sizes, cells, strict=True) if size != cell and min(size) > 0)
+    if not smaller:
+        return []
+    which = f"{counted(smaller, 'frame')} smaller than the cells of their block"
+    return [Sentence(f"{which}, put at the {align} of its cell ({setting('align')})")]

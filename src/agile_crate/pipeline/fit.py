@@ -1,0 +1,75 @@
+"""What the sheets of a searched arrangement must obey, and what is said where frames do not fit or were tried."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+
+from ..core.arrange.arrangement import Considered
+from ..core.arrange.sheets import Filling
+from ..core.arrange.tight import Limits, bound
+from ..core.errors import FitError
+from ..core.message import setting
+from ..core.model.geometry import Size
+from ..core.model.picture import Picture
+from ..core.text import measured, quoted
+from ..settings.table import Settings
+
+
+def limits_of(settings: Settings) -> Limits:
+    return Limits(
+        rules=settings.sheet_rules,
+        aspect=settings.aspect or None,
+        margin=settings.kept_margin,
+        gap=settings.kept_gap,
+        turn=settings.turn,
+        effort=settings.effort,
+    )
+
+
+def refuse_larger_than_sheet(pictures: Sequence[Picture], limits: Limits) -> None:
+    """Raises FitError if what is stored of a frame fits on no sheet."""
+    usable = limits.rules.usable
+    room = Size(usable.w - 2 * limits.margin, usable.h - 2 * limits.margin)
+    larger = [
+        picture
+        for picture in pictures
+        if (picture.stored_box.w > room.w or picture.stored_box.h > room.h)
+        and not (limits.turn and picture.stored_box.w <= room.h and picture.stored_box.h <= room.w)
+    ]
+    if larger:
+        others = f" (and {len(larger) - 1:,} more)" if len(larger) > 1 else ""
+        margin = f" inside its margin of {limits.margin}" if limits.margin else ""
+        turned = ", turned or not" if limits.turn else ""
+        raise FitError(
+            f"frame {quoted(larger[0].name)}{others} is {measured(larger[0].stored_box.size)}, larger than a sheet "
+            f"may be{margin}{turned}, {measured(room)}; raise {setting('max_size')} or {setting('size')}, "
+            f"or make frames smaller with {setting('scale')}"
+        )
+
+
+def too_much(sizes: Sequence[Size], limits: Limits, fits: Callable[[list[Size]], bool]) -> str:
+    """What `--one-sheet` says: how much is missing, and at which scale these would fit, as `fits` finds."""
+    usable = limits.rules.usable
+    over = bound(sizes, limits.gap) / (limits.inside.w * limits.inside.h) - 1
+    low, high = 1, 100  # per cent: `low` is hoped to fit, `high` does not; a smoothed edge may take one pixel more
+    while high - low > 1:
+        percent = (low + high) // 2
+        scaled = [Size(*(-(-side * percent // 100) + 1 for side in size)) for size in sizes]
+        low, high = (percent, high) if fits(scaled) else (low, percent)
+    missing = (
+        f"{over:.0%} more area than it has" if over > 0 else "nearly all of its area, and no way to fill it was found"
+    )
+    return (
+        f"the frames need more than the one sheet of {measured(usable)} that {setting('one_sheet')} allows: {missing}; "
+        f"{setting('scale', f'{low}%')} would fit, or raise {setting('max_size')}"
+    )
+
+
+def considered_for(index: int, filling: Filling, sizes: Sequence[Size], gap: int) -> Iterator[Considered]:
+    """What was tried for a sheet; `sizes` are those of all boxes."""
+    covered = bound([sizes[box] for box in filling.boxes], gap)
+    best = filling.arranged.size
+    for tried in filling.arranged.tried:
+        verdict = "taken" if tried.fits and tried.size == best else "larger" if tried.fits else "not all fit"
+        way = str(tried.policy) if tried.policy else "searched through"
+        yield Considered(index, way, tried.size, covered / (tried.size.w * tried.size.h), verdict)

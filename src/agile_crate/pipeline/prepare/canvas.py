@@ -1,0 +1,183 @@
+"""The step that brings frames to their canvases and moves them there. Canvas, shift and default pivot are settled
+together and each picture is moved once, so that a shift can save what the new canvas alone would cut off."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from functools import cache
+from typing import NamedTuple
+
+from ...core.align import default_pivot, offset_in
+from ...core.errors import FitError
+from ...core.frame.canvas import Sides, beyond, largest, moved_to
+from ...core.frame.options import FEET, PivotWish
+from ...core.frame.trim import visible_on_canvas
+from ...core.message import Sentence, setting
+from ...core.model.geometry import ORIGIN, Offset, Point, Size
+from ...core.model.picture import Picture
+from ...core.text import counted, joined, measured, quoted
+from ...settings.table import PerAnimation, Settings
+from .step import Decision, Group, Lineup, Standing, Step, seen_together
+
+
+class Move(NamedTuple):
+    """Which canvas a picture goes to, where its old top left comes to lie there, and its pivot before that."""
+
+    canvas: Size
+    by: Offset
+    pivot: Point
+
+
+class Way(NamedTuple):
+    """A canvas, where on it the old top left comes to lie before any shift, and whether the frame is mirrored."""
+
+    canvas: Size
+    by: Offset
+    flipped: bool
+
+
+def may_cut(settings: Settings) -> bool:
+    """Whether something visible might come to lie off its canvas, so that it must be looked for."""
+    return isinstance(settings.canvas, Size) or settings.shift != PerAnimation(None)
+
+
+def fact(picture: Picture, settings: Settings) -> Standing:
+    return Standing(picture.canvas, visible_on_canvas(picture) if may_cut(settings) else None, picture.flipped)
+
+
+def decide(facts: Iterable[Standing], lineup: Lineup, settings: Settings) -> Decision[Move]:
+    standings = list(facts)
+    ways = [Way(standing.canvas, ORIGIN, standing.flipped) for standing in standings]
+    _bring_to_canvas(ways, lineup, settings)
+    remarks = _bring_together(ways, lineup, settings)
+    pivots = _default_pivots(ways, lineup, settings)
+    moves: list[Move] = []
+    lost: dict[int, Sides] = {}
+    for group in lineup.groups:
+        shift = settings.shift.of(group.name) or ORIGIN
+        if any(shift):
+            frames = counted(len(group.span), "frame")
+            remarks.append(Sentence(f"{frames} of {quoted(group.name or 'the stills')} shifted by {shift.x},{shift.y}"))
+        for index in group.span:
+            (canvas, offset, _), pivot = ways[index], pivots[index]
+            by = Offset(offset.x + shift.x, offset.y + shift.y)
+            moves.append(Move(canvas, by, Point(pivot.x - offset.x, pivot.y - offset.y)))
+            if sides := beyond(standings[index].seen, canvas, by):
+                lost[index] = sides
+    if lost:
+        asked = " and ".join(setting(name) for name in ("canvas", "shift") if name in settings.given)
+        worst = max(lost, key=lambda index: sum(lost[index]))
+        name = quoted(lineup.names[worst])
+        what = f"of {name}" if len(lost) == 1 else f"of {counted(len(lost), 'frame')}, most of {name}"
+        raise FitError(
+            f"{asked} would cut off what is visible {what}, by {sides_told(lost[worst])}; "
+            f"{_what_saves_all(standings, moves, settings)}"
+        )
+    return Decision(tuple(moves), tuple(remarks))
+
+
+def _what_saves_all(standings: Sequence[Standing], moves: Sequence[Move], settings: Settings) -> str:
+    """The least shift that leaves all on their canvases, or, where there is none, the canvas that it takes."""
+    if settings.shift.named:
+        return f"give a larger {setting('canvas')}, or another {setting('shift')}"
+    pairs = [(one.seen.moved(move.by), move.canvas) for one, move in zip(standings, moves, strict=True) if one.seen]
+    by_axis = [
+        [(box.x, box.right, canvas.w) for box, canvas in pairs],
+        [(box.y, box.bottom, canvas.h) for box, canvas in pairs],
+    ]
+    saving: list[int] = []
+    for lines in by_axis:
+        least, most = max(-begin for begin, _, _ in lines), min(side - end for _, end, side in lines)
+        if least > most:
+            needed = Size(*(max(end for _, end, _ in one) - min(begin for begin, _, _ in one) for one in by_axis))
+            return f"no one shift saves all: that takes a {setting('canvas')} of at least {measured(needed)}"
+        saving.append(min(max(0, least), most))
+    before = settings.shift.everyone or ORIGIN
+    return (
+        f"{setting('shift', f'{before.x + saving[0]},{before.y + saving[1]}')} saves all, "
+        f"and so does a larger {setting('canvas')}"
+    )
+
+
+def apply(picture: Picture, move: Move) -> Picture:
+    return moved_to(picture._replace(pivot=move.pivot), move.canvas, move.by)
+
+
+STEP = Step(fact, decide, apply, may_cut, seen_together)
+
+
+def sides_told(sides: Sides) -> str:
+    """How much lies on which side, as part of a sentence."""
+    words = zip(sides, ("at the left", "at the top", "at the right", "at the bottom"), strict=True)
+    return joined(f"{counted(pixels, 'pixel')} {side}" for pixels, side in words if pixels)
+
+
+def _bring_to_canvas(ways: list[Way], lineup: Lineup, settings: Settings) -> None:
+    wish = settings.canvas
+    if wish == "animation":
+        for group in lineup.animations:
+            _bring(ways, group.span, settings)
+    elif wish != "own":
+        _bring(ways, range(len(ways)), settings, wish if isinstance(wish, Size) else None)
+
+
+def _bring(ways: list[Way], span: Sequence[int], settings: Settings, canvas: Size | None = None) -> None:
+    """Ways of some frames to one canvas, by default the largest of theirs, put where `align` says."""
+    target = canvas or largest(ways[index].canvas for index in span)
+    for index in span:
+        size, before, flipped = ways[index]
+        by = offset_in(target, size, settings.align, flipped)
+        ways[index] = Way(target, Offset(before.x + by.x, before.y + by.y), flipped)
+
+
+def _bring_together(ways: list[Way], lineup: Lineup, settings: Settings) -> list[Sentence]:
+    """What looks at several frames at once needs them on one canvas."""
+    if settings.trimming == "sheet":
+        everyone = Group(None, range(len(ways)))
+        return _bring_if_needed(ways, everyone, settings, setting("trim", "sheet"))
+    remarks = []
+    for group in lineup.animations:
+        reasons = (
+            (setting("trim", "animation"), settings.trimming == "animation"),
+            (setting("pivot", "feet"), settings.pivot.of(group.name) == FEET),
+            (setting("shape_of", "animation"), settings.shape_of == "animation"),
+        )
+        needed = [asked for asked, is_needed in reasons if is_needed]
+        if needed:
+            remarks += _bring_if_needed(ways, group, settings, f"{needed[0]}, {quoted(group.name or '')}")
+    return remarks
+
+
+def _bring_if_needed(ways: list[Way], group: Group, settings: Settings, why: str) -> list[Sentence]:
+    sizes = {ways[index].canvas for index in group.span}
+    if len(sizes) < 2:
+        return []
+    _bring(ways, group.span, settings)
+    return [
+        Sentence(
+            f"canvases of {counted(len(sizes), 'size')} were first brought to {measured(largest(sizes))}, at its "
+            f"{settings.align} ({why})"
+        )
+    ]
+
+
+def _default_pivots(ways: list[Way], lineup: Lineup, settings: Settings) -> list[Point]:
+    """Pivots on the canvases that pictures go to. The one by default is the point named by `align` on a reference in
+    which smaller canvases stand aligned. Where cells hold whole canvases that is the cell, so that whoever draws by
+    pivots sees what one sees who draws cells; elsewhere it is the animation's largest canvas, and a still's own."""
+    of_cells: Size | None = None
+    if settings.trimming == "off" and settings.has_one_cell:
+        of_cells = settings.cell or largest(way.canvas for way in ways)
+
+    @cache
+    def named(canvas: Size, flipped: bool, wish: PivotWish | None, reference: Size) -> Point:
+        if wish is None or wish == FEET:
+            return default_pivot(reference, canvas, settings.align, flipped)
+        return wish.on(canvas)
+
+    pivots: list[Point] = []
+    for name, span in lineup.together:
+        reference = of_cells or largest(ways[index].canvas for index in span)
+        wish = settings.pivot.of(name)
+        pivots += [named(ways[index].canvas, ways[index].flipped, wish, reference) for index in span]
+    return pivots

@@ -1,0 +1,44 @@
+"""The step that empties pixels too faint to be seen, wherever they lie."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import NamedTuple
+
+import numpy as np
+
+from ...core.frame.alpha import cleared
+from ...core.message import Sentence
+from ...core.model.picture import Picture
+from ...core.text import counted
+from ...settings.table import Settings
+from .step import Decision, Lineup, Step, alike, warning_of_empty
+
+
+class Faint(NamedTuple):
+    """How many pixels are visible, and how many of them too faintly."""
+
+    visible: int
+    faint: int
+
+
+def fact(picture: Picture, settings: Settings) -> Faint:
+    alpha = picture.pixels[..., 3]
+    visible = int(np.count_nonzero(alpha))
+    return Faint(visible, visible - int(np.count_nonzero(alpha > settings.clear_below)))
+
+
+def decide(facts: Iterable[Faint], lineup: Lineup, settings: Settings) -> Decision[int]:
+    found = list(facts)
+    emptied = [name for name, its in zip(lineup.names, found, strict=True) if its.faint and its.faint == its.visible]
+    faint = [its.faint for its in found if its.faint]
+    told = Sentence(f"{counted(sum(faint), 'faint pixel')} of {counted(len(faint), 'frame')} cleared")
+    warnings = warning_of_empty(emptied, lineup, "clear_below", settings.clear_below)
+    return Decision(alike(settings.clear_below, lineup), (told,), warnings)
+
+
+def apply(picture: Picture, faintest: int) -> Picture:
+    return picture._replace(pixels=cleared(picture.pixels, faintest))
+
+
+STEP = Step(fact, decide, apply)

@@ -1,0 +1,126 @@
+"""By how much frames are scaled, and how."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from fractions import Fraction
+from typing import NamedTuple
+
+from ...core.align import offset_in
+from ...core.errors import InputError, UsageError
+from ...core.frame.canvas import largest
+from ...core.frame.decode import scaled_picture
+from ...core.frame.options import Scaling
+from ...core.frame.trim import visible_on_canvas
+from ...core.frame.visible import union
+from ...core.message import setting
+from ...core.model.geometry import Box, Size
+from ...core.model.picture import Picture
+from ...core.png_chunks import PictureError
+from ...core.text import quoted
+from ...settings.table import Settings
+from .step import Group, Lineup
+
+
+class Drawing(NamedTuple):
+    """A frame before it is made to fit: its canvas, and what is seen on it where that is to fit, looked at on a canvas
+    `fine` times as large."""
+
+    canvas: Size
+    seen: Box | None
+    fine: int = 1
+
+
+def fits_art(settings: Settings) -> bool:
+    """Whether it is what is seen of frames that is to fit."""
+    return bool(settings.fit) and settings.fit_to == "art"
+
+
+FINE = 1024
+"""Pixels. A drawing in vectors is looked at when its longer side is about as long."""
+
+
+def made_of_size(picture: Picture, scaling: Scaling) -> Picture:
+    """The picture scaled, or drawn again. Raises InputError for a drawing that could be drawn only small."""
+    try:
+        return scaled_picture(picture, scaling)
+    except PictureError as error:
+        raise InputError(f"{quoted(picture.name)} {error}") from None
+
+
+def drawing_of(picture: Picture, settings: Settings) -> Drawing:
+    if not fits_art(settings):
+        return Drawing(picture.canvas, None)
+    fine = max(1, FINE // max(picture.canvas)) if picture.vector else 1
+    looked_at = made_of_size(picture, scaling_of(settings, fine))
+    return Drawing(picture.canvas, visible_on_canvas(looked_at, settings.alpha_floor), fine)
+
+
+def art_together(drawing: Drawing, other: Drawing, is_plain: bool) -> Drawing:
+    """A frame with what is seen of it in a skin. One of the two may be in vectors, and so looked at on a finer canvas.
+    What a plain skin shows is no art."""
+    if is_plain:
+        return drawing
+    fine = max(drawing.fine, other.fine)
+    seen = union(
+        Box(*(side * (fine // one.fine) for side in one.seen)) for one in (drawing, other) if one.seen is not None
+    )
+    return drawing._replace(seen=seen, fine=fine)
+
+
+def scaling_of(settings: Settings, factor: Fraction | int) -> Scaling:
+    """The scaling by a factor, as the settings want it done."""
+    return Scaling(Fraction(factor), settings.resample == "smooth", settings.align)
+
+
+def factor_of(settings: Settings, drawings: Sequence[Drawing], lineup: Lineup) -> Fraction:
+    """By how much frames are scaled in all. Raises UsageError where what is seen is to fit, and nothing is."""
+    if not settings.fit:
+        return settings.scale
+    if not fits_art(settings):
+        return _share(settings.fit, largest(drawing.canvas for drawing in drawings)) * settings.portion
+    factor = Fraction(1)
+    factor = _share(settings.fit, _art(factor, drawings, lineup, settings))
+    while (over := _share(settings.fit, _art(factor, drawings, lineup, settings))) < 1:
+        factor *= over  # figures' edges fall between pixels: scaled, they may cover one more
+    return factor * settings.portion
+
+
+def _share(room: Size, size: Size) -> Fraction:
+    return min(Fraction(room.w, size.w), Fraction(room.h, size.h))
+
+
+def _art(factor: Fraction, drawings: Sequence[Drawing], lineup: Lineup, settings: Settings) -> Size:
+    """The largest width and height of what would be seen by this factor: in a frame, or, where frames are trimmed
+    together, in all of those."""
+    from ...core.frame.scale import scaled_canvas
+
+    sides: list[Size] = []
+    for group in _trimmed_together(lineup, settings):
+        members = [drawings[index] for index in group.span]
+        canvases = [scaled_canvas(drawing.canvas, factor) for drawing in members]
+        target = largest(canvases)
+        seen = union(
+            _scaled(drawing.seen, drawing, factor, settings).moved(offset_in(target, canvas, settings.align))
+            for drawing, canvas in zip(members, canvases, strict=True)
+            if drawing.seen
+        )
+        sides += [seen.size] if seen else []
+    if not sides:
+        raise UsageError(f"{setting('fit_to', 'art')}: nothing is visible in any frame; leave it out")
+    return Size(max(size.w for size in sides), max(size.h for size in sides))
+
+
+def _scaled(seen: Box, drawing: Drawing, factor: Fraction, settings: Settings) -> Box:
+    from ...core.frame.scale import scaled_box
+
+    fine = Size(drawing.canvas.w * drawing.fine, drawing.canvas.h * drawing.fine)
+    return scaled_box(seen, fine, scaling_of(settings, factor / drawing.fine))
+
+
+def _trimmed_together(lineup: Lineup, settings: Settings) -> Sequence[Group]:
+    if settings.trimming == "sheet":
+        return (Group(None, range(len(lineup.names))),)
+    if settings.trimming == "animation":
+        return lineup.together
+    return [Group(None, range(index, index + 1)) for index in range(len(lineup.names))]

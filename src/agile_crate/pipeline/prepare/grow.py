@@ -1,0 +1,29 @@
+"""The step that makes every canvas larger, all alike, where an outline would not fit."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from ...core.frame.canvas import Sides, grown, growth_for
+from ...core.frame.trim import visible_on_canvas
+from ...core.message import Sentence
+from ...core.model.picture import Picture
+from ...settings.table import Settings
+from .canvas import sides_told
+from .step import Decision, Lineup, Standing, Step, alike, seen_together
+
+
+def fact(picture: Picture, _: Settings) -> Standing:
+    return Standing(picture.canvas, visible_on_canvas(picture))
+
+
+def decide(facts: Iterable[Standing], lineup: Lineup, settings: Settings) -> Decision[Sides]:
+    assert settings.outline is not None, "the step was wanted"
+    growth = growth_for(((standing.seen, standing.canvas) for standing in facts), settings.outline.reach)
+    if not any(growth):
+        return Decision()
+    told = Sentence(f"every canvas grew by {sides_told(growth)}, to hold the outline")
+    return Decision(alike(growth, lineup), (told,))
+
+
+STEP = Step(fact, decide, grown, joined=seen_together)

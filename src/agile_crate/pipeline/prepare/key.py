@@ -1,0 +1,40 @@
+"""The step that tells what the colour key did; it was applied at first sight."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import NamedTuple
+
+from ...core.frame.trim import visible_on_canvas
+from ...core.message import Sentence
+from ...core.model.picture import Picture
+from ...core.text import counted
+from ...settings.table import Settings
+from .step import Decision, Lineup, Step, warning_of_empty
+
+
+class Keyed(NamedTuple):
+    """How many pixels the colour key took away, and whether anything is left."""
+
+    gone: int
+    is_empty: bool
+
+
+def fact(picture: Picture, _: Settings) -> Keyed:
+    return Keyed(picture.keyed, visible_on_canvas(picture) is None)
+
+
+def decide(facts: Iterable[Keyed], lineup: Lineup, _: Settings) -> Decision[None]:
+    """The key was applied at first sight; this reports what it did."""
+    all_keyed = list(facts)
+    lost = [keyed.gone for keyed in all_keyed if keyed.gone]
+    emptied = [name for name, keyed in zip(lineup.names, all_keyed, strict=True) if keyed.is_empty]
+    told = f"the colour key made {counted(sum(lost), 'pixel')} of {counted(len(lost), 'frame')} empty"
+    return Decision((), (Sentence(told),), warning_of_empty(emptied, lineup, "color_key"))
+
+
+def apply(picture: Picture, _: None) -> Picture:
+    return picture
+
+
+STEP = Step(fact, decide, apply)

@@ -1,0 +1,69 @@
+"""The step that brings all frames to the colours of one palette."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from typing import NamedTuple
+
+import numpy as np
+
+from ...core.color import Color
+from ...core.frame.palette import Histogram, Moved, derived, furthest, histogram, palette_map, solid_colors
+from ...core.message import Sentence
+from ...core.model.picture import Picture
+from ...core.pixels import Words
+from ...core.text import counted, joined
+from ...settings.table import Settings
+from .step import Decision, Lineup, Step, alike
+
+
+class Colours(NamedTuple):
+    """The colours of a frame that are seen clearly, and, where a palette is to be found, all of them weighed."""
+
+    solid: Words
+    weighed: Histogram | None
+
+
+class Recolouring(NamedTuple):
+    """A palette, and whether colours between its entries become patterns."""
+
+    colors: tuple[Color, ...]
+    dither: bool
+
+
+def fact(picture: Picture, settings: Settings) -> Colours:
+    return Colours(solid_colors(picture.pixels), histogram(picture.pixels) if settings.colors else None)
+
+
+def decide(facts: Iterable[Colours], lineup: Lineup, settings: Settings) -> Decision[Recolouring]:
+    solid = np.zeros(1 << 24, bool)
+
+    def weighed() -> Iterator[Histogram]:
+        for colours in facts:
+            solid[colours.solid] = True
+            if colours.weighed is not None:
+                yield colours.weighed
+
+    histograms = weighed()
+    colors = derived(histograms, settings.colors) if settings.colors else settings.palette
+    for _ in histograms:
+        pass  # without a palette to be found nobody has asked for the facts yet
+    assert isinstance(colors, tuple), "the palette's file is read before"
+    colors = tuple(dict.fromkeys(colors))
+    remarks = [Sentence(f"all frames in the {counted(len(colors), 'colour')} of one palette")]
+    if moved := furthest(colors, np.flatnonzero(solid).astype(np.uint32)):
+        remarks.append(Sentence(f"colours that moved furthest, in Oklab: {joined(map(_moved, moved))}"))
+    silhouette = (Sentence("the palette has one colour: every frame becomes a silhouette"),) if len(colors) == 1 else ()
+    return Decision(alike(Recolouring(colors, settings.dither), lineup), tuple(remarks), silhouette)
+
+
+def _moved(moved: Moved) -> str:
+    return f"{moved.before.hex} to {moved.after.hex} ({moved.distance:.3f})"
+
+
+def apply(picture: Picture, wanted: Recolouring) -> Picture:
+    pixels = palette_map(wanted.colors, wanted.dither).mapped(picture.pixels, picture.offset)
+    return picture._replace(pixels=pixels)
+
+
+STEP = Step(fact, decide, apply)

@@ -1,0 +1,78 @@
+"""The step that puts pivots at the feet, or on whole pixels."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from typing import NamedTuple
+
+from ...core.frame.options import FEET
+from ...core.frame.pivot import Ground, feet, ground_of, snapped
+from ...core.message import Sentence
+from ...core.model.geometry import Point, Size
+from ...core.model.picture import Picture
+from ...core.text import counted, few, quoted
+from ...settings.table import PerAnimation, Settings
+from .step import Decision, Group, Lineup, Step
+
+
+class Stance(NamedTuple):
+    """A frame's pivot so far, its canvas, where it meets the ground (None unless feet are wanted), and whether it is
+    mirrored."""
+
+    pivot: Point
+    canvas: Size
+    ground: Ground | None
+    flipped: bool
+
+
+def asks_for_feet(settings: Settings) -> bool:
+    return FEET in (settings.pivot.everyone, *(wish for _, wish in settings.pivot.named))
+
+
+def fact(picture: Picture, settings: Settings) -> Stance:
+    ground = ground_of(picture, settings.alpha_floor) if asks_for_feet(settings) else None
+    return Stance(picture.pivot, picture.canvas, ground, picture.flipped)
+
+
+def decide(facts: Iterable[Stance], lineup: Lineup, settings: Settings) -> Decision[Point]:
+    stances = list(facts)
+    pivots = [stance.pivot for stance in stances]
+    warnings: list[Sentence] = []
+    for group in lineup.together:
+        if settings.pivot.of(group.name) == FEET:
+            warnings += _stand_on_feet(pivots, stances, group, lineup)
+    if settings.snap_pivot:
+        pairs = zip(pivots, stances, strict=True)
+        pivots = [snapped(pivot, stance.canvas.w if stance.flipped else None) for pivot, stance in pairs]
+    triples = zip(lineup.names, pivots, (stance.canvas for stance in stances), strict=True)
+    outside = [name for name, (x, y), (w, h) in triples if not (0 <= x <= w and 0 <= y <= h)]
+    if outside and settings.pivot != PerAnimation(None):
+        frames = counted(len(outside), "frame")
+        warnings.append(Sentence(f"the pivot lies outside the canvas of {frames}: {few(outside)}"))
+    return Decision(tuple(pivots), warnings=tuple(warnings))
+
+
+def _stand_on_feet(pivots: list[Point], stances: Sequence[Stance], group: Group, lineup: Lineup) -> list[Sentence]:
+    """Puts the pivots of a group at its feet: one point for all where their canvases agree, else each by itself."""
+    one_canvas = len({stances[index].canvas for index in group.span}) == 1
+    warnings = []
+    for indices in [list(group.span)] if one_canvas else [[index] for index in group.span]:
+        point = feet(stances[index].ground for index in indices)
+        if point is None:
+            warnings.append(
+                Sentence(
+                    f"nothing is visible of {few(quoted(lineup.names[index]) for index in indices)}, so there are no "
+                    "feet: the pivot is where it is by default"
+                )
+            )
+            continue
+        for index in indices:
+            pivots[index] = point
+    return warnings
+
+
+def apply(picture: Picture, pivot: Point) -> Picture:
+    return picture._replace(pivot=pivot)
+
+
+STEP = Step(fact, decide, apply, asks_for_feet)

@@ -1,0 +1,61 @@
+"""The step that scales to fit, and looks whether any scale left something of every frame."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from fractions import Fraction
+
+from ...core.errors import FitError, UsageError
+from ...core.frame.decode import LARGEST_CANVAS
+from ...core.frame.options import Scaling
+from ...core.frame.scale import is_whole, scaled_canvas
+from ...core.message import Sentence, setting
+from ...core.model.geometry import Size
+from ...core.text import few, measured, quoted
+from ...settings.table import Settings
+from .factor import Drawing, art_together, drawing_of, factor_of, made_of_size, scaling_of
+from .step import Decision, Lineup, Step, alike
+
+
+def decide(facts: Iterable[Drawing], lineup: Lineup, settings: Settings) -> Decision[Scaling]:
+    drawings = list(facts)
+    canvases = [drawing.canvas for drawing in drawings]
+    factor = factor_of(settings, drawings, lineup)
+    if factor == 1:
+        return Decision()
+    if settings.fit:
+        canvases = [scaled_canvas(canvas, factor) for canvas in canvases]
+    _refuse_lost(factor, canvases, lineup)
+    percent = f"{float(factor * 100):.6g}%"
+    shown = few(map(measured, dict.fromkeys(canvases)), 3)
+    uneven = Sentence(
+        f"{setting('resample', 'pixel')} keeps pixels even at whole factors only, and this is {percent}: "
+        "some rows and columns are lost, or doubled, and others are not"
+    )
+    return Decision(
+        alike(scaling_of(settings, factor), lineup) if settings.fit else (),
+        (Sentence(f"scaled to {percent}: canvases of {shown}"),),
+        (uneven,) if settings.resample == "pixel" and not is_whole(factor) else (),
+    )
+
+
+def _refuse_lost(factor: Fraction, canvases: list[Size], lineup: Lineup) -> None:
+    by = f"scaled by {float(factor):.4g}"
+    other = f"{setting('scale')} or {setting('fit')}"
+    vanished = [quoted(name) for name, canvas in zip(lineup.names, canvases, strict=True) if min(canvas) < 1]
+    if vanished:
+        raise UsageError(f"{by}, nothing is left of {few(vanished)}; choose a larger {other}")
+    grown = next((pair for pair in zip(lineup.names, canvases, strict=True) if max(pair[1]) > LARGEST_CANVAS), None)
+    if grown:
+        raise FitError(
+            f"{by}, {quoted(grown[0])} would be {measured(grown[1])}, and no canvas may be longer than "
+            f"{LARGEST_CANVAS} pixels; choose a smaller {other}"
+        )
+
+
+def fits(settings: Settings) -> bool:
+    """Whether frames are scaled here, and not at first sight."""
+    return settings.fit is not None
+
+
+STEP = Step(drawing_of, decide, made_of_size, fits, art_together)

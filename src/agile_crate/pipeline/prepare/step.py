@@ -1,0 +1,116 @@
+"""What every step of preparing is made of: facts of each frame, a decision over all of them, and its application.
+
+A step never sees pixels and settings of all frames at once. `fact` looks at one picture, `decide` at the facts of all,
+`apply` changes one picture by its parameters. All three are functions of a module, and facts and parameters plain
+values, so they can be sent to another thread or process, and kept: equal parameters on equal pixels give equal pixels.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from typing import Any, Generic, NamedTuple, TypeVar
+
+from ...core.errors import UsageError
+from ...core.frame.visible import union
+from ...core.message import Sentence, setting
+from ...core.model.geometry import Box, Size
+from ...core.model.picture import Picture, Sequences
+from ...core.text import counted, few
+from ...settings.table import Settings
+
+Fact = TypeVar("Fact")
+Parameters = TypeVar("Parameters")
+
+
+class Group(NamedTuple):
+    """An animation, or the stills, which have no name, and where its frames lie among all."""
+
+    name: str | None
+    span: range
+
+
+class Lineup(NamedTuple):
+    """The frames of a crate by their names, in order, and the groups that they make."""
+
+    names: tuple[str, ...]
+    groups: tuple[Group, ...]
+
+    @property
+    def animations(self) -> tuple[Group, ...]:
+        return tuple(group for group in self.groups if group.name is not None)
+
+    @property
+    def together(self) -> tuple[Group, ...]:
+        """What belongs together: animations, and each still by itself."""
+        stills = (index for group in self.groups if group.name is None for index in group.span)
+        return (*self.animations, *(Group(None, range(index, index + 1)) for index in stills))
+
+
+def lineup_of(sequences: Sequences) -> Lineup:
+    """The lineup of sequences in crate order."""
+    names: list[str] = []
+    groups: list[Group] = []
+    for sequence in sequences:
+        first = len(names)
+        names += [frame.name for frame in sequence.frames]
+        groups.append(Group(sequence.name, range(first, len(names))))
+    return Lineup(tuple(names), tuple(groups))
+
+
+class Decision(NamedTuple, Generic[Parameters]):
+    """What a step does: the parameters of every frame in order, none where nothing is to be done; and what to say."""
+
+    parameters: tuple[Parameters, ...] = ()
+    remarks: tuple[Sentence, ...] = ()
+    warnings: tuple[Sentence, ...] = ()
+
+
+def always(_: Settings) -> bool:
+    return True
+
+
+class Standing(NamedTuple):
+    """A frame's canvas, the box of what is visible on it (None if nothing is, or if no step asks), and whether the
+    frame is mirrored."""
+
+    canvas: Size
+    seen: Box | None
+    flipped: bool = False
+
+
+def seen_together(fact: Any, other: Any, is_plain: bool) -> Any:
+    """A fact with fields `canvas` and `seen`, joined with that of the same frame in a skin: the box of both.
+
+    A plain skin that fills its canvas, such as a map of normals, does not show where the figure is.
+    """
+    if not other.seen or (is_plain and other.seen.size == other.canvas):
+        return fact
+    return fact._replace(seen=union(box for box in (fact.seen, other.seen) if box))
+
+
+class Step(NamedTuple, Generic[Fact, Parameters]):
+    """One step. `decide` may raise UsageError and FitError; `apply` leaves its picture as it was, and gives another.
+    `looks` says whether, by these settings, either of `fact` and `apply` needs a picture's pixels. `joined`, if given,
+    joins a frame's fact with that of the same frame in a skin, plain or not, so that one decision suits all of them."""
+
+    fact: Callable[[Picture, Settings], Fact]
+    decide: Callable[[Iterable[Fact], Lineup, Settings], Decision[Parameters]]
+    apply: Callable[[Picture, Parameters], Picture]
+    looks: Callable[[Settings], bool] = always
+    joined: Callable[[Fact, Fact, bool], Fact] | None = None
+
+
+def alike(parameters: Parameters, lineup: Lineup) -> tuple[Parameters, ...]:
+    """The same parameters for every frame."""
+    return (parameters,) * len(lineup.names)
+
+
+def warning_of_empty(names: list[str], lineup: Lineup, name: str, value: object = "") -> tuple[Sentence, ...]:
+    """A warning of frames that a setting emptied. Raises UsageError where it leaves nothing of any frame."""
+    after = setting(name, value)
+    if len(names) == len(lineup.names):
+        raise UsageError(f"{after} leaves nothing of any frame; give another value")
+    if not names:
+        return ()
+    verb = "is" if len(names) == 1 else "are"
+    return (Sentence(f"{counted(len(names), 'frame')} {verb} wholly empty after {after}: {few(names)}"),)

@@ -1,0 +1,72 @@
+"""The step that cuts off the empty rim: of each frame, or alike in an animation or all."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import NamedTuple
+
+from ...core.frame.trim import EMPTY, trimmed, visible_on_canvas
+from ...core.frame.visible import union, visible_box
+from ...core.message import Sentence, setting
+from ...core.model.geometry import Box, Size
+from ...core.model.picture import Picture
+from ...core.text import counted
+from ...settings.table import Settings
+from .step import Decision, Group, Lineup, Step, seen_together, warning_of_empty
+
+
+class Rim(NamedTuple):
+    """What is seen of a frame above the alpha floor, on its canvas, and whether there is anything below the floor."""
+
+    seen: Box | None
+    canvas: Size
+    is_faint: bool
+
+
+def fact(picture: Picture, settings: Settings) -> Rim:
+    seen = visible_on_canvas(picture, settings.alpha_floor)
+    if picture.source is not None and (before := visible_box(picture.source, settings.alpha_floor)):
+        seen = union((before, seen or before))  # else an edit that erases would be cut off, and forgotten
+    is_faint = seen is None and settings.alpha_floor > 0 and bool(picture.pixels[..., 3].any())
+    return Rim(seen, picture.canvas, is_faint)
+
+
+def decide(facts: Iterable[Rim], lineup: Lineup, settings: Settings) -> Decision[Box]:
+    rims = list(facts)
+    faint = [name for name, rim in zip(lineup.names, rims, strict=True) if rim.is_faint]
+    warnings = warning_of_empty(faint, lineup, "alpha_floor", settings.alpha_floor) if settings.alpha_floor else ()
+    boxes = [rim.seen and _with_cushion(rim.seen, settings.cushion) for rim in rims]
+    if settings.trimming == "frame":
+        kept = [box or EMPTY for box in boxes]
+    else:
+        groups = [Group(None, range(len(boxes)))] if settings.trimming == "sheet" else lineup.together
+        kept = [box for group in groups for box in _alike([boxes[index] for index in group.span])]
+    remarks = [_told(kept, [rim.canvas for rim in rims])]
+    if settings.trimming == "frame" and settings.layout != "tight" and lineup.animations:
+        remarks.append(
+            Sentence(
+                "cells hold frames as trimmed, each by itself: a game that ignores offsets sees them wobble; "
+                f"{setting('trim', 'animation')} or {setting('trim', 'sheet')} keeps them in step"
+            )
+        )
+    return Decision(tuple(kept), tuple(remarks), warnings)
+
+
+def _with_cushion(seen: Box, cushion: int) -> Box:
+    """The box with so many empty pixels round it; they may lie beyond the canvas, which stays as it is."""
+    return Box(seen.x - cushion, seen.y - cushion, seen.w + 2 * cushion, seen.h + 2 * cushion)
+
+
+def _alike(boxes: list[Box | None]) -> list[Box]:
+    """One box for all of these, which holds what is seen of each."""
+    return [union(box for box in boxes if box is not None) or EMPTY] * len(boxes)
+
+
+def _told(kept: list[Box], canvases: list[Size]) -> Sentence:
+    whole = sum(canvas.w * canvas.h for canvas in canvases)
+    stored = sum(box.w * box.h for box in kept)
+    fewer = sum(box.size != canvas for box, canvas in zip(kept, canvases, strict=True))
+    return Sentence(f"{counted(fewer, 'frame')} trimmed, {max(0, 1 - stored / whole):.0%} of the pixels were empty rim")
+
+
+STEP = Step(fact, decide, trimmed, joined=seen_together)

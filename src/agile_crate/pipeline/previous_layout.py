@@ -1,0 +1,87 @@
+"""The layout of the build before, in which frames may have to stay, also if a merge left its metadata in conflict."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+
+from ..core.crate.check import restorable
+from ..core.crate.edits import touches_on
+from ..core.crate.file_names import sized_name
+from ..core.errors import InputError
+from ..core.message import Sentence, setting, some_files
+from ..core.model.crate import Crate, Frame
+from ..core.text import few, shown
+from ..format.files import ENDINGS, read_metadata, read_sides
+from ..settings.table import Settings
+from ..sources.sheets import read_sheet
+from ..storage.previous_build import Before
+
+
+def previous_layout(target: Path, settings: Settings, before: Before) -> Crate | None:
+    """Return the previous crate of this size of the build, or None if it cannot be read.
+
+    If its metadata is in conflict, only the frames that the existing sheets hold count.
+    """
+    for path in _forms(target, settings):
+        if path.name in before.conflicts:
+            sides = [_as_there(side, path.parent) for side in _sides(path)]
+            if any(side.frames for side in sides):
+                return max(sides, key=lambda side: len(side.frames))
+        elif path.is_file():
+            try:
+                return read_metadata(path)
+            except InputError:  # then there are no places to keep
+                continue
+    return None
+
+
+def told_of_damage(target: Path, before: Before, made: Iterable[tuple[Settings, Crate]]) -> Iterator[Sentence]:
+    """Yield warnings about metadata that could not be read, and about the frames that moved as a result."""
+    if before.conflicts:
+        holds, it_is = ("holds", "it is") if len(before.conflicts) == 1 else ("hold", "they are")
+        names = some_files(before.conflicts)
+        yield Sentence(f"{names} {holds} conflict markers from a merge; {it_is} written anew")
+    for settings, crate in made if before.conflicts or before.damaged else ():
+        forms = [path for path in _forms(target, settings) if path.name in (*before.conflicts, *before.damaged)]
+        if not settings.keep_places or not forms:
+            continue
+        sides = _sides(forms[0])
+        moved = dict.fromkeys(name for side in sides for name in _moved(side, crate))
+        if moved:
+            name = shown(crate.name)
+            yield Sentence(f"{name}: frames that moved since the last build of either branch: {few(map(shown, moved))}")
+        elif not sides:
+            name = some_files([forms[0].name])
+            yield Sentence(f"{setting('keep_places')}: {name} could not be read, so any frame may have moved")
+
+
+def _forms(target: Path, settings: Settings) -> list[Path]:
+    return [target.parent / (sized_name(target.name, settings.portion) + ending) for ending in ENDINGS]
+
+
+def _sides(path: Path) -> list[Crate]:
+    """Return the readable sides of a merge in metadata. Lines that the merge joined without a conflict are in both."""
+    return list(read_sides(path))
+
+
+def _as_there(side: Crate, folder: Path) -> Crate:
+    """Return a side of a merge with only the frames that the existing sheets hold, pixel for pixel."""
+    frames: list[Frame] = []
+    for index, sheet in enumerate(side.sheets):
+        pixels = read_sheet(folder, sheet, decode=True).pixels
+        if pixels is not None:
+            here = [frame for frame in side.frames if frame.on_sheet == index and restorable(side, frame)]
+            edited = {touch.frame.name for touch in touches_on(side._replace(frames=tuple(here)), index, pixels)}
+            frames += [frame for frame in here if frame.name not in edited]
+    return side._replace(frames=tuple(frames))
+
+
+def _moved(old: Crate, new: Crate) -> list[str]:
+    """The frames that lie elsewhere than they did."""
+    places = {frame.name: (frame.on_sheet, frame.box[:2], frame.turned) for frame in old.frames}
+    return [
+        frame.name
+        for frame in new.frames
+        if frame.name in places and places[frame.name] != (frame.on_sheet, frame.box[:2], frame.turned)
+    ]

@@ -1,0 +1,184 @@
+"""The take stop: the settings of that section, applied to what was gathered. A build and its proof both walk it."""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from typing import Literal, NamedTuple, TypeVar
+
+from ..core.errors import UsageError
+from ..core.frame.mirror import flipped
+from ..core.message import Sentence, setting
+from ..core.model.geometry import Offset
+from ..core.model.picture import Picture, Sequences
+from ..core.motion import take
+from ..core.motion.rename import check_names, named, renamed, renaming, spelled_out, the_only
+from ..core.motion.take import Likeness
+from ..core.motion.timing import Hold
+from ..core.text import counted, quoted
+from ..settings.table import PerAnimation, Settings
+
+T = TypeVar("T")
+
+
+class Taken(NamedTuple):
+    """The sequences that a build packs, in order, what the user should read, and what is only worth a note."""
+
+    sequences: Sequences
+    warnings: tuple[Sentence, ...]
+    remarks: tuple[Sentence, ...] = ()
+
+
+def taken(sequences: Sequences, settings: Settings, likeness: Callable[[Sequences], Likeness]) -> Taken:
+    """The sequences that a build packs, in order; `likeness` says, of those that are left when copies are dropped,
+    which frames show the same. Raises UsageError and InputError.
+
+    The order of the steps, whatever the order of the options: include and exclude, rename, numbers, frames, split,
+    every, drop-copies, drop-closing, reverse, mirrored, reversed, order. Each refers to animations by the names that
+    they have by then.
+    """
+    warnings = [
+        warning
+        for name, patterns in (("include", settings.include), ("exclude", settings.exclude))
+        for warning in take.idle_patterns(name, patterns, sequences)
+    ]
+    if settings.include or settings.exclude:
+        sequences = take.kept(sequences, settings.include, settings.exclude)
+    sequences, idle, remarks = _renamed_and_picked(sequences, settings)
+    warnings += idle
+    parts = ((name or the_only("split", "gull=glide:1-20", sequences), part) for name, part in settings.split)
+    sequences = take.split(sequences, _mapping("split", parts))
+    sequences = take.thinned(sequences, each("every", settings.every, sequences))
+    if settings.drop_copies or settings.drop_closing:
+        alike = likeness(sequences)
+        if settings.drop_copies:
+            sequences = take.without_copies(sequences, alike)
+        if settings.drop_closing:
+            sequences = take.without_closing(sequences, alike)
+    if settings.reverse:
+        sequences = take.backwards(sequences)
+    makings: tuple[Literal["mirrored", "reversed"], ...] = ("mirrored", "reversed")
+    for making in makings:
+        pairs, idle = spelled_out(getattr(settings, making), making, sequences)
+        sequences = take.with_made(sequences, _mapping(making, pairs), making)
+        warnings += idle
+    sequences, endless = take.bounded(take.in_order(sequences, settings.order))
+    warnings += endless
+    take.refuse_clashing_names(sequences)
+    return Taken(sequences, tuple(warnings), tuple(remarks))
+
+
+def _renamed_and_picked(sequences: Sequences, settings: Settings) -> tuple[Sequences, list[Sentence], list[Sentence]]:
+    """Animations under their new names, and of each the frames that were asked for; warnings and remarks. Numbers are
+    those of the files, so they are looked at before frames are called after what they join."""
+    names, warnings = renaming(settings.rename, sequences)
+    new = take.in_order(renamed(sequences, names))
+    by_number = each("numbers", settings.numbers, new)
+    picked = sequences
+    if any(by_number.values()):
+        picked = take.numbered(sequences, {old: by_number[names.get(old, old)] for old in named(sequences)})
+        new = take.in_order(renamed(picked, names))
+    spans = each("frames", settings.frames, new)
+    otherwise = take.counted_otherwise(picked) if any(spans.values()) else {}
+    picks = [(names.get(old, old), otherwise[old]) for old in named(picked) if old in otherwise]
+    remarks = [
+        Sentence(
+            f"{setting('frames')} counts positions; in their names the frames of {quoted(name)} have the numbers "
+            f"{numbers}, and {setting('numbers')} picks by those"
+        )
+        for name, numbers in picks
+        if spans[name]
+    ]
+    return take.ranged(new, spans), warnings, remarks
+
+
+def settled(settings: Settings, sequences: Sequences) -> Settings:
+    """Settings that speak of the animations that there are: holds by name and position from 1, and what was made from
+    another animation with what is said of that one."""
+    if settings.hold:
+        settings = dataclasses.replace(settings, hold=tuple(_holds(settings.hold, sequences)))
+    return _with_copies(settings, sequences) if any(sequence.origin for sequence in sequences) else settings
+
+
+def _holds(holds: Iterable[tuple[str, int, Hold]], sequences: Sequences) -> Iterator[tuple[str, int, Hold]]:
+    counts = {sequence.name: len(sequence.frames) for sequence in sequences if sequence.name is not None}
+    for given, place, hold in holds:
+        name = given or the_only("hold", "swim:3=2", sequences)
+        check_names("hold", (name,), sequences)
+        position = place if place > 0 else counts[name] + 1 + place
+        if not 1 <= position <= counts[name]:
+            raise UsageError(
+                f"{setting('hold', f'{name}:{place}')} is outside {quoted(name)}, which has "
+                f"{counted(counts[name], 'frame')}"
+            )
+        yield name, position, hold
+
+
+def _with_copies(settings: Settings, sequences: Sequences) -> Settings:
+    """Settings in which an animation that was made from another has what is said of that one, unless something is said
+    of itself: fps, duration, holds, loop, shift and pivot; mirrored, or reversed, along with it."""
+    made = {sequence.name: sequence for sequence in sequences if sequence.name is not None}
+
+    def copied(value: PerAnimation[T], mirrored: Callable[[T], T] | None = None) -> PerAnimation[T]:
+        named = dict(value.named)
+
+        def of(name: str) -> T:
+            sequence = made[name]
+            if name in named or sequence.origin not in made:
+                return named.get(name, value.everyone)
+            own = of(sequence.origin)
+            return mirrored(own) if mirrored and sequence.making == "mirrored" else own
+
+        more = ((name, of(name)) for name, sequence in made.items() if sequence.origin and name not in named)
+        return PerAnimation(value.everyone, (*value.named, *(pair for pair in more if pair[1] != value.everyone)))
+
+    held = {name for name, *_ in settings.hold}
+    holds = list(settings.hold)
+    for name, sequence in made.items():
+        source, is_reversed = sequence, False
+        while source.name not in held and source.origin in made:
+            is_reversed ^= source.making == "reversed"
+            source = made[source.origin]
+        if source is not sequence:
+            count = len(sequence.frames)
+            holds += [
+                (name, count + 1 - position if is_reversed else position, hold)
+                for owner, position, hold in settings.hold
+                if owner == source.name
+            ]
+    return dataclasses.replace(
+        settings,
+        fps=copied(settings.fps),
+        duration=copied(settings.duration),
+        loop=copied(settings.loop),
+        shift=copied(settings.shift, lambda by: by and Offset(-by.x, by.y)),
+        pivot=copied(settings.pivot, lambda wish: wish and wish.mirrored),
+        hold=tuple(holds),
+    )
+
+
+def pictures_of(sequences: Sequences, drawings: Sequence[Picture]) -> list[Picture]:
+    """The picture of every frame, in crate order, from the drawings that were read. Pixels are shared, but for mirrored
+    ones."""
+    return [_shown(drawings[frame.drawing], frame.name, frame.flipped) for s in sequences for frame in s.frames]
+
+
+def _shown(drawing: Picture, name: str, is_flipped: bool) -> Picture:
+    picture = flipped(drawing) if is_flipped else drawing
+    return picture if picture.name == name else picture._replace(name=name)
+
+
+def each(name: str, value: PerAnimation[T], sequences: Sequences) -> dict[str, T]:
+    """The value of a setting for each animation. Raises UsageError for a name that no animation has."""
+    check_names(name, (animation for animation, _ in value.named), sequences)
+    return value.each(sequence.name for sequence in sequences if sequence.name is not None)
+
+
+def _mapping(name: str, pairs: Iterable[tuple[str, T]]) -> Mapping[str, T]:
+    """Pairs as a mapping; the same name twice is an error, since one of the two would be lost."""
+    result: dict[str, T] = {}
+    for animation, value in pairs:
+        if animation in result:
+            raise UsageError(f"{setting(name)}: '{animation}' is given twice; leave one of them out")
+        result[animation] = value
+    return result

@@ -1,0 +1,207 @@
+"""The tight layout: which frames share a box, which sheet each animation goes to, and where everything lies."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
+from functools import lru_cache
+from itertools import accumulate
+
+from ..core.arrange.arrangement import Arrangement, SheetPlan, Spot
+from ..core.arrange.pinned import Stay, arrange_staying
+from ..core.arrange.share import between, shared
+from ..core.arrange.sheets import Filling, Group, arrange_on_sheets
+from ..core.arrange.tight import Limits, Place, arrange, bound
+from ..core.errors import FitError
+from ..core.message import Sentence, setting
+from ..core.model.crate import Crate
+from ..core.model.geometry import Mirror, Size
+from ..core.model.picture import Picture, Sequences
+from ..core.text import counted, quoted
+from ..settings.table import Settings
+from .fit import considered_for, limits_of, refuse_larger_than_sheet, too_much
+
+
+def arranged_tightly(
+    sequences: Sequences,
+    pictures: Sequence[Picture],
+    settings: Settings,
+    before: Crate | None = None,
+    skins: Sequence[Sequence[Picture]] = (),
+) -> tuple[Arrangement, tuple[Sentence, ...]]:
+    """Frames on tight sheets, equal ones once, and what to tell of it. With `keep_places`, those that were in the crate
+    of the build before, and did not change their size, stay where they were. Raises FitError."""
+    limits = limits_of(settings)
+    refuse_larger_than_sheet(pictures, limits)
+    owners: list[tuple[int, Mirror]] = [(index, "") for index in range(len(pictures))]
+    if not settings.keep_repeats:
+        owners = shared(pictures, settings.share_mirrored, skins)
+    sizes = [picture.stored_box.size for picture in pictures]
+    groups: list[Group] = []
+    first = 0
+    for sequence in sequences:
+        indices = range(first, first + len(sequence.frames))
+        first = indices.stop
+        owned = dict.fromkeys(owners[index][0] for index in indices if min(sizes[owners[index][0]]) > 0)
+        groups.append(Group(tuple(owned), loose=sequence.name is None or settings.part_animations))
+    numbers = [number for number, group in enumerate(groups) if group.boxes]
+    filled = [groups[number] for number in numbers]
+    told: list[Sentence] = []
+    if settings.keep_places and before:
+        names = _names(sequences, numbers)
+        fillings, told = _staying(sizes, filled, _stays(before, filled, names, owners, sizes), before, limits)
+    else:
+        fillings = list(_on_sheets(tuple(sizes), tuple(filled), limits))
+        told += _told_of_parting([sequences[number].name for number in numbers], filled, sizes, fillings, limits)
+    stored = [sizes[box] for box in sorted({box for group in groups for box in group.boxes})]
+    if settings.one_sheet and len(fillings) > 1:
+        quick = replace(limits, effort="quick", aspect=None)
+        raise FitError(too_much(stored, limits, lambda scaled: arrange(scaled, quick) is not None))
+    if not fillings:
+        empty = arrange([], limits)
+        assert empty is not None, "nothing always fits"
+        fillings = [Filling((), empty, frozenset())]
+    spots = _spots(sequences, groups, owners, fillings)
+    plans = tuple(
+        SheetPlan(filling.arranged.size, None, limits.margin, limits.gap, settings.edge_repeat) for filling in fillings
+    )
+    considered = tuple(
+        tried for index, filling in enumerate(fillings) for tried in considered_for(index, filling, sizes, limits.gap)
+    )
+    proven = all(filling.arranged.proven for filling in fillings)
+    return Arrangement(plans, tuple(spots), considered, bound(stored, limits.gap), proven), (
+        *_told_of_sharing(owners, sizes),
+        *told,
+    )
+
+
+@lru_cache(maxsize=16)
+def _on_sheets(sizes: tuple[Size, ...], groups: tuple[Group, ...], limits: Limits) -> tuple[Filling, ...]:
+    """The same boxes are arranged once, however often a crate is built in one run: only pixels change most often."""
+    return tuple(arrange_on_sheets(sizes, groups, limits))
+
+
+def _names(sequences: Sequences, numbers: Sequence[int]) -> list[list[tuple[int, str]]]:
+    """The frames of these sequences: each one's index over all, and its name."""
+    firsts = list(accumulate((len(sequence.frames) for sequence in sequences), initial=0))
+    return [[(firsts[n] + at, frame.name) for at, frame in enumerate(sequences[n].frames)] for n in numbers]
+
+
+def _stays(
+    before: Crate,
+    groups: Sequence[Group],
+    names: Sequence[Sequence[tuple[int, str]]],
+    owners: Sequence[tuple[int, Mirror]],
+    sizes: Sequence[Size],
+) -> dict[tuple[int, int], Stay]:
+    """Where each group's boxes were: those that one of its frames had, and that still have their size."""
+    there = {frame.name: frame for frame in before.frames}
+    stays: dict[tuple[int, int], Stay] = {}
+    for g, group in enumerate(groups):
+        own = set(group.boxes)
+        for index, name in names[g]:
+            box, frame = owners[index][0], there.get(name)
+            if box in own and frame and frame.upright == sizes[box]:
+                stays.setdefault((g, box), Stay(frame.on_sheet, Place(frame.box.x, frame.box.y, frame.turned)))
+    return stays
+
+
+def _staying(
+    sizes: Sequence[Size],
+    groups: Sequence[Group],
+    stays: Mapping[tuple[int, int], Stay],
+    before: Crate,
+    limits: Limits,
+) -> tuple[list[Filling], list[Sentence]]:
+    stayed = arrange_staying(sizes, groups, stays, [sheet.size for sheet in before.sheets], limits)
+    fresh = arrange_on_sheets(sizes, groups, replace(limits, effort="quick"))
+    pixels, afresh = (sum(f.arranged.size.w * f.arranged.size.h for f in some) for some in (stayed.fillings, fresh))
+    covered = sum(bound([sizes[box] for box in filling.boxes], 0) for filling in stayed.fillings)
+    boxes = sum(len(filling.boxes) for filling in stayed.fillings)
+    advice = f"; leave {setting('keep_places')} out once to arrange them afresh" if afresh * LOSS < pixels else ""
+    told = Sentence(
+        f"{stayed.kept:,} of {counted(boxes, 'box', 'boxes')} where they were: {covered / max(1, pixels):.0%} full, "
+        f"{covered / max(1, afresh):.0%} in a fresh arrangement{advice}"
+    )
+    return stayed.fillings, [told]
+
+
+LOSS = 1.1
+"""Sheets that are so many times as large as those of a fresh arrangement are advised against."""
+
+
+def _spots(
+    sequences: Sequences,
+    groups: Sequence[Group],
+    owners: Sequence[tuple[int, Mirror]],
+    fillings: Sequence[Filling],
+) -> list[Spot]:
+    """Every frame on the sheet to which its animation's box went. Of those that share a box there the first is drawn as
+    it is, and the others are mirror images of that one."""
+    numbers = [number for number, group in enumerate(groups) if group.boxes]
+    sheet_of = {(numbers[g], box): index for index, filling in enumerate(fillings) for g, box in filling.members}
+    places = [dict(zip(filling.boxes, filling.arranged.places, strict=True)) for filling in fillings]
+    spots: list[Spot] = []
+    drawn: dict[tuple[int, int], Mirror] = {}
+    for number, sequence in enumerate(sequences):
+        at_home = next((sheet_of[number, box] for box in groups[number].boxes), 0)
+        for _ in sequence.frames:
+            owner, mirror = owners[len(spots)]
+            on_sheet = sheet_of.get((number, owner))
+            if on_sheet is None:  # nothing of it is stored
+                spots.append(Spot(at_home, 0, 0, drawn=False))
+                continue
+            place = places[on_sheet][owner]
+            is_first = (on_sheet, owner) not in drawn
+            as_drawn = drawn.setdefault((on_sheet, owner), mirror)
+            spots.append(Spot(on_sheet, *place, between(as_drawn, mirror), drawn=is_first))
+    return spots
+
+
+def _told_of_sharing(owners: Sequence[tuple[int, Mirror]], sizes: Sequence[Size]) -> Iterator[Sentence]:
+    copies = [index for index, (owner, _) in enumerate(owners) if owner != index and min(sizes[index]) > 0]
+    mirrored = [index for index in copies if owners[index][1]]
+    if copies:
+        saved = sum(sizes[index].w * sizes[index].h for index in copies)
+        told = f", {len(mirrored):,} of them mirrored" if mirrored else ""
+        yield Sentence(
+            f"{counted(len(copies), 'frame')} stored with another of the same pixels{told}: "
+            f"{counted(saved, 'pixel')} fewer ({setting('keep_repeats')} stores all)"
+        )
+
+
+def _told_of_parting(
+    names: Sequence[str | None],
+    groups: Sequence[Group],
+    sizes: Sequence[Size],
+    fillings: Sequence[Filling],
+    limits: Limits,
+) -> Iterator[Sentence]:
+    """If a sheet is not full because an animation stays together: which, and what parting it would win."""
+    room = limits.inside.w * limits.inside.h
+    for number, filling in enumerate(fillings[:-1]):
+        full = bound([sizes[box] for box in filling.boxes], limits.gap) / room
+        here = {g for g, _ in filling.members}
+        later = {g for other in fillings[number + 1 :] for g, _ in other.members if not groups[g].loose} - here
+        if full >= WELL_FILLED or not later:
+            continue
+        parted = arrange_on_sheets(
+            sizes, [replace(group, loose=True) for group in groups], replace(limits, effort="quick")
+        )
+        pixels, fewer = (sum(f.arranged.size.w * f.arranged.size.h for f in some) for some in (fillings, parted))
+        if len(parted) < len(fillings) or fewer < WORTH * pixels:
+            kept = min(later, key=lambda g: (len(groups[g].boxes), g))
+            saved = f"{counted(len(parted), 'sheet')} instead of {len(fillings)}" if len(parted) < len(fillings) else ""
+            saved += f"{', ' if saved else ''}{1 - fewer / pixels:.0%} fewer pixels" if fewer < pixels else ""
+            yield Sentence(
+                f"sheet {number + 1} is {full:.0%} full, because animations such as {quoted(names[kept] or '')} "
+                f"stay on one sheet each; parting them would need {saved} ({setting('part_animations')})"
+            )
+        return
+
+
+WELL_FILLED = 0.93
+"""A sheet that is filled to this share is not worth a word."""
+
+WORTH = 0.98
+"""Parting animations is worth a word if it leaves no more than this share of the pixels."""

@@ -1,0 +1,50 @@
+"""Touches on written sheets, read back: what somebody painted on which frames."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+from typing import NamedTuple
+
+from ..core.crate.check import check_repeated_edges, stray_told
+from ..core.crate.edits import Touch, strayed, touches_on
+from ..core.errors import InputError
+from ..core.model.crate import Crate
+from ..core.text import quoted
+from .sheets import read_sheet
+
+
+class TouchedSheet(NamedTuple):
+    """A sheet that is not as its sources made it: its image's name and digest, the touches on its frames, how many
+    painted pixels are on none, and why no later proof would hold, with what to do (empty if it would)."""
+
+    image: str
+    sha256: str
+    touches: tuple[Touch, ...]
+    strayed: int
+    problems: tuple[str, ...] = ()
+
+
+def touched_sheets(crate: Crate, folder: Path) -> Iterator[TouchedSheet]:
+    """The sheets of a sound crate that carry touches. Raises InputError for those that cannot be read, or of whose
+    frames nobody knows how they were."""
+    for index, sheet in enumerate(crate.sheets):
+        frames = [frame for frame in crate.frames if frame.on_sheet == index]
+        is_known = any(frame.touched for frame in frames)
+        found = read_sheet(folder, sheet, decode=is_known)
+        if found.changed and not is_known:
+            found = read_sheet(folder, sheet, decode=True)
+        for problem in found.problems:
+            raise InputError(f"{problem}; its touches cannot be told")
+        if found.pixels is None:
+            continue
+        if not all(frame.crc for frame in frames):
+            raise InputError(
+                f"sheet {quoted(sheet.image)}: its metadata has no crc of each frame, so touches cannot be told"
+            )
+        touches = tuple(touches_on(crate, index, found.pixels))
+        stray = strayed(crate, index, found.pixels)
+        problems = [f"{problem}; paint it alike" for problem in check_repeated_edges(sheet, frames, found.pixels)]
+        if stray:
+            problems.append(f"{stray_told(sheet, stray)}; erase them")
+        yield TouchedSheet(sheet.image, found.sha256, touches, stray, tuple(problems))

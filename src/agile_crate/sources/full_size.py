@@ -1,0 +1,50 @@
+"""Frames read once more, one at a time, for a second look at what the first made suspicious."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from functools import lru_cache
+from typing import NamedTuple
+
+from ..core.errors import InputError
+from ..core.message import a_file
+from ..core.model.geometry import Size
+from ..core.pixels import Pixels
+from ..core.png_chunks import PictureError
+from ..format.regular import read_regular
+from .decoded import Reel
+
+KEPT = 4
+"""Files of which the last frames are kept: a frame is mostly looked at with its neighbours."""
+
+
+class Place(NamedTuple):
+    """Where a frame is: its file, and which of the pictures in it."""
+
+    path: str
+    number: int = 0
+
+
+def second_look(places: Mapping[str, Place]) -> Callable[[str, Size], Pixels]:
+    """What reads the frame of a name again, shape (h, w, 4), straight alpha. `places` may grow meanwhile. It raises
+    InputError if the file holds another picture by now."""
+    read = lru_cache(KEPT)(_read)
+
+    def again(name: str, canvas: Size) -> Pixels:
+        path, number = places[name]
+        pictures = read(path)
+        if number >= len(pictures) or pictures[number].shape[:2] != (canvas.h, canvas.w):
+            raise InputError(f"{a_file(path)} changed while it was looked at; look again")
+        return pictures[number]
+
+    return again
+
+
+def _read(path: str) -> tuple[Pixels, ...]:
+    from .pictures import read_picture
+
+    try:
+        picture = read_picture(read_regular(path, "file_bytes"))
+    except (OSError, PictureError):
+        raise InputError(f"{a_file(path)} changed while it was looked at; look again") from None
+    return tuple(picture.pictures) if isinstance(picture, Reel) else (picture,)

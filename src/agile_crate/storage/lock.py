@@ -1,0 +1,78 @@
+"""A lock between programs: it is held by an open file, and dies with the process that holds it."""
+
+from __future__ import annotations
+
+import contextlib
+import errno
+import os
+from collections.abc import Callable
+from pathlib import Path
+from threading import Event
+from typing import BinaryIO
+
+from ..interrupts import held
+from ..platform import IS_WINDOWS, NO_LINK, NO_WAITING, is_locked
+
+EACH = 0.05
+"""Seconds between two tries."""
+
+SAID_AFTER = 20
+"""Tries, after which the one who waits is told."""
+
+LONGEST = 12_000
+"""Tries, after which the one who waits gives up: ten minutes."""
+
+
+class Lock:
+    """The lock of a folder, which is made for it, and goes with it if it is empty by then."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder, self._path = folder, folder / "lock"
+        self._stream: BinaryIO | None = None
+
+    def take(self, waiting: Callable[[], None], wait: bool = True) -> bool:
+        """Takes it, once nobody else holds it, waiting no longer than `LONGEST`; without `wait` only if nobody does:
+        whether it was taken. `waiting` is called once, after a second. Raises OSError."""
+        tries, pause = 0, Event()
+        while True:
+            with held():
+                is_taken = self._try()
+            if is_taken or not wait or tries >= LONGEST:
+                return is_taken
+            tries += 1
+            if tries == SAID_AFTER:
+                waiting()
+            pause.wait(EACH)
+
+    def _try(self) -> bool:
+        while True:
+            self._folder.mkdir(parents=True, exist_ok=True)
+            if self._folder.is_symlink():
+                raise NotADirectoryError(errno.ENOTDIR, "is a link, not a folder of ours")
+            with contextlib.suppress(FileNotFoundError):  # who held it last has just taken it away: once more
+                stream = open(self._path, "ab", opener=_no_link)  # noqa: SIM115 (held for as long as the lock)
+                try:
+                    if not is_locked(stream):
+                        return False
+                    if os.path.samestat(os.fstat(stream.fileno()), os.lstat(self._path)):
+                        self._stream = stream
+                        return True
+                finally:
+                    if self._stream is not stream:
+                        stream.close()
+
+    def release(self) -> None:
+        if self._stream is not None:
+            with contextlib.suppress(OSError):  # Windows removes no open file
+                self._path.unlink()
+            self._stream.close()
+            self._stream = None
+            with contextlib.suppress(OSError):
+                if IS_WINDOWS:
+                    self._path.unlink()
+        with contextlib.suppress(OSError):
+            self._folder.rmdir()
+
+
+def _no_link(path: str, flags: int) -> int:
+    return os.open(path, flags | NO_LINK | NO_WAITING, 0o666)

@@ -1,0 +1,105 @@
+"""Where pixels wait until they are drawn: in memory as far as that goes, beyond it in a file that is mapped into it.
+
+The file has no name, so it is gone however the program ends. What lies in it counts as memory of this process only
+while it is looked at.
+"""
+
+from __future__ import annotations
+
+import mmap
+import os
+from typing import IO
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..core.errors import OutputError, reason
+from ..core.message import setting
+from ..core.text import shown
+from ..platform import let_go, machine_memory
+
+SEGMENT = 1 << 26
+"""Bytes by which the file grows."""
+
+ALIGNED = 64
+
+SHARE = 3
+"""By default, one part of so many of the machine's memory is used."""
+
+
+class Room:
+    """Room for about `limit` bytes in memory; the rest goes to a file in the system's folder for such files."""
+
+    def __init__(self, limit: int) -> None:
+        self.limit = limit
+        self.in_file = 0
+        self._held = 0
+        self._file: IO[bytes] | None = None
+        self._segments: list[mmap.mmap] = []
+        self._free = 0
+
+    def close(self) -> None:
+        """Gives the file back. Arrays that lie in it stay as long as somebody holds them."""
+        if self._file is not None:
+            self._file.close()
+
+    def begin_anew(self) -> None:
+        """From now on it is about other frames. The file goes with the last array that lies in it."""
+        self.close()
+        self._file, self._segments, self._free, self._held = None, [], 0, 0
+
+    def next_step(self) -> None:
+        """From now on arrays come in place of those that came before, which may go one by one."""
+        self._held = 0
+        for segment in self._segments:
+            let_go(segment)
+
+    def has_room(self, size: int) -> bool:
+        """Takes so many bytes of the memory, if they are left."""
+        if self._held + size > self.limit // 2:  # beside what is there of the step before
+            return False
+        self._held += size
+        return True
+
+    def moved(self, array: NDArray[np.uint8]) -> NDArray[np.uint8]:
+        """An array of the same values in the file, read-only. Raises OutputError where the
+        disk is full."""
+        if not array.nbytes:
+            return array
+        size = -(-array.nbytes // ALIGNED) * ALIGNED
+        if size > self._free:
+            self._grow(max(SEGMENT, -(-size // SEGMENT) * SEGMENT))
+        segment = self._segments[-1]
+        start = len(segment) - self._free
+        copy = np.frombuffer(segment, np.uint8, array.nbytes, start).reshape(array.shape)
+        copy[...] = array
+        copy.flags.writeable = False
+        self._free -= size
+        self.in_file += size
+        return copy
+
+    def _grow(self, by: int) -> None:
+        import tempfile
+
+        if self._segments:
+            let_go(self._segments[-1])
+        try:
+            if self._file is None:
+                self._file = tempfile.TemporaryFile(prefix="agile-crate-", buffering=0)  # noqa: SIM115 - gone with us
+            start = os.fstat(self._file.fileno()).st_size
+            if hasattr(os, "posix_fallocate"):  # else a full disk would be noticed too late
+                os.posix_fallocate(self._file.fileno(), start, by)
+            else:
+                self._file.truncate(start + by)
+            self._segments.append(mmap.mmap(self._file.fileno(), by, offset=start))
+        except OSError as error:
+            raise OutputError(
+                f"the frames take more than {setting('memory')} allows, and {shown(tempfile.gettempdir())} has no room "
+                f"for the rest: {reason(error)}; free some there, name another folder in TMPDIR, or give more"
+            ) from None
+        self._free = by
+
+
+def default_limit() -> int:
+    """A third of the machine's memory, or of what this process's group may use."""
+    return machine_memory() // SHARE

@@ -1,0 +1,318 @@
+"""Where a build goes, which files there are an earlier build's, and which are somebody else's."""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from pathlib import Path
+from typing import NamedTuple, Protocol
+
+from ..core.crate.file_names import LONGEST_NAME, SHEET_ENDINGS, repeated
+from ..core.errors import OutputError, UsageError
+from ..core.message import setting, some_files
+from ..core.text import is_unicode, quoted, shown
+from ..format.conflict import sides_of
+from ..format.files import ENDINGS, Outputs, conflict_sides, outputs_in, outputs_of_build
+from ..format.png_seal import seal_of
+from ..format.regular import read_regular
+from ..format.seal import binary_sha256, text_sha256
+
+DEEPEST = 200
+"""Folders above each other in a whole path."""
+
+_SIZED = r"(@[0-9.]+)?"
+
+
+def target_of(out: str) -> Path:
+    """The absolute path that all outputs begin with. An ending that we would add anyway is not repeated."""
+    if out.endswith(("/", os.sep)) or os.path.basename(out) in ("", ".", ".."):
+        raise UsageError(
+            f"{setting('out', out)} has no name: write the files' path without ending, such as build/otter for "
+            "build/otter.png and build/otter.json"
+        )
+    stem, ending = os.path.splitext(out)
+    target = Path(os.path.abspath(stem if ending in (*SHEET_ENDINGS, *ENDINGS) else out))
+    if not is_unicode(out) or "\0" in out or len(target.parts) > DEEPEST:
+        raise UsageError(
+            f"{setting('out', out)}: write the path in Unicode text without null characters, and with fewer than "
+            f"{DEEPEST} folders"
+        )
+    if ":" in target.name or "\\" in target.name:
+        raise UsageError(f"{setting('out', out)}: ':' and '\\' cannot be part of a file name; choose another name")
+    return target
+
+
+class Before(NamedTuple):
+    """The files of an earlier build at the same place, by their paths, as its metadata tells, wherever that comes from.
+
+    `claimed` are those that have the name that a build gives, or are to the byte what was written: they are no inputs.
+    `own` are only the latter: by their digests it is proved that we wrote them, so they may be replaced and removed.
+    Somebody worked on the others since: on texts (and sheets of skins), and on sheets, by the name of their crate.
+    `edited` are the sheets of those with edits that an earlier build kept; nobody changed them since.
+    `built_from` is the digest of what the crate at its own size was built from, empty where that is not told; `frames`
+    are that one's names. `proven` may be written over as well: their own seals, or the cache, prove that we wrote them.
+    `conflicts` is metadata that holds conflict markers, and may be written over; `damaged` cannot be read otherwise.
+    `lost_edits` are sheets with kept edits whose metadata is gone, so that they cannot be kept again.
+    """
+
+    claimed: frozenset[str]
+    own: frozenset[str]
+    texts: frozenset[str]
+    sheets: Mapping[str, frozenset[str]]
+    edited: frozenset[str] = frozenset()
+    built_from: str = ""
+    frames: tuple[str, ...] = ()
+    proven: frozenset[str] = frozenset()
+    conflicts: tuple[str, ...] = ()
+    damaged: tuple[str, ...] = ()
+    lost_edits: tuple[str, ...] = ()
+
+
+class Digests(Protocol):
+    """Digests of files that are known from before (`storage.cache.Cache`)."""
+
+    def sha256(self, path: str) -> str:
+        """The SHA-256 of a file that has not changed since, in hex; empty if that is not certain."""
+
+    def noted(self, path: str, read: Callable[[], bytes]) -> tuple[bytes, str]:
+        """What `read` gives, and its SHA-256 in hex, to be known later."""
+
+    def has_written(self, sha256: str) -> bool:
+        """Return True if a build wrote a file with this SHA-256, in hex."""
+
+
+def build_before(target: Path, digests: Digests | None = None) -> Before:
+    """What there is of an earlier build at the place of this one. Sheets are read only where `digests` do not know
+    them. Where its metadata is gone or damaged, files that prove by themselves to be ours are looked for."""
+    folder, stem = target.parent, target.name
+    found = _Found(folder, stem, digests)
+    waiting = [stem + ending for ending in ENDINGS]
+    asked = set(waiting)
+    while waiting:
+        name = waiting.pop()
+        more = [file for file in found.metadata(name) if file.endswith(ENDINGS) and file not in asked]
+        waiting += more
+        asked.update(more)
+    is_lost = not found.frames or any(name.rpartition(".")[0] != stem for name in asked - found.frames.keys())
+    proven = frozenset(found.proven()) if is_lost else frozenset()
+    found.claimed |= {name for name in proven if _is_output_name(name, stem)}
+
+    def paths(names: Iterable[str]) -> frozenset[str]:
+        return frozenset(str(folder / name) for name in names)
+
+    def existing(names: Iterable[str]) -> frozenset[str]:
+        return paths(name for name in names if (folder / name).is_file())
+
+    return Before(
+        paths(found.claimed),
+        paths(found.own),
+        existing(found.texts),
+        {crate: existing(names) for crate, names in found.sheets.items()},
+        existing(found.edited),
+        *_of_its_own_size(stem, found.origins, found.frames),
+        paths(proven),
+        tuple(sorted(found.conflicts)),
+        tuple(sorted(found.damaged)),
+        tuple(found.lost_edits),
+    )
+
+
+class _Found:
+    """The files of an earlier build, collected from its metadata files one by one, by name."""
+
+    def __init__(self, folder: Path, stem: str, digests: Digests | None) -> None:
+        self._folder, self._stem, self._digests = folder, stem, digests
+        self.claimed: set[str] = set()
+        self.own: set[str] = set()
+        self.texts: set[str] = set()
+        self.edited: set[str] = set()
+        self.sheets: dict[str, frozenset[str]] = {}
+        self.origins: dict[str, str] = {}
+        self.frames: dict[str, tuple[str, ...]] = {}
+        self.conflicts: list[str] = []
+        self.damaged: list[str] = []
+        self.lost_edits: list[str] = []
+
+    def metadata(self, name: str) -> list[str]:
+        """Read one metadata file; return the names of the text files that it lists."""
+        outputs = outputs_of_build(self._folder / name)
+        if not outputs.is_damaged:
+            return self._outputs(name, [outputs]) if outputs.images else []
+        sides = [outputs_in(side, name) for side in conflict_sides(self._folder / name)]
+        if not sides:
+            self.damaged.append(name)
+            return []
+        self.conflicts.append(name)
+        self.own.add(name)  # a merge wrote it, from two that we wrote
+        return self._outputs(name, [side for side in sides if side.images])
+
+    def _outputs(self, name: str, sides: Sequence[Outputs]) -> list[str]:
+        """Add the outputs listed in sound metadata, or on either side of a merge."""
+        self.claimed.add(name)
+        named = list(dict.fromkeys(file for one in sides for file in one.files if _is_text_name(file, self._stem)))
+        self.claimed.update(named)
+        written = {image for one in sides for image in self._written(one.images)}
+        changed: set[str] = set()
+        for one in sides:
+            self.frames.setdefault(name, one.frames)
+            self.origins[name] = one.built_from if len(sides) == 1 and name not in self.conflicts else ""
+            images = {os.path.basename(image) for image in one.images}
+            known = {image for image in images if one.is_sealed or _is_sheet_name(image, self._stem)}
+            self.claimed |= known | (written & images)
+            if not one.has_seal:  # then it proves nothing
+                continue
+            self.own |= written & images
+            if name not in self.conflicts:
+                (self.own if one.is_sealed else self.texts).add(name)
+            for file in named:
+                if sha256 := one.file_sha256.get(file):
+                    is_ours = _is_written(self._folder / file, sha256, text_sha256)
+                    is_merged = name in self.conflicts and _holds_conflict(self._folder / file)
+                    (self.own if is_ours or is_merged else self.texts).add(file)
+            self.texts |= (known - written) & one.skins  # what was painted there is carried nowhere
+            changed |= (known - written) - one.skins
+            self.edited |= (one.touched & written) - one.skins
+        self.texts -= self.own  # on one side of a merge is enough
+        self.sheets[os.path.splitext(name)[0]] = frozenset(changed)
+        return named
+
+    def _written(self, images: Mapping[str, str]) -> Iterator[str]:
+        for image, sha256 in images.items():
+            if is_written(self._folder / os.path.basename(image), sha256, self._digests):
+                yield os.path.basename(image)
+
+    def proven(self) -> Iterator[str]:
+        """Yield the names of files that prove by themselves that a build of this name wrote them."""
+        for name in sorted(os.listdir(self._folder)) if self._folder.is_dir() else ():
+            if not name.startswith(self._stem) or name in self.own:
+                continue
+            path = self._folder / name
+            seal = seal_of(path) if name.endswith(".png") else None
+            if seal and re.fullmatch(re.escape(self._stem) + _SIZED, seal.crate):
+                if seal.is_edited:
+                    self.lost_edits.append(name)
+                else:
+                    yield name
+            elif self._digests and _is_output_name(name, self._stem) and _is_in_cache(path, self._digests):
+                yield name
+
+
+def _holds_conflict(path: Path) -> bool:
+    try:
+        return bool(sides_of(read_regular(path, "file_bytes")))
+    except OSError:
+        return False
+
+
+def _is_in_cache(path: Path, digests: Digests) -> bool:
+    try:
+        known = digests.sha256(str(path)) or binary_sha256(read_regular(path, "file_bytes"))
+    except OSError:
+        return False
+    return digests.has_written(known)
+
+
+def _of_its_own_size(
+    stem: str, origins: Mapping[str, str], frames: Mapping[str, tuple[str, ...]]
+) -> tuple[str, tuple[str, ...]]:
+    """What the crate at its own size was built from, if its forms agree, and its frames' names."""
+    forms = [name for ending in ENDINGS if (name := stem + ending) in origins]
+    agreed = {origins[name] for name in forms}
+    return (agreed.pop() if len(agreed) == 1 else ""), (frames[forms[0]] if forms else ())
+
+
+def is_written(path: Path, sha256: str, digests: Digests | None = None) -> bool:
+    """Whether an image is there that has this SHA-256, in hex. It is read only where `digests` do not know it."""
+    if not digests:
+        return _is_written(path, sha256, binary_sha256)
+    try:
+        known = digests.sha256(str(path)) or digests.noted(str(path), lambda: read_regular(path, "file_bytes"))[1]
+        return known == sha256
+    except OSError:
+        return False
+
+
+def _is_text_name(name: str, stem: str) -> bool:
+    rest = name.removeprefix(stem)
+    return rest != name and re.fullmatch(_SIZED + r"\.[^/\\]+", rest) is not None
+
+
+def _is_output_name(name: str, stem: str) -> bool:
+    return _is_sheet_name(name, stem) or _is_text_name(name, stem)
+
+
+def _is_sheet_name(image: str, stem: str) -> bool:
+    rest = image.removeprefix(stem)
+    return rest != image and re.fullmatch(_SIZED + r"(-[^/\\]+)?\.(png|webp)", rest) is not None  # a number, or a skin
+
+
+def _is_written(path: Path, sha256: str, digest: Callable[[bytes], str]) -> bool:
+    try:
+        return digest(read_regular(path, "file_bytes")) == sha256
+    except OSError:
+        return False
+
+
+def refuse_bad_names(files: Sequence[Path]) -> None:
+    """Raises UsageError when two outputs would take one name, and for names that are too long for any platform."""
+    for path in files:
+        if len(os.fsencode(path.name)) > LONGEST_NAME:
+            raise UsageError(
+                f"{setting('out')} makes the name {shown(path.name[:40])}…, longer than files can have; shorten it"
+            )
+    if (name := repeated(path.name for path in files)) is not None:
+        raise UsageError(
+            f"two outputs would take the name {quoted(name)}; let {setting('file_name')} tell them apart ({{sheet}}, "
+            "{name}, {scale}), give templates other endings, or leave out a format"
+        )
+
+
+def refuse_damaged(files: Collection[Path], before: Before) -> None:
+    """Raises OutputError for metadata among `files` that cannot be read, as it may hold work by hand; and for sheets
+    with edits whose metadata is gone."""
+    lost = [path.name for path in files if path.name in before.lost_edits]
+    if lost:
+        holds = "holds" if len(lost) == 1 else "hold"
+        raise OutputError(
+            f"{some_files(lost)} {holds} edits by hand, but the metadata that could keep them is gone; restore "
+            f"the metadata, keep a copy of the sheets, or overwrite them with {setting('force')}"
+        )
+    damaged = [path.name for path in files if path.name in before.damaged]
+    if damaged:
+        verb, them = ("is", "it") if len(damaged) == 1 else ("are", "them")
+        raise OutputError(
+            f"{some_files(damaged)} {verb} damaged, so the last build is not known; restore {them}, delete {them}, or "
+            f"overwrite {them} with {setting('force')}"
+        )
+
+
+def refuse_to_lose_work(before: Before, kept: Collection[str]) -> None:
+    """Raises OutputError when somebody worked on a file of the earlier build; sheets of crates whose names are `kept`
+    do not count. Files of which no digest is known cannot be told."""
+    sheets = frozenset().union(*(paths for crate, paths in before.sheets.items() if crate not in kept))
+    if not kept and before.edited and not (before.texts | sheets):
+        edited = sorted(map(os.path.basename, before.edited))
+        holds, them = ("holds", "it") if len(edited) == 1 else ("hold", "them")
+        raise OutputError(
+            f"{some_files(edited)} {holds} edits that were kept or accepted before; keep them with "
+            f"{setting('keep_touches')}, or overwrite {them} with {setting('force')}"
+        )
+    if worked_on := sorted(os.path.basename(path) for path in before.texts | sheets):
+        along = "" if kept or not sheets else f"take along what was painted with {setting('keep_touches')}, "
+        verb, them = ("was", "it") if len(worked_on) == 1 else ("were", "them")
+        raise OutputError(
+            f"{some_files(worked_on)} {verb} changed since the last build, perhaps by hand; keep a copy, choose "
+            f"another {setting('out')}, {along}or overwrite {them} with {setting('force')}"
+        )
+
+
+def refuse_strangers(files: Iterable[Path], before: frozenset[str]) -> None:
+    """Raises OutputError for files that are there and are not an earlier build's."""
+    strangers = [path.name for path in files if os.path.lexists(path) and str(path) not in before]
+    if strangers:
+        verb = "is" if len(strangers) == 1 else "are"
+        raise OutputError(
+            f"{some_files(strangers)} {verb} already there and {verb} not from a build of this name; "
+            f"choose another {setting('out')}, move what is there, or overwrite it with {setting('force')}"
+        )

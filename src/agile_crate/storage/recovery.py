@@ -1,0 +1,26 @@
+"""What an earlier run left half done where this one reads: finished or undone first."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable
+from pathlib import Path
+
+from ..core.message import Sentence
+from .staging import settle
+
+
+def settled(inputs: Iterable[str], crates: Iterable[Path] = ()) -> list[Sentence]:
+    """Settles what runs left in the folders of inputs, or above them, and of crates (their metadata, or paths without
+    ending), and says what was done. Raises OutputError where it cannot be."""
+    notes: list[Sentence] = []
+    for crate in crates:
+        stem = crate.name.removesuffix(crate.suffix) if crate.suffix in (".json", ".xml") else crate.name
+        notes += settle(crate.parent, dict.fromkeys((stem, stem.rpartition("@")[0] or stem)))
+    folders: dict[Path, None] = {}
+    for given in inputs:
+        path = Path(os.path.abspath(given))
+        folders |= dict.fromkeys((path, *path.parents))
+    for folder in folders:
+        notes += settle(folder, [""])
+    return notes

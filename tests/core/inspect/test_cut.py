@@ -1,0 +1,87 @@
+"""Bare sheets, cut by cells and by islands."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from agile_crate.core.cut.bare_sheet import cells_of, cut_cells, cut_islands
+from agile_crate.core.errors import UsageError
+from agile_crate.core.model.geometry import Cells, Size
+from conftest import art
+
+
+def test_cells_by_size_and_by_number() -> None:
+    assert cells_of(Size(64, 48), Size(16, 16), 0, 0, 0, 0) == (Cells(Size(16, 16), 4, 3), [])
+    assert cells_of(Size(64, 48), None, 4, 3, 0, 0) == (Cells(Size(16, 16), 4, 3), [])
+    assert cells_of(Size(39, 23), None, 3, 2, 2, 1) == cells_of(Size(39, 23), Size(11, 9), 0, 0, 2, 1)
+    cells, doubts = cells_of(Size(70, 48), Size(16, 16), 0, 0, 0, 0)
+    assert cells == Cells(Size(16, 16), 4, 3)
+    assert doubts == ["6 pixels at the right are left over: 16×16 cells may be the wrong size"]
+
+
+def test_cells_that_cannot_be() -> None:
+    with pytest.raises(UsageError, match="a cell of 65×16 is larger than the sheet, 64×48"):
+        cells_of(Size(64, 48), Size(65, 16), 0, 0, 0, 0)
+    with pytest.raises(UsageError, match=r"3 × 3 cells do not divide .*: a cell would be 21\.3333 × 16 pixels"):
+        cells_of(Size(64, 48), None, 3, 3, 0, 0)
+
+
+def test_cells_are_cut_in_reading_order_and_empty_ones_left_out() -> None:
+    sheet = np.zeros((20, 30, 4), np.uint8)
+    parts = {(0, 0): art(10, 10, 1), (20, 0): art(10, 10, 2), (10, 10): art(10, 10, 3)}
+    for (x, y), part in parts.items():
+        sheet[y : y + 10, x : x + 10] = part
+    cut = cut_cells(sheet, Cells(Size(10, 10), 3, 2), keep_empty=False)
+    assert cut.rows == (2, 1)
+    assert all(np.array_equal(a, b) for a, b in zip(cut.pictures, parts.values(), strict=True))
+    assert cut_cells(sheet, Cells(Size(10, 10), 3, 2), keep_empty=True).rows == (3, 3)
+
+
+def blocks(*boxes: tuple[int, int, int, int]) -> np.ndarray:
+    sheet = np.zeros((60, 100, 4), np.uint8)
+    for number, (x, y, w, h) in enumerate(boxes, 1):
+        sheet[y : y + h, x : x + w] = (number, 0, 0, 200)
+    return sheet
+
+
+def order(sheet: np.ndarray, join: int = 1) -> list[int]:
+    return [int(picture[..., 0].max()) for picture in cut_islands(sheet, join).pictures]
+
+
+def test_islands_in_reading_order_by_rows() -> None:
+    sheet = blocks((60, 8, 10, 12), (5, 10, 10, 10), (30, 5, 10, 16), (40, 40, 9, 9), (4, 36, 9, 9))
+    cut = cut_islands(sheet, 1)
+    assert order(sheet) == [2, 3, 1, 5, 4]
+    assert cut.rows == (3, 2)
+    assert cut.pictures[1].shape == (16, 10, 4)
+    assert cut.doubts == ()
+
+
+def test_corners_touch_and_near_islands_join() -> None:
+    assert order(blocks((5, 5, 4, 4), (9, 9, 4, 4))) == [2]
+    apart = blocks((5, 5, 8, 8), (16, 5, 8, 8))  # three empty columns between
+    assert len(order(apart, 3)) == 2
+    assert len(order(apart, 4)) == 1
+
+
+def test_an_island_holds_its_own_pixels_only() -> None:
+    sheet = blocks((5, 5, 20, 3), (5, 5, 3, 20), (15, 14, 6, 6))
+    corner, inner = cut_islands(sheet, 1).pictures
+    assert corner.shape == (20, 20, 4)
+    assert not corner[9:15, 10:16].any()
+    assert inner.shape == (6, 6, 4)
+
+
+def test_touching_figures_and_crumbs_are_reported() -> None:
+    touching = cut_islands(blocks((0, 0, 10, 12), (14, 0, 10, 12), (30, 0, 20, 12), (55, 0, 10, 12)), 1)
+    (doubt,) = touching.doubts
+    assert doubt.startswith("island 3 at 30,0 is 20 pixels wide where its row has 10: two figures may touch there")
+    narrower = blocks((0, 0, 10, 12), (14, 0, 12, 12), (30, 0, 15, 12), (55, 0, 10, 12))
+    assert cut_islands(narrower, 1).doubts == ()
+    crumbs = cut_islands(blocks((0, 0, 20, 20), (30, 0, 20, 20), (25, 8, 2, 2)), 1)
+    assert crumbs.doubts == ("1 island of 3 are crumbs beside the largest: join='N' joins loose parts",)
+
+
+def test_an_empty_sheet_has_no_islands() -> None:
+    assert cut_islands(np.zeros((9, 9, 4), np.uint8), 2).pictures == ()
