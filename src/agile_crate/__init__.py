@@ -14,12 +14,14 @@ Importing this is quick: NumPy and Pillow are loaded when a function is first ca
 
 from __future__ import annotations
 
+import contextlib
 import os
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextvars import ContextVar
+from types import MappingProxyType
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from contextlib import AbstractContextManager
     from fractions import Fraction
     from typing import Any, TypeAlias
 
@@ -29,6 +31,7 @@ if TYPE_CHECKING:
     from .commands.unpack import Unpacked
     from .commands.verify import Verified
     from .core.errors import CrateError, FitError, InputError, OutputError, UsageError
+    from .core.limits import Limits
 
 __version__ = "0.1.0"
 
@@ -80,7 +83,7 @@ def pack(
     keep_touches: bool = False,
     **settings: Value,
 ) -> Packed:
-    """Packs frames into ``out.png`` (or ``out-1.png`` …) and ``out.json``.
+    """Pack frames into ``out.png`` (or ``out-1.png`` …) and ``out.json``.
 
     `out` is the path without an ending. Settings are those of docs/settings.md with underscores: ``columns=8``,
     ``max_size=(2048, 2048)`` or ``"2048x2048"``, ``scale=0.5`` or ``"50%"``, ``pow2=True``; lengths are pixels, times
@@ -93,21 +96,15 @@ def pack(
     cannot be written; each says in one sentence what to do. Then nothing is written.
     """
     from .commands.pack import pack
+    from .core.model.variant import base_of
+    from .pipeline.context import working
+    from .pipeline.job import BuildJob
     from .settings.given import settings_from
-    from .workers.pool import crew
 
     given = settings_from({name: value for name, value in settings.items() if value is not None})
-    with crew() as executor:
-        return pack(
-            _paths(inputs),
-            _path(out),
-            given,
-            executor,
-            generator=GENERATOR,
-            dry_run=dry_run,
-            force=force,
-            keep_touches=keep_touches,
-        )
+    job = BuildJob(_path(out), given, base_of(_paths(inputs)), force, keep_touches, dry_run)
+    with working(_limits()) as context:
+        return pack(job, context._replace(program=GENERATOR))
 
 
 def build(
@@ -120,15 +117,14 @@ def build(
     keep_touches: bool = False,
     jobs: int = 1,
 ) -> dict[str, Packed | None]:
-    """Builds the crates of a crate file (docs/crate-file.md), or only those of some names, as far as there is anything
+    """Build the crates of a crate file (docs/crate-file.md), or only those of some names, as far as there is anything
     to do: by their names, what `pack` returns, or None where nothing was to be done; `again` builds all the same. So
-    many `jobs` at a time, each in a process of its own.
+    many `jobs` are built at a time, each in a process of its own.
 
     Raises what `pack` raises at the first crate that cannot be built, and InputError for a crate file that is wrong,
     with its line and column.
     """
-    from .commands.build import Request
-    from .commands.project import build
+    from .commands.build import BuildOptions, build
     from .core import errors
     from .core.message import setting
     from .core.text import shown
@@ -136,12 +132,12 @@ def build(
     names = [only] if isinstance(only, str) else _names("only", only)
     if type(jobs) is not int or jobs < 1:
         raise errors.UsageError(f"{setting('jobs')}: {shown(repr(jobs))} is not a whole number from 1")
-    request = Request(GENERATOR, {}, again, dry_run, force, keep_touches)
-    return build(_path(crate_file), names, request, jobs)
+    options = BuildOptions(GENERATOR, {}, again, dry_run, force, keep_touches)
+    return build(_path(crate_file), names, options, _limits(), jobs)
 
 
 def verify(data: StrPath, against: Inputs = (), *, accept: bool = False) -> Verified:
-    """Proves a crate from its written files: `data` is its JSON or XML. With `accept`, files that somebody changed are
+    """Prove a crate from its written files: `data` is its JSON or XML. With `accept`, files that somebody changed are
     first taken into the metadata as they are now.
 
     With `against`, the inputs that were packed, or the crate file, every frame is restored and compared with its
@@ -151,26 +147,25 @@ def verify(data: StrPath, against: Inputs = (), *, accept: bool = False) -> Veri
     """
     from .commands import accept as accepting
     from .commands.verify import verify
-    from .workers.pool import crew
+    from .crate_files.read import comparison_for
+    from .pipeline.context import working
 
     if accept:
-        accepting.accept(_path(data))
-    with crew() as executor:
-        return verify(_path(data), _paths(against), executor)
+        accepting.accept(_path(data), _limits())
+    with working(_limits()) as context:
+        return verify(_path(data), comparison_for(_path(data), _paths(against), _limits()), context)
 
 
 def verify_all(data: Inputs, against: Inputs = ()) -> tuple[Verified, ...]:
     """As `verify`, of several crates: of metadata files, and of all crates of crate files at all their sizes, which are
     compared with what those ask for."""
     from .commands.verify import verify
-    from .crate_files.read import crates_in
-    from .workers.pool import crew
+    from .crate_files.read import comparisons
+    from .pipeline.context import working
 
-    with crew() as executor:
-        return tuple(
-            verify(path, [*_paths(against), *filter(None, [crate_file])], executor)
-            for path, crate_file in crates_in(_paths(data))
-        )
+    with working(_limits()) as context:
+        pairs = comparisons(_paths(data), _paths(against), _limits())
+        return tuple(verify(path, comparison, context) for path, comparison in pairs)
 
 
 def survey(
@@ -182,7 +177,7 @@ def survey(
     code: str | Iterable[str] = (),
     allowed: StrPath | None = None,
 ) -> Survey:
-    """Looks frames over before packing: sequences in numbers, and findings, the worst first (docs/survey.md).
+    """Look frames over before packing: sequences in numbers, and findings, the worst first (docs/survey.md).
 
     `fps` are frames a second, for the seconds of each sequence. Findings whose code is in `allow` are left out, and
     all others than those of `code`, if any is named; what the file `allowed` says was found fine is let go. `scale` is
@@ -190,18 +185,18 @@ def survey(
     """
     from .commands.survey import survey
     from .commands.survey_files import read_allowed
+    from .pipeline.context import working
     from .settings import readers
-    from .workers.pool import crew
 
     left_out, only = (
         [codes] if isinstance(codes, str) else _names(name, codes) for name, codes in (("allow", allow), ("code", code))
     )
     pace = None if fps is None else readers.fps(str(fps))
-    fine = frozenset[str]() if allowed is None else read_allowed(_path(allowed))
-    with crew() as executor:
+    fine = frozenset[str]() if allowed is None else read_allowed(_path(allowed), _limits())
+    with working(_limits()) as context:
         return survey(
             _paths(inputs),
-            executor,
+            context,
             fps=pace,
             allow=left_out,
             scale=readers.scale(str(scale)),
@@ -211,7 +206,7 @@ def survey(
 
 
 def unpack(data: StrPath, out: StrPath, *, film: bool = False, force: bool = False, skin: str = "") -> Unpacked:
-    """Writes the frames of a crate back as PNG files below the folder `out`, each on its whole canvas under its name.
+    """Write the frames of a crate back as PNG files below the folder `out`, each on its whole canvas under its name.
 
     With `film` also each animation as one animated PNG; `skin` names one of its skins. `force` overwrites files that
     are there. All files are written or none. Raises InputError for a crate that does not hold together, and
@@ -220,32 +215,47 @@ def unpack(data: StrPath, out: StrPath, *, film: bool = False, force: bool = Fal
     from pathlib import Path
 
     from .commands.unpack import unpack
-    from .workers.pool import crew
+    from .pipeline.context import working
 
-    with crew() as executor:
-        return unpack(_path(data), Path(_path(out)), executor, film=film, force=force, skin=skin)
+    with working(_limits()) as context:
+        return unpack(_path(data), Path(_path(out)), context, film=film, force=force, skin=skin)
 
 
 def load(data: StrPath, *, skin: str = "") -> Loaded:
-    """Reads a crate back by its JSON or XML: ``.crate`` is its metadata as values, ``.frame(name)`` a frame's pixels on
+    """Read a crate back by its JSON or XML: ``.crate`` is its metadata as values, ``.frame(name)`` a frame's pixels on
     its whole canvas, an array of shape (height, width, 4), uint8, straight alpha; in one of its skins if that is named.
 
     Raises InputError when a file is missing or damaged, or when the metadata contradicts itself.
     """
     from .commands.load import load
 
-    return load(_path(data), skin)
+    return load(_path(data), _limits(), skin)
 
 
-def limits(**limits: int) -> AbstractContextManager[None]:
+@contextlib.contextmanager
+def limits(**limits: int) -> Iterator[None]:
     """Other limits for what is read within it, by the names of docs/settings.md: ``with limits(frames=2_000_000): …``.
 
     Raises UsageError for a name that is none, and for numbers below 1.
     """
-    from .core.limits import within
     from .settings.readers import limit
 
-    return within(dict(limit(f"{name.replace('_', '-')}={number}") for name, number in limits.items()))
+    changes = dict(limit(f"{name.replace('_', '-')}={number}") for name, number in limits.items())
+    before = _changed_limits.set({**_changed_limits.get(), **changes})
+    try:
+        yield
+    finally:
+        _changed_limits.reset(before)
+
+
+_changed_limits: ContextVar[Mapping[str, int]] = ContextVar("limits", default=MappingProxyType({}))
+"""The limits that the calls within `limits` are given; below this module limits are passed."""
+
+
+def _limits() -> Limits:
+    from .core.limits import Limits
+
+    return Limits(**_changed_limits.get())
 
 
 def _path(path: StrPath) -> str:

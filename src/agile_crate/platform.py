@@ -119,7 +119,7 @@ def machine_memory() -> int:
     return whole
 
 
-def let_go(segment: mmap.mmap) -> None:
+def release_pages(segment: mmap.mmap) -> None:
     """Gives the memory of a mapped file back, where the system can; pages come back from the file when they are looked
     at again."""
     if hasattr(mmap, "MADV_DONTNEED") and FORKS:  # elsewhere the word means another thing

@@ -43,9 +43,10 @@ def complete(commands: Iterable[str]) -> None:
 def animations(parsed_args: argparse.Namespace, **_: Any) -> list[str]:
     """The names of the animations of the crate that the line names so far; none if it cannot be read."""
     from ..core.errors import CrateError
+    from ..core.limits import Limits
     from ..format.files import read_metadata
 
     try:
-        return [animation.name for animation in read_metadata(parsed_args.data[0]).animations]
+        return [animation.name for animation in read_metadata(parsed_args.data[0], Limits()).animations]
     except (CrateError, TypeError, IndexError):
         return []

@@ -13,10 +13,9 @@ from ..core.crate.file_names import is_crate_file
 from ..core.errors import CrateError, InputError, UsageError
 from ..core.text import counted, few, shown
 from ..crate_files.read import CrateFile, chosen, read_crate_file, refuse_one_place_for_two
-from ..crate_files.spec import Order, as_key
-from ..settings.given import settings_from
+from ..crate_files.spec import CrateSpec, as_key
 from .packing import document_of, print_summary, print_warnings
-from .parser import chosen_jobs, chosen_memory, given_settings
+from .parser import chosen_jobs, chosen_limits, chosen_memory, given_settings
 from .status import Status, status_of
 from .streams import print_json
 from .tables import print_error, print_heading, print_note
@@ -25,10 +24,11 @@ from .wording import as_option
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 
-    from ..commands.build import Outcome
+    from ..commands.build import BuildOptions, Outcome
     from ..commands.pack import Packed
-    from ..crate_files.dependencies import Build
+    from ..core.limits import Limits
     from ..crate_files.up_to_date import Unchanged
+    from ..pipeline.job import BuildJob
 
 
 @dataclass
@@ -38,7 +38,7 @@ class _Run:
     as_json: bool = False
     crates: list[dict[str, Any]] = field(default_factory=list)
     errors: list[dict[str, Any]] = field(default_factory=list)
-    builds: list[Build] = field(default_factory=list)
+    jobs: list[BuildJob] = field(default_factory=list)
 
     def failed(self, file: str, crate: str, error: CrateError) -> None:
         """Tells an error, and goes on. A crate's own settings are spelled as its file spells them."""
@@ -47,11 +47,10 @@ class _Run:
         self.errors.append({"file": file, "crate": crate, "error": told, "exit": status})
         print_error(told, status, error.sentence.files, self.as_json, file, crate)
 
-    def noted(self, order: Order, overriding: Mapping[str, object]) -> None:
-        """Notes what an order is built from; where its settings are wrong, that is told when it is built."""
+    def noted(self, spec: CrateSpec, options: BuildOptions) -> None:
+        """Note what a crate is built from; if its settings are wrong, that is reported when it is built."""
         with contextlib.suppress(UsageError):
-            settings = settings_from({**order.given, **overriding})
-            self.builds += [(inputs, order.out, settings) for inputs in order.all_inputs]
+            self.jobs.append(options.job(spec))
 
     @property
     def status(self) -> int:
@@ -67,49 +66,60 @@ def run_crates(arguments: argparse.Namespace) -> int:
         raise UsageError("a crate file says itself where to; leave --out out")
     if arguments.draft is not None:
         raise UsageError("--draft writes a crate file, and one is given already; leave it out")
-    overriding = given_settings(arguments)
+    limits, options = chosen_limits(arguments), _options(arguments)
     run = _Run(arguments.json)
     files: list[CrateFile] = []
     for path in dict.fromkeys(arguments.inputs):
         try:
-            files.append(read_crate_file(path))
+            files.append(read_crate_file(path, limits))
         except InputError as error:
             run.failed(path, "", error)
     refuse_one_place_for_two(files)
     asked = chosen(files, arguments.only)
-    pairs = [(file.path, order) for file, orders in asked for order in orders]
-    for _, order in pairs if arguments.depfile else ():
-        run.noted(order, overriding)
+    pairs = [(file.path, spec) for file, specs in asked for spec in specs]
+    for _, spec in pairs if arguments.depfile else ():
+        run.noted(spec, options)
     for warning in (warning for file, _ in asked for warning in file.warnings):
         print(f"agile-crate: warning: {warning}", file=sys.stderr)
-    outcomes = _outcomes([order for _, order in pairs], overriding, arguments)
-    for (file, order), built in zip(pairs, outcomes, strict=True):
+    outcomes = _outcomes([spec for _, spec in pairs], options, limits, arguments)
+    for (file, spec), built in zip(pairs, outcomes, strict=True):
         if isinstance(built, CrateError):
-            run.failed(file, order.name, built)
+            run.failed(file, spec.name, built)
         else:
-            _tell(file, order, built, overriding, arguments, run)
+            _tell(file, spec, built, arguments, run)
     if arguments.depfile and not (run.errors or arguments.dry_run):
-        from ..crate_files.dependencies import tell_depfile
+        from ..crate_files.dependencies import write_dependencies
 
-        tell_depfile(arguments.depfile, run.builds, [file.path for file, _ in asked])
+        write_dependencies(arguments.depfile, run.jobs, limits, [file.path for file, _ in asked])
     if arguments.json:
         document = {"command": "pack", "crates": run.crates, "errors": run.errors}
         print_json(document)
     return run.status
 
 
-def _outcomes(
-    orders: Sequence[Order], overriding: Mapping[str, object], given: argparse.Namespace
-) -> Iterable[Outcome]:
-    """What came of each order, in order."""
+def _options(given: argparse.Namespace) -> BuildOptions:
     from .. import GENERATOR
-    from ..commands.build import Request, build_in_turn, build_many
-    from .packing import told_of_waiting
+    from ..commands.build import BuildOptions
+
+    return BuildOptions(
+        GENERATOR,
+        given_settings(given),
+        given.again,
+        given.dry_run,
+        given.force,
+        given.keep_touches,
+        wait=not given.no_wait,
+    )
+
+
+def _outcomes(
+    specs: Sequence[CrateSpec], options: BuildOptions, limits: Limits, given: argparse.Namespace
+) -> Iterable[Outcome]:
+    """Return what came of each crate, in order."""
+    from ..commands.build import build_in_turn, build_many
+    from .means import tell_of_waiting
     from .progress import progress_bars
 
-    request = Request(
-        GENERATOR, overriding, given.again, given.dry_run, given.force, given.keep_touches, wait=not given.no_wait
-    )
     jobs, memory = chosen_jobs(given), chosen_memory(given)
     if given.send_inputs and not given.cluster:
         raise UsageError("--send-inputs is for a cluster's workers; say which with --cluster")
@@ -118,12 +128,11 @@ def _outcomes(
     if given.cluster:
         from ..commands.cluster_build import build_on_cluster
 
-        return _together(
-            given.quiet, partial(build_on_cluster, given.cluster, orders, request, given.send_inputs, memory)
-        )
-    if jobs > 1 and len(orders) > 1:
-        return _together(given.quiet, partial(build_many, orders, request, jobs, memory))
-    return build_in_turn(orders, request, memory, partial(progress_bars, given.quiet), told_of_waiting)
+        build = partial(build_on_cluster, given.cluster, specs, options, limits, given.send_inputs, memory)
+        return _together(given.quiet, build)
+    if jobs > 1 and len(specs) > 1:
+        return _together(given.quiet, partial(build_many, specs, options, limits, jobs, memory))
+    return build_in_turn(specs, options, limits, memory, partial(progress_bars, given.quiet), tell_of_waiting)
 
 
 def _together(quiet: bool, build: Callable[..., Iterator[Outcome]]) -> Iterator[Outcome]:
@@ -143,25 +152,24 @@ def _together(quiet: bool, build: Callable[..., Iterator[Outcome]]) -> Iterator[
 
 def _tell(
     file: str,
-    order: Order,
+    spec: CrateSpec,
     built: Packed | Unchanged,
-    overriding: Mapping[str, object],
     arguments: argparse.Namespace,
     run: _Run,
 ) -> None:
     """What is said of a crate."""
     from ..crate_files.up_to_date import Unchanged
 
-    remarks = _overridden(order, overriding)
+    remarks = _overridden(spec, given_settings(arguments))
     told = not (arguments.json or arguments.quiet)
     is_there = isinstance(built, Unchanged)
-    begin: dict[str, Any] = {"file": file, "crate": order.name, "unchanged": is_there}
+    begin: dict[str, Any] = {"file": file, "crate": spec.name, "unchanged": is_there}
     if isinstance(built, Unchanged):
         kept = [str(path) for path in built.files]
         run.crates.append(begin | {"frames": built.frames, "kept": kept, "remarks": remarks})
         if told:
             told_of = f"{counted(built.frames, 'frame')} and {counted(len(kept), 'file')}"
-            print(f"{shown(order.name)}: nothing to do, {told_of} as they should be")
+            print(f"{shown(spec.name)}: nothing to do, {told_of} as they should be")
         return
     print_warnings(built)
     if arguments.json:
@@ -169,20 +177,20 @@ def _tell(
         whole["remarks"] += remarks
         run.crates.append(begin | whole)
     elif told:
-        print_heading(shown(order.name), "bold", f"({shown(file)})")
+        print_heading(shown(spec.name), "bold", f"({shown(file)})")
         for remark in remarks:
             print_note(remark)
         print_summary(built, arguments)
         print()
 
 
-def _overridden(order: Order, overriding: Mapping[str, object]) -> list[str]:
+def _overridden(spec: CrateSpec, overriding: Mapping[str, object]) -> list[str]:
     """What the command line says instead of the crate file."""
     told = []
     for name, value in overriding.items():
         texts = value if isinstance(value, list) else ["" if value is True else value]
         typed = " ".join(as_option(name, str(text)) for text in texts)
-        own = f", not {as_key(name, _shown(order.given[name]))}" if name in order.given else ""
+        own = f", not {as_key(name, _shown(spec.given[name]))}" if name in spec.given else ""
         told.append(f"{typed} from the command line{own}")
     return told
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 
-from .parser import Parser, add_common, read_value
+from .parser import Parser, add_common, chosen_limits, read_value
 from .status import Status
 from .streams import print_json
 from .wording import from_here
@@ -50,6 +50,7 @@ def run(arguments: argparse.Namespace) -> int:
         arguments.out,
         arguments.compact,
         arguments.force,
+        limits=chosen_limits(arguments),
     )
     if arguments.json:
         print_json({"command": "describe", "files": list(map(str, files))})

@@ -37,11 +37,10 @@ def declare(parser: Parser) -> None:
 def run(arguments: argparse.Namespace) -> int:
     from ..commands.draft import draft
     from ..core.text import counted, shown
-    from ..workers.pool import crew
-    from .progress import progress_bars
+    from .means import means_for
 
-    with crew() as executor, progress_bars(arguments.quiet) as progress:
-        drafted = draft(arguments.inputs, arguments.out, executor, progress, arguments.force)
+    with means_for(arguments) as context:
+        drafted = draft(arguments.inputs, arguments.out, context, arguments.force)
     if arguments.json:
         document = {"command": "draft", "file": str(drafted.path), "crates": dict(drafted.crates)}
         print_json(document)

@@ -13,7 +13,6 @@ from types import ModuleType
 
 from .. import __version__
 from ..core.errors import CrateError, UsageError, reason
-from ..core.limits import within
 from ..core.message import Spelling
 from ..core.names import nearest
 from ..core.text import shown
@@ -68,8 +67,8 @@ def main(arguments: Sequence[str]) -> int:
             return Status.USAGE
         spelling = options_of(arguments[0], parser.options)
         understood = parser.understood(arguments[1:])
-        with within(chosen_limits(understood)):
-            status: int = command.run(understood)
+        chosen_limits(understood)  # before anything is read
+        status: int = command.run(understood)
         sys.stdout.flush()
         return status
     except AfterCommit:

@@ -6,8 +6,8 @@ import argparse
 
 from ..core.errors import UsageError
 from ..core.text import shown
-from .packing import built, document_of, print_summary, print_warnings
-from .parser import Parser, add_common, add_memory, add_settings, chosen_memory, chosen_settings
+from .packing import document_of, print_summary, print_warnings
+from .parser import Parser, add_common, add_memory, add_settings, chosen_limits, chosen_settings
 from .status import Status
 from .streams import print_json
 from .wording import option_name
@@ -91,21 +91,33 @@ def run(arguments: argparse.Namespace) -> int:
     if arguments.out is None:
         raise UsageError("say where to with --out, such as --out build/otter")
     settings = chosen_settings(arguments)
-    from ..workers.pool import crew
+    from ..commands.pack import pack
+    from ..core.model.variant import base_of
+    from ..pipeline.job import BuildJob
+    from .means import means_for
 
     if arguments.draft:
         from ..commands.draft import check, draft_of
 
         check(arguments.draft, arguments.force)
-    with crew(memory=chosen_memory(arguments)) as executor:
-        packed = built(arguments.inputs, arguments.out, settings, executor, arguments)
+    job = BuildJob(
+        arguments.out,
+        settings,
+        base_of(arguments.inputs),
+        arguments.force,
+        arguments.keep_touches,
+        arguments.dry_run,
+        wait=not arguments.no_wait,
+    )
+    with means_for(arguments) as context:
+        packed = pack(job, context)
     print_warnings(packed)
     if arguments.draft and not arguments.dry_run:
         draft_of(arguments.inputs, arguments.out, settings, arguments.draft)
     if arguments.depfile and not arguments.dry_run:
-        from ..crate_files.dependencies import tell_depfile
+        from ..crate_files.dependencies import write_dependencies
 
-        tell_depfile(arguments.depfile, [(arguments.inputs, arguments.out, settings)])
+        write_dependencies(arguments.depfile, [job], chosen_limits(arguments))
     if arguments.json:
         print_json(document_of(packed, arguments))
     elif not arguments.quiet:

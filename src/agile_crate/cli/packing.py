@@ -1,4 +1,4 @@
-"""Building one crate for the terminal, and what is said of it: the summary, or the document of ``--json``."""
+"""A build in the terminal: the summary, or the document of ``--json``."""
 
 from __future__ import annotations
 
@@ -10,54 +10,12 @@ from typing import TYPE_CHECKING, Any
 from .wording import from_here, told
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
-
     from ..commands.pack import Built, Packed
     from ..core.arrange.arrangement import Considered
     from ..core.crate.summary import AnimationSummary, SheetSummary
-    from ..core.model.variant import Skin
-    from ..settings.table import Settings
-    from ..storage.cache import Cache
-    from ..workers.pool import Crew
 
 MOST_CONSIDERED = 24
 """Arrangements that --explain prints for a sheet; --verbose prints all."""
-
-
-def built(
-    inputs: Sequence[str],
-    out: str,
-    settings: Settings,
-    executor: Crew,
-    arguments: argparse.Namespace,
-    cache: Cache | None = None,
-    skins: Sequence[Skin] = (),
-) -> Packed:
-    """One crate, as the options that are no settings ask for it."""
-    from .. import GENERATOR
-    from ..commands.pack import pack
-    from .progress import progress_bars
-
-    with progress_bars(arguments.quiet) as progress:
-        return pack(
-            inputs,
-            out,
-            settings,
-            executor,
-            progress,
-            GENERATOR,
-            dry_run=arguments.dry_run,
-            force=arguments.force,
-            keep_touches=arguments.keep_touches,
-            waiting=told_of_waiting,
-            wait=not arguments.no_wait,
-            cache=cache,
-            skins=skins,
-        )
-
-
-def told_of_waiting() -> None:
-    print("agile-crate: waiting for another build of the same crate", file=sys.stderr)
 
 
 def print_warnings(packed: Packed) -> None:

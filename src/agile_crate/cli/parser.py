@@ -13,6 +13,7 @@ from ..core.text import quoted
 from .wording import option_name
 
 if TYPE_CHECKING:
+    from ..core.limits import Limits
     from ..settings.table import Option, Settings
 
 T = TypeVar("T")
@@ -161,19 +162,22 @@ def add_memory(group: Section) -> None:
 
 
 def chosen_memory(arguments: argparse.Namespace) -> int:
-    """In bytes; 0 if nothing was said. Raises UsageError."""
+    """Return the memory for frames in bytes, 0 for the default. Raises UsageError."""
     from ..settings.readers import memory
 
-    return read_value("memory", memory, arguments.memory) if arguments.memory is not None else 0
+    given = getattr(arguments, "memory", None)
+    return 0 if given is None else read_value("memory", memory, given)
 
 
-def chosen_limits(arguments: argparse.Namespace) -> dict[str, int]:
-    """The limits that the command line changes. Raises UsageError."""
+def chosen_limits(arguments: argparse.Namespace) -> Limits:
+    """Return the limits, some of which the command line may change. Raises UsageError."""
+    from ..core.limits import Limits
+
     if not getattr(arguments, "limit", None):
-        return {}
+        return Limits()
     from ..settings.readers import limit
 
-    return dict(read_value("limit", limit, text) for text in arguments.limit)
+    return Limits(**dict(read_value("limit", limit, text) for text in arguments.limit))
 
 
 def chosen_jobs(arguments: argparse.Namespace) -> int:

@@ -17,7 +17,7 @@ from .wording import told
 if TYPE_CHECKING:
     from pathlib import Path
 
-    from ..commands.show import Kind, ShowWish
+    from ..commands.show import Kind, ShowOptions
     from ..core.crate.changes import Change
     from ..core.message import Sentence
 
@@ -114,8 +114,7 @@ def run(arguments: argparse.Namespace) -> int:
     from ..commands.show import kind_of, show
     from ..core.errors import UsageError
     from ..crate_files.read import frames_of
-    from ..workers.pool import crew
-    from .progress import progress_bars
+    from .means import means_for
 
     if arguments.against:
         return _compare(arguments)
@@ -133,10 +132,11 @@ def run(arguments: argparse.Namespace) -> int:
         raise UsageError(f"--{asked} changes nothing on a chart; leave it out")
     if kind == "sheet" and given:
         raise UsageError(f"--{given[0]} is for films and strips; add --as strip, or write a .gif, .apng or .webp")
-    wish = _wish(arguments, kind)
+    options = _options(arguments, kind)
     beside = _chart_files_in_cache() if kind == "chart" else contextlib.nullcontext()
-    with crew() as executor, progress_bars(arguments.quiet) as progress, beside:
-        files, warnings = show(frames_of(arguments.data), arguments.out, wish, executor, progress, arguments.force)
+    with means_for(arguments) as context, beside:
+        data = frames_of(arguments.data, context.limits)
+        files, warnings = show(data, arguments.out, options, context, arguments.force)
     _warn(warnings)
     if arguments.json:
         document = {"command": "show", "kind": kind, "files": [str(path) for path in files]}
@@ -172,8 +172,7 @@ def _compare(arguments: argparse.Namespace) -> int:
 
     from ..commands.show import compare
     from ..core.errors import UsageError
-    from ..workers.pool import crew
-    from .progress import progress_bars
+    from .means import means_for
 
     given = [name for name in (*FILM_ONLY, "backdrop", "zoom", "kind") if getattr(arguments, name)]
     if len(arguments.data) > 1:
@@ -183,9 +182,9 @@ def _compare(arguments: argparse.Namespace) -> int:
         raise UsageError(f"--{asked} is for a view of one crate; leave it out, or --against")
     if arguments.out is not None and not arguments.out.lower().endswith(".html"):
         raise UsageError(f"--out {arguments.out}: changes are written as .html")
-    with crew() as executor, progress_bars(arguments.quiet) as progress:
+    with means_for(arguments) as context:
         found, (files, warnings) = compare(
-            arguments.data[0], arguments.against, arguments.out, executor, progress, arguments.force
+            arguments.data[0], arguments.against, arguments.out, context, arguments.force
         )
     _warn(warnings)
     if arguments.json:
@@ -218,12 +217,12 @@ def _print_changes(arguments: argparse.Namespace, found: list[Change], files: tu
         print(f"wrote {shown(str(path))}")
 
 
-def _wish(arguments: argparse.Namespace, kind: Kind) -> ShowWish:
-    from ..commands.show import ShowWish
+def _options(arguments: argparse.Namespace, kind: Kind) -> ShowOptions:
+    from ..commands.show import ShowOptions
     from ..core.errors import UsageError
     from ..settings.reader import whole
     from ..settings.readers import color, fps, scale
-    from ..views.film import FilmWish, Timing
+    from ..views.film import FilmOptions, Timing
 
     clear = arguments.backdrop == "none"
     if clear and kind != "film":
@@ -236,7 +235,7 @@ def _wish(arguments: argparse.Namespace, kind: Kind) -> ShowWish:
         zoom, smaller = 1, read_value("zoom", whole(1, 64), arguments.zoom.removeprefix("1/"))
     elif arguments.zoom:
         zoom = read_value("zoom", whole(1, 64), arguments.zoom)
-    film = FilmWish(
+    film = FilmOptions(
         ground=ground,
         clear=clear,
         zoom=zoom,
@@ -249,4 +248,4 @@ def _wish(arguments: argparse.Namespace, kind: Kind) -> ShowWish:
         fps=read_value("fps", fps, arguments.fps) if arguments.fps else None,
         speed=read_value("speed", scale, arguments.speed) if arguments.speed else scale("1"),
     )
-    return ShowWish(kind, tuple(arguments.animation), arguments.each, film, timing, arguments.skin, smaller)
+    return ShowOptions(kind, tuple(arguments.animation), arguments.each, film, timing, arguments.skin, smaller)

@@ -7,7 +7,6 @@ import sys
 from fractions import Fraction
 from typing import TYPE_CHECKING, Any
 
-from .. import __version__
 from .parser import Parser, add_common
 from .status import Status
 from .streams import print_json
@@ -67,17 +66,16 @@ def run(arguments: argparse.Namespace) -> int:
     from ..commands.survey_files import SurveyFiles, read_allowed, refuse_existing_files, write_survey_files
     from ..core.text import shown
     from ..crate_files.read import frames_of
-    from ..workers.pool import crew
-    from .progress import progress_bars
+    from .means import means_for
 
     scale = read_value("scale", readers.scale, arguments.scale) if arguments.scale else Fraction(1)
     wanted = SurveyFiles(arguments.page, arguments.sarif, arguments.save_allowed)
-    refuse_existing_files(wanted, arguments.force)
-    fine = read_allowed(arguments.allowed) if arguments.allowed else frozenset()
-    with crew() as executor, progress_bars(arguments.quiet) as progress:
-        inputs = frames_of(arguments.inputs)
-        looked = survey(inputs, executor, progress, fps, arguments.allow, scale, arguments.code, fine)
-        written = write_survey_files(looked, inputs, wanted, told, executor, progress, arguments.force, __version__)
+    with means_for(arguments) as context:
+        refuse_existing_files(wanted, arguments.force, context.limits)
+        fine = read_allowed(arguments.allowed, context.limits) if arguments.allowed else frozenset()
+        inputs = frames_of(arguments.inputs, context.limits)
+        looked = survey(inputs, context, fps, arguments.allow, scale, arguments.code, fine)
+        written = write_survey_files(looked, inputs, wanted, told, context, arguments.force)
     for warning in looked.warnings:
         print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
     if arguments.json:

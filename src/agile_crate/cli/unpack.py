@@ -105,16 +105,14 @@ def run(arguments: argparse.Namespace) -> int:
 def _unpack(arguments: argparse.Namespace) -> int:
     from ..commands.unpack import unpack
     from ..core.text import counted, shown
-    from ..workers.pool import crew
-    from .progress import progress_bars
+    from .means import means_for
     from .tables import print_note
 
-    with crew() as executor, progress_bars(arguments.quiet) as progress:
+    with means_for(arguments) as context:
         done = unpack(
             arguments.source,
             Path(arguments.out),
-            executor,
-            progress,
+            context,
             film=arguments.film,
             force=arguments.force,
             dry_run=arguments.dry_run,
@@ -145,17 +143,17 @@ def _unpack(arguments: argparse.Namespace) -> int:
 
 
 def _cut(arguments: argparse.Namespace) -> int:
-    from ..commands.cut import CutWish, cut_sheet
+    from ..commands.cut import CutOptions, cut_sheet
     from ..settings.naming import names
     from ..settings.reader import whole
     from ..settings.readers import color_key, size
-    from ..workers.pool import crew
+    from .means import means_for
 
     def number(name: str, least: int, default: int = 0) -> int:
         given = getattr(arguments, name)
         return default if given is None else read_value(name, whole(least), given)
 
-    wish = CutWish(
+    options = CutOptions(
         cell=read_value("cell", size, arguments.cell) if arguments.cell else None,
         columns=number("columns", 1),
         rows=number("rows", 1),
@@ -170,8 +168,8 @@ def _cut(arguments: argparse.Namespace) -> int:
         color_key=read_value("color_key", color_key, arguments.color_key) if arguments.color_key else None,
         boxes_out=arguments.boxes_out or "",
     )
-    with crew() as executor:
-        cut = cut_sheet(arguments.source, Path(arguments.out), wish, executor, arguments.force, arguments.dry_run)
+    with means_for(arguments) as context:
+        cut = cut_sheet(arguments.source, Path(arguments.out), options, context, arguments.force, arguments.dry_run)
     for doubt in cut.doubts:
         print(f"agile-crate: warning: {told(doubt)}", file=sys.stderr)
     if arguments.json:

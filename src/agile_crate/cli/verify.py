@@ -7,7 +7,8 @@ import sys
 from typing import TYPE_CHECKING, Any
 
 from ..core.errors import CrateError
-from .parser import Parser, add_common, add_memory, chosen_memory
+from ..core.limits import Limits
+from .parser import Parser, add_common, add_memory
 from .status import Status, status_of
 from .streams import print_json
 from .tables import print_error
@@ -16,6 +17,7 @@ from .wording import told
 if TYPE_CHECKING:
     from ..commands.accept import Accepted
     from ..commands.verify import Verified
+    from ..core.limits import Limits
 
 USAGE = "DATA… [--against INPUT…] [--accept]"
 
@@ -61,22 +63,20 @@ def declare(parser: Parser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     from ..commands.verify import verify
-    from ..crate_files.read import crates_in
-    from ..workers.pool import crew
-    from .progress import progress_bars
+    from ..crate_files.read import comparisons
+    from .means import with_progress, without_progress
 
-    crates = crates_in(arguments.data)
-    is_alone = [data for data, _ in crates] == arguments.data[:1]
     found: list[dict[str, Any]] = []
     errors: list[dict[str, Any]] = []
-    with crew(memory=chosen_memory(arguments)) as executor:
-        for data, crate_file in crates:
-            against = [*arguments.against, *filter(None, [crate_file])]
+    with without_progress(arguments) as means:
+        crates = list(comparisons(arguments.data, arguments.against, means.limits, arguments.font))
+        is_alone = [data for data, _ in crates] == arguments.data[:1]
+        for data, comparison in crates:
             try:
                 if arguments.accept:
-                    _accept(data, arguments)
-                with progress_bars(arguments.quiet) as progress:
-                    verified = verify(data, against, executor, progress, arguments.font)
+                    _accept(data, arguments, means.limits)
+                with with_progress(arguments, means) as context:
+                    verified = verify(data, comparison, context)
             except CrateError as error:
                 if is_alone:
                     raise
@@ -87,7 +87,7 @@ def run(arguments: argparse.Namespace) -> int:
             for warning in verified.warnings:
                 print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
             if not (arguments.json or arguments.quiet):
-                _print(data, verified, bool(against), arguments.verbose)
+                _print(data, verified, bool(comparison.inputs), arguments.verbose)
             found.append(_document(data, verified))
     if arguments.json:
         print_json({"command": "verify", **(found[0] if is_alone else {"crates": found, "errors": errors})})
@@ -96,10 +96,10 @@ def run(arguments: argparse.Namespace) -> int:
     return Status.DONE if all(one["holds"] for one in found) else Status.FOUND
 
 
-def _accept(data: str, arguments: argparse.Namespace) -> None:
+def _accept(data: str, arguments: argparse.Namespace, limits: Limits) -> None:
     from ..commands.accept import accept
 
-    accepted = accept(data)
+    accepted = accept(data, limits)
     if not (arguments.quiet or arguments.json):
         _print_accepted(accepted)
 

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from ..core.errors import UsageError
 from ..core.text import counted, few, shown
 from ..interrupts import writing
-from .parser import Parser, add_common
+from .parser import Parser, add_common, chosen_limits
 from .status import Status, status_of
 from .streams import print_json
 
@@ -51,16 +51,17 @@ def declare(parser: Parser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     from .. import GENERATOR
+    from ..commands.build import BuildOptions
     from ..commands.watch import Builder, names_of, watch
     from ..core.crate.file_names import is_crate_file
-    from ..storage.cache import opened
-    from ..workers.pool import crew
+    from ..pipeline.context import with_cache
+    from .means import without_progress
 
     if not is_crate_file(arguments.file):
         raise UsageError(
             f"{shown(arguments.file)} is no crate file; agile-crate draft writes one for folders of frames"
         )
-    names = names_of(arguments.file, arguments.only)
+    names = names_of(arguments.file, arguments.only, chosen_limits(arguments))
     table = None
     begun = {"": time.perf_counter()}
 
@@ -74,14 +75,15 @@ def run(arguments: argparse.Namespace) -> int:
         if not (arguments.quiet or arguments.json):
             print(f"watching {shown(arguments.file)}: {few(map(shown, names), 8)}; Ctrl-C ends it", flush=True)
 
-    with writing(), crew() as executor, opened(memory=MEMORY) as cache:  # Ctrl-C arrives here
+    with writing(), without_progress(arguments) as means, with_cache(means, MEMORY) as context:  # Ctrl-C arrives here
         try:
             if arguments.page:
                 from ..commands.light_table import LightTable
 
-                table = LightTable(names, executor)
+                table = LightTable(names, context)
                 _tell_page(arguments, table.address)
-            builder = Builder(executor, cache, GENERATOR, arguments.force, arguments.keep_touches, begin, end, table)
+            options = BuildOptions(GENERATOR, force=arguments.force, keep_edits=arguments.keep_touches)
+            builder = Builder(context._replace(on_wait=lambda: None), options, begin, end, table)
             watch(arguments.file, arguments.only, builder, ready)
         except KeyboardInterrupt:
             if not (arguments.quiet or arguments.json):

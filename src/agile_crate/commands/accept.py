@@ -8,12 +8,13 @@ from pathlib import Path
 
 from ..core.crate.check import check_crate
 from ..core.errors import InputError
+from ..core.limits import Limits
 from ..core.message import a_file
 from ..core.model.crate import Crate
 from ..core.text import quoted
 from ..format.document import document_of, first_difference
 from ..format.files import ENDINGS, is_ours, read_metadata, retouched, sha256_now, was_edited
-from ..sources.edited_sheets import touched_sheets
+from ..sources.edited_sheets import edited_sheets
 from ..storage.previous_build import is_written
 from ..storage.staging import staged
 
@@ -27,31 +28,31 @@ class Accepted:
     files: tuple[Path, ...]
 
 
-def accept(data: str) -> Accepted:
+def accept(data: str, limits: Limits) -> Accepted:
     """Takes a crate's files as they are now into its metadata, JSON and XML alike; nothing else in it changes.
 
     Raises InputError where the metadata does not hold together, its two forms differ, or a sheet cannot be used; and
     for edits that no later `verify` would find in order: on skins, outside of all frames, or beside a repeated edge.
     """
-    crate, folder = read_metadata(data), Path(os.path.abspath(data)).parent
+    crate, folder = read_metadata(data, limits), Path(os.path.abspath(data)).parent
     for problem in check_crate(crate):
         raise InputError(f"{a_file(data)}: {problem}; that cannot be accepted")
-    _refuse_edited_skins(data, crate, folder)
-    sheets = list(touched_sheets(crate, folder))
+    _refuse_edited_skins(data, crate, folder, limits)
+    sheets = list(edited_sheets(crate, folder, limits))
     for problem in (problem for sheet in sheets for problem in sheet.problems):
         raise InputError(f"{a_file(data)}: {problem}")
-    touched = {touch.frame.name for sheet in sheets for touch in sheet.touches}
+    touched = {edit.frame.name for sheet in sheets for edit in sheet.edits}
     indices = [index for index, frame in enumerate(crate.frames) if frame.name in touched]
     was = {sheet.image: sheet.sha256 for sheet in crate.sheets} | dict(crate.file_sha256)
     now = was | {sheet.image: sheet.sha256 for sheet in sheets}
-    now |= {name: sha256_now(folder / name) or sha256 for name, sha256 in crate.file_sha256.items()}
+    now |= {name: sha256_now(folder / name, limits) or sha256 for name, sha256 in crate.file_sha256.items()}
     texts: dict[Path, str] = {}
     changed = [name for name in was if was[name] != now[name]]
     for path in forms_of(data):
-        changed += [path.name] if was_edited(path) else []
-        if difference := first_difference(document_of(crate), document_of(read_metadata(path))):
+        changed += [path.name] if was_edited(path, limits) else []
+        if difference := first_difference(document_of(crate), document_of(read_metadata(path, limits))):
             raise InputError(f"{a_file(str(path))} says something else: {difference}; correct or remove one of the two")
-        texts[path] = retouched(path, now, indices)
+        texts[path] = retouched(path, now, indices, limits)
     stem = os.path.splitext(os.path.basename(data))[0]
     with staged(folder, stem.rpartition("@")[0] if "also_scale" in crate.settings else stem) as staging:
         for path, made in texts.items():
@@ -60,9 +61,9 @@ def accept(data: str) -> Accepted:
     return Accepted(tuple(changed), len(indices), tuple(texts))
 
 
-def _refuse_edited_skins(data: str, crate: Crate, folder: Path) -> None:
+def _refuse_edited_skins(data: str, crate: Crate, folder: Path, limits: Limits) -> None:
     for skin in (skin for sheet in crate.sheets for skin in sheet.skins):
-        if skin.sha256 and not is_written(folder / skin.image, skin.sha256):
+        if skin.sha256 and not is_written(folder / skin.image, skin.sha256, None, limits):
             raise InputError(
                 f"{a_file(data)}: {quoted(skin.image)}, a sheet of the skin {quoted(skin.name)}, is missing or was "
                 "changed; edits on skins cannot be accepted: edit the skin's frames, and pack again"

@@ -1,153 +1,154 @@
-"""Crates of crate files, built as far as there is anything to do: one after the other, or many at a time."""
+"""The crates of crate files, built as far as there is anything to do: one after the other, or many at a time."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager, nullcontext
-from typing import TYPE_CHECKING, NamedTuple, TypeAlias, TypeVar
+from typing import TYPE_CHECKING, NamedTuple, TypeAlias
 
 from ..core.errors import CrateError, InputError
-from ..crate_files.spec import Order
-from ..crate_files.up_to_date import Unchanged, unchanged
+from ..core.limits import Limits
+from ..crate_files.read import chosen, read_crate_file
+from ..crate_files.spec import CrateSpec
+from ..crate_files.up_to_date import Unchanged, look_up
+from ..pipeline.context import Context, with_cache, working
+from ..pipeline.job import BuildJob
 from ..platform import processors
-from ..settings.given import settings_from
-from ..settings.table import Settings
-from ..storage.cache import Cache, opened
-from ..workers.ordered import in_order
-from ..workers.pool import Crew, crew
+from ..storage.pixel_store import default_limit
 from ..workers.progress import Progress, silent
 
 if TYPE_CHECKING:
     from .pack import Packed
 
-T = TypeVar("T")
-
 Outcome: TypeAlias = "Packed | Unchanged | CrateError"
-"""What was built, or what is there if there was nothing to do, or what is wrong."""
+"""What was built, or that nothing was to be done, or what is wrong."""
+
+BUILDERS_PER_PROCESSOR = 4
+"""Processes at most: more only take memory from each other."""
 
 
-BUILDERS = 4
-"""Processes for each processor, at most: more only take memory from each other."""
+class BuildOptions(NamedTuple):
+    """How the crates of crate files are built.
 
-
-class Request(NamedTuple):
-    """What is asked for beside the crate files: by which program, with which settings instead of theirs, and how."""
+    program     the name and version that metadata records
+    overriding  settings in place of the file's, by field name
+    rebuild     build also what is up to date
+    dry_run, force, keep_edits, wait   as in `BuildJob`
+    """
 
     program: str
     overriding: Mapping[str, object] = {}
-    again: bool = False
+    rebuild: bool = False
     dry_run: bool = False
     force: bool = False
-    keep_touches: bool = False
+    keep_edits: bool = False
     wait: bool = True
 
-    def settings(self, order: Order) -> Settings:
-        """The settings of an order. Raises UsageError."""
-        return settings_from({**order.given, **self.overriding})
+    def job(self, spec: CrateSpec) -> BuildJob:
+        """Return the build of a spec. Raises UsageError for settings that contradict each other."""
+        spec = spec.overridden(self.overriding)
+        return BuildJob(spec.out, spec.settings, spec.variants, self.force, self.keep_edits, self.dry_run, self.wait)
 
 
-def there_already(order: Order, request: Request, executor: Crew, cache: Cache) -> Unchanged | None:
-    """What is there, if there is nothing to do. Raises UsageError."""
-    settings = request.settings(order)
-    if request.again:
-        return None
-    return unchanged(order.inputs, order.out, settings, cache, executor, request.program, order.skins)
+def build(
+    path: str, only: Sequence[str], options: BuildOptions, limits: Limits, jobs: int = 1
+) -> dict[str, Packed | None]:
+    """Build the crates of a file, so many at a time; return them by their names, None if nothing was to be done.
+
+    Raises what `pack` raises at the first crate that cannot be built, and InputError for a crate file that cannot be
+    read.
+    """
+    specs = [spec for _, specs in chosen([read_crate_file(path, limits)], only) for spec in specs]
+    outcomes = build_many(specs, options, limits, jobs) if jobs > 1 else build_in_turn(specs, options, limits)
+    found: dict[str, Packed | None] = {}
+    for spec, outcome in zip(specs, outcomes, strict=True):
+        if isinstance(outcome, CrateError):
+            raise outcome
+        found[spec.name] = None if isinstance(outcome, Unchanged) else outcome
+    return found
 
 
-def build_order(
-    order: Order,
-    request: Request,
-    executor: Crew,
-    cache: Cache,
-    progress: Progress = silent,
-    waiting: Callable[[], None] = lambda: None,
-) -> Outcome:
-    """What came of an order."""
+def build_spec(spec: CrateSpec, options: BuildOptions, context: Context) -> Outcome:
+    """Build one crate, unless it is up to date."""
     try:
-        if there := there_already(order, request, executor, cache):
-            return there
+        job = options.job(spec)
+        state = None if options.rebuild else look_up(job, context)
+        if isinstance(state, Unchanged):
+            return state
         from .pack import pack
 
-        return pack(
-            order.inputs,
-            order.out,
-            request.settings(order),
-            executor,
-            progress,
-            request.program,
-            dry_run=request.dry_run,
-            force=request.force,
-            keep_touches=request.keep_touches,
-            waiting=waiting,
-            wait=request.wait,
-            cache=cache,
-            skins=order.skins,
-        )
+        return pack(job, context, state)
     except CrateError as error:
         return error
 
 
 def build_in_turn(
-    orders: Sequence[Order],
-    request: Request,
+    specs: Iterable[CrateSpec],
+    options: BuildOptions,
+    limits: Limits,
     memory: int = 0,
     watched: Callable[[], AbstractContextManager[Progress]] = lambda: nullcontext(silent),
-    waiting: Callable[[], None] = lambda: None,
+    on_wait: Callable[[], None] = lambda: None,
 ) -> Iterator[Outcome]:
-    """What came of each order, one after the other. `watched` gives the progress function of each."""
-    with crew(memory=memory) as executor, opened() as cache:
-        for order in orders:
+    """Yield what came of each crate, one after the other. `watched` gives the progress function of each."""
+    with working(limits, memory=memory) as means, with_cache(means) as context:
+        context = context._replace(program=options.program, on_wait=on_wait)
+        for spec in specs:
             with watched() as progress:
-                outcome = build_order(order, request, executor, cache, progress, waiting)
+                outcome = build_spec(spec, options, context._replace(progress=progress))
             yield outcome
 
 
-class Task(NamedTuple):
-    """An order that another process builds, with so many threads, and so much memory for its frames."""
+class CrateTask(NamedTuple):
+    """A crate that another process builds, with so many threads, and so much memory for its frames."""
 
-    order: Order
-    request: Request
+    spec: CrateSpec
+    options: BuildOptions
+    limits: Limits
     threads: int
     memory: int
 
 
 def build_many(
-    orders: Sequence[Order], request: Request, jobs: int, memory: int = 0, progress: Progress = silent
+    specs: Sequence[CrateSpec],
+    options: BuildOptions,
+    limits: Limits,
+    jobs: int,
+    memory: int = 0,
+    progress: Progress = silent,
 ) -> Iterator[Outcome]:
-    """What came of each order, in order; so many `jobs` at a time, each in a process of its own, but never more than
-    there are orders, or than BUILDERS for each processor. They share the threads and the memory that there are."""
-    from ..storage.pixel_store import default_limit
-    from ..workers.processes import may_start
-    from ..workers.tasks import Lost, in_processes
+    """Yield what came of each crate, in order; so many are built at a time, each in a process of its own.
 
-    jobs = min(jobs, len(orders), BUILDERS * processors())
+    There are never more processes than crates, or than BUILDERS_PER_PROCESSOR allows. They share the machine's threads
+    and memory.
+    """
+    from ..workers.processes import may_start
+    from ..workers.tasks import in_processes
+
+    jobs = min(jobs, len(specs), BUILDERS_PER_PROCESSOR * processors())
     if jobs < 2 or not may_start():
-        yield from build_in_turn(orders, request, memory, lambda: nullcontext(progress))
+        yield from build_in_turn(specs, options, limits, memory, lambda: nullcontext(progress))
         return
     share = (memory or default_limit()) // jobs
-    tasks = [Task(order, request, max(1, processors() // jobs), share) for order in orders]
-    for built in in_order(counted(in_processes(_built_apart, tasks, jobs), len(tasks), progress)):
-        yield lost("process") if isinstance(built, Lost) else built
+    threads = max(1, processors() // jobs)
+    tasks = [CrateTask(spec, options, limits, threads, share) for spec in specs]
+    progress("crates", 0, len(tasks))
+    yield from in_processes(
+        _built_apart, tasks, jobs, lambda: lost("process"), lambda done: progress("crates", done, len(tasks))
+    )
 
 
-def counted(items: Iterator[T], total: int, progress: Progress) -> Iterator[T]:
-    """Crates as they come, of so many; the progress function hears of each."""
-    progress("crates", 0, total)
-    for done, item in enumerate(items, 1):
-        progress("crates", done, total)
-        yield item
-
-
-def _built_apart(task: Task) -> Outcome:
+def _built_apart(task: CrateTask) -> Outcome:
     try:
-        with crew(task.threads, task.memory) as executor, opened() as cache:
-            return build_order(task.order, task.request, executor, cache)
+        with working(task.limits, task.threads, task.memory) as means, with_cache(means) as context:
+            return build_spec(task.spec, task.options, context._replace(program=task.options.program))
     except MemoryError:
         return InputError("its frames do not fit into this machine's memory; build it alone, or with fewer jobs")
 
 
-def lost(who: str) -> CrateError:
-    """What is said of a crate whose builder ended again and again."""
+def lost(builder: str) -> CrateError:
+    """Return the error for a crate whose builder ended again and again."""
     return InputError(
-        f"the {who} that built it was ended from outside, more than once; if memory was short, build it with fewer jobs"
+        f"the {builder} that built it was ended from outside, more than once; if memory was short, build it with fewer "
+        "jobs"
     )

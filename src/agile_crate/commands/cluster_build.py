@@ -1,96 +1,122 @@
-"""Crates of crate files, built on a cluster: workers build, and only the one who asked moves files into place."""
+"""Crates of crate files, built on a cluster: workers build, and only this process moves files into place."""
 
 from __future__ import annotations
 
 import os
 from collections.abc import Iterator, Sequence
+from concurrent.futures import BrokenExecutor, Future
+from typing import NamedTuple
 
 from ..core.errors import CrateError, InputError
-from ..crate_files.spec import Order
+from ..core.limits import Limits
+from ..crate_files.spec import CrateSpec
+from ..crate_files.up_to_date import Unchanged, look_up
+from ..pipeline.context import Context, with_cache, working
+from ..pipeline.job import BuildJob
 from ..sources.find import find
-from ..storage.cache import opened
 from ..workers.cluster import Cluster, connected
-from ..workers.ordered import in_order
-from ..workers.pool import crew
 from ..workers.progress import Progress, silent
-from ..workers.tasks import Lost
-from .build import Outcome, Request, build_order, counted, lost, there_already
-from .pack import placed
-from .remote_build import FarBuild, FarTask, asked_for_versions, build_far, far_task, versions
+from .build import BuildOptions, Outcome, build_spec, lost
+from .pack import put_in_place
+from .remote_build import RemoteBuild, build_remotely, remote_task, versions, versions_of_worker
 
-LARGE = 1 << 28
-"""Bytes of frames' files. Crates of as many are built here, and their frames read by all workers."""
+LARGE_CRATE_BYTES = 1 << 28
+"""Of frames' files. Crates of as many are built here, and their frames read by all workers."""
+
+
+class ClusterBuild(NamedTuple):
+    """A cluster, and how crates are built there: with `send` the files that a crate is built from travel along;
+    otherwise workers read them where they are. `memory` is for frames that are read here."""
+
+    cluster: Cluster
+    options: BuildOptions
+    limits: Limits
+    send: bool
+    memory: int
+    context: Context
+
+    def submit(self, spec: CrateSpec) -> Future[RemoteBuild | Outcome]:
+        """Begin a crate: on a worker, unless its outcome is known, or it is to be built here."""
+        try:
+            job = self.options.job(spec)
+            state = None if self.options.rebuild else look_up(job, self.context)
+            if isinstance(state, Unchanged):
+                return _known(state)
+            if self._is_bound_to_here(job) or (not self.send and _is_large(spec, self.limits)):
+                return _known(self._built_here(spec, job))
+            return self.cluster.submit(build_remotely, remote_task(spec, self.options, self.limits, self.send))
+        except CrateError as error:
+            return _known(error)
+
+    def receive(self, spec: CrateSpec, future: Future[RemoteBuild | Outcome]) -> Outcome:
+        """Put in place what a worker built, as soon as it arrives: its files are in memory until then."""
+        try:
+            built = future.result()
+            if isinstance(built, RemoteBuild):
+                return put_in_place(self.options.job(spec), built.packed, built.files, self.limits)
+            return built
+        except BrokenExecutor:
+            return lost("worker")
+        except CrateError as error:
+            return error
+
+    def _is_bound_to_here(self, job: BuildJob) -> bool:
+        """Return True for a build that needs the previous one, which lies here, or that writes nothing."""
+        return job.keep_edits or job.dry_run or job.settings.keep_places
+
+    def _built_here(self, spec: CrateSpec, job: BuildJob) -> Outcome:
+        """Build a crate here; if it is large, all workers read its frames."""
+        readers = None if self._is_bound_to_here(job) else self.cluster.executor
+        with working(self.limits, memory=self.memory, readers=readers) as means, with_cache(means) as context:
+            context = context._replace(program=self.options.program)
+            outcome = build_spec(spec.moved(os.path.abspath) if readers else spec, self.options, context)
+        if readers and isinstance(outcome, InputError):
+            more = " (its frames are read by the cluster's workers, which must see them; or send them along)"
+            return InputError(outcome.sentence.marked + more)
+        return outcome
 
 
 def build_on_cluster(
-    address: str, orders: Sequence[Order], request: Request, send: bool, memory: int = 0, progress: Progress = silent
+    address: str,
+    specs: Sequence[CrateSpec],
+    options: BuildOptions,
+    limits: Limits,
+    send: bool,
+    memory: int = 0,
+    progress: Progress = silent,
 ) -> Iterator[Outcome]:
-    """What came of each order, in order, by the cluster at an address. With `send` the files that it is built from
-    travel along; else workers read them where they are.
+    """Yield what came of each crate, in order, by the cluster at an address.
 
-    Raises UsageError and InputError where there is no such cluster, or one that does not fit.
+    Raises UsageError and InputError if there is no such cluster, or one that does not fit.
     """
-    with connected(address) as cluster:
-        cluster.refuse_others(versions(), asked_for_versions())
-        yield from in_order(counted(_as_they_come(cluster, orders, request, send, memory), len(orders), progress))
+    with (
+        connected(address) as cluster,
+        working(limits, memory=memory) as means,
+        with_cache(means) as context,
+    ):
+        cluster.refuse_others(versions(), versions_of_worker())
+        build = ClusterBuild(cluster, options, limits, send, memory, context._replace(program=options.program))
+        done = 0
+        progress("crates", 0, len(specs))
+
+        def receive(spec: CrateSpec, future: Future[RemoteBuild | Outcome]) -> Outcome:
+            nonlocal done
+            outcome = build.receive(spec, future)
+            done += 1
+            progress("crates", done, len(specs))
+            return outcome
+
+        yield from cluster.map(specs, build.submit, receive)
 
 
-def _as_they_come(
-    cluster: Cluster, orders: Sequence[Order], request: Request, send: bool, memory: int
-) -> Iterator[tuple[int, Outcome]]:
-    known: list[tuple[int, Outcome]] = []
-    here: list[int] = []
-    with crew(memory=memory) as executor, opened() as cache:
-
-        def tasks() -> Iterator[tuple[int, FarTask]]:
-            """What is to be built there; what is known without, or is to be built here, is put aside."""
-            for number, order in enumerate(orders):
-                try:
-                    if there := there_already(order, request, executor, cache):
-                        known.append((number, there))
-                    elif _is_bound_to_here(order, request) or (not send and _is_large(order)):
-                        here.append(number)
-                    else:
-                        yield number, far_task(order, request, send)
-                except CrateError as error:
-                    known.append((number, error))
-
-        for number, build in cluster.each(build_far, tasks()):
-            yield number, _in_place(orders[number], request, build)
-        yield from known
-    for number in here:
-        yield number, _built_here(cluster, orders[number], request, memory)
+def _known(outcome: Outcome) -> Future[RemoteBuild | Outcome]:
+    future: Future[RemoteBuild | Outcome] = Future()
+    future.set_result(outcome)
+    return future
 
 
-def _is_bound_to_here(order: Order, request: Request) -> bool:
-    """Whether a build needs the one before, which lies here, or writes nothing."""
-    return request.keep_touches or request.dry_run or request.settings(order).keep_places
-
-
-def _is_large(order: Order) -> bool:
+def _is_large(spec: CrateSpec, limits: Limits) -> bool:
     try:
-        return sum(file.length for file in find(order.inputs).found) >= LARGE
+        return sum(file.length for file in find(spec.inputs, frozenset(), limits).found) >= LARGE_CRATE_BYTES
     except CrateError:  # perhaps only workers see it
         return False
-
-
-def _in_place(order: Order, request: Request, build: FarBuild | CrateError | Lost) -> Outcome:
-    if isinstance(build, Lost):
-        return lost("worker")
-    if isinstance(build, CrateError):
-        return build
-    try:
-        return placed(order.out, build.packed, build.files, request.force, request.wait)
-    except CrateError as error:
-        return error
-
-
-def _built_here(cluster: Cluster, order: Order, request: Request, memory: int) -> Outcome:
-    """A crate that is built here, its frames read by all workers where it is large."""
-    readers = None if _is_bound_to_here(order, request) else cluster.executor
-    with crew(memory=memory, readers=readers) as executor, opened() as cache:
-        outcome = build_order(order.moved(os.path.abspath) if readers else order, request, executor, cache)
-    if readers and isinstance(outcome, InputError):
-        more = " (its frames are read by the cluster's workers, which must see them; or send them along)"
-        return InputError(outcome.sentence.marked + more)
-    return outcome

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from concurrent.futures import Executor
 from dataclasses import dataclass
 from pathlib import Path
 
 from ..core.cut.bare_sheet import Cutting, Parted, cells_of, cut_boxes, cut_cells, cut_islands, opaque
 from ..core.errors import InputError, UsageError
 from ..core.frame.options import ColorKey
+from ..core.limits import Limits
 from ..core.message import Sentence, a_file, setting
 from ..core.model.geometry import Size
 from ..core.motion.rename import checked_name
@@ -17,12 +17,13 @@ from ..core.pixels import Pixels
 from ..core.text import counted
 from ..exports.png import encode_png
 from ..format.boxes import boxes_text, read_boxes
+from ..pipeline.context import Context
 from ..sources.sheets import read_bare_sheet
 from ..storage.staging import refuse_existing, staged, write_alone
 
 
 @dataclass(frozen=True, slots=True)
-class CutWish:
+class CutOptions:
     """How a sheet is to be cut: by `cell`, by `columns` and `rows` (0 if not given), by `islands`, those that touch
     parted if `part`, or by `boxes`, a file. `name_rows` are names for the rows, `boxes_out` is a file for the boxes
     that come of it. `color_key` is taken out first."""
@@ -54,19 +55,19 @@ class Cut:
 
 
 def cut_sheet(
-    sheet: str, folder: Path, wish: CutWish, executor: Executor, force: bool = False, dry_run: bool = False
+    sheet: str, folder: Path, options: CutOptions, context: Context, force: bool = False, dry_run: bool = False
 ) -> Cut:
     """Cuts a sheet into frames, written to `folder` all together or not at all, and with `dry_run` not at all; the
     table of boxes is written even then. Raises the errors of `core.errors`."""
-    _check(wish)
-    pixels = read_bare_sheet(sheet)
-    if wish.color_key:
+    _check(options)
+    pixels = read_bare_sheet(sheet, context.limits)
+    if options.color_key:
         from ..core.frame.color_key import keyed
 
-        pixels = keyed(pixels, wish.color_key)
-    names, cutting = _cut(sheet, pixels, wish)
+        pixels = keyed(pixels, options.color_key)
+    names, cutting = _cut(sheet, pixels, options, context.limits)
     doubts = list(cutting.doubts)
-    if wish.islands and opaque(pixels):
+    if options.islands and opaque(pixels):
         doubts = [
             Sentence(
                 "nothing of the sheet is transparent, so it is one island: say which colour is its background with "
@@ -78,53 +79,53 @@ def cut_sheet(
     files = [f"{name}.png" for name in names]
     if not force:
         refuse_existing(folder, files)
-        if wish.boxes_out:
-            refuse_existing(Path(wish.boxes_out).parent, [Path(wish.boxes_out).name], "boxes_out")
+        if options.boxes_out:
+            refuse_existing(Path(options.boxes_out).parent, [Path(options.boxes_out).name], "boxes_out")
     if not dry_run:
         with staged(folder) as staging:
             for name, picture in zip(files, cutting.pictures, strict=True):
-                staging.write(name, encode_png(picture, executor))
+                staging.write(name, encode_png(picture, context.pool))
             staging.commit()
         doubts = [*staging.notes, *doubts]
-    if wish.boxes_out:
-        write_alone(wish.boxes_out, boxes_text(zip(names, cutting.boxes, strict=True)))
+    if options.boxes_out:
+        write_alone(options.boxes_out, boxes_text(zip(names, cutting.boxes, strict=True)))
     return Cut(tuple(folder / name for name in files), cutting.rows, cutting.parted, tuple(doubts))
 
 
-def _check(wish: CutWish) -> None:
-    """Raises UsageError unless a wish says one way to cut, and nothing that belongs to another."""
-    ways = [bool(wish.cell), bool(wish.columns and wish.rows), wish.islands, bool(wish.boxes)]
-    if sum(ways) != 1 or (not ways[1] and (wish.columns or wish.rows)):
+def _check(options: CutOptions) -> None:
+    """Raises UsageError unless a options says one way to cut, and nothing that belongs to another."""
+    ways = [bool(options.cell), bool(options.columns and options.rows), options.islands, bool(options.boxes)]
+    if sum(ways) != 1 or (not ways[1] and (options.columns or options.rows)):
         raise UsageError(
             f"say how to cut the sheet, in one way: {setting('cell')}, or {setting('columns')} and {setting('rows')}, "
             f"or {setting('islands')}, or {setting('boxes')}"
         )
     strays = (
-        ("part", wish.part and not wish.islands, "islands"),
-        ("join", wish.join != 1 and not wish.islands, "islands"),
-        ("margin", bool(wish.margin) and not any(ways[:2]), "cell"),
-        ("gap", bool(wish.gap) and not any(ways[:2]), "cell"),
-        ("keep_empty", wish.keep_empty and not any(ways[:2]), "cell"),
+        ("part", options.part and not options.islands, "islands"),
+        ("join", options.join != 1 and not options.islands, "islands"),
+        ("margin", bool(options.margin) and not any(ways[:2]), "cell"),
+        ("gap", bool(options.gap) and not any(ways[:2]), "cell"),
+        ("keep_empty", options.keep_empty and not any(ways[:2]), "cell"),
     )
     for name, is_stray, other in strays:
         if is_stray:
             raise UsageError(f"{setting(name)} goes with {setting(other)}; leave it out")
-    if wish.boxes and wish.name_rows:
+    if options.boxes and options.name_rows:
         raise UsageError(f"{setting('boxes')} names every frame itself; leave {setting('name_rows')} out")
 
 
-def _cut(sheet: str, pixels: Pixels, wish: CutWish) -> tuple[list[str], Cutting]:
+def _cut(sheet: str, pixels: Pixels, options: CutOptions, limits: Limits) -> tuple[list[str], Cutting]:
     """The frames' names, without ending, and the pictures."""
     size = Size(pixels.shape[1], pixels.shape[0])
-    if wish.boxes:
-        named = read_boxes(wish.boxes, size)
+    if options.boxes:
+        named = read_boxes(options.boxes, size, limits)
         return [name for name, _ in named], cut_boxes(pixels, [box for _, box in named])
-    if wish.islands:
-        cutting = cut_islands(pixels, wish.join, wish.part)
+    if options.islands:
+        cutting = cut_islands(pixels, options.join, limits, options.part)
     else:
-        cells, doubts = cells_of(size, wish.cell, wish.columns, wish.rows, wish.margin, wish.gap)
-        cutting = cut_cells(pixels, cells, wish.keep_empty, doubts)
-    return _names(Path(sheet).stem, [count for count in cutting.rows if count], wish.name_rows), cutting
+        cells, doubts = cells_of(size, options.cell, options.columns, options.rows, options.margin, options.gap)
+        cutting = cut_cells(pixels, cells, options.keep_empty, limits, doubts)
+    return _names(Path(sheet).stem, [count for count in cutting.rows if count], options.name_rows), cutting
 
 
 def _names(stem: str, rows: Sequence[int], given: Sequence[str]) -> list[str]:

@@ -9,13 +9,14 @@ from pathlib import Path
 from ..core.crate.check import check_crate
 from ..core.crate.file_names import repeated
 from ..core.errors import InputError, UsageError
+from ..core.limits import Limits
 from ..core.message import a_file, setting
 from ..core.text import quoted
 from ..exports.formats import further_texts
 from ..exports.template import read_templates
 from ..format.files import read_metadata
 from ..storage.previous_build import target_of
-from ..storage.recovery import settled
+from ..storage.recovery import recover_interrupted
 from ..storage.staging import holds, refuse_existing, staged
 from .load import refuse_empty
 
@@ -28,6 +29,7 @@ def describe(
     out: str = "",
     compact: bool = False,
     force: bool = False,
+    limits: Limits = Limits(),  # noqa: B008 - a value
 ) -> tuple[Path, ...]:
     """Writes what templates make of a crate, and its other formats, beside its metadata, or at `out`; returns where.
 
@@ -36,15 +38,15 @@ def describe(
     """
     if not (templates or formats):
         raise UsageError(f"say what to write: {setting('template')}, or formats with {setting('metadata')}")
-    settled([], [Path(data)])
-    crate = read_metadata(data)
+    recover_interrupted([], [Path(data)])
+    crate = read_metadata(data, limits)
     for problem in check_crate(crate):
         raise InputError(f"{a_file(data)}: {problem}")
     refuse_empty(data, crate)
     target = target_of(out or os.path.splitext(data)[0])
     source = Path(os.path.abspath(data))
     taken = [source.name] if target.parent == source.parent else []
-    made = list(further_texts(crate, target.name, formats, read_templates(templates, given), compact))
+    made = list(further_texts(crate, target.name, formats, read_templates(templates, given, limits), compact))
     if (twice := repeated([*taken, *(name for name, _ in made)])) is not None:
         raise UsageError(f"two files would be called {quoted(twice)}; leave one out, or give another {setting('out')}")
     new = [(name, text) for name, text in made if not holds(target.parent / name, text)]

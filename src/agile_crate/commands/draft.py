@@ -15,11 +15,10 @@ from ..core.message import Sentence, setting
 from ..core.text import counted, few, measured, shown
 from ..crate_files.lines import animation_head, commented, crate_lines, key_line
 from ..crate_files.spec import as_key
+from ..pipeline.context import Context
 from ..settings.given import typed
 from ..settings.table import Settings, options
 from ..storage.staging import refuse_existing, write_alone
-from ..workers.pool import Crew
-from ..workers.progress import Progress, silent
 from .survey import Survey, survey
 
 SMALL = 64
@@ -55,7 +54,7 @@ class Draft(NamedTuple):
     crates: Mapping[str, int]
 
 
-def draft(inputs: Sequence[str], out: str, executor: Crew, progress: Progress = silent, force: bool = False) -> Draft:
+def draft(inputs: Sequence[str], out: str, context: Context, force: bool = False) -> Draft:
     """Looks the inputs over and writes a crate file with a crate for each.
 
     Raises UsageError, InputError and OutputError.
@@ -67,7 +66,7 @@ def draft(inputs: Sequence[str], out: str, executor: Crew, progress: Progress = 
         if is_crate_file(given):
             raise UsageError(f"{shown(given)} is a crate file already; name the folders that hold frames")
         name = _name_of(given, found)
-        looked = survey([given], executor, progress)
+        looked = survey([given], context)
         found[name] = len(looked.findings)
         parts.append("\n".join([*_crate(name, given, out, looked), ""]))
     return Draft(write_alone(out, "\n".join(parts)), found)

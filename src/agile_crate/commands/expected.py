@@ -4,38 +4,38 @@ from __future__ import annotations
 
 import dataclasses
 import os
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import NamedTuple
 
-from ..core.crate.edits import Touch
+from ..core.crate.edits import Edits
 from ..core.crate.file_names import sized_name
 from ..core.errors import InputError, UsageError
-from ..core.limits import within
+from ..core.limits import Limits
 from ..core.message import a_file, setting
 from ..core.model.crate import Crate
 from ..core.model.geometry import Box, Offset
 from ..core.model.picture import Picture, Sequences
-from ..core.model.variant import Skin
+from ..core.model.variant import Variant, base_of
 from ..core.rounding import plain
 from ..core.text import few, quoted, shown
-from ..crate_files.read import Asked
-from ..crate_files.spec import Order, as_key
+from ..crate_files.read import Comparison
+from ..crate_files.spec import CrateSpec, as_key
 from ..exports.formats import further_texts
 from ..exports.template import read_templates
 from ..format.document import document_of, first_difference
 from ..format.files import sha256_now
 from ..format.seal import text_sha256
 from ..pipeline.arrange import arranged
+from ..pipeline.context import Context
 from ..pipeline.describe import animations_of, plan_of
-from ..pipeline.load import Intake, intake, with_palette
-from ..pipeline.prepare import Prepared, Untrimmed
+from ..pipeline.job import LoadRequest
+from ..pipeline.load import Frames, load_frames, with_palette
+from ..pipeline.prepare import Prepared
 from ..settings.given import remembered, settings_from
 from ..settings.portions import all_sizes, at_portion
 from ..settings.table import Settings
 from ..storage.previous_build import target_of
-from ..workers.pool import Crew
-from ..workers.progress import Progress
 
 
 class Source(NamedTuple):
@@ -49,69 +49,71 @@ class Source(NamedTuple):
 
 
 class Sources(NamedTuple):
-    """What frames should come back as, by name: the base's and those of each skin. `lost` are the names of frames whose
-    sources are not what they were when somebody painted on them; `otherwise` is what the crate says of scale and
-    animations that its settings and sources do not. `mirrored` are pairs of names: a mirrored frame, and the frame that
-    it mirrors about its pivot."""
+    """What frames should come back as.
 
-    base: dict[str, Source]
-    skins: dict[str, dict[str, Source]]
+    by_variant  the sources of the base (under an empty name) and of each skin, by the names of frames
+    lost        the names of frames whose sources are not what they were when somebody painted on them
+    otherwise   what the crate says of scale and animations that its settings and sources do not
+    mirrored    pairs of names: a mirrored frame, and the frame that it mirrors about its pivot
+    """
+
+    by_variant: dict[str, dict[str, Source]]
     lost: tuple[str, ...]
     otherwise: list[str]
     mirrored: tuple[tuple[str, str], ...] = ()
 
 
-NO_SOURCES = Sources({}, {}, (), [])
+NO_SOURCES = Sources({}, (), [])
 
 
-def sources_of(
-    crate: Crate, data: Path, asked: Asked, touches: Mapping[str, Touch], executor: Crew, progress: Progress
-) -> Sources:
+def sources_of(crate: Crate, data: Path, comparison: Comparison, edits: Edits, context: Context) -> Sources:
     """Load and prepare the sources of a crate's frames again. With the order of a crate file, its settings count, and
     the crate is compared with everything that they produce; otherwise the settings in the metadata count.
 
     Raises InputError and UsageError where sources, or settings, cannot be read.
     """
-    settings, otherwise = _settings_for(crate, data.name, asked)
-    skins: tuple[Skin, ...] = asked.order.skins if asked.order else ()
+    settings, otherwise = _settings_for(crate, data.name, comparison, context.limits)
+    variants = base_of(comparison.inputs)
+    if comparison.spec:
+        variants += comparison.spec.variants[1:]
     images = [image for sheet in crate.sheets for image in (sheet.image, *(skin.image for skin in sheet.skins))]
     own = frozenset(str(data.parent / name) for name in [data.name, *images])
     if settings.font:
-        places = [".", str(data.parent), *asked.inputs]
-        settings = dataclasses.replace(settings, font=asked.font or _font(settings.font, places))
-    with within(dict(settings.limit)):
-        by_size = {settings.portion: touches}
-        taken_in = intake(asked.inputs, own, settings, executor, progress, for_proof=True, touches=by_size, skins=skins)
-        (prepared,) = taken_in.sizes
-        otherwise += _otherwise(crate, taken_in.sequences, prepared)
-        if asked.order and not otherwise:
-            otherwise += _not_as_asked(crate, data.parent, asked.order, taken_in)
+        places = [".", str(data.parent), *comparison.inputs]
+        settings = dataclasses.replace(settings, font=comparison.font or _font(settings.font, places))
+    context = context._replace(limits=context.limits._replace(**dict(settings.limit)))
+    request = LoadRequest(variants, settings, own, edits={settings.portion: edits}, for_proof=True)
+    frames = load_frames(request, context)
+    (prepared,) = frames.sizes
+    otherwise += _otherwise(crate, frames.sequences, prepared)
+    if comparison.spec and not otherwise:
+        otherwise += _not_as_asked(crate, data.parent, comparison.spec, frames, context.limits)
     floor = prepared.settings.alpha_floor
 
-    def by_name(pictures: Sequence[Picture], untrimmed: Sequence[Untrimmed], least: int) -> dict[str, Source]:
-        pairs = zip(pictures, untrimmed, strict=True)
+    def by_name(variant: Variant) -> dict[str, Source]:
+        pairs = zip(variant.pictures, variant.untrimmed, strict=True)
+        least = 255 if variant.is_plain else floor
         return {packed.name: Source(packed, picture, kept, least) for packed, (picture, kept) in pairs}
 
     return Sources(
-        by_name(prepared.pictures, prepared.untrimmed, floor),
-        {skin.name: by_name(skin.pictures, skin.untrimmed, 255 if skin.plain else floor) for skin in prepared.skins},
+        {variant.name: by_name(variant) for variant in prepared.variants},
         prepared.lost,
         otherwise,
-        tuple(_mirrored_pairs(taken_in.sequences, prepared.settings)),
+        tuple(_mirrored_pairs(frames.sequences, prepared.settings)),
     )
 
 
-def _settings_for(crate: Crate, data: str, asked: Asked) -> tuple[Settings, list[str]]:
+def _settings_for(crate: Crate, data: str, comparison: Comparison, limits: Limits) -> tuple[Settings, list[str]]:
     """The settings by which frames are taken and changed again, and where the metadata records others."""
-    if asked.order is None:
+    spec = comparison.spec
+    if spec is None:
         return _settings_of(crate, data), []
-    order = settings_from(asked.order.given)
-    name = target_of(asked.order.out).name
-    sizes = {sized_name(name, one.portion): one for one in all_sizes(order)}
+    name = target_of(spec.out).name
+    sizes = {sized_name(name, one.portion): one for one in all_sizes(spec.settings)}
     if crate.name not in sizes:
         told = few(map(quoted, sizes))
         return _settings_of(crate, data), [f"its name is {quoted(crate.name)}, and the crate file asks for {told}"]
-    settings = dataclasses.replace(with_palette(sizes[crate.name]), also_scale=())
+    settings = dataclasses.replace(with_palette(sizes[crate.name], limits), also_scale=())
     return settings, list(_other_settings(crate.settings, remembered(settings)))
 
 
@@ -130,17 +132,16 @@ def _as_key(name: str, value: object) -> str:
     return as_key(name, ", ".join(map(str, value)) if isinstance(value, (list, tuple)) else str(value))
 
 
-def _not_as_asked(crate: Crate, folder: Path, order: Order, taken_in: Intake) -> Iterator[str]:
-    """Yield where the crate differs from a new build of the same order: names, sheets, places, files.
+def _not_as_asked(crate: Crate, folder: Path, spec: CrateSpec, frames: Frames, limits: Limits) -> Iterator[str]:
+    """Yield where the crate differs from a new build of the same spec: names, sheets, places, files.
 
     Places are compared only if they follow from the sources alone: not with `keep_places`, and not if frames carry
     edits by hand.
     """
-    (prepared,) = taken_in.sizes
-    settings, pictures = prepared.settings, prepared.pictures
-    result = arranged(taken_in.sequences, pictures, settings, None, [skin.pictures for skin in prepared.skins])
-    templates = read_templates(settings.template, settings.set) if settings.template else ()
-    plan = plan_of(target_of(order.out).name, taken_in.sequences, prepared, result, templates, "")
+    (prepared,) = frames.sizes
+    settings, result = prepared.settings, arranged(frames.sequences, prepared)
+    templates = read_templates(settings.template, settings.set, limits) if settings.template else ()
+    plan = plan_of(target_of(spec.out).name, frames.sequences, prepared, result, templates)
     depends = settings.keep_places or any(frame.touched for frame in crate.frames)
     made, found = (_without_digests(one, depends) for one in (plan.crate, crate))
     if place := first_difference(document_of(made), document_of(found)):
@@ -148,16 +149,16 @@ def _not_as_asked(crate: Crate, folder: Path, order: Order, taken_in: Intake) ->
         return
     yield from (f"{shown(name)} is missing" for name in plan.texts if not (folder / name).is_file())
     formats = [
-        name for name in settings.metadata if name == "csv" or (name == "css" and not _has_larger(settings, order))
+        name for name in settings.metadata if name == "csv" or (name == "css" and not _has_larger(settings, spec))
     ]
     for name, text in further_texts(crate._replace(file_sha256={}), crate.name, formats, templates, settings.compact):
-        if sha256_now(folder / name) not in ("", text_sha256(text)):
+        if sha256_now(folder / name, limits) not in ("", text_sha256(text)):
             yield f"{shown(name)} differs from what its crate file makes of the crate"
 
 
-def _has_larger(settings: Settings, order: Order) -> bool:
+def _has_larger(settings: Settings, spec: CrateSpec) -> bool:
     """Return True if the build has larger sizes: a style sheet names their sheets, which are not read here."""
-    return any(one.portion > settings.portion for one in all_sizes(settings_from(order.given)))
+    return any(one.portion > settings.portion for one in all_sizes(spec.settings))
 
 
 def _without_digests(crate: Crate, without_places: bool) -> Crate:

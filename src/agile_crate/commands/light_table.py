@@ -18,12 +18,11 @@ from ..core.pixels import Pixels
 from ..core.text import few, shown
 from ..exports.png import encode_png
 from ..live.server import Answer, News, Server
+from ..pipeline.context import Context
 from ..pipeline.describe import Plan
 from ..pipeline.draw import placed_of
-from ..pipeline.write import worn
 from ..views.live_view import Board, board_of, news_of
 from ..views.page_view import Live, media_type, packed_texts, page_of, waiting_page
-from ..workers.pool import Crew
 from .load import Loaded, load
 from .show import texts_beside
 
@@ -45,10 +44,10 @@ class _Table:
 class LightTable:
     """The pages of some crates, by their names in the crate file, in its order."""
 
-    def __init__(self, names: Sequence[str], executor: Crew) -> None:
+    def __init__(self, names: Sequence[str], context: Context) -> None:
         self._tables: dict[str, _Table] = {}
         self._keys: dict[str, str] = {}
-        self._executor = executor
+        self._context = context
         self._lock = threading.RLock()
         self._builds = count(1)
         for name in names:
@@ -76,9 +75,9 @@ class LightTable:
             table.wrong = ""
             if table.board is None:
                 with contextlib.suppress(CrateError):
-                    self._put(table, _board_of(load(str(data)), data))
+                    self._put(table, _board_of(load(str(data), self._context.limits), data))
             if table.board:
-                table.texts = texts_beside(table.board.crate, data.parent)
+                table.texts = texts_beside(table.board.crate, data.parent, self._context.limits)
             self._tell(name, "settled", {"texts": packed_texts(table.texts)})
 
     def show(self, name: str, plans: Sequence[Plan]) -> None:
@@ -93,7 +92,7 @@ class LightTable:
                 self._tell(name, "hello", {"build": table.build})  # another page altogether
                 return
             images, skins = self._addresses(self._keys[name], table)
-            news = news_of(before, board, images, skins, partial(_png, executor=self._executor))
+            news = news_of(before, board, images, skins, partial(_png, context=self._context))
             said = f"changed: {few(map(shown, news['changed']), 4)}" if news["changed"] else "arranged anew"
             self._tell(name, "built", {"build": table.build, "said": said, **news})
 
@@ -132,7 +131,7 @@ class LightTable:
                 return None
             if image not in table.images:
                 skin, sheet = image
-                table.images[image] = _png(table.board.sheet(sheet, skin), self._executor)
+                table.images[image] = _png(table.board.sheet(sheet, skin), self._context)
             return Answer(media_type(table.images[image]), table.images[image])
 
     def _page(self, key: str, table: _Table) -> str:
@@ -180,12 +179,12 @@ def _line(said: dict[str, Any]) -> str:
     return json.dumps(said, ensure_ascii=False, separators=(",", ":"))
 
 
-def _png(pixels: Pixels, executor: Crew) -> bytes:
-    return b"".join(encode_png(pixels, executor))
+def _png(pixels: Pixels, context: Context) -> bytes:
+    return b"".join(encode_png(pixels, context.pool))
 
 
 def _board_of(loaded: Loaded, data: Path) -> Board:
-    skins = {name: load(str(data), name) for name in skins_of(loaded.crate)}
+    skins = {name: load(str(data), loaded.limits, name) for name in skins_of(loaded.crate)}
     sheets = [loaded.shown_sheet(index) for index in range(len(loaded.sheets))]
     worn = {name: [one.shown_sheet(index) for index in range(len(one.sheets))] for name, one in skins.items()}
     return board_of(loaded.crate, sheets, worn)
@@ -193,5 +192,5 @@ def _board_of(loaded: Loaded, data: Path) -> Board:
 
 def _planned(plan: Plan) -> Board:
     """A build that is about to be written, as its files will look."""
-    skins = {skin.name: placed_of(worn(plan, number)) for number, skin in enumerate(plan.skins)}
+    skins = {skin.name: placed_of(plan, number) for number, skin in enumerate(plan.variants[1:], 1)}
     return Board(plan.crate, placed_of(plan), skins)

@@ -11,6 +11,7 @@ from ..core.crate.restore import as_seen
 from ..core.crate.skins import skins_of, with_skin
 from ..core.errors import InputError, UsageError
 from ..core.frame.alpha import straight
+from ..core.limits import Limits
 from ..core.message import Sentence, a_file
 from ..core.model.crate import Crate, Frame
 from ..core.names import nearest
@@ -18,7 +19,7 @@ from ..core.pixels import Pixels
 from ..core.text import few, quoted, shown
 from ..format.files import read_metadata
 from ..sources.sheets import read_sheet, sheet_bands
-from ..storage.recovery import settled
+from ..storage.recovery import recover_interrupted
 
 
 def refuse_empty(data: str, crate: Crate) -> None:
@@ -36,6 +37,7 @@ class Loaded:
     sheets: tuple[Pixels, ...]
     folder: Path | None
     warnings: tuple[Sentence, ...] = ()
+    limits: Limits = Limits()
 
     def frame(self, name: str) -> Pixels:
         """A frame's pixels on its whole canvas, straight alpha, laid over the crate's background if it has one: a new
@@ -59,30 +61,30 @@ class Loaded:
             sheet = self.sheets[index]
             found: Iterator[Pixels] = (sheet[start : start + rows] for start in range(0, len(sheet), rows))
         else:
-            found = sheet_bands(self.folder, self.crate.sheets[index], rows)
+            found = sheet_bands(self.folder, self.crate.sheets[index], rows, self.limits)
         return map(straight, found) if self.crate.alpha == "premultiplied" else found
 
     def _shown(self, frame: Frame) -> Pixels:
         return as_seen(self.crate, self.sheets[frame.on_sheet], frame)
 
 
-def load(data: str, skin: str = "") -> Loaded:
+def load(data: str, limits: Limits, skin: str = "") -> Loaded:
     """Reads metadata and sheets, those of a skin if one is named. Raises InputError when they are missing, damaged, or
     do not hold together, and UsageError for a skin that there is not."""
-    return looked_at(data, skin, decode=True)
+    return open_crate(data, skin, True, limits)
 
 
-def looked_at(data: str, skin: str, decode: bool) -> Loaded:
+def open_crate(data: str, skin: str, decode: bool, limits: Limits) -> Loaded:
     """As `load`; where sheets are not to be decoded, only their sizes and digests are looked at, and there are none."""
-    warnings = settled([], [Path(data)])
-    crate = read_metadata(data)
+    warnings = recover_interrupted([], [Path(data)])
+    crate = read_metadata(data, limits)
     for problem in check_crate(crate):
         raise InputError(f"{a_file(data)}: {problem}")
     if skin:
         crate = _in_skin(data, crate, skin)
     sheets: list[Pixels] = []
     for sheet in crate.sheets:
-        found = read_sheet(Path(data).parent, sheet, decode)
+        found = read_sheet(Path(data).parent, sheet, decode, limits)
         for problem in found.problems:
             raise InputError(f"{a_file(data)}: {problem}")
         if found.remark:
@@ -91,7 +93,7 @@ def looked_at(data: str, skin: str, decode: bool) -> Loaded:
             warnings.append(Sentence(f"{shown(data)}: {found.changed}; its pixels are taken as they are now"))
         if found.pixels is not None:
             sheets.append(found.pixels)
-    return Loaded(crate, tuple(sheets), Path(data).parent, tuple(warnings))
+    return Loaded(crate, tuple(sheets), Path(data).parent, tuple(warnings), limits)
 
 
 def _in_skin(data: str, crate: Crate, skin: str) -> Crate:

@@ -1,51 +1,46 @@
-"""`pack`: gather → take → prepare → arrange → describe → draw → write, once for each size of the build.
+"""`pack`: load → arrange → describe → draw → write, once for each size of the build.
 
-Nothing here prints or exits. Work goes to the executor that is handed in; the progress function hears of it.
+Nothing here prints or exits. Work goes to the context's pool, and its progress function is called as work is done.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
-from contextlib import AbstractContextManager, nullcontext
-from fractions import Fraction
-from functools import partial
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
 from ..core.arrange.arrangement import Considered
 from ..core.crate.check import check_crate
 from ..core.crate.file_names import sized_name
-from ..core.limits import within
+from ..core.limits import Limits
 from ..core.message import Sentence, some_files
 from ..core.model.crate import Crate
-from ..core.model.variant import with_layers
+from ..core.model.variant import all_layers, with_layers
 from ..core.names import is_address
 from ..core.text import quoted
 from ..pipeline.arrange import arranged
+from ..pipeline.context import Context
 from ..pipeline.describe import Plan, plan_of
-from ..pipeline.load import intake
-from ..pipeline.write import written
+from ..pipeline.job import BuildJob, DiskState, LoadRequest, origin_of
+from ..pipeline.load import Frames, load_frames
+from ..pipeline.write import write_plans
 from ..settings.portions import all_sizes
 from ..settings.table import Settings
 from ..storage.previous_build import (
-    Before,
-    build_before,
-    refuse_bad_names,
-    refuse_damaged,
-    refuse_strangers,
-    refuse_to_lose_work,
-    target_of,
+    PreviousBuild,
+    check_damaged,
+    check_no_edits,
+    check_no_foreign_files,
+    check_output_names,
+    previous_build,
 )
-from ..storage.recovery import settled
+from ..storage.recovery import recover_interrupted
 from ..storage.staging import Staging, staged
-from ..workers.pool import Crew
-from ..workers.progress import Progress, silent
 
 if TYPE_CHECKING:
-    from ..core.model.variant import Skin
     from ..exports.template import Template
-    from ..pipeline.kept_edits import TouchesBefore
-    from ..storage.cache import Cache
+    from ..pipeline.kept_edits import PreviousEdits
 
 
 class Built(NamedTuple):
@@ -59,11 +54,17 @@ class Built(NamedTuple):
 
 
 class Packed(NamedTuple):
-    """The result of a build: the crate, the files it was written to (images first), and what the user should know.
+    """The result of a build.
 
-    `also` are the crates of the other sizes that were asked for. `came` and `went` are the frames that the build before
-    did not have, and those that this one no longer has; both are empty where there was none. `kept` are those of the
-    files that were there already, to the byte.
+    crate        at its own size
+    files        that it was written to, images first
+    removed      files of the previous build that this one no longer has
+    passed_over  counts files that are no frames, by kind
+    remarks, warnings   for the user
+    considered, bound, proven   how frames were arranged
+    also         the crates of the other sizes
+    came, went   frames that were added and removed since the previous build; empty if there was none
+    kept         files that were there already, byte for byte
     """
 
     crate: Crate
@@ -81,196 +82,189 @@ class Packed(NamedTuple):
     kept: tuple[Path, ...] = ()
 
 
-def pack(
-    inputs: Sequence[str],
-    out: str,
-    settings: Settings,
-    executor: Crew,
-    progress: Progress = silent,
-    generator: str = "",
-    dry_run: bool = False,
-    force: bool = False,
-    keep_touches: bool = False,
-    waiting: Callable[[], None] = lambda: None,
-    wait: bool = True,
-    cache: Cache | None = None,
-    skins: Sequence[Skin] = (),
-    planned: Callable[[Sequence[Plan]], object] | None = None,
-) -> Packed:
-    """Builds a crate from the inputs at `out` (a path without ending). Raises the errors of `core.errors`.
+def pack(job: BuildJob, context: Context, state: DiskState | None = None) -> Packed:
+    """Build a crate. `state` is what is known of the disk already; nothing of it is read again.
 
-    A dry run does everything but draw and write; its sheets have no checksum. `keep_touches` takes along what somebody
-    painted on the sheets of the build before. Where another build of the same crate is under way it is waited for:
-    `waiting` is called after a second; without `wait` that is an OutputError. With a `cache`, frames and sheets that it
-    knows are not made again, and the crate records what it was built from; the files are the same otherwise. `skins`
-    are the same frames in other art. `planned` sees what is about to be drawn and written.
+    With the build cache, frames and sheets that it holds are not made again, and the crate records what it was built
+    from; the files are the same otherwise. Raises the errors of `core.errors`; then nothing is written.
     """
-    target = target_of(out)
-    with (
-        within(dict(settings.limit)),
-        _local([inputs, *(layer for skin in skins for layer in skin.layers)], executor) as local,
-    ):
-        inputs, skins = local[0], with_layers(skins, local[1:])
-        build = partial(
-            _build, target, inputs, settings, executor, progress, generator, force, keep_touches, cache, skins, planned
-        )
-        notes = settled(inputs, [target.parent / target.name])
-        if dry_run:
-            packed = build(None)
+    context = context._replace(limits=job.limits(context.limits))
+    target = job.target
+    with _local_inputs(job, context) as job:
+        notes = recover_interrupted(job.inputs, [target])
+        if job.dry_run:
+            packed = _build(job, context, state, None)
         else:
-            with staged(target.parent, target.name, waiting, wait) as staging:
-                packed = build(staging)
+            with staged(target.parent, target.name, context.on_wait, job.wait) as staging:
+                packed = _build(job, context, state, staging)
                 notes += staging.notes
     return packed._replace(warnings=(*notes, *packed.warnings))
 
 
-def _local(lists: Sequence[Sequence[str]], executor: Crew) -> AbstractContextManager[Sequence[Sequence[str]]]:
-    """The same inputs, with a path in place of each address."""
-    if not any(is_address(given) for inputs in lists for given in inputs):
-        return nullcontext(lists)
+@contextmanager
+def _local_inputs(job: BuildJob, context: Context) -> Iterator[BuildJob]:
+    """Yield the same job with a path in place of each address."""
+    layers = all_layers(job.variants)
+    if not any(is_address(given) for inputs in layers for given in inputs):
+        yield job
+        return
     from ..sources.fetch import fetched
 
-    return fetched(lists, executor)
+    with fetched(layers, context.pool, context.limits) as local:
+        yield job._replace(variants=with_layers(job.variants, local))
 
 
-def _build(
-    target: Path,
-    inputs: Sequence[str],
-    settings: Settings,
-    executor: Crew,
-    progress: Progress,
-    generator: str,
-    force: bool,
-    keep_touches: bool,
-    cache: Cache | None,
-    skins: Sequence[Skin],
-    planned: Callable[[Sequence[Plan]], object] | None,
-    staging: Staging | None,
-) -> Packed:
-    templates = _templates(settings)
-    before = build_before(target, cache)
-    names = {one.portion: sized_name(target.name, one.portion) for one in all_sizes(settings)} if keep_touches else {}
-    if not force:
-        refuse_to_lose_work(before, names.values())
-    found: dict[Fraction, TouchesBefore] = {}
-    if names:
-        from ..pipeline.kept_edits import told_of_touches, touches_before
-
-        found = {portion: touches_before(target.parent, name, before) for portion, name in names.items()}
-    touches = {portion: one.by_frame for portion, one in found.items()}
-    kept = (cache, generator) if cache else None
-    taken_in = intake(
-        inputs,
-        before.claimed,
-        settings,
-        executor,
-        progress,
-        touches=touches,
-        kept=kept,
-        skins=skins,
-        may_be_late=staging is not None,
+def _build(job: BuildJob, context: Context, state: DiskState | None, staging: Staging | None) -> Packed:
+    """Walk the pipeline, and write to the staging area; None is a dry run."""
+    templates = _templates(job.settings, context)
+    # The state is from before the lock: another build may have finished since, and then it is looked up again.
+    if state is None or not state.previous.is_current():
+        state = DiskState(previous_build(job.target, context.limits, context.cache))
+    previous = state.previous
+    edits = _previous_edits(job, previous, context)
+    if not job.force:
+        check_no_edits(previous, edits.crates)
+    request = LoadRequest(
+        job.variants, job.settings, previous.claimed, state.found, edits.by_portion, may_defer=staging is not None
     )
-    origin, lost = "", list[str]()
-    if cache:
-        from ..crate_files.up_to_date import origin_of
-
-        origin = origin_of(settings, target.name, taken_in.files, generator, skins)
-    sequences, passed_over, warnings = taken_in.sequences, taken_in.passed_over, taken_in.warnings
-    waiting = list(taken_in.sizes)
-    if found:
-        lost = [name for one in waiting for name in one.lost]
-        warnings += tuple(told_of_touches(found.values(), lost, force))
-    del taken_in
-    plans: list[Plan] = []
-    while waiting:
-        prepared = waiting.pop(0)
-        earlier = _previous_layout(target, prepared.settings, before)
-        worn = [skin.pictures for skin in prepared.skins]
-        result = arranged(sequences, prepared.pictures, prepared.settings, earlier, worn)
-        del worn
-        plans.append(plan_of(target.name, sequences, prepared, result, templates, generator))
-        del prepared
-    texts = tuple(name for plan in plans for name in plan.texts)
-    texts_told = texts if len(texts) > 1 else ()
-    crates = [plan.crate._replace(files=texts_told, built_from=origin) for plan in plans]
-    plans = [plan._replace(crate=crate) for plan, crate in zip(plans, crates, strict=True)]
-    if before.conflicts or before.damaged:
-        from ..pipeline.previous_layout import told_of_damage
-
-        warnings += tuple(told_of_damage(target, before, [(plan.settings, plan.crate) for plan in plans]))
-    files = tuple(target.parent / name for name in _all_names(plans))
-    carried = frozenset(file for one in found.values() for file in one.files if not one.strayed) if not lost else ()
-    stale = _stale(files, before, force, carried)
-    warnings += tuple(_left_behind(files, before, stale))
-    built = [Built(plan.crate, plan.remarks, plan.considered, plan.bound, plan.proven) for plan in plans]
-    warnings = tuple(dict.fromkeys((*warnings, *(warning for plan in plans for warning in plan.warnings))))
+    frames = load_frames(request, context)
+    lost = [name for one in frames.sizes for name in one.lost]
+    warnings = [*frames.warnings, *edits.report(lost, job.force)]
+    origin = _origin(job, frames, state, context)
+    skipped, plans = frames.skipped, _plans(job, frames, previous, templates, context)
+    del frames  # the pixels of one size can go as soon as its sheets are written
+    plans = _with_texts(plans, origin)
+    output = _output(job, plans, previous, frozenset() if lost else edits.carried)
+    warnings += [*_damage(job, plans, previous, context), *output.left]
+    warnings += [warning for plan in plans for warning in plan.warnings]
     for plan in plans:
-        _prove(plan.crate)
-    if planned:
-        planned(plans)
+        _check(plan.crate)
+    built = [Built(plan.crate, plan.remarks, plan.considered, plan.bound, plan.proven) for plan in plans]
+    context.on_plan(plans)
     if staging:
-        gone = [path.name for path in stale]
-        crates = written(staging, plans, templates, executor, progress, gone, kept)
+        crates = write_plans(staging, plans, templates, context, [path.name for path in output.stale])
         built = [one._replace(crate=crate) for one, crate in zip(built, crates, strict=True)]
     first, *others = built
     packed = Packed(
         crate=first.crate,
-        files=files,
-        removed=stale,
-        passed_over=passed_over,
+        files=output.files,
+        removed=output.stale,
+        passed_over=skipped,
         remarks=first.remarks,
-        warnings=warnings,
+        warnings=tuple(dict.fromkeys(warnings)),
         considered=first.considered,
         bound=first.bound,
         proven=first.proven,
         also=tuple(others),
-        kept=tuple(path for path in files if staging and path.name not in staging.names),
+        kept=tuple(path for path in output.files if staging and path.name not in staging.names),
     )
-    return _beside(packed, before)
+    return _since(packed, previous)
 
 
-def placed(out: str, packed: Packed, contents: Mapping[str, bytes], force: bool = False, wait: bool = True) -> Packed:
-    """What was packed elsewhere, put in place at `out`: its files' `contents` by their names. Raises OutputError."""
-    target = target_of(out)
+def _previous_edits(job: BuildJob, previous: PreviousBuild, context: Context) -> PreviousEdits:
+    from ..pipeline.kept_edits import NO_EDITS, previous_edits
+
+    if not job.keep_edits:
+        return NO_EDITS
+    names = {one.portion: sized_name(job.target.name, one.portion) for one in all_sizes(job.settings)}
+    return previous_edits(job.target.parent, names, previous, context.limits)
+
+
+def _origin(job: BuildJob, frames: Frames, state: DiskState, context: Context) -> str:
+    """Return the digest of what the build is made from; none is recorded without the build cache."""
+    if not context.cache:
+        return ""
+    if state.files == frames.files:
+        return state.origin
+    return origin_of(job, frames.files, context)
+
+
+def _plans(
+    job: BuildJob,
+    frames: Frames,
+    previous: PreviousBuild,
+    templates: Sequence[Template],
+    context: Context,
+) -> list[Plan]:
+    plans: list[Plan] = []
+    for prepared in frames.sizes:
+        layout = _previous_layout(job, prepared.settings, previous, context)
+        result = arranged(frames.sequences, prepared, layout)
+        plans.append(plan_of(job.target.name, frames.sequences, prepared, result, templates, context.program))
+    return plans
+
+
+def _with_texts(plans: Sequence[Plan], origin: str) -> list[Plan]:
+    """Return the plans of crates that name all text files of the build, if there are several, and its origin."""
+    texts = tuple(name for plan in plans for name in plan.texts)
+    files = texts if len(texts) > 1 else ()
+    return [plan._replace(crate=plan.crate._replace(files=files, built_from=origin)) for plan in plans]
+
+
+class _Output(NamedTuple):
+    """The files that are written, those that go, and warnings of edited sheets that stay."""
+
+    files: tuple[Path, ...]
+    stale: tuple[Path, ...]
+    left: tuple[Sentence, ...] = ()
+
+
+def _output(job: BuildJob, plans: Sequence[Plan], previous: PreviousBuild, carried: Collection[str]) -> _Output:
+    files = tuple(job.target.parent / name for name in _all_names(plans))
+    stale = _stale(files, previous, job.force, carried)
+    return _Output(files, stale, tuple(_left_behind(files, previous, stale)))
+
+
+def _damage(job: BuildJob, plans: Sequence[Plan], previous: PreviousBuild, context: Context) -> Iterator[Sentence]:
+    if previous.conflicts or previous.damaged:
+        from ..pipeline.previous_layout import report_damage
+
+        made = [(plan.settings, plan.crate) for plan in plans]
+        yield from report_damage(job.target, previous, made, context.limits)
+
+
+def put_in_place(job: BuildJob, packed: Packed, contents: Mapping[str, bytes], limits: Limits) -> Packed:
+    """Write the files of a crate that was packed elsewhere: their `contents` by their names. Raises OutputError."""
+    target = job.target
     files = tuple(target.parent / path.name for path in packed.files)
-    with staged(target.parent, target.name, wait=wait) as staging:
-        before = build_before(target)
-        if not force:
-            refuse_to_lose_work(before, ())
-        stale = _stale(files, before, force, ())
+    with staged(target.parent, target.name, wait=job.wait) as staging:
+        previous = previous_build(target, limits)
+        if not job.force:
+            check_no_edits(previous, ())
+        stale = _stale(files, previous, job.force, ())
         for path in files:
             staging.write(path.name, [contents[path.name]])
         staging.commit(remove=[path.name for path in stale])
         warnings = (*staging.notes, *packed.warnings)
-    return _beside(packed._replace(files=files, removed=stale, kept=(), warnings=warnings), before)
+    return _since(packed._replace(files=files, removed=stale, kept=(), warnings=warnings), previous)
 
 
-def _stale(files: Sequence[Path], before: Before, force: bool, carried: Collection[str]) -> tuple[Path, ...]:
-    """The files of the build before that are none of these. Raises UsageError and OutputError where these cannot be
+def _stale(files: Sequence[Path], previous: PreviousBuild, force: bool, carried: Collection[str]) -> tuple[Path, ...]:
+    """The files of the previous build that are none of these. Raises UsageError and OutputError where these cannot be
     written; from sheets in `carried`, all edits are in this build."""
-    refuse_bad_names(files)
+    check_output_names(files)
     if not force:
-        refuse_damaged(files, before)
-        refuse_strangers(files, before.own.union(before.proven, carried))
-    return tuple(sorted(Path(path) for path in before.own.union(carried) if Path(path) not in files))
+        check_damaged(files, previous)
+        check_no_foreign_files(files, previous.own.union(previous.proven, carried))
+    return tuple(sorted(Path(path) for path in previous.own.union(carried) if Path(path) not in files))
 
 
-def _left_behind(files: Sequence[Path], before: Before, stale: Sequence[Path]) -> Iterator[Sentence]:
-    """A warning of edited sheets of the build before that this build neither replaces nor removes."""
-    edited = frozenset().union(*before.sheets.values())
+def _left_behind(files: Sequence[Path], previous: PreviousBuild, stale: Sequence[Path]) -> Iterator[Sentence]:
+    """A warning of edited sheets of the previous build that this build neither replaces nor removes."""
+    edited = frozenset().union(*previous.sheets.values())
     left = sorted(path for path in map(Path, edited) if path not in files and path not in stale)
     if left:
         names, verb = some_files([path.name for path in left]), "was" if len(left) == 1 else "were"
         yield Sentence(f"left in place: {names}, which {verb} changed since the last build")
 
 
-def _beside(packed: Packed, before: Before) -> Packed:
-    """The result with the frames that came and went since the build before."""
-    there = [frame.name for frame in packed.crate.frames] if before.frames else []
-    old, new = set(before.frames), set(there)
+def _since(packed: Packed, previous: PreviousBuild) -> Packed:
+    """The result with the frames that came and went since the previous build."""
+    there = [frame.name for frame in packed.crate.frames] if previous.frames else []
+    old, new = set(previous.frames), set(there)
     return packed._replace(
         came=tuple(name for name in there if name not in old),
-        went=tuple(name for name in before.frames if name not in new),
+        went=tuple(name for name in previous.frames if name not in new),
     )
 
 
@@ -281,23 +275,23 @@ def _all_names(plans: Sequence[Plan]) -> list[str]:
     return images + [name for plan in reversed(plans) for name in plan.texts]
 
 
-def _previous_layout(target: Path, settings: Settings, before: Before) -> Crate | None:
+def _previous_layout(job: BuildJob, settings: Settings, previous: PreviousBuild, context: Context) -> Crate | None:
     if not settings.keep_places:
         return None
     from ..pipeline.previous_layout import previous_layout
 
-    return previous_layout(target, settings, before)
+    return previous_layout(job.target, settings, previous, context.limits)
 
 
-def _prove(crate: Crate) -> None:
-    """What `verify` finds out without pixels, before any file is written: what does not hold is a fault of ours."""
+def _check(crate: Crate) -> None:
+    """What `verify` finds out without pixels, previous any file is written: what does not hold is a fault of ours."""
     for problem in check_crate(crate):
         raise RuntimeError(f"the crate {quoted(crate.name)} does not hold together: {problem}; nothing was written")
 
 
-def _templates(settings: Settings) -> tuple[Template, ...]:
+def _templates(settings: Settings, context: Context) -> tuple[Template, ...]:
     if not settings.template:
         return ()
     from ..exports.template import read_templates  # starts processes, and few builds have any
 
-    return read_templates(settings.template, settings.set)
+    return read_templates(settings.template, settings.set, context.limits)

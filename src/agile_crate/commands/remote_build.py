@@ -6,23 +6,23 @@ import os
 import tempfile
 import threading
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import replace
 from functools import partial
 from typing import NamedTuple
 
 from ..core.errors import CrateError, InputError, reason
+from ..core.limits import Limits
 from ..core.message import a_file
+from ..core.model.variant import all_layers
 from ..core.names import is_address
-from ..crate_files.spec import Order
+from ..crate_files.spec import CrateSpec
 from ..format.regular import read_regular
-from ..settings.given import settings_from
-from ..sources.fetch import below, lay_down
+from ..pipeline.context import with_cache, working
+from ..pipeline.job import BuildJob
+from ..sources.fetch import below, write_uploads
 from ..sources.find import find
-from ..storage.cache import opened
 from ..storage.pixel_store import SHARE
-from ..storage.previous_build import build_before, target_of
-from ..workers.pool import crew
-from .build import Request
+from ..storage.previous_build import previous_build, target_of
+from .build import BuildOptions
 from .pack import Packed, pack
 
 VERSIONS = {
@@ -35,22 +35,23 @@ _ONE_AT_A_TIME = threading.Lock()
 """A worker builds one crate at a time, on all of its threads."""
 
 
-class Sent(NamedTuple):
+class UploadedFile(NamedTuple):
     """A file that travels along, by its absolute path."""
 
     path: str
     data: bytes
 
 
-class FarTask(NamedTuple):
+class RemoteTask(NamedTuple):
     """A crate to be built: all paths are absolute. With `sent`, files are taken from there and nowhere else."""
 
-    order: Order
+    spec: CrateSpec
     program: str
-    sent: tuple[Sent, ...] | None
+    limits: Limits
+    sent: tuple[UploadedFile, ...] | None
 
 
-class FarBuild(NamedTuple):
+class RemoteBuild(NamedTuple):
     """What was built: its files by their names."""
 
     packed: Packed
@@ -59,10 +60,10 @@ class FarBuild(NamedTuple):
 
 def versions() -> dict[str, str]:
     """The versions of what the bytes of files depend on, here."""
-    return asked_for_versions()()
+    return versions_of_worker()()
 
 
-def asked_for_versions() -> Callable[[], dict[str, str]]:
+def versions_of_worker() -> Callable[[], dict[str, str]]:
     """What a worker is asked: a function that does without any of our modules, which may not be there.
 
     The distribution that lies beside the module counts, for Python may know others of its name that it never imports.
@@ -91,45 +92,45 @@ def asked_for_versions() -> Callable[[], dict[str, str]]:
     return what_is_there
 
 
-def far_task(order: Order, request: Request, send: bool) -> FarTask:
+def remote_task(spec: CrateSpec, options: BuildOptions, limits: Limits, send: bool) -> RemoteTask:
     """What travels. Raises InputError where an input that is to be sent is not there."""
-    order = replace(order, given={**order.given, **request.overriding}).moved(os.path.abspath)
-    return FarTask(order, request.program, tuple(_sent(order)) if send else None)
+    spec = spec.overridden(options.overriding).moved(os.path.abspath)
+    return RemoteTask(spec, options.program, limits, tuple(_sent(spec, limits)) if send else None)
 
 
-def _sent(order: Order) -> Iterator[Sent]:
-    claimed = build_before(target_of(order.out)).claimed
+def _sent(spec: CrateSpec, limits: Limits) -> Iterator[UploadedFile]:
+    limits = limits._replace(**dict(spec.settings.limit))
+    claimed = previous_build(target_of(spec.out), limits).claimed
     paths: list[str] = []
-    for inputs in order.all_inputs:
+    for inputs in all_layers(spec.variants):
         if local := [given for given in inputs if not is_address(given)]:
-            paths += [os.path.abspath(file.path) for file in find(local, claimed).found]
-    paths += settings_from(order.given).files
+            paths += [os.path.abspath(file.path) for file in find(local, claimed, limits).found]
+    paths += spec.settings.files
     for path in dict.fromkeys(paths):
         try:
-            yield Sent(path, read_regular(path, "file_bytes"))
+            yield UploadedFile(path, read_regular(path, limits, "file_bytes"))
         except OSError as error:
             raise InputError(f"{a_file(path)} cannot be read: {reason(error)}") from None
 
 
-def build_far(task: FarTask) -> FarBuild | CrateError:
-    """What a worker makes of a task, in a folder of its own that is gone when it is done."""
+def build_remotely(task: RemoteTask) -> RemoteBuild | CrateError:
+    """Build a task on a worker, in a folder of its own that is removed afterwards."""
     from ..workers.cluster import this_worker
 
     worker = this_worker()
     with _ONE_AT_A_TIME, tempfile.TemporaryDirectory(dir=worker.folder) as folder:
         root = os.path.join(folder, "sent")
         try:
-            order = task.order
+            spec = task.spec
             if task.sent is not None:
-                lay_down(task.sent, root)
-                order = order.moved(partial(below, root))
-            out = os.path.join(folder, "built", os.path.basename(task.order.out))
-            settings = settings_from(order.given)
-            with crew(worker.threads, worker.memory // SHARE) as executor, opened() as cache:
-                packed = pack(
-                    order.inputs, out, settings, executor, generator=task.program, cache=cache, skins=order.skins
-                )
-            return FarBuild(packed, {path.name: read_regular(path, "file_bytes") for path in packed.files})
+                write_uploads(task.sent, root)
+                spec = spec.moved(partial(below, root))
+            out = os.path.join(folder, "built", os.path.basename(spec.out))
+            with working(task.limits, worker.threads, worker.memory // SHARE) as means, with_cache(means) as context:
+                job = BuildJob(out, spec.settings, spec.variants)
+                packed = pack(job, context._replace(program=task.program))
+            files = {path.name: read_regular(path, task.limits, "file_bytes") for path in packed.files}
+            return RemoteBuild(packed, files)
         except CrateError as error:
             told = error.sentence.marked.replace(root, "")
             if isinstance(error, InputError) and task.sent is None:

@@ -15,8 +15,10 @@ from ..core.crate.changes import Change, changes
 from ..core.crate.skins import skins_of
 from ..core.errors import InputError, UsageError
 from ..core.inspect.finding import Finding
+from ..core.limits import Limits
 from ..core.message import Sentence, setting
 from ..core.model.crate import Animation, Crate
+from ..core.model.variant import base_of
 from ..core.names import nearest
 from ..core.text import few, quoted
 from ..exports.formats import ENDINGS
@@ -24,17 +26,18 @@ from ..exports.png import encode_png
 from ..format.files import looks_like_metadata
 from ..format.regular import read_regular
 from ..pipeline.arrange import arranged
+from ..pipeline.context import Context
 from ..pipeline.describe import plan_of
 from ..pipeline.draw import SheetRows
-from ..pipeline.load import intake
+from ..pipeline.job import LoadRequest
+from ..pipeline.load import load_frames
 from ..settings.table import Settings
 from ..sources.sheets import sheet_bytes
-from ..storage.recovery import settled
+from ..storage.recovery import recover_interrupted
 from ..storage.staging import refuse_existing, staged
-from ..views.film import FilmWish, Timing
-from ..workers.pool import Crew
-from ..workers.progress import Progress, silent
-from .load import Loaded, load, looked_at, refuse_empty
+from ..views.film import FilmOptions, Timing
+from ..workers.progress import Progress
+from .load import Loaded, load, open_crate, refuse_empty
 
 Kind = Literal["sheet", "film", "strip", "page", "chart"]
 
@@ -42,14 +45,14 @@ FILM_ENDINGS = (".gif", ".apng", ".webp")
 
 
 @dataclass(frozen=True, slots=True)
-class ShowWish:
+class ShowOptions:
     """What is to be shown: the kind, which animations (none for all), a file for each or all in one, and how; in which
     skin, if not the base; and so many times `smaller`, if it is a sheet."""
 
     kind: Kind
     animations: tuple[str, ...]
     each: bool
-    film: FilmWish
+    film: FilmOptions
     timing: Timing
     skin: str = ""
     smaller: int = 1
@@ -84,39 +87,36 @@ class Shown(NamedTuple):
     warnings: tuple[Sentence, ...]
 
 
-def show(
-    data: Sequence[str], out: str, wish: ShowWish, executor: Crew, progress: Progress = silent, force: bool = False
-) -> Shown:
+def show(data: Sequence[str], out: str, options: ShowOptions, context: Context, force: bool = False) -> Shown:
     """Draws views of a crate, from the written files alone, and writes them together; or of frames that have not been
     packed, as a grid would hold them. Raises InputError, UsageError, OutputError, FitError."""
     loaded = (
-        looked_at(data[0], wish.skin, decode=wish.kind not in ("sheet", "page"))
+        open_crate(data[0], options.skin, options.kind not in ("sheet", "page"), context.limits)
         if len(data) == 1 and looks_like_metadata(data[0])
-        else _packed_in_memory(data, executor, progress)
+        else _packed_in_memory(data, context)
     )
     refuse_empty(data[0], loaded.crate)
-    if wish.skin and loaded.folder is None:
+    if options.skin and loaded.folder is None:
         raise UsageError(f"{setting('skin')} is for a crate, and these are frames; leave it out")
     path = Path(out)
     makers = {"sheet": _sheets, "chart": _chart, "film": _films, "strip": _films}
-    if wish.kind == "page":
+    if options.kind == "page":
         worn = (
-            {name: looked_at(data[0], name, False) for name in skins_of(loaded.crate)}
-            if loaded.folder and not wish.skin
+            {name: open_crate(data[0], name, False, context.limits) for name in skins_of(loaded.crate)}
+            if loaded.folder and not options.skin
             else {}
         )
-        views = {path.name: _page_of(loaded, executor, skins=worn)}
+        views = {path.name: _page_of(loaded, context, skins=worn)}
     else:
-        views = makers[wish.kind](loaded, path, wish, executor)
-    return _written(views, path, progress, force, loaded.warnings)
+        views = makers[options.kind](loaded, path, options, context)
+    return _written(views, path, context.progress, force, loaded.warnings)
 
 
 def show_frames(
     inputs: Sequence[str],
     findings: Sequence[Finding],
     out: str,
-    executor: Crew,
-    progress: Progress = silent,
+    context: Context,
     force: bool = False,
     unused: AbstractSet[str] = frozenset(),
 ) -> Path:
@@ -125,22 +125,19 @@ def show_frames(
     path = Path(out)
     if path.suffix.lower() != ".html":
         raise UsageError(f"{setting('page', out)}: a page is written as .html")
-    loaded = _packed_in_memory(inputs, executor, progress, unused)
-    view = _page_of(loaded, executor, findings)
-    return _written({path.name: view}, path, progress, force, loaded.warnings, "page").files[0]
+    loaded = _packed_in_memory(inputs, context, unused)
+    view = _page_of(loaded, context, findings)
+    return _written({path.name: view}, path, context.progress, force, loaded.warnings, "page").files[0]
 
 
-def _packed_in_memory(
-    inputs: Sequence[str], executor: Crew, progress: Progress, unused: AbstractSet[str] = frozenset()
-) -> Loaded:
+def _packed_in_memory(inputs: Sequence[str], context: Context, unused: AbstractSet[str] = frozenset()) -> Loaded:
     """A crate of the inputs as `pack` would make it, with its sheets, of which nothing is written."""
-    notes = settled(inputs)
-    taken_in = intake(inputs, unused, Settings(), executor, progress)
-    (prepared,) = taken_in.sizes
-    result = arranged(taken_in.sequences, prepared.pictures, prepared.settings)
-    plan = plan_of("frames", taken_in.sequences, prepared, result, (), "")
+    notes = recover_interrupted(inputs)
+    frames = load_frames(LoadRequest(base_of(inputs), Settings(), unused), context)
+    (prepared,) = frames.sizes
+    plan = plan_of("frames", frames.sequences, prepared, arranged(frames.sequences, prepared))
     sheets = enumerate(plan.crate.sheets)
-    drawn = tuple(SheetRows(plan, index, executor)(range(sheet.size.h)) for index, sheet in sheets)
+    drawn = tuple(SheetRows(plan, 0, index, context)(range(sheet.size.h)) for index, sheet in sheets)
     return Loaded(plan.crate, drawn, None, tuple(notes))
 
 
@@ -148,19 +145,18 @@ def compare(
     data: str,
     against: str,
     out: str | None,
-    executor: Crew,
-    progress: Progress = silent,
+    context: Context,
     force: bool = False,
 ) -> tuple[list[Change], Shown]:
     """What changed since another crate, and the page that shows it, if `out` is given. Raises as `show` does."""
-    old, new = load(against), load(data)
+    old, new = load(against, context.limits), load(data, context.limits)
     warnings = (*old.warnings, *new.warnings)
     found = changes(old.crate, new.crate, old.picture, new.picture)
     if out is None:
         return found, Shown((), warnings)
     path = Path(out)
-    page = _page_of(new, executor, before=(against, old, found))
-    return found, _written({path.name: page}, path, progress, force, warnings)
+    page = _page_of(new, context, before=(against, old, found))
+    return found, _written({path.name: page}, path, context.progress, force, warnings)
 
 
 Views = dict[str, Callable[[], Iterator[bytes]]]
@@ -181,7 +177,7 @@ def _written(
     return Shown(tuple(folder / name for name in views), (*warnings, *staging.notes))
 
 
-def _sheets(loaded: Loaded, path: Path, wish: ShowWish, executor: Crew) -> Views:
+def _sheets(loaded: Loaded, path: Path, options: ShowOptions, context: Context) -> Views:
     from ..views.sheet_view import draw_sheet_view
 
     def drawer(index: int) -> Callable[[], Iterator[bytes]]:
@@ -189,8 +185,10 @@ def _sheets(loaded: Loaded, path: Path, wish: ShowWish, executor: Crew) -> Views
             import numpy as np
 
             bands = partial(loaded.bands, index)
-            view = draw_sheet_view(loaded.crate, index, bands, wish.film.ground, wish.film.zoom, wish.smaller)
-            return encode_png(np.asarray(view.image), executor)
+            view = draw_sheet_view(
+                loaded.crate, index, bands, options.film.ground, context.limits, options.film.zoom, options.smaller
+            )
+            return encode_png(np.asarray(view.image), context.pool)
 
         return drawn
 
@@ -202,7 +200,7 @@ def _sheets(loaded: Loaded, path: Path, wish: ShowWish, executor: Crew) -> Views
 
 def _page_of(
     loaded: Loaded,
-    executor: Crew,
+    context: Context,
     findings: Sequence[Finding] = (),
     skins: Mapping[str, Loaded] = MappingProxyType({}),
     before: tuple[str, Loaded, Sequence[Change]] | None = None,
@@ -212,9 +210,9 @@ def _page_of(
 
     def images(one: Loaded) -> list[str]:
         if one.folder and one.crate.alpha == "straight":  # the very files that ship
-            return [inlined(sheet_bytes(one.folder, sheet)) for sheet in one.crate.sheets]
+            return [inlined(sheet_bytes(one.folder, sheet, context.limits)) for sheet in one.crate.sheets]
         sheets = (one.bands(index, sheet.size.h) for index, sheet in enumerate(one.crate.sheets))
-        return [inlined(b"".join(encode_png(whole, executor))) for (whole,) in sheets]
+        return [inlined(b"".join(encode_png(whole, context.pool))) for (whole,) in sheets]
 
     def drawn() -> Iterator[bytes]:
         worn = {name: images(one) for name, one in skins.items()}
@@ -228,14 +226,14 @@ def _page_of(
             findings,
             worn,
             against,
-            texts_beside(loaded.crate, loaded.folder) if loaded.folder else (),
+            texts_beside(loaded.crate, loaded.folder, context.limits) if loaded.folder else (),
         )
         return iter([page.encode()])
 
     return drawn
 
 
-def texts_beside(crate: Crate, folder: Path) -> list[tuple[str, str]]:
+def texts_beside(crate: Crate, folder: Path, limits: Limits) -> list[tuple[str, str]]:
     """The text files of a crate that are in a template's own form, by their names; none that is missing, very long, no
     text, or not called after the crate."""
     found: list[tuple[str, str]] = []
@@ -244,14 +242,14 @@ def texts_beside(crate: Crate, folder: Path) -> list[tuple[str, str]]:
         if name in ours or not name.startswith(f"{crate.name}."):
             continue
         with contextlib.suppress(OSError, ValueError):
-            found.append((name, read_regular(folder / name, "text_bytes").decode("utf-8")))
+            found.append((name, read_regular(folder / name, limits, "text_bytes").decode("utf-8")))
     return found
 
 
-def _chart(loaded: Loaded, path: Path, wish: ShowWish, _: Crew) -> Views:
+def _chart(loaded: Loaded, path: Path, options: ShowOptions, _: Context) -> Views:
     from ..views.chart import chart_of
 
-    chosen = _chosen(loaded.crate, wish.animations) if loaded.crate.animations else []
+    chosen = _chosen(loaded.crate, options.animations) if loaded.crate.animations else []
 
     def drawn() -> Iterator[bytes]:
         seen = [sheet[..., 3] > 0 for sheet in loaded.sheets]
@@ -261,26 +259,30 @@ def _chart(loaded: Loaded, path: Path, wish: ShowWish, _: Crew) -> Views:
     return {path.name: drawn}
 
 
-def _films(loaded: Loaded, path: Path, wish: ShowWish, executor: Crew) -> Views:
+def _films(loaded: Loaded, path: Path, options: ShowOptions, context: Context) -> Views:
     import numpy as np
 
     from ..views.film import encoded, film_of, strip_of, together
 
     crate, picture = loaded.crate, cache(loaded.picture)
-    chosen = _chosen(crate, wish.animations)
+    chosen = _chosen(crate, options.animations)
     ending = path.suffix.lower()
 
     def one(animation: Animation) -> Callable[[], Iterator[bytes]]:
         def drawn() -> Iterator[bytes]:
-            if wish.kind == "strip":
-                return encode_png(np.asarray(strip_of(crate, animation, picture, wish.film)), executor)
-            return iter([encoded(film_of(crate, animation, picture, wish.film, wish.timing), ending)])
+            if options.kind == "strip":
+                return encode_png(
+                    np.asarray(strip_of(crate, animation, picture, options.film, context.limits)), context.pool
+                )
+            return iter(
+                [encoded(film_of(crate, animation, picture, options.film, options.timing, context.limits), ending)]
+            )
 
         return drawn
 
     if len(chosen) == 1:
         return {path.name: one(chosen[0])}
-    if wish.each or wish.kind == "strip":
+    if options.each or options.kind == "strip":
         names = [f"{path.stem}-{_file_name(animation.name)}{path.suffix}" for animation in chosen]
         if len(set(names)) < len(names):
             raise UsageError(
@@ -289,7 +291,7 @@ def _films(loaded: Loaded, path: Path, wish: ShowWish, executor: Crew) -> Views:
         return dict(zip(names, map(one, chosen), strict=True))
 
     def all_in_one() -> Iterator[bytes]:
-        return iter([encoded(together(crate, chosen, picture, wish.film, wish.timing), ending)])
+        return iter([encoded(together(crate, chosen, picture, options.film, options.timing, context.limits), ending)])
 
     return {path.name: all_in_one}
 

@@ -22,12 +22,11 @@ from ..core.names import natural_key, nearest, said_once
 from ..core.pixels import Pixels
 from ..core.text import counted, quoted, shown
 from ..crate_files.read import frames_of
+from ..pipeline.context import Context
 from ..sources.decode import Part, each_part
 from ..sources.find import Found, named_twice, searched
-from ..sources.full_size import Place, second_look
-from ..storage.recovery import settled
-from ..workers.pool import Crew
-from ..workers.progress import Progress, silent
+from ..sources.full_size import Place, read_again
+from ..storage.recovery import recover_interrupted
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,8 +76,7 @@ class Survey:
 
 def survey(
     inputs: Sequence[str],
-    executor: Crew,
-    progress: Progress = silent,
+    context: Context,
     fps: Fraction | None = None,
     allow: Sequence[str] = (),
     scale: Fraction = Fraction(1),
@@ -92,10 +90,10 @@ def survey(
     """
     check_codes("allow", allow)
     check_codes("code", codes)
-    inputs = frames_of(inputs)
-    notes = settled(inputs)
-    look = _Look(inputs, scale)
-    for name, parts in look.sequences(executor, progress):
+    inputs = frames_of(inputs, context.limits)
+    notes = recover_interrupted(inputs)
+    look = _Look(inputs, scale, context)
+    for name, parts in look.sequences():
         look.judge(name, parts, fps)
     look.judge_all()
     chosen = [one for one in worst_first(look.findings) if one.code not in allow and (not codes or one.code in codes)]
@@ -105,7 +103,7 @@ def survey(
         tuple(one for one in chosen if look.findings[one].key not in found_fine),
         gpu_bytes,
         square,
-        look.search.passed_over,
+        look.search.skipped,
         tuple(notes),
         tuple(one for one in chosen if look.findings[one].key in found_fine),
         look.findings,
@@ -125,20 +123,20 @@ def check_codes(asked: str, codes: Iterable[str]) -> None:
 class _Look:
     """One look at all inputs, on its way."""
 
-    def __init__(self, inputs: Sequence[str], scale: Fraction) -> None:
-        self.scale = scale
-        self.search = searched(inputs)
+    def __init__(self, inputs: Sequence[str], scale: Fraction, context: Context) -> None:
+        self.scale, self._context = scale, context
+        self.search = searched(inputs, frozenset(), context.limits)
         self.places: dict[str, Place] = {}
         self.unused: set[str] = set()
         self.findings: dict[Finding, Known] = {}
         self.summaries: list[SequenceSummary] = []
         self.surveyed: list[Surveyed] = []
-        self._pixels = second_look(self.places)
+        self._pixels = read_again(self.places, context.limits)
 
     def again(self, frame: FrameFacts) -> Pixels:
         return self._pixels(frame.name, frame.canvas)
 
-    def sequences(self, executor: Crew, progress: Progress) -> Iterator[tuple[str | None, list[Part[FrameFacts]]]]:
+    def sequences(self) -> Iterator[tuple[str | None, list[Part[FrameFacts]]]]:
         """Sequences in the order in which they are complete, with the parts that they are made of."""
         for first, other in named_twice(self.search.found):
             self._twice(first, other)
@@ -147,10 +145,12 @@ class _Look:
         waiting: dict[str | None, list[Part[FrameFacts]]] = defaultdict(list)
         last: str | None = None
         reasons: list[str] = []
-        for file, part in each_part(files, executor, progress, frame_facts):
-            if isinstance(part, str):
-                reasons.append(f"{shown(file.path)} {part}; export it again or take it out")
-                self._unreadable(file, part)
+        for file, part in each_part(
+            files, self._context.pool, self._context.progress, frame_facts, self._context.limits
+        ):
+            if part.error:
+                reasons.append(f"{shown(file.path)} {part.error}; export it again or take it out")
+                self._unreadable(file, part.error)
                 continue
             if last is not None and part.animation != last and last in waiting and last not in reels:
                 yield last, waiting.pop(last)

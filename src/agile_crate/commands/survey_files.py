@@ -11,12 +11,12 @@ from typing import NamedTuple
 from ..core.errors import InputError, UsageError, reason
 from ..core.inspect.allowed import allowed_keys, allowed_text
 from ..core.inspect.finding import CODES, Finding
+from ..core.limits import Limits
 from ..core.message import Sentence, a_file, setting
 from ..exports.sarif import Result, sarif_text
 from ..format.regular import read_regular
+from ..pipeline.context import Context
 from ..storage.staging import refuse_existing, write_alone
-from ..workers.pool import Crew
-from ..workers.progress import Progress
 from .survey import Survey
 
 
@@ -33,21 +33,21 @@ class SurveyFiles(NamedTuple):
         return ((name, path) for name, path in self._asdict().items() if path)
 
 
-def refuse_existing_files(files: SurveyFiles, force: bool) -> None:
+def refuse_existing_files(files: SurveyFiles, force: bool, limits: Limits) -> None:
     """Raises OutputError for a file that is there already, and UsageError for two at one place. What was found fine
     before is written anew without being asked, as it is kept from look to look."""
     paths = [os.path.abspath(path) for _, path in files.wanted]
     if len(set(paths)) < len(paths):
         raise UsageError("two files would be written to one place; give each its own name")
     for name, path in files.wanted:
-        if not (force or (name == "save_allowed" and _is_allowed_file(path))):
+        if not (force or (name == "save_allowed" and _is_allowed_file(path, limits))):
             refuse_existing(Path(path).parent, [Path(path).name], name)
 
 
-def read_allowed(path: str) -> frozenset[str]:
+def read_allowed(path: str, limits: Limits) -> frozenset[str]:
     """The keys of what was found fine. Raises InputError."""
     try:
-        return allowed_keys(read_regular(path, "text_bytes").decode("utf-8"))
+        return allowed_keys(read_regular(path, limits, "text_bytes").decode("utf-8"))
     except OSError as error:
         raise InputError(f"{a_file(path)} cannot be read: {reason(error)}") from None
     except ValueError:
@@ -56,9 +56,9 @@ def read_allowed(path: str) -> frozenset[str]:
         ) from None
 
 
-def _is_allowed_file(path: str) -> bool:
+def _is_allowed_file(path: str, limits: Limits) -> bool:
     try:
-        read_allowed(path)
+        read_allowed(path, limits)
     except InputError:
         return False
     return True
@@ -69,10 +69,8 @@ def write_survey_files(
     inputs: Iterable[str],
     files: SurveyFiles,
     told: Callable[[Sentence], str],
-    executor: Crew,
-    progress: Progress,
+    context: Context,
     force: bool,
-    version: str,
 ) -> list[Path]:
     """Writes what is wanted; `told` spells the remedies for whoever reads them, and `version` is the
     program's. Raises OutputError and UsageError."""
@@ -81,10 +79,10 @@ def write_survey_files(
         from .show import show_frames
 
         findings = [replace(one, remedy=Sentence(told(one.remedy))) for one in looked.findings]
-        written.append(show_frames(list(inputs), findings, files.page, executor, progress, force, looked.unused))
+        written.append(show_frames(list(inputs), findings, files.page, context, force, looked.unused))
     if files.sarif:
         results = (_result(one, looked, told) for one in looked.findings)
-        write_alone(files.sarif, sarif_text(results, CODES, version))
+        write_alone(files.sarif, sarif_text(results, CODES, context.program.rpartition(" ")[2]))
         written.append(Path(files.sarif))
     if files.save_allowed:
         fine = {looked.known[one].key: one for one in (*looked.findings, *looked.let_go)}

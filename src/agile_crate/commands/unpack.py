@@ -3,19 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from concurrent.futures import Executor
 from dataclasses import dataclass
 from pathlib import Path
 
 from ..core.crate.file_names import not_held, repeated, safe_name
 from ..core.errors import InputError
-from ..core.limits import in_force, more_by
+from ..core.limits import Limits, raise_hint
 from ..core.message import Sentence, a_file
 from ..core.model.crate import Animation, Crate
 from ..core.text import bytes_shown, few, quoted
 from ..exports.png import encode_png
+from ..pipeline.context import Context
 from ..storage.staging import refuse_existing, staged
-from ..workers.progress import Progress, silent
 from .load import Loaded, load
 
 FILM_ENDING = ".apng"
@@ -34,8 +33,7 @@ class Unpacked:
 def unpack(
     data: str,
     folder: Path,
-    executor: Executor,
-    progress: Progress = silent,
+    context: Context,
     film: bool = False,
     force: bool = False,
     skin: str = "",
@@ -46,11 +44,15 @@ def unpack(
 
     Raises InputError for a crate that does not hold together, and OutputError for files that are in the way.
     """
-    loaded = load(data, skin)
+    loaded = load(data, context.limits, skin)
     crate = loaded.crate
-    _refuse_too_much(data, crate)
-    names = _files_of("frames", [frame.name for frame in crate.frames], ".png", data)
-    films = _files_of("animations", [one.name for one in crate.animations], FILM_ENDING, data) if film else []
+    _refuse_too_much(data, crate, context.limits)
+    names = _files_of("frames", [frame.name for frame in crate.frames], ".png", data, context.limits)
+    films = (
+        _files_of("animations", [one.name for one in crate.animations], FILM_ENDING, data, context.limits)
+        if film
+        else []
+    )
     if (twice := repeated([*names, *films])) is not None:
         raise InputError(
             f"{a_file(data)}: two files would be called {quoted(twice)}; some platforms cannot tell them apart"
@@ -68,11 +70,11 @@ def unpack(
     total = len(names) + len(films)
     with staged(folder) as staging:
         for done, name in enumerate(names, 1):
-            staging.write(name, encode_png(loaded.picture(done - 1), executor))
-            progress("unpacking", done, total)
+            staging.write(name, encode_png(loaded.picture(done - 1), context.pool))
+            context.progress("unpacking", done, total)
         for done, (name, animation) in enumerate(zip(films, crate.animations, strict=False), len(names) + 1):
-            staging.write(name, [_film(loaded, animation)])
-            progress("unpacking", done, total)
+            staging.write(name, [_film(loaded, animation, context.limits)])
+            context.progress("unpacking", done, total)
         staging.commit()
     return Unpacked(crate, *paths, (*warnings, *staging.notes))
 
@@ -84,18 +86,18 @@ def _renamed(pairs: Sequence[tuple[str, str]]) -> Iterator[Sentence]:
         yield Sentence(f"written under names that every platform can hold: {few(renamed)}")
 
 
-def _refuse_too_much(data: str, crate: Crate) -> None:
+def _refuse_too_much(data: str, crate: Crate, limits: Limits) -> None:
     """Metadata of a few bytes can claim canvases of any size."""
-    if sum(frame.canvas.w * frame.canvas.h * 4 for frame in crate.frames) > (most := in_force().frames_bytes):
+    if sum(frame.canvas.w * frame.canvas.h * 4 for frame in crate.frames) > (most := limits.frames_bytes):
         raise InputError(
-            f"{a_file(data)}: its frames would take more than {bytes_shown(most)}; {more_by('frames_bytes')}"
+            f"{a_file(data)}: its frames would take more than {bytes_shown(most)}; {raise_hint('frames_bytes')}"
         )
 
 
-def _files_of(key: str, names: Sequence[str], ending: str, data: str) -> list[str]:
+def _files_of(key: str, names: Sequence[str], ending: str, data: str, limits: Limits) -> list[str]:
     """Names as paths below a folder, which every platform can have; each once. Raises InputError for one that would
     leave it, or that is too long."""
-    files = list(_checked(key, names, ending, data))
+    files = list(_checked(key, names, ending, data, limits))
     taken = {name + ending for name in names}
     for index, (name, file) in enumerate(zip(names, files, strict=True)):
         number = 1
@@ -107,12 +109,12 @@ def _files_of(key: str, names: Sequence[str], ending: str, data: str) -> list[st
     return files
 
 
-def _checked(key: str, names: Sequence[str], ending: str, data: str) -> Iterator[str]:
+def _checked(key: str, names: Sequence[str], ending: str, data: str, limits: Limits) -> Iterator[str]:
     for index, name in enumerate(names):
         *folders, last = name.split("/")
-        if len(folders) > (deepest := in_force().nesting):
+        if len(folders) > (deepest := limits.nesting):
             raise InputError(
-                f"{a_file(data)}: {key}[{index}].name has more than {deepest} folders; {more_by('nesting')}"
+                f"{a_file(data)}: {key}[{index}].name has more than {deepest} folders; {raise_hint('nesting')}"
             )
         file = safe_name(last) + ending if last and not_held(last + ending) else last + ending
         parts = [*map(safe_name, folders), file]
@@ -122,8 +124,10 @@ def _checked(key: str, names: Sequence[str], ending: str, data: str) -> Iterator
         yield "/".join(parts)
 
 
-def _film(loaded: Loaded, animation: Animation) -> bytes:
+def _film(loaded: Loaded, animation: Animation, limits: Limits) -> bytes:
     """An animation as an engine draws it, on nothing: every frame with its pivot on one point."""
-    from ..views.film import FilmWish, Timing, encoded, film_of
+    from ..views.film import FilmOptions, Timing, encoded, film_of
 
-    return encoded(film_of(loaded.crate, animation, loaded.picture, FilmWish(clear=True), Timing()), FILM_ENDING)
+    return encoded(
+        film_of(loaded.crate, animation, loaded.picture, FilmOptions(clear=True), Timing(), limits), FILM_ENDING
+    )

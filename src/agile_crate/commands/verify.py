@@ -8,34 +8,36 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import partial
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 
 from ..core.crate.check import check_crate, check_gap_is_used, check_repeated_edges, restorable, stray_told
 from ..core.crate.compare import difference
-from ..core.crate.edits import Touch, source_crc, strayed
+from ..core.crate.edits import Edit, Edits, source_crc, stray_pixels
 from ..core.crate.restore import as_seen, as_seen_by_readers
 from ..core.crate.skins import skins_of, with_skin
 from ..core.errors import InputError
 from ..core.frame.trim import visible_on_canvas
 from ..core.frame.visible import on_canvas, overlap, within
+from ..core.limits import Limits
 from ..core.message import Sentence
 from ..core.model.crate import Crate, Frame
 from ..core.model.geometry import ORIGIN, Box, Point
-from ..core.model.variant import Skin
+from ..core.model.sheet import Sheet
 from ..core.pixels import Pixels
 from ..core.text import counted, few, measured, quoted, shown
-from ..crate_files.read import against_for
+from ..crate_files.read import Comparison
+from ..crate_files.spec import CrateSpec
 from ..format.document import document_of, first_difference
 from ..format.files import read_metadata, sha256_now, was_edited
 from ..format.png_seal import seal_of
-from ..sources.edited_sheets import touched_sheets
-from ..sources.sheets import read_sheets
-from ..storage.recovery import settled
-from ..workers.pool import Crew
-from ..workers.progress import Progress, silent
+from ..pipeline.context import Context
+from ..sources.edited_sheets import edited_sheets
+from ..sources.sheets import FoundSheet, read_sheets
+from ..storage.recovery import recover_interrupted
 from .accept import forms_of
-from .expected import NO_SOURCES, Source, sources_of
+from .expected import NO_SOURCES, Source, Sources, sources_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,86 +77,126 @@ class FrameDifference:
     skin: str = ""
 
 
-def verify(data: str, against: Sequence[str], executor: Crew, progress: Progress = silent, font: str = "") -> Verified:
-    """Checks the written files, one sheet in memory at a time, and compares each frame with its source if given. With
-    the crate file of the crate among the inputs, its skins are compared as well, and all that the file asks for.
-    `font` is that of text in drawings, where it does not lie beside the metadata or the frames.
+def verify(data: str, comparison: Comparison, context: Context) -> Verified:
+    """Check the written files, one sheet in memory at a time, and compare each frame with its source if inputs are
+    given. With the spec of the crate, its skins are compared as well, and all that the crate file asks for.
 
     Raises InputError when the metadata itself, or a source, cannot be read.
     """
-    asked = against_for(against, data, font)
-    notes = settled(asked.inputs, [Path(data)])
-    crate = read_metadata(data)
+    notes = recover_interrupted(comparison.inputs, [Path(data)])
+    crate = read_metadata(data, context.limits)
     folder = Path(os.path.abspath(data)).parent
-    problems = [*_told_otherwise(data, crate), *_edited(data, crate, folder), *check_crate(crate)]
-    all_sources, touches = NO_SOURCES, dict[str, Touch]()
-    if against:
-        touches = _touches(crate, folder) if not problems else {}
-        all_sources = sources_of(crate, folder / Path(data).name, asked, touches, executor, progress)
-        problems += [*all_sources.otherwise, *_other_skins(crate, asked.order.skins if asked.order else None)]
-        problems += _odd_name(data, crate, folder)
-        if asked.order is None and skins_of(crate):
+    is_broken = any(check_crate(crate))
+    problems = [*_told_otherwise(data, crate, context.limits), *_changed_texts(data, crate, folder, context.limits)]
+    problems += check_crate(crate)
+    sources, edits = NO_SOURCES, dict[str, Edit]()
+    if comparison.inputs:
+        edits = _edits(crate, folder, context.limits) if not problems else {}
+        sources = sources_of(crate, folder / Path(data).name, comparison, edits, context)
+        problems += [*sources.otherwise, *_other_skins(crate, comparison.spec)]
+        problems += _odd_name(data, crate, folder, context.limits)
+        if comparison.spec is None and skins_of(crate):
             notes.append(Sentence("its skins are not compared: only a crate file tells what they were made of"))
-    sources = all_sources.base
-    placed: list[list[Frame]] = [[] for _ in crate.sheets]
-    differences: list[FrameDifference] = []
-    for frame in crate.frames:
-        if frame.on_sheet < len(placed):
-            placed[frame.on_sheet].append(frame)
-        elif frame.name in sources:
-            differences.append(FrameDifference(frame.name, "cannot be restored: there is no such sheet"))
-    same = dict.fromkeys(["", *all_sources.skins], 0)
-    names = [""] if any(problem for problem in check_crate(crate)) else ["", *skins_of(crate)]
-    done, total = 0, len(crate.sheets) * len(names)
-    for name in names:
-        worn = with_skin(crate, name) if name else crate
-        own = all_sources.skins.get(name, {}) if name else sources
-        for index, (sheet, found) in enumerate(read_sheets(folder, worn.sheets, bool(own), executor)):
-            problems += [*found.problems, *filter(None, [found.changed])]
-            notes += [Sentence(found.remark)] if found.remark else []
-            here = placed[index]
-            if found.pixels is not None and all(restorable(worn, frame) for frame in here):
-                problems += _around_frames(worn, index, here, found.pixels)
-            if own and not name:
-                problems += check_gap_is_used(sheet, here)
-            frames = [frame for frame in here if frame.name in own]
-            compared = partial(_compared, crate=worn, sheet=found.pixels, sources=own, lost=all_sources.lost)
-            for found_wrong in executor.map(compared, frames):
-                same[name] += found_wrong is None
-                differences += [dataclasses.replace(found_wrong, skin=name)] if found_wrong else []
-            done += 1
-            progress("checking", done, total)
-    shared = 0
-    if against:
-        there = {frame.name for frame in crate.frames}
-        shared = len(there & sources.keys())
-        differences += [FrameDifference(name, "has no source") for name in sorted(there - sources.keys())]
-        left_out = sorted(sources.keys() - there)
-        if left_out:
-            problems.append(f"{counted(len(left_out), 'source')} not in the crate: {few(left_out)}")
-        elif not differences:
-            differences += [*_misplaced(crate, sources), *_not_mirrored(crate, sources, all_sources.mirrored)]
-            differences += _untrue(crate, sources, touches)
-            same[""] -= len({difference.frame for difference in differences})
-    wrong = {difference.frame for difference in differences if not difference.skin}
-    touched = sum(frame.touched and frame.name in sources and frame.name not in wrong for frame in crate.frames)
-    count = same.pop("")
-    return Verified(crate, shared, count, touched, tuple(problems), tuple(differences), tuple(notes), same)
+    checks = _SheetChecks(crate, folder, sources, context)
+    checks.run([""] if is_broken else ["", *skins_of(crate)])
+    found = checks.differences
+    if comparison.inputs:
+        problems_of_frames, more = _compared_as_a_whole(crate, sources, edits, found)
+        checks.problems += problems_of_frames
+        checks.same[""] -= len({difference.frame for difference in more.after})
+        found += [*more.before, *more.after]
+    base = sources.by_variant.get("", {})
+    wrong = {difference.frame for difference in found if not difference.skin}
+    edited = sum(frame.touched and frame.name in base and frame.name not in wrong for frame in crate.frames)
+    shared = sum(frame.name in base for frame in crate.frames)
+    count = checks.same.pop("")
+    return Verified(
+        crate, shared, count, edited, (*problems, *checks.problems), tuple(found), (*notes, *checks.notes), checks.same
+    )
+
+
+class _More(NamedTuple):
+    """Differences of frames that are missing, and of frames that came back."""
+
+    before: list[FrameDifference]
+    after: list[FrameDifference]
+
+
+def _compared_as_a_whole(
+    crate: Crate, sources: Sources, edits: Edits, found: Sequence[FrameDifference]
+) -> tuple[list[str], _More]:
+    """Compare which frames there are. Pivots, shapes and mirrored frames may depend on all frames of an animation, so
+    they are compared only if every frame is there and came back."""
+    base = sources.by_variant.get("", {})
+    names = {frame.name for frame in crate.frames}
+    before = [FrameDifference(name, "has no source") for name in sorted(names - base.keys())]
+    if left_out := sorted(base.keys() - names):
+        return [f"{counted(len(left_out), 'source')} not in the crate: {few(left_out)}"], _More(before, [])
+    if found or before:
+        return [], _More(before, [])
+    wrong = [*_misplaced(crate, base), *_not_mirrored(crate, base, sources.mirrored), *_untrue(crate, base, edits)]
+    return [], _More(before, wrong)
+
+
+class _SheetChecks:
+    """The sheets of a crate, checked one after the other, and its frames compared with their sources."""
+
+    def __init__(self, crate: Crate, folder: Path, sources: Sources, context: Context) -> None:
+        self.problems: list[str] = []
+        self.notes: list[Sentence] = []
+        self.differences: list[FrameDifference] = []
+        self.same = dict.fromkeys(["", *sources.by_variant], 0)
+        self._crate, self._folder, self._sources, self._context = crate, folder, sources, context
+        self._placed: list[list[Frame]] = [[] for _ in crate.sheets]
+        for frame in crate.frames:
+            if frame.on_sheet < len(self._placed):
+                self._placed[frame.on_sheet].append(frame)
+            elif frame.name in sources.by_variant.get("", {}):
+                self.differences.append(FrameDifference(frame.name, "cannot be restored: there is no such sheet"))
+
+    def run(self, names: Sequence[str]) -> None:
+        """Check the sheets of these variants. One sheet is in memory at a time, and the next one on its way."""
+        total = len(self._crate.sheets) * len(names)
+        done = 0
+        for name in names:
+            crate = with_skin(self._crate, name) if name else self._crate
+            own = self._sources.by_variant.get(name, {})
+            sheets = self._folder, crate.sheets
+            for index, (sheet, found) in enumerate(
+                read_sheets(*sheets, bool(own), self._context.pool, self._context.limits)
+            ):
+                self._check(crate, name, index, sheet, found)
+                done += 1
+                self._context.progress("checking", done, total)
+
+    def _check(self, crate: Crate, name: str, index: int, sheet: Sheet, found: FoundSheet) -> None:
+        self.problems += [*found.problems, *filter(None, [found.changed])]
+        self.notes += [Sentence(found.remark)] if found.remark else []
+        here, own = self._placed[index], self._sources.by_variant.get(name, {})
+        if found.pixels is not None and all(restorable(crate, frame) for frame in here):
+            self.problems += _around_frames(crate, index, here, found.pixels)
+        if own and not name:
+            self.problems += check_gap_is_used(sheet, here)
+        frames = [frame for frame in here if frame.name in own]
+        compared = partial(_compared, crate=crate, sheet=found.pixels, sources=own, lost=self._sources.lost)
+        for wrong in self._context.pool.map(compared, frames):
+            self.same[name] += wrong is None
+            self.differences += [dataclasses.replace(wrong, skin=name)] if wrong else []
 
 
 def _around_frames(crate: Crate, index: int, frames: Sequence[Frame], pixels: Pixels) -> Iterator[str]:
     """Yield what is wrong with a sheet's pixels around its frames: repeated edges, and paint elsewhere."""
     sheet = crate.sheets[index]
     yield from check_repeated_edges(sheet, frames, pixels)
-    if stray := strayed(crate, index, pixels):
+    if stray := stray_pixels(crate, index, pixels):
         yield stray_told(sheet, stray)
 
 
-def _told_otherwise(data: str, crate: Crate) -> Iterator[str]:
+def _told_otherwise(data: str, crate: Crate, limits: Limits) -> Iterator[str]:
     """Where the same build's metadata in the other form, if it lies beside, says something else."""
     for path in forms_of(data)[1:]:
         try:
-            place = first_difference(document_of(crate), document_of(read_metadata(path)))
+            place = first_difference(document_of(crate), document_of(read_metadata(path, limits)))
         except InputError as error:
             yield error.sentence
             continue
@@ -162,28 +204,28 @@ def _told_otherwise(data: str, crate: Crate) -> Iterator[str]:
             yield f"{shown(path.name)} says something else: {place}"
 
 
-def _edited(data: str, crate: Crate, folder: Path) -> Iterator[str]:
+def _changed_texts(data: str, crate: Crate, folder: Path, limits: Limits) -> Iterator[str]:
     """The build's text files that were changed since they were written. What is not there may have gone elsewhere."""
-    names = [path.name for path in forms_of(data) if was_edited(path)]
+    names = [path.name for path in forms_of(data) if was_edited(path, limits)]
     for name, sha256 in crate.file_sha256.items():
-        if sha256_now(folder / name) not in ("", sha256):
+        if sha256_now(folder / name, limits) not in ("", sha256):
             names.append(name)
     yield from (f"{shown(name)} was changed since it was written" for name in names)
 
 
-def _other_skins(crate: Crate, skins: Sequence[Skin] | None) -> Iterator[str]:
-    names = [skin.name for skin in skins or ()]
-    if skins is not None and sorted(names) != sorted(skins_of(crate)):
+def _other_skins(crate: Crate, spec: CrateSpec | None) -> Iterator[str]:
+    names = [skin.name for skin in spec.variants[1:]] if spec else []
+    if spec and sorted(names) != sorted(skins_of(crate)):
         told = [few(map(quoted, some)) or "none" for some in (skins_of(crate), names)]
         yield f"its skins are {told[0]}, and should be {told[1]}"
 
 
-def _touches(crate: Crate, folder: Path) -> dict[str, Touch]:
+def _edits(crate: Crate, folder: Path, limits: Limits) -> dict[str, Edit]:
     """What somebody painted on frames, as far as it was taken into the metadata."""
     if not any(frame.touched for frame in crate.frames):
         return {}
-    touches = (touch for sheet in touched_sheets(crate, folder) for touch in sheet.touches)
-    return {touch.frame.name: touch for touch in touches if touch.frame.touched}
+    edits = (edit for sheet in edited_sheets(crate, folder, limits) for edit in sheet.edits)
+    return {edit.frame.name: edit for edit in edits if edit.frame.touched}
 
 
 def _compared(
@@ -236,22 +278,22 @@ def _misplaced(crate: Crate, sources: dict[str, Source]) -> Iterator[FrameDiffer
             yield FrameDifference(frame.name, "has a different shape from the one that its source gives")
 
 
-def _untrue(crate: Crate, sources: dict[str, Source], touches: Mapping[str, Touch]) -> Iterator[FrameDifference]:
+def _untrue(crate: Crate, sources: dict[str, Source], edits: Edits) -> Iterator[FrameDifference]:
     """Yield frames whose `crc` or `touched` in the metadata is wrong."""
     for frame in crate.frames:
         crc = source_crc(crate, frame, sources[frame.name].packed)
-        if frame.touched and frame.name not in touches:
+        if frame.touched and frame.name not in edits:
             yield FrameDifference(frame.name, "is marked as touched, but carries no edit")
         elif frame.crc and frame.crc != crc:
             yield FrameDifference(frame.name, f"has the crc {frame.crc}, but its source has {crc}")
 
 
-def _odd_name(data: str, crate: Crate, folder: Path) -> Iterator[str]:
+def _odd_name(data: str, crate: Crate, folder: Path, limits: Limits) -> Iterator[str]:
     """Yield a problem if neither the metadata file, nor a sheet, nor a sheet's seal has the crate's name."""
     names = [sheet.image for sheet in crate.sheets]
     if crate.name == Path(data).stem or any(name.startswith(crate.name) for name in names):
         return
-    if crate.name not in {seal.crate for name in names if (seal := seal_of(folder / name))}:
+    if crate.name not in {seal.crate for name in names if (seal := seal_of(folder / name, limits))}:
         yield f"its name is {quoted(crate.name)}, but its files have another name"
 
 

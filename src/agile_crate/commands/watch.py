@@ -11,22 +11,23 @@ from types import MappingProxyType
 from typing import Literal
 
 from ..core.errors import CrateError, InputError
+from ..core.limits import Limits
 from ..core.model.crate import Crate
+from ..core.model.variant import all_layers
 from ..crate_files.dependencies import metadata_of
 from ..crate_files.read import chosen, read_crate_file
-from ..crate_files.spec import Order, as_key
-from ..crate_files.up_to_date import Unchanged, unchanged
+from ..crate_files.spec import CrateSpec, as_key
+from ..crate_files.up_to_date import Unchanged, look_up
 from ..format.files import read_metadata
-from ..settings.given import settings_from
-from ..settings.table import Settings
+from ..pipeline.context import Context
+from ..pipeline.job import BuildJob, DiskState
 from ..sources.find import find, fixed_part
 from ..sources.watched import Watch, watching
-from ..storage.cache import Cache
-from ..workers.pool import Crew
+from .build import BuildOptions
 from .light_table import LightTable
 from .pack import Packed, pack
 
-GRACE = 1.0
+GRACE_S = 1.0
 """Seconds that a picture which cannot be read has to be written to its end before it is told of."""
 
 
@@ -45,143 +46,139 @@ class Turn:
 
 @dataclass(frozen=True, slots=True)
 class Builder:
-    """How crates are built: whatever does not change from build to build."""
+    """How crates are built again and again.
 
-    executor: Crew
-    cache: Cache
-    program: str
-    force: bool
-    keep_touches: bool
+    context   with the build cache
+    options   of every build
+    begin     is called with a crate's name before it is built
+    end       is called with what came of it
+    table     the light table that shows builds, if there is one
+    """
+
+    context: Context
+    options: BuildOptions
     begin: Callable[[str], None]
     end: Callable[[Turn], None]
     table: LightTable | None = None
 
 
 def watch(path: str, only: Sequence[str], builder: Builder, ready: Callable[[], None]) -> None:
-    """Builds the crates of a file, calls `ready`, and builds them again whenever something changes, for ever.
+    """Build the crates of a file, call `ready`, and build them again whenever something changes, forever.
 
-    `builder.begin` hears of a crate's name before it is built, and `builder.end` of what came of it. An error is told
-    once, and the next change tried. Raises InputError and UsageError only if the crate file is wrong from the first.
+    An error is reported once, and the next change tried. Raises InputError and UsageError only if the crate file is
+    wrong from the start.
     """
-    orders = _orders(path, only)
+    limits = builder.context.limits
+    specs = _specs(path, only, limits)
     with watching() as watched:
-        watched.cover(_places(path, orders))
-        wrong = _build_all(orders, builder)
+        watched.cover(_places(path, specs, limits))
+        wrong = _build_all(specs, builder)
         ready()
         while True:
             watched.next_burst()
-            builder.cache.refresh()
+            if builder.context.cache:
+                builder.context.cache.refresh()
             try:
-                orders = _orders(path, only)
+                specs = _specs(path, only, limits)
             except CrateError as error:
-                wrong = _file_wrong(orders, error, builder, wrong, watched)
+                wrong = _file_wrong(specs, error, builder, wrong, watched)
                 continue
-            watched.cover(_places(path, orders))
-            wrong = _build_all(orders, builder, watched, wrong)
+            watched.cover(_places(path, specs, limits))
+            wrong = _build_all(specs, builder, watched, wrong)
 
 
 def _file_wrong(
-    orders: Iterable[Order], error: CrateError, builder: Builder, wrong: Mapping[str, str], watched: Watch
+    specs: Iterable[CrateSpec], error: CrateError, builder: Builder, wrong: Mapping[str, str], watched: Watch
 ) -> dict[str, str]:
-    """The crate file cannot be read: all its crates are wrong by that."""
+    """Report that the crate file cannot be read; all its crates are wrong by that."""
     told = error.sentence.spelled(as_key)
-    if wrong.get("") == told or watched.any_within(GRACE):
+    if wrong.get("") == told or watched.any_within(GRACE_S):
         return dict(wrong)
-    for order in orders:
+    for spec in specs:
         if builder.table:
-            builder.table.failed(order.name, told)
+            builder.table.failed(spec.name, told)
     builder.end(Turn("", "failed", error=error))
-    return {order.name: told for order in orders} | {"": told}
+    return {spec.name: told for spec in specs} | {"": told}
 
 
-def names_of(path: str, only: Sequence[str]) -> list[str]:
-    """The crates that are watched, in the file's order. Raises InputError and UsageError."""
-    return [order.name for order in _orders(path, only)]
+def names_of(path: str, only: Sequence[str], limits: Limits) -> list[str]:
+    """Return the names of the crates that are watched, in the file's order. Raises InputError and UsageError."""
+    return [spec.name for spec in _specs(path, only, limits)]
 
 
-def _orders(path: str, only: Sequence[str]) -> list[Order]:
-    return [order for _, orders in chosen([read_crate_file(path)], only) for order in orders]
+def _specs(path: str, only: Sequence[str], limits: Limits) -> list[CrateSpec]:
+    return [spec for _, specs in chosen([read_crate_file(path, limits)], only) for spec in specs]
 
 
-def _places(path: str, orders: Iterable[Order]) -> Iterator[str]:
-    """All that a change may come from: the crate file, its inputs and their folders, templates, palettes."""
+def _places(path: str, specs: Iterable[CrateSpec], limits: Limits) -> Iterator[str]:
+    """Yield all that a change may come from: the crate file, its inputs and their folders, templates, palettes."""
     yield path
-    for order in orders:
-        layers = [layer for skin in order.skins for layer in skin.layers]
-        for inputs in (order.inputs, *layers):
+    for spec in specs:
+        for inputs in all_layers(spec.variants):
             yield from map(fixed_part, inputs)
             try:
-                yield from {os.path.dirname(file.path) for file in find(inputs).found}
+                yield from {os.path.dirname(file.path) for file in find(inputs, frozenset(), limits).found}
             except CrateError:
-                continue  # the build says it
-        try:
-            settings = settings_from(order.given)
-        except CrateError:
-            continue
-        yield from settings.files
+                continue  # the build reports it
+        yield from spec.settings.files
 
 
 def _build_all(
-    orders: Iterable[Order],
+    specs: Iterable[CrateSpec],
     builder: Builder,
     watched: Watch | None = None,
     wrong: Mapping[str, str] = MappingProxyType({}),
 ) -> dict[str, str]:
-    """Builds what has to be built; the crates that failed, with why. Of those for which there was nothing to do only
-    the first round tells, and those that were `wrong`; an error that was told is not told again. A picture that cannot
-    be read may be on its way: if anything changes within a moment, all is left to the next round."""
+    """Build what has to be built; return the crates that failed, with why. Crates that are up to date are reported only
+    in the first round, and if they were `wrong`; an error that was reported is not reported again. A picture that
+    cannot be read may still be written: if anything changes within a moment, all is left to the next round."""
     failed: dict[str, str] = {}
-    for order in orders:
-        turn = _build(order, builder)
-        known, told = wrong.get(order.name), ""
+    for spec in specs:
+        turn = _build(spec, builder)
+        known, told = wrong.get(spec.name), ""
         if turn.error:
-            told = failed[order.name] = turn.error.sentence.spelled(as_key)
-            if watched and told != known and isinstance(turn.error, InputError) and watched.any_within(GRACE):
-                return {**wrong, order.name: ""}
+            told = failed[spec.name] = turn.error.sentence.spelled(as_key)
+            if watched and told != known and isinstance(turn.error, InputError) and watched.any_within(GRACE_S):
+                return {**wrong, spec.name: ""}
             if builder.table and told != known:
-                builder.table.failed(order.name, told)
+                builder.table.failed(spec.name, told)
         is_news = told != known if turn.error else bool(turn.packed) or watched is None or known is not None
         if is_news:
             builder.end(turn)
     return failed
 
 
-def _build(order: Order, builder: Builder) -> Turn:
-    """One crate, unless there is nothing to do."""
+def _build(spec: CrateSpec, builder: Builder) -> Turn:
+    """Build one crate, unless it is up to date."""
     try:
-        settings = settings_from(order.given)
-        there = unchanged(
-            order.inputs, order.out, settings, builder.cache, builder.executor, builder.program, order.skins
-        )
-        data = Path(metadata_of(order.out, settings))
-        if there:
+        job = builder.options.job(spec)
+        state = look_up(job, builder.context)
+        data = Path(metadata_of(job.out, job.settings))
+        if isinstance(state, Unchanged):
             if builder.table:
-                builder.table.settled(order.name, data)
-            return Turn(order.name, "unchanged", there=there)
-        builder.begin(order.name)
-        return _built(order, settings, builder, data)
+                builder.table.settled(spec.name, data)
+            return Turn(spec.name, "unchanged", there=state)
+        builder.begin(spec.name)
+        return _built(spec.name, job, state, builder, data)
     except CrateError as error:
-        return Turn(order.name, "failed", error=error)
+        return Turn(spec.name, "failed", error=error)
 
 
-def _built(order: Order, settings: Settings, builder: Builder, data: Path) -> Turn:
-    before = _before(data)
-    table = builder.table
+def _built(name: str, job: BuildJob, state: DiskState | None, builder: Builder, data: Path) -> Turn:
+    before = _before(data, builder.context.limits)
+    context, table = builder.context, builder.table
     if table:
-        table.working(order.name)
-    packed = pack(
-        order.inputs, order.out, settings, builder.executor, generator=builder.program, force=builder.force,
-        keep_touches=builder.keep_touches, cache=builder.cache, skins=order.skins,
-        planned=partial(table.show, order.name) if table else None,
-    )  # fmt: skip
+        table.working(name)
+        context = context._replace(on_plan=partial(table.show, name))
+    packed = pack(job, context, state)
     if table:
-        table.settled(order.name, data)
-    return Turn(order.name, "built", packed, changed=_changed(before, packed.crate))
+        table.settled(name, data)
+    return Turn(name, "built", packed, changed=_changed(before, packed.crate))
 
 
-def _before(data: Path) -> Mapping[str, tuple[object, ...]]:
+def _before(data: Path, limits: Limits) -> Mapping[str, tuple[object, ...]]:
     try:
-        return _looks(read_metadata(str(data)))
+        return _looks(read_metadata(str(data), limits))
     except CrateError:
         return {}
 

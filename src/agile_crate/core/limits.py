@@ -1,20 +1,11 @@
-"""What is read of strangers at most: every limit once, with its name, its default and what it bounds.
-
-The limits in force are those of the work that is being done: `within` changes them for what is called inside of it, and
-whoever hands work to others hands them on (`in_force`, `with_limits`). They are looked up where they are needed, for
-they stand at every door.
-"""
+"""The most that is read of untrusted files: every limit once, with its name, its default and what it bounds."""
 
 from __future__ import annotations
 
-import contextlib
-from collections.abc import Callable, Iterator, Mapping
-from contextvars import ContextVar
-from typing import Any, NamedTuple, TypeVar
+from collections.abc import Mapping
+from typing import NamedTuple
 
 from .message import key_of, setting
-
-T = TypeVar("T")
 
 
 class Limits(NamedTuple):
@@ -68,40 +59,14 @@ ABOUT: Mapping[str, str] = {
     "name_characters": "of the name of a frame or an animation, folders included",
     "template_characters": "that a template may write",
 }
-"""What each of them bounds, behind its unit."""
+"""What each of them bounds, after its unit."""
 
 
-_USUAL = Limits()
-
-_current: ContextVar[Limits] = ContextVar("limits", default=_USUAL)
-
-
-def in_force() -> Limits:
-    """The limits of the work that is being done."""
-    return _current.get()
-
-
-@contextlib.contextmanager
-def within(changes: Mapping[str, int]) -> Iterator[None]:
-    """Other limits, by name, for what is done inside."""
-    before = _current.set(in_force()._replace(**changes))
-    try:
-        yield
-    finally:
-        _current.reset(before)
-
-
-def with_limits(limits: Limits, work: Callable[..., T], *args: Any, **kwargs: Any) -> T:
-    """Does some work within the limits of whoever asked for it: for other threads and processes."""
-    with within(limits._asdict()):
-        return work(*args, **kwargs)
-
-
-def more_by(name: str) -> str:
-    """The end of a sentence about something that is beyond a limit.
+def raise_hint(name: str) -> str:
+    """Return the end of a sentence about something that is beyond a limit.
 
     >>> from .sentence import Sentence
-    >>> str(Sentence(f"it has too many frames; {more_by('frames')}"))
+    >>> str(Sentence(f"it has too many frames; {raise_hint('frames')}"))
     "it has too many frames; limit='frames=N' allows more"
     """
     return f"{setting('limit', f'{key_of(name)}=N')} allows more"

@@ -12,7 +12,7 @@ Words: TypeAlias = NDArray[np.uint32]
 """Colours as numbers: red in the lowest byte, then green, then blue, and alpha, or nothing, in the highest."""
 
 
-def hollow(width: int, height: int) -> Pixels:
+def placeholder(width: int, height: int) -> Pixels:
     """Pixels that take no memory and show nothing, in place of others that are still to come; read-only."""
     return np.broadcast_to(np.zeros(4, np.uint8), (height, width, 4))
 

@@ -6,36 +6,34 @@ import os
 from collections.abc import Iterator, Sequence
 
 from ..core.crate.file_names import SHEET_ENDINGS
+from ..core.limits import Limits
+from ..core.model.variant import all_layers
 from ..exports.depfile import write_depfile
 from ..format.files import ENDINGS
+from ..pipeline.job import BuildJob
 from ..settings.table import Settings
 from ..sources.find import find
-from ..storage.previous_build import build_before, target_of
-
-Build = tuple[Sequence[str], str, Settings]
-"""The inputs of a build, where it goes, and its settings."""
+from ..storage.previous_build import previous_build
 
 
-def needed(inputs: Sequence[str], out: str, settings: Settings) -> Iterator[str]:
+def needed(job: BuildJob, limits: Limits) -> Iterator[str]:
     """Paths as they are named from here. A folder changes when a frame comes or goes. Raises InputError."""
-    target = target_of(out)
-    folders: dict[str, None] = {}
-    files: list[str] = []
-    for file in find(inputs, build_before(target).claimed).found:
-        files.append(file.path)
-        folders[os.path.dirname(file.path) or "."] = None
-    for given in inputs:
-        if os.path.isdir(given):
+    limits, target = job.limits(limits), job.target
+    claimed = previous_build(target, limits).claimed
+    for inputs in all_layers(job.variants):
+        files = [file.path for file in find(inputs, claimed, limits).found]
+        folders = dict.fromkeys(os.path.dirname(path) or "." for path in files)
+        for given in filter(os.path.isdir, inputs):
             folders |= {path: None for path, *_ in os.walk(given) if os.path.abspath(path) != str(target.parent)}
-    yield from folders
-    yield from files
-    yield from settings.files
+        yield from folders
+        yield from files
+        yield from job.settings.files
 
 
-def tell_depfile(path: str, builds: Sequence[Build], more: Sequence[str] = ()) -> None:
-    """Writes what builds depend on, and `more`, as a file for make and ninja. Raises UsageError and OutputError."""
-    targets = [metadata_of(out, settings) for _, out, settings in builds]
-    files = [file for build in builds for file in needed(*build)]
+def write_dependencies(path: str, jobs: Sequence[BuildJob], limits: Limits, more: Sequence[str] = ()) -> None:
+    """Write what builds depend on, and `more`, as a file for make and ninja. Raises UsageError and OutputError."""
+    targets = [metadata_of(job.out, job.settings) for job in jobs]
+    files = [file for job in jobs for file in needed(job, limits)]
     write_depfile(path, dict.fromkeys(targets), dict.fromkeys((*more, *files)))
 
 

@@ -7,19 +7,19 @@ that is wrong, so that whoever read the file can say the line.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from ..core.color import Color, color_from_hex
 from ..core.crate.file_names import not_held
 from ..core.errors import UsageError
 from ..core.message import key_of, setting
-from ..core.model.variant import Skin, with_layers
+from ..core.model.variant import Variant, Variants, all_layers, base_of, with_layers
 from ..core.names import is_address, nearest
 from ..core.text import quoted
 from ..settings.given import read_one, settings_from
 from ..settings.kinds import FLAG, Kind
-from ..settings.table import Option, options
+from ..settings.table import Option, Settings, options
 
 Keys = tuple[str, ...]
 Table = Mapping[str, Any]
@@ -47,45 +47,66 @@ class WrongKeyError(Exception):
 
 
 @dataclass(frozen=True, slots=True)
-class Order:
-    """One crate that a crate file asks for: its name there, its inputs and where it goes, its settings as they would be
-    typed, and its skins."""
+class CrateSpec:
+    """One crate that a crate file asks for.
+
+    name      in the file
+    variants  the base art and the skins, by their inputs
+    out       the path that its files begin with
+    given     the settings as they would be typed
+    settings  the same, parsed and checked
+    """
 
     name: str
-    inputs: tuple[str, ...]
+    variants: Variants
     out: str
     given: Mapping[str, object]
-    skins: tuple[Skin, ...] = ()
+    settings: Settings
 
     @property
-    def all_inputs(self) -> list[tuple[str, ...]]:
-        """Its own, and those of each layer of its skins."""
-        return [self.inputs, *(layer for skin in self.skins for layer in skin.layers)]
+    def inputs(self) -> tuple[str, ...]:
+        """The inputs of the base art."""
+        return self.variants[0].layers[0]
 
-    def moved(self, move: Callable[[str], str]) -> Order:
-        """The order with every path in it changed; addresses stay, and so does a slash at the end."""
+    def overridden(self, given: Mapping[str, object]) -> CrateSpec:
+        """Return the spec with other settings in place of its own. Raises UsageError."""
+        if not given:
+            return self
+        together = {**self.given, **given}
+        return replace(self, given=together, settings=settings_from(together))
 
-        def moved(path: str) -> str:
-            if not path or is_address(path):
-                return path
-            there = move(path)
-            return f"{there}/" if path.endswith("/") and not there.endswith("/") else there
-
-        def value(name: str, typed: object) -> object:
-            if not options()[name][0].kind.is_path:
-                return typed
-            if isinstance(typed, (list, tuple)):
-                return [moved(str(one)) for one in typed]
-            text = str(typed)
-            return text if text.startswith("#") else moved(text)  # colours stand where a palette's file can stand
-
-        inputs, *layers = (tuple(map(moved, paths)) for paths in self.all_inputs)
-        given = {name: value(name, typed) for name, typed in self.given.items()}
-        return Order(self.name, inputs, moved(self.out), given, with_layers(self.skins, layers))
+    def moved(self, move: Callable[[str], str]) -> CrateSpec:
+        """Return the spec with every path in it changed."""
+        layers = [tuple(moved(path, move) for path in layer) for layer in all_layers(self.variants)]
+        given = moved_settings(self.given, move)
+        variants = with_layers(self.variants, layers)
+        return CrateSpec(self.name, variants, moved(self.out, move), given, settings_from(given))
 
 
-def orders_in(document: Table) -> list[Order]:
-    """The crates of a document, in its order, with paths as they stand there.
+def moved(path: str, move: Callable[[str], str]) -> str:
+    """Return a changed path; addresses stay, and so does a slash at the end."""
+    if not path or is_address(path):
+        return path
+    new = move(path)
+    return f"{new}/" if path.endswith("/") and not new.endswith("/") else new
+
+
+def moved_settings(given: Mapping[str, object], move: Callable[[str], str]) -> dict[str, object]:
+    """Return settings with their paths changed. Colors can stand in place of a palette's file."""
+
+    def value(name: str, typed: object) -> object:
+        if not options()[name][0].kind.is_path:
+            return typed
+        if isinstance(typed, (list, tuple)):
+            return [moved(str(one), move) for one in typed]
+        text = str(typed)
+        return text if text.startswith("#") else moved(text, move)
+
+    return {name: value(name, typed) for name, typed in given.items()}
+
+
+def specs_in(document: Table, move: Callable[[str], str]) -> list[CrateSpec]:
+    """Return the crates of a document, in its order, with their paths changed by `move`.
 
     Raises WrongKeyError.
     """
@@ -94,10 +115,10 @@ def orders_in(document: Table) -> list[Order]:
     crates = _table(document.get("crate", {}), ("crate",))
     if not crates:
         raise WrongKeyError((), "there is no crate in it: write [crate.NAME] with from and out")
-    return [_order(name, _table(crate, ("crate", name)), defaults) for name, crate in crates.items()]
+    return [_spec(name, _table(crate, ("crate", name)), defaults, move) for name, crate in crates.items()]
 
 
-def _order(name: str, crate: Table, defaults: Mapping[str, object]) -> Order:
+def _spec(name: str, crate: Table, defaults: Mapping[str, object], move: Callable[[str], str]) -> CrateSpec:
     at = ("crate", name)
     own = _given(crate, at, ("from", "out", "animation", "skin"))
     for key in ("from", "out"):
@@ -115,18 +136,23 @@ def _order(name: str, crate: Table, defaults: Mapping[str, object]) -> Order:
             before = given.get(key, [])
             given[key] = [*(before if isinstance(before, list) else [before]), *typed]
             _check(key, given[key], (*here, key_of(key)))
+    given = moved_settings(given, move)
     try:
-        settings_from(given)
+        settings = settings_from(given)
     except UsageError as error:
         keys = (key_of(setting) for setting, _ in error.sentence.settings)
         wrong = next((key for key in keys if key in crate), None)
         raise WrongKeyError((*at, wrong) if wrong else at, error.sentence.marked) from None
     skins = _table(crate.get("skin", {}), (*at, "skin")).items()
-    worn = tuple(_skin(skin, _table(table, (*at, "skin", skin)), (*at, "skin", skin)) for skin, table in skins)
-    return Order(name, tuple(inputs), out, given, worn)
+    variants = (
+        *base_of(inputs),
+        *(_skin(skin, _table(table, (*at, "skin", skin)), (*at, "skin", skin)) for skin, table in skins),
+    )
+    layers = [tuple(moved(path, move) for path in layer) for layer in all_layers(variants)]
+    return CrateSpec(name, with_layers(variants, layers), moved(out, move), given, settings)
 
 
-def _skin(name: str, table: Table, at: Keys) -> Skin:
+def _skin(name: str, table: Table, at: Keys) -> Variant:
     _only(table, at, ("from", "layers", "recolor", "plain", "missing"))
     if why := not_held(f"{name}.png"):
         raise WrongKeyError(at, f"the skin's name is a part of its files' names, {why}")
@@ -145,7 +171,7 @@ def _skin(name: str, table: Table, at: Keys) -> Skin:
     if missing not in ("error", "base"):
         raise WrongKeyError((*at, "missing"), '\'missing\' is to be "error" or "base"')
     exchange = tuple(_exchange(table.get("recolor", {}), (*at, "recolor")))
-    return Skin(name, tuple(map(tuple, layers)), exchange, plain, missing == "base")
+    return Variant(name, tuple(map(tuple, layers)), exchange, plain, missing == "base")
 
 
 def _exchange(value: object, at: Keys) -> Iterator[tuple[Color, Color]]:

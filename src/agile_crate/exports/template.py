@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from ..core.errors import InputError, reason
-from ..core.limits import in_force, more_by
+from ..core.limits import Limits, raise_hint
 from ..core.message import a_file
 from ..core.model.crate import Crate
 from ..core.text import is_unicode, shown
@@ -18,10 +18,11 @@ from ..workers.child import asked
 
 
 class Template(NamedTuple):
-    """A template's path, as it was given, its text, and the variables that it is given."""
+    """A template's path, as it was given, its text, the limits within which it runs, and its variables."""
 
     path: str
     text: str
+    limits: Limits
     given: tuple[tuple[str, str], ...] = ()
 
     @property
@@ -30,13 +31,13 @@ class Template(NamedTuple):
         return "." + Path(self.path).name.removesuffix(".j2").partition(".")[2]
 
 
-def read_templates(paths: Iterable[str], given: tuple[tuple[str, str], ...] = ()) -> tuple[Template, ...]:
+def read_templates(paths: Iterable[str], given: tuple[tuple[str, str], ...], limits: Limits) -> tuple[Template, ...]:
     """Templates with their texts, and with variables. Raises InputError for one that cannot be read."""
     templates = []
     for path in paths:
         try:
-            text = read_regular(path, "text_bytes").decode("utf-8")
-            templates.append(Template(path, text.replace("\r\n", "\n").replace("\r", "\n"), given))
+            text = read_regular(path, limits, "text_bytes").decode("utf-8")
+            templates.append(Template(path, text.replace("\r\n", "\n").replace("\r", "\n"), limits, given))
         except OSError as error:
             raise InputError(f"{a_file(path)} cannot be read: {reason(error)}") from None
         except UnicodeDecodeError:
@@ -46,7 +47,7 @@ def read_templates(paths: Iterable[str], given: tuple[tuple[str, str], ...] = ()
 
 def rendered(template: Template, crate: Crate) -> str:
     """What the template makes of the crate. Raises InputError that names the template, the line and what is wrong."""
-    limits = in_force()
+    limits = template.limits
     request = {
         "template": template.text,
         "name": template.path,
@@ -71,5 +72,5 @@ def rendered(template: Template, crate: Crate) -> str:
 
 
 def _refused(template: Template, why: str, limit: str = "") -> InputError:
-    more = f"; {more_by(limit)}" if limit else ""
+    more = f"; {raise_hint(limit)}" if limit else ""
     return InputError(f"{a_file(template.path)}: {shown(why).removesuffix('.')}; nothing was written{more}")

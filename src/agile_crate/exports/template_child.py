@@ -17,7 +17,7 @@ from typing import Any, NoReturn
 from jinja2 import Environment, StrictUndefined, TemplateSyntaxError
 from jinja2.sandbox import ImmutableSandboxedEnvironment
 
-from ..core.limits import Limits, in_force, with_limits
+from ..core.limits import Limits
 from ..format.json_form import from_json
 from ..platform import bound_memory, close_doors
 from .template_context import FILTERS, context_of
@@ -31,12 +31,12 @@ def main() -> None:
     limits = Limits(**request["limits"])
     bound_memory(limits.process_bytes // 4)
     environment = _environment()
-    context = context_of(from_json(request["metadata"], request["name"])) | request["set"]
+    context = context_of(from_json(request["metadata"], request["name"], limits)) | request["set"]
     for name in LATE:
         import_module(name)
     close_doors()
     try:
-        answer = {"text": with_limits(limits, _rendered, environment, request["template"], context)}
+        answer = {"text": _rendered(environment, request["template"], context, limits)}
     except RefusedError as refused:
         answer = {"error": str(refused), "limit": refused.limit}
     except MemoryError:
@@ -62,7 +62,7 @@ def _environment() -> Environment:
     return environment
 
 
-def _rendered(environment: Environment, text: str, context: Mapping[str, Any]) -> str:
+def _rendered(environment: Environment, text: str, context: Mapping[str, Any], limits: Limits) -> str:
     pieces, length = [], 0
     try:
         code = environment.compile(text, filename=_NAME)
@@ -70,7 +70,7 @@ def _rendered(environment: Environment, text: str, context: Mapping[str, Any]) -
         for piece in template.generate(context):
             pieces.append(piece)
             length += len(piece)
-            if length > (most := in_force().template_characters):
+            if length > (most := limits.template_characters):
                 raise RefusedError(f"it writes more than {most:,} characters", "template_characters")
     except TemplateSyntaxError as error:
         raise RefusedError(f"line {error.lineno}: {error.message}") from None

@@ -8,7 +8,7 @@ from collections.abc import Iterable
 
 from ..core.crate.file_names import not_held, repeated
 from ..core.errors import InputError, reason
-from ..core.limits import in_force, more_by
+from ..core.limits import Limits, raise_hint
 from ..core.message import a_file
 from ..core.model.geometry import Box, Size
 from ..core.names import leads_out
@@ -20,14 +20,14 @@ HEADINGS = ("name", "x", "y", "w", "h")
 NamedBox = tuple[str, Box]
 
 
-def read_boxes(path: str, sheet: Size) -> list[NamedBox]:
+def read_boxes(path: str, sheet: Size, limits: Limits) -> list[NamedBox]:
     """The boxes of a table (comma-separated values, RFC 4180), in order; each lies on the sheet.
 
     Raises InputError, with the line, for what is no such table.
     """
     where = a_file(path)
     try:
-        text = read_regular(path, "text_bytes").decode("utf-8-sig")
+        text = read_regular(path, limits, "text_bytes").decode("utf-8-sig")
         lines = [line for line in csv.reader(io.StringIO(text, newline=""), strict=True) if line]
     except OSError as error:
         raise InputError(f"{where} cannot be read: {reason(error)}") from None
@@ -37,8 +37,8 @@ def read_boxes(path: str, sheet: Size) -> list[NamedBox]:
         raise InputError(f"{where} does not begin with the line {','.join(HEADINGS)}")
     if len(lines) == 1:
         raise InputError(f"{where} has no boxes; write one a line")
-    if len(lines) - 1 > (most := in_force().islands):
-        raise InputError(f"{where} has {len(lines) - 1:,} boxes, and {most:,} are the most; {more_by('islands')}")
+    if len(lines) - 1 > (most := limits.islands):
+        raise InputError(f"{where} has {len(lines) - 1:,} boxes, and {most:,} are the most; {raise_hint('islands')}")
     boxes = [_box(line, f"{where}, box {number}", sheet) for number, line in enumerate(lines[1:], 1)]
     if twice := repeated(name for name, _ in boxes):
         raise InputError(f"{where}: two boxes are called {quoted(twice)}; some platforms cannot tell them apart")

@@ -11,13 +11,14 @@ import json
 import re
 from collections.abc import Callable
 from fractions import Fraction
+from functools import partial
 from typing import Any, TypeVar, get_args
 
-from ..core.limits import in_force, more_by
+from ..core.limits import Limits, raise_hint
 from ..core.model.crate import FORMAT, VERSION, Animation, Crate, Frame, Loop
 from ..core.model.geometry import Block, Box, Cells, Mirror, Offset, Point, Shape, Size
 from ..core.model.ranges import ANY, RANGES, Range
-from ..core.model.sheet import Sheet, Skin
+from ..core.model.sheet import Sheet, SkinImage
 from ..core.text import is_unicode, shown
 
 Document = dict[str, Any]
@@ -96,7 +97,7 @@ def sheet_of(sheet: Sheet) -> Document:
     return said
 
 
-def _skin_of(skin: Skin) -> Document:
+def _skin_of(skin: SkinImage) -> Document:
     return {"image": skin.image, "sha256": skin.sha256} | ({"plain": True} if skin.plain else {})
 
 
@@ -160,7 +161,7 @@ def first_difference(mine: Any, its: Any, place: str = "") -> str:
     return "" if mine == its else f"{place} is {shown(json.dumps(its))}, not {shown(json.dumps(mine))}"
 
 
-def crate_of(document: Any) -> Crate:
+def crate_of(document: Any, limits: Limits) -> Crate:
     _expect(isinstance(document, dict) and document.get("format") == FORMAT, "format", f'"{FORMAT}"', document)
     version = document.get("version")
     _expect(
@@ -172,8 +173,8 @@ def crate_of(document: Any) -> Crate:
     return Crate(
         name=_text(document, "name", ""),
         sheets=_items(document, "sheets", _read_sheet),
-        frames=_read_frames(document),
-        animations=_items(document, "animations", _read_animation),
+        frames=_read_frames(document, limits),
+        animations=_items(document, "animations", partial(_read_animation, limits=limits)),
         scale=_number(document.get("scale", 1), "scale", RANGES["scale"]),
         alpha=_one_of(document, "alpha", "", ("straight", "premultiplied"), "straight"),
         generator=_text(document, "generator", "", ""),
@@ -185,15 +186,15 @@ def crate_of(document: Any) -> Crate:
     )
 
 
-def _read_frames(document: Document) -> tuple[Frame, ...]:
-    count, most = len(_list(document, "frames", "")), in_force().frames
-    _expect(count <= most, "frames", f"a list of at most {most:,} ({more_by('frames')})", count)
-    return _items(document, "frames", _read_frame)
+def _read_frames(document: Document, limits: Limits) -> tuple[Frame, ...]:
+    count, most = len(_list(document, "frames", "")), limits.frames
+    _expect(count <= most, "frames", f"a list of at most {most:,} ({raise_hint('frames')})", count)
+    return _items(document, "frames", partial(_read_frame, limits=limits))
 
 
-def _read_name(value: Any, place: str) -> str:
-    name, most = _text(value, "name", place), in_force().name_characters
-    _expect(len(name) <= most, f"{place}.name", f"at most {most:,} characters ({more_by('name_characters')})", name)
+def _read_name(value: Any, place: str, limits: Limits) -> str:
+    name, most = _text(value, "name", place), limits.name_characters
+    _expect(len(name) <= most, f"{place}.name", f"at most {most:,} characters ({raise_hint('name_characters')})", name)
     return name
 
 
@@ -276,7 +277,7 @@ def _read_cells(value: Any, place: str) -> Cells:
     )
 
 
-def _read_skins(value: Any, place: str) -> tuple[Skin, ...]:
+def _read_skins(value: Any, place: str) -> tuple[SkinImage, ...]:
     _expect(isinstance(value, dict), place, "an object", value)
     skins = []
     for name, said in value.items():
@@ -285,7 +286,7 @@ def _read_skins(value: Any, place: str) -> tuple[Skin, ...]:
         _expect(_stays_in_folder(image), f"{here}.image", "the name of a file in the same folder", image)
         plain = said.get("plain", False)
         _expect(isinstance(plain, bool), f"{here}.plain", "true or false", plain)
-        skins.append(Skin(name, image, _text(said, "sha256", here, ""), plain))
+        skins.append(SkinImage(name, image, _text(said, "sha256", here, ""), plain))
     return tuple(skins)
 
 
@@ -303,17 +304,17 @@ def _read_block(value: Any, place: str, gap: int) -> Block:
     )
 
 
-def _read_frame(value: Any, place: str) -> Frame:
+def _read_frame(value: Any, place: str, limits: Limits) -> Frame:
     _expect(isinstance(value, dict), place, "an object", value)
     shape, crc = value.get("shape"), _text(value, "crc", place, "")
     for key in ("turned", "touched"):
         _expect(isinstance(value.get(key, False), bool), f"{place}.{key}", "true or false", value.get(key))
     _expect(crc == "" or _CRC.fullmatch(crc) is not None, f"{place}.crc", "8 hex digits", crc)
     return Frame(
-        name=_read_name(value, place),
+        name=_read_name(value, place, limits),
         on_sheet=_whole(_key(value, "sheet", place), f"{place}.sheet", RANGES["frames.sheet"]),
         box=Box(*_whole_numbers(value, "box", place, RANGES["frames.box"], 4)),
-        canvas=_read_canvas(value, place),
+        canvas=_read_canvas(value, place, limits),
         offset=Offset(*_whole_numbers(value, "offset", place, RANGES["frames.offset"], 2)),
         pivot=_read_point(_key(value, "pivot", place), f"{place}.pivot"),
         turned=value.get("turned", False),
@@ -324,10 +325,10 @@ def _read_frame(value: Any, place: str) -> Frame:
     )
 
 
-def _read_canvas(value: Any, place: str) -> Size:
+def _read_canvas(value: Any, place: str, limits: Limits) -> Size:
     canvas = Size(*_whole_numbers(value, "canvas", place, RANGES["frames.canvas"], 2))
-    most = in_force().sheet_pixels
-    expected = f"at most {most:,} pixels ({more_by('sheet_pixels')})"
+    most = limits.sheet_pixels
+    expected = f"at most {most:,} pixels ({raise_hint('sheet_pixels')})"
     _expect(canvas.w * canvas.h <= most, f"{place}.canvas", expected, canvas)
     return canvas
 
@@ -345,11 +346,11 @@ def _read_shape(value: Any, place: str) -> Shape:
     return Shape(tuple(polygons), _number(value.get("tolerance", 0), f"{place}.tolerance", RANGES["shape.tolerance"]))
 
 
-def _read_animation(value: Any, place: str) -> Animation:
+def _read_animation(value: Any, place: str, limits: Limits) -> Animation:
     _expect(isinstance(value, dict), place, "an object", value)
     by_beats = "fps" in value or "beats" in value
     return Animation(
-        name=_read_name(value, place),
+        name=_read_name(value, place, limits),
         frames=_whole_numbers(value, "frames", place, RANGES["animations.frames"]),
         durations=_whole_numbers(value, "durations", place, RANGES["animations.durations"]),
         loop=_one_of(value, "loop", place, get_args(Loop), "forever"),

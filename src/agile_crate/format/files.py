@@ -11,12 +11,13 @@ from types import MappingProxyType
 from typing import NamedTuple
 
 from ..core.errors import InputError, reason
+from ..core.limits import Limits
 from ..core.message import a_file
 from ..core.model.crate import FORMAT, Crate
 from .conflict import sides_of
 from .json_form import from_json
 from .json_form import retouched as json_retouched
-from .regular import read_regular
+from .regular import read_head, read_regular
 from .seal import is_unbroken, text_sha256
 
 ENDINGS = (".json", ".xml")
@@ -56,38 +57,38 @@ def looks_like_metadata(path: str) -> bool:
     if os.path.isdir(path):
         return False
     try:
-        return read_regular(path, "metadata_bytes", 64).removeprefix(_MARK).lstrip()[:1] in (b"{", b"<")
+        return read_head(path, 64).removeprefix(_MARK).lstrip()[:1] in (b"{", b"<")
     except OSError:
         return path.endswith(ENDINGS)
 
 
-def read_metadata(path: str | Path) -> Crate:
+def read_metadata(path: str | Path, limits: Limits) -> Crate:
     """The crate that a metadata file describes. Raises InputError that names the file and the place in it."""
     try:
-        data = read_regular(path, "metadata_bytes")
+        data = read_regular(path, limits, "metadata_bytes")
     except OSError as error:
         raise InputError(f"{a_file(str(path))} cannot be read: {reason(error)}") from None
     if _has_conflict(data):
         raise InputError(
             f"{a_file(str(path))} holds conflict markers from a merge; pack its crate again, which writes it anew"
         )
-    return _crate_in(data, str(path))
+    return _crate_in(data, str(path), limits)
 
 
-def read_sides(path: Path, sealed_only: bool = False) -> Iterator[Crate]:
+def read_sides(path: Path, limits: Limits, sealed_only: bool = False) -> Iterator[Crate]:
     """The crates on the two sides of the conflict markers in metadata, as far as they can be read; or only those that
     are byte for byte what a build wrote."""
-    for side in conflict_sides(path):
+    for side in conflict_sides(path, limits):
         if not sealed_only or outputs_in(side, str(path)).is_sealed:
             with contextlib.suppress(InputError):
-                yield _crate_in(side, str(path))
+                yield _crate_in(side, str(path), limits)
 
 
-def conflict_sides(path: Path) -> tuple[bytes, ...]:
+def conflict_sides(path: Path, limits: Limits) -> tuple[bytes, ...]:
     """The texts on either side of the conflict markers in metadata; none if it holds none, or is not ours."""
     if not is_ours(path):
         return ()
-    data = read_regular(path, "metadata_bytes")
+    data = read_regular(path, limits, "metadata_bytes")
     return sides_of(data) if _has_conflict(data) else ()
 
 
@@ -96,32 +97,32 @@ def _has_conflict(data: bytes) -> bool:
     return (b"\n<<<<<<< " in data or data.startswith(b"<<<<<<< ")) and bool(sides_of(data))
 
 
-def _crate_in(data: bytes, path: str) -> Crate:
+def _crate_in(data: bytes, path: str, limits: Limits) -> Crate:
     if _is_xml(data):
         from .xml_form import from_xml
 
-        return from_xml(data, path)
+        return from_xml(data, path, limits)
     try:
-        return from_json(data.decode("utf-8-sig"), path)
+        return from_json(data.decode("utf-8-sig"), path, limits)
     except UnicodeDecodeError:
         raise InputError(f"{a_file(path)} is not text in UTF-8; name the metadata file, not the picture") from None
 
 
-def was_edited(path: Path) -> bool:
+def was_edited(path: Path, limits: Limits) -> bool:
     """Whether somebody changed metadata since it was written, as far as can be told."""
-    outputs = outputs_of_build(path)
+    outputs = outputs_of_build(path, limits)
     return outputs.has_seal and not outputs.is_sealed
 
 
-def sha256_now(path: Path) -> str:
+def sha256_now(path: Path, limits: Limits) -> str:
     """The digest of a text file as it is now; empty if it is not there."""
-    return text_sha256(read_regular(path, "file_bytes")) if path.is_file() else ""
+    return text_sha256(read_regular(path, limits, "file_bytes")) if path.is_file() else ""
 
 
-def retouched(path: Path, digests: Mapping[str, str], touched: Collection[int]) -> str:
+def retouched(path: Path, digests: Mapping[str, str], touched: Collection[int], limits: Limits) -> str:
     """Metadata that has been read before with the digests of files by their names, and these frames as the touched
     ones; all else stays as it is, also what this program does not know."""
-    data = read_regular(path, "metadata_bytes")
+    data = read_regular(path, limits, "metadata_bytes")
     if _is_xml(data):
         from .xml_form import retouched
 
@@ -136,20 +137,20 @@ def _is_xml(data: bytes) -> bool:
 def is_ours(path: str | Path) -> bool:
     """Whether a file that is there names our format at its beginning, sound or not."""
     try:
-        return FORMAT.encode() in read_regular(path, "metadata_bytes", _HEAD)
+        return FORMAT.encode() in read_head(path, _HEAD)
     except OSError:
         return False
 
 
-def outputs_of_build(path: str | Path) -> Outputs:
+def outputs_of_build(path: str | Path, limits: Limits) -> Outputs:
     """What the build wrote that a metadata file is of; nothing if it is not there, not ours, or cannot be read.
 
     Of JSON little else is looked at.
     """
     try:
-        if FORMAT.encode() not in read_regular(path, "metadata_bytes", _HEAD):
+        if FORMAT.encode() not in read_head(path, _HEAD):
             return NOTHING
-        return outputs_in(read_regular(path, "metadata_bytes"), str(path))
+        return outputs_in(read_regular(path, limits, "metadata_bytes"), str(path))
     except OSError:
         return NOTHING
 

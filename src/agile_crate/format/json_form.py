@@ -11,6 +11,7 @@ from collections.abc import Callable, Collection, Iterable, Mapping
 from typing import Any, NoReturn
 
 from ..core.errors import InputError
+from ..core.limits import Limits
 from ..core.message import a_file
 from ..core.model.crate import Crate, Frame
 from ..core.text import quoted, shown
@@ -87,7 +88,7 @@ def _frame(frame: Frame, dump: Callable[[Any], str]) -> str:
     )
 
 
-def from_json(text: str, origin: str) -> Crate:
+def from_json(text: str, origin: str, limits: Limits) -> Crate:
     """The crate that a document describes. Raises InputError that names `origin` (the file) and the place in it.
 
     Only the document's form is checked here; whether its numbers agree with each other is `core.check`'s to say.
@@ -99,7 +100,7 @@ def from_json(text: str, origin: str) -> Crate:
     except (ValueError, RecursionError) as error:
         raise InputError(f"{a_file(origin)}: not valid metadata ({shown(str(error))[:120]})") from None
     try:
-        return crate_of(document)
+        return crate_of(document, limits)
     except FormError as error:
         raise InputError(f"{a_file(origin)}: {error}") from None
 

@@ -9,6 +9,7 @@ from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import NamedTuple
 
+from ..core.limits import Limits
 from ..core.png_chunks import SIGNATURE, chunk
 from .regular import read_end, read_regular
 
@@ -47,7 +48,7 @@ def sealed_end(digest: str, seal: Seal) -> bytes:
     return chunk(b"iTXt", _HEAD + text.encode()) + _END
 
 
-def seal_of(path: str | os.PathLike[str]) -> Seal | None:
+def seal_of(path: str | os.PathLike[str], limits: Limits) -> Seal | None:
     """The seal of a PNG file that is byte for byte as it was written; None if there is none that proves it.
 
     Only the end of a file without a seal is read. Cost: otherwise one SHA-256 pass.
@@ -59,7 +60,7 @@ def seal_of(path: str | os.PathLike[str]) -> Seal | None:
             return None
         name, _, rest = tail[start + 4 + len(_HEAD) :].partition(b"\n")
         seal = Seal(name.decode(), rest.startswith(EDITED.encode()))
-        data = read_regular(Path(path), "file_bytes")
+        data = read_regular(Path(path), limits, "file_bytes")
         end = len(data) - len(tail) + start - 4
         expected = sealed_end(hashlib.sha256(memoryview(data)[:end]).hexdigest(), seal)
         return seal if data.startswith(SIGNATURE) and data[end:] == expected else None

@@ -1,4 +1,4 @@
-"""Reading files that strangers made: only regular ones, never more than was agreed, and without waiting for anybody."""
+"""Reading untrusted files: only regular ones, within a limit, and without waiting for another process."""
 
 from __future__ import annotations
 
@@ -8,21 +8,19 @@ import stat
 from io import FileIO
 from pathlib import Path
 
-from ..core.limits import in_force, more_by
+from ..core.limits import Limits, raise_hint
 from ..core.text import bytes_shown
 from ..platform import AS_BYTES, NO_WAITING
 
 
-def read_regular(path: str | Path, limit: str, head: int = 0) -> bytes:
-    """A file's bytes, or only the first `head` of them.
+def read_regular(path: str | Path, limits: Limits, limit: str) -> bytes:
+    """Return a file's bytes.
 
     Raises OSError for what is not a regular file (a pipe or a device may never end), and for what is larger than the
     limit of this name.
     """
-    most: int = getattr(in_force(), limit)
+    most: int = getattr(limits, limit)
     with _opened(path) as stream:
-        if head:
-            return stream.read(head)
         parts: list[bytes] = []
         length = os.fstat(stream.fileno()).st_size
         while length <= most:
@@ -30,7 +28,13 @@ def read_regular(path: str | Path, limit: str, head: int = 0) -> bytes:
             if not parts[-1] or (len(parts) == 1 and len(parts[0]) == length):
                 return b"".join(parts) if len(parts) > 1 else parts[0]
             length = sum(map(len, parts))
-        raise OSError(errno.EFBIG, f"it is larger than {bytes_shown(most)}; {more_by(limit)}")
+        raise OSError(errno.EFBIG, f"it is larger than {bytes_shown(most)}; {raise_hint(limit)}")
+
+
+def read_head(path: str | Path, count: int) -> bytes:
+    """Return the first bytes of a file. Raises OSError for what is not a regular file."""
+    with _opened(path) as stream:
+        return stream.read(count)
 
 
 def read_end(path: str | os.PathLike[str], count: int) -> bytes:

@@ -12,6 +12,7 @@ from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from typing import Any, TypeVar
 
 from ..core.errors import InputError, OutputError
+from ..core.limits import Limits
 from ..core.message import a_file, setting
 from ..core.model.crate import Animation, Crate, Frame
 from ..core.model.geometry import Shape
@@ -164,10 +165,10 @@ def _list(numbers: Iterable[float]) -> str:
     return " ".join(map(repr, numbers))
 
 
-def from_xml(text: bytes, origin: str) -> Crate:
+def from_xml(text: bytes, origin: str, limits: Limits) -> Crate:
     """The crate that a document describes. Raises InputError that names `origin` (the file) and the place in it."""
     try:
-        return crate_of(document_from(text, origin))
+        return crate_of(document_from(text, origin), limits)
     except FormError as error:
         raise InputError(f"{a_file(origin)}: {error}") from None
 

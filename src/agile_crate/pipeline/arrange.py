@@ -1,4 +1,4 @@
-"""The arrange stop: prepared frames and settings become sheets with a spot for every frame."""
+"""Arrangement: prepared frames get sheets, and a spot each."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
 from ..core.arrange.arrangement import Arrangement, Considered, in_cells
-from ..core.arrange.grid import GridSheet, GridWish, arrange_grid, considered_grids
+from ..core.arrange.grid import GridOptions, GridSheet, arrange_grid, considered_grids
 from ..core.arrange.rows import arrange_rows
 from ..core.errors import FitError
 from ..core.frame.canvas import largest
@@ -17,6 +17,7 @@ from ..core.model.geometry import Size
 from ..core.model.picture import Picture, Sequences
 from ..core.text import counted, few, measured, quoted
 from ..settings.table import Settings
+from .prepare import Prepared
 
 
 class Arranged(NamedTuple):
@@ -26,24 +27,18 @@ class Arranged(NamedTuple):
     remarks: tuple[Sentence, ...]
 
 
-def arranged(
-    sequences: Sequences,
-    pictures: Sequence[Picture],
-    settings: Settings,
-    before: Crate | None = None,
-    skins: Sequence[Sequence[Picture]] = (),
-) -> Arranged:
-    """Where all frames go: `pictures` are those of the sequences' frames, in order; `before` is the crate of the build
-    before, where frames may have to stay in their places; `skins` are the pictures of each. Raises FitError."""
-    if settings.layout == "tight":
+def arranged(sequences: Sequences, prepared: Prepared, before: Crate | None = None) -> Arranged:
+    """Arrange prepared frames on sheets. `before` is the previous crate, whose places frames may have to keep. Raises
+    FitError."""
+    if prepared.settings.layout == "tight":
         from .tight import arranged_tightly
 
-        return Arranged(*arranged_tightly(sequences, pictures, settings, before, skins))
-    if settings.layout == "blocks":
+        return Arranged(*arranged_tightly(sequences, prepared, before))
+    if prepared.settings.layout == "blocks":
         from .blocks import arranged_in_blocks
 
-        return Arranged(*arranged_in_blocks(sequences, pictures, settings))
-    return _in_grid(sequences, pictures, settings)
+        return Arranged(*arranged_in_blocks(sequences, prepared.pictures, prepared.settings))
+    return _in_grid(sequences, prepared.pictures, prepared.settings)
 
 
 def _in_grid(sequences: Sequences, pictures: Sequence[Picture], settings: Settings) -> Arranged:
@@ -54,7 +49,7 @@ def _in_grid(sequences: Sequences, pictures: Sequence[Picture], settings: Settin
     _refuse_larger(
         pictures, settings.sheet_rules.usable, "a sheet may be", f"raise {setting('max_size')} or {setting('size')}"
     )
-    wish = GridWish(
+    wish = GridOptions(
         cell=cell,
         columns=settings.columns,
         rows=settings.rows,
@@ -80,7 +75,7 @@ def _in_grid(sequences: Sequences, pictures: Sequence[Picture], settings: Settin
     return Arranged(result, tuple(_smaller(pictures, cell, settings.align)))
 
 
-def _grids(grid: Sequence[GridSheet], wish: GridWish, settings: Settings) -> Iterator[Considered]:
+def _grids(grid: Sequence[GridSheet], wish: GridOptions, settings: Settings) -> Iterator[Considered]:
     for index, sheet in enumerate(grid):
         chosen = sheet.cells
         if settings.layout != "grid" or settings.columns or settings.rows:

@@ -1,19 +1,21 @@
-"""The describe stop: arranged frames as a crate that is ready to be drawn and written."""
+"""Description: arranged frames as a crate that is ready to be drawn and written."""
 
 from __future__ import annotations
 
 from collections import Counter, defaultdict
 from collections.abc import Iterator, Sequence
 from fractions import Fraction
+from itertools import repeat
 from typing import TYPE_CHECKING, NamedTuple
 
-from ..core.arrange.arrangement import Considered
+from ..core.arrange.arrangement import Arrangement, Considered
 from ..core.crate.describe import described_animations, described_frames, described_sheets
 from ..core.crate.file_names import sheet_names, sized_name
 from ..core.message import Sentence, setting
 from ..core.model.crate import Animation, Crate
-from ..core.model.picture import Picture, Sequences
-from ..core.model.sheet import Skin
+from ..core.model.picture import Sequences
+from ..core.model.sheet import Sheet, SkinImage
+from ..core.model.variant import Variant, Variants
 from ..core.motion.timing import Hold, frame_times
 from ..core.rounding import plain
 from ..core.text import counted
@@ -29,36 +31,33 @@ if TYPE_CHECKING:
     from ..exports.template import Template
 
 
-class PlannedSkin(NamedTuple):
-    """A skin that is about to be drawn: its pictures, in the order of the base's, and its palette if its images are to
-    be indexed."""
-
-    name: str
-    plain: bool
-    pictures: Sequence[Picture]
-    palette: Words | None
-
-
 class Plan(NamedTuple):
     """One crate that is about to be written.
 
-    `pictures` are its frames' in order, `drawn` says which of them are put on a sheet (others share their box). `texts`
-    are the names of its text files; `palette` is there when its images are to be indexed; `skins` are drawn on sheets
-    of their own. The rest is what the user should know.
+    crate      without the digests of its sheets
+    variants   their pictures are those of the crate's frames, in order
+    drawn      of each frame, whether it is put on a sheet; others share their box
+    settings   that made them
+    texts      the names of its text files
+    remarks, warnings   for the user
+    considered, bound, proven   how it was arranged
     """
 
     crate: Crate
-    pictures: Sequence[Picture]
+    variants: Variants
     drawn: Sequence[bool]
     settings: Settings
     texts: tuple[str, ...]
-    palette: Words | None
     remarks: tuple[Sentence, ...]
     warnings: tuple[Sentence, ...]
     considered: tuple[Considered, ...]
     bound: int
     proven: bool
-    skins: tuple[PlannedSkin, ...] = ()
+
+    def images(self, number: int) -> list[str]:
+        """Return the names of the sheets of a variant, in order."""
+        sheets = self.crate.sheets
+        return [sheet.skins[number - 1].image if number else sheet.image for sheet in sheets]
 
 
 def plan_of(
@@ -66,31 +65,16 @@ def plan_of(
     sequences: Sequences,
     prepared: Prepared,
     arranged: Arranged,
-    templates: Sequence[Template],
-    generator: str,
+    templates: Sequence[Template] = (),
+    generator: str = "",
 ) -> Plan:
-    """One crate of a build, described under its name: `stem`, with the portion behind it at another size."""
-    settings, pictures = prepared.settings, prepared.pictures
-    arrangement = arranged.arrangement
+    """Describe one crate of a build under its name: `stem`, followed by the portion if it has another size."""
+    settings, arrangement = prepared.settings, arranged.arrangement
     name = sized_name(stem, settings.portion)
-    counts = Counter(spot.on_sheet for spot in arrangement.spots)
-    on_sheets = [counts[index] for index in range(len(arrangement.sheets))]
-
-    def images(skin: str = "") -> list[str]:
-        return sheet_names(
-            name, arrangement.sheets, on_sheets, settings.portion, settings.file_name, skin, f".{settings.image}"
-        )
-
-    sheets = described_sheets(images(), arrangement.sheets)
-    worn = [[Skin(skin.name, image, "", skin.plain) for image in images(skin.name)] for skin in prepared.skins]
-    if worn:
-        sheets = tuple(
-            sheet._replace(skins=skins) for sheet, skins in zip(sheets, zip(*worn, strict=True), strict=True)
-        )
     crate = Crate(
         name=name,
-        sheets=sheets,
-        frames=described_frames(pictures, arrangement.spots),
+        sheets=_sheets(name, prepared, arrangement),
+        frames=described_frames(prepared.pictures, arrangement.spots),
         animations=animations_of(sequences, settings),
         scale=plain(prepared.factor),
         alpha="premultiplied" if settings.premultiply else "straight",
@@ -99,25 +83,50 @@ def plan_of(
         background=settings.background.hex if settings.background else "",
     )
     drawn = [spot.drawn for spot in arrangement.spots]
-    palette, of_palette, warnings = _few_colors(pictures, drawn, settings)
-    skins: list[PlannedSkin] = []
-    for skin in prepared.skins:
-        own, _, doubts = (None, (), ()) if skin.plain else _few_colors(skin.pictures, drawn, settings)
-        skins.append(PlannedSkin(skin.name, skin.plain, skin.pictures, own))
-        warnings += tuple(doubt for doubt in doubts if doubt not in warnings)
+    indexed = [_few_colors(variant, drawn, settings) for variant in prepared.variants]
+    doubts = dict.fromkeys(doubt for one in indexed for doubt in one.warnings)
     return Plan(
         crate,
-        pictures,
+        tuple(variant._replace(palette=one.palette) for variant, one in zip(prepared.variants, indexed, strict=True)),
         drawn,
         settings,
         tuple(text_names(name, settings, templates)),
-        palette,
-        (*prepared.remarks, *arranged.remarks, *of_palette, *_finish(settings)),
-        (*prepared.warnings, *warnings),
+        (*prepared.remarks, *arranged.remarks, *indexed[0].remarks, *_finish(settings)),
+        (*prepared.warnings, *doubts),
         arrangement.considered,
         arrangement.bound,
         arrangement.proven,
-        tuple(skins),
+    )
+
+
+def _sheets(name: str, prepared: Prepared, arrangement: Arrangement) -> tuple[Sheet, ...]:
+    settings = prepared.settings
+    counts = Counter(spot.on_sheet for spot in arrangement.spots)
+    on_sheets = [counts[index] for index in range(len(arrangement.sheets))]
+    names = [
+        sheet_names(
+            name,
+            arrangement.sheets,
+            on_sheets,
+            settings.portion,
+            settings.file_name,
+            variant.name,
+            f".{settings.image}",
+        )
+        for variant in prepared.variants
+    ]
+    return tuple(
+        sheet._replace(
+            skins=tuple(
+                SkinImage(variant.name, image, "", variant.is_plain)
+                for variant, image in zip(prepared.variants[1:], skins, strict=True)
+            )
+        )
+        for sheet, skins in zip(
+            described_sheets(names[0], arrangement.sheets),
+            zip(*names[1:], strict=True) if names[1:] else repeat(()),
+            strict=False,
+        )
     )
 
 
@@ -129,25 +138,31 @@ def _finish(settings: Settings) -> Iterator[Sentence]:
         yield Sentence(f"flattened on {settings.background.hex}: the image has no alpha")
 
 
-def _few_colors(
-    pictures: Sequence[Picture], drawn: Sequence[bool], settings: Settings
-) -> tuple[Words | None, tuple[Sentence, ...], tuple[Sentence, ...]]:
-    """The colours of an indexed image, where a palette was asked for and alpha does not make too many of them; with a
-    remark if there are, and a warning if there are too many."""
-    if not (settings.colors or settings.palette):
-        return None, (), ()
+class _Indexed(NamedTuple):
+    """The palette of an indexed image, if there is to be one, and what to say of it."""
+
+    palette: Words | None = None
+    remarks: tuple[Sentence, ...] = ()
+    warnings: tuple[Sentence, ...] = ()
+
+
+def _few_colors(variant: Variant, drawn: Sequence[bool], settings: Settings) -> _Indexed:
+    """Return the colors of an indexed image if a palette was asked for and alpha does not make too many of them."""
+    if variant.is_plain or not (settings.colors or settings.palette):
+        return _Indexed()
     from ..core.frame.indexed import MOST_COLORS, few_colors
 
-    found = few_colors(picture.pixels for picture, wanted in zip(pictures, drawn, strict=True) if wanted)
+    pairs = zip(variant.pictures, drawn, strict=True)
+    found = few_colors(picture.pixels for picture, wanted in pairs if wanted)
     if found is not None:
-        told = f"indexed image of {counted(len(found), 'colour')}, the empty one counted in"
-        return found, (Sentence(told),), ()
+        said = f"indexed image of {counted(len(found), 'colour')}, the empty one counted in"
+        return _Indexed(found, (Sentence(said),))
     warning = (
         f"soft edges and the empty colour counted in, there are more than {MOST_COLORS} colours, so the image "
         f"is not indexed; {setting('hard_alpha', 128)} makes edges hard, {setting('colors', 255)} leaves room for the "
         "empty one"
     )
-    return None, (), (Sentence(warning),)
+    return _Indexed(warnings=(Sentence(warning),))
 
 
 def animations_of(sequences: Sequences, settings: Settings) -> tuple[Animation, ...]:

@@ -1,35 +1,27 @@
-"""Which frames show the same, as they will be stored."""
+"""Duplicates: frames that show the same, as they will be stored."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 
-from ..core.frame import likeness as core
+from ..core.frame.likeness import alike
 from ..core.model.picture import Exposure, Picture, Sequences
+from ..core.model.variant import Variant
 from ..core.motion.take import Likeness
 from ..settings.table import Settings
-from ..workers.pool import Crew
+from .context import Context
 from .prepare import as_stored
-from .select import pictures_of
-from .skins import Drawings, Worn
 
 
-def likeness(
-    sequences: Sequences, drawings: Drawings, skins: Sequence[Worn], settings: Settings, executor: Crew
-) -> Likeness:
-    """What says whether two frames of these sequences show the same, in the base and in every skin: scaled, cleared,
-    and in the colours of the palette. Drawings and settings are those of the build's own size, which decides for
-    all."""
-
+def likeness(sequences: Sequences, variants: Sequence[Variant], settings: Settings, context: Context) -> Likeness:
+    """Return what tells whether two frames of these sequences show the same in every variant: scaled, cleared, and in
+    the colors of the palette. Pictures and settings are those of the build's own size, which decides for all."""
     numbers = [frame.drawing for sequence in sequences for frame in sequence.frames]
+    stored: list[dict[int, Picture]] = [
+        dict(zip(numbers, as_stored(variant, sequences, settings, context), strict=True)) for variant in variants
+    ]
 
-    def stored(which: Drawings, plain: bool = False) -> dict[int, Picture]:
-        pictures = pictures_of(sequences, [drawing[0] for drawing in which])
-        return dict(zip(numbers, as_stored(pictures, sequences, settings, executor, plain), strict=True))
+    def same(a: Exposure, b: Exposure) -> bool:
+        return all(alike(pictures[a.drawing], pictures[b.drawing], settings.alike) for pictures in stored)
 
-    wardrobe = [stored(drawings), *(stored(skin.drawings, skin.skin.plain) for skin in skins)]
-
-    def alike(a: Exposure, b: Exposure) -> bool:
-        return all(core.alike(pictures[a.drawing], pictures[b.drawing], settings.alike) for pictures in wardrobe)
-
-    return alike
+    return same

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator, Sequence
 
 from ..core.arrange.arrangement import Considered
 from ..core.arrange.sheets import Filling
-from ..core.arrange.tight import Limits, bound
+from ..core.arrange.tight import SheetLimits, bound
 from ..core.errors import FitError
 from ..core.message import setting
 from ..core.model.geometry import Size
@@ -15,8 +15,8 @@ from ..core.text import measured, quoted
 from ..settings.table import Settings
 
 
-def limits_of(settings: Settings) -> Limits:
-    return Limits(
+def limits_of(settings: Settings) -> SheetLimits:
+    return SheetLimits(
         rules=settings.sheet_rules,
         aspect=settings.aspect or None,
         margin=settings.kept_margin,
@@ -26,7 +26,7 @@ def limits_of(settings: Settings) -> Limits:
     )
 
 
-def refuse_larger_than_sheet(pictures: Sequence[Picture], limits: Limits) -> None:
+def refuse_larger_than_sheet(pictures: Sequence[Picture], limits: SheetLimits) -> None:
     """Raises FitError if what is stored of a frame fits on no sheet."""
     usable = limits.rules.usable
     room = Size(usable.w - 2 * limits.margin, usable.h - 2 * limits.margin)
@@ -47,7 +47,7 @@ def refuse_larger_than_sheet(pictures: Sequence[Picture], limits: Limits) -> Non
         )
 
 
-def too_much(sizes: Sequence[Size], limits: Limits, fits: Callable[[list[Size]], bool]) -> str:
+def too_much(sizes: Sequence[Size], limits: SheetLimits, fits: Callable[[list[Size]], bool]) -> str:
     """What `--one-sheet` says: how much is missing, and at which scale these would fit, as `fits` finds."""
     usable = limits.rules.usable
     over = bound(sizes, limits.gap) / (limits.inside.w * limits.inside.h) - 1

@@ -1,187 +1,217 @@
-"""The first stop of the road: inputs become sequences of pictures, in order, decoded once on the given threads."""
+"""Inputs become sequences of pictures, in order; every file is decoded once."""
 
 from __future__ import annotations
 
 import contextlib
 from collections import Counter, defaultdict
-from collections.abc import Callable, Iterable, Sequence
-from collections.abc import Set as AbstractSet
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import partial
 from typing import TYPE_CHECKING, NamedTuple, TypeVar
 
 from ..core.crate.origin import Origin
 from ..core.errors import InputError
-from ..core.frame.decode import FirstLook, Seen, seen
-from ..core.limits import in_force, more_by
+from ..core.frame.decode import DecodedFrame, Decoding, decoded
+from ..core.limits import Limits, raise_hint
 from ..core.message import Sentence, a_file, setting
 from ..core.model.picture import Exposure, FrameSequence, Picture, Sequences
 from ..core.motion.take import in_order
 from ..core.names import said_once
-from ..core.pixels import hollow
+from ..core.pixels import placeholder
 from ..core.text import bytes_shown, counted, few
 from ..format.regular import read_regular
-from ..sources.decode import MANY, Part, Way, hands, in_crate_order, part_of, read, unreadable, with_progress
-from ..sources.find import Found, find
-from ..sources.read_options import PLAIN, Reading, is_vector
-from ..storage.pixel_store import Room
-from ..workers.pool import Crew
-from ..workers.progress import Progress
+from ..sources.decode import MANY, Make, Part, Way, hands, part_of, read, unreadable, with_progress
+from ..sources.find import Found, Search, in_crate_order
+from ..sources.read_options import ReadOptions, is_vector
+from .context import Context
 
 if TYPE_CHECKING:
-    from ..storage.frame_cache import Keeping
+    from ..storage.frame_cache import FrameCache
 
 T = TypeVar("T")
 
-HELD_BEFORE_LATE = 1 << 28
-"""Bytes of pixels that are read at once; beyond it, those that may come late are only measured."""
+BYTES_BEFORE_DEFERRING = 1 << 28
+"""Pixels that are decoded at once; beyond that, those that may be deferred are only measured."""
 
 
 class Gathered(NamedTuple):
-    """Sequences in crate order, and the drawings that they show, each once for each size of the build; what was passed
-    over, and warnings that the user should read; and which files they came from, if frames are kept."""
+    """What the inputs of one layer hold.
+
+    sequences  in crate order
+    drawings   which they show, each once for each size of the build
+    skipped    counts files that are no frames, by kind
+    warnings   for the user
+    files      which the frames came from, if frames are cached
+    """
 
     sequences: Sequences
     drawings: tuple[tuple[Picture, ...], ...]
-    passed_over: Counter[str]
+    skipped: Counter[str]
     warnings: tuple[Sentence, ...]
     files: tuple[Origin, ...] = ()
 
 
 def gather(
-    inputs: Sequence[str],
-    own: AbstractSet[str],
-    crew: Crew,
-    progress: Progress,
-    look: FirstLook,
-    reading: Reading = PLAIN,
-    kept: Keeping | None = None,
-    may_be_late: bool = False,
-    is_of_use: Callable[[str, str | None], bool] | None = None,
+    search: Search,
+    decoding: Decoding,
+    options: ReadOptions,
+    context: Context,
+    may_defer: bool = False,
+    is_used: Callable[[str, str | None], bool] = lambda *_: True,
 ) -> Gathered:
-    """Finds, decodes and orders the frames. Raises InputError, which names every picture that cannot be read.
+    """Decode and order the frames of some files.
 
-    `look` is what is done to each picture at first sight, by the crew. With `kept`, what was seen before is not decoded
-    again. Where pixels `may_be_late`, those of many frames are left to `sources.deferred`. A picture that cannot
-    be read, and of which nothing `is_of_use` by its name and animation, is an empty one, for the take to leave out.
+    With the build cache, frames that it holds are not decoded again. If pixels `may_defer`, those of many frames are
+    left to `sources.deferred`. A picture that cannot be read, but by its name and animation is not used, becomes an
+    empty one, which the selection leaves out. Raises InputError that names every picture that cannot be read.
     """
-    search = find(inputs, own)
     files = in_crate_order(search.found)
-    if kept and not crew.readers:
-        hand = hands(files, crew, None)  # what is kept is at hand only here
-        read_now: Way[Seen] = partial(_kept_or_read, look=look, reading=reading, kept=kept)
-    else:
-        read_now = partial(read, see=partial(seen, look=look), reading=reading, with_digest=kept is not None)
-        hand = hands(files, crew, MANY)
-    total = 0
-
-    def way() -> Way[Seen]:
-        if not may_be_late or total < HELD_BEFORE_LATE:
-            return read_now
-        from ..sources.deferred import measured_or_read
-
-        return partial(measured_or_read, look=look, reading=reading)
-
-    warnings: list[Sentence] = []
-    parts: list[Part[Seen]] = []
-    damaged: list[str] = []
-    foreign: list[str] = []
-    changed: list[str] = []
-    for file, result in with_progress(files, hand, progress, way):
-        if isinstance(result, str) and is_of_use and not is_of_use(file.name, file.animation):
-            parts.append(_empty(file, look, kept))
-        elif isinstance(result, str):
-            damaged.append(f"{a_file(file.path)} {result}")
+    frames = _frame_cache(decoding, options, context)
+    parts: list[Part[DecodedFrame]] = []
+    wrong: list[str] = []
+    for file, part in _decoded(files, decoding, options, context, frames, may_defer):
+        if not part.error:
+            parts.append(_held(part, file, context))
+        elif is_used(file.name, file.animation):
+            wrong.append(f"{a_file(file.path)} {part.error}")
         else:
-            total += sum(its.nbytes for _, its, _ in result.frames)
-            parts.append(_held(result, file, crew.room))
-            if result.is_foreign:
-                foreign.append(file.path)
-            if result.has_changed:
-                changed.append(file.path)
-    if damaged:
-        raise InputError(unreadable(damaged))
-    if foreign and not reading.to_srgb:
-        what = f"the colours of {counted(len(foreign), 'picture')} are not sRGB by their own profile or gamma"
-        warnings.append(
-            Sentence(f"{what}, and would look different: {few(foreign)}; {setting('to_srgb')} converts them")
-        )
-    if changed:
-        what = f"{counted(len(changed), 'file')} changed while the folder was read: {few(changed)}"
-        warnings.append(Sentence(f"{what}; what was read last is packed, so pack again when nobody writes there"))
-    digests = tuple(
-        Origin(file.name, file.animation or "", part.sha256)
-        for file, part in zip(files, parts, strict=True)
-        if part.sha256
-    )
+            parts.append(_empty(file, decoding, frames, context))
+    if wrong:
+        raise InputError(unreadable(wrong))
     drawings: list[tuple[Picture, ...]] = []
     sequences: list[FrameSequence] = []
     for name, together in by_animation(parts).items():
-        frames = []
-        for frame, its, milliseconds in (frame for part in together for frame in part.frames):
-            frames.append(Exposure(frame, len(drawings), milliseconds))
-            drawings.append(its.pictures)
-        sequences.append(FrameSequence(name, tuple(frames), together[0].loop, together[0].times))
-    if len(drawings) > (most := in_force().frames):
-        raise InputError(f"there are {len(drawings):,} frames, and {most:,} are the most; {more_by('frames')}")
-    return Gathered(in_order(sequences), tuple(drawings), search.passed_over, tuple(warnings), digests)
+        exposures = []
+        for frame, pictures, milliseconds in (frame for part in together for frame in part.frames):
+            exposures.append(Exposure(frame, len(drawings), milliseconds))
+            drawings.append(pictures.pictures)
+        sequences.append(FrameSequence(name, tuple(exposures), together[0].loop, together[0].times))
+    if len(drawings) > (most := context.limits.frames):
+        raise InputError(f"there are {len(drawings):,} frames, and {most:,} are the most; {raise_hint('frames')}")
+    warnings = tuple(_warnings(files, parts, options))
+    return Gathered(in_order(sequences), tuple(drawings), search.skipped, warnings, tuple(_origins(files, parts)))
 
 
-def _held(part: Part[Seen], file: Found, room: Room) -> Part[Seen]:
-    """The part with its pixels in memory, or in a file where there are too many; hollow ones where they come late."""
+def _frame_cache(decoding: Decoding, options: ReadOptions, context: Context) -> FrameCache | None:
+    if not context.cache:
+        return None
+    from ..storage.frame_cache import frame_cache
+
+    return frame_cache(context.cache, context.program, decoding, options._replace(limits=Limits()))
+
+
+def _decoded(
+    files: Sequence[Found],
+    decoding: Decoding,
+    options: ReadOptions,
+    context: Context,
+    frames: FrameCache | None,
+    may_defer: bool,
+) -> Iterator[tuple[Found, Part[DecodedFrame]]]:
+    """Yield each file with what it holds, or why it cannot be read."""
+    make = partial(decoded, decoding=decoding)
+    if frames and not context.pool.readers:
+        hand = hands(files, context.pool, None)  # the cache is open in this process alone
+        whole: Way[DecodedFrame] = partial(_cached_or_read, make=make, options=options, frames=frames)
+    else:
+        hand = hands(files, context.pool, MANY)
+        whole = partial(read, make=make, options=options, with_digest=frames is not None)
+    held = 0
+
+    def way() -> Way[DecodedFrame]:
+        """How the next files are read: few frames are held whole, for a sheet needs their pixels soon anyway."""
+        if not may_defer or held < BYTES_BEFORE_DEFERRING:
+            return whole
+        from ..sources.deferred import measured_or_read
+
+        return partial(measured_or_read, decoding=decoding, options=options)
+
+    for file, part in with_progress(files, hand, context.progress, way):
+        held += sum(frame.nbytes for _, frame, _ in part.frames)
+        yield file, part
+
+
+def _warnings(files: Sequence[Found], parts: Sequence[Part[DecodedFrame]], options: ReadOptions) -> Iterator[Sentence]:
+    pairs = list(zip(files, parts, strict=True))
+    foreign = [file.path for file, part in pairs if part.is_foreign]
+    if foreign and not options.to_srgb:
+        what = f"the colours of {counted(len(foreign), 'picture')} are not sRGB by their own profile or gamma"
+        yield Sentence(f"{what}, and would look different: {few(foreign)}; {setting('to_srgb')} converts them")
+    if changed := [file.path for file, part in pairs if part.has_changed]:
+        what = f"{counted(len(changed), 'file')} changed while the folder was read: {few(changed)}"
+        yield Sentence(f"{what}; what was read last is packed, so pack again when nobody writes there")
+
+
+def _origins(files: Sequence[Found], parts: Sequence[Part[DecodedFrame]]) -> Iterator[Origin]:
+    for file, part in zip(files, parts, strict=True):
+        if part.sha256:
+            yield Origin(file.name, file.animation or "", part.sha256)
+
+
+def _held(part: Part[DecodedFrame], file: Found, context: Context) -> Part[DecodedFrame]:
+    """Return the part with its pixels in memory while there is room, otherwise in the pixel store's file.
+
+    Pixels that are deferred become placeholders: those that came back from another process hold no memory of this one.
+    """
     (name, first, time), *_ = part.frames
     if first.pictures[0].file:
         (picture,) = first.pictures
-        hollowed = picture._replace(pixels=hollow(*picture.canvas))
-        return part._replace(frames=((name, Seen((hollowed,)), time),))
-    for _, its, _ in part.frames:
-        if its.nbytes > room.limit:
+        picture = picture._replace(pixels=placeholder(*picture.canvas))
+        return part._replace(frames=((name, DecodedFrame((picture,)), time),))
+    store = context.pixels
+    for _, frame, _ in part.frames:
+        if frame.nbytes > store.limit:
             raise InputError(
-                f"{a_file(file.path)} takes {bytes_shown(its.nbytes)} by itself, and {setting('memory')} leaves "
-                f"{bytes_shown(room.limit)}; give more"
+                f"{a_file(file.path)} takes {bytes_shown(frame.nbytes)} by itself, and {setting('memory')} leaves "
+                f"{bytes_shown(store.limit)}; give more"
             )
-    if room.has_room(sum(its.nbytes for _, its, _ in part.frames)):
+    if store.has_room(sum(frame.nbytes for _, frame, _ in part.frames)):
         return part
     frames = (
-        (name, Seen(tuple(p._replace(pixels=room.moved(p.pixels)) for p in its.pictures)), time)
-        for name, its, time in part.frames
+        (name, DecodedFrame(tuple(p._replace(pixels=store.moved(p.pixels)) for p in frame.pictures)), time)
+        for name, frame, time in part.frames
     )
     return part._replace(frames=tuple(frames))
 
 
-def _empty(file: Found, look: FirstLook, kept: Keeping | None) -> Part[Seen]:
-    """What stands for a picture that cannot be read."""
+def _empty(file: Found, decoding: Decoding, frames: FrameCache | None, context: Context) -> Part[DecodedFrame]:
+    """Return an empty picture in place of one that cannot be read."""
     sha256 = ""
-    if kept:
+    if frames:
         with contextlib.suppress(OSError):
-            sha256 = kept.cache.noted(file.path, lambda: read_regular(file.path, "file_bytes"))[1]
-    return Part(file.animation, ((file.name, seen(file.name, hollow(1, 1), look), None),), sha256=sha256)
+            sha256 = _read_with_digest(file, frames, context.limits)[1]
+    return Part(file.animation, ((file.name, decoded(file.name, placeholder(1, 1), decoding), None),), sha256=sha256)
 
 
 def by_animation(parts: Iterable[Part[T]]) -> dict[str | None, list[Part[T]]]:
-    """Parts of one animation together, in the order in which they come."""
+    """Return the parts of each animation, in the order in which they come."""
     together: dict[str | None, list[Part[T]]] = defaultdict(list)
     for part in parts:
         together[part.animation].append(part)
     return together
 
 
-def _kept_or_read(file: Found, look: FirstLook, reading: Reading, kept: Keeping) -> Part[Seen]:
-    """A file as it was seen before, if it is what it was then; else read, and kept."""
-    from ..storage.frame_cache import Reel, keep, named, recalled
+def _read_with_digest(file: Found, frames: FrameCache, limits: Limits) -> tuple[bytes, str]:
+    return frames.cache.noted(file.path, lambda: read_regular(file.path, limits, "file_bytes"))
 
-    data, sha256 = b"", kept.cache.sha256(file.path)
+
+def _cached_or_read(
+    file: Found, make: Make[DecodedFrame], options: ReadOptions, frames: FrameCache
+) -> Part[DecodedFrame]:
+    """Return a file's frames from the cache if the file has not changed; otherwise decode it, and cache its frames."""
+    from ..storage.frame_cache import CachedFile, named
+
+    data, sha256 = b"", frames.cache.sha256(file.path)
     if not sha256:
-        data, sha256 = kept.cache.noted(file.path, lambda: read_regular(file.path, "file_bytes"))
-    if reel := recalled(kept, sha256):
-        names = [f"{file.name}/{label}" if label else file.name for label, _, _ in reel.frames]
-        frames = tuple((name, named(its, name), time) for name, (_, its, time) in zip(names, reel.frames, strict=True))
-        animation = said_once(file.name) if reel.frames[0][0] else file.animation
-        return Part(animation, frames, reel.loop, reel.times, reel.is_foreign, sha256)
+        data, sha256 = _read_with_digest(file, frames, options.limits)
+    if known := frames.find(sha256):
+        names = [f"{file.name}/{label}" if label else file.name for label, _, _ in known.frames]
+        renamed = ((name, named(frame, name), time) for name, (_, frame, time) in zip(names, known.frames, strict=True))
+        animation = said_once(file.name) if known.frames[0][0] else file.animation
+        return Part(animation, tuple(renamed), known.loop, known.times, known.is_foreign, sha256)
     if not data:
-        data, sha256 = kept.cache.noted(file.path, lambda: read_regular(file.path, "file_bytes"))
-    part = part_of(file, data, partial(seen, look=look), reading)._replace(has_changed=len(data) != file.length)
-    if is_vector(data):  # drawn again: that depends on more than these bytes
-        return part._replace(sha256=sha256)
-    labels = [(name[len(file.name) + 1 :], its, time) for name, its, time in part.frames]
-    keep(kept, sha256, Reel(tuple(labels), part.loop, part.times, part.is_foreign))
-    return part._replace(sha256=sha256)
+        data, sha256 = _read_with_digest(file, frames, options.limits)
+    part = part_of(file, data, make, options)._replace(has_changed=len(data) != file.length, sha256=sha256)
+    if not is_vector(data):  # a drawing depends on more than these bytes, such as fonts
+        labels = tuple((name[len(file.name) + 1 :], frame, time) for name, frame, time in part.frames)
+        frames.store(sha256, CachedFile(labels, part.loop, part.times, part.is_foreign))
+    return part

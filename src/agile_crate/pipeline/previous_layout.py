@@ -6,47 +6,50 @@ from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 from ..core.crate.check import restorable
-from ..core.crate.edits import touches_on
+from ..core.crate.edits import edits_on
 from ..core.crate.file_names import sized_name
 from ..core.errors import InputError
+from ..core.limits import Limits
 from ..core.message import Sentence, setting, some_files
 from ..core.model.crate import Crate, Frame
 from ..core.text import few, shown
 from ..format.files import ENDINGS, read_metadata, read_sides
 from ..settings.table import Settings
 from ..sources.sheets import read_sheet
-from ..storage.previous_build import Before
+from ..storage.previous_build import PreviousBuild
 
 
-def previous_layout(target: Path, settings: Settings, before: Before) -> Crate | None:
+def previous_layout(target: Path, settings: Settings, previous: PreviousBuild, limits: Limits) -> Crate | None:
     """Return the previous crate of this size of the build, or None if it cannot be read.
 
     If its metadata is in conflict, only the frames that the existing sheets hold count.
     """
     for path in _forms(target, settings):
-        if path.name in before.conflicts:
-            sides = [_as_there(side, path.parent) for side in _sides(path)]
+        if path.name in previous.conflicts:
+            sides = [_as_there(side, path.parent, limits) for side in read_sides(path, limits)]
             if any(side.frames for side in sides):
                 return max(sides, key=lambda side: len(side.frames))
         elif path.is_file():
             try:
-                return read_metadata(path)
+                return read_metadata(path, limits)
             except InputError:  # then there are no places to keep
                 continue
     return None
 
 
-def told_of_damage(target: Path, before: Before, made: Iterable[tuple[Settings, Crate]]) -> Iterator[Sentence]:
+def report_damage(
+    target: Path, previous: PreviousBuild, made: Iterable[tuple[Settings, Crate]], limits: Limits
+) -> Iterator[Sentence]:
     """Yield warnings about metadata that could not be read, and about the frames that moved as a result."""
-    if before.conflicts:
-        holds, it_is = ("holds", "it is") if len(before.conflicts) == 1 else ("hold", "they are")
-        names = some_files(before.conflicts)
+    if previous.conflicts:
+        holds, it_is = ("holds", "it is") if len(previous.conflicts) == 1 else ("hold", "they are")
+        names = some_files(previous.conflicts)
         yield Sentence(f"{names} {holds} conflict markers from a merge; {it_is} written anew")
-    for settings, crate in made if before.conflicts or before.damaged else ():
-        forms = [path for path in _forms(target, settings) if path.name in (*before.conflicts, *before.damaged)]
+    for settings, crate in made if previous.conflicts or previous.damaged else ():
+        forms = [path for path in _forms(target, settings) if path.name in (*previous.conflicts, *previous.damaged)]
         if not settings.keep_places or not forms:
             continue
-        sides = _sides(forms[0])
+        sides = list(read_sides(forms[0], limits))
         moved = dict.fromkeys(name for side in sides for name in _moved(side, crate))
         if moved:
             name = shown(crate.name)
@@ -60,19 +63,14 @@ def _forms(target: Path, settings: Settings) -> list[Path]:
     return [target.parent / (sized_name(target.name, settings.portion) + ending) for ending in ENDINGS]
 
 
-def _sides(path: Path) -> list[Crate]:
-    """Return the readable sides of a merge in metadata. Lines that the merge joined without a conflict are in both."""
-    return list(read_sides(path))
-
-
-def _as_there(side: Crate, folder: Path) -> Crate:
+def _as_there(side: Crate, folder: Path, limits: Limits) -> Crate:
     """Return a side of a merge with only the frames that the existing sheets hold, pixel for pixel."""
     frames: list[Frame] = []
     for index, sheet in enumerate(side.sheets):
-        pixels = read_sheet(folder, sheet, decode=True).pixels
+        pixels = read_sheet(folder, sheet, True, limits).pixels
         if pixels is not None:
             here = [frame for frame in side.frames if frame.on_sheet == index and restorable(side, frame)]
-            edited = {touch.frame.name for touch in touches_on(side._replace(frames=tuple(here)), index, pixels)}
+            edited = {edit.frame.name for edit in edits_on(side._replace(frames=tuple(here)), index, pixels)}
             frames += [frame for frame in here if frame.name not in edited]
     return side._replace(frames=tuple(frames))
 

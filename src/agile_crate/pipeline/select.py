@@ -1,4 +1,4 @@
-"""The take stop: the settings of that section, applied to what was gathered. A build and its proof both walk it."""
+"""Selection: which frames a build packs, in which order. A build and its proof both walk it."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ from ..settings.table import PerAnimation, Settings
 T = TypeVar("T")
 
 
-class Taken(NamedTuple):
+class Selection(NamedTuple):
     """The sequences that a build packs, in order, what the user should read, and what is only worth a note."""
 
     sequences: Sequences
@@ -29,7 +29,7 @@ class Taken(NamedTuple):
     remarks: tuple[Sentence, ...] = ()
 
 
-def taken(sequences: Sequences, settings: Settings, likeness: Callable[[Sequences], Likeness]) -> Taken:
+def select_frames(sequences: Sequences, settings: Settings, likeness: Callable[[Sequences], Likeness]) -> Selection:
     """The sequences that a build packs, in order; `likeness` says, of those that are left when copies are dropped,
     which frames show the same. Raises UsageError and InputError.
 
@@ -65,7 +65,7 @@ def taken(sequences: Sequences, settings: Settings, likeness: Callable[[Sequence
     sequences, endless = take.bounded(take.in_order(sequences, settings.order))
     warnings += endless
     take.refuse_clashing_names(sequences)
-    return Taken(sequences, tuple(warnings), tuple(remarks))
+    return Selection(sequences, tuple(warnings), tuple(remarks))
 
 
 def _renamed_and_picked(sequences: Sequences, settings: Settings) -> tuple[Sequences, list[Sentence], list[Sentence]]:
@@ -92,7 +92,7 @@ def _renamed_and_picked(sequences: Sequences, settings: Settings) -> tuple[Seque
     return take.ranged(new, spans), warnings, remarks
 
 
-def settled(settings: Settings, sequences: Sequences) -> Settings:
+def resolved(settings: Settings, sequences: Sequences) -> Settings:
     """Settings that speak of the animations that there are: holds by name and position from 1, and what was made from
     another animation with what is said of that one."""
     if settings.hold:

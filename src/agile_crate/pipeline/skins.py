@@ -1,76 +1,56 @@
-"""The skins of a build: for each frame of the base the same one in other art, read, laid together, and of its size."""
+"""The skins of a build: for each drawing of the base the same one in other art, with its layers merged."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from collections.abc import Set as AbstractSet
 from fractions import Fraction
 from functools import partial
-from typing import NamedTuple
 
 from ..core.crate.origin import Origin
 from ..core.errors import InputError
-from ..core.frame.decode import FirstLook, scaled_picture
+from ..core.frame.decode import Decoding, scaled_picture
 from ..core.frame.layers import drawn_over_each_other, has_color, laid_over_each_other, recolored
 from ..core.frame.options import Scaling
 from ..core.message import Sentence
 from ..core.model.picture import Picture, Vector
-from ..core.model.variant import Skin
+from ..core.model.variant import Variant
 from ..core.text import few, measured, quoted
-from ..settings.table import Settings
-from ..storage.cache import Cache
-from ..storage.frame_cache import keeping
-from ..workers.pool import Crew
-from ..workers.progress import Progress
-from .gather import gather
-from .reading import reading_of
+from ..sources.read_options import ReadOptions
+from .context import Context
+from .gather import Gathered, gather
+from .job import LoadRequest
 
 Drawings = tuple[tuple[Picture, ...], ...]
-"""All drawings that were read, each once for each size of the build."""
 
 
-class Worn(NamedTuple):
-    """A skin's drawings, in the order of the base's, and which files they came from, if frames are kept."""
-
-    skin: Skin
-    drawings: Drawings
-    files: tuple[Origin, ...]
-    warnings: tuple[Sentence, ...] = ()
-
-
-def worn(
-    skin: Skin,
-    base: Drawings,
-    inputs: Sequence[str],
-    own: AbstractSet[str],
-    settings: Settings,
-    first: FirstLook,
-    executor: Crew,
-    progress: Progress,
-    kept: tuple[Cache, str] | None,
-) -> Worn:
-    """A skin for drawings of the base, whose `inputs` are taken where the skin names none.
+def gather_skin(
+    skin: Variant,
+    base: Gathered,
+    request: LoadRequest,
+    decoding: Decoding,
+    options: ReadOptions,
+    context: Context,
+) -> Gathered:
+    """Return the drawings of a skin in the order of the base's, whose inputs it takes if it has no layers.
 
     Raises InputError for frames that are missing, or of another size than the base's.
     """
-    look = FirstLook(None if skin.plain else first.color_key, (Scaling(Fraction(1)),), keeps_vectors=True)
-    reading = reading_of(settings)._replace(to_srgb=settings.to_srgb and not skin.plain)
+    as_drawn = Decoding(None if skin.is_plain else decoding.color_key, (Scaling(Fraction(1)),), keeps_vectors=True)
+    options = options._replace(to_srgb=options.to_srgb and not skin.is_plain)
     layers: list[dict[str, Picture]] = []
     files: list[Origin] = []
-    for number, layer in enumerate(skin.layers or (tuple(inputs),)):
-        keeps = keeping(*kept, look, reading) if kept else None
-        gathered = gather(layer, own, executor, progress, look, reading, keeps)
+    for number, layer in enumerate(skin.layers or request.variants[0].layers):
+        gathered = gather(request.files_of(layer, context.limits), as_drawn, options, context)
         layers.append({drawing[0].name: drawing[0] for drawing in gathered.drawings})
         files += [Origin(f"{skin.name}/{number}/{file.name}", file.animation, file.sha256) for file in gathered.files]
-    names = [drawing[0].name for drawing in base]
-    _refuse_missing(skin, names, layers)
-    make = partial(_made, skin=skin, layers=layers, first=first)
-    drawings = tuple(executor.map(make, base))
-    _refuse_other_sizes(skin, base, drawings)
-    return Worn(skin, drawings, tuple(files), tuple(_idle(skin, layers)))
+    _refuse_missing(skin, [drawing[0].name for drawing in base.drawings], layers)
+    make = partial(_made, skin=skin, layers=layers, decoding=decoding)
+    drawings = tuple(context.pool.map(make, base.drawings))
+    _refuse_other_sizes(skin, base.drawings, drawings)
+    return base._replace(drawings=drawings, warnings=tuple(_idle(skin, layers)), files=tuple(files))
 
 
-def _idle(skin: Skin, layers: Sequence[dict[str, Picture]]) -> Iterator[Sentence]:
+def _idle(skin: Variant, layers: Sequence[dict[str, Picture]]) -> Iterator[Sentence]:
     """A warning of colours that are nowhere."""
     pictures = [picture.pixels for layer in layers for picture in layer.values()]
     idle = [old for old, _ in skin.exchange if not any(has_color(pixels, old) for pixels in pictures)]
@@ -80,7 +60,7 @@ def _idle(skin: Skin, layers: Sequence[dict[str, Picture]]) -> Iterator[Sentence
         yield Sentence(f"the skin {quoted(skin.name)} exchanges {told}, which {verb} in no frame, exactly so")
 
 
-def _refuse_missing(skin: Skin, names: Sequence[str], layers: Sequence[dict[str, Picture]]) -> None:
+def _refuse_missing(skin: Variant, names: Sequence[str], layers: Sequence[dict[str, Picture]]) -> None:
     if skin.may_miss:
         return
     for number, layer in enumerate(layers, 1):
@@ -93,7 +73,7 @@ def _refuse_missing(skin: Skin, names: Sequence[str], layers: Sequence[dict[str,
 
 
 def _made(
-    drawing: tuple[Picture, ...], skin: Skin, layers: Sequence[dict[str, Picture]], first: FirstLook
+    drawing: tuple[Picture, ...], skin: Variant, layers: Sequence[dict[str, Picture]], decoding: Decoding
 ) -> tuple[Picture, ...]:
     """One drawing of the skin, at all sizes."""
     name = drawing[0].name
@@ -113,11 +93,11 @@ def _made(
     if len(drawings) == len(pictures):
         vector = Vector(made.canvas, partial(drawn_over_each_other, drawings, skin.exchange))
         made = made._replace(vector=vector)
-    scaled = (scaled_picture(made, scaling) for scaling in first.scalings)
-    return tuple(one if first.keeps_vectors else one._replace(vector=None) for one in scaled)
+    scaled = (scaled_picture(made, scaling) for scaling in decoding.scalings)
+    return tuple(one if decoding.keeps_vectors else one._replace(vector=None) for one in scaled)
 
 
-def _refuse_other_sizes(skin: Skin, base: Drawings, drawings: Drawings) -> None:
+def _refuse_other_sizes(skin: Variant, base: Drawings, drawings: Drawings) -> None:
     pairs = ((mine[0], its[0]) for mine, its in zip(drawings, base, strict=True))
     other = next(((mine, its) for mine, its in pairs if mine.canvas != its.canvas), None)
     if other:

@@ -11,31 +11,27 @@ from ..core.arrange.arrangement import Arrangement, SheetPlan, Spot
 from ..core.arrange.pinned import Stay, arrange_staying
 from ..core.arrange.share import between, shared
 from ..core.arrange.sheets import Filling, Group, arrange_on_sheets
-from ..core.arrange.tight import Limits, Place, arrange, bound
+from ..core.arrange.tight import Place, SheetLimits, arrange, bound
 from ..core.errors import FitError
 from ..core.message import Sentence, setting
 from ..core.model.crate import Crate
 from ..core.model.geometry import Mirror, Size
-from ..core.model.picture import Picture, Sequences
+from ..core.model.picture import Sequences
 from ..core.text import counted, quoted
-from ..settings.table import Settings
 from .fit import considered_for, limits_of, refuse_larger_than_sheet, too_much
+from .prepare import Prepared
 
 
 def arranged_tightly(
-    sequences: Sequences,
-    pictures: Sequence[Picture],
-    settings: Settings,
-    before: Crate | None = None,
-    skins: Sequence[Sequence[Picture]] = (),
+    sequences: Sequences, prepared: Prepared, before: Crate | None = None
 ) -> tuple[Arrangement, tuple[Sentence, ...]]:
     """Frames on tight sheets, equal ones once, and what to tell of it. With `keep_places`, those that were in the crate
     of the build before, and did not change their size, stay where they were. Raises FitError."""
-    limits = limits_of(settings)
+    settings, pictures, limits = prepared.settings, prepared.pictures, limits_of(prepared.settings)
     refuse_larger_than_sheet(pictures, limits)
     owners: list[tuple[int, Mirror]] = [(index, "") for index in range(len(pictures))]
     if not settings.keep_repeats:
-        owners = shared(pictures, settings.share_mirrored, skins)
+        owners = shared(pictures, settings.share_mirrored, [skin.pictures for skin in prepared.variants[1:]])
     sizes = [picture.stored_box.size for picture in pictures]
     groups: list[Group] = []
     first = 0
@@ -76,7 +72,7 @@ def arranged_tightly(
 
 
 @lru_cache(maxsize=16)
-def _on_sheets(sizes: tuple[Size, ...], groups: tuple[Group, ...], limits: Limits) -> tuple[Filling, ...]:
+def _on_sheets(sizes: tuple[Size, ...], groups: tuple[Group, ...], limits: SheetLimits) -> tuple[Filling, ...]:
     """The same boxes are arranged once, however often a crate is built in one run: only pixels change most often."""
     return tuple(arrange_on_sheets(sizes, groups, limits))
 
@@ -111,7 +107,7 @@ def _staying(
     groups: Sequence[Group],
     stays: Mapping[tuple[int, int], Stay],
     before: Crate,
-    limits: Limits,
+    limits: SheetLimits,
 ) -> tuple[list[Filling], list[Sentence]]:
     stayed = arrange_staying(sizes, groups, stays, [sheet.size for sheet in before.sheets], limits)
     fresh = arrange_on_sheets(sizes, groups, replace(limits, effort="quick"))
@@ -175,7 +171,7 @@ def _told_of_parting(
     groups: Sequence[Group],
     sizes: Sequence[Size],
     fillings: Sequence[Filling],
-    limits: Limits,
+    limits: SheetLimits,
 ) -> Iterator[Sentence]:
     """If a sheet is not full because an animation stays together: which, and what parting it would win."""
     room = limits.inside.w * limits.inside.h

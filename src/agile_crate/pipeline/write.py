@@ -1,20 +1,21 @@
-"""The write stop: sheets one after the other, then what is said of them, all put in place together."""
+"""Writing: sheets one after the other, then their texts, all put in place together."""
 
 from __future__ import annotations
 
-import dataclasses
 import hashlib
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from functools import partial
-from typing import TYPE_CHECKING, TypeVar
+from typing import TYPE_CHECKING, NamedTuple, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ..core.color import Color
 from ..core.crate.draw import Placed
 from ..core.crate.edits import source_crc
 from ..core.frame.alpha import flattened, premultiplied
 from ..core.frame.indexed import entries, indices
+from ..core.limits import Limits
 from ..core.model.crate import Crate
 from ..core.model.geometry import Size
 from ..core.model.picture import Picture
@@ -22,165 +23,147 @@ from ..core.pixels import Pixels
 from ..exports.formats import texts_of
 from ..exports.png import encode_rows, rows_above, strip_starts
 from ..format.png_seal import Seal, sealed_end, without_end
-from ..settings.table import Settings
 from ..storage.previous_build import is_written
 from ..storage.staging import Staging
-from ..workers.pool import Crew
+from ..workers.pool import WorkerPool
 from ..workers.progress import Progress
+from .context import Context
 from .describe import Plan
 from .draw import SheetRows, placed_of
 from .prepare import are_small
 
 if TYPE_CHECKING:
     from ..exports.template import Template
-    from ..storage.cache import Cache
 
 T = TypeVar("T")
 
 
-def written(
-    staging: Staging,
-    plans: list[Plan],
-    templates: Sequence[Template],
-    executor: Crew,
-    progress: Progress,
-    stale: Sequence[str],
-    kept: tuple[Cache, str] | None = None,
-) -> list[Crate]:
-    """Draws and writes the crates, no more than a band of a sheet at a time, then their texts; removes `stale`.
+class _Writing(NamedTuple):
+    """What sheets are written with: where they go, who does it, and who counts what is drawn and written."""
 
-    Plans are taken off the list as they are drawn, so that their pixels can go. With a cache and the program's version
-    (`kept`), a sheet whose file is there already is not encoded again. Returns the crates with the checksums of their
+    staging: Staging
+    context: Context
+    drawing: _Meter
+    writing: _Meter
+
+
+def write_plans(
+    staging: Staging, plans: list[Plan], templates: Sequence[Template], context: Context, stale: Sequence[str]
+) -> list[Crate]:
+    """Draw and write the crates, no more than a band of a sheet at a time, then their texts; remove the `stale` files.
+
+    The list is emptied as plans are drawn, so that their pixels can go. With the build cache, a sheet that a build has
+    written already, and that nobody changed since, is not encoded again. Returns the crates with the digests of their
     sheets.
     """
-    drawing = _Meter("drawing", sum(sum(plan.drawn) * (1 + len(plan.skins)) for plan in plans), progress)
-    writing = _Meter("writing", sum(_pieces(plan) for plan in plans), progress)
-    write = partial(_written_sheets, staging=staging, crew=executor, drawing=drawing, writing=writing, kept=kept)
+    drawn = sum(sum(plan.drawn) * len(plan.variants) for plan in plans)
+    writing = _Writing(
+        staging,
+        context,
+        _Meter("drawing", drawn, context.progress),
+        _Meter("writing", sum(_pieces(plan) for plan in plans), context.progress),
+    )
     crates: list[Crate] = []
-    said = [plan.settings for plan in plans]
+    settings = [plan.settings for plan in plans]
     while plans:
-        crates.append(_with_sheets(plans.pop(0), write, executor))
-    for crate, settings in reversed(list(zip(crates, said, strict=True))):
-        larger = [
-            (other.portion / settings.portion, one)
-            for one, other in zip(crates, said, strict=True)
-            if other.portion > settings.portion
-        ]
-        for name, data in texts_of(crate, larger, settings, templates):
+        crates.append(_with_sheets(plans.pop(0), writing, context.limits))
+    sizes = list(zip(crates, settings, strict=True))
+    for crate, own in reversed(sizes):  # the metadata of the crate's own size comes last
+        larger = [(other.portion / own.portion, one) for one, other in sizes if other.portion > own.portion]
+        for name, data in texts_of(crate, larger, own, templates):
             sha256 = staging.write(name, [data])
-            if kept:
-                kept[0].put_written(sha256)
+            if context.cache:
+                context.cache.put_written(sha256)
     staging.commit(remove=stale)
     return crates
 
 
 def _pieces(plan: Plan) -> int:
-    times = 1 + len(plan.skins)
+    count = len(plan.variants)
     if plan.settings.squeeze or plan.settings.image == "webp":
-        return len(plan.crate.sheets) * times
-    return sum(len(strip_starts(*sheet.size)) for sheet in plan.crate.sheets) * times
+        return len(plan.crate.sheets) * count
+    return sum(len(strip_starts(*sheet.size)) for sheet in plan.crate.sheets) * count
 
 
-def _with_sheets(plan: Plan, write: Callable[[Plan, dict[int, str]], Iterable[str]], crew: Crew) -> Crate:
-    """The crate of a plan with the digests of its sheets, and of those of its skins, which `write` draws and writes."""
+def _with_sheets(plan: Plan, writing: _Writing, limits: Limits) -> Crate:
+    """Draw and write the sheets of all variants; return the crate with their digests, and the CRC of each frame."""
     crcs: dict[int, str] = {}
-    digests = write(plan, crcs)
-    sheets = [sheet._replace(sha256=sha256) for sheet, sha256 in zip(plan.crate.sheets, digests, strict=True)]
-    for number in range(len(plan.skins)):
-        for index, sha256 in enumerate(write(worn(plan, number), {})):
-            skins = list(sheets[index].skins)
-            skins[number] = skins[number]._replace(sha256=sha256)
-            sheets[index] = sheets[index]._replace(skins=tuple(skins))
-    return _with_crcs(plan.crate._replace(sheets=tuple(sheets)), plan.pictures, crcs, crew)
+    sheets = [
+        sheet._replace(sha256=_write_sheet(plan, 0, index, writing, crcs, limits))
+        for index, sheet in enumerate(plan.crate.sheets)
+    ]
+    for number in range(1, len(plan.variants)):
+        for index, sheet in enumerate(sheets):
+            skins = list(sheet.skins)
+            sha256 = _write_sheet(plan, number, index, writing, {}, limits)
+            skins[number - 1] = skins[number - 1]._replace(sha256=sha256)
+            sheets[index] = sheet._replace(skins=tuple(skins))
+    crate = plan.crate._replace(sheets=tuple(sheets))
+    return _with_crcs(crate, plan.variants[0].pictures, crcs, writing.context.pool)
 
 
-def _with_crcs(crate: Crate, pictures: Sequence[Picture], known: Mapping[int, str], crew: Crew) -> Crate:
-    """The crate with the CRC of every frame's pixels, but for those that are known."""
+def _with_crcs(crate: Crate, pictures: Sequence[Picture], known: Mapping[int, str], pool: WorkerPool) -> Crate:
+    """Return the crate with the CRC of every frame's pixels; those that are `known` are not computed again."""
 
     def crc_of(number: int) -> str:
         return known.get(number) or source_crc(crate, crate.frames[number], pictures[number])
 
-    crcs = (map if are_small(pictures) else crew.map)(crc_of, range(len(pictures)))
+    crcs = (map if are_small(pictures) else pool.map)(crc_of, range(len(pictures)))
     frames = zip(crate.frames, pictures, crcs, strict=True)
     return crate._replace(
         frames=tuple(frame._replace(crc=crc, touched=picture.source is not None) for frame, picture, crc in frames)
     )
 
 
-def worn(plan: Plan, number: int) -> Plan:
-    """The plan as that of one of its skins. What is no art stays as it is to the last."""
-    skin = plan.skins[number]
-    sheets = tuple(sheet._replace(image=sheet.skins[number].image) for sheet in plan.crate.sheets)
-    settings = plan.settings
-    if skin.plain:
-        settings = dataclasses.replace(settings, premultiply=False, background=None)
-    return plan._replace(
-        crate=plan.crate._replace(sheets=sheets),
-        pictures=skin.pictures,
-        palette=skin.palette,
-        settings=settings,
-    )
+def _write_sheet(plan: Plan, variant: int, index: int, writing: _Writing, crcs: dict[int, str], limits: Limits) -> str:
+    """Draw and write one sheet; return its SHA-256. `crcs` gets those of frames that are read only now."""
+    staging, context, drawing, progress = writing
+    sheet, image, cache = plan.crate.sheets[index], plan.images(variant)[index], context.cache
+    frames = zip(plan.crate.frames, plan.variants[variant].pictures, strict=True)
+    is_edited = any(frame.on_sheet == index and picture.source is not None for frame, picture in frames)
+    key = _key(plan, variant, index, f"{context.program} {is_edited}", context.pool) if cache else b""
+    if cache and (known := cache.get(key)) and is_written(staging.folder / image, known.hex(), cache, limits):
+        drawing.skip(sum(frame.on_sheet == index for frame in plan.crate.frames))
+        progress.skip(len(strip_starts(*sheet.size)))
+        return known.hex()
+    drawn = SheetRows(plan, variant, index, context, rows_above(sheet.size.w))
+    pieces = _encoded(plan, variant, sheet.size, drawn, writing)
+    if plan.settings.squeeze and plan.settings.image == "png":
+        from ..exports.optimize import squeezed
+
+        pieces = [squeezed(b"".join(pieces), context.pool)]
+    if plan.settings.image == "png":
+        ending = partial(sealed_end, seal=Seal(plan.crate.name, is_edited))
+        sha256 = staging.write(image, without_end(progress.passing(pieces)), ending)
+    else:
+        sha256 = staging.write(image, progress.passing(pieces))
+    crcs |= drawn.crcs
+    if cache:
+        cache.put(key, bytes.fromhex(sha256))
+        if not is_edited:  # an edited sheet is not ours to overwrite: only its metadata says that edits were kept
+            cache.put_written(sha256)
+    return sha256
 
 
-def _written_sheets(
-    plan: Plan,
-    crcs: dict[int, str],
-    staging: Staging,
-    crew: Crew,
-    drawing: _Meter,
-    writing: _Meter,
-    kept: tuple[Cache, str] | None,
-) -> Iterator[str]:
-    """Draws and writes sheets, one after the other; the SHA-256 of each. `crcs` get those of frames that are read only
-    then."""
-    for index, sheet in enumerate(plan.crate.sheets):
-        frames = zip(plan.crate.frames, plan.pictures, strict=True)
-        is_edited = any(frame.on_sheet == index and picture.source is not None for frame, picture in frames)
-        key = _key(plan, index, f"{kept[1]} {is_edited}", crew) if kept else b""
-        if kept and (known := kept[0].get(key)) and is_written(staging.folder / sheet.image, known.hex(), kept[0]):
-            drawing.skip(sum(frame.on_sheet == index for frame in plan.crate.frames))
-            writing.skip(len(strip_starts(*sheet.size)))
-            yield known.hex()
-            continue
-        drawn = SheetRows(plan, index, crew, rows_above(sheet.size.w))
-        pieces = _encoded(plan, sheet.size, drawn, drawing, crew)
-        if plan.settings.squeeze and plan.settings.image == "png":
-            from ..exports.optimize import squeezed
-
-            pieces = [squeezed(b"".join(pieces), crew)]
-        if plan.settings.image == "png":
-            ending = partial(sealed_end, seal=Seal(plan.crate.name, is_edited))
-            sha256 = staging.write(sheet.image, without_end(writing.passing(pieces)), ending)
-        else:
-            sha256 = staging.write(sheet.image, writing.passing(pieces))
-        crcs |= drawn.crcs
-        if kept:
-            kept[0].put(key, bytes.fromhex(sha256))
-            if not is_edited:  # else nothing would know that it holds work by hand
-                kept[0].put_written(sha256)
-        yield sha256
-
-
-def _key(plan: Plan, index: int, program: str, crew: Crew) -> bytes:
-    """What a sheet's file is known by: what is drawn where, and all else that decides on the bytes of the image."""
-    settings, sheet = plan.settings, plan.crate.sheets[index]
+def _key(plan: Plan, variant: int, index: int, program: str, pool: WorkerPool) -> bytes:
+    """Return what a sheet's file is known by: what is drawn where, and all else that decides on the image's bytes."""
+    settings, sheet, palette = plan.settings, plan.crate.sheets[index], plan.variants[variant].palette
     ways = (
         program,
         plan.crate.name,
         sheet.size,
         sheet.edge_repeat,
-        plan.palette is not None,
-        settings.background,
-        settings.premultiply,
+        palette is not None,
+        *_finish_of(plan, variant),
         settings.squeeze,
         settings.image,
     )
     whole = hashlib.blake2b(repr(ways).encode(), digest_size=16)
-    if plan.palette is not None:
-        whole.update(plan.palette.tobytes())
-    frames = zip(plan.crate.frames, placed_of(plan), strict=True)
+    if palette is not None:
+        whole.update(palette.tobytes())
+    frames = zip(plan.crate.frames, placed_of(plan, variant), strict=True)
     mine = [one for frame, one in frames if one and frame.on_sheet == index]
-    for digest in crew.map(_digest, mine):
+    for digest in pool.map(_digest, mine):
         whole.update(digest)
     return b"drawn:" + whole.digest()
 
@@ -190,36 +173,49 @@ def _digest(placed: Placed) -> bytes:
     return hashlib.blake2b(np.ascontiguousarray(placed.pixels).data, key=hashlib.blake2b(told).digest()).digest()
 
 
-def _encoded(plan: Plan, size: Size, drawn: SheetRows, drawing: _Meter, crew: Crew) -> Iterable[bytes]:
-    """The image file: indexed where there is a palette, premultiplied or flattened if that is wanted."""
-    settings = plan.settings
-    palette = plan.palette if settings.image == "png" else None
+class _Finish(NamedTuple):
+    """What is done to the pixels of a sheet as a whole."""
+
+    background: Color | None
+    premultiply: bool
+
+    def apply(self, pixels: Pixels) -> Pixels:
+        if self.background:
+            return flattened(pixels, self.background)
+        return premultiplied(pixels) if self.premultiply else pixels
+
+
+def _finish_of(plan: Plan, variant: int) -> _Finish:
+    """Return the finish of a variant's sheets; what is no art keeps its numbers to the last."""
+    if plan.variants[variant].is_plain:
+        return _Finish(None, False)
+    return _Finish(plan.settings.background, plan.settings.premultiply)
+
+
+def _encoded(plan: Plan, variant: int, size: Size, drawn: SheetRows, writing: _Writing) -> Iterable[bytes]:
+    """Yield the image file: indexed if there is a palette, premultiplied or flattened if that is wanted."""
+    settings, finish, pool = plan.settings, _finish_of(plan, variant), writing.context.pool
+    palette = plan.variants[variant].palette if settings.image == "png" else None
 
     def rows_of(rows: range) -> NDArray[np.uint8]:
         done = drawn.done
         pixels = drawn(rows)
-        drawing.skip(drawn.done - done)
+        writing.drawing.skip(drawn.done - done)
         if palette is not None:
-            return _by_strips(pixels, partial(indices, colors=palette), crew)
-        if settings.background:
-            return _by_strips(pixels, lambda strip: _finished(strip, settings)[..., :3], crew)
-        return _by_strips(pixels, partial(_finished, settings=settings), crew) if settings.premultiply else pixels
+            return _by_strips(pixels, partial(indices, colors=palette), pool)
+        if finish.background:
+            return _by_strips(pixels, lambda strip: finish.apply(strip)[..., :3], pool)
+        return _by_strips(pixels, finish.apply, pool) if finish.premultiply else pixels
 
     if settings.image == "webp":
         from ..exports.webp import encode_webp
 
-        return iter([crew.submit(encode_webp, rows_of(range(size.h)), settings.squeeze).result()])
-    return encode_rows(size, rows_of, crew, None if palette is None else _finished(entries(palette)[None], settings)[0])
+        return iter([pool.submit(encode_webp, rows_of(range(size.h)), settings.squeeze).result()])
+    return encode_rows(size, rows_of, pool, None if palette is None else finish.apply(entries(palette)[None])[0])
 
 
-def _finished(pixels: Pixels, settings: Settings) -> Pixels:
-    if settings.background:
-        return flattened(pixels, settings.background)
-    return premultiplied(pixels) if settings.premultiply else pixels
-
-
-def _by_strips(pixels: Pixels, work: Callable[[Pixels], NDArray[np.uint8]], executor: Crew) -> NDArray[np.uint8]:
-    """What `work` makes of the sheet's rows, on the threads; in place where the shape stays."""
+def _by_strips(pixels: Pixels, work: Callable[[Pixels], NDArray[np.uint8]], pool: WorkerPool) -> NDArray[np.uint8]:
+    """Return what `work` makes of the rows, on the threads; in place if their shape stays the same."""
     shape = work(pixels[:0]).shape[1:]
     result = pixels if shape == pixels.shape[1:] else np.empty((len(pixels), *shape), np.uint8)
     starts = strip_starts(pixels.shape[1], len(pixels))
@@ -228,7 +224,7 @@ def _by_strips(pixels: Pixels, work: Callable[[Pixels], NDArray[np.uint8]], exec
         rows = slice(start, start + starts.step)
         result[rows] = work(pixels[rows])
 
-    for _ in executor.map(one, starts):
+    for _ in pool.map(one, starts):
         pass
     return result
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import dataclasses
 from fractions import Fraction
 
-from ..core.frame.options import Outline, PivotWish
+from ..core.frame.options import Outline, PivotOptions
 from ..core.model.geometry import Cells, Offset, Size
 from ..core.rounding import half_up
 from .table import PerAnimation, Settings
@@ -19,7 +19,7 @@ def at_portion(settings: Settings, portion: Fraction) -> Settings:
     def shift(by: Offset | None) -> Offset | None:
         return None if by is None else Offset(half_up(by.x * portion), half_up(by.y * portion))
 
-    def pivot(wish: PivotWish | None) -> PivotWish | None:
+    def pivot(wish: PivotOptions | None) -> PivotOptions | None:
         if wish is None or wish.unit != "px":
             return wish
         return wish._replace(x=wish.x * portion, y=wish.y * portion)

@@ -10,7 +10,7 @@ from ..core.align import PLACES
 from ..core.color import Color, color_from_hex
 from ..core.crate.file_names import check_pattern
 from ..core.errors import UsageError
-from ..core.frame.options import WIDEST_OUTLINE, ColorKey, Outline, PivotWish
+from ..core.frame.options import WIDEST_OUTLINE, ColorKey, Outline, PivotOptions
 from ..core.limits import ABOUT
 from ..core.message import key_of, setting
 from ..core.model.geometry import Offset, Size
@@ -149,12 +149,12 @@ def outline(text: str) -> Outline:
 
 
 @of(kinds.POINT)
-def pivot(text: str) -> PivotWish:
+def pivot(text: str) -> PivotOptions:
     """A place, ``feet``, shares of the canvas ``0.5,1``, or pixels ``48px,90px``."""
     if text == "feet":
-        return PivotWish(unit="feet")
+        return PivotOptions(unit="feet")
     if text in PLACES:
-        return PivotWish(*PLACES[text])
+        return PivotOptions(*PLACES[text])
     parts = [part.strip() for part in text.split(",")]
     in_pixels = [part.endswith("px") for part in parts]
     numbers = [fraction(part.removesuffix("px")) for part in parts]
@@ -162,7 +162,7 @@ def pivot(text: str) -> PivotWish:
         x, y = numbers
         most = 10 * LARGEST_SIDE if in_pixels[0] else 10
         if x is not None and y is not None and max(abs(x), abs(y)) <= most:
-            return PivotWish(x, y, "px" if in_pixels[0] else "share")
+            return PivotOptions(x, y, "px" if in_pixels[0] else "share")
     raise UsageError(
         f"{quoted(text)} is not a pivot: write shares of the canvas (0.5,1), pixels (48px,90px), feet, "
         f"or a place ({', '.join(PLACES)})"

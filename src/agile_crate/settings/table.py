@@ -15,7 +15,8 @@ from typing import TYPE_CHECKING, Any, Generic, Literal, NamedTuple, TypeVar
 from ..core.align import PLACES
 from ..core.arrange.sheet_size import SheetRules
 from ..core.color import Color
-from ..core.frame.options import ColorKey, Outline, PivotWish
+from ..core.frame.options import ColorKey, Outline, PivotOptions
+from ..core.limits import Limits
 from ..core.model.geometry import Offset, Size
 from ..core.motion.spans import Spans
 from ..core.motion.timing import Hold
@@ -275,7 +276,7 @@ class Settings:
         "prepare", 0, "alpha up to N counts as empty when trimming", "N", reader.whole(0, 254), remembered=True
     )
     forget_offsets: bool = flag("prepare", "write trimmed frames as if drawn on what is left of them", remembered=True)
-    pivot: PerAnimation[PivotWish | None] = per_animation(
+    pivot: PerAnimation[PivotOptions | None] = per_animation(
         "prepare",
         None,
         "the point that stays put: 0.5,1 or 48px,90px or feet or a place; as align says",
@@ -385,6 +386,11 @@ class Settings:
     def trimming(self) -> str:
         """How frames are trimmed, the layout's own way where nothing was said."""
         return self.trim or {"tight": "frame", "blocks": "animation"}.get(self.layout, "off")
+
+    @property
+    def limits(self) -> Limits:
+        """The limits of what is read, which a build may change."""
+        return Limits(**dict(self.limit))
 
     @property
     def files(self) -> tuple[str, ...]:

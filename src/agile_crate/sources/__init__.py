@@ -1,1 +1,1 @@
-"""Reading: where frames come from. The only place that opens input files."""
+"""ReadOptions: where frames come from. The only place that opens input files."""

@@ -12,23 +12,25 @@ from typing import TYPE_CHECKING, Any
 
 from PIL import Image
 
-from ..core.limits import in_force, more_by
+from ..core.limits import Limits, raise_hint
 from ..core.model.crate import Loop
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
 from ..core.text import bytes_shown, counted
-from .decoded import Reel, refuse_large
+from .decoded import DecodedSequence, refuse_large
 from .rgba import to_rgba
 
 if TYPE_CHECKING:
     from .colours import Colours
 
 
-def read_reel(image: Image.Image, data: bytes, largest: int, colours: Colours | None = None) -> Reel:
+def read_reel(
+    image: Image.Image, data: bytes, largest: int, limits: Limits, colours: Colours | None = None
+) -> DecodedSequence:
     """All pictures of an opened animated file. Raises PictureError when it is cut short, with their number, and when
     one of them claims to have more than the `largest` number of pixels, or all together have too many."""
     count, total = int(getattr(image, "n_frames", 1)), 0
-    _refuse_too_much(count, count * image.width * image.height)
+    _refuse_too_much(count, count * image.width * image.height, limits)
     _refuse_cut_short(data, count)
     pictures: list[Pixels] = []
     milliseconds: list[Fraction | None] = []
@@ -36,9 +38,9 @@ def read_reel(image: Image.Image, data: bytes, largest: int, colours: Colours | 
     for index in range(1 if getattr(image, "default_image", False) else 0, count):
         try:
             image.seek(index)
-            refuse_large(*image.size, largest)  # later pictures may be larger than the first
+            refuse_large(*image.size, largest, limits)  # later pictures may be larger than the first
             total += image.width * image.height
-            _refuse_too_much(count, total)
+            _refuse_too_much(count, total, limits)
             pictures.append(to_rgba(image, colours))
         except PictureError:
             raise
@@ -46,18 +48,17 @@ def read_reel(image: Image.Image, data: bytes, largest: int, colours: Colours | 
             raise PictureError(f"is cut short or damaged: {_readable(len(pictures))}") from None
         duration = image.info.get("duration")
         milliseconds.append(Fraction(duration).limit_denominator(1000) if duration else None)
-    return Reel(tuple(pictures), tuple(milliseconds), loop, times)
+    return DecodedSequence(tuple(pictures), tuple(milliseconds), loop, times)
 
 
-def _refuse_too_much(count: int, pixels: int) -> None:
-    limits = in_force()
+def _refuse_too_much(count: int, pixels: int, limits: Limits) -> None:
     if pixels * 4 > limits.unpacked_bytes:
         raise PictureError(
             f"holds {count:,} pictures that take more than {bytes_shown(limits.unpacked_bytes)} together; "
-            f"{more_by('unpacked_bytes')}"
+            f"{raise_hint('unpacked_bytes')}"
         )
     if count > limits.frames:
-        raise PictureError(f"holds {count:,} pictures, and {limits.frames:,} are the most; {more_by('frames')}")
+        raise PictureError(f"holds {count:,} pictures, and {limits.frames:,} are the most; {raise_hint('frames')}")
 
 
 def _readable(count: int) -> str:

@@ -10,19 +10,19 @@ from functools import partial
 from typing import Any, Generic, NamedTuple, TypeVar
 
 from ..core.errors import reason
-from ..core.limits import in_force, more_by
+from ..core.limits import Limits, raise_hint
 from ..core.model.crate import Loop
 from ..core.model.picture import Vector
-from ..core.names import frame_key, said_once
+from ..core.names import said_once
 from ..core.pixels import Pixels
 from ..core.text import counted
 from ..workers.ordered import in_turn
-from ..workers.pool import Crew
+from ..workers.pool import WorkerPool
 from ..workers.progress import Progress
-from .decoded import Reel, Source
-from .find import Found
+from .decoded import DecodedFile, DecodedSequence
+from .find import Found, in_crate_order
 from .plain_png import read_if_plain
-from .read_options import PLAIN, Reading, is_vector
+from .read_options import PLAIN, ReadOptions, is_vector
 
 T = TypeVar("T")
 
@@ -55,9 +55,16 @@ class Part(NamedTuple, Generic[T]):
     sha256: str = ""
     has_changed: bool = False
     is_endless: bool = False
+    error: str = ""
 
 
-See = Callable[[str, Pixels | Vector], T]
+class Unreadable(NamedTuple):
+    """Why a picture cannot be read, as the end of a sentence."""
+
+    reason: str
+
+
+Make = Callable[[str, Pixels | Vector], T]
 """What is made of a frame's name, and of its pixels or what draws them."""
 
 Way = Callable[[Found], Part[T]]
@@ -65,18 +72,22 @@ Way = Callable[[Found], Part[T]]
 
 
 def each_part(
-    files: Iterable[Found], crew: Crew, progress: Progress, see: Callable[[str, Pixels], T]
-) -> Iterator[tuple[Found, Part[T] | str]]:
-    """Each file, in crate order, with what `see` made of its frames' names and pixels, or why it cannot be read, as the
-    end of a sentence. Few files are decoded ahead, so what is not kept does not pile up."""
+    files: Iterable[Found],
+    pool: WorkerPool,
+    progress: Progress,
+    make: Callable[[str, Pixels], T],
+    limits: Limits,
+) -> Iterator[tuple[Found, Part[T]]]:
+    """Each file, in crate order, with what `make` made of its frames' names and pixels, or why it cannot be read, as
+    the end of a sentence. Few files are decoded ahead, so what is not kept does not pile up."""
     ordered = in_crate_order(files)
-    way = partial(read, see=partial(_at_own_size, see), reading=PLAIN)
-    return with_progress(ordered, hands(ordered, crew, MANY_LOOKED_AT), progress, lambda: way)
+    way = partial(read, make=partial(_at_own_size, make), options=PLAIN._replace(limits=limits))
+    return with_progress(ordered, hands(ordered, pool, MANY_LOOKED_AT), progress, lambda: way)
 
 
 def with_progress(
     files: Sequence[Found], executor: Executor, progress: Progress, way: Callable[[], Way[T]]
-) -> Iterator[tuple[Found, Part[T] | str]]:
+) -> Iterator[tuple[Found, Part[T]]]:
     """Each file with what was seen of it, or why it cannot be read; in the order given. `way` says how the next ones
     are read."""
     progress("reading", 0, len(files))
@@ -85,35 +96,30 @@ def with_progress(
         progress("reading", done, len(files))
 
 
-def in_crate_order(files: Iterable[Found]) -> list[Found]:
-    """Files in the order of their frames in a crate."""
-    return sorted(files, key=lambda file: frame_key(file.name, file.animation))
+def _at_own_size(make: Callable[[str, Pixels], T], name: str, drawn: Pixels | Vector) -> T:
+    return make(name, drawn.draw(drawn.size) if isinstance(drawn, Vector) else drawn)
 
 
-def _at_own_size(see: Callable[[str, Pixels], T], name: str, drawn: Pixels | Vector) -> T:
-    return see(name, drawn.draw(drawn.size) if isinstance(drawn, Vector) else drawn)
-
-
-def _seen(file: Found, result: Pixels | Reel, see: See[T]) -> Part[T]:
-    if not isinstance(result, Reel):
-        return Part(file.animation, ((file.name, see(file.name, result), None),))
+def _seen(file: Found, result: Pixels | DecodedSequence, make: Make[T], limits: Limits) -> Part[T]:
+    if not isinstance(result, DecodedSequence):
+        return Part(file.animation, ((file.name, make(file.name, result), None),))
     width = max(2, len(str(len(result.pictures))))
     labels = result.names or [f"{number:0{width}}" for number in range(1, len(result.pictures) + 1)]
-    names = [_named(file, label) for label in labels]
-    looked_at = (see(name, pixels) for name, pixels in zip(names, result.pictures, strict=True))
+    names = [_named(file, label, limits) for label in labels]
+    looked_at = (make(name, pixels) for name, pixels in zip(names, result.pictures, strict=True))
     frames = tuple(zip(names, looked_at, result.milliseconds, strict=True))
     return Part(said_once(file.name), frames, result.loop, result.times)
 
 
-def _named(file: Found, label: str) -> str:
+def _named(file: Found, label: str, limits: Limits) -> str:
     """The name of a frame that is one of several in a file."""
-    name, most = f"{file.name}/{label}", in_force().name_characters
+    name, most = f"{file.name}/{label}", limits.name_characters
     if len(name) > most:
         from ..core.png_chunks import PictureError
 
         raise PictureError(
             f"has a frame with a name of {len(name):,} characters, and {most:,} are the most; "
-            f"{more_by('name_characters')}"
+            f"{raise_hint('name_characters')}"
         )
     return name
 
@@ -125,9 +131,7 @@ def unreadable(sentences: list[str]) -> str:
     return f"{counted(len(sentences), 'picture')} cannot be read; export them again or take them out:{listing}"
 
 
-def _decoded(
-    files: Sequence[Found], executor: Executor, way: Callable[[], Way[T]]
-) -> Iterator[tuple[Found, Part[T] | str]]:
+def _decoded(files: Sequence[Found], executor: Executor, way: Callable[[], Way[T]]) -> Iterator[tuple[Found, Part[T]]]:
     batches = list(_batches(files))
     largest = deque([0], 4)  # what the last ones took
     tasks = ((batch, way()) for batch in batches)
@@ -135,34 +139,34 @@ def _decoded(
         yield from zip(batch, results, strict=False)
         largest.append(sum(map(_bytes, results)))
         for file in batch[len(results) :]:  # they are larger than their files look: one by one
-            yield file, or_reason(file, way())
+            yield file, or_error(file, way())
 
 
-def hands(files: Sequence[Found], crew: Crew, many: int | None) -> Executor:
+def hands(files: Sequence[Found], pool: WorkerPool, many: int | None) -> Executor:
     """Who reads the files: others if there are such; small ones one thread, or processes if there are so `many`, by
     default never."""
-    if crew.readers:
-        return crew.readers
+    if pool.readers:
+        return pool.readers
     if sum(file.length for file in files) < SMALL * len(files):
-        return crew.beside(many is not None and len(files) >= many)
-    return crew
+        return pool.small_frames_pool(many is not None and len(files) >= many)
+    return pool
 
 
-def _all_read(batch: list[Found], way: Way[T]) -> list[Part[T] | str]:
+def _all_read(batch: list[Found], way: Way[T]) -> list[Part[T]]:
     """What is seen of each file; the last ones are left out where the first take very much memory."""
-    found: list[Part[T] | str] = []
+    found: list[Part[T]] = []
     taken = 0
     for file in batch:
-        found.append(or_reason(file, way))
+        found.append(or_error(file, way))
         taken += _bytes(found[-1])
         if taken > MUCH:
             break
     return found
 
 
-def _bytes(result: Part[Any] | str) -> int:
+def _bytes(part: Part[Any]) -> int:
     """What is seen of a file takes so much memory."""
-    return 0 if isinstance(result, str) else sum(getattr(seen, "nbytes", 0) for _, seen, _ in result.frames)
+    return sum(getattr(frame, "nbytes", 0) for _, frame, _ in part.frames)
 
 
 def _batches(files: Sequence[Found]) -> Iterator[list[Found]]:
@@ -178,23 +182,23 @@ def _batches(files: Sequence[Found]) -> Iterator[list[Found]]:
         yield batch
 
 
-def or_reason(file: Found, way: Way[T]) -> Part[T] | str:
+def or_error(file: Found, way: Way[T]) -> Part[T]:
     from ..core.png_chunks import PictureError
 
     try:
         return way(file)
     except PictureError as error:
-        return str(error)
+        return Part(file.animation, (), error=str(error))
     except OSError as error:
-        return f"cannot be opened: {reason(error)}"
+        return Part(file.animation, (), error=f"cannot be opened: {reason(error)}")
 
 
-def read(file: Found, see: See[T], reading: Reading, with_digest: bool = False) -> Part[T]:
+def read(file: Found, make: Make[T], options: ReadOptions, with_digest: bool = False) -> Part[T]:
     """A file as it is seen; with the SHA-256 of its bytes if that is wanted."""
     from ..format.regular import read_regular
 
-    data = read_regular(file.path, "file_bytes")
-    part = part_of(file, data, see, reading)
+    data = read_regular(file.path, options.limits, "file_bytes")
+    part = part_of(file, data, make, options)
     if len(data) != file.length:
         part = part._replace(has_changed=True)
     if with_digest:
@@ -204,24 +208,26 @@ def read(file: Found, see: See[T], reading: Reading, with_digest: bool = False) 
     return part
 
 
-def part_of(file: Found, data: bytes, see: See[T], reading: Reading) -> Part[T]:
-    pixels, orientation = read_if_plain(data, in_force().picture_pixels)
+def part_of(file: Found, data: bytes, make: Make[T], options: ReadOptions) -> Part[T]:
+    pixels, orientation = read_if_plain(data, options.limits.picture_pixels, options.limits)
     if pixels is not None:
-        source = Source(pixels, False)
+        source = DecodedFile(pixels, False)
     elif is_vector(data):
-        return _part_of_vector(file, data, see, reading)
+        return _part_of_vector(file, data, make, options)
     else:
         from .pictures import read_other  # and with it Pillow, which plain PNGs do without
 
-        source = read_other(data, in_force().picture_pixels, reading, orientation)
-    return _seen(file, source.picture, see)._replace(is_foreign=source.is_foreign, is_endless=source.is_endless)
+        source = read_other(data, options.limits.picture_pixels, options, orientation)
+    return _seen(file, source.picture, make, options.limits)._replace(
+        is_foreign=source.is_foreign, is_endless=source.is_endless
+    )
 
 
-def _part_of_vector(file: Found, data: bytes, see: See[T], reading: Reading) -> Part[T]:
+def _part_of_vector(file: Found, data: bytes, make: Make[T], options: ReadOptions) -> Part[T]:
     from .vector import read_vector
 
-    drawing = read_vector(data, in_force().picture_pixels, reading)
+    drawing = read_vector(data, options.limits.picture_pixels, options)
     if isinstance(drawing, Vector):
-        return Part(file.animation, ((file.name, see(file.name, drawing), None),))
-    names = [(_named(file, label), one) for label, one in drawing.items()]
-    return Part(said_once(file.name), tuple((name, see(name, one), None) for name, one in names))
+        return Part(file.animation, ((file.name, make(file.name, drawing), None),))
+    names = [(_named(file, label, options.limits), one) for label, one in drawing.items()]
+    return Part(said_once(file.name), tuple((name, make(name, one), None) for name, one in names))

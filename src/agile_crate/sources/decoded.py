@@ -5,29 +5,29 @@ from __future__ import annotations
 from fractions import Fraction
 from typing import NamedTuple
 
-from ..core.limits import in_force, more_by
+from ..core.limits import Limits, raise_hint
 from ..core.model.crate import Loop
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
 
 
-def refuse_large(width: int, height: int, largest: int) -> None:
+def refuse_large(width: int, height: int, largest: int, limits: Limits) -> None:
     """Raises PictureError for a picture that claims to have more than the `largest` number of pixels, or too long a
     side."""
     if width * height > largest:
-        raise PictureError(claims_too_much(largest))
-    if max(width, height) > (longest := in_force().side_pixels):
+        raise PictureError(claims_too_much(largest, limits))
+    if max(width, height) > (longest := limits.side_pixels):
         raise PictureError(
-            f"claims to be longer than {longest:,} pixels, the most that one side may have; {more_by('side_pixels')}"
+            f"claims to be longer than {longest:,} pixels, the most that one side may have; {raise_hint('side_pixels')}"
         )
 
 
-def claims_too_much(largest: int) -> str:
-    name = "picture_pixels" if largest == in_force().picture_pixels else "sheet_pixels"
-    return f"claims to have more than {largest:,} pixels, the most that one picture may have; {more_by(name)}"
+def claims_too_much(largest: int, limits: Limits) -> str:
+    name = "picture_pixels" if largest == limits.picture_pixels else "sheet_pixels"
+    return f"claims to have more than {largest:,} pixels, the most that one picture may have; {raise_hint(name)}"
 
 
-class Reel(NamedTuple):
+class DecodedSequence(NamedTuple):
     """The pictures of a file that holds a sequence, with milliseconds for each (None where the file says none), how it
     says that it repeats (None if it does not), how many times it is shown if that is a number above 1, and the
     pictures' names where they have any (layers do)."""
@@ -39,9 +39,9 @@ class Reel(NamedTuple):
     names: tuple[str, ...] = ()
 
 
-class Source(NamedTuple):
+class DecodedFile(NamedTuple):
     """A decoded file; whether its colours were other than sRGB, and whether it held infinite light."""
 
-    picture: Pixels | Reel
+    picture: Pixels | DecodedSequence
     is_foreign: bool
     is_endless: bool = False

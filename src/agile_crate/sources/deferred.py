@@ -1,49 +1,49 @@
-"""Frames of which only the size is looked at first, and the pixels when they are drawn: any number of them needs no
-more memory than those that are drawn at a time."""
+"""Frames that are measured at first, and whose pixels are read when they are drawn: any number of them needs no more
+memory than those that are drawn at a time."""
 
 from __future__ import annotations
 
 from functools import partial
 
-from ..core.frame.decode import FirstLook, Seen, hollow_picture, seen
+from ..core.frame.decode import DecodedFrame, Decoding, decoded, placeholder_picture
 from ..core.frame.mirror import flipped
-from ..core.limits import in_force
+from ..core.limits import Limits
 from ..core.model.geometry import Offset, Size
 from ..core.model.picture import Picture
-from ..core.pixels import hollow
+from ..core.pixels import placeholder
 from ..format.regular import read_regular
-from .decode import Part, or_reason, read
+from .decode import Part, Unreadable, or_error, read
 from .find import Found
 from .plain_png import plain_size
-from .read_options import PLAIN, Reading
+from .read_options import PLAIN, ReadOptions
 
 
-def measured_or_read(file: Found, look: FirstLook, reading: Reading) -> Part[Seen]:
-    """A frame without its pixels, where the header of its file tells its size; else as it is."""
-    data = read_regular(file.path, "file_bytes")
+def measured_or_read(file: Found, decoding: Decoding, options: ReadOptions) -> Part[DecodedFrame]:
+    """Return a frame without its pixels if the header of its file tells its size; otherwise decode it."""
+    data = read_regular(file.path, options.limits, "file_bytes")
     size = plain_size(data)
-    fits = size and 0 < size.w * size.h <= in_force().picture_pixels
-    if size and fits and (picture := hollow_picture(file.name, file.path, size, look)):
-        frames = ((file.name, Seen((without_pixels(picture),)), None),)
+    fits = size and 0 < size.w * size.h <= options.limits.picture_pixels
+    if size and fits and (picture := placeholder_picture(file.name, file.path, size, decoding)):
+        frames = ((file.name, DecodedFrame((without_pixels(picture),)), None),)
         return Part(file.animation, frames, has_changed=len(data) != file.length)
-    return read(file, partial(seen, look=look), reading)
+    return read(file, partial(decoded, decoding=decoding), options)
 
 
 def without_pixels(picture: Picture) -> Picture:
-    """A picture that travels light: hollow pixels are there in full once they are sent."""
-    return picture._replace(pixels=hollow(0, 0))
+    """Return the picture with an empty placeholder: a full one would be sent to other processes as it is."""
+    return picture._replace(pixels=placeholder(0, 0))
 
 
-def read_late(picture: Picture, promised: Size, look: FirstLook) -> Picture | str:
-    """A picture with its pixels, read from its file; or why it cannot be read, as the end of a sentence. `promised` is
-    how large its drawing is."""
+def read_deferred(picture: Picture, promised: Size, decoding: Decoding, limits: Limits) -> Picture | Unreadable:
+    """Return a picture with its pixels, read from its file. `promised` is how large its drawing was when measured."""
     file = Found(picture.file, picture.name, None, 0)
-    part = or_reason(file, partial(read, see=partial(seen, look=look), reading=PLAIN))
-    if isinstance(part, str):
-        return part
+    make = partial(decoded, decoding=decoding)
+    part = or_error(file, partial(read, make=make, options=PLAIN._replace(limits=limits)))
+    if part.error:
+        return Unreadable(part.error)
     drawing = part.frames[0][1].pictures[0]
     if len(part.frames) > 1 or drawing.canvas != promised:
-        return "changed while it was packed"
+        return Unreadable("changed while it was packed")
     if picture.flipped:
         drawing = flipped(drawing)
     offset = Offset(picture.offset.x + drawing.offset.x, picture.offset.y + drawing.offset.y)

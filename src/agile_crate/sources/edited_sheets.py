@@ -7,33 +7,34 @@ from pathlib import Path
 from typing import NamedTuple
 
 from ..core.crate.check import check_repeated_edges, stray_told
-from ..core.crate.edits import Touch, strayed, touches_on
+from ..core.crate.edits import Edit, edits_on, stray_pixels
 from ..core.errors import InputError
+from ..core.limits import Limits
 from ..core.model.crate import Crate
 from ..core.text import quoted
 from .sheets import read_sheet
 
 
-class TouchedSheet(NamedTuple):
+class EditedSheet(NamedTuple):
     """A sheet that is not as its sources made it: its image's name and digest, the touches on its frames, how many
     painted pixels are on none, and why no later proof would hold, with what to do (empty if it would)."""
 
     image: str
     sha256: str
-    touches: tuple[Touch, ...]
-    strayed: int
+    edits: tuple[Edit, ...]
+    stray: int
     problems: tuple[str, ...] = ()
 
 
-def touched_sheets(crate: Crate, folder: Path) -> Iterator[TouchedSheet]:
+def edited_sheets(crate: Crate, folder: Path, limits: Limits) -> Iterator[EditedSheet]:
     """The sheets of a sound crate that carry touches. Raises InputError for those that cannot be read, or of whose
     frames nobody knows how they were."""
     for index, sheet in enumerate(crate.sheets):
         frames = [frame for frame in crate.frames if frame.on_sheet == index]
         is_known = any(frame.touched for frame in frames)
-        found = read_sheet(folder, sheet, decode=is_known)
+        found = read_sheet(folder, sheet, is_known, limits)
         if found.changed and not is_known:
-            found = read_sheet(folder, sheet, decode=True)
+            found = read_sheet(folder, sheet, True, limits)
         for problem in found.problems:
             raise InputError(f"{problem}; its touches cannot be told")
         if found.pixels is None:
@@ -42,9 +43,9 @@ def touched_sheets(crate: Crate, folder: Path) -> Iterator[TouchedSheet]:
             raise InputError(
                 f"sheet {quoted(sheet.image)}: its metadata has no crc of each frame, so touches cannot be told"
             )
-        touches = tuple(touches_on(crate, index, found.pixels))
-        stray = strayed(crate, index, found.pixels)
+        edits = tuple(edits_on(crate, index, found.pixels))
+        stray = stray_pixels(crate, index, found.pixels)
         problems = [f"{problem}; paint it alike" for problem in check_repeated_edges(sheet, frames, found.pixels)]
         if stray:
             problems.append(f"{stray_told(sheet, stray)}; erase them")
-        yield TouchedSheet(sheet.image, found.sha256, touches, stray, tuple(problems))
+        yield EditedSheet(sheet.image, found.sha256, edits, stray, tuple(problems))

@@ -15,7 +15,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from ..core.errors import CrateError, InputError, UsageError
-from ..core.limits import in_force, more_by
+from ..core.limits import Limits, raise_hint
 from ..core.message import a_file
 from ..core.names import is_address, leads_out
 from ..core.text import bytes_shown, counted, shown
@@ -34,14 +34,14 @@ class Address(NamedTuple):
 
 
 @contextlib.contextmanager
-def fetched(lists: Sequence[Sequence[str]], executor: Executor) -> Iterator[list[list[str]]]:
+def fetched(lists: Sequence[Sequence[str]], executor: Executor, limits: Limits) -> Iterator[list[list[str]]]:
     """The same lists of inputs, with a local path in place of each address. Errors name the addresses."""
     with tempfile.TemporaryDirectory(prefix="agile-crate-") as folder:
         there: dict[str, str] = {}
         roots: dict[str, str] = {}
         for given in dict.fromkeys(given for inputs in lists for given in inputs if is_address(given)):
             local = os.path.join(folder, str(len(there)))
-            there[given], root, base = _fetched(given, local, executor)
+            there[given], root, base = _fetched(given, local, executor, limits)
             roots[root] = base
         try:
             yield [[there.get(given, given) for given in inputs] for inputs in lists]
@@ -52,12 +52,12 @@ def fetched(lists: Sequence[Sequence[str]], executor: Executor) -> Iterator[list
             raise type(error)(told) from None
 
 
-def _fetched(given: str, local: str, executor: Executor) -> tuple[str, str, str]:
+def _fetched(given: str, local: str, executor: Executor, limits: Limits) -> tuple[str, str, str]:
     """The path of what was fetched; the folder that names begin below, and its address."""
     try:
-        address = _looked_up(given)
+        address = _looked_up(given, limits)
         root = Path(local, address.base.rstrip("/").rpartition("/")[2] or "frames")
-        fetch = _Fetch(address, root)
+        fetch = _Fetch(address, root, limits)
         for _ in executor.map(fetch, address.files):
             pass
     except (CrateError, MemoryError):
@@ -71,7 +71,7 @@ def _fetched(given: str, local: str, executor: Executor) -> tuple[str, str, str]
     return os.path.join(str(root), address.tail).rstrip(os.sep), str(root), base
 
 
-def _looked_up(given: str) -> Address:
+def _looked_up(given: str, limits: Limits) -> Address:
     if "::" in given:
         raise UsageError(f"{shown(given)} is an address within another; name the files themselves")
     try:
@@ -96,9 +96,9 @@ def _looked_up(given: str) -> Address:
     files = [name for name in dict.fromkeys(found) if is_picture_name(name)]
     if not files:
         raise InputError(f"{a_file(given)} has no pictures; check the address")
-    if len(files) > (most := in_force().frames):
+    if len(files) > (most := limits.frames):
         raise InputError(
-            f"{a_file(given)} has more than {counted(most, 'file')}; name a part of it, or {more_by('frames')}"
+            f"{a_file(given)} has more than {counted(most, 'file')}; name a part of it, or {raise_hint('frames')}"
         )
     return Address(given, system, base, path.removeprefix(base).lstrip("/"), files)
 
@@ -113,8 +113,8 @@ def _below(system: Any, path: str) -> Iterator[str]:
 class _Fetch:
     """Fetches one file of an address into a folder."""
 
-    def __init__(self, address: Address, root: Path) -> None:
-        self._address, self._root = address, root
+    def __init__(self, address: Address, root: Path, limits: Limits) -> None:
+        self._address, self._root, self._limits = address, root, limits
 
     def __call__(self, name: str) -> None:
         given, system, base, _, _ = self._address
@@ -122,15 +122,15 @@ class _Fetch:
         if not name.startswith(base) or leads_out(inside):
             raise InputError(f"{a_file(given)} has a file that leads out of it: {shown(name)}; it is not fetched")
         with system.open(name, "rb") as stream:
-            data = stream.read((most := in_force().file_bytes) + 1)
+            data = stream.read((most := self._limits.file_bytes) + 1)
         if len(data) > most:
-            raise InputError(f"{shown(name)} is larger than {bytes_shown(most)}; {more_by('file_bytes')}")
+            raise InputError(f"{shown(name)} is larger than {bytes_shown(most)}; {raise_hint('file_bytes')}")
         path = self._root / inside
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(data)
 
 
-def lay_down(files: Iterable[tuple[str, bytes]], root: str) -> None:
+def write_uploads(files: Iterable[tuple[str, bytes]], root: str) -> None:
     """Files by their absolute paths, written in the same places below a folder. Raises InputError for a path that leads
     out of it."""
     for path, data in files:

@@ -18,9 +18,9 @@ from typing import NamedTuple
 
 from ..core.crate.file_names import HIDDEN_PREFIX
 from ..core.errors import InputError, reason
-from ..core.limits import in_force, more_by
+from ..core.limits import Limits, raise_hint
 from ..core.message import a_file
-from ..core.names import animation_of, natural_key, split_number
+from ..core.names import animation_of, frame_key, natural_key, split_number
 from ..core.text import counted, few, is_unicode, shown
 
 COMMON_ENDINGS = frozenset(
@@ -46,16 +46,17 @@ class Found(NamedTuple):
 class Search:
     """What looking through the inputs gave: the pictures, and how many things were passed over, by what they are."""
 
-    own: AbstractSet[str] = frozenset()
+    own: AbstractSet[str]
+    limits: Limits
     found: list[Found] = field(default_factory=list)
-    passed_over: Counter[str] = field(default_factory=Counter)
+    skipped: Counter[str] = field(default_factory=Counter)
     taken: dict[str, None] = field(default_factory=dict)
     """Absolute paths of what was found, in the same order."""
     looked_at: int = 0
     """Entries of folders so far."""
 
 
-def find(inputs: Iterable[str], own: AbstractSet[str] = frozenset()) -> Search:
+def find(inputs: Iterable[str], own: AbstractSet[str], limits: Limits) -> Search:
     """Looks through folders (with all below them), files and patterns.
 
     Folders are read in natural order. Hidden things, files that are not pictures, links that lead back into a folder
@@ -64,7 +65,7 @@ def find(inputs: Iterable[str], own: AbstractSet[str] = frozenset()) -> Search:
     Raises InputError for what is missing, unreadable, or not a picture though it was named itself, and for two frames
     with one name.
     """
-    search = searched(inputs, own)
+    search = searched(inputs, own, limits)
     if twice := named_twice(search.found):
         first, other = twice[0]
         raise InputError(
@@ -74,17 +75,17 @@ def find(inputs: Iterable[str], own: AbstractSet[str] = frozenset()) -> Search:
     return search
 
 
-def searched(inputs: Iterable[str], own: AbstractSet[str] = frozenset()) -> Search:
+def searched(inputs: Iterable[str], own: AbstractSet[str], limits: Limits) -> Search:
     """As `find`, but two frames may have one name."""
-    search, inputs = Search(own), list(inputs)
+    search, inputs = Search(own, limits), list(inputs)
     if not inputs:
         raise InputError("no inputs were given; name a folder, a file or a pattern of frames")
     for given in inputs:
         for path, base, named in _start(given):
-            _take(path, base, named, search)
+            _take(path, base, named, search, limits)
     if not search.found:
         looked = few(inputs)
-        extra = f" ({passed_over_text(search.passed_over)} passed over)" if search.passed_over else ""
+        extra = f" ({passed_over_text(search.skipped)} passed over)" if search.skipped else ""
         raise InputError(f"no pictures were found in {looked}{extra}; name a folder that holds the frames")
     _refuse_odd_names(search.found)
     _name_animations(search)
@@ -110,6 +111,11 @@ def named_twice(found: Iterable[Found]) -> list[tuple[Found, Found]]:
     """Files whose frame has the name of one before it, each behind that one."""
     first: dict[str, Found] = {}
     return [(other, file) for file in found if (other := first.setdefault(file.name, file)) is not file]
+
+
+def in_crate_order(files: Iterable[Found]) -> list[Found]:
+    """Return files in the order of their frames in a crate."""
+    return sorted(files, key=lambda file: frame_key(file.name, file.animation))
 
 
 def passed_over_text(passed_over: Mapping[str, int]) -> str:
@@ -157,24 +163,24 @@ def fixed_part(given: str) -> str:
     return given
 
 
-def _take(path: str, base: str, named: bool, search: Search) -> None:
+def _take(path: str, base: str, named: bool, search: Search, limits: Limits) -> None:
     try:
         status = os.stat(path)
     except OSError as error:
         raise InputError(f"{a_file(path)} cannot be read: {reason(error)}") from None
     if stat.S_ISDIR(status.st_mode):
-        _walk(path, base, [(status.st_dev, status.st_ino)], search)
+        _walk(path, base, [(status.st_dev, status.st_ino)], search, limits)
     elif named or is_picture_name(path):
         _take_file(path, os.path.abspath(path), base, status, search)
     else:
-        search.passed_over[NOT_A_PICTURE] += 1
+        search.skipped[NOT_A_PICTURE] += 1
 
 
-def _walk(folder: str, base: str, above: list[tuple[int, int]], search: Search) -> None:
-    if len(above) > (deepest := in_force().nesting):
+def _walk(folder: str, base: str, above: list[tuple[int, int]], search: Search, limits: Limits) -> None:
+    if len(above) > (deepest := search.limits.nesting):
         raise InputError(
             f"{a_file(base)} has folders nested more than {deepest} deep; name the one that holds the frames, or "
-            f"{more_by('nesting')}"
+            f"{raise_hint('nesting')}"
         )
     try:
         with os.scandir(folder) as listing:
@@ -182,26 +188,26 @@ def _walk(folder: str, base: str, above: list[tuple[int, int]], search: Search) 
     except OSError as error:
         raise InputError(f"the folder {shown(folder)} cannot be read: {reason(error)}") from None
     search.looked_at += len(entries)
-    if search.looked_at > max(LEAST_ENTRIES, ENTRIES_A_FRAME * (most := in_force().frames)):
+    if search.looked_at > max(LEAST_ENTRIES, ENTRIES_A_FRAME * (most := search.limits.frames)):
         raise InputError(
             f"{a_file(base)} holds too many files to look through for {most:,} frames; name the folders of frames, or "
-            f"{more_by('frames')}"
+            f"{raise_hint('frames')}"
         )
-    built = _sheets_among(folder, {entry.name for entry in entries})
+    built = _sheets_among(folder, {entry.name for entry in entries}, limits)
     absolute = os.path.join(os.path.abspath(folder), "")
     for entry in entries:
         if entry.name.startswith(HIDDEN_PREFIX):
             continue
         if entry.name.startswith("."):
-            search.passed_over[HIDDEN] += 1
+            search.skipped[HIDDEN] += 1
             continue
         if entry.name in built or absolute + entry.name in search.own:
-            search.passed_over[OWN] += 1
+            search.skipped[OWN] += 1
             continue
         try:
             is_folder = entry.is_dir()
             if not is_folder and not is_picture_name(entry.name):
-                search.passed_over[NOT_A_PICTURE] += 1
+                search.skipped[NOT_A_PICTURE] += 1
                 continue
             status = os.stat(entry.path) if is_folder else entry.stat()  # on Windows an entry knows no inode
         except OSError as error:
@@ -209,12 +215,12 @@ def _walk(folder: str, base: str, above: list[tuple[int, int]], search: Search) 
         if not is_folder:
             _take_file(entry.path, absolute + entry.name, base, status, search)
         elif (identity := (status.st_dev, status.st_ino)) in above:
-            search.passed_over[LOOP] += 1
+            search.skipped[LOOP] += 1
         else:
-            _walk(entry.path, base, [*above, identity], search)
+            _walk(entry.path, base, [*above, identity], search, limits)
 
 
-def _sheets_among(folder: str, names: AbstractSet[str]) -> set[str]:
+def _sheets_among(folder: str, names: AbstractSet[str], limits: Limits) -> set[str]:
     """Which files of a folder are sheets of builds: the metadata beside them names them, and they are what was written,
     or, beside metadata that is what was written, still have the size."""
     sheets: set[str] = set()
@@ -222,24 +228,24 @@ def _sheets_among(folder: str, names: AbstractSet[str]) -> set[str]:
         if name.endswith((".json", ".xml")) and any(map(is_picture_name, names)):
             from ..format.files import outputs_of_build
 
-            outputs = outputs_of_build(os.path.join(folder, name))
+            outputs = outputs_of_build(os.path.join(folder, name), limits)
             for image in names & outputs.images.keys():
                 size = outputs.sizes[image] if outputs.is_sealed else None
-                if _is_sheet(os.path.join(folder, image), outputs.images[image], size):
+                if _is_sheet(os.path.join(folder, image), outputs.images[image], size, limits):
                     sheets.add(image)
     return sheets
 
 
-def _is_sheet(path: str, sha256: str, size: list[int] | None) -> bool:
+def _is_sheet(path: str, sha256: str, size: list[int] | None, limits: Limits) -> bool:
     from ..core.png_chunks import PictureError
     from ..format.regular import read_regular
     from ..format.seal import binary_sha256
     from .pictures import picture_size
 
     try:
-        data = read_regular(path, "file_bytes")
+        data = read_regular(path, limits, "file_bytes")
         return binary_sha256(data) == sha256 or (
-            size is not None and list(picture_size(data, in_force().sheet_pixels)) == size
+            size is not None and list(picture_size(data, limits.sheet_pixels, limits)) == size
         )
     except (OSError, PictureError):
         return False
@@ -247,20 +253,20 @@ def _is_sheet(path: str, sha256: str, size: list[int] | None) -> bool:
 
 def _take_file(path: str, absolute: str, base: str, status: os.stat_result, search: Search) -> None:
     if absolute in search.own:
-        search.passed_over[OWN] += 1
+        search.skipped[OWN] += 1
     elif not stat.S_ISREG(status.st_mode):
-        search.passed_over[SPECIAL] += 1
+        search.skipped[SPECIAL] += 1
     elif absolute in search.taken:
-        search.passed_over[REPEATED] += 1
+        search.skipped[REPEATED] += 1
     else:
-        if len(search.found) >= (most := in_force().frames):
-            raise InputError(f"{a_file(base or path)} holds more than {most:,} pictures; {more_by('frames')}")
+        if len(search.found) >= (most := search.limits.frames):
+            raise InputError(f"{a_file(base or path)} holds more than {most:,} pictures; {raise_hint('frames')}")
         search.taken[absolute] = None
         name = os.path.splitext(path[len(base) :].lstrip(os.sep) if base else path)[0].replace(os.sep, "/")
-        if len(name) > (longest := in_force().name_characters):
+        if len(name) > (longest := search.limits.name_characters):
             raise InputError(
                 f"{a_file(path)} has a name of {len(name):,} characters, and {longest:,} are the most; "
-                f"{more_by('name_characters')}"
+                f"{raise_hint('name_characters')}"
             )
         search.found.append(Found(path, name, None, status.st_size))
 

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from functools import lru_cache
+from functools import lru_cache, partial
 from typing import NamedTuple
 
 from ..core.errors import InputError
+from ..core.limits import Limits
 from ..core.message import a_file
 from ..core.model.geometry import Size
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
 from ..format.regular import read_regular
-from .decoded import Reel
+from .decoded import DecodedSequence
+from .read_options import PLAIN
 
 KEPT = 4
 """Files of which the last frames are kept: a frame is mostly looked at with its neighbours."""
@@ -25,10 +27,10 @@ class Place(NamedTuple):
     number: int = 0
 
 
-def second_look(places: Mapping[str, Place]) -> Callable[[str, Size], Pixels]:
+def read_again(places: Mapping[str, Place], limits: Limits) -> Callable[[str, Size], Pixels]:
     """What reads the frame of a name again, shape (h, w, 4), straight alpha. `places` may grow meanwhile. It raises
     InputError if the file holds another picture by now."""
-    read = lru_cache(KEPT)(_read)
+    read = lru_cache(KEPT)(partial(_read, limits=limits))
 
     def again(name: str, canvas: Size) -> Pixels:
         path, number = places[name]
@@ -40,11 +42,11 @@ def second_look(places: Mapping[str, Place]) -> Callable[[str, Size], Pixels]:
     return again
 
 
-def _read(path: str) -> tuple[Pixels, ...]:
+def _read(path: str, limits: Limits) -> tuple[Pixels, ...]:
     from .pictures import read_picture
 
     try:
-        picture = read_picture(read_regular(path, "file_bytes"))
+        picture = read_picture(read_regular(path, limits, "file_bytes"), options=PLAIN._replace(limits=limits))
     except (OSError, PictureError):
         raise InputError(f"{a_file(path)} changed while it was looked at; look again") from None
-    return tuple(picture.pictures) if isinstance(picture, Reel) else (picture,)
+    return tuple(picture.pictures) if isinstance(picture, DecodedSequence) else (picture,)

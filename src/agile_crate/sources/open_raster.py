@@ -15,7 +15,7 @@ from xml.etree.ElementTree import Element, ParseError
 import numpy as np
 from PIL import Image
 
-from ..core.limits import in_force, more_by
+from ..core.limits import Limits, raise_hint
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
 from ..core.text import bytes_shown, quoted
@@ -44,50 +44,50 @@ class _Document:
     largest: int
     size: tuple[int, int]
     read: Read
+    limits: Limits
     decoded: int = 0
     held: int = 0
 
     def take(self, pixels: int) -> None:
         self.held += pixels
-        if self.held > (most := in_force().layer_pixels // 2):
-            raise PictureError(f"has nested groups of more than {most:,} pixels together; {more_by('layer_pixels')}")
+        if self.held > (most := self.limits.layer_pixels // 2):
+            raise PictureError(f"has nested groups of more than {most:,} pixels together; {raise_hint('layer_pixels')}")
 
 
-def read_layers(data: bytes, largest: int, read: Read) -> tuple[Layer, ...]:
+def read_layers(data: bytes, largest: int, read: Read, limits: Limits) -> tuple[Layer, ...]:
     """The visible top-level layers and groups, lowest first; `read` decodes each one's file. Raises PictureError."""
-    with _opened(data) as archive:
-        root, document = _stack(archive, largest, read)
+    with _opened(data, limits) as archive:
+        root, document = _stack(archive, largest, read, limits)
         shown = [node for node in reversed(root) if node.get("visibility") != "hidden"]
         if not shown:
             raise PictureError("has no visible layer")
-        if len(shown) * document.size[0] * document.size[1] * 4 > in_force().unpacked_bytes:
+        if len(shown) * document.size[0] * document.size[1] * 4 > limits.unpacked_bytes:
             raise PictureError(
-                f"holds {len(shown):,} layers that take too much memory together; {more_by('unpacked_bytes')}"
+                f"holds {len(shown):,} layers that take too much memory together; {raise_hint('unpacked_bytes')}"
             )
         return tuple(
             Layer(_layer_name(node, number), _whole_canvas([node], document)) for number, node in enumerate(shown, 1)
         )
 
 
-def read_flat(data: bytes, largest: int, read: Read) -> Pixels:
+def read_flat(data: bytes, largest: int, read: Read, limits: Limits) -> Pixels:
     """The same layers drawn over each other: one picture. Raises PictureError."""
-    with _opened(data) as archive:
-        root, document = _stack(archive, largest, read)
+    with _opened(data, limits) as archive:
+        root, document = _stack(archive, largest, read, limits)
         return _whole_canvas(list(reversed(root)), document)
 
 
-def _opened(data: bytes) -> zipfile.ZipFile:
+def _opened(data: bytes, limits: Limits) -> zipfile.ZipFile:
     try:
         archive = zipfile.ZipFile(io.BytesIO(data))
     except (zipfile.BadZipFile, ValueError, OSError):
         raise PictureError("is damaged: its archive cannot be opened") from None
     entries = archive.infolist()
     total = sum(entry.file_size for entry in entries)
-    limits = in_force()
     if len(entries) > limits.entries:
-        raise PictureError(f"holds more than {limits.entries:,} entries; {more_by('entries')}")
+        raise PictureError(f"holds more than {limits.entries:,} entries; {raise_hint('entries')}")
     if total > limits.unpacked_bytes:
-        raise PictureError(f"unpacks to more than {bytes_shown(limits.unpacked_bytes)}; {more_by('unpacked_bytes')}")
+        raise PictureError(f"unpacks to more than {bytes_shown(limits.unpacked_bytes)}; {raise_hint('unpacked_bytes')}")
     return archive
 
 
@@ -106,11 +106,11 @@ def _content(archive: zipfile.ZipFile, name: str, most: int) -> bytes:
     return content
 
 
-def _stack(archive: zipfile.ZipFile, largest: int, read: Read) -> tuple[list[Element], _Document]:
+def _stack(archive: zipfile.ZipFile, largest: int, read: Read, limits: Limits) -> tuple[list[Element], _Document]:
     from defusedxml.common import DefusedXmlException
     from defusedxml.ElementTree import fromstring
 
-    text = _content(archive, "stack.xml", in_force().text_bytes)
+    text = _content(archive, "stack.xml", limits.text_bytes)
     try:
         image: Element = fromstring(text, forbid_dtd=True)
     except DefusedXmlException:
@@ -118,13 +118,13 @@ def _stack(archive: zipfile.ZipFile, largest: int, read: Read) -> tuple[list[Ele
     except (ParseError, ValueError):
         raise PictureError("is damaged: its stack.xml is not valid XML") from None
     size = (_whole(image, "w", 1), _whole(image, "h", 1))
-    refuse_large(*size, largest)
+    refuse_large(*size, largest, limits)
     stack = image.find("stack")
     if stack is None:
         raise PictureError("is damaged: its stack.xml has no stack")
-    if sum(1 for _ in stack.iter()) > (most := in_force().entries):  # layers may share one entry
-        raise PictureError(f"has more than {most:,} layers and groups; {more_by('entries')}")
-    return _nodes(stack), _Document(archive, largest, size, read)
+    if sum(1 for _ in stack.iter()) > (most := limits.entries):  # layers may share one entry
+        raise PictureError(f"has more than {most:,} layers and groups; {raise_hint('entries')}")
+    return _nodes(stack), _Document(archive, largest, size, read, limits)
 
 
 def _nodes(stack: Element) -> list[Element]:
@@ -206,8 +206,8 @@ def _whole_canvas(nodes: list[Element], document: _Document) -> Pixels:
 
 def _drawn(nodes: list[Element], document: _Document, x: int, y: int, depth: int, is_alone: bool) -> _Ground:
     """Nodes, lowest first, drawn over each other at their offsets from (x, y); `is_alone`: with nothing below them."""
-    if depth > (deepest := in_force().nesting):
-        raise PictureError(f"has groups nested more than {deepest} deep; {more_by('nesting')}")
+    if depth > (deepest := document.limits.nesting):
+        raise PictureError(f"has groups nested more than {deepest} deep; {raise_hint('nesting')}")
     ground, is_first = _Ground(document), is_alone
     for node in nodes:
         if node.get("visibility") == "hidden":
@@ -235,11 +235,11 @@ def _layer(node: Element, document: _Document) -> Image.Image:
     if ".." in source.split("/"):
         raise PictureError(f"is refused: its layer {quoted(node.get('name', ''))} reaches outside of the archive")
     layer = Image.fromarray(
-        document.read(_content(document.archive, source, in_force().unpacked_bytes), document.largest)
+        document.read(_content(document.archive, source, document.limits.unpacked_bytes), document.largest)
     )
     document.decoded += layer.width * layer.height
-    if document.decoded > (most := in_force().layer_pixels):
-        raise PictureError(f"has layers of more than {most:,} pixels together; {more_by('layer_pixels')}")
+    if document.decoded > (most := document.limits.layer_pixels):
+        raise PictureError(f"has layers of more than {most:,} pixels together; {raise_hint('layer_pixels')}")
     return layer
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from ..core.color import Color, color_from_hex
 from ..core.errors import InputError, reason
+from ..core.limits import Limits
 from ..core.message import a_file
 from ..core.png_chunks import PictureError
 from ..core.text import counted, quoted
@@ -15,14 +16,14 @@ LARGEST_SWATCHES = 1024 * 1024
 """Pixels."""
 
 
-def read_palette(path: str) -> tuple[Color, ...]:
+def read_palette(path: str, limits: Limits) -> tuple[Color, ...]:
     """The colours of a palette file, each once, in order. Raises InputError.
 
     Text has one colour a line, ``#rrggbb`` with or without ``#``; empty lines and lines that begin with ``;`` or ``//``
     are passed over. Anything that is a picture counts as swatches: every colour that is visible, row by row.
     """
     try:
-        data = read_regular(path, "text_bytes")
+        data = read_regular(path, limits, "text_bytes")
     except OSError as error:
         raise InputError(f"palette {a_file(path)} cannot be read: {reason(error)}") from None
     try:

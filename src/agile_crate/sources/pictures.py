@@ -14,15 +14,15 @@ from typing import TYPE_CHECKING
 
 from PIL import Image, PngImagePlugin, UnidentifiedImageError
 
-from ..core.limits import in_force
+from ..core.limits import Limits
 from ..core.model.geometry import Size
 from ..core.pixels import Pixels
 from ..core.png_chunks import SIGNATURE, PictureError
 from .animated import read_reel, refuse_cut_gif
-from .decoded import Reel, Source, claims_too_much, refuse_large
+from .decoded import DecodedFile, DecodedSequence, claims_too_much, refuse_large
 from .deep_png import is_deep_png, read_deep_png
 from .plain_png import read_if_plain
-from .read_options import PLAIN, RENDERED, Reading, is_vector
+from .read_options import PLAIN, RENDERED, ReadOptions, is_vector
 from .rgba import to_rgba
 
 if TYPE_CHECKING:
@@ -47,8 +47,8 @@ def picture_endings() -> AbstractSet[str]:
     return {ending for ending, name in Image.EXTENSION.items() if name in formats}
 
 
-def read_picture(data: bytes, largest: int = 0, reading: Reading = PLAIN) -> Pixels | Reel:
-    """Decodes a still to a read-only array of shape (h, w, 4), uint8, straight alpha; a sequence to a Reel.
+def read_picture(data: bytes, largest: int = 0, options: ReadOptions = PLAIN) -> Pixels | DecodedSequence:
+    """Decodes a still to a read-only array of shape (h, w, 4), uint8, straight alpha; a sequence to a DecodedSequence.
 
     Sequences are animated pictures, and layered documents unless they are to be read as flat. Drawings in vectors are
     drawn at their own size.
@@ -59,37 +59,37 @@ def read_picture(data: bytes, largest: int = 0, reading: Reading = PLAIN) -> Pix
     It may have the `largest` number of pixels, by default what a frame may have. Raises PictureError, whose text is the
     end of a sentence.
     """
-    return read_source(data, largest, reading).picture
+    return read_source(data, largest, options).picture
 
 
-def read_source(data: bytes, largest: int = 0, reading: Reading = PLAIN) -> Source:
+def read_source(data: bytes, largest: int = 0, options: ReadOptions = PLAIN) -> DecodedFile:
     """As `read_picture`; other colours are brought to sRGB on request, else their numbers are taken as they are."""
-    largest = largest or in_force().picture_pixels
-    pixels, orientation = read_if_plain(data, largest)
-    return Source(pixels, False) if pixels is not None else read_other(data, largest, reading, orientation)
+    largest = largest or options.limits.picture_pixels
+    pixels, orientation = read_if_plain(data, largest, options.limits)
+    return DecodedFile(pixels, False) if pixels is not None else read_other(data, largest, options, orientation)
 
 
-def read_other(data: bytes, largest: int, reading: Reading, orientation: bytes) -> Source:
+def read_other(data: bytes, largest: int, options: ReadOptions, orientation: bytes) -> DecodedFile:
     """The same for what is no plain PNG; the `orientation` note of a PNG is known already."""
-    with _told_as_picture_error(largest):
+    with _told_as_picture_error(largest, options.limits):
         if data.startswith(ARCHIVE_START):
-            return Source(_read_layered(data, largest, reading.layers == "flat"), False)
+            return DecodedFile(_read_layered(data, largest, options.layers == "flat", options.limits), False)
         if data.startswith(RENDERED):
             from .rendered import read_rendered
 
-            picture, is_endless = read_rendered(data, largest, reading)
-            return Source(picture, False, is_endless)
+            picture, is_endless = read_rendered(data, largest, options)
+            return DecodedFile(picture, False, is_endless)
         if is_vector(data):
-            return Source(_drawn(data, largest, reading), False)
+            return DecodedFile(_drawn(data, largest, options), False)
         with _opened(data) as image:
             colours = _foreign_colours(image)
-            wanted = colours if reading.to_srgb else None
+            wanted = colours if options.to_srgb else None
             if data.startswith(SIGNATURE) and is_deep_png(data):
-                refuse_large(*image.size, largest)
+                refuse_large(*image.size, largest, options.limits)
                 deep = Image.fromarray(read_deep_png(data))
                 deep.info["exif"] = orientation
-                return Source(to_rgba(deep, wanted), colours is not None)
-            return Source(_decoded(image, data, largest, wanted), colours is not None)
+                return DecodedFile(to_rgba(deep, wanted), colours is not None)
+            return DecodedFile(_decoded(image, data, largest, wanted, options.limits), colours is not None)
 
 
 def _foreign_colours(image: Image.Image) -> Colours | None:
@@ -103,20 +103,20 @@ def _foreign_colours(image: Image.Image) -> Colours | None:
 def read_still(data: bytes, largest: int = 0) -> Pixels:
     """As `read_picture`, for what must be a still."""
     picture = read_picture(data, largest)
-    if isinstance(picture, Reel):
+    if isinstance(picture, DecodedSequence):
         raise PictureError("holds a sequence of pictures")
     return picture
 
 
-def picture_size(data: bytes, largest: int) -> Size:
+def picture_size(data: bytes, largest: int, limits: Limits) -> Size:
     """The width and height that a picture's header tells. Raises as `read_picture` does, but decodes nothing."""
-    with _told_as_picture_error(largest), _opened(data) as image:
-        refuse_large(*image.size, largest)
+    with _told_as_picture_error(largest, limits), _opened(data) as image:
+        refuse_large(*image.size, largest, limits)
         return Size(*image.size)
 
 
 @contextlib.contextmanager
-def _told_as_picture_error(largest: int) -> Iterator[None]:
+def _told_as_picture_error(largest: int, limits: Limits) -> Iterator[None]:
     try:
         yield
     except (PictureError, MemoryError):
@@ -124,29 +124,29 @@ def _told_as_picture_error(largest: int) -> Iterator[None]:
     except UnidentifiedImageError:
         raise PictureError("is not a picture in any format that can be read") from None
     except Image.DecompressionBombError:
-        raise PictureError(claims_too_much(largest)) from None
+        raise PictureError(claims_too_much(largest, limits)) from None
     except Exception as error:  # decoders raise nearly anything on hostile data
         raise PictureError(f"is damaged: {_in_short(error)}") from error
 
 
-def _read_layered(data: bytes, largest: int, flat: bool) -> Pixels | Reel:
+def _read_layered(data: bytes, largest: int, flat: bool, limits: Limits) -> Pixels | DecodedSequence:
     from .open_raster import read_flat, read_layers
 
     if flat:
-        return read_flat(data, largest, read_still)
-    layers = read_layers(data, largest, read_still)
-    return Reel(
+        return read_flat(data, largest, read_still, limits)
+    layers = read_layers(data, largest, read_still, limits)
+    return DecodedSequence(
         tuple(layer.pixels for layer in layers), (None,) * len(layers), names=tuple(layer.name for layer in layers)
     )
 
 
-def _drawn(data: bytes, largest: int, reading: Reading) -> Pixels | Reel:
+def _drawn(data: bytes, largest: int, options: ReadOptions) -> Pixels | DecodedSequence:
     from .vector import read_vector
 
-    drawing = read_vector(data, largest, reading)
+    drawing = read_vector(data, largest, options)
     if isinstance(drawing, dict):
         pictures = tuple(one.draw(one.size) for one in drawing.values())
-        return Reel(pictures, (None,) * len(pictures), names=tuple(drawing))
+        return DecodedSequence(pictures, (None,) * len(pictures), names=tuple(drawing))
     return drawing.draw(drawing.size)
 
 
@@ -167,12 +167,14 @@ def _all_formats() -> list[str]:
     return [name for name in Image.ID if name not in REFUSED_FORMATS]
 
 
-def _decoded(image: Image.Image, data: bytes, largest: int, colours: Colours | None) -> Pixels | Reel:
-    refuse_large(*image.size, largest)
+def _decoded(
+    image: Image.Image, data: bytes, largest: int, colours: Colours | None, limits: Limits
+) -> Pixels | DecodedSequence:
+    refuse_large(*image.size, largest, limits)
     if image.format == "GIF":
         refuse_cut_gif(data)
     if image.format in MOVING_FORMATS and getattr(image, "n_frames", 1) > 1:
-        return read_reel(image, data, largest, colours)
+        return read_reel(image, data, largest, limits, colours)
     return to_rgba(image, colours)
 
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import struct
 
-from ..core.limits import in_force
+from ..core.limits import Limits
 from ..core.model.geometry import Size
 from ..core.pixels import Pixels
 from ..core.png_chunks import SIGNATURE, PictureError, chunks
@@ -37,13 +37,13 @@ def plain_size(data: bytes) -> Size | None:
     return Size(*struct.unpack_from(">II", data, 16))
 
 
-def read_if_plain(data: bytes, largest: int) -> tuple[Pixels | None, bytes]:
+def read_if_plain(data: bytes, largest: int, limits: Limits) -> tuple[Pixels | None, bytes]:
     """The pixels of a plain PNG, and the orientation note of any PNG; all of its parts are looked at, checksums too.
     Raises PictureError."""
     if not data.startswith(SIGNATURE):
         return None, b""
     orientation, is_plain = _checked_png(data)
-    return (read_plain_png(data, largest) if is_plain else None), orientation
+    return (read_plain_png(data, largest, limits) if is_plain else None), orientation
 
 
 def _checked_png(data: bytes) -> tuple[bytes, bool]:
@@ -75,12 +75,12 @@ def is_plain_part(kind: bytes, content: memoryview) -> bool:
     return kind in PARTS and not (kind == b"tEXt" and bytes(content[:16]).startswith(NOTES))
 
 
-def read_plain_png(data: bytes, largest: int) -> Pixels | None:
+def read_plain_png(data: bytes, largest: int, limits: Limits) -> Pixels | None:
     """The pixels, read-only, of shape (h, w, 4); None where they are more than `largest`, or libspng refuses."""
     from pyspng import load
 
     width, height = struct.unpack_from(">II", data, 16)
-    if not 0 < width * height <= largest or max(width, height) > in_force().side_pixels:
+    if not 0 < width * height <= largest or max(width, height) > limits.side_pixels:
         return None
     try:
         pixels: Pixels = load(data)

@@ -1,16 +1,23 @@
-"""How files are to be read, where that is not for the file to say."""
+"""Options of reading picture files."""
 
 from __future__ import annotations
 
 from typing import NamedTuple
 
+from ..core.limits import Limits
 from ..core.model.geometry import Size
 
 
-class Reading(NamedTuple):
-    """`layers`: ``separate`` or ``flat``, or, if nothing was said, a frame for each layer of a layered document, and
-    one for a drawing in vectors or a render. `to_srgb`: other colours are converted. `vector_size` is for drawings that
-    say no size of their own, `font` the file of the font for text in them; `exposure` is for rendered light, in stops.
+class ReadOptions(NamedTuple):
+    """What the files do not say.
+
+    layers       ``separate`` or ``flat``; by default each layer of a layered document is a frame, and a drawing in
+                 vectors or a render is one
+    to_srgb      convert other colors
+    vector_size  for drawings that have no size of their own
+    font         the file of the font for text in drawings
+    exposure     of rendered light, in stops
+    limits       the most that is read of a file
     """
 
     layers: str = ""
@@ -18,10 +25,11 @@ class Reading(NamedTuple):
     vector_size: Size | None = None
     font: str = ""
     exposure: float = 0
+    limits: Limits = Limits()
 
 
-PLAIN = Reading()
-"""As files are read where nothing was said."""
+PLAIN = ReadOptions()
+"""The options of files about which nothing was said."""
 
 GZIPPED = b"\x1f\x8b"
 

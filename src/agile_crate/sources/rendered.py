@@ -12,24 +12,24 @@ from importlib.util import find_spec
 
 import numpy as np
 
-from ..core.limits import in_force, more_by
+from ..core.limits import raise_hint
 from ..core.message import setting
 from ..core.names import leads_out
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
 from ..core.text import few, quoted
 from ..workers.child import asked
-from .decoded import Reel
-from .read_options import Reading
+from .decoded import DecodedSequence
+from .read_options import ReadOptions
 
 
-def read_rendered(data: bytes, largest: int, reading: Reading) -> tuple[Pixels | Reel, bool]:
+def read_rendered(data: bytes, largest: int, options: ReadOptions) -> tuple[Pixels | DecodedSequence, bool]:
     """The picture of a file, or, where layers are frames, each of its layers by name; and whether there is infinite
     light in it. Raises PictureError."""
     if find_spec("OpenEXR") is None:
         raise PictureError("is an OpenEXR render; to read those, install agile-crate[exr]")
-    limits = in_force()
-    wish = {"largest": largest, "exposure": reading.exposure, "layers": reading.layers == "separate"}
+    limits = options.limits
+    wish = {"largest": largest, "exposure": options.exposure, "layers": options.layers == "separate"}
     try:
         told = asked(
             f"{__package__}.rendered_child",
@@ -37,21 +37,23 @@ def read_rendered(data: bytes, largest: int, reading: Reading) -> tuple[Pixels |
             limits.seconds,
         )
     except TimeoutError:
-        raise PictureError(f"takes longer than {limits.seconds} seconds to read; {more_by('seconds')}") from None
+        raise PictureError(f"takes longer than {limits.seconds} seconds to read; {raise_hint('seconds')}") from None
     head, _, pixels = told.partition(b"\n")
     try:
         answer = json.loads(head)
     except ValueError:
-        raise PictureError(f"is damaged, or takes more memory than a render may; {more_by('process_bytes')}") from None
+        raise PictureError(
+            f"is damaged, or takes more memory than a render may; {raise_hint('process_bytes')}"
+        ) from None
     if "error" in answer:
         raise PictureError(answer["error"])
     names, (w, h) = answer["layers"], answer["size"]
     pictures = np.frombuffer(pixels, np.uint8).reshape(len(names), h, w, 4)
-    if reading.layers == "separate":
+    if options.layers == "separate":
         for name in names:
             if leads_out(name):
                 raise PictureError(f"has a layer named {quoted(name)}, which would lead out of a folder")
-        return Reel(tuple(pictures), (None,) * len(names), names=tuple(names)), answer["is_endless"]
+        return DecodedSequence(tuple(pictures), (None,) * len(names), names=tuple(names)), answer["is_endless"]
     if len(names) != 1:
         raise PictureError(
             f"has no picture but its layers {few(map(quoted, names))}; take them as frames with "

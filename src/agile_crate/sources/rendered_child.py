@@ -15,7 +15,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from ..core.frame.srgb import CHROMATICITY, from_light
-from ..core.limits import Limits, in_force, more_by, with_limits
+from ..core.limits import Limits, raise_hint
 from ..core.model.geometry import Box
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
@@ -56,7 +56,7 @@ def main() -> None:
     limits = Limits(**wish.pop("limits"))
     bound_memory(limits.process_bytes)
     try:
-        answer, pictures = with_limits(limits, _read, data, **wish)
+        answer, pictures = _read(data, limits=limits, **wish)
     except PictureError as error:
         answer, pictures = {"error": str(error)}, []
     except Exception:  # of whatever kind: the file is a stranger's, and the library's errors are too
@@ -67,13 +67,15 @@ def main() -> None:
     out.close()
 
 
-def _read(data: bytes, largest: int, exposure: float, layers: bool) -> tuple[dict[str, Any], list[Pixels]]:
+def _read(
+    data: bytes, largest: int, exposure: float, layers: bool, limits: Limits
+) -> tuple[dict[str, Any], list[Pixels]]:
     import OpenEXR
 
     with OpenEXR.File(io.BytesIO(data), header_only=True) as file:
         count = len(file.parts)
         for part in file.parts:
-            _refuse(part, largest)
+            _refuse(part, largest, limits)
     with OpenEXR.File(io.BytesIO(data), separate_channels=True) as file:
         if len(file.parts) < count:
             raise PictureError("is damaged: its pixels cannot be read")
@@ -82,8 +84,8 @@ def _read(data: bytes, largest: int, exposure: float, layers: bool) -> tuple[dic
     if not pictures:
         raise PictureError("has no colours: neither red, green and blue, nor a brightness")
     canvases = {layer.canvas for layer in pictures}
-    if len(pictures) > (most := in_force().layers):
-        raise PictureError(f"has more than {most:,} layers; {more_by('layers')}")
+    if len(pictures) > (most := limits.layers):
+        raise PictureError(f"has more than {most:,} layers; {raise_hint('layers')}")
     if len(canvases) > 1:
         raise PictureError("has layers of several sizes")
     plain = [layer for layer in pictures if not layer.name]
@@ -104,12 +106,12 @@ def _window(pair: Any) -> Box:
     return Box(left, top, right - left + 1, bottom - top + 1)
 
 
-def _refuse(part: Any, largest: int) -> None:
+def _refuse(part: Any, largest: int, limits: Limits) -> None:
     header = part.header
     for box in (_window(header["dataWindow"]), _window(header["displayWindow"])):
         if min(box.size) < 1:
             raise PictureError("is damaged: it says that it is of no size")
-        refuse_large(*box.size, largest)
+        refuse_large(*box.size, largest, limits)
     if abs((ratio := float(header.get("pixelAspectRatio", 1))) - 1) > SQUARE:
         raise PictureError(f"has pixels that are not square (their sides are {ratio:.4g} to 1); render square ones")
     if "deep" in str(part.type()):

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ..core.errors import InputError, reason
-from ..core.limits import in_force
+from ..core.limits import Limits
 from ..core.message import a_file
 from ..core.model.geometry import Size
 from ..core.model.sheet import Sheet
@@ -26,19 +26,19 @@ AHEAD = 1
 """Sheets that are read while one is looked at: more would only take memory."""
 
 
-def read_bare_sheet(path: str) -> Pixels:
+def read_bare_sheet(path: str, limits: Limits) -> Pixels:
     """A picture that somebody else made, shape (h, w, 4). Raises InputError."""
     try:
-        return read_still(read_regular(path, "file_bytes"), in_force().sheet_pixels)
+        return read_still(read_regular(path, limits, "file_bytes"), limits.sheet_pixels)
     except OSError as error:
         raise InputError(f"{a_file(path)} cannot be read: {reason(error)}") from None
     except PictureError as error:
         raise InputError(f"{a_file(path)} {error}") from None
 
 
-def sheet_bytes(folder: Path, sheet: Sheet) -> bytes:
+def sheet_bytes(folder: Path, sheet: Sheet, limits: Limits) -> bytes:
     """The image file of a sheet that has been read before, as it is."""
-    return read_regular(folder / sheet.image, "file_bytes")
+    return read_regular(folder / sheet.image, limits, "file_bytes")
 
 
 @dataclass(slots=True)
@@ -54,36 +54,36 @@ class FoundSheet:
 
 
 def read_sheets(
-    folder: Path, sheets: Sequence[Sheet], decode: bool, executor: Executor
+    folder: Path, sheets: Sequence[Sheet], decode: bool, executor: Executor, limits: Limits
 ) -> Iterator[tuple[Sheet, FoundSheet]]:
     """Each sheet as it was found; while one is looked at, the next is read. Repeated edges need pixels."""
     waiting: deque[Future[FoundSheet]] = deque()
     for index, sheet in enumerate(sheets):
         for ahead in sheets[index + len(waiting) : index + 1 + AHEAD]:
-            waiting.append(executor.submit(read_sheet, folder, ahead, decode or bool(ahead.edge_repeat)))
+            waiting.append(executor.submit(read_sheet, folder, ahead, decode or bool(ahead.edge_repeat), limits))
         yield sheet, waiting.popleft().result()
 
 
-def sheet_bands(folder: Path, sheet: Sheet, rows: int) -> Iterator[Pixels]:
+def sheet_bands(folder: Path, sheet: Sheet, rows: int, limits: Limits) -> Iterator[Pixels]:
     """A sheet that has been looked at before, so many rows at a time; if its kind of file allows that, they are decoded
     as they are asked for. Raises InputError."""
-    data = sheet_bytes(folder, sheet)
+    data = sheet_bytes(folder, sheet, limits)
     try:
         if can_be_banded(data):
             yield from png_bands(data, rows)
         else:
-            whole = read_still(data, in_force().sheet_pixels)
+            whole = read_still(data, limits.sheet_pixels)
             yield from (whole[start : start + rows] for start in range(0, len(whole), rows))
     except PictureError as error:
         raise InputError(f"sheet {quoted(sheet.image)} {error}") from None
 
 
-def read_sheet(folder: Path, sheet: Sheet, decode: bool) -> FoundSheet:
+def read_sheet(folder: Path, sheet: Sheet, decode: bool, limits: Limits) -> FoundSheet:
     """What is wrong with a sheet's file; its pixels if asked for and if it can be decoded at the size it should be."""
     found = FoundSheet()
     name = quoted(sheet.image)
     try:
-        data = read_regular(folder / sheet.image, "file_bytes")
+        data = read_regular(folder / sheet.image, limits, "file_bytes")
     except OSError as error:
         found.problems.append(f"sheet {name} cannot be read: {reason(error)}")
         return found
@@ -93,11 +93,11 @@ def read_sheet(folder: Path, sheet: Sheet, decode: bool) -> FoundSheet:
     elif found.sha256 != sheet.sha256:
         found.changed = f"sheet {name} was changed since it was written"
     try:
-        pixels = read_still(data, in_force().sheet_pixels) if decode else None
+        pixels = read_still(data, limits.sheet_pixels) if decode else None
         size = (
             Size(pixels.shape[1], pixels.shape[0])
             if pixels is not None
-            else picture_size(data, in_force().sheet_pixels)
+            else picture_size(data, limits.sheet_pixels, limits)
         )
     except PictureError as error:
         found.problems.append(f"sheet {name} {error}")

@@ -21,7 +21,7 @@ from xml.etree import ElementTree
 from xml.etree.ElementTree import Element, ParseError
 
 from ..core.errors import InputError, reason
-from ..core.limits import in_force, more_by
+from ..core.limits import Limits, raise_hint
 from ..core.message import a_file, setting
 from ..core.model.geometry import Size
 from ..core.model.picture import Vector
@@ -32,7 +32,7 @@ from ..core.text import bytes_shown, quoted
 from ..format.regular import read_regular
 from .decoded import refuse_large
 from .plain_png import read_if_plain
-from .read_options import GZIPPED, Reading
+from .read_options import GZIPPED, ReadOptions
 from .vector_layers import LINKS, NAMESPACE, Layers, local_name
 
 _SVG = f"{{{NAMESPACE}}}"
@@ -70,21 +70,21 @@ _OWN_IMAGE = re.compile(r"data:image/(png|jpe?g|gif|webp);base64,", re.IGNORECAS
 ElementTree.register_namespace("", NAMESPACE)
 
 
-def read_vector(data: bytes, largest: int, reading: Reading) -> Vector | dict[str, Vector]:
+def read_vector(data: bytes, largest: int, options: ReadOptions) -> Vector | dict[str, Vector]:
     """A drawing, or each of its top-level groups by name where these are frames. `largest` is the most pixels that its
     own size may have. Raises PictureError."""
-    root = _root(data)
-    _check(root, largest)
-    if not reading.font and any(local_name(element) == "text" for element in root.iter()):
+    root = _root(data, options.limits)
+    _check(root, largest, options.limits)
+    if not options.font and any(local_name(element) == "text" for element in root.iter()):
         raise PictureError(
             f"has text, and no font of the system is used: give one with {setting('font')}, or turn text into paths"
         )
-    own = _own_size(root, reading.vector_size)
+    own = _own_size(root, options.vector_size)
     size = Size(*(math.ceil(side - 1e-6) for side in own))
-    refuse_large(*size, largest)
-    costs = _costs(root)
-    if reading.layers != "separate":
-        return _vector(root, own, size, costs[root], reading)
+    refuse_large(*size, largest, options.limits)
+    costs = _costs(root, options.limits)
+    if options.layers != "separate":
+        return _vector(root, own, size, costs[root], options)
     groups = {_name_of(group): group for group in root if local_name(group) == "g" and _name_of(group)}
     shown = {name: group for name, group in groups.items() if not _is_hidden(group)}
     if not shown:
@@ -93,8 +93,8 @@ def read_vector(data: bytes, largest: int, reading: Reading) -> Vector | dict[st
         if leads_out(name):
             raise PictureError(f"has a layer named {quoted(name)}, which would lead out of a folder")
     layers = Layers(root, groups, costs)
-    _refuse_many(layers, shown)
-    return {name: _vector(layers.alone(name), own, size, layers.cost(name), reading) for name in shown}
+    _refuse_many(layers, shown, options.limits)
+    return {name: _vector(layers.alone(name), own, size, layers.cost(name), options) for name in shown}
 
 
 class _Drawing(NamedTuple):
@@ -107,16 +107,16 @@ class _Drawing(NamedTuple):
     cost: int
 
 
-def _vector(root: Element, own: tuple[float, float], size: Size, cost: int, reading: Reading) -> Vector:
+def _vector(root: Element, own: tuple[float, float], size: Size, cost: int, options: ReadOptions) -> Vector:
     inner = Element(root.tag, {**root.attrib, "x": "0", "y": "0", "width": repr(own[0]), "height": repr(own[1])})
     inner.text = root.text
     inner.extend(root)
     text = ElementTree.tostring(inner, "unicode")
-    family = font_family(reading.font) if reading.font else ""
-    return Vector(size, partial(_drawn, _Drawing(text, size, reading.font, family, cost)))
+    family = font_family(options.font, options.limits) if options.font else ""
+    return Vector(size, partial(_drawn, _Drawing(text, size, options.font, family, cost), limits=options.limits))
 
 
-def _drawn(drawing: _Drawing, canvas: Size) -> Pixels:
+def _drawn(drawing: _Drawing, canvas: Size, limits: Limits) -> Pixels:
     """The drawing on a canvas: it fills that whole, so that whatever stands at an edge or in the middle stays there."""
     request = {
         "svg": f'<svg xmlns="{NAMESPACE}" width="{canvas.w}" height="{canvas.h}" preserveAspectRatio="none" '
@@ -129,15 +129,16 @@ def _drawn(drawing: _Drawing, canvas: Size) -> Pixels:
     else:
         from ..workers.child import asked
 
-        limits = in_force()
         try:
             more = {"memory": limits.process_bytes // 2}
             png = asked(f"{__package__}.vector_child", json.dumps(request | more).encode(), limits.seconds)
         except TimeoutError:
-            raise PictureError(f"takes longer than {limits.seconds} seconds to draw; {more_by('seconds')}") from None
+            raise PictureError(f"takes longer than {limits.seconds} seconds to draw; {raise_hint('seconds')}") from None
         if not png:
-            raise PictureError(f"cannot be drawn, or takes more memory than a drawing may; {more_by('process_bytes')}")
-    pixels, _ = read_if_plain(png, canvas.w * canvas.h)
+            raise PictureError(
+                f"cannot be drawn, or takes more memory than a drawing may; {raise_hint('process_bytes')}"
+            )
+    pixels, _ = read_if_plain(png, canvas.w * canvas.h, limits)
     if pixels is None or pixels.shape[:2] != (canvas.h, canvas.w):
         raise PictureError("cannot be drawn at this size")
     return pixels
@@ -160,26 +161,26 @@ def rendered(request: dict[str, str]) -> bytes:
 
 
 @lru_cache(8)
-def font_family(path: str) -> str:
+def font_family(path: str, limits: Limits) -> str:
     """The family that a font file holds. Raises InputError."""
     from PIL import ImageFont
 
     try:
-        family = ImageFont.truetype(io.BytesIO(read_regular(path, "file_bytes"))).getname()[0] or ""
+        family = ImageFont.truetype(io.BytesIO(read_regular(path, limits, "file_bytes"))).getname()[0] or ""
     except OSError as error:
         said = reason(error) if error.errno else "it is no font that can be read"
         raise InputError(f"font {a_file(path)} cannot be read: {said}") from None
     return re.sub(r"['\\\n]", "", family)
 
 
-def _root(data: bytes) -> Element:
+def _root(data: bytes, limits: Limits) -> Element:
     from defusedxml.common import DefusedXmlException
     from defusedxml.ElementTree import fromstring
 
     if data.startswith(GZIPPED):
-        data = _unpacked(data)
-    if len(data) > (most := in_force().text_bytes):
-        raise PictureError(f"is a drawing of more than {bytes_shown(most)}; {more_by('text_bytes')}")
+        data = _unpacked(data, limits)
+    if len(data) > (most := limits.text_bytes):
+        raise PictureError(f"is a drawing of more than {bytes_shown(most)}; {raise_hint('text_bytes')}")
     try:
         root: Element = fromstring(data)
     except DefusedXmlException:
@@ -191,25 +192,25 @@ def _root(data: bytes) -> Element:
     return root
 
 
-def _unpacked(data: bytes) -> bytes:
+def _unpacked(data: bytes, limits: Limits) -> bytes:
     unpacker = zlib.decompressobj(31)
     try:
-        text = unpacker.decompress(data, in_force().text_bytes + 1)
+        text = unpacker.decompress(data, limits.text_bytes + 1)
     except zlib.error:
         raise PictureError("is damaged: it cannot be unpacked") from None
-    if len(text) <= in_force().text_bytes and not unpacker.eof:
+    if len(text) <= limits.text_bytes and not unpacker.eof:
         raise PictureError("is damaged: its end is missing")
     return text
 
 
-def _check(root: Element, largest: int) -> None:
+def _check(root: Element, largest: int, limits: Limits) -> None:
     """Raises PictureError for what would reach outside, or cannot be drawn as it is meant."""
     level, depth = [root], 0
     while level:
         depth += 1
         level = [child for element in level for child in element]
-    if depth > (deepest := in_force().nesting):
-        raise PictureError(f"has elements nested more than {deepest} deep; {more_by('nesting')}")
+    if depth > (deepest := limits.nesting):
+        raise PictureError(f"has elements nested more than {deepest} deep; {raise_hint('nesting')}")
     for element in root.iter():
         name = local_name(element)
         if name == "foreignObject":
@@ -239,7 +240,7 @@ def _check_image(link: str, largest: int) -> None:
     except (binascii.Error, OSError, ValueError, SyntaxError, Image.DecompressionBombError):
         raise PictureError("has an embedded picture that is damaged") from None
     if w * h > largest:
-        raise PictureError(f"has an embedded picture of more than {largest:,} pixels; {more_by('picture_pixels')}")
+        raise PictureError(f"has an embedded picture of more than {largest:,} pixels; {raise_hint('picture_pixels')}")
 
 
 def _own_size(root: Element, given: Size | None) -> tuple[float, float]:
@@ -265,7 +266,7 @@ def _length(text: str | None) -> float | None:
     return value if 0 < value < 1e6 else None
 
 
-def _costs(root: Element) -> dict[Element, int]:
+def _costs(root: Element, limits: Limits) -> dict[Element, int]:
     """About how many elements each one draws with its parts, each as often as it is used. One that fills a layer of the
     whole canvas counts as LAYER, those of unknown cost for very many. Raises PictureError for too many."""
     by_id = {name: element for element in root.iter() if (name := element.get("id"))}
@@ -284,8 +285,8 @@ def _costs(root: Element) -> dict[Element, int]:
             open_ones.add(element)
             waiting.append((element, True))
             waiting += [(part, False) for part in parts if part not in costs]
-    if counts[root] > (most := in_force().elements):
-        raise PictureError(f"draws more than {most:,} elements, each as often as it is used; {more_by('elements')}")
+    if counts[root] > (most := limits.elements):
+        raise PictureError(f"draws more than {most:,} elements, each as often as it is used; {raise_hint('elements')}")
     attributes = sum(len(element.attrib) ** 2 for element in counts)
     rules = sum((element.text or "").count("{") for element in counts if local_name(element) == "style")
     if attributes > MUCH_TO_COMPARE or rules * len(counts) > MUCH_TO_COMPARE:
@@ -322,10 +323,9 @@ def _is_hidden(group: Element) -> bool:
     return group.get("display") == "none" or "display:none" in style
 
 
-def _refuse_many(layers: Layers, names: Collection[str]) -> None:
+def _refuse_many(layers: Layers, names: Collection[str], limits: Limits) -> None:
     """Raises PictureError for layers that would take long: each is read and drawn by itself."""
-    limits = in_force()
     if sum(map(layers.elements, names)) > (most := LAYERED_DRAWINGS * limits.elements):
-        raise PictureError(f"has layers of more than {most:,} elements together; {more_by('elements')}")
+        raise PictureError(f"has layers of more than {most:,} elements together; {raise_hint('elements')}")
     if sum(layers.cost(name) >= AT_ONCE for name in names) > limits.layers:
-        raise PictureError(f"has more than {limits.layers} layers that may take long to draw; {more_by('layers')}")
+        raise PictureError(f"has more than {limits.layers} layers that may take long to draw; {raise_hint('layers')}")

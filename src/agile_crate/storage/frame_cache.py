@@ -1,6 +1,6 @@
-"""Frames as they were first seen, kept from build to build by the digests of their file and of what was done to them.
+"""Decoded frames in the build cache, by the digests of their file and of the way in which they were decoded.
 
-A value is a line of JSON and the pixels behind it. Whatever does not fit together is as if it had not been kept.
+A value is a line of JSON and the pixels after it. A value that does not fit together counts as missing.
 """
 
 from __future__ import annotations
@@ -14,7 +14,7 @@ from typing import NamedTuple, get_args
 import numpy as np
 import PIL
 
-from ..core.frame.decode import Seen
+from ..core.frame.decode import DecodedFrame
 from ..core.model.crate import Loop
 from ..core.model.geometry import Offset, Size
 from ..core.model.picture import Picture
@@ -22,47 +22,61 @@ from ..core.pixels import Pixels
 from .cache import Cache
 
 LARGEST = 1 << 28
-"""Bytes. What takes more is not kept."""
+"""Bytes. Larger files are not cached."""
 
-Frames = tuple[tuple[str, Seen, Fraction | None], ...]
-"""What one file brings: of each frame a label, what was seen, and its time. The label of a still is empty."""
+Frames = tuple[tuple[str, DecodedFrame, Fraction | None], ...]
+"""What one file holds: of each frame a label, the decoded frame, and its time. The label of a still is empty."""
 
 
-class Reel(NamedTuple):
-    """All that is kept of one file."""
+class CachedFile(NamedTuple):
+    """The frames of one file, and what it says of repeating and of its colors."""
 
     frames: Frames
     loop: Loop | None
     times: int
     is_foreign: bool
 
+    @property
+    def nbytes(self) -> int:
+        return sum(frame.nbytes for _, frame, _ in self.frames)
 
-class Keeping(NamedTuple):
-    """Where frames are kept, and the digest of what they were made by."""
+
+class FrameCache(NamedTuple):
+    """The frames in the build cache that were decoded in one way: `way` is the digest of all that a frame depends on
+    besides its file."""
 
     cache: Cache
-    ways: bytes
+    way: bytes
+
+    def find(self, sha256: str) -> CachedFile | None:
+        """Return the frames of the file with this digest, None if they are not cached, or damaged."""
+        key = self._key(sha256)
+        if isinstance(known := self.cache.remembered(key), CachedFile):
+            return known
+        value = self.cache.get(key)
+        found = None if value is None else _read(value)
+        if found:
+            self.cache.remember(key, found, found.nbytes)
+        return found
+
+    def store(self, sha256: str, file: CachedFile) -> None:
+        """Cache the frames of the file with this digest, unless they are very large."""
+        if file.nbytes <= LARGEST:
+            self.cache.remember(self._key(sha256), file, file.nbytes)
+            self.cache.put(self._key(sha256), _written(file))
+
+    def _key(self, sha256: str) -> bytes:
+        return b"frame:" + self.way + bytes.fromhex(sha256)
 
 
-def keeping(cache: Cache, program: str, *ways: object) -> Keeping:
-    """`ways` are all values on which a first look depends, beside the file; `program` is this one with its version."""
-    told = "\0".join(map(repr, (program, PIL.__version__, np.__version__, *ways)))
-    return Keeping(cache, hashlib.blake2b(told.encode(), digest_size=16).digest())
+def frame_cache(cache: Cache, program: str, *ways: object) -> FrameCache:
+    """Return the cached frames for one way of decoding: `ways` are the values that it depends on, and `program` is this
+    one with its version."""
+    parts = "\0".join(map(repr, (program, PIL.__version__, np.__version__, *ways)))
+    return FrameCache(cache, hashlib.blake2b(parts.encode(), digest_size=16).digest())
 
 
-def recalled(kept: Keeping, sha256: str) -> Reel | None:
-    """What is kept of the file with this digest."""
-    key = _key(kept, sha256)
-    if isinstance(known := kept.cache.remembered(key), Reel):
-        return known
-    value = kept.cache.get(key)
-    reel = None if value is None else _reel_of(value)
-    if reel:
-        kept.cache.remember(key, reel, _size(reel))
-    return reel
-
-
-def _reel_of(value: bytes) -> Reel | None:
+def _read(value: bytes) -> CachedFile | None:
     try:
         head, _, _ = value.partition(b"\n")
         said = json.loads(head)
@@ -75,10 +89,10 @@ def _reel_of(value: bytes) -> Reel | None:
                 end = at + height * width * 4
                 seen.append(_picture(pixels[at:end].reshape(height, width, 4), *about))
                 at = end
-            frames.append((label, Seen(tuple(seen)), time and Fraction(*time)))
+            frames.append((label, DecodedFrame(tuple(seen)), time and Fraction(*time)))
         if at != len(pixels) or said["loop"] not in (None, *get_args(Loop)):
             return None
-        return Reel(tuple(frames), said["loop"], int(said["times"]), bool(said["is_foreign"]))
+        return CachedFile(tuple(frames), said["loop"], int(said["times"]), bool(said["is_foreign"]))
     except (ValueError, TypeError, LookupError, ArithmeticError):
         return None
 
@@ -87,32 +101,20 @@ def _picture(pixels: Pixels, canvas: Sequence[int], offset: Sequence[int], keyed
     return Picture("", pixels, Size(*canvas), Offset(*offset), keyed=keyed)
 
 
-def keep(kept: Keeping, sha256: str, reel: Reel) -> None:
-    """Keeps what was seen of the file with this digest."""
-    if _size(reel) > LARGEST:
-        return
-    kept.cache.remember(_key(kept, sha256), reel, _size(reel))
+def _written(file: CachedFile) -> bytes:
     frames = [
         (
             label,
             time and time.as_integer_ratio(),
-            [(*p.pixels.shape[:2], p.canvas, p.offset, p.keyed) for p in seen.pictures],
+            [(*p.pixels.shape[:2], p.canvas, p.offset, p.keyed) for p in frame.pictures],
         )
-        for label, seen, time in reel.frames
+        for label, frame, time in file.frames
     ]
-    head = json.dumps({"frames": frames, "loop": reel.loop, "times": reel.times, "is_foreign": reel.is_foreign})
-    pixels = (np.ascontiguousarray(p.pixels).data for _, seen, _ in reel.frames for p in seen.pictures)
-    kept.cache.put(_key(kept, sha256), b"".join((head.encode(), b"\n", *pixels)))
+    head = json.dumps({"frames": frames, "loop": file.loop, "times": file.times, "is_foreign": file.is_foreign})
+    pixels = (np.ascontiguousarray(p.pixels).data for _, frame, _ in file.frames for p in frame.pictures)
+    return b"".join((head.encode(), b"\n", *pixels))
 
 
-def _size(reel: Reel) -> int:
-    return sum(seen.nbytes for _, seen, _ in reel.frames)
-
-
-def named(seen: Seen, name: str) -> Seen:
-    """The same under a frame's name."""
-    return seen._replace(pictures=tuple(picture._replace(name=name) for picture in seen.pictures))
-
-
-def _key(kept: Keeping, sha256: str) -> bytes:
-    return b"frame:" + kept.ways + bytes.fromhex(sha256)
+def named(frame: DecodedFrame, name: str) -> DecodedFrame:
+    """Return the decoded frame under another name."""
+    return DecodedFrame(tuple(picture._replace(name=name) for picture in frame.pictures))

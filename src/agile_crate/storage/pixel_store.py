@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from ..core.errors import OutputError, reason
 from ..core.message import setting
 from ..core.text import shown
-from ..platform import let_go, machine_memory
+from ..platform import machine_memory, release_pages
 
 SEGMENT = 1 << 26
 """Bytes by which the file grows."""
@@ -27,7 +27,7 @@ SHARE = 3
 """By default, one part of so many of the machine's memory is used."""
 
 
-class Room:
+class PixelStore:
     """Room for about `limit` bytes in memory; the rest goes to a file in the system's folder for such files."""
 
     def __init__(self, limit: int) -> None:
@@ -52,7 +52,7 @@ class Room:
         """From now on arrays come in place of those that came before, which may go one by one."""
         self._held = 0
         for segment in self._segments:
-            let_go(segment)
+            release_pages(segment)
 
     def has_room(self, size: int) -> bool:
         """Takes so many bytes of the memory, if they are left."""
@@ -82,7 +82,7 @@ class Room:
         import tempfile
 
         if self._segments:
-            let_go(self._segments[-1])
+            release_pages(self._segments[-1])
         try:
             if self._file is None:
                 self._file = tempfile.TemporaryFile(prefix="agile-crate-", buffering=0)  # noqa: SIM115 - gone with us

@@ -10,6 +10,7 @@ from typing import NamedTuple, Protocol
 
 from ..core.crate.file_names import LONGEST_NAME, SHEET_ENDINGS, repeated
 from ..core.errors import OutputError, UsageError
+from ..core.limits import Limits
 from ..core.message import setting, some_files
 from ..core.text import is_unicode, quoted, shown
 from ..format.conflict import sides_of
@@ -43,17 +44,24 @@ def target_of(out: str) -> Path:
     return target
 
 
-class Before(NamedTuple):
-    """The files of an earlier build at the same place, by their paths, as its metadata tells, wherever that comes from.
+class PreviousBuild(NamedTuple):
+    """The files of the previous build at the same place, by their absolute paths, as its metadata lists them.
 
-    `claimed` are those that have the name that a build gives, or are to the byte what was written: they are no inputs.
-    `own` are only the latter: by their digests it is proved that we wrote them, so they may be replaced and removed.
-    Somebody worked on the others since: on texts (and sheets of skins), and on sheets, by the name of their crate.
-    `edited` are the sheets of those with edits that an earlier build kept; nobody changed them since.
-    `built_from` is the digest of what the crate at its own size was built from, empty where that is not told; `frames`
-    are that one's names. `proven` may be written over as well: their own seals, or the cache, prove that we wrote them.
-    `conflicts` is metadata that holds conflict markers, and may be written over; `damaged` cannot be read otherwise.
-    `lost_edits` are sheets with kept edits whose metadata is gone, so that they cannot be kept again.
+    Metadata is data: whoever has the folder may have written it. So a file is replaced without being asked only if its
+    digest proves that a build wrote it, byte for byte.
+
+    claimed     files with the names that a build gives, or that are byte for byte what was written: they are no inputs
+    own         only the latter, which may be replaced and removed
+    texts       text files, and sheets of skins, that were changed since
+    sheets      sheets that were changed since, by the name of their crate
+    edited      sheets with edits that an earlier build kept, and that nobody changed since
+    built_from  the digest of what the crate at its own size was made from; empty if unknown
+    frames      the names of that crate's frames
+    proven      files whose own seals, or the cache, prove that we wrote them, which may be replaced as well
+    conflicts   metadata with conflict markers from a merge, which may be replaced
+    damaged     metadata that cannot be read otherwise
+    lost_edits  sheets with kept edits whose metadata is gone, so that they cannot be kept again
+    marks       of each metadata file that was read, when and how long it was
     """
 
     claimed: frozenset[str]
@@ -67,6 +75,20 @@ class Before(NamedTuple):
     conflicts: tuple[str, ...] = ()
     damaged: tuple[str, ...] = ()
     lost_edits: tuple[str, ...] = ()
+    marks: tuple[tuple[str, object], ...] = ()
+
+    def is_current(self) -> bool:
+        """Return True if the metadata files are still those that were read."""
+        return all(_mark(Path(path)) == mark for path, mark in self.marks)
+
+
+def _mark(path: Path) -> tuple[int, ...]:
+    """Return what changes whenever a file is replaced: its number, its length and its times; empty if it is missing."""
+    try:
+        found = os.stat(path)
+    except OSError:
+        return ()
+    return found.st_ino, found.st_size, found.st_mtime_ns, found.st_ctime_ns
 
 
 class Digests(Protocol):
@@ -82,15 +104,16 @@ class Digests(Protocol):
         """Return True if a build wrote a file with this SHA-256, in hex."""
 
 
-def build_before(target: Path, digests: Digests | None = None) -> Before:
-    """What there is of an earlier build at the place of this one. Sheets are read only where `digests` do not know
-    them. Where its metadata is gone or damaged, files that prove by themselves to be ours are looked for."""
+def previous_build(target: Path, limits: Limits, digests: Digests | None = None) -> PreviousBuild:
+    """Look up the previous build at a place. Sheets are read only if `digests` do not know them. If its metadata is
+    gone or damaged, files that prove by themselves to be ours are looked for."""
     folder, stem = target.parent, target.name
-    found = _Found(folder, stem, digests)
+    found = _Found(folder, stem, limits, digests)
     waiting = [stem + ending for ending in ENDINGS]
-    asked = set(waiting)
+    asked, marks = set(waiting), dict[str, tuple[int, ...]]()
     while waiting:
         name = waiting.pop()
+        marks[name] = _mark(folder / name)  # before it is read: a change while it is read shows later
         more = [file for file in found.metadata(name) if file.endswith(ENDINGS) and file not in asked]
         waiting += more
         asked.update(more)
@@ -104,7 +127,7 @@ def build_before(target: Path, digests: Digests | None = None) -> Before:
     def existing(names: Iterable[str]) -> frozenset[str]:
         return paths(name for name in names if (folder / name).is_file())
 
-    return Before(
+    return PreviousBuild(
         paths(found.claimed),
         paths(found.own),
         existing(found.texts),
@@ -115,14 +138,15 @@ def build_before(target: Path, digests: Digests | None = None) -> Before:
         tuple(sorted(found.conflicts)),
         tuple(sorted(found.damaged)),
         tuple(found.lost_edits),
+        tuple((str(folder / name), mark) for name, mark in marks.items()),
     )
 
 
 class _Found:
     """The files of an earlier build, collected from its metadata files one by one, by name."""
 
-    def __init__(self, folder: Path, stem: str, digests: Digests | None) -> None:
-        self._folder, self._stem, self._digests = folder, stem, digests
+    def __init__(self, folder: Path, stem: str, limits: Limits, digests: Digests | None) -> None:
+        self._folder, self._stem, self._limits, self._digests = folder, stem, limits, digests
         self.claimed: set[str] = set()
         self.own: set[str] = set()
         self.texts: set[str] = set()
@@ -136,10 +160,10 @@ class _Found:
 
     def metadata(self, name: str) -> list[str]:
         """Read one metadata file; return the names of the text files that it lists."""
-        outputs = outputs_of_build(self._folder / name)
+        outputs = outputs_of_build(self._folder / name, self._limits)
         if not outputs.is_damaged:
             return self._outputs(name, [outputs]) if outputs.images else []
-        sides = [outputs_in(side, name) for side in conflict_sides(self._folder / name)]
+        sides = [outputs_in(side, name) for side in conflict_sides(self._folder / name, self._limits)]
         if not sides:
             self.damaged.append(name)
             return []
@@ -167,8 +191,8 @@ class _Found:
                 (self.own if one.is_sealed else self.texts).add(name)
             for file in named:
                 if sha256 := one.file_sha256.get(file):
-                    is_ours = _is_written(self._folder / file, sha256, text_sha256)
-                    is_merged = name in self.conflicts and _holds_conflict(self._folder / file)
+                    is_ours = _is_written(self._folder / file, sha256, text_sha256, self._limits)
+                    is_merged = name in self.conflicts and _holds_conflict(self._folder / file, self._limits)
                     (self.own if is_ours or is_merged else self.texts).add(file)
             self.texts |= (known - written) & one.skins  # what was painted there is carried nowhere
             changed |= (known - written) - one.skins
@@ -179,7 +203,7 @@ class _Found:
 
     def _written(self, images: Mapping[str, str]) -> Iterator[str]:
         for image, sha256 in images.items():
-            if is_written(self._folder / os.path.basename(image), sha256, self._digests):
+            if is_written(self._folder / os.path.basename(image), sha256, self._digests, self._limits):
                 yield os.path.basename(image)
 
     def proven(self) -> Iterator[str]:
@@ -188,26 +212,28 @@ class _Found:
             if not name.startswith(self._stem) or name in self.own:
                 continue
             path = self._folder / name
-            seal = seal_of(path) if name.endswith(".png") else None
+            seal = seal_of(path, self._limits) if name.endswith(".png") else None
             if seal and re.fullmatch(re.escape(self._stem) + _SIZED, seal.crate):
                 if seal.is_edited:
                     self.lost_edits.append(name)
                 else:
                     yield name
-            elif self._digests and _is_output_name(name, self._stem) and _is_in_cache(path, self._digests):
+            elif (
+                self._digests and _is_output_name(name, self._stem) and _is_in_cache(path, self._digests, self._limits)
+            ):
                 yield name
 
 
-def _holds_conflict(path: Path) -> bool:
+def _holds_conflict(path: Path, limits: Limits) -> bool:
     try:
-        return bool(sides_of(read_regular(path, "file_bytes")))
+        return bool(sides_of(read_regular(path, limits, "file_bytes")))
     except OSError:
         return False
 
 
-def _is_in_cache(path: Path, digests: Digests) -> bool:
+def _is_in_cache(path: Path, digests: Digests, limits: Limits) -> bool:
     try:
-        known = digests.sha256(str(path)) or binary_sha256(read_regular(path, "file_bytes"))
+        known = digests.sha256(str(path)) or binary_sha256(read_regular(path, limits, "file_bytes"))
     except OSError:
         return False
     return digests.has_written(known)
@@ -222,12 +248,14 @@ def _of_its_own_size(
     return (agreed.pop() if len(agreed) == 1 else ""), (frames[forms[0]] if forms else ())
 
 
-def is_written(path: Path, sha256: str, digests: Digests | None = None) -> bool:
+def is_written(path: Path, sha256: str, digests: Digests | None, limits: Limits) -> bool:
     """Whether an image is there that has this SHA-256, in hex. It is read only where `digests` do not know it."""
     if not digests:
-        return _is_written(path, sha256, binary_sha256)
+        return _is_written(path, sha256, binary_sha256, limits)
     try:
-        known = digests.sha256(str(path)) or digests.noted(str(path), lambda: read_regular(path, "file_bytes"))[1]
+        known = (
+            digests.sha256(str(path)) or digests.noted(str(path), lambda: read_regular(path, limits, "file_bytes"))[1]
+        )
         return known == sha256
     except OSError:
         return False
@@ -247,14 +275,14 @@ def _is_sheet_name(image: str, stem: str) -> bool:
     return rest != image and re.fullmatch(_SIZED + r"(-[^/\\]+)?\.(png|webp)", rest) is not None  # a number, or a skin
 
 
-def _is_written(path: Path, sha256: str, digest: Callable[[bytes], str]) -> bool:
+def _is_written(path: Path, sha256: str, digest: Callable[[bytes], str], limits: Limits) -> bool:
     try:
-        return digest(read_regular(path, "file_bytes")) == sha256
+        return digest(read_regular(path, limits, "file_bytes")) == sha256
     except OSError:
         return False
 
 
-def refuse_bad_names(files: Sequence[Path]) -> None:
+def check_output_names(files: Sequence[Path]) -> None:
     """Raises UsageError when two outputs would take one name, and for names that are too long for any platform."""
     for path in files:
         if len(os.fsencode(path.name)) > LONGEST_NAME:
@@ -268,17 +296,17 @@ def refuse_bad_names(files: Sequence[Path]) -> None:
         )
 
 
-def refuse_damaged(files: Collection[Path], before: Before) -> None:
+def check_damaged(files: Collection[Path], previous: PreviousBuild) -> None:
     """Raises OutputError for metadata among `files` that cannot be read, as it may hold work by hand; and for sheets
     with edits whose metadata is gone."""
-    lost = [path.name for path in files if path.name in before.lost_edits]
+    lost = [path.name for path in files if path.name in previous.lost_edits]
     if lost:
         holds = "holds" if len(lost) == 1 else "hold"
         raise OutputError(
             f"{some_files(lost)} {holds} edits by hand, but the metadata that could keep them is gone; restore "
             f"the metadata, keep a copy of the sheets, or overwrite them with {setting('force')}"
         )
-    damaged = [path.name for path in files if path.name in before.damaged]
+    damaged = [path.name for path in files if path.name in previous.damaged]
     if damaged:
         verb, them = ("is", "it") if len(damaged) == 1 else ("are", "them")
         raise OutputError(
@@ -287,18 +315,18 @@ def refuse_damaged(files: Collection[Path], before: Before) -> None:
         )
 
 
-def refuse_to_lose_work(before: Before, kept: Collection[str]) -> None:
+def check_no_edits(previous: PreviousBuild, kept: Collection[str]) -> None:
     """Raises OutputError when somebody worked on a file of the earlier build; sheets of crates whose names are `kept`
     do not count. Files of which no digest is known cannot be told."""
-    sheets = frozenset().union(*(paths for crate, paths in before.sheets.items() if crate not in kept))
-    if not kept and before.edited and not (before.texts | sheets):
-        edited = sorted(map(os.path.basename, before.edited))
+    sheets = frozenset().union(*(paths for crate, paths in previous.sheets.items() if crate not in kept))
+    if not kept and previous.edited and not (previous.texts | sheets):
+        edited = sorted(map(os.path.basename, previous.edited))
         holds, them = ("holds", "it") if len(edited) == 1 else ("hold", "them")
         raise OutputError(
             f"{some_files(edited)} {holds} edits that were kept or accepted before; keep them with "
             f"{setting('keep_touches')}, or overwrite {them} with {setting('force')}"
         )
-    if worked_on := sorted(os.path.basename(path) for path in before.texts | sheets):
+    if worked_on := sorted(os.path.basename(path) for path in previous.texts | sheets):
         along = "" if kept or not sheets else f"take along what was painted with {setting('keep_touches')}, "
         verb, them = ("was", "it") if len(worked_on) == 1 else ("were", "them")
         raise OutputError(
@@ -307,7 +335,7 @@ def refuse_to_lose_work(before: Before, kept: Collection[str]) -> None:
         )
 
 
-def refuse_strangers(files: Iterable[Path], before: frozenset[str]) -> None:
+def check_no_foreign_files(files: Iterable[Path], before: frozenset[str]) -> None:
     """Raises OutputError for files that are there and are not an earlier build's."""
     strangers = [path.name for path in files if os.path.lexists(path) and str(path) not in before]
     if strangers:

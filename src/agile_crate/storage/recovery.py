@@ -10,9 +10,9 @@ from ..core.message import Sentence
 from .staging import settle
 
 
-def settled(inputs: Iterable[str], crates: Iterable[Path] = ()) -> list[Sentence]:
-    """Settles what runs left in the folders of inputs, or above them, and of crates (their metadata, or paths without
-    ending), and says what was done. Raises OutputError where it cannot be."""
+def recover_interrupted(inputs: Iterable[str], crates: Iterable[Path] = ()) -> list[Sentence]:
+    """Finish or undo what interrupted runs left in the folders of inputs, or above them, and of crates (their metadata,
+    or paths without ending); return a note of each. Raises OutputError if that fails."""
     notes: list[Sentence] = []
     for crate in crates:
         stem = crate.name.removesuffix(crate.suffix) if crate.suffix in (".json", ".xml") else crate.name

@@ -17,7 +17,7 @@ from PIL import Image, ImageDraw
 from ..core.color import Color
 from ..core.crate.changes import Draw
 from ..core.errors import UsageError
-from ..core.limits import in_force
+from ..core.limits import Limits
 from ..core.model.crate import Animation, Crate, Frame
 from ..core.model.geometry import Offset, Size
 from ..core.motion.stage import Stage, stage, turn
@@ -53,7 +53,7 @@ MOST_STEPS = 3000
 
 
 @dataclass(frozen=True, slots=True)
-class FilmWish:
+class FilmOptions:
     """How films are drawn. `ground` None is a checkerboard, `clear` none at all; `onion` counts frames on each side."""
 
     ground: Color | None = None
@@ -80,11 +80,11 @@ class Film(NamedTuple):
     showings: int
 
 
-def film_of(crate: Crate, animation: Animation, draw: Draw, wish: FilmWish, timing: Timing) -> Film:
+def film_of(crate: Crate, animation: Animation, draw: Draw, wish: FilmOptions, timing: Timing, limits: Limits) -> Film:
     """One animation, a picture for each step of a turn. Times are rounded so that they add up."""
     steps = turn(animation)
-    room = _room([crate.frames[step.frame] for step in steps], wish)
-    refuse_too_long(room.size.w * room.size.h * len(steps), wish.zoom)
+    room = _room([crate.frames[step.frame] for step in steps], wish, limits)
+    refuse_too_long(room.size.w * room.size.h * len(steps), wish.zoom, limits)
     milliseconds = paced([step.milliseconds for step in steps], timing)
     frames, ground = [step.frame for step in steps], _ground(room, wish)
     pictures = [_picture(crate, frames, at, room, draw, wish, ground) for at in range(len(steps))]
@@ -101,12 +101,14 @@ def paced(milliseconds: Sequence[Fraction], timing: Timing, unit: int = 1) -> li
     return [end - begin for begin, end in pairwise(ends)]
 
 
-def together(crate: Crate, animations: Sequence[Animation], draw: Draw, wish: FilmWish, timing: Timing) -> Film:
+def together(
+    crate: Crate, animations: Sequence[Animation], draw: Draw, wish: FilmOptions, timing: Timing, limits: Limits
+) -> Film:
     """Several animations side by side on one picture, each under its name, until the longest has had its turn."""
-    rooms = [_room([crate.frames[index] for index in one.frames], wish).size for one in animations]
+    rooms = [_room([crate.frames[index] for index in one.frames], wish, limits).size for one in animations]
     turns = [len(turn(one)) for one in animations]
-    refuse_too_long(sum(room.w * room.h * steps for room, steps in zip(rooms, turns, strict=True)), wish.zoom)
-    films = [film_of(crate, animation, draw, wish, timing) for animation in animations]
+    refuse_too_long(sum(room.w * room.h * steps for room, steps in zip(rooms, turns, strict=True)), wish.zoom, limits)
+    films = [film_of(crate, animation, draw, wish, timing, limits) for animation in animations]
     lengths = [sum(film.milliseconds) for film in films]
     begins = [[0, *accumulate(film.milliseconds[:-1])] for film in films]
     changes: set[int] = set()
@@ -114,8 +116,8 @@ def together(crate: Crate, animations: Sequence[Animation], draw: Draw, wish: Fi
         for turn_begins in range(0, max(lengths), length):
             changes |= {turn_begins + at for at in starts if turn_begins + at < max(lengths)}
     tiles = _tiles([film.pictures[0] for film in films], [animation.name for animation in animations])
-    refuse_too_large(tiles.size, 1)
-    most = min(MOST_STEPS, in_force().view_pixels // (tiles.size.w * tiles.size.h))
+    refuse_too_large(tiles.size, 1, limits)
+    most = min(MOST_STEPS, limits.view_pixels // (tiles.size.w * tiles.size.h))
     moments = sorted(changes)[:most]
     pictures = []
     for moment in moments:
@@ -134,7 +136,7 @@ class _Tiles(NamedTuple):
     places: tuple[Offset, ...]
     names: tuple[str, ...]
 
-    def picture(self, shots: Sequence[Pixels], wish: FilmWish) -> Pixels:
+    def picture(self, shots: Sequence[Pixels], wish: FilmOptions) -> Pixels:
         image = Image.new("RGBA", self.size, (0, 0, 0, 0) if wish.clear else (*PAPER, 255))
         for shot, place, name in zip(shots, self.places, self.names, strict=True):
             image.paste(Image.fromarray(shot), place)
@@ -160,10 +162,10 @@ def _tiles(pictures: Sequence[Pixels], names: Sequence[str]) -> _Tiles:
     return _Tiles(Size(wide, y + high + PAD), tuple(places), tuple(map(shown, names)))
 
 
-def strip_of(crate: Crate, animation: Animation, draw: Draw, wish: FilmWish) -> Image.Image:
+def strip_of(crate: Crate, animation: Animation, draw: Draw, wish: FilmOptions, limits: Limits) -> Image.Image:
     """All frames of an animation side by side in playing order, numbered from 1, for a review."""
     frames = list(animation.frames)
-    room = _room([crate.frames[frame] for frame in frames], wish)
+    room = _room([crate.frames[frame] for frame in frames], wish, limits)
     ground = _ground(room, wish)
     pictures = [_picture(crate, frames, at, room, draw, wish, ground) for at in range(len(frames))]
     height, width = pictures[0].shape[:2]
@@ -184,10 +186,10 @@ def strip_of(crate: Crate, animation: Animation, draw: Draw, wish: FilmWish) -> 
     return image
 
 
-def _room(frames: Sequence[Frame], wish: FilmWish) -> Stage:
+def _room(frames: Sequence[Frame], wish: FilmOptions, limits: Limits) -> Stage:
     """The stage of some frames, with room round the pivot for what is drawn there. Raises UsageError if too large."""
     room = stage(frames)
-    refuse_too_large(room.size, wish.zoom)
+    refuse_too_large(room.size, wish.zoom, limits)
     around = -(-ROUND_PIVOT // wish.zoom) if wish.pivots or wish.guide else 0
     below = max(around, room.size.w // 4) if wish.guide == "rosette" else around
     if not around:
@@ -202,7 +204,7 @@ def _room(frames: Sequence[Frame], wish: FilmWish) -> Stage:
     )
 
 
-def _ground(room: Stage, wish: FilmWish) -> Pixels:
+def _ground(room: Stage, wish: FilmOptions) -> Pixels:
     """What every picture of a film begins with: the ground, and the guide on it."""
     size = Size(room.size.w * wish.zoom, room.size.h * wish.zoom)
     empty = np.zeros((size.h, size.w, 4), np.uint8)
@@ -212,7 +214,7 @@ def _ground(room: Stage, wish: FilmWish) -> Pixels:
 
 
 def _picture(
-    crate: Crate, frames: Sequence[int], at: int, room: Stage, draw: Draw, wish: FilmWish, ground: Pixels
+    crate: Crate, frames: Sequence[int], at: int, room: Stage, draw: Draw, wish: FilmOptions, ground: Pixels
 ) -> Pixels:
     """One step, new: its frame on the `ground`, those before and after tinted below it, marks above."""
     ground = ground.copy()
@@ -244,7 +246,7 @@ def _tinted(pixels: Pixels, tint: Color) -> Pixels:
     return result
 
 
-def _guide(image: Image.Image, room: Stage, wish: FilmWish) -> None:
+def _guide(image: Image.Image, room: Stage, wish: FilmOptions) -> None:
     """The ground through the pivot: a line, or eight directions as seen at three quarters from above."""
     x, y = room.origin.x * wish.zoom, room.origin.y * wish.zoom
     draw = ImageDraw.Draw(image)
@@ -258,7 +260,7 @@ def _guide(image: Image.Image, room: Stage, wish: FilmWish) -> None:
             draw.line((x - across, y - down, x + across, y + down), fill=(*GROUND, 255))
 
 
-def _marks(image: Image.Image, frame: Frame, place: Offset, wish: FilmWish) -> None:
+def _marks(image: Image.Image, frame: Frame, place: Offset, wish: FilmOptions) -> None:
     draw = ImageDraw.Draw(image)
     if wish.shapes and frame.shape:
         for polygon in frame.shape.polygons:

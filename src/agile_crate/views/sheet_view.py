@@ -12,6 +12,7 @@ from PIL import Image, ImageDraw
 
 from ..core.color import Color
 from ..core.crate.summary import sheet_summaries
+from ..core.limits import Limits
 from ..core.model.crate import Crate
 from ..core.model.geometry import Box, Size
 from ..core.pixels import Pixels
@@ -73,7 +74,7 @@ Bands = Callable[[int], Iterable[Pixels]]
 
 
 def draw_sheet_view(
-    crate: Crate, index: int, bands: Bands, ground: Color | None, times: int = 0, divided: int = 1
+    crate: Crate, index: int, bands: Bands, ground: Color | None, limits: Limits, times: int = 0, divided: int = 1
 ) -> SheetView:
     """The view of one sheet on a `ground` colour or a checkerboard, `times` as large if given, or `divided`.
 
@@ -82,7 +83,7 @@ def draw_sheet_view(
     over the sheet and the view.
     """
     size = crate.sheets[index].size
-    refuse_too_large(size, times)
+    refuse_too_large(size, times, limits)
     boxes = {frame.box for frame in crate.frames if frame.on_sheet == index and frame.box.w and frame.box.h}
     usual = int(median(min(box.size) for box in boxes)) if boxes else 1
     zoom = Zoom(times, divided) if times else _zoom(size, usual, len(boxes))

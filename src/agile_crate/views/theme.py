@@ -11,7 +11,7 @@ from PIL import Image, ImageDraw, ImageFont
 
 from ..core.color import Color
 from ..core.errors import UsageError
-from ..core.limits import in_force, more_by
+from ..core.limits import Limits, raise_hint
 from ..core.message import setting
 from ..core.model.geometry import Size
 from ..core.pixels import Pixels
@@ -96,22 +96,22 @@ def backdrop(size: Size, color: Color | None) -> Pixels:
     return ground
 
 
-def refuse_too_large(size: Size, zoom: int) -> None:
+def refuse_too_large(size: Size, zoom: int, limits: Limits) -> None:
     """Raises UsageError when a picture, so many times as large, would have more pixels than a view may."""
-    if size.w * zoom * size.h * zoom > in_force().view_pixels:
+    if size.w * zoom * size.h * zoom > limits.view_pixels:
         large = measured(Size(size.w * zoom, size.h * zoom))
         raise UsageError(
             f"{setting('zoom', zoom)} would make a view of {large} pixels; choose a smaller one, or "
-            f"{more_by('view_pixels')}"
+            f"{raise_hint('view_pixels')}"
         )
 
 
-def refuse_too_long(pixels: int, zoom: int) -> None:
+def refuse_too_long(pixels: int, zoom: int, limits: Limits) -> None:
     """Raises UsageError when a film's pictures, so many times as large, would have more pixels than a view may."""
-    if pixels * zoom * zoom > (most := in_force().view_pixels):
+    if pixels * zoom * zoom > (most := limits.view_pixels):
         raise UsageError(
             f"the film would have {counted(pixels * zoom * zoom, 'pixel')} in all, and {most:,} is the most; "
-            f"choose one {setting('animation')}, or a smaller {setting('zoom')}; {more_by('view_pixels')}"
+            f"choose one {setting('animation')}, or a smaller {setting('zoom')}; {raise_hint('view_pixels')}"
         )
 
 

@@ -14,20 +14,19 @@ from concurrent.futures import BrokenExecutor, CancelledError, Executor, Future
 from typing import Any, NamedTuple, TypeVar
 
 from ..core.errors import InputError, UsageError, reason
-from ..core.limits import in_force, with_limits
 from ..core.message import setting
 from ..core.text import few, shown
 from ..platform import machine_memory
-from .ordered import following
-from .tasks import Lost
+from .ordered import following, ordered_map
 
 A = TypeVar("A")
+R = TypeVar("R")
 T = TypeVar("T")
 
-CONNECTS_IN = 10
+CONNECT_TIMEOUT_S = 10
 """Seconds."""
 
-LOOKS_EVERY, SILENT_AFTER = 2, 30
+LOOKS_EVERY_S, SILENT_AFTER_S = 2, 30
 """Seconds: how often silence is looked for, and how long a worker may be silent while others are heard."""
 
 LONGEST_GREETING = 1 << 20
@@ -46,6 +45,7 @@ class Cluster:
     def __init__(self, client: Any, address: str) -> None:
         self._client = client
         self.address = address
+        self._under_way: dict[Future[Any], _Attempt] = {}
 
     @property
     def workers(self) -> dict[str, Any]:
@@ -77,58 +77,77 @@ class Cluster:
                     "the files are the same"
                 )
 
-    def each(self, work: Callable[[A], T], tasks: Iterable[tuple[int, A]]) -> Iterator[tuple[int, T | Lost]]:
-        """What `work` made of each task, as it comes, with the task's number. Tasks are taken as workers become free;
-        leaving early gives the others up."""
-        from distributed import KilledWorker, wait
+    def map(
+        self, tasks: Iterable[A], submit: Callable[[A], Future[R]], receive: Callable[[A, Future[R]], T]
+    ) -> Iterator[T]:
+        """Yield what becomes of each task, in order. Tasks are taken as workers become free: see `ordered_map`."""
+        asked, workers = 0, 0
 
-        coming = iter(tasks)
-        under_way: dict[Any, tuple[int, A]] = {}
-        found, room = 0, 0
+        def under_way() -> int:
+            """Workers come and go, but asking the scheduler each time would take longer than a small task."""
+            nonlocal asked, workers
+            if asked % COUNTS_EVERY == 0:
+                workers = len(self.workers)
+            asked += 1
+            return AHEAD * max(1, workers)
+
+        return ordered_map(tasks, submit, receive, under_way, idle=(LOOKS_EVERY_S, self._leave_the_silent))
+
+    def submit(self, work: Callable[[A], R], task: A) -> Future[R]:
+        """Begin a task. It goes to another worker if its own dies, or is silent; if workers die again and again, the
+        future raises BrokenExecutor."""
+        outer: Future[R] = Future()
+        outer.add_done_callback(self._given_up)
+        self._begin(outer, work, task)
+        return outer
+
+    def _begin(self, outer: Future[Any], work: Callable[[Any], Any], task: Any, **where: Any) -> None:
+        remote = self._client.submit(work, task, pure=False, **where)
+        self._under_way[outer] = _Attempt(remote, work, task)
+        remote.add_done_callback(lambda remote: self._arrived(outer, remote))
+
+    def _arrived(self, outer: Future[Any], remote: Any) -> None:
+        if outer not in self._under_way or self._under_way[outer].remote is not remote:
+            return  # it was given to another worker, or given up
         try:
-            while True:
-                if found % COUNTS_EVERY == 0:
-                    room = AHEAD * max(1, len(self.workers))
-                while len(under_way) < room and (numbered := next(coming, None)) is not None:
-                    under_way[self._client.submit(work, numbered[1], pure=False)] = numbered
-                if not under_way:
-                    return
-                try:
-                    done = wait(list(under_way), LOOKS_EVERY, "FIRST_COMPLETED").done
-                except TimeoutError:
-                    self._leave_the_silent(under_way, work)
-                    continue
-                whole = [future for future in done if future.status == "finished"]
-                results = dict(zip(whole, self._client.gather(whole), strict=True))
-                for future in done:
-                    found += 1
-                    number, _ = under_way.pop(future)
-                    try:
-                        yield number, results.pop(future) if future in results else future.result()
-                    except KilledWorker:
-                        yield number, Lost()
-                    finally:
-                        future.release()
-        finally:
-            for future in under_way:
-                with contextlib.suppress(Exception):
-                    future.cancel(force=True)
+            result = _or_broken(remote)
+        except BaseException as error:
+            outer.set_exception(error)
+        else:
+            outer.set_result(result)
 
-    def _leave_the_silent(self, under_way: dict[Any, tuple[int, A]], work: Callable[[A], T]) -> None:
-        """Gives what silent workers should do to others."""
+    def _given_up(self, outer: Future[Any]) -> None:
+        """Forget a task that is done; cancel one that nobody waits for any more."""
+        found = self._under_way.pop(outer, None)
+        if found and outer.cancelled():
+            _cancel(found.remote)
+
+    def _leave_the_silent(self) -> None:
+        """Give what silent workers should do to others."""
         workers = self.workers
         if not workers:
             raise InputError(f"the scheduler at {self.address} has lost all its workers; start one, and build again")
-        heard = {worker: float(told.get("last_seen") or 0) for worker, told in workers.items()}
-        silent = {worker for worker, last in heard.items() if max(heard.values()) - last > SILENT_AFTER}
+        heard = {worker: float(state.get("last_seen") or 0) for worker, state in workers.items()}
+        silent = {worker for worker, last in heard.items() if max(heard.values()) - last > SILENT_AFTER_S}
         stuck = {key for worker in silent for key in self._client.processing().get(worker, ())}
-        for future in [future for future in under_way if future.key in stuck]:
-            number, task = under_way.pop(future)
-            with contextlib.suppress(Exception):
-                future.cancel(force=True)
-            others = sorted(set(workers) - silent)
-            again = self._client.submit(work, task, pure=False, workers=others, allow_other_workers=True)
-            under_way[again] = number, task
+        others = sorted(set(workers) - silent)
+        for outer, (remote, work, task) in list(self._under_way.items()):
+            if remote.key in stuck:
+                self._begin(outer, work, task, workers=others, allow_other_workers=True)
+                _cancel(remote)
+
+
+class _Attempt(NamedTuple):
+    """A task that a worker does, and what it is, to be begun again elsewhere."""
+
+    remote: Any
+    work: Callable[[Any], Any]
+    task: Any
+
+
+def _cancel(remote: Any) -> None:
+    with contextlib.suppress(Exception):
+        remote.cancel(force=True)
 
 
 @contextlib.contextmanager
@@ -144,7 +163,7 @@ def connected(address: str) -> Iterator[Cluster]:
     _refuse_others_than_schedulers(address)
     logging.getLogger("distributed").setLevel(logging.CRITICAL + 1)  # what matters we say ourselves
     try:
-        client = Client(address, timeout=CONNECTS_IN)
+        client = Client(address, timeout=CONNECT_TIMEOUT_S)
     except Exception as error:  # whatever answers there, or does not
         raise _no_scheduler(address, error) from None
     try:
@@ -173,8 +192,8 @@ def _refuse_others_than_schedulers(address: str) -> None:
     if scheme not in ("", "tcp") or not (host and port.isascii() and port.isdigit()):
         return  # the library says what is wrong, and others are encrypted
     try:
-        with socket.create_connection((host.strip("[]"), int(port)), CONNECTS_IN) as there:
-            there.settimeout(CONNECTS_IN)
+        with socket.create_connection((host.strip("[]"), int(port)), CONNECT_TIMEOUT_S) as there:
+            there.settimeout(CONNECT_TIMEOUT_S)
             said = there.recv(8, socket.MSG_WAITALL)
     except OSError as error:
         raise _no_scheduler(address, reason(error)) from None
@@ -214,10 +233,12 @@ class _Readers(Executor):
         self._inner = inner
 
     def submit(self, fn: Callable[..., T], /, *args: Any, **kwargs: Any) -> Future[T]:
-        return following(self._inner.submit(with_limits, in_force(), fn, *args, **kwargs), _or_broken)
+        return following(self._inner.submit(fn, *args, **kwargs), _or_broken)
 
 
-def _or_broken(inner: Future[T]) -> T:
+def _or_broken(inner: Any) -> Any:
+    """Return the result of a future, of the library's or the standard library's. Raises BrokenExecutor if its workers
+    died."""
     from distributed import KilledWorker
 
     try:

@@ -1,20 +1,22 @@
-"""Results of work that others do: in the order of the asking, few at a time, whoever is lost meanwhile."""
+"""One bounded, ordered map over whatever executes tasks: threads, processes, or a cluster's workers."""
 
 from __future__ import annotations
 
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from concurrent.futures import BrokenExecutor, Executor, Future
-from typing import Any, TypeVar
+from concurrent.futures import FIRST_COMPLETED, BrokenExecutor, Executor, Future, wait
+from typing import Any, Generic, TypeVar
 
+A = TypeVar("A")
+R = TypeVar("R")
 T = TypeVar("T")
 
 AHEAD, BYTES_AHEAD = 16, 1 << 27
 """Tasks that are done ahead of what is done with their results, and what these may take, but for two of them."""
 
 
-class Here(Executor):
-    """Everything at once, on the thread that asks."""
+class InlineExecutor(Executor):
+    """Does every task at once, on the thread that asks."""
 
     def submit(self, fn: Callable[..., T], /, *args: Any, **kwargs: Any) -> Future[T]:
         future: Future[T] = Future()
@@ -25,8 +27,89 @@ class Here(Executor):
         return future
 
 
+class _Slot(Generic[A, R, T]):
+    """A task that was begun: its future until that is received, then its result."""
+
+    __slots__ = ("future", "result", "task")
+
+    def __init__(self, task: A, future: Future[R]) -> None:
+        self.task = task
+        self.future: Future[R] | None = future
+        self.result: list[T] = []
+
+
+def ordered_map(
+    tasks: Iterable[A],
+    submit: Callable[[A], Future[R]],
+    receive: Callable[[A, Future[R]], T],
+    under_way: Callable[[], int] = lambda: AHEAD,
+    held: Callable[[], int] | None = None,
+    idle: tuple[float, Callable[[], None]] | None = None,
+) -> Iterator[T]:
+    """Yield what becomes of each task, in order, whatever the order in which results arrive.
+
+    `submit` begins a task. `receive` is called on this thread as soon as the task is done, and makes the result; it
+    also decides what to do with a task that was lost with its worker. No more tasks are begun than may be `under_way`,
+    and, if given, no more are begun or wait to be yielded than may be `held`. `idle` are seconds, and what is called
+    whenever so many have passed without a result. Leaving early cancels the others.
+    """
+    coming = iter(tasks)
+    slots: deque[_Slot[A, R, T]] = deque()
+    is_open = True
+    try:
+        while True:
+            waiting = [slot for slot in slots if slot.future]
+            while is_open and len(waiting) < under_way() and (held is None or len(slots) < max(1, held())):
+                for task in coming:
+                    slots.append(_Slot(task, submit(task)))
+                    waiting.append(slots[-1])
+                    break
+                else:
+                    is_open = False
+            if not slots:
+                return
+            if slots[0].future:
+                futures = [slot.future for slot in waiting if slot.future]
+                while not any(future.done() for future in futures):
+                    done, _ = wait(futures, idle[0] if idle else None, FIRST_COMPLETED)
+                    if idle and not done:
+                        idle[1]()
+                for slot in waiting:
+                    if slot.future and slot.future.done():
+                        slot.result = [receive(slot.task, slot.future)]
+                        slot.future = None  # so that the pixels of a result are held once
+            if not slots[0].future:
+                yield slots.popleft().result.pop()
+    finally:
+        for slot in slots:
+            if slot.future:
+                slot.future.cancel()
+
+
+def in_turn(
+    executor: Executor, work: Callable[..., T], tasks: Iterable[Sequence[Any]], size: Callable[[], int] = lambda: 0
+) -> Iterator[T]:
+    """Yield what `work` makes of the arguments of each task, in order. Few are done ahead of those that were taken;
+    fewer if `size`, asked again and again, says that a result takes many bytes. What is lost with a process that
+    somebody ended is done on this thread."""
+
+    def submit(task: Sequence[Any]) -> Future[T]:
+        try:
+            return executor.submit(work, *task)
+        except BrokenExecutor:
+            return InlineExecutor().submit(work, *task)
+
+    def receive(task: Sequence[Any], future: Future[T]) -> T:
+        try:
+            return future.result()
+        except BrokenExecutor:
+            return work(*task)
+
+    return ordered_map(tasks, submit, receive, held=lambda: min(AHEAD, max(2, BYTES_AHEAD // max(1, size()))))
+
+
 def following(inner: Future[Any], result: Callable[[Future[Any]], T]) -> Future[T]:
-    """A future that has what `result` makes of another one as soon as that is done."""
+    """Return a future that has what `result` makes of another one as soon as that is done."""
     outer: Future[T] = Future()
 
     def arrived(inner: Future[Any]) -> None:
@@ -39,46 +122,3 @@ def following(inner: Future[Any], result: Callable[[Future[Any]], T]) -> Future[
 
     inner.add_done_callback(arrived)
     return outer
-
-
-def in_order(numbered: Iterable[tuple[int, T]]) -> Iterator[T]:
-    """Results that come with their numbers from 0, in that order."""
-    waiting: dict[int, T] = {}
-    told = 0
-    for number, result in numbered:
-        waiting[number] = result
-        while told in waiting:
-            yield waiting.pop(told)
-            told += 1
-
-
-def in_turn(
-    executor: Executor, work: Callable[..., T], tasks: Iterable[Sequence[Any]], size: Callable[[], int] = lambda: 0
-) -> Iterator[T]:
-    """What `work` makes of the arguments of each task, in order. Few are done ahead of those that were taken; fewer
-    where `size`, asked again and again, says that a result takes many bytes. What is lost with a process that somebody
-    ended is done here."""
-    waiting: deque[tuple[Sequence[Any], Future[T]]] = deque()
-
-    def next_one() -> T:
-        task, future = waiting.popleft()
-        try:
-            return future.result()
-        except BrokenExecutor:
-            return work(*task)
-
-    try:
-        for task in tasks:
-            try:
-                future = executor.submit(work, *task)
-            except BrokenExecutor:
-                executor = Here()
-                future = executor.submit(work, *task)
-            waiting.append((task, future))
-            while len(waiting) > min(AHEAD, max(2, BYTES_AHEAD // max(1, size()))):
-                yield next_one()
-        while waiting:
-            yield next_one()
-    finally:
-        for _, future in waiting:
-            future.cancel()

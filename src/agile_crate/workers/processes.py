@@ -15,17 +15,15 @@ import threading
 import warnings
 from collections.abc import Callable
 from concurrent.futures import Executor, Future, ProcessPoolExecutor
-from functools import partial
 from multiprocessing.process import BaseProcess
 from typing import Any, Literal, NamedTuple, NoReturn, TypeVar
 
-from ..core.limits import in_force, with_limits
 from ..platform import let_signals_come, signals_wait
 from .ordered import following
 
 T = TypeVar("T")
 
-PATIENCE = 10
+TERMINATE_TIMEOUT_S = 10
 """Seconds in which a process that is told to end takes back what it has half written."""
 
 SLOT, SLOTS = 1 << 23, 24
@@ -94,9 +92,7 @@ class Processes(Executor):
                 if slot is not None:
                     self._free.append(slot)
 
-        return following(
-            self._pool.submit(_carried, slot, partial(with_limits, in_force(), fn), args, kwargs), unpacked
-        )
+        return following(self._pool.submit(_carried, slot, fn, args, kwargs), unpacked)
 
     def _unpacked(self, carried: Carried, slot: int | None) -> Any:
         if slot is None or not carried.lengths:
@@ -144,7 +140,7 @@ def _end_with_parent() -> None:
     if parent:
         parent.join()
     os.kill(os.getpid(), signal.SIGTERM)
-    threading.Event().wait(PATIENCE)
+    threading.Event().wait(TERMINATE_TIMEOUT_S)
     end_here()
 
 

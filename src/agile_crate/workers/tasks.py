@@ -7,12 +7,13 @@ after the other, and what ends its process again is lost.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import FIRST_COMPLETED, BrokenExecutor, Future, wait
+from concurrent.futures import BrokenExecutor, Future
 from typing import Any, TypeVar
 
 from .. import interrupts
 from ..platform import FORKS
-from .processes import PATIENCE, Pool, end_here, follow_parent
+from .ordered import ordered_map
+from .processes import TERMINATE_TIMEOUT_S, Pool, end_here, follow_parent
 
 A = TypeVar("A")
 T = TypeVar("T")
@@ -21,48 +22,51 @@ AHEAD = 2
 """Tasks for each process that are under way at a time, so that none waits for the next one."""
 
 
-class Lost:
-    """In place of a result: whoever was to make it ended without one, again and again."""
+def in_processes(
+    work: Callable[[A], T], tasks: Sequence[A], count: int, lost: Callable[[], T], received: Callable[[int], None]
+) -> Iterator[T]:
+    """Yield what `work` makes of each task, in order, in `count` processes; `lost` makes the result of a task whose
+    process ends again and again, and `received` is called with how many are done. Leaving early ends the processes,
+    once they have taken back what they half wrote."""
+    pool = _pool(count)
+    done = 0
 
+    def submit(task: A) -> Future[T]:
+        nonlocal pool
+        try:
+            return pool.submit(_one, work, task)
+        except BrokenExecutor:
+            pool.end(TERMINATE_TIMEOUT_S)
+            pool = _pool(count)
+            return pool.submit(_one, work, task)
 
-def in_processes(work: Callable[[A], T], tasks: Sequence[A], count: int) -> Iterator[tuple[int, T | Lost]]:
-    """What `work` makes of each task, as it comes, with the task's number, in `count` processes. Leaving early ends
-    them, once they have taken back what they half wrote."""
-    pool, under_way = _pool(count), dict[Future[T], int]()
-    coming = iter(range(len(tasks)))
+    def receive(task: A, future: Future[T]) -> T:
+        nonlocal done
+        try:
+            result = future.result()
+        except BrokenExecutor:
+            result = _alone(work, task, lost)
+        done += 1
+        received(done)
+        return result
+
     try:
-        while True:
-            while len(under_way) < AHEAD * count and (number := next(coming, None)) is not None:
-                under_way[pool.submit(_one, work, tasks[number])] = number
-            if not under_way:
-                return
-            done, _ = wait(under_way, return_when=FIRST_COMPLETED)
-            broken: list[int] = []
-            for future in done:
-                number = under_way.pop(future)
-                try:
-                    yield number, future.result()
-                except BrokenExecutor:
-                    broken.append(number)
-            if broken:
-                broken += under_way.values()
-                under_way.clear()
-                pool.end(PATIENCE)
-                yield from ((number, _alone(work, tasks[number])) for number in sorted(broken))
-                pool = _pool(count)
+        yield from ordered_map(tasks, submit, receive, lambda: AHEAD * count)
     finally:
-        pool.end(PATIENCE)
+        pool.end(TERMINATE_TIMEOUT_S)
 
 
-def _alone(work: Callable[[A], T], task: A) -> T | Lost:
+def _alone(work: Callable[[A], T], task: A, lost: Callable[[], T]) -> T:
+    """Try a lost task once more, in a process of its own: whichever task ended the process costs no other its
+    result."""
     pool = _pool(1)
     try:
         found: T = pool.submit(_one, work, task).result()
         return found
     except BrokenExecutor:
-        return Lost()
+        return lost()
     finally:
-        pool.end(PATIENCE)
+        pool.end(TERMINATE_TIMEOUT_S)
 
 
 def _pool(count: int) -> Pool:

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from agile_crate.core.arrange.grid import WIDEST, GridWish, arrange_grid
+from agile_crate.core.arrange.grid import WIDEST, GridOptions, arrange_grid
 from agile_crate.core.arrange.sheet_size import SheetRules
 from agile_crate.core.errors import FitError
 from agile_crate.core.model.geometry import Box, Cells, Size
@@ -13,7 +13,7 @@ CELL = Size(96, 96)
 
 
 def shape(count: int, cell: Size = CELL, **wish: object) -> list[tuple[int, int]]:
-    return [(s.cells.columns, s.cells.rows) for s in arrange_grid(count, GridWish(cell, **wish))]
+    return [(s.cells.columns, s.cells.rows) for s in arrange_grid(count, GridOptions(cell, **wish))]
 
 
 @pytest.mark.parametrize(
@@ -49,7 +49,7 @@ def test_columns_and_rows(count: int, wish: dict[str, object], expected: list[tu
 
 def test_sheet_sizes_obey_the_rules() -> None:
     def size(**rules: object) -> Size:
-        return arrange_grid(13, GridWish(CELL, gap=2, margin=3, rules=SheetRules(**rules)))[0].size
+        return arrange_grid(13, GridOptions(CELL, gap=2, margin=3, rules=SheetRules(**rules)))[0].size
 
     assert size() == (5 * 96 + 4 * 2 + 6, 3 * 96 + 2 * 2 + 6)
     assert size(pow2=True) == (512, 512)
@@ -59,7 +59,7 @@ def test_sheet_sizes_obey_the_rules() -> None:
 
 
 def test_a_power_of_two_is_not_rounded_beyond_the_limit() -> None:
-    sheets = arrange_grid(13, GridWish(CELL, rules=SheetRules(Size(500, 500), pow2=True)))
+    sheets = arrange_grid(13, GridOptions(CELL, rules=SheetRules(Size(500, 500), pow2=True)))
     assert [s.size for s in sheets] == [(256, 256)] * 3 + [(128, 128)]
     assert [s.frames for s in sheets] == [4, 4, 4, 1]
 
@@ -100,7 +100,7 @@ def test_every_frame_has_a_cell_of_its_own_on_the_sheet(
     square: bool,
 ) -> None:  # fmt: skip
     rules = SheetRules(Size(1024, 1024), pow2=pow2, square=square)
-    wish = GridWish(Size(*cell), 0 if strip else columns, 0, strip, down, margin, gap, rules)
+    wish = GridOptions(Size(*cell), 0 if strip else columns, 0, strip, down, margin, gap, rules)
     sheets = arrange_grid(count, wish)
     assert sum(sheet.frames for sheet in sheets) == count
     for sheet in sheets:
@@ -116,7 +116,7 @@ def test_every_frame_has_a_cell_of_its_own_on_the_sheet(
 
 @given(st.integers(1, 300), st.integers(1, 60), st.integers(1, 60))
 def test_no_other_column_count_makes_a_smaller_sheet(count: int, w: int, h: int) -> None:
-    (sheet,) = arrange_grid(count, GridWish(Size(w, h), rules=SheetRules(Size(16_384, 16_384))))
+    (sheet,) = arrange_grid(count, GridOptions(Size(w, h), rules=SheetRules(Size(16_384, 16_384))))
     others = [Size(c * w, -(-count // c) * h) for c in range(1, count + 1)]
     allowed = [size for size in others if max(size) <= WIDEST * min(size)]
     if allowed:

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from agile_crate.core.arrange.grid import GridWish
+from agile_crate.core.arrange.grid import GridOptions
 from agile_crate.core.arrange.rows import arrange_rows
 from agile_crate.core.arrange.share import shared
 from agile_crate.core.arrange.sheet_size import SheetRules
@@ -176,16 +176,16 @@ def test_equal_and_mirrored_pixels_are_shared() -> None:
 
 
 def test_rows() -> None:
-    wish = GridWish(Size(10, 8), margin=1, gap=2, rules=SheetRules(Size(60, 40)))
+    wish = GridOptions(Size(10, 8), margin=1, gap=2, rules=SheetRules(Size(60, 40)))
     (sheet,) = arrange_rows([3, 4, 2], wish)
     assert sheet.cells == Cells(Size(10, 8), 4, 3, 1, 2, filled=(3, 4, 2))
     boxes = list(sheet.boxes())
     assert [boxes[index] for index in (0, 3, 7)] == [(1, 1, 10, 8), (1, 11, 10, 8), (1, 21, 10, 8)]
     (even,) = arrange_rows([3, 3, 2], wish)
     assert even.cells.filled == ()
-    (wrapped,) = arrange_rows([5, 1], GridWish(Size(10, 8), columns=2, rules=SheetRules(Size(60, 40))))
+    (wrapped,) = arrange_rows([5, 1], GridOptions(Size(10, 8), columns=2, rules=SheetRules(Size(60, 40))))
     assert wrapped.cells.filled == (2, 2, 1, 1)
-    four_rows = GridWish(Size(10, 10), columns=3, rules=SheetRules(Size(60, 40)))
+    four_rows = GridOptions(Size(10, 10), columns=3, rules=SheetRules(Size(60, 40)))
     for counts, on_sheets in (
         ([9, 9], [9, 9]),
         ([9, 3], [12]),
@@ -195,4 +195,4 @@ def test_rows() -> None:
     ):
         assert [sheet.frames for sheet in arrange_rows(counts, four_rows)] == on_sheets
     with pytest.raises(FitError, match="7 columns of 10×8 cells are larger than the largest sheet allowed"):
-        arrange_rows([9], GridWish(Size(10, 8), columns=7, rules=SheetRules(Size(60, 40))))
+        arrange_rows([9], GridOptions(Size(10, 8), columns=7, rules=SheetRules(Size(60, 40))))

@@ -16,7 +16,7 @@ from typing import NamedTuple
 
 from ..model.geometry import Cells, Size
 from .sheets import Filling, Group, arrange_on_sheets
-from .tight import Limits, bound
+from .tight import SheetLimits, bound
 
 ROUNDS = {"quick": 6, "steady": 24, "deep": 400}
 """How many choices of shapes are tried, by effort."""
@@ -67,7 +67,7 @@ class Blocks:
     fillings: tuple[Filling, ...]
 
 
-def arrange_blocks(lots: Sequence[Lot], limits: Limits, columns: int = 0, rows: int = 0) -> Blocks:
+def arrange_blocks(lots: Sequence[Lot], limits: SheetLimits, columns: int = 0, rows: int = 0) -> Blocks:
     """Blocks for all lots, on as few and as small sheets as are found. `columns` or `rows` (0: any) are what each
     block is to have, as far as its frames and the sheet allow.
 
@@ -82,20 +82,20 @@ def arrange_blocks(lots: Sequence[Lot], limits: Limits, columns: int = 0, rows: 
     return search.result()
 
 
-def _most(cell: Size, limits: Limits, columns: int, rows: int) -> Shape:
+def _most(cell: Size, limits: SheetLimits, columns: int, rows: int) -> Shape:
     """The most columns and rows that a block can have on a sheet."""
     room = [inside // (side + limits.gap) for inside, side in zip(limits.inside, cell, strict=True)]
     return Shape(min(columns or room[0], room[0]), min(rows or room[1], room[1]))
 
 
-def _parts(number: int, lot: Lot, limits: Limits, columns: int, rows: int) -> Iterator[Part]:
+def _parts(number: int, lot: Lot, limits: SheetLimits, columns: int, rows: int) -> Iterator[Part]:
     """A lot in as many blocks as it must have; all but the last are full."""
     most = _most(lot.cell, limits, columns, rows)
     for first in range(0, lot.count, most.columns * most.rows):
         yield Part(number, first, min(lot.count - first, most.columns * most.rows))
 
 
-def _shapes(part: Part, lots: Sequence[Lot], limits: Limits, columns: int, rows: int) -> list[Shape]:
+def _shapes(part: Part, lots: Sequence[Lot], limits: SheetLimits, columns: int, rows: int) -> list[Shape]:
     """The shapes that a block may have, without a row or a column too many; the least empty cells first, and of these
     the nearest to square. Those are left out that would make a sheet longer than its aspect allows."""
     cell, count = lots[part.lot].cell, part.frames
@@ -131,7 +131,7 @@ class _Search:
     """A choice of a shape for each part, and what came of it."""
 
     def __init__(
-        self, lots: Sequence[Lot], parts: Sequence[Part], limits: Limits, shapes: Sequence[Sequence[Shape]]
+        self, lots: Sequence[Lot], parts: Sequence[Part], limits: SheetLimits, shapes: Sequence[Sequence[Shape]]
     ) -> None:
         self.lots = lots
         self.parts = parts
@@ -164,7 +164,7 @@ class _Search:
     def _shaped(self, part: Part, shape: Shape) -> Shaped:
         return Shaped(part, Cells(self.lots[part.lot].cell, *shape, gap=self.limits.gap))
 
-    def _arranged(self, choice: Sequence[Shape], limits: Limits) -> list[Filling]:
+    def _arranged(self, choice: Sequence[Shape], limits: SheetLimits) -> list[Filling]:
         sizes = [
             _sides(shape, self.lots[part.lot].cell, limits.gap) for part, shape in zip(self.parts, choice, strict=True)
         ]

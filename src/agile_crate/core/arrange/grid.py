@@ -17,7 +17,7 @@ WIDEST = 3
 """A sheet whose columns we choose is at most this many times as long as it is wide, or as wide as it is long."""
 
 
-class GridWish(NamedTuple):
+class GridOptions(NamedTuple):
     """What is asked of a grid. Columns and rows of 0 are ours to choose; a strip is one row (one column if `down`)."""
 
     cell: Size
@@ -46,7 +46,7 @@ class GridSheet(NamedTuple):
         return (self.cells.box(index) for index in range(self.frames))
 
 
-def arrange_grid(count: int, wish: GridWish) -> tuple[GridSheet, ...]:
+def arrange_grid(count: int, wish: GridOptions) -> tuple[GridSheet, ...]:
     """Lays `count` frames (1 or more) into the cells of as few sheets as hold them, in order.
 
     Raises FitError when a cell is larger than a sheet may be, or when the columns and rows asked for
@@ -67,7 +67,7 @@ def arrange_grid(count: int, wish: GridWish) -> tuple[GridSheet, ...]:
     return tuple(sheets)
 
 
-def most_cells(wish: GridWish) -> Size:
+def most_cells(wish: GridOptions) -> Size:
     """The most columns and rows that a sheet can have, checked against the ones that were asked for."""
     usable = wish.rules.usable
     limit = setting("size", measured(usable)) if wish.rules.exact else f"the largest sheet allowed, {measured(usable)}"
@@ -91,7 +91,7 @@ def most_cells(wish: GridWish) -> Size:
     return most
 
 
-def _cells_of_next_sheet(count: int, wish: GridWish, most: Size) -> Cells:
+def _cells_of_next_sheet(count: int, wish: GridOptions, most: Size) -> Cells:
     if wish.strip:
         length = min(count, most.h if wish.down else most.w)
         return wish.cells(1, length) if wish.down else wish.cells(length, 1)
@@ -104,7 +104,7 @@ def _cells_of_next_sheet(count: int, wish: GridWish, most: Size) -> Cells:
     return _best_cells(count, wish, most) or wish.cells(*most)
 
 
-def _best_cells(count: int, wish: GridWish, most: Size) -> Cells | None:
+def _best_cells(count: int, wish: GridOptions, most: Size) -> Cells | None:
     """The cells for `count` frames on one sheet, or None if one sheet cannot hold them.
 
     Among the column counts whose sheet is at most 3:1: the smallest sheet, then the fewest empty cells, then the
@@ -114,7 +114,7 @@ def _best_cells(count: int, wish: GridWish, most: Size) -> Cells | None:
     return min(ranked, key=lambda entry: entry[0])[1] if ranked else None
 
 
-def considered_grids(count: int, wish: GridWish) -> Iterator[tuple[Cells, Size, str]]:
+def considered_grids(count: int, wish: GridOptions) -> Iterator[tuple[Cells, Size, str]]:
     """Every number of columns that was looked at for `count` frames on one sheet, and why it was not taken."""
     most = most_cells(wish)
     best = _best_cells(count, wish, most)
@@ -130,7 +130,7 @@ def considered_grids(count: int, wish: GridWish) -> Iterator[tuple[Cells, Size, 
         yield cells, size, why
 
 
-def _possible(count: int, wish: GridWish, most: Size) -> Iterator[tuple[Cells, Size]]:
+def _possible(count: int, wish: GridOptions, most: Size) -> Iterator[tuple[Cells, Size]]:
     for columns in range(1, min(count, most.w) + 1):
         cells = wish.cells(columns, -(-count // columns))
         yield cells, wish.rules.sheet_size(cells.extent)

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from ..model.geometry import Size
 from .sheets import Filling, Group, arrange_on_sheets
-from .tight import Arranged, Limits, Place, Sizes
+from .tight import Arranged, Place, SheetLimits, Sizes
 
 Rects = NDArray[np.int64]
 """Rectangles, one a row: left, top, right, bottom."""
@@ -45,7 +45,7 @@ class Stayed(NamedTuple):
 
 
 def arrange_staying(
-    sizes: Sizes, groups: Sequence[Group], stays: Mapping[Member, Stay], before: Sequence[Size], limits: Limits
+    sizes: Sizes, groups: Sequence[Group], stays: Mapping[Member, Stay], before: Sequence[Size], limits: SheetLimits
 ) -> Stayed:
     """All groups' boxes on sheets. What is in `stays` keeps its place, as far as limits and gaps allow that today.
     `before` are the sheets' sizes then. Sheets on which nothing is left go.
@@ -99,7 +99,7 @@ def _at_home(sheets: Sequence[_Sheet], groups: Sequence[Group]) -> Iterator[tupl
 class _Sheet:
     """A sheet that is filled further. Boxes with their gap lie in the room inside the margins, one gap larger."""
 
-    def __init__(self, size: Size, sizes: Sizes, limits: Limits) -> None:
+    def __init__(self, size: Size, sizes: Sizes, limits: SheetLimits) -> None:
         self.sizes = sizes
         self.limits = limits
         self.places: dict[int, Place] = {}

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from .grid import GridSheet, GridWish, most_cells
+from .grid import GridOptions, GridSheet, most_cells
 
 
-def arrange_rows(counts: Sequence[int], wish: GridWish) -> tuple[GridSheet, ...]:
+def arrange_rows(counts: Sequence[int], wish: GridOptions) -> tuple[GridSheet, ...]:
     """Sheets for animations of so many frames each (1 or more), in order.
 
     `wish.columns` limits a row; without it the longest animation sets it, as far as the sheet is wide enough. What is
@@ -28,6 +28,6 @@ def arrange_rows(counts: Sequence[int], wish: GridWish) -> tuple[GridSheet, ...]
     return tuple(_sheet(rows, columns, wish) for rows in sheets)
 
 
-def _sheet(rows: Sequence[int], columns: int, wish: GridWish) -> GridSheet:
+def _sheet(rows: Sequence[int], columns: int, wish: GridOptions) -> GridSheet:
     cells = wish.cells(columns, len(rows), tuple(rows))
     return GridSheet(wish.rules.sheet_size(cells.extent), cells, sum(rows))

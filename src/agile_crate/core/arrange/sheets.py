@@ -16,7 +16,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import accumulate
 
-from .tight import Arranged, Limits, Sizes, arrange, bound
+from .tight import Arranged, SheetLimits, Sizes, arrange, bound
 
 FULL = (1.0, 0.995, 0.99, *(share / 100 for share in range(98, 78, -1)), 0.7, 0.5, 0.3, 0.1, 0.0)
 """The shares of a sheet that are hoped to be filled, one after the other; at the last, the largest animation alone, or
@@ -49,7 +49,7 @@ class Filling:
 Members = frozenset[tuple[int, int]]
 
 
-def arrange_on_sheets(sizes: Sizes, groups: Sequence[Group], limits: Limits) -> list[Filling]:
+def arrange_on_sheets(sizes: Sizes, groups: Sequence[Group], limits: SheetLimits) -> list[Filling]:
     """Sheets that hold all groups. A box that several groups share is on each sheet that one of them is on.
 
     Every box must fit on a sheet by itself. Cost: that of `tight.arrange` for each sheet, and a few quick tries before.
@@ -68,7 +68,7 @@ def arrange_on_sheets(sizes: Sizes, groups: Sequence[Group], limits: Limits) -> 
 class _Desk:
     """What is arranged on: boxes, the limits, and a sheet as large as they allow."""
 
-    def __init__(self, sizes: Sizes, limits: Limits) -> None:
+    def __init__(self, sizes: Sizes, limits: SheetLimits) -> None:
         self.sizes = sizes
         self.limits = limits
         self.largest = replace(
@@ -83,7 +83,7 @@ class _Desk:
         share = self.area(members) / (self.inside.w * self.inside.h)
         return share <= CLOSE or (share <= 1 and len(members) < 20)
 
-    def filled(self, members: Members, limits: Limits | None = None) -> Filling | None:
+    def filled(self, members: Members, limits: SheetLimits | None = None) -> Filling | None:
         """These on the smallest sheet that is found."""
         boxes = _boxes(members)
         arranged = arrange([self.sizes[box] for box in boxes], limits or self.limits)

@@ -42,7 +42,7 @@ NEXT = 0.8
 
 
 @dataclass(frozen=True, slots=True)
-class Limits:
+class SheetLimits:
     """What a sheet must obey. `aspect` is how many times longer one side may be than the other, None for any; it yields
     where nothing would fit otherwise."""
 
@@ -87,7 +87,7 @@ class Arranged:
     tried: tuple[Tried, ...] = field(default=(), compare=False)
 
 
-def arrange(sizes: Sizes, limits: Limits) -> Arranged | None:
+def arrange(sizes: Sizes, limits: SheetLimits) -> Arranged | None:
     """The smallest sheet found that holds all boxes (width, height; 1 or more pixels each), or None if none was found.
 
     Boxes keep `gap` between them and `margin` to the edges. The order of `sizes` does not matter for the sheet.
@@ -109,7 +109,7 @@ def arrange(sizes: Sizes, limits: Limits) -> Arranged | None:
 
 def lowest(sizes: Sizes, width: int, effort: str = "steady") -> int:
     """The least height found for all boxes on a sheet of this width, without gaps."""
-    found = _Search(sizes, Limits(SheetRules(Size(width, 1 << 30)), None, effort=effort), width).result()
+    found = _Search(sizes, SheetLimits(SheetRules(Size(width, 1 << 30)), None, effort=effort), width).result()
     assert found is not None, "a strip without end holds everything"
     return found.size.h
 
@@ -122,7 +122,7 @@ def bound(sizes: Sizes, gap: int) -> int:
 class _Search:
     """Boxes with their gap on the inside of sheets, which is larger by one gap each way and smaller by the margins."""
 
-    def __init__(self, sizes: Sizes, limits: Limits, only_width: int = 0) -> None:
+    def __init__(self, sizes: Sizes, limits: SheetLimits, only_width: int = 0) -> None:
         self.limits = limits
         self.rules = limits.rules
         self.rim = 2 * limits.margin - limits.gap

@@ -45,7 +45,7 @@ def source_crc(crate: Crate, frame: Frame, picture: Picture) -> str:
     return crc_of(as_seen_by_readers(pixels, crate) if is_changed else pixels)
 
 
-class Touch(NamedTuple):
+class Edit(NamedTuple):
     """A frame of a written crate that somebody painted on, and its whole canvas as it is seen now."""
 
     crate: Crate
@@ -53,19 +53,19 @@ class Touch(NamedTuple):
     seen: Pixels
 
 
-Touches = Mapping[str, Touch]
+Edits = Mapping[str, Edit]
 
 
-def touches_on(crate: Crate, index: int, sheet: Pixels) -> Iterator[Touch]:
+def edits_on(crate: Crate, index: int, sheet: Pixels) -> Iterator[Edit]:
     """The frames of a sheet, by the order of the crate, whose pixels are not those that were drawn."""
     for frame in crate.frames:
         if frame.on_sheet == index:
             seen = as_seen(crate, sheet, frame)
             if crc_of(cut_out(seen, part_of(frame))) != frame.crc:
-                yield Touch(crate, frame, seen)
+                yield Edit(crate, frame, seen)
 
 
-def strayed(crate: Crate, index: int, sheet: Pixels) -> int:
+def stray_pixels(crate: Crate, index: int, sheet: Pixels) -> int:
     """How many pixels of a sheet were painted where no frame shows them: outside of all boxes and their repeated edges,
     and where a box (its cushion) reaches beyond its frame's canvas."""
     ground, around = color_from_hex(crate.background), crate.sheets[index].edge_repeat
@@ -98,19 +98,19 @@ def _shown(frame: Frame) -> NDArray[np.bool_]:
     return np.rot90(mask, -1) if frame.turned else mask
 
 
-def laid_over(picture: Picture, touch: Touch, alpha_floor: int) -> Picture | None:
-    """A picture before trimming with a touch laid over it; None if its source is not what it was when it was painted
+def laid_over(picture: Picture, edit: Edit, alpha_floor: int) -> Picture | None:
+    """A picture before trimming with an edit laid over it; None if its source is not what it was when it was painted
     on, or has another place on its canvas. `alpha_floor` is up to which alpha trimming may have cut off."""
-    part = part_of(touch.frame)
-    if picture.canvas != touch.frame.canvas:
+    part = part_of(edit.frame)
+    if picture.canvas != edit.frame.canvas:
         return None
     source = on_canvas(picture.pixels, picture.offset, picture.canvas)
-    drawn = as_seen_by_readers(cut_out(source, part), touch.crate)
+    drawn = as_seen_by_readers(cut_out(source, part), edit.crate)
     visible = source[..., 3] > alpha_floor
     visible[part.y : part.bottom, part.x : part.right] = False
-    if crc_of(drawn) != touch.frame.crc or visible.any():
+    if crc_of(drawn) != edit.frame.crc or visible.any():
         return None
-    seen = cut_out(touch.seen, part)
+    seen = cut_out(edit.seen, part)
     painted = differing(drawn, seen)
     result = source.copy()
     cut_out(result, part)[painted] = seen[painted]

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from ..errors import InputError, UsageError
 from ..frame.visible import box_of, cut_out
-from ..limits import in_force, more_by
+from ..limits import Limits, raise_hint
 from ..message import Sentence, setting
 from ..model.geometry import Box, Cells, Offset, Size
 from ..pixels import Pixels
@@ -90,13 +90,15 @@ def cells_of(
     return cells, doubts
 
 
-def cut_cells(sheet: Pixels, cells: Cells, keep_empty: bool, doubts: Sequence[Sentence] = ()) -> Cutting:
+def cut_cells(
+    sheet: Pixels, cells: Cells, keep_empty: bool, limits: Limits, doubts: Sequence[Sentence] = ()
+) -> Cutting:
     """The cells of a sheet, row by row, as views. Cells in which nothing is visible are left out unless asked for.
 
     Raises InputError when there are more cells than a crate may have frames.
     """
-    if (count := cells.columns * cells.rows) > (most := in_force().frames):
-        raise InputError(f"the sheet has {count:,} such cells, and {most:,} are the most; {more_by('frames')}")
+    if (count := cells.columns * cells.rows) > (most := limits.frames):
+        raise InputError(f"the sheet has {count:,} such cells, and {most:,} are the most; {raise_hint('frames')}")
     boxes: list[Box] = []
     rows: list[int] = []
     for row in range(cells.rows):
@@ -123,7 +125,7 @@ def cut_boxes(sheet: Pixels, boxes: Sequence[Box]) -> Cutting:
     return Cutting(tuple(cut_out(sheet, box) for box in boxes), tuple(boxes), (len(boxes),), doubts=tuple(doubts))
 
 
-def cut_islands(sheet: Pixels, join: int, part: bool = False) -> Cutting:
+def cut_islands(sheet: Pixels, join: int, limits: Limits, part: bool = False) -> Cutting:
     """The islands of a sheet: visible pixels that touch, corners included, or lie less than `join` pixels apart. With
     `part`, those that seem to be several figures are parted where they are thinnest.
 
@@ -136,10 +138,10 @@ def cut_islands(sheet: Pixels, join: int, part: bool = False) -> Cutting:
     visible = sheet[..., 3] > 0
     grown = ndimage.maximum_filter(visible, size=join) if join > 1 else visible
     labels, count = ndimage.label(grown, structure=np.ones((3, 3)))
-    if count > (most := in_force().islands):
+    if count > (most := limits.islands):
         raise InputError(
             f"the sheet has {count:,} islands, and {most:,} are the most: it is dotted, not drawn on nothing; cut it "
-            f"by {setting('cell')}, or join its dots with {setting('join')}; {more_by('islands')}"
+            f"by {setting('cell')}, or join its dots with {setting('join')}; {raise_hint('islands')}"
         )
     labels[~visible] = 0
     found = [

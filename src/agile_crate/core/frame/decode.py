@@ -1,4 +1,4 @@
-"""What is done to a frame as soon as it is decoded, so that large drawings never lie in memory all at once."""
+"""What is done to a frame as soon as its file is read, so that large drawings are never in memory all at once."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ import numpy as np
 
 from ..model.geometry import ORIGIN, Size
 from ..model.picture import Picture, Vector
-from ..pixels import Pixels, hollow
+from ..pixels import Pixels, placeholder
 from .options import ColorKey, Scaling
 from .visible import without_rim
 
@@ -18,17 +18,21 @@ LARGEST_CANVAS = 16_384
 """Pixels. No side of a canvas may grow beyond it."""
 
 
-class FirstLook(NamedTuple):
-    """What is to be done at first sight: the colour key, and a scaling for each size of the build, where the factor is
-    known by then; else what is drawn from vectors keeps them. Equal values give equal results."""
+class Decoding(NamedTuple):
+    """What is done to each frame as it is decoded; equal values give equal results.
+
+    color_key      is applied first
+    scalings       one for each size of the build, or none yet if the factor is found later
+    keeps_vectors  keep a drawing in vectors with its picture, to draw it again by that factor
+    """
 
     color_key: ColorKey | None
     scalings: tuple[Scaling, ...]
     keeps_vectors: bool = False
 
 
-class Seen(NamedTuple):
-    """What the first look gave: a picture for each size of the build."""
+class DecodedFrame(NamedTuple):
+    """A frame that was decoded: a picture for each size of the build."""
 
     pictures: tuple[Picture, ...]
 
@@ -37,20 +41,20 @@ class Seen(NamedTuple):
         return sum(picture.nbytes for picture in self.pictures)
 
 
-def seen(name: str, drawn: Pixels | Vector, look: FirstLook) -> Seen:
-    """The frame of this name after the first look: keyed, cut down to what is not empty to the last byte, scaled; one
-    in vectors is drawn afresh for each size.
+def decoded(name: str, drawn: Pixels | Vector, decoding: Decoding) -> DecodedFrame:
+    """Return the frame of this name keyed, cut down to its bytes that are not zero, and scaled; one in vectors is drawn
+    anew for each size.
 
     `drawn` are decoded pixels, shape (h, w, 4), which are not changed, or a drawing.
     """
     if isinstance(drawn, Vector):
-        pictures = (_drawn(name, drawn, scaling, look.color_key) for scaling in look.scalings)
-        if look.keeps_vectors:
-            vector = drawn._replace(draw=partial(_keyed, drawn.draw, look.color_key))
+        pictures = (_drawn(name, drawn, scaling, decoding.color_key) for scaling in decoding.scalings)
+        if decoding.keeps_vectors:
+            vector = drawn._replace(draw=partial(_keyed, drawn.draw, decoding.color_key))
             pictures = (picture._replace(vector=vector) for picture in pictures)
-        return Seen(tuple(pictures))
-    picture = _without_key(name, drawn, look.color_key)
-    return Seen(tuple(scaled_picture(picture, scaling) for scaling in look.scalings))
+        return DecodedFrame(tuple(pictures))
+    picture = _without_key(name, drawn, decoding.color_key)
+    return DecodedFrame(tuple(scaled_picture(picture, scaling) for scaling in decoding.scalings))
 
 
 def _without_key(name: str, pixels: Pixels, key: ColorKey | None) -> Picture:
@@ -82,16 +86,16 @@ def _drawn(name: str, vector: Vector, scaling: Scaling, key: ColorKey | None) ->
     return _without_key(name, vector.draw(canvas), key)
 
 
-def hollow_picture(name: str, file: str, canvas: Size, look: FirstLook) -> Picture | None:
-    """What `seen` would give at one size, but for its pixels, which are still to be read; None if that cannot be told
-    without them."""
+def placeholder_picture(name: str, file: str, canvas: Size, decoding: Decoding) -> Picture | None:
+    """What `decoded` would give at one size, but for its pixels, which are still to be read; None if that cannot be
+    told without them."""
     from .scale import scaled_canvas
 
-    (scaling,) = look.scalings
+    (scaling,) = decoding.scalings
     scaled = canvas if scaling.factor == 1 else scaled_canvas(canvas, scaling.factor)
-    if look.color_key or min(scaled) < 1 or max(scaled) > LARGEST_CANVAS:
+    if decoding.color_key or min(scaled) < 1 or max(scaled) > LARGEST_CANVAS:
         return None
-    return Picture(name, hollow(*scaled), scaled, file=file)
+    return Picture(name, placeholder(*scaled), scaled, file=file)
 
 
 def scaled_picture(picture: Picture, scaling: Scaling) -> Picture:

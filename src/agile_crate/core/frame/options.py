@@ -43,7 +43,7 @@ class Outline(NamedTuple):
         return 0 if self.inner else self.width
 
 
-class PivotWish(NamedTuple):
+class PivotOptions(NamedTuple):
     """Where the pivot is wanted: in shares of the canvas, in its pixels, or at the figure's feet; counted from the left
     or, for a mirrored animation, from the right."""
 
@@ -58,9 +58,9 @@ class PivotWish(NamedTuple):
         return Point(plain(canvas.w - x if self.from_right else x), plain(y))
 
     @property
-    def mirrored(self) -> PivotWish:
+    def mirrored(self) -> PivotOptions:
         """The same point of the figure once left and right are exchanged."""
         return self if self.unit == "feet" else self._replace(from_right=not self.from_right)
 
 
-FEET = PivotWish(unit="feet")
+FEET = PivotOptions(unit="feet")

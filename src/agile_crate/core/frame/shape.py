@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import UsageError
-from ..limits import in_force, more_by
+from ..limits import Limits, raise_hint
 from ..message import setting
 from ..model.geometry import Box, Point, Shape
 
@@ -31,7 +31,7 @@ LEAST_POINTS = 4
 """A shape may be asked for with so many points at least: a rectangle always holds everything."""
 
 
-def shape_of(mask: NDArray[np.bool_], kind: str, most_points: int = 0) -> Shape | None:
+def shape_of(mask: NDArray[np.bool_], kind: str, limits: Limits, most_points: int = 0) -> Shape | None:
     """The shape, ``hull`` or ``contour``, of what is true in a mask of shape (h, w); None where nothing is.
 
     `most_points` limits the points of each polygon (0: no limit). Raises UsageError for contours of
@@ -42,7 +42,7 @@ def shape_of(mask: NDArray[np.bool_], kind: str, most_points: int = 0) -> Shape 
     if kind == "hull":
         hull = _with_fewer_points(np.array(_hull(_outermost(mask)), np.float64), most_points)
         return Shape((_points(hull),), 0 if (hull == np.floor(hull)).all() else ROUNDED)
-    loops = _loops(mask)
+    loops = _loops(mask, limits)
     exact = [np.array(loop, np.float64) for loop in loops]
     simplified = [_simplified(line) for line in exact]
     tolerance = TOLERANCE if any(len(a) < len(b) for a, b in zip(simplified, exact, strict=True)) else 0
@@ -75,7 +75,7 @@ def _outermost(mask: NDArray[np.bool_]) -> list[Corner]:
     ]
 
 
-def _loops(mask: NDArray[np.bool_]) -> list[list[Corner]]:
+def _loops(mask: NDArray[np.bool_], limits: Limits) -> list[list[Corner]]:
     """The outer edge of every island, clockwise on screen, as pixel corners where it bends; the topmost first.
 
     Edge following: every side of a visible pixel towards an empty one is an arrow with the pixel on its right; arrows
@@ -92,11 +92,10 @@ def _loops(mask: NDArray[np.bool_]) -> list[list[Corner]]:
         (here & ~padded[2:, 1:-1], (1, 1), (0, 1)),  # bottom: to the left
         (here & ~padded[1:-1, :-2], (0, 1), (0, 0)),  # left: up
     )
-    limits = in_force()
     too_dotted = UsageError(
         f"{setting('shape', 'contour')}: a frame is so dotted or torn that its contours have more than "
         f"{limits.contour_sides:,} sides or {limits.islands:,} parts; use {setting('shape', 'hull')} or "
-        f"{setting('hard_alpha')}, or {more_by('contour_sides')}"
+        f"{setting('hard_alpha')}, or {raise_hint('contour_sides')}"
     )
     if sum(int(np.count_nonzero(edge)) for edge, *_ in sides) > limits.contour_sides:
         raise too_dotted

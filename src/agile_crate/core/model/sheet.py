@@ -7,7 +7,7 @@ from typing import NamedTuple
 from .geometry import Block, Cells, Size
 
 
-class Skin(NamedTuple):
+class SkinImage(NamedTuple):
     """The image of a sheet in other art, and the SHA-256 of its file. `plain`: it is no art, and straight alpha without
     a background whatever the crate's sheets are."""
 
@@ -32,4 +32,4 @@ class Sheet(NamedTuple):
     margin: int = 0
     edge_repeat: int = 0
     blocks: tuple[Block, ...] = ()
-    skins: tuple[Skin, ...] = ()
+    skins: tuple[SkinImage, ...] = ()

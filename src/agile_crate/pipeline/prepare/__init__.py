@@ -1,15 +1,14 @@
-"""The prepare stop: what is done to frames between their sources and the arrangement, always in the same order.
+"""Preparation: what is done to frames between their sources and the arrangement, always in the same order.
 
-colour key → scale → clear below → hard alpha → palette → canvas, shift → room for the outline →
-outline → trim → pivot → fill under → shapes → offsets. The colour key, and the scale where it is known by then, are
-applied at first sight (`core.frame.decode`). A build and its proof both walk this.
+color key → scale → clear below → hard alpha → palette → canvas, shift → room for the outline → outline → trim →
+pivot → fill under → shapes → offsets. The color key, and the scale if it is known by then, are applied as files are
+decoded (`core.frame.decode`). A build and its proof both walk this.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Executor
-from dataclasses import dataclass
 from fractions import Fraction
 from functools import partial
 from importlib import import_module
@@ -19,215 +18,216 @@ from typing import Any, NamedTuple, TypeVar
 
 import numpy as np
 
-from ...core.crate.edits import Touches
-from ...core.frame.decode import FirstLook
+from ...core.crate.edits import Edits
+from ...core.frame.decode import Decoding
 from ...core.message import Sentence
-from ...core.model.geometry import Box
 from ...core.model.picture import Picture, Sequences
+from ...core.model.variant import Untrimmed, Variant, Variants
 from ...core.text import counted, few, shown
 from ...settings.table import PerAnimation, Settings
 from ...workers.ordered import in_turn
-from ...workers.pool import Crew
+from ..context import Context
 from .factor import scaling_of
-from .step import Decision, Step, lineup_of
+from .step import Decision, Lineup, Step, lineup_of
 
 T = TypeVar("T")
 
-STEPS: tuple[tuple[str, Callable[[Settings], bool]], ...] = (
-    ("key", lambda settings: settings.color_key is not None),
+Steps = tuple[tuple[str, Callable[[Settings], bool]], ...]
+"""Steps in order: the module of each, and when settings ask for it."""
+
+COLOR_STEPS: Steps = (
+    ("color_key", lambda settings: settings.color_key is not None),
     ("scale", lambda settings: bool(settings.fit) or settings.scale != 1),
     ("clear_below", lambda settings: settings.clear_below > 0),
     ("hard_alpha", lambda settings: settings.hard_alpha > 0),
     ("palette", lambda settings: bool(settings.colors or settings.palette)),
+)
+"""The steps that say which pixels a frame has, and so whether two frames are duplicates."""
+
+CANVAS_STEPS: Steps = (
     ("canvas", lambda _: True),
     ("grow", lambda settings: settings.outline is not None),
     ("outline", lambda settings: settings.outline is not None),
-    ("trim", lambda settings: settings.trimming != "off"),
+)
+
+TRIM: Steps = (("trim", lambda settings: settings.trimming != "off"),)
+
+LAST_STEPS: Steps = (
     ("pivots", lambda settings: settings.snap_pivot or settings.pivot != PerAnimation(None)),
     ("fill_under", lambda settings: settings.fill_under),
     ("shapes", lambda settings: bool(settings.shape)),
     ("offsets", lambda settings: settings.forget_offsets),
 )
-"""The steps in order: the module of each, and whether settings want it. Only those that are wanted are loaded."""
 
-BATCH = 1 << 18
-"""Pixels that a thread takes at a time."""
+BATCH_PIXELS = 1 << 18
+"""A thread takes about so many at a time."""
 
-SHARED = frozenset({"scale", "canvas", "grow", "trim", "pivots", "shapes", "offsets"})
-"""Steps that decide once, on the base's frames, for all skins; the others decide for each skin by itself, and leave out
-those that are plain. Steps with `joined` look at what is seen in every skin."""
-
-PIXELS = frozenset({"scale", "clear_below", "hard_alpha", "palette"})
-"""Steps that say which pixels a frame has, and so whether two frames show the same."""
-
-SMALL = 1 << 14
-"""Pixels. Where pictures have fewer on average, the interpreter's lock makes two threads slower than one."""
-
-
-class Untrimmed(NamedTuple):
-    """A picture as it was before trimming, and the part of its canvas that trimming keeps."""
-
-    picture: Picture
-    kept: Box
-
-
-@dataclass(slots=True)
-class Worn:
-    """The pictures of one skin on their way, in crate order, each of the size of the base's."""
-
-    name: str
-    plain: bool
-    pictures: list[Picture]
-
-
-class WornPictures(NamedTuple):
-    """The pictures of one skin, ready to be drawn where the base's are; and what a proof compares them with."""
-
-    name: str
-    plain: bool
-    pictures: tuple[Picture, ...]
-    untrimmed: tuple[Untrimmed, ...] = ()
+SMALL_FRAME_PIXELS = 1 << 14
+"""If pictures have fewer on average, the interpreter's lock makes two threads slower than one."""
 
 
 class Prepared(NamedTuple):
-    """Pictures that are ready to be arranged, in crate order; the settings that made them, the factor by which they
-    were scaled, and what to say of it. `untrimmed` is what a proof compares with, and empty unless it was wanted.
-    `lost` are the frames of touches that no longer fit. `skins` are the pictures of each skin."""
+    """Pictures of one size that are ready to be arranged.
 
-    pictures: tuple[Picture, ...]
-    untrimmed: tuple[Untrimmed, ...]
+    variants   with their pictures
+    settings   that made them
+    factor     by which they were scaled
+    remarks, warnings   for the user
+    lost       the frames of edits that no longer fit
+    """
+
+    variants: Variants
     settings: Settings
     factor: Fraction
     remarks: tuple[Sentence, ...]
     warnings: tuple[Sentence, ...]
     lost: tuple[str, ...] = ()
-    skins: tuple[WornPictures, ...] = ()
+
+    @property
+    def pictures(self) -> Sequence[Picture]:
+        """Those of the base art."""
+        return self.variants[0].pictures
+
+
+def wanted(steps: Steps, settings: Settings) -> Iterator[Step[Any, Any]]:
+    """Yield the steps that settings ask for; only their modules are loaded."""
+    for name, is_wanted in steps:
+        if is_wanted(settings):
+            yield import_module(f".{name}", __package__).STEP
 
 
 def needs_no_pixels(settings: Settings) -> bool:
-    """Whether nothing but the sizes of frames decides on what becomes of them before they are drawn."""
-    steps = (step_of(name) for name, is_wanted in STEPS if is_wanted(settings))
-    tells_copies = settings.drop_copies or settings.drop_closing
-    return settings.has_one_cell and not tells_copies and not any(step.looks(settings) for step in steps)
+    """Return True if nothing but the sizes of frames decides on what is done to them before they are drawn."""
+    steps = wanted((*COLOR_STEPS, *CANVAS_STEPS, *TRIM, *LAST_STEPS), settings)
+    tells_duplicates = settings.drop_copies or settings.drop_closing
+    return settings.has_one_cell and not tells_duplicates and not any(step.looks(settings) for step in steps)
 
 
-def first_look(sizes: Sequence[Settings]) -> FirstLook:
-    """What is done to each frame as soon as it is decoded. `sizes` are the settings of every size of the build, which
+def decoding_of(sizes: Sequence[Settings]) -> Decoding:
+    """Return what is done to each frame as it is decoded. `sizes` are the settings of every size of the build, which
     are alike but for lengths."""
     settings = sizes[0]
     scalings = tuple(scaling_of(one, 1 if one.fit else one.scale) for one in sizes)
-    return FirstLook(settings.color_key, scalings, keeps_vectors=settings.fit is not None)
+    return Decoding(settings.color_key, scalings, keeps_vectors=settings.fit is not None)
 
 
-def as_stored(
-    pictures: Iterable[Picture], sequences: Sequences, settings: Settings, executor: Crew, plain: bool = False
-) -> list[Picture]:
-    """Pictures of frames, in crate order, with the pixels that they will be stored with; where on which canvas, or how
-    much of it, is left open. Those of a plain skin are only scaled."""
-    lineup, result = lineup_of(sequences), list(pictures)
-    for name, is_wanted in STEPS:
-        if name in PIXELS and is_wanted(settings) and (name in SHARED or not plain):
-            step = step_of(name)
-            decision = step.decide(_spread(executor, partial(_facts, step, settings), result), lineup, settings)
-            _apply(step, result, decision, executor)
-    return result
+def as_stored(variant: Variant, sequences: Sequences, settings: Settings, context: Context) -> Sequence[Picture]:
+    """Return the pictures of a variant with the pixels that they will be stored with. Where on which canvas, and how
+    much of it, is left open."""
+    walk = _Walk([variant], lineup_of(sequences), settings, context)
+    for step in wanted(COLOR_STEPS, settings):
+        if step.is_shared or (not variant.is_plain and step.on_skins):
+            walk.take(step)
+    return walk.pictures[0]
 
 
 def prepare(
-    pictures: list[Picture],
+    variants: list[Variant],
     sequences: Sequences,
     settings: Settings,
-    executor: Crew,
+    context: Context,
     for_proof: bool = False,
-    touches: Touches = MappingProxyType({}),
-    skins: Sequence[Worn] = (),
+    edits: Edits = MappingProxyType({}),
 ) -> Prepared:
-    """All steps over all frames, in crate order; `for_proof` keeps the untrimmed ones. Touches are laid over the frames
-    of their names before trimming. Raises UsageError and FitError.
+    """Take all steps over all frames of all variants; `for_proof` keeps the untrimmed ones. Edits are laid over the
+    base's frames of their names before trimming, which may not cut them off. Raises UsageError and FitError.
 
-    The list is emptied, so that the pixels of one step can go as soon as those of the next are there.
+    The list is emptied: otherwise it would hold the pixels of before until all steps are taken.
     """
-    lineup = lineup_of(sequences)
+    walk = _Walk(variants, lineup_of(sequences), settings, context)
+    variants.clear()
     factor = settings.scale
-    remarks: list[Sentence] = []
-    warnings: list[Sentence] = []
-    untrimmed: tuple[Untrimmed, ...] = ()
-    worn_untrimmed: list[tuple[Untrimmed, ...]] = [() for _ in skins]
-    lost: tuple[str, ...] = ()
-    for name, is_wanted in STEPS:
-        if name == "trim" and touches:
-            lost = _lay_over(pictures, touches, settings.alpha_floor)
-        if not is_wanted(settings):
-            continue
-        step = step_of(name)
-        look = partial(_facts, step, settings)
-        facts = _spread(executor, look, pictures)
-        if step.joined:
-            for skin in skins:
-                facts = map(step.joined, facts, _spread(executor, look, skin.pictures), repeat(skin.plain))
-        decision = step.decide(facts, lineup, settings)
-        if name == "scale" and settings.fit:
+    for step in wanted(COLOR_STEPS, settings):
+        decision = walk.take(step)
+        if step.scales and settings.fit:
             factor = decision.parameters[0].factor if decision.parameters else Fraction(1)
-        if name == "trim" and for_proof:
-            untrimmed = tuple(map(Untrimmed, pictures, decision.parameters))
-            worn_untrimmed = [tuple(map(Untrimmed, skin.pictures, decision.parameters)) for skin in skins]
-        _apply(step, pictures, decision, executor)
-        for skin in skins:
-            if name in SHARED:
-                _apply(step, skin.pictures, decision, executor)
-            elif not skin.plain and name != "key":
-                own = step.decide(_spread(executor, look, skin.pictures), lineup, settings)
-                _apply(step, skin.pictures, own, executor)
-                warnings += own.warnings
-        remarks += decision.remarks
-        warnings += decision.warnings
-    prepared = tuple(pictures)
-    pictures.clear()
+    for step in wanted(CANVAS_STEPS, settings):
+        walk.take(step)
+    lost = _lay_over(walk.pictures[0], edits, settings.alpha_floor) if edits else ()
+    untrimmed: list[tuple[Untrimmed, ...]] = [() for _ in walk.pictures]
+    for step in wanted(TRIM, settings):
+        decision = walk.decide(step)
+        if for_proof:
+            untrimmed = [tuple(map(Untrimmed, pictures, decision.parameters)) for pictures in walk.pictures]
+        walk.apply(step, decision)
+    for step in wanted(LAST_STEPS, settings):
+        walk.take(step)
     if for_proof and settings.trimming == "off":
-        untrimmed = _whole(prepared)
-        worn_untrimmed = [_whole(skin.pictures) for skin in skins]
-    kept = [name for name in touches if name not in lost]
-    if kept:
-        remarks.append(Sentence(f"touches kept on {counted(len(kept), 'frame')}: {few(map(shown, kept))}"))
-    worn = (
-        WornPictures(skin.name, skin.plain, tuple(skin.pictures), before)
-        for skin, before in zip(skins, worn_untrimmed, strict=True)
+        untrimmed = [tuple(Untrimmed(one, one.stored_box) for one in pictures) for pictures in walk.pictures]
+    if kept := [name for name in edits if name not in lost]:
+        walk.remarks.append(Sentence(f"touches kept on {counted(len(kept), 'frame')}: {few(map(shown, kept))}"))
+    prepared = (
+        variant._replace(pictures=tuple(pictures), untrimmed=before)
+        for variant, pictures, before in zip(walk.variants, walk.pictures, untrimmed, strict=True)
     )
-    return Prepared(prepared, untrimmed, settings, factor, tuple(remarks), tuple(warnings), lost, tuple(worn))
+    return Prepared(tuple(prepared), settings, factor, tuple(walk.remarks), tuple(walk.warnings), lost)
 
 
-def _whole(pictures: Sequence[Picture]) -> tuple[Untrimmed, ...]:
-    return tuple(Untrimmed(picture, picture.stored_box) for picture in pictures)
+class _Walk:
+    """The pictures of all variants on their way through the steps, and what the steps report."""
+
+    def __init__(self, variants: Sequence[Variant], lineup: Lineup, settings: Settings, context: Context) -> None:
+        self.pictures = [list(variant.pictures) for variant in variants]
+        self.variants = [variant._replace(pictures=()) for variant in variants]
+        self.remarks: list[Sentence] = []
+        self.warnings: list[Sentence] = []
+        self._lineup, self._settings, self._context = lineup, settings, context
+
+    def take(self, step: Step[Any, Any]) -> Decision[Any]:
+        """Decide on a step and apply it; return the decision."""
+        decision = self.decide(step)
+        self.apply(step, decision)
+        return decision
+
+    def decide(self, step: Step[Any, Any]) -> Decision[Any]:
+        """Decide by the base's frames, or jointly by those of all variants."""
+        facts = self._facts(step, 0)
+        if step.joined:
+            for number, variant in enumerate(self.variants[1:], 1):
+                facts = map(step.joined, facts, self._facts(step, number), repeat(variant.is_plain))
+        return step.decide(facts, self._lineup, self._settings)
+
+    def apply(self, step: Step[Any, Any], decision: Decision[Any]) -> None:
+        """Apply the decision to the base, and to skins if it is shared; otherwise decide for each skin by itself."""
+        self._apply(step, 0, decision)
+        for number, variant in enumerate(self.variants[1:], 1):
+            if step.is_shared:
+                self._apply(step, number, decision)
+            elif step.on_skins and not variant.is_plain:
+                own = step.decide(self._facts(step, number), self._lineup, self._settings)
+                self._apply(step, number, own)
+                self.warnings += own.warnings
+        self.remarks += decision.remarks
+        self.warnings += decision.warnings
+
+    def _facts(self, step: Step[Any, Any], number: int) -> Iterator[Any]:
+        return _spread(self._context.pool, partial(_facts, step, self._settings), self.pictures[number])
+
+    def _apply(self, step: Step[Any, Any], number: int, decision: Decision[Any]) -> None:
+        """Apply a decision to one variant, in place: so the pixels of the step before go one by one. New pixels that
+        memory has no room for go to the pixel store's file."""
+        if not decision.parameters:
+            return
+        store, pictures = self._context.pixels, self.pictures[number]
+        store.next_step()
+        applied = _spread(self._context.pool, partial(_applied, step), pictures, decision.parameters)
+        for index, made in enumerate(applied):
+            pixels, before = made.pixels, pictures[index].pixels
+            if pixels is not before and not np.may_share_memory(pixels, before) and not store.has_room(pixels.nbytes):
+                made = made._replace(pixels=store.moved(pixels))
+            pictures[index] = made
 
 
-def _apply(step: Step[Any, Any], pictures: list[Picture], decision: Decision[Any], crew: Crew) -> None:
-    """What was decided, in place. New pixels go to a file where there are too many of them."""
-    if not decision.parameters:
-        return
-    crew.room.next_step()
-    for index, made in enumerate(_spread(crew, partial(_applied, step), pictures, decision.parameters)):
-        pixels, before = made.pixels, pictures[index].pixels
-        if pixels is not before and not np.may_share_memory(pixels, before) and not crew.room.has_room(pixels.nbytes):
-            made = made._replace(pixels=crew.room.moved(pixels))
-        pictures[index] = made
-
-
-def _lay_over(pictures: list[Picture], touches: Touches, alpha_floor: int) -> tuple[str, ...]:
-    """Lays touches over the pictures of their names, in place; returns the names where that cannot be."""
+def _lay_over(pictures: list[Picture], edits: Edits, alpha_floor: int) -> tuple[str, ...]:
+    """Lay edits over the pictures of their names, in place; return the names of those that do not fit."""
     from ...core.crate.edits import laid_over
 
-    left = dict(touches)
+    left = dict(edits)
     for index, picture in enumerate(pictures):
         if picture.name in left and (made := laid_over(picture, left[picture.name], alpha_floor)):
             pictures[index] = made
             del left[picture.name]
     return tuple(left)
-
-
-def step_of(name: str) -> Step[Any, Any]:
-    """The step that a module of this package is about."""
-    step: Step[Any, Any] = import_module(f".{name}", __package__).STEP
-    return step
 
 
 def _facts(step: Step[Any, Any], settings: Settings, pictures: Sequence[Picture]) -> list[Any]:
@@ -241,24 +241,24 @@ def _applied(step: Step[Any, Any], pictures: Sequence[Picture], parameters: Sequ
 def _spread(
     executor: Executor, work: Callable[..., list[T]], pictures: Sequence[Picture], *others: Sequence[Any]
 ) -> Iterator[T]:
-    """What `work` makes of batches of pictures, and of what belongs to them, in order; of small ones at once, here."""
+    """Yield what `work` makes of batches of pictures, and of what belongs to them, in order. Small pictures are done at
+    once, on this thread."""
     if are_small(pictures):
         return iter(work(pictures, *others))
-    spans = list(_spans(pictures))
-    batches = ([column[start:end] for column in (pictures, *others)] for start, end in spans)
+    batches = ([column[start:end] for column in (pictures, *others)] for start, end in list(_spans(pictures)))
     return chain.from_iterable(in_turn(executor, work, batches))
 
 
 def are_small(pictures: Sequence[Picture]) -> bool:
-    """Whether one thread is quicker with them than two."""
-    return sum(picture.nbytes for picture in pictures) < 4 * SMALL * len(pictures)
+    """Return True if one thread is quicker with the pictures than two."""
+    return sum(picture.nbytes for picture in pictures) < 4 * SMALL_FRAME_PIXELS * len(pictures)
 
 
 def _spans(pictures: Sequence[Picture]) -> Iterator[tuple[int, int]]:
     start = pixels = 0
     for index, picture in enumerate(pictures, 1):
         pixels += picture.nbytes // 4
-        if pixels >= BATCH:
+        if pixels >= BATCH_PIXELS:
             yield start, index
             start, pixels = index, 0
     if start < len(pictures):

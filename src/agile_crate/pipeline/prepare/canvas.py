@@ -10,7 +10,7 @@ from typing import NamedTuple
 from ...core.align import default_pivot, offset_in
 from ...core.errors import FitError
 from ...core.frame.canvas import Sides, beyond, largest, moved_to
-from ...core.frame.options import FEET, PivotWish
+from ...core.frame.options import FEET, PivotOptions
 from ...core.frame.trim import visible_on_canvas
 from ...core.message import Sentence, setting
 from ...core.model.geometry import ORIGIN, Offset, Point, Size
@@ -103,7 +103,7 @@ def apply(picture: Picture, move: Move) -> Picture:
     return moved_to(picture._replace(pivot=move.pivot), move.canvas, move.by)
 
 
-STEP = Step(fact, decide, apply, may_cut, seen_together)
+STEP = Step(fact, decide, apply, may_cut, seen_together, is_shared=True)
 
 
 def sides_told(sides: Sides) -> str:
@@ -170,7 +170,7 @@ def _default_pivots(ways: list[Way], lineup: Lineup, settings: Settings) -> list
         of_cells = settings.cell or largest(way.canvas for way in ways)
 
     @cache
-    def named(canvas: Size, flipped: bool, wish: PivotWish | None, reference: Size) -> Point:
+    def named(canvas: Size, flipped: bool, wish: PivotOptions | None, reference: Size) -> Point:
         if wish is None or wish == FEET:
             return default_pivot(reference, canvas, settings.align, flipped)
         return wish.on(canvas)

@@ -26,4 +26,4 @@ def decide(facts: Iterable[Standing], lineup: Lineup, settings: Settings) -> Dec
     return Decision(alike(growth, lineup), (told,))
 
 
-STEP = Step(fact, decide, grown, joined=seen_together)
+STEP = Step(fact, decide, grown, joined=seen_together, is_shared=True)

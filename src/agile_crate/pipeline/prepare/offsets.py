@@ -29,4 +29,4 @@ def apply(picture: Picture, _: None) -> Picture:
     return forgotten(picture)
 
 
-STEP = Step(fact, decide, apply)
+STEP = Step(fact, decide, apply, is_shared=True)

@@ -75,4 +75,4 @@ def apply(picture: Picture, pivot: Point) -> Picture:
     return picture._replace(pivot=pivot)
 
 
-STEP = Step(fact, decide, apply, asks_for_feet)
+STEP = Step(fact, decide, apply, asks_for_feet, is_shared=True)

@@ -58,4 +58,4 @@ def fits(settings: Settings) -> bool:
     return settings.fit is not None
 
 
-STEP = Step(drawing_of, decide, made_of_size, fits, art_together)
+STEP = Step(drawing_of, decide, made_of_size, fits, art_together, is_shared=True, scales=True)

@@ -34,7 +34,7 @@ def fact(picture: Picture, settings: Settings) -> Silhouette:
         mask, part = mask[:, ::-1], Box(canvas.w - part.right, part.y, part.w, part.h)
     if settings.shape_of == "animation":
         return Silhouette(None, canvas, part, np.packbits(mask).tobytes(), picture.flipped)
-    shape = shape_of(mask, settings.shape, settings.shape_points)
+    shape = shape_of(mask, settings.shape, settings.limits, settings.shape_points)
     return Silhouette(shape and moved_shape(shape, part.x, part.y), canvas, part, b"", picture.flipped)
 
 
@@ -44,7 +44,9 @@ def decide(facts: Iterable[Silhouette], lineup: Lineup, settings: Settings) -> D
     if settings.shape_of == "animation":
         for _, span in lineup.together:
             mask = union_mask(silhouettes[span.start].canvas, [_mask(silhouettes[index]) for index in span])
-            shapes[span.start : span.stop] = [shape_of(mask, settings.shape, settings.shape_points)] * len(span)
+            shapes[span.start : span.stop] = [
+                shape_of(mask, settings.shape, settings.limits, settings.shape_points)
+            ] * len(span)
     pairs = zip(shapes, silhouettes, strict=True)
     shapes = [mirrored_shape(shape, its.canvas.w) if shape and its.flipped else shape for shape, its in pairs]
     drawn = [shape for shape in shapes if shape]
@@ -67,4 +69,4 @@ def apply(picture: Picture, shape: Shape | None) -> Picture:
     return picture._replace(shape=shape)
 
 
-STEP = Step(fact, decide, apply)
+STEP = Step(fact, decide, apply, is_shared=True)

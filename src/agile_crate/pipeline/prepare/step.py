@@ -89,15 +89,26 @@ def seen_together(fact: Any, other: Any, is_plain: bool) -> Any:
 
 
 class Step(NamedTuple, Generic[Fact, Parameters]):
-    """One step. `decide` may raise UsageError and FitError; `apply` leaves its picture as it was, and gives another.
-    `looks` says whether, by these settings, either of `fact` and `apply` needs a picture's pixels. `joined`, if given,
-    joins a frame's fact with that of the same frame in a skin, plain or not, so that one decision suits all of them."""
+    """One step.
+
+    fact       looks at one picture
+    decide     decides by the facts of all; may raise UsageError and FitError
+    apply      returns a changed picture, and leaves the given one as it was
+    looks      says whether, by the settings, `fact` or `apply` needs a picture's pixels
+    joined     joins a frame's fact with that of the same frame in a skin, plain or not, so that one decision suits all
+    is_shared  decide once, on the base's frames, for all skins; otherwise for each skin that is not plain
+    on_skins   skins are prepared by it at all
+    scales     its parameters are scalings
+    """
 
     fact: Callable[[Picture, Settings], Fact]
     decide: Callable[[Iterable[Fact], Lineup, Settings], Decision[Parameters]]
     apply: Callable[[Picture, Parameters], Picture]
     looks: Callable[[Settings], bool] = always
     joined: Callable[[Fact, Fact, bool], Fact] | None = None
+    is_shared: bool = False
+    on_skins: bool = True
+    scales: bool = False
 
 
 def alike(parameters: Parameters, lineup: Lineup) -> tuple[Parameters, ...]:

@@ -69,4 +69,4 @@ def _told(kept: list[Box], canvases: list[Size]) -> Sentence:
     return Sentence(f"{counted(fewer, 'frame')} trimmed, {max(0, 1 - stored / whole):.0%} of the pixels were empty rim")
 
 
-STEP = Step(fact, decide, trimmed, joined=seen_together)
+STEP = Step(fact, decide, trimmed, joined=seen_together, is_shared=True)

@@ -37,4 +37,4 @@ def apply(picture: Picture, _: None) -> Picture:
     return picture
 
 
-STEP = Step(fact, decide, apply)
+STEP = Step(fact, decide, apply, on_skins=False)
