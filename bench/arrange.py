@@ -18,7 +18,7 @@ from PIL import Image
 from agile_crate.core.arrange import tight
 from agile_crate.core.arrange.blocks import Lot, arrange_blocks
 from agile_crate.core.arrange.sheet_size import SheetRules
-from agile_crate.core.arrange.tight import COMPILED, Limits, arrange, bound, lowest
+from agile_crate.core.arrange.tight import COMPILED, SheetLimits, arrange, bound, lowest
 from agile_crate.core.model.geometry import Size
 from boxes import cut, filling, sprites
 from frames import folder_of
@@ -68,7 +68,7 @@ def density(count: int, seeds: range, effort: str) -> float:
 
 def full(count: int, seed: int, effort: str) -> float:
     boxes = sprites(count, seed)
-    size = arrange(boxes, Limits(LARGE, gap=GAP, effort=effort)).size
+    size = arrange(boxes, SheetLimits(LARGE, gap=GAP, effort=effort)).size
     return bound(boxes, GAP) / (size.w * size.h)
 
 
@@ -78,7 +78,7 @@ def in_blocks(effort: str) -> float:
     for count in (10, 40, 200 if effort != "deep" else 40):
         cells = sprites(count, count)
         lots = [Lot(3 + 7 * number % 15, Size(*cell)) for number, cell in enumerate(cells)]
-        made = arrange_blocks(lots, Limits(LARGE, gap=GAP, effort=effort))
+        made = arrange_blocks(lots, SheetLimits(LARGE, gap=GAP, effort=effort))
         frames = [lot.cell for lot in lots for _ in range(lot.count)]
         covered = bound(frames, GAP)
         found.append(covered / sum(f.arranged.size.w * f.arranged.size.h for f in made.fillings))
@@ -96,7 +96,7 @@ def squares(effort: str) -> float:
     found = []
     proven = 0
     for count, optimum in enumerate(SQUARES, 5):
-        done = arrange([(side, side) for side in range(1, count + 1)], Limits(aspect=None, effort=effort))
+        done = arrange([(side, side) for side in range(1, count + 1)], SheetLimits(aspect=None, effort=effort))
         found.append(done.size.w * done.size.h / optimum)
         proven = count if done.proven and proven in (0, count - 1) else proven
     print(f"  {effort}: proven up to n = {proven}")
@@ -104,7 +104,7 @@ def squares(effort: str) -> float:
 
 
 def fitting(effort: str) -> float:
-    limits = Limits(SheetRules(exact=Size(1024, 1024)), effort=effort)
+    limits = SheetLimits(SheetRules(exact=Size(1024, 1024)), effort=effort)
     return mean(arrange(filling(200, seed), limits) is not None for seed in range(20))
 
 
@@ -141,7 +141,7 @@ def over_time() -> None:
 
 def timed(boxes: list[tuple[int, int]], effort: str) -> float:
     began = time.perf_counter()
-    arrange(boxes, Limits(LARGE, gap=GAP, effort=effort))
+    arrange(boxes, SheetLimits(LARGE, gap=GAP, effort=effort))
     return time.perf_counter() - began
 
 

@@ -25,6 +25,7 @@ from statistics import mean
 import numpy as np
 from PIL import Image
 
+from agile_crate.core.limits import USUAL
 from agile_crate import GENERATOR
 from agile_crate.commands import cluster_build
 from agile_crate.commands.build import Request
@@ -151,9 +152,9 @@ def cost_of_a_crate(address: str, folder: Path, file: Path) -> tuple[float, floa
             spent.append(time.perf_counter() - began)
 
     cluster_build._in_place, cluster_build.far_task = partial(timed, in_place), partial(timed, far_task)
-    orders = read_crate_file(str(file)).orders
+    orders = read_crate_file(str(file), USUAL).orders
     began = time.perf_counter()
-    list(build_on_cluster(address, orders, Request(GENERATOR, again=True), send=False))
+    list(build_on_cluster(address, orders, Request(GENERATOR, again=True), USUAL, send=False))
     took = time.perf_counter() - began
     cluster_build._in_place, cluster_build.far_task = in_place, far_task
     asker = sum(spent) / len(orders)

@@ -21,6 +21,7 @@ from zlib import crc32
 import numpy as np
 from PIL import Image
 
+from agile_crate.core.limits import USUAL
 from agile_crate.core.errors import InputError
 from agile_crate.core.inspect.facts import frame_facts
 from agile_crate.core.inspect.finding import Finding, Surveyed
@@ -260,7 +261,7 @@ class Score:
 
 def animations_in(folder: str) -> Iterator[tuple[str, list[Found]]]:
     together: dict[str, list[Found]] = defaultdict(list)
-    for file in find([f"{folder}/**/*.png"]).found:
+    for file in find([f"{folder}/**/*.png"], limits=USUAL).found:
         if file.animation:
             together[file.animation].append(file)
     for name, files in together.items():

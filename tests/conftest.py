@@ -23,7 +23,10 @@ from PIL import Image
 
 import agile_crate
 import independent_reader
+from agile_crate.core.model.variant import base_of
 from agile_crate.format.schemas import schema
+from agile_crate.pipeline.job import BuildJob
+from agile_crate.settings.given import settings_from
 from prepared_program import run_prepared
 
 settings.register_profile("steady", deadline=None, derandomize=True, max_examples=60)
@@ -49,6 +52,12 @@ def art(w: int, h: int, seed: int = 0) -> np.ndarray:
     pixels[(x + 2 * y + seed) % 3 == 0] = (40, 120, 200, 255)
     pixels[(x // 3 + y // 3 + seed) % 4 == 0] = 0
     return pixels
+
+
+def job(inputs: object, out: object, **settings: Any) -> BuildJob:
+    """A build of one folder, or of a list of inputs."""
+    listed = list(map(str, inputs)) if isinstance(inputs, (list, tuple)) else [str(inputs)]
+    return BuildJob(str(out), settings_from(settings), base_of(listed))
 
 
 def save(path: Path, pixels: np.ndarray | None = None, **options: Any) -> Path:

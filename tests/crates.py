@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from agile_crate.core.model.crate import Animation, Crate, Frame
 from agile_crate.core.model.geometry import Block, Box, Cells, Offset, Point, Shape, Size
-from agile_crate.core.model.sheet import Sheet, Skin
+from agile_crate.core.model.sheet import Sheet, SkinImage
 
 SHAPE = Shape(((Point(1, 2), Point(3.5, 2), Point(3, 4)), (Point(0, 0), Point(1, 0), Point(0, 1.25))), 0.5)
 
@@ -19,7 +19,7 @@ BLOCKS = (
     Block(5, 1, Offset(40, 1), Cells(Size(7, 5), 3, 2, gap=2)),
 )
 
-SKINS = (Skin("rain & <coat>", "otter-rain.png", "23" * 32), Skin("normal", "otter-normal.png", plain=True))
+SKINS = (SkinImage("rain & <coat>", "otter-rain.png", "23" * 32), SkinImage("normal", "otter-normal.png", plain=True))
 
 FULL = Crate(
     name="otter",

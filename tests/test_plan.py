@@ -23,7 +23,7 @@ LAYERS = (
 """The packages from the top. Each may import those below it; `agile_crate` is the package itself, the script interface."""
 
 NOT_BELOW = {
-    "cli": {"pipeline", "exports", "platform", "live"}, "agile_crate": {"views", "live", "pipeline"},
+    "cli": {"exports", "platform", "live"}, "agile_crate": {"views", "live"},
     "pipeline": {"views", "live", "demo", "interrupts"}, "views": {"live", "sources", "storage", "workers", "settings"},
     "live": set(LAYERS), "sources": {"exports", "settings", "interrupts"}, "exports": {"interrupts"},
     "storage": {"settings"}, "workers": {"settings", "format"}, "settings": {"format"},

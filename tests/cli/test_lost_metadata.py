@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 
 import agile_crate
+from agile_crate.core.limits import USUAL
 from agile_crate.format.conflict import sides_of
 from agile_crate.format.png_seal import Seal, seal_of
 from conftest import Run, art, decode, metadata, save, tool, tree
@@ -87,7 +88,7 @@ def test_a_seal_proves_whose_sheet_it_is_and_that_nobody_changed_it(run: Run, sw
         assert run("pack", "frames", "--out", "o", "--force", *more).returncode == 0
         data = (tmp_path / "o.png").read_bytes()
         assert subprocess.run([tool("pngcheck"), "-q", tmp_path / "o.png"], check=False).returncode == 0
-        assert seal_of(tmp_path / "o.png") == Seal("o")
+        assert seal_of(tmp_path / "o.png", USUAL) == Seal("o")
         for changed in (
             data[:60] + bytes([data[60] ^ 1]) + data[61:],
             data.replace(b"\0\0o\n", b"\0\0p\n"),
@@ -97,7 +98,7 @@ def test_a_seal_proves_whose_sheet_it_is_and_that_nobody_changed_it(run: Run, sw
             data[-200:],
         ):
             (tmp_path / "changed.png").write_bytes(changed)
-            assert seal_of(tmp_path / "changed.png") is None
+            assert seal_of(tmp_path / "changed.png", USUAL) is None
     (tmp_path / "o.json").unlink()
     (tmp_path / "gull.png").write_bytes(data)
     done = run("pack", "frames", "--out", "gull")

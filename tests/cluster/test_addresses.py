@@ -12,13 +12,14 @@ import pytest
 from agile_crate.commands import remote_build
 from agile_crate.commands.pack import pack
 from agile_crate.core.errors import InputError, UsageError
-from agile_crate.core.limits import within
-from agile_crate.crate_files.spec import Order
-from agile_crate.settings.given import settings_from
+from agile_crate.core.limits import USUAL
+from agile_crate.core.model.variant import base_of
+from agile_crate.crate_files.spec import CrateSpec
+from agile_crate.pipeline.context import Context, working
+from agile_crate.settings.table import Settings
 from agile_crate.sources import fetch
 from agile_crate.workers import cluster
-from agile_crate.workers.pool import Crew, crew
-from conftest import art, save
+from conftest import art, job, save
 
 
 @pytest.fixture
@@ -34,19 +35,19 @@ def there(tmp_path: Path) -> Iterator[Any]:
 
 
 @pytest.fixture
-def executor() -> Iterator[Crew]:
-    with crew(2) as made:
+def context() -> Iterator[Context]:
+    with working(threads=2) as made:
         yield made
 
 
 @pytest.mark.parametrize("inputs", [["frames"], ["frames/otter"], ["frames/otter/", "frames/buoy.png"], ["frames/ott*"],
     ["frames/otter/deep/0003.png"], ["frames/*/swim_*"]], ids=str)  # fmt: skip
 def test_an_address_stands_for_what_lies_there(
-    there: Any, executor: Crew, inputs: list[str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    there: Any, context: Context, inputs: list[str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.chdir(tmp_path)
-    pack(inputs, "a/otter", settings_from({}), executor)
-    pack([f"memory://{given}" for given in inputs], "b/otter", settings_from({}), executor)
+    pack(job(inputs, "a/otter"), context)
+    pack(job([f"memory://{given}" for given in inputs], "b/otter"), context)
     one, other = ({path.name: path.read_bytes() for path in Path(folder).iterdir()} for folder in "ab")
     assert one == other
     assert there.exists("/frames/buoy.png")
@@ -64,11 +65,11 @@ def test_an_address_stands_for_what_lies_there(
     ],
 )  # fmt: skip
 def test_what_cannot_be_fetched_is_told(
-    there: Any, executor: Crew, given: str, error: type[Exception], told: str, tmp_path: Path
+    there: Any, context: Context, given: str, error: type[Exception], told: str, tmp_path: Path
 ) -> None:
     there.pipe("/bad/a.png", b"text")
     with pytest.raises(error) as caught:
-        pack([given], str(tmp_path / "out" / "otter"), settings_from({}), executor)
+        pack(job(given, str(tmp_path / "out" / "otter")), context)
     assert str(caught.value).startswith(told)
     assert not (tmp_path / "out").exists()
 
@@ -101,21 +102,21 @@ class Liar:
     ],
 )  # fmt: skip
 def test_what_a_server_says_is_not_believed(
-    names: list[str], told: str, executor: Crew, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    names: list[str], told: str, context: Context, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr("fsspec.core.url_to_fs", lambda _: (Liar(names), "/frames"))
-    with within({"frames": 2, "file_bytes": 1 << 10}), pytest.raises(InputError) as caught:
-        pack(["memory://frames"], str(tmp_path / "out" / "otter"), settings_from({}), executor)
+    with pytest.raises(InputError) as caught:
+        pack(job("memory://frames", tmp_path / "out" / "otter", limit=["frames=2", "file-bytes=1024"]), context)
     assert str(caught.value).startswith(told)
 
 
 def test_files_that_are_sent_stay_in_their_folder(tmp_path: Path) -> None:
     root = str(tmp_path / "root")
-    fetch.lay_down([("/frames/otter/1.png", b"one"), ("C:\\frames\\2.png", b"two")], root)
+    fetch.write_uploads([("/frames/otter/1.png", b"one"), ("C:\\frames\\2.png", b"two")], root)
     assert (tmp_path / "root" / "frames" / "otter" / "1.png").read_bytes() == b"one"
     assert fetch.below(root, "/frames/otter") == f"{root}/frames/otter"
     with pytest.raises(InputError, match=r"/a/../../evil.png leads out of its folder; it is not taken"):
-        fetch.lay_down([("/a/../../evil.png", b"evil")], root)
+        fetch.write_uploads([("/a/../../evil.png", b"evil")], root)
     assert not (tmp_path / "evil.png").exists()
 
 
@@ -126,8 +127,8 @@ def test_a_worker_without_memory_says_so(tmp_path: Path, monkeypatch: pytest.Mon
     worker = cluster.Worker("tcp://far:1", 1, 1 << 30, str(tmp_path))
     monkeypatch.setattr(cluster, "this_worker", lambda: worker)
     monkeypatch.setattr(remote_build, "pack", full)
-    order = Order("otter", ("frames",), "out/otter", {})
-    error = remote_build.build_far(remote_build.FarTask(order, "program", None))
+    spec = CrateSpec("otter", base_of(["frames"]), "out/otter", {}, Settings())
+    error = remote_build.build_remotely(remote_build.RemoteTask(spec, "program", USUAL, None))
     assert isinstance(error, InputError)
     assert str(error) == "its frames do not fit into the memory of the worker tcp://far:1"
     assert list(tmp_path.iterdir()) == []

@@ -14,21 +14,23 @@ import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
+from concurrent.futures import BrokenExecutor
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 import pytest
 
 from agile_crate.commands import cluster_build
-from agile_crate.commands.build import Request
+from agile_crate.commands.build import BuildOptions
 from agile_crate.commands.cluster_build import build_on_cluster
 from agile_crate.commands.pack import Packed
 from agile_crate.core.errors import CrateError, InputError
+from agile_crate.core.limits import USUAL
 from agile_crate.crate_files.read import read_crate_file
 from agile_crate.crate_files.up_to_date import Unchanged
 from agile_crate.workers import cluster
 from agile_crate.workers.cluster import connected
-from agile_crate.workers.tasks import Lost
 from conftest import PROGRAM
 
 from .conftest import Machines, files_of, until
@@ -89,8 +91,8 @@ def test_errors_are_collected_and_the_others_built(machines: Machines, project: 
 def test_the_frames_of_a_large_crate_are_read_by_all(
     machines: Machines, project: Path, alone: dict[str, bytes], monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(cluster_build, "LARGE", 1)
-    monkeypatch.setattr(cluster_build, "build_far", None)
+    monkeypatch.setattr(cluster_build, "LARGE_CRATE_BYTES", 1)
+    monkeypatch.setattr(cluster_build, "build_remotely", None)
     monkeypatch.chdir(project)
     far: list[object] = []
     submit = cluster._Readers.submit
@@ -106,8 +108,8 @@ def built(
 ) -> list[Packed | Unchanged | CrateError]:
     from agile_crate import GENERATOR
 
-    orders = read_crate_file(str(project / "all.crate.toml")).orders
-    return list(build_on_cluster(address, orders, Request(GENERATOR, again=again), send))
+    specs = read_crate_file(str(project / "all.crate.toml"), USUAL).specs
+    return list(build_on_cluster(address, specs, BuildOptions(GENERATOR, rebuild=again), USUAL, send))
 
 
 def test_a_worker_that_is_killed_in_the_middle_costs_nothing(
@@ -117,14 +119,14 @@ def test_a_worker_that_is_killed_in_the_middle_costs_nothing(
     victim = machines.worker()
     ended: list[int] = []
 
-    def then_kill(order: Any, request: Any, build: Any) -> Any:
+    def then_kill(*arguments: Any) -> Any:
         if not ended:
             victim.kill()
             ended.append(victim.wait())
-        return in_place(order, request, build)
+        return put_in_place(*arguments)
 
-    in_place = cluster_build._in_place
-    monkeypatch.setattr(cluster_build, "_in_place", then_kill)
+    put_in_place = cluster_build.put_in_place
+    monkeypatch.setattr(cluster_build, "put_in_place", then_kill)
     assert [type(one) for one in built(machines.address, project)] == [Packed] * 5
     assert ended == [-signal.SIGKILL]
     assert files_of(project / "out") == alone
@@ -154,7 +156,7 @@ def test_whoever_is_killed_each_crate_is_whole(
 def test_a_worker_that_hangs_is_left_to_itself(
     machines: Machines, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(cluster, "SILENT_AFTER", 2)
+    monkeypatch.setattr(cluster, "SILENT_AFTER_S", 2)
     victim = machines.worker()
     path = tmp_path / "go"
 
@@ -168,10 +170,10 @@ def test_a_worker_that_hangs_is_left_to_itself(
         return path
 
     with connected(machines.address) as found:
-        results = found.each(waits, ((number, str(path)) for number in range(6)))
+        results = found.map([str(path)] * 6, partial(found.submit, waits), lambda _, future: future.result())
         stop = threading.Timer(1, lambda: (os.kill(victim.pid, signal.SIGSTOP), path.touch()))
         stop.start()
-        assert sorted(results) == [(number, str(path)) for number in range(6)]
+        assert list(results) == [str(path)] * 6
     victim.kill()
     victim.wait()
     with connected(machines.address) as found:
@@ -190,8 +192,8 @@ def test_what_ends_its_workers_is_given_up(tmp_path: Path) -> None:
             with pytest.raises(InputError, match=r"has no workers; start one with 'dask worker tcp://127.0.0.1:"):
                 found.refuse_others({}, dict)
             machines.worker(), machines.worker()
-            ((number, lost),) = found.each(dies, iter([(7, 0)]))
-        assert (number, type(lost)) == (7, Lost)
+            with pytest.raises(BrokenExecutor):
+                found.submit(dies, 0).result()
         assert "the worker that built it was ended from outside" in str(cluster_build.lost("worker"))
     finally:
         machines.end()
@@ -273,13 +275,13 @@ def test_frames_come_from_addresses_as_well(
 
 def test_a_scheduler_that_is_gone_is_told(project: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     machines = Machines(tmp_path)
-    in_place = cluster_build._in_place
+    put_in_place = cluster_build.put_in_place
 
-    def then_end(order: Any, request: Any, build: Any) -> Any:
+    def then_end(*arguments: Any) -> Any:
         machines.end()
-        return in_place(order, request, build)
+        return put_in_place(*arguments)
 
-    monkeypatch.setattr(cluster_build, "_in_place", then_end)
+    monkeypatch.setattr(cluster_build, "put_in_place", then_end)
     monkeypatch.chdir(project)
     try:
         machines.worker()

@@ -14,11 +14,11 @@ from agile_crate.commands.pack import pack
 from agile_crate.core.errors import InputError
 from agile_crate.exports import png
 from agile_crate.pipeline import gather
-from agile_crate.settings.given import settings_from
+from agile_crate.pipeline import job as request
+from agile_crate.pipeline.context import working
 from agile_crate.sources import deferred
-from agile_crate.workers.pool import crew
 from agile_crate.workers.processes import Processes
-from conftest import art, save
+from conftest import art, job, save
 
 
 @pytest.fixture
@@ -46,8 +46,8 @@ def files_of(folder: Path) -> dict[str, bytes]:
 
 
 def packed(frames: Path, out: Path, given: Mapping[str, Any]) -> dict[str, bytes]:
-    with crew(2) as executor:
-        pack([str(frames)], str(out / "otter"), settings_from(given), executor)
+    with working(threads=2) as context:
+        pack(job(frames, out / "otter", **given), context)
     return files_of(out)
 
 
@@ -70,13 +70,13 @@ def test_the_files_are_the_same(
     monkeypatch.setattr(png, "BAND_BYTES", band)
     monkeypatch.setattr(png, "STRIP_BYTES", 1 << 15)
     read: list[str] = []
-    original = deferred.read_late
+    original = deferred.read_deferred
     monkeypatch.setattr(
-        "agile_crate.sources.deferred.read_late", lambda *given: read.append(given[0].name) or original(*given)
+        "agile_crate.sources.deferred.read_deferred", lambda *given: read.append(given[0].name) or original(*given)
     )
     at_once = packed(frames, tmp_path / "a", given)
     assert read == []
-    monkeypatch.setattr(gather, "HELD_BEFORE_LATE", 0)
+    monkeypatch.setattr(gather, "BYTES_BEFORE_DEFERRING", 0)
     assert packed(frames, tmp_path / "b", given) == at_once
     assert len(read) > 5
     assert len(read) == len(set(read))  # each once
@@ -86,9 +86,9 @@ def test_the_files_are_the_same(
 def test_processes_read_them_just_so(frames: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     submit = Processes.submit
     at_once = packed(frames, tmp_path / "a", {})
-    monkeypatch.setattr(gather, "HELD_BEFORE_LATE", 0)
+    monkeypatch.setattr(gather, "BYTES_BEFORE_DEFERRING", 0)
     monkeypatch.setattr(gather, "MANY", 1)
-    monkeypatch.setattr("agile_crate.pipeline.draw.MANY", 1)
+    monkeypatch.setattr("agile_crate.pipeline.draw.MANY_DEFERRED", 1)
     begun: list[object] = []
     monkeypatch.setattr(Processes, "submit", lambda self, *task: begun.append(task) or submit(self, *task))
     assert packed(frames, tmp_path / "b", {}) == at_once
@@ -106,15 +106,15 @@ def test_processes_read_them_just_so(frames: Path, tmp_path: Path, monkeypatch: 
 def test_where_pixels_decide_they_are_read_at_once(
     frames: Path, tmp_path: Path, given: Mapping[str, Any], monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(gather, "HELD_BEFORE_LATE", 0)
-    monkeypatch.setattr("agile_crate.sources.deferred.read_late", None)
+    monkeypatch.setattr(gather, "BYTES_BEFORE_DEFERRING", 0)
+    monkeypatch.setattr("agile_crate.sources.deferred.read_deferred", None)
     assert "otter.json" in packed(frames, tmp_path / "a", given)
 
 
 def test_all_damaged_frames_are_named_and_nothing_is_written(
     frames: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(gather, "HELD_BEFORE_LATE", 0)
+    monkeypatch.setattr(gather, "BYTES_BEFORE_DEFERRING", 0)
     for name in ("swim_3", "dive_2"):
         data = bytearray((frames / f"{name}.png").read_bytes())
         data[data.index(b"IDAT") + 9] ^= 1
@@ -125,7 +125,7 @@ def test_all_damaged_frames_are_named_and_nothing_is_written(
 
 
 def test_a_frame_that_changes_meanwhile_is_told(frames: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(gather, "HELD_BEFORE_LATE", 0)
+    monkeypatch.setattr(gather, "BYTES_BEFORE_DEFERRING", 0)
     original = deferred.measured_or_read
 
     def changed(file: Any, *given: Any, **named: Any) -> Any:
@@ -140,29 +140,32 @@ def test_a_frame_that_changes_meanwhile_is_told(frames: Path, tmp_path: Path, mo
 
 
 def test_a_frame_larger_than_the_memory_is_told(frames: Path, tmp_path: Path) -> None:
-    with crew(1, memory=6000) as executor, pytest.raises(InputError, match=r"dive_1.png takes 2.71 KB|.* by itself"):
-        pack([str(frames)], str(tmp_path / "a" / "otter"), settings_from({}), executor)
+    with (
+        working(threads=1, memory=6000) as context,
+        pytest.raises(InputError, match=r"dive_1.png takes 2.71 KB|.* by itself"),
+    ):
+        pack(job(frames, tmp_path / "a" / "otter"), context)
 
 
 def test_files_that_hold_more_than_they_look_are_read_one_by_one(
     frames: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     whole = packed(frames, tmp_path / "a", {})
-    monkeypatch.setattr("agile_crate.sources.decode.MUCH", 5000)
+    monkeypatch.setattr("agile_crate.sources.decode.RESULT_BYTES", 5000)
     assert packed(frames, tmp_path / "b", {}) == whole
 
 
 def test_hardly_any_memory_gives_the_same_files(frames: Path, tmp_path: Path) -> None:
     given = {"layout": "tight", "turn": True, "scale": "150%", "outline": "#201830:1", "hard_alpha": "128", "gap": "1"}
     whole = packed(frames, tmp_path / "a", given)
-    with crew(2, memory=40_000) as executor:
-        pack([str(frames)], str(tmp_path / "b" / "otter"), settings_from(given), executor)
-        assert executor.room.in_file > 50_000
+    with working(threads=2, memory=40_000) as context:
+        pack(job(frames, tmp_path / "b" / "otter", **given), context)
+        assert context.pixels.in_file > 50_000
         assert files_of(tmp_path / "b") == whole
-        before, executor.room.limit = executor.room.in_file, 1 << 20
+        before, context.pixels.limit = context.pixels.in_file, 1 << 20
         for name in "cdef":  # one crate after the other has all of it
-            pack([str(frames)], str(tmp_path / name / "otter"), settings_from(given), executor)
-        assert executor.room.in_file == before
+            pack(job(frames, tmp_path / name / "otter", **given), context)
+        assert context.pixels.in_file == before
 
 
 @pytest.mark.parametrize("comes_late", [False, True])
@@ -171,7 +174,7 @@ def test_a_folder_that_changes_while_it_is_read(
 ) -> None:
     """A file that was another when it was found is said; one that came since waits for the next build; one that is half
     written, or gone, is named, and nothing is written."""
-    found = gather.find
+    found = request.find
     half = save(tmp_path / "half.png", art(50, 40)).read_bytes()
 
     def then(change: Any) -> None:
@@ -180,13 +183,13 @@ def test_a_folder_that_changes_while_it_is_read(
             change()
             return search
 
-        monkeypatch.setattr(gather, "find", find_then)
+        monkeypatch.setattr(request, "find", find_then)
 
     if comes_late:
-        monkeypatch.setattr(gather, "HELD_BEFORE_LATE", 0)
-    with crew(2) as executor:
+        monkeypatch.setattr(gather, "BYTES_BEFORE_DEFERRING", 0)
+    with working(threads=2) as context:
         then(lambda: (save(frames / "swim_3.png", art(43, 30, 77)), save(frames / "swim_99.png", art(9, 9))))
-        done = pack([str(frames)], str(tmp_path / "out" / "o"), settings_from({}), executor)
+        done = pack(job(frames, tmp_path / "out" / "o"), context)
         (warning,) = (told for told in done.warnings if "changed while" in told)
         assert warning.startswith(f"1 file changed while the folder was read: {frames / 'swim_3.png'}; ")
         assert "swim_99" not in {frame.name for frame in done.crate.frames}
@@ -197,6 +200,6 @@ def test_a_folder_that_changes_while_it_is_read(
         ):
             then(change)
             with pytest.raises(InputError, match=told):
-                pack([str(frames)], str(tmp_path / "out" / "o"), settings_from({}), executor)
+                pack(job(frames, tmp_path / "out" / "o"), context)
             assert files_of(tmp_path / "out") == before
             save(frames / "swim_4.png", art(44, 30, 4))

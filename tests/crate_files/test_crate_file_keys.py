@@ -16,7 +16,7 @@ from jsonschema import Draft202012Validator
 
 from agile_crate.core.message import Sentence
 from agile_crate.crate_files.schema import crate_schema
-from agile_crate.crate_files.spec import Order, WrongKeyError, as_key, orders_in
+from agile_crate.crate_files.spec import CrateSpec, WrongKeyError, as_key, specs_in
 from agile_crate.crate_files.toml_places import place_of
 from agile_crate.settings.given import settings_from
 from agile_crate.settings.table import options
@@ -25,13 +25,13 @@ HEAD = 'from = ["frames"]\nout = "build/otter"\n'
 SCHEMA = Draft202012Validator(crate_schema())
 
 
-def orders(text: str) -> list[Order]:
-    return [order.moved(lambda path: f"here/{path}") for order in orders_in(tomllib.loads(text))]
+def specs(text: str) -> list[CrateSpec]:
+    return specs_in(tomllib.loads(text), lambda path: f"here/{path}")
 
 
-def only(text: str) -> Order:
-    (order,) = orders(f"[crate.otter]\n{HEAD}{text}")
-    return order
+def only(text: str) -> CrateSpec:
+    (spec,) = specs(f"[crate.otter]\n{HEAD}{text}")
+    return spec
 
 
 LINES = [
@@ -74,7 +74,7 @@ def test_defaults_are_for_every_crate_and_paths_begin_at_the_file() -> None:
         from = "more/gull"
         out = "build/gull"
     """
-    otter, gull = orders(text)
+    otter, gull = specs(text)
     assert (otter.name, otter.inputs, otter.out) == ("otter", ("here/frames",), "here/build/otter")
     assert otter.given == {"fps": ["12", "swim=16"], "gap": "2"}
     assert (gull.inputs, gull.given) == (("here/more/gull",), {"fps": "12", "gap": "1"})
@@ -105,7 +105,7 @@ def test_what_is_wrong_is_told_with_its_key(text: str, sentence: str) -> None:
 )  # fmt: skip
 def test_a_file_without_what_it_needs(text: str, sentence: str) -> None:
     with pytest.raises(WrongKeyError) as caught:
-        orders(text)
+        specs(text)
     if "did you mean" in sentence and "'out'" in sentence:
         sentence = sentence.partition(";")[0]
         assert caught.value.sentence.startswith(sentence)

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from agile_crate.core.errors import UsageError
 from agile_crate.crate_files.lines import crate_lines, key_line
-from agile_crate.crate_files.spec import orders_in
+from agile_crate.crate_files.spec import specs_in
 from agile_crate.settings.given import settings_from
 from agile_crate.settings.table import options
 
@@ -63,7 +63,7 @@ def test_what_is_read_is_what_was_typed(data: st.DataObject) -> None:
     except UsageError:  # contradictions, which no command line packs with
         assume(False)
     text = "\n".join(crate_lines("the otter", ["frames/a b", 'c"d'], "build/otter", typed))
-    (order,) = orders_in(tomllib.loads(text))
+    (order,) = specs_in(tomllib.loads(text), str)
     assert (order.name, order.inputs, order.out) == ("the otter", ("frames/a b", 'c"d'), "build/otter")
     given_back = settings_from(order.given)
     for hold in {hold[:2] for hold in asked.hold}:

@@ -15,7 +15,7 @@ import pytest
 from agile_crate import demo
 from agile_crate.core.crate.restore import restore
 from agile_crate.core.errors import InputError
-from agile_crate.core.limits import within
+from agile_crate.core.limits import USUAL, Limits
 from agile_crate.core.model.crate import Crate, Frame
 from agile_crate.core.model.geometry import Box, Offset, Point, Size
 from agile_crate.core.model.sheet import Sheet
@@ -27,8 +27,8 @@ from crates import FULL, named
 HOSTILE = ['a"b\\c', "new\nline", "*/", "??=", "]]", "-- end", "ünï", "\x01", "$(x)", "%s", "{{ x }}"]
 
 
-def made(text: str, crate: Crate = FULL) -> str:
-    return rendered(Template("engine.txt.j2", text), crate)
+def made(text: str, crate: Crate = FULL, limits: Limits = USUAL) -> str:
+    return rendered(Template("engine.txt.j2", text, limits), crate)
 
 
 def test_a_template_sees_the_metadata_under_its_own_names() -> None:
@@ -96,7 +96,7 @@ def test_bounds_hold_all_frames_round_their_pivots() -> None:
 
 
 def test_variables_and_giving_up() -> None:
-    assert rendered(Template("a.txt.j2", "{{ speed }} {{ crate.name }}", (("speed", "2x"),)), FULL) == "2x otter"
+    assert rendered(Template("a.txt.j2", "{{ speed }} {{ crate.name }}", USUAL, (("speed", "2x"),)), FULL) == "2x otter"
     assert made("{{ speed if speed is defined else 7 }}") == "7"
     with pytest.raises(InputError, match=r"^engine.txt.j2: no turned frames; nothing was written$"):
         made("{% if frames[1].turned %}{{ fail('no turned frames') }}{% endif %}")
@@ -106,7 +106,7 @@ def test_variables_and_giving_up() -> None:
     ("path", "ending"), [("a/engine.uv.json.j2", ".uv.json"), ("engine.lua.j2", ".lua"), ("b.c/x.tar.gz.j2", ".tar.gz")]
 )
 def test_endings_are_kept_whole(path: str, ending: str) -> None:
-    assert Template(path, "").ending == ending
+    assert Template(path, "", USUAL).ending == ending
 
 
 def test_identifiers_are_safe_and_unique() -> None:
@@ -131,7 +131,7 @@ def test_literals_mean_the_name_in_each_language(name: str) -> None:
 
 def examples() -> dict[str, Template]:
     folder = demo.FOLDER / "templates"
-    return {path.name: read_templates([str(path)])[0] for path in sorted(folder.iterdir())}
+    return {path.name: read_templates([str(path)], (), USUAL)[0] for path in sorted(folder.iterdir())}
 
 
 def test_the_example_for_python_is_a_module(tmp_path: Path) -> None:
@@ -233,12 +233,11 @@ ENDLESS = "{% for i in range(100000) %}{% for j in range(100000) %}{% endfor %}{
     ],
 )  # fmt: skip
 def test_what_a_template_writes_and_takes_is_bounded(limit: str, value: int, text: str, why: str) -> None:
-    with within({limit: value}), pytest.raises(InputError) as caught:
-        made(text)
+    with pytest.raises(InputError) as caught:
+        made(text, limits=USUAL._replace(**{limit: value}))
     more = f"; limit='{limit.replace('_', '-')}=N' allows more"
     assert str(caught.value) == f"engine.txt.j2: it {why}; nothing was written{more}"
-    with within({limit: max(value, 60)}):
-        assert made("{{ crate.name }}") == "otter"
+    assert made("{{ crate.name }}", limits=USUAL._replace(**{limit: max(value, 60)})) == "otter"
 
 
 ATTACKS = [

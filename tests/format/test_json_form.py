@@ -7,6 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from agile_crate.core.errors import InputError
+from agile_crate.core.limits import USUAL
 from agile_crate.core.model.crate import Animation, Crate, Frame
 from agile_crate.core.model.geometry import Box, Cells, Offset, Point, Size
 from agile_crate.core.model.sheet import Sheet
@@ -62,13 +63,13 @@ def test_the_document_word_for_word() -> None:
 def test_any_name_comes_back(names: list[str]) -> None:
     frames = tuple(Frame(name, 0, Box(0, 0, 1, 1), Size(1, 1), Offset(0, 0), Point(0.25, 1)) for name in names)
     crate = Crate("c", (), frames, ())
-    assert from_json(to_json(crate), "c.json") == crate
+    assert from_json(to_json(crate), "c.json", USUAL) == crate
 
 
 def test_keys_that_are_not_known_are_ignored() -> None:
     document = copy.deepcopy(DOCUMENT)
     document["colour"] = document["frames"][0]["weight"] = document["sheets"][0]["cells"]["x"] = {"a": [1]}
-    assert from_json(json.dumps(document), "otter.json") == CRATE
+    assert from_json(json.dumps(document), "otter.json", USUAL) == CRATE
 
 
 @pytest.mark.parametrize(
@@ -84,7 +85,7 @@ def test_keys_that_are_not_known_are_ignored() -> None:
 )
 def test_what_is_wrong_is_told_with_its_place(text: str, sentence: str) -> None:
     with pytest.raises(InputError) as caught:
-        from_json(text, "otter.json")
+        from_json(text, "otter.json", USUAL)
     assert sentence in str(caught.value)
 
 
@@ -96,5 +97,5 @@ def test_what_is_wrong_is_told_with_its_place(text: str, sentence: str) -> None:
 )  # fmt: skip
 def test_the_images_of_a_build_of_ours(tmp_path: Path, text: str, images: tuple[str, ...]) -> None:
     (tmp_path / "otter.json").write_text(text, "utf-8")
-    assert tuple(outputs_of_build(tmp_path / "otter.json").images) == images
-    assert outputs_of_build(tmp_path / "gone.json").images == {}
+    assert tuple(outputs_of_build(tmp_path / "otter.json", USUAL).images) == images
+    assert outputs_of_build(tmp_path / "gone.json", USUAL).images == {}

@@ -11,6 +11,7 @@ from lxml import etree
 
 from agile_crate.core.crate.check import check_crate
 from agile_crate.core.errors import InputError
+from agile_crate.core.limits import USUAL
 from agile_crate.core.model.geometry import Box
 from agile_crate.core.model.ranges import LARGEST_NUMBER, RANGES
 from agile_crate.format.json_form import from_json, to_json
@@ -56,7 +57,7 @@ DOCUMENT, XML = json.loads(to_json(FULL)), to_xml(FULL)
 
 def reads(document: dict[str, Any]) -> bool:
     try:
-        from_json(json.dumps(document), "o.json")
+        from_json(json.dumps(document), "o.json", USUAL)
     except InputError:
         return False
     return True
@@ -105,7 +106,7 @@ def test_rules_between_values_hold_in_the_schemas_and_in_verify(path: tuple[Any,
         at = at[step]
     at[path[-1]] = value
     assert not json_schema().is_valid(document)
-    crate = from_json(json.dumps(document), "o.json")
+    crate = from_json(json.dumps(document), "o.json", USUAL)
     assert any(told in problem for problem in check_crate(crate))
     if path[-1] != "times":  # a rule between two attributes is beyond XML Schema 1.0
         assert not xml_schema().validate(etree.fromstring(to_xml(crate).encode()))

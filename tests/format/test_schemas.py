@@ -14,6 +14,7 @@ from lxml import etree
 
 from agile_crate.core.crate.check import check_crate
 from agile_crate.core.errors import InputError
+from agile_crate.core.limits import USUAL
 from agile_crate.core.names import leads_out
 from agile_crate.format.json_form import from_json, to_json
 from agile_crate.format.schemas import schema
@@ -62,7 +63,7 @@ def test_the_json_schema_refuses_what_the_reader_does(change: str, said: str) ->
     place, _, value = change.partition(" =")
     wrong = with_change(DOCUMENT, place, json.loads(value) if value else ABSENT)
     assert not CHECK.is_valid(wrong)
-    assert told(lambda: from_json(json.dumps(wrong), "otter")) == said
+    assert told(lambda: from_json(json.dumps(wrong), "otter", USUAL)) == said
 
 
 @pytest.mark.parametrize(("change", "said"), [line for line in LINES if "→" in line[0]])
@@ -71,4 +72,4 @@ def test_the_xml_schema_refuses_what_the_reader_does(change: str, said: str) -> 
     wrong = to_xml(FULL).replace(old, new, 1).encode()
     assert wrong != to_xml(FULL).encode()
     assert not XSD.validate(etree.fromstring(wrong))
-    assert told(lambda: from_xml(wrong, "otter")) == said
+    assert told(lambda: from_xml(wrong, "otter", USUAL)) == said

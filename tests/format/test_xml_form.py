@@ -7,6 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from agile_crate.core.errors import InputError, OutputError
+from agile_crate.core.limits import USUAL
 from agile_crate.core.model.crate import Crate
 from agile_crate.format.document import document_of, first_difference
 from agile_crate.format.json_form import from_json, to_json
@@ -17,13 +18,13 @@ XML = to_xml(FULL)
 
 
 def test_both_forms_come_back_the_same() -> None:
-    assert from_xml(XML.encode(), "otter.xml") == from_json(to_json(FULL), "otter.json") == FULL
-    assert from_json(to_json(FULL, compact=True), "otter.json") == FULL
+    assert from_xml(XML.encode(), "otter.xml", USUAL) == from_json(to_json(FULL), "otter.json", USUAL) == FULL
+    assert from_json(to_json(FULL, compact=True), "otter.json", USUAL) == FULL
     assert to_json(FULL, compact=True).count("\n") == 1
     rows = document_of(FULL)["sheets"][2]  # who knows full rows only must not count by them
     assert ("cells" in rows, rows["row_cells"]["filled"]) == (False, (2, 3))
     bare = Crate("c", (), (), ())
-    assert from_xml(to_xml(bare).encode(), "c.xml") == bare
+    assert from_xml(to_xml(bare).encode(), "c.xml", USUAL) == bare
 
 
 def test_a_line_for_each_frame() -> None:
@@ -40,7 +41,7 @@ def test_a_line_for_each_frame() -> None:
 @given(st.lists(XML_TEXT, max_size=4))
 def test_any_name_comes_back(names: list[str]) -> None:
     crate = named([*names, " two  blanks ", "a\tb\nc\rd", "'", "]]>", "&amp;"])
-    assert from_xml(to_xml(crate).encode(), "c.xml") == crate
+    assert from_xml(to_xml(crate).encode(), "c.xml", USUAL) == crate
 
 
 @pytest.mark.parametrize("letter", ["\0", "\x01", "\x0b", "\x1f", "\ufffe", "\uffff"])
@@ -70,13 +71,13 @@ BOMB = '<!DOCTYPE crate [<!ENTITY a "otter"><!ENTITY b "&a;&a;&a;&a;&a;&a;">]><c
 )  # fmt: skip
 def test_what_is_wrong_is_told_with_its_place(text: bytes, sentence: str) -> None:
     with pytest.raises(InputError) as caught:
-        from_xml(text, "otter.xml")
+        from_xml(text, "otter.xml", USUAL)
     assert sentence in str(caught.value)
 
 
 def test_what_is_not_known_is_ignored() -> None:
     text = XML.replace("<frames>", "<weather/><frames>").replace('box="2 2 9 4"', 'box="2 2 9 4" weight="3"')
-    assert from_xml(text.encode(), "otter.xml") == FULL
+    assert from_xml(text.encode(), "otter.xml", USUAL) == FULL
 
 
 def test_where_two_documents_differ() -> None:

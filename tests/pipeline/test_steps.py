@@ -9,12 +9,22 @@ from typing import Any
 import numpy as np
 import pytest
 
-from agile_crate.core.frame.decode import seen
+from agile_crate.core.frame.decode import decoded
 from agile_crate.core.model.picture import Exposure, FrameSequence, Picture
-from agile_crate.pipeline.prepare import STEPS, Prepared, first_look, prepare, step_of
+from agile_crate.core.model.variant import Variant
+from agile_crate.pipeline.context import Context, working
+from agile_crate.pipeline.prepare import (
+    CANVAS_STEPS,
+    COLOR_STEPS,
+    LAST_STEPS,
+    TRIM,
+    Prepared,
+    decoding_of,
+    prepare,
+    wanted,
+)
 from agile_crate.pipeline.prepare.step import lineup_of
 from agile_crate.settings.given import settings_from
-from agile_crate.workers.pool import Crew, crew
 from conftest import art
 
 SEQUENCES = (
@@ -31,21 +41,21 @@ EVERYTHING: Mapping[str, Any] = {
 
 
 def drawings(given: Mapping[str, Any] = EVERYTHING) -> list[Picture]:
-    """Four figures with room round them, after the first look."""
-    look = first_look([settings_from(given)])
+    """Four figures with room round them, after decoding."""
+    decoding = decoding_of([settings_from(given)])
     figures = (np.pad(art(24 + 3 * n, 20 + n, n), ((8, 8), (8, 8), (0, 0))) for n in range(4))
-    return [seen(f"f{n}", figure, look).pictures[0] for n, figure in enumerate(figures)]
+    return [decoded(f"f{n}", figure, decoding).pictures[0] for n, figure in enumerate(figures)]
 
 
-def test_a_first_look_is_a_value_with_which_equal_drawings_become_equal_pictures() -> None:
+def test_a_decoding_is_a_value_with_which_equal_drawings_become_equal_pictures() -> None:
     settings = [settings_from({"color_key": "corner:4", "scale": "50%", "drop_copies": True})]
-    one, other = first_look(settings), first_look(settings)
+    one, other = decoding_of(settings), decoding_of(settings)
     assert (one, hash(one)) == (other, hash(other))
     assert pickle.loads(pickle.dumps(one)) == one
-    assert first_look([settings_from({"scale": "25%"})]) != one
+    assert decoding_of([settings_from({"scale": "25%"})]) != one
     pixels = art(30, 20)
     before = pixels.copy()
-    a, b = seen("a", pixels, one), seen("b", pixels, other)
+    a, b = decoded("a", pixels, one), decoded("b", pixels, other)
     assert np.array_equal(pixels, before)
     assert a.pictures[0].canvas == (15, 10)
     assert np.array_equal(a.pictures[0].pixels, b.pictures[0].pixels)
@@ -54,9 +64,8 @@ def test_a_first_look_is_a_value_with_which_equal_drawings_become_equal_pictures
 def test_steps_leave_what_they_are_given_and_their_parameters_travel() -> None:
     settings, lineup, pictures = settings_from(EVERYTHING), lineup_of(SEQUENCES), drawings()
     walked = 0
-    for name, is_wanted in STEPS:
-        assert is_wanted(settings)
-        step = step_of(name)
+    steps = (*COLOR_STEPS, *CANVAS_STEPS, *TRIM, *LAST_STEPS)
+    for step in wanted(steps, settings):
         for picture in pictures:
             picture.pixels.flags.writeable = False  # a step that wrote into its input would raise
         facts = [pickle.loads(pickle.dumps(step.fact(picture, settings))) for picture in pictures]
@@ -73,21 +82,21 @@ def test_steps_leave_what_they_are_given_and_their_parameters_travel() -> None:
         repeated = [step.apply(picture, one) for picture, one in zip(pictures, decision.parameters, strict=True)]
         assert [told(picture) for picture in changed] == [told(picture) for picture in repeated]
         pictures, walked = changed, walked + 1
-    assert walked == len(STEPS) - 2  # the colour key was applied at first sight, and the line has room
+    assert walked == len(steps) - 2  # the colour key was applied at first sight, and the line has room
 
 
 def told(picture: Picture) -> tuple[object, ...]:
     return picture.canvas, picture.offset, picture.stored, picture.pivot, picture.shape, picture.pixels.tobytes()
 
 
-def prepared(executor: Crew) -> Prepared:
-    return prepare(drawings(), SEQUENCES, settings_from(EVERYTHING), executor)
+def prepared(context: Context, given: Mapping[str, Any] = EVERYTHING) -> Prepared:
+    return prepare([Variant(pictures=drawings(given))], SEQUENCES, settings_from(given), context)
 
 
 def test_one_thread_or_two_and_with_hardly_any_memory_give_the_same() -> None:
-    with crew(2) as two, crew(1, memory=2) as narrow:
+    with working(threads=2) as two, working(threads=1, memory=2) as narrow:
         here, there = prepared(two), prepared(narrow)
-        assert (two.room.in_file, narrow.room.in_file > 4000) == (0, True)
+        assert (two.pixels.in_file, narrow.pixels.in_file > 4000) == (0, True)
     assert [told(picture) for picture in here.pictures] == [told(picture) for picture in there.pictures]
     assert not any(picture.pixels.flags.writeable for picture in there.pictures)
     assert (here.factor, here.remarks, here.warnings) == (there.factor, there.remarks, there.warnings)
@@ -101,8 +110,7 @@ def test_each_setting_of_the_section_is_used(name: str) -> None:
         del given["shape_of" if name == "shape" else "dither"]
     if name == "trim":
         del given["cushion"]
-    with crew(1) as executor:
-        without = prepare(drawings(given), SEQUENCES, settings_from(given), executor)
-        whole = prepared(executor)
+    with working(threads=1) as context:
+        without, whole = prepared(context, given), prepared(context)
     one, other = ([told(picture) for picture in side.pictures] for side in (without, whole))
     assert (one, without.remarks) != (other, whole.remarks)

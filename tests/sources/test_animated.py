@@ -11,7 +11,7 @@ import pytest
 from PIL import Image
 
 from agile_crate.core.png_chunks import PictureError
-from agile_crate.sources.animated import Reel, gif_extent
+from agile_crate.sources.animated import DecodedSequence, gif_extent
 from agile_crate.sources.pictures import read_picture
 from file_bytes import stored
 
@@ -46,7 +46,7 @@ def test_frames_times_and_repeats(
     kind: str, options: dict[str, object], times: list[int | None], repeats: tuple[str | None, int]
 ) -> None:
     reel = read_picture(saved(kind, **options))
-    assert isinstance(reel, Reel)
+    assert isinstance(reel, DecodedSequence)
     assert list(reel.milliseconds) == times
     assert (reel.loop, reel.times) == repeats
     for pixels, frame in zip(reel.pictures, FRAMES, strict=True):

@@ -14,7 +14,7 @@ import agile_crate
 from agile_crate.core.frame.srgb import CHROMATICITY, from_gamma
 from agile_crate.core.png_chunks import PictureError
 from agile_crate.sources.pictures import read_source
-from agile_crate.sources.read_options import Reading
+from agile_crate.sources.read_options import ReadOptions
 from conftest import art
 from file_bytes import stored
 
@@ -76,7 +76,7 @@ def test_what_a_picture_says_of_its_colours(notes: dict[str, Any], is_foreign: b
     assert source.is_foreign is is_foreign
     assert np.array_equal(source.picture, PIXELS)  # its numbers, as they are
     if not is_foreign:
-        assert np.array_equal(read_source(png(**notes), reading=Reading(to_srgb=True)).picture, PIXELS)
+        assert np.array_equal(read_source(png(**notes), options=ReadOptions(to_srgb=True)).picture, PIXELS)
 
 
 def furthest(one: np.ndarray, other: np.ndarray) -> int:
@@ -84,7 +84,7 @@ def furthest(one: np.ndarray, other: np.ndarray) -> int:
 
 
 def test_gamma_by_its_formula() -> None:
-    found = read_source(png(gamma=1.0), reading=Reading(to_srgb=True)).picture
+    found = read_source(png(gamma=1.0), options=ReadOptions(to_srgb=True)).picture
     assert np.array_equal(found[..., 3], PIXELS[..., 3])
     for value in (0, 1, 10, 128, 254, 255):  # light as it is, through the curve of sRGB
         light = value / 255
@@ -95,9 +95,9 @@ def test_gamma_by_its_formula() -> None:
 
 def test_primaries_and_profiles_agree() -> None:
     """The same colours told by a profile and by remarks come out alike; white stays white."""
-    linear = read_source(png(icc=profile(RED, GREEN, BLUE, 1.0)), reading=Reading(to_srgb=True)).picture
-    assert furthest(linear, read_source(png(gamma=1.0), reading=Reading(to_srgb=True)).picture) <= 1
-    swapped = read_source(png(icc=profile(GREEN, RED, BLUE, 2.2)), reading=Reading(to_srgb=True)).picture
+    linear = read_source(png(icc=profile(RED, GREEN, BLUE, 1.0)), options=ReadOptions(to_srgb=True)).picture
+    assert furthest(linear, read_source(png(gamma=1.0), options=ReadOptions(to_srgb=True)).picture) <= 1
+    swapped = read_source(png(icc=profile(GREEN, RED, BLUE, 2.2)), options=ReadOptions(to_srgb=True)).picture
     expected = from_gamma(PIXELS[..., [1, 0, 2, 3]], 1 / 2.2)
     assert furthest(swapped, expected) <= 2
     wide = from_gamma(np.full((1, 1, 4), 255, np.uint8), 1 / 2.2, WIDE)
@@ -109,7 +109,7 @@ def test_primaries_and_profiles_agree() -> None:
 
 def test_profiles_that_cannot_be_used() -> None:
     with pytest.raises(PictureError, match="has a colour profile that cannot be used"):
-        read_source(png(icc=b"nonsense" * 30), reading=Reading(to_srgb=True))
+        read_source(png(icc=b"nonsense" * 30), options=ReadOptions(to_srgb=True))
 
 
 def test_a_build_tells_of_them_and_converts_them(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

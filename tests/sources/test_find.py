@@ -4,8 +4,8 @@ from pathlib import Path
 import pytest
 
 from agile_crate.core.errors import InputError
-from agile_crate.core.limits import within
-from agile_crate.format.regular import read_regular
+from agile_crate.core.limits import USUAL
+from agile_crate.format.regular import read_head, read_regular
 from agile_crate.sources.find import find
 from conftest import save
 
@@ -26,7 +26,7 @@ def here(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
 
 
 def names(*inputs: str, own: frozenset[str] = frozenset()) -> list[str]:
-    return [file.name for file in find(inputs, own).found]
+    return [file.name for file in find(inputs, own, USUAL).found]
 
 
 def test_folders_are_read_through_in_natural_order(here: Path) -> None:
@@ -35,25 +35,28 @@ def test_folders_are_read_through_in_natural_order(here: Path) -> None:
 
 
 def test_the_animation_of_bare_numbers_is_their_folder(here: Path) -> None:
-    by_name = {file.name: file.animation for file in find(["a", "a/more/up"]).found}
+    by_name = {file.name: file.animation for file in find(["a", "a/more/up"], frozenset(), USUAL).found}
     assert by_name["more/up/01"] == "more/up"
     os.chdir(here / "a/more/up")
-    assert [file.animation for file in find(["."]).found] == ["up"]
-    assert [file.animation for file in find(["01.tga"]).found] == ["up"]
+    assert [file.animation for file in find(["."], frozenset(), USUAL).found] == ["up"]
+    assert [file.animation for file in find(["01.tga"], frozenset(), USUAL).found] == ["up"]
 
 
 def test_a_folder_of_one_series_names_the_animation(here: Path) -> None:
     for name in ("walk_SW/walk_01", "guard/idle_1", "guard/run_1", "Walk/frame_01", "mixed/dot_1", "mixed/still"):
         save(here / "c" / f"{name}.png")
-    by_name = {file.name: file.animation for file in find(["c"]).found}
+    by_name = {file.name: file.animation for file in find(["c"], frozenset(), USUAL).found}
     assert by_name == {
         "walk_SW/walk_01": "walk_SW", "guard/idle_1": "guard/idle", "guard/run_1": "guard/run", "Walk/frame_01": "Walk",
         "mixed/dot_1": "mixed", "mixed/still": None,
     }  # fmt: skip
-    assert [file.animation for file in find(["c/walk_SW"]).found] == ["walk"]
-    assert [file.animation for file in find(["c/Walk"]).found] == ["Walk"]
-    assert [file.animation for file in find(["c/guard/idle_*", "c/guard/run_1.png"]).found] == ["idle", "run"]
-    assert [file.animation for file in find(["c/*/idle_*"]).found] == ["guard"]
+    assert [file.animation for file in find(["c/walk_SW"], frozenset(), USUAL).found] == ["walk"]
+    assert [file.animation for file in find(["c/Walk"], frozenset(), USUAL).found] == ["Walk"]
+    assert [file.animation for file in find(["c/guard/idle_*", "c/guard/run_1.png"], frozenset(), USUAL).found] == [
+        "idle",
+        "run",
+    ]
+    assert [file.animation for file in find(["c/*/idle_*"], frozenset(), USUAL).found] == ["guard"]
 
 
 def test_files_and_patterns(here: Path) -> None:
@@ -72,8 +75,8 @@ def test_what_is_passed_over_is_counted(here: Path) -> None:
     os.mkfifo(here / "a" / "pipe.png")
     (here / "a" / "loop").symlink_to(here / "a")
     (here / "a" / "swim" / "up").symlink_to("../..", target_is_directory=True)
-    search = find(["a", "a/letter.png"])
-    assert dict(search.passed_over) == {
+    search = find(["a", "a/letter.png"], frozenset(), USUAL)
+    assert dict(search.skipped) == {
         "file that is not a picture": 2, "hidden file": 2, "special file": 1, "link back to a folder above": 2,
         "file met twice": 1,
     }  # fmt: skip
@@ -88,7 +91,7 @@ def test_outputs_are_no_inputs(here: Path) -> None:
     save(here / "a" / "build" / "otter.png")
     own = frozenset({str(here / "a" / "letter.png")})
     assert names("a", own=own) == ["build/otter", "dive_1", "more/up/01", "swim/swim_9", "swim/swim_10"]
-    assert find(["a"], own).passed_over == {"output of a build": 1}
+    assert find(["a"], own, USUAL).skipped == {"output of a build": 1}
 
 
 @pytest.mark.parametrize(
@@ -119,7 +122,7 @@ def test_what_cannot_be_taken_is_said(here: Path, inputs: list[str], sentence: s
     (here / "surrogate").mkdir()
     (here / "surrogate" / os.fsdecode(b"bad\xff.png")).touch()
     with pytest.raises(InputError, match=sentence):
-        find(inputs)
+        find(inputs, frozenset(), USUAL)
 
 
 def test_folders_are_told_apart_where_listings_have_no_inodes(here: Path, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -158,13 +161,11 @@ def test_a_file_is_read_whole_and_never_beyond_what_was_agreed(tmp_path: Path) -
     path = tmp_path / "a"
     for size in (0, 1, 70_000):
         path.write_bytes(b"x" * size)
-        with within({"file_bytes": size}):
-            assert read_regular(path, "file_bytes") == b"x" * size
-        with within({"file_bytes": max(0, size - 1)}):
-            assert read_regular(path, "file_bytes", head=1) == b"x" * min(1, size)
-            if size:
-                with pytest.raises(OSError, match="it is larger than"):
-                    read_regular(path, "file_bytes")
-    assert b"Pid" in read_regular("/proc/self/status", "file_bytes")  # its size is said to be 0
+        assert read_regular(path, USUAL._replace(file_bytes=size), "file_bytes") == b"x" * size
+        assert read_head(path, 1) == b"x" * min(1, size)
+        if size:
+            with pytest.raises(OSError, match="it is larger than"):
+                read_regular(path, USUAL._replace(file_bytes=size - 1), "file_bytes")
+    assert b"Pid" in read_regular("/proc/self/status", USUAL, "file_bytes")  # its size is said to be 0
     with pytest.raises(OSError, match="it is not a regular file"):
-        read_regular("/dev/zero", "file_bytes")
+        read_regular("/dev/zero", USUAL, "file_bytes")

@@ -8,14 +8,14 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from agile_crate.core.limits import within
+from agile_crate.core.limits import USUAL
 from agile_crate.core.png_chunks import PictureError
-from agile_crate.sources.animated import Reel
+from agile_crate.sources.animated import DecodedSequence
 from agile_crate.sources.pictures import read_picture
-from agile_crate.sources.read_options import Reading
+from agile_crate.sources.read_options import PLAIN, ReadOptions
 from file_bytes import layered, stored
 
-FLAT = Reading(layers="flat")
+FLAT = ReadOptions(layers="flat")
 
 
 RED, BLUE, HALF = (200, 10, 20, 255), (10, 20, 200, 255), (10, 200, 20, 128)
@@ -42,7 +42,7 @@ STACK = """<stack>
 
 def test_layers_groups_offsets_and_opacity() -> None:
     reel = read_picture(document(STACK))
-    assert isinstance(reel, Reel)
+    assert isinstance(reel, DecodedSequence)
     assert reel.names == ("01", "group", "top")
     lowest, group, top = reel.pictures
     expected = np.zeros((8, 10, 4), np.uint8)
@@ -58,7 +58,7 @@ def test_layers_groups_offsets_and_opacity() -> None:
 
 
 def test_flat_is_one_picture() -> None:
-    flat = read_picture(document(STACK), reading=FLAT)
+    flat = read_picture(document(STACK), options=FLAT)
     assert flat.shape == (8, 10, 4)
     assert flat[6, 0].tolist() == list(RED)
     assert flat[0, 8].tolist() == [*BLUE[:3], 128]
@@ -120,7 +120,7 @@ def test_a_missing_stack_and_a_blend_mode() -> None:
     blended = '<stack><layer src="data/red.png" composite-op="svg:multiply"/><layer src="data/blue.png"/></stack>'
     assert len(read_picture(document(blended)).pictures) == 2
     with pytest.raises(PictureError, match="with the blend mode 'svg:multiply', which is not drawn here"):
-        read_picture(document(blended), reading=FLAT)
+        read_picture(document(blended), options=FLAT)
 
 
 BASE = '<layer src="data/blue.png"/>'
@@ -139,13 +139,14 @@ def test_a_blend_mode_above_what_lies_below_its_group_is_refused(inside: str, is
     data = document(f"<stack>{inside}</stack>")
     if is_refused:
         with pytest.raises(PictureError, match="with the blend mode 'svg:multiply', which is not drawn here"):
-            read_picture(data, reading=FLAT)
+            read_picture(data, options=FLAT)
     else:
-        assert read_picture(data, reading=FLAT).any()
+        assert read_picture(data, options=FLAT).any()
 
 
 def test_an_archive_that_unpacks_too_far() -> None:
     bomb = document(STACK, PARTS | {"data/zeros": bytes(200_000)})
     assert len(bomb) < 3000
-    with within({"unpacked_bytes": 100_000}), pytest.raises(PictureError, match=r"^unpacks to more than 97\.7 KB; "):
-        read_picture(bomb)
+    options = PLAIN._replace(limits=USUAL._replace(unpacked_bytes=100_000))
+    with pytest.raises(PictureError, match=r"^unpacks to more than 97\.7 KB; "):
+        read_picture(bomb, options=options)

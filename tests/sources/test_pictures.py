@@ -9,6 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
 
+from agile_crate.core.limits import USUAL
 from agile_crate.core.png_chunks import SIGNATURE, PictureError
 from agile_crate.sources import deep_png
 from agile_crate.sources.deep_png import rounded_to_bytes
@@ -80,7 +81,7 @@ def test_formats_and_modes(
         expected = Image.open(io.BytesIO(data)).convert("RGBA")
         assert np.asarray(expected)[..., 3].min() == 0
     assert np.array_equal(read_picture(data), np.asarray(expected))
-    assert picture_size(data, 1000) == (16, 12)
+    assert picture_size(data, 1000, USUAL) == (16, 12)
 
 
 @pytest.mark.parametrize(("channels", "colour"), [(1, 0), (2, 4), (3, 2), (4, 6)])

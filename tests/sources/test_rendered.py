@@ -15,9 +15,9 @@ from hypothesis import strategies as st
 from agile_crate.core.frame.srgb import CHROMATICITY, from_light
 from agile_crate.core.png_chunks import PictureError
 from agile_crate.sources import rendered
-from agile_crate.sources.decoded import Reel
+from agile_crate.sources.decoded import DecodedSequence
 from agile_crate.sources.pictures import read_picture
-from agile_crate.sources.read_options import Reading
+from agile_crate.sources.read_options import ReadOptions
 from conftest import Run, metadata
 
 OpenEXR = pytest.importorskip("OpenEXR", reason="the extra 'exr' is not installed")
@@ -83,7 +83,7 @@ def test_half_and_float_straight_and_opaque(tmp_path: Path, kind: type) -> None:
     assert pixels[0, 0].tolist() == [188, 137, 0, 128]
     del channels["A"]
     assert read_picture(exr(tmp_path, channels))[0, 0].tolist() == [137, 99, 0, 255]
-    grey = read_picture(exr(tmp_path, {"Y": np.full((2, 3), 0.25, kind)}), reading=Reading(exposure=1))
+    grey = read_picture(exr(tmp_path, {"Y": np.full((2, 3), 0.25, kind)}), options=ReadOptions(exposure=1))
     assert grey[0, 0].tolist() == [188, 188, 188, 255]
 
 
@@ -109,8 +109,8 @@ def layered(tmp_path: Path, with_picture: bool) -> bytes:
 def test_layers_of_one_file(tmp_path: Path) -> None:
     whole = read_picture(layered(tmp_path, True))
     assert whole.tolist() == [[[255] * 4] * 3] * 2
-    reel = read_picture(layered(tmp_path, True), reading=Reading(layers="separate"))
-    assert isinstance(reel, Reel)
+    reel = read_picture(layered(tmp_path, True), options=ReadOptions(layers="separate"))
+    assert isinstance(reel, DecodedSequence)
     assert set(reel.names) == {"picture", "glow", "light/key"}
     assert reel.pictures[reel.names.index("glow")][0, 0].tolist() == [188, 0, 0, 128]
     with pytest.raises(PictureError) as caught:

@@ -13,12 +13,12 @@ import pytest
 from PIL import Image
 
 import agile_crate
-from agile_crate.core.limits import within
+from agile_crate.core.limits import USUAL
 from agile_crate.core.model.geometry import Size
 from agile_crate.core.model.picture import Vector
 from agile_crate.core.png_chunks import PictureError
 from agile_crate.sources.pictures import read_picture
-from agile_crate.sources.read_options import PLAIN, Reading
+from agile_crate.sources.read_options import PLAIN, ReadOptions
 from agile_crate.sources.vector import read_vector
 from conftest import Run, art, metadata, save
 from file_bytes import stored
@@ -44,8 +44,12 @@ def wide_rect(count: int) -> str:
 BOX = '<rect x="4" y="2" width="8" height="6" fill="#204060"/>'
 
 
-def read(data: bytes, reading: Reading = PLAIN) -> Vector:
-    found = read_vector(data, 1 << 20, reading)
+def limited(layers: str = "", **limits: int) -> ReadOptions:
+    return PLAIN._replace(layers=layers, limits=USUAL._replace(**limits))
+
+
+def read(data: bytes, options: ReadOptions = PLAIN) -> Vector:
+    found = read_vector(data, 1 << 20, options)
     assert isinstance(found, Vector)
     return found
 
@@ -62,7 +66,7 @@ def read(data: bytes, reading: Reading = PLAIN) -> Vector:
     ],
 )  # fmt: skip
 def test_the_own_size(head: str, given: Size | None, size: tuple[int, int]) -> None:
-    assert read(svg(BOX, head), Reading(vector_size=given)).size == size
+    assert read(svg(BOX, head), ReadOptions(vector_size=given)).size == size
 
 
 @pytest.mark.parametrize("factor", [1, 2, 5])
@@ -99,7 +103,7 @@ LAYERS = (
 
 
 def test_groups_by_name_are_frames_and_the_rest_is_in_each() -> None:
-    found = read_vector(svg(LAYERS), 1 << 20, Reading(layers="separate"))
+    found = read_vector(svg(LAYERS), 1 << 20, ReadOptions(layers="separate"))
     assert isinstance(found, dict)
     assert list(found) == ["up", "down"]
     up, down = (one.draw(one.size)[..., 3] > 0 for one in found.values())
@@ -162,7 +166,7 @@ def test_what_is_refused(data: bytes, told: str) -> None:
 def test_layers_without_names_and_names_that_lead_out() -> None:
     for inside, told in (("<g/>", "has no named groups"), ('<g id="../x"/>', "has a layer named '../x', which would")):
         with pytest.raises(PictureError, match=told):
-            read_vector(svg(inside), 1 << 20, Reading(layers="separate"))
+            read_vector(svg(inside), 1 << 20, ReadOptions(layers="separate"))
 
 
 def test_embedded_pictures_circles_and_filters_are_drawn() -> None:
@@ -176,17 +180,17 @@ def test_embedded_pictures_circles_and_filters_are_drawn() -> None:
 def test_what_takes_too_long_is_ended() -> None:
     filters = '<feTurbulence baseFrequency="0.01" numOctaves="9"/><feGaussianBlur stdDeviation="90"/>' * 400
     slow = svg(f'<filter id="f">{filters}</filter><g filter="url(#f)"><rect width="20" height="10"/></g>')
-    with within({"seconds": 1}), pytest.raises(PictureError, match="takes longer than 1 seconds to draw"):
-        read(slow).draw(Size(4000, 2000))
+    with pytest.raises(PictureError, match="takes longer than 1 seconds to draw"):
+        read(slow, limited(seconds=1)).draw(Size(4000, 2000))
 
 
 def test_text_is_drawn_in_the_font_that_is_given() -> None:
     font = next(FONT.glob("*.ttf"))
     words = svg('<text x="1" y="9" font-size="9" font-family="Nowhere">mm</text>')
-    plain = read(words, Reading(font=str(font))).draw(Size(200, 100))
+    plain = read(words, ReadOptions(font=str(font))).draw(Size(200, 100))
     assert np.count_nonzero(plain[..., 3]) > 500
     styled = words.replace(b"<text", b"<style>text { font-family: Elsewhere }</style><text")
-    assert np.array_equal(read(styled, Reading(font=str(font))).draw(Size(200, 100)), plain)
+    assert np.array_equal(read(styled, ReadOptions(font=str(font))).draw(Size(200, 100)), plain)
 
 
 @pytest.fixture
@@ -313,8 +317,10 @@ def test_layers_and_fonts_by_their_options(run: Run, drawings: Path, tmp_path: P
     ],
 )  # fmt: skip
 def test_what_may_be_dear_is_drawn_within_bounds(inside: str, head: str, told: str) -> None:
-    with within({"seconds": 1}), pytest.raises(PictureError, match=told):
-        read_vector(svg(inside, head), 1 << 26, PLAIN).draw(Size(6000, 6000) if "6000" in head else Size(2000, 2000))
+    with pytest.raises(PictureError, match=told):
+        read_vector(svg(inside, head), 1 << 26, limited(seconds=1)).draw(
+            Size(6000, 6000) if "6000" in head else Size(2000, 2000)
+        )
 
 
 def test_rules_and_attributes_that_are_compared_often_are_dear() -> None:
@@ -334,7 +340,7 @@ def test_many_groups_take_no_more_than_their_own_parts() -> None:
         '<g id="swim_1"><path id="foam" d="M0 0h5v5h-5z" fill="url(#sea)"/><g id="wave"><use href="#foam"/></g></g>'
     )
     groups[2] = '<g id="swim_2"><linearGradient id="sea"><stop stop-color="#f00"/></linearGradient></g>'
-    found = read_vector(svg("".join(groups)), 1 << 20, Reading(layers="separate"))
+    found = read_vector(svg("".join(groups)), 1 << 20, ReadOptions(layers="separate"))
     assert isinstance(found, dict)
     assert len(found) == 1500
     texts = [found[f"swim_{n}"].draw.args[0].text for n in (0, 3)]
@@ -343,11 +349,8 @@ def test_many_groups_take_no_more_than_their_own_parts() -> None:
     assert first[2, 2].tolist() == [255, 0, 0, 255]
     assert last[2, 1499 % 9 + 1].tolist() == [0x20, 0x40, 0x60, 255]
     many = "".join(f'<g id="a{n}"><use href="#b{n + 1}"/><rect id="b{n}" width="1"/></g>' for n in range(400))
-    with (
-        within({"elements": 2000}),
-        pytest.raises(PictureError, match="has layers of more than 40,000 elements together"),
-    ):
-        read_vector(svg(many), 1 << 20, Reading(layers="separate"))
+    with pytest.raises(PictureError, match="has layers of more than 40,000 elements together"):
+        read_vector(svg(many), 1 << 20, limited(elements=2000, layers="separate"))
     slow = "".join(f'<g id="a{n}"><rect width="5" height="5" stroke-dasharray="1"/></g>' for n in range(9))
-    with within({"layers": 8}), pytest.raises(PictureError, match="has more than 8 layers that may take long to draw"):
-        read_vector(svg(slow), 1 << 20, Reading(layers="separate"))
+    with pytest.raises(PictureError, match="has more than 8 layers that may take long to draw"):
+        read_vector(svg(slow), 1 << 20, PLAIN._replace(layers="separate", limits=USUAL._replace(layers=8)))

@@ -14,14 +14,14 @@ from agile_crate import platform
 from agile_crate.core.errors import OutputError
 from agile_crate.platform import machine_memory
 from agile_crate.storage import pixel_store as rooms
-from agile_crate.storage.pixel_store import Room, default_limit
+from agile_crate.storage.pixel_store import PixelStore, default_limit
 from conftest import art
 
 
 def test_what_is_moved_is_the_same_and_nobody_can_change_it(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))
     monkeypatch.setattr(rooms, "SEGMENT", 1 << 12)
-    room = Room(1000)
+    room = PixelStore(1000)
     arrays = [art(7 + n, 5 + n, n)[:, ::-1] for n in range(20)] + [art(90, 70), art(1, 1)[:0]]  # one above a segment
     moved = [room.moved(array) for array in arrays]
     assert all(np.array_equal(one, other) for one, other in zip(arrays, moved, strict=True))
@@ -34,7 +34,7 @@ def test_what_is_moved_is_the_same_and_nobody_can_change_it(tmp_path: Path, monk
 
 
 def test_a_step_may_take_half_since_the_one_before_is_still_there() -> None:
-    room = Room(1000)
+    room = PixelStore(1000)
     assert [room.has_room(size) for size in (300, 201, 200, 1)] == [True, False, True, False]
     room.next_step()
     assert room.has_room(500)
@@ -46,7 +46,7 @@ def test_a_full_disk_is_told_with_what_to_do(tmp_path: Path, monkeypatch: pytest
 
     monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))
     monkeypatch.setattr(os, "posix_fallocate", full)
-    room = Room(1)
+    room = PixelStore(1)
     with pytest.raises(
         OutputError, match=rf"takes? more than memory allows, and .*{tmp_path.name} has no room .*: no "
     ):

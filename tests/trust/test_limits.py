@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import sys
 from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
@@ -14,10 +13,9 @@ from PIL import Image
 
 import agile_crate
 from agile_crate.core.errors import InputError, UsageError
-from agile_crate.core.limits import ABOUT, Limits, in_force, with_limits, within
+from agile_crate.core.limits import ABOUT, USUAL, Limits
 from agile_crate.core.message import key_of
 from agile_crate.settings.readers import limit
-from agile_crate.workers.pool import crew
 from conftest import art
 from file_bytes import layered, stored
 from trust.test_hostile import dots
@@ -136,16 +134,9 @@ def test_scripts_set_limits_too(tmp_path: Path) -> None:
         agile_crate.limits(otters=3)
 
 
-def test_limits_go_where_the_work_goes() -> None:
+def test_limits_are_read_in_their_units() -> None:
     assert limit("file-bytes=2GB") == ("file_bytes", 2 << 30)
     assert limit("picture-pixels=9000x9000") == ("picture_pixels", 81_000_000)
-    with within({"frames": 7}), crew(2) as hands:
-        assert hands.submit(in_force).result().frames == 7
-        if sys.platform == "linux":
-            assert hands.beside(True).submit(in_force).result().frames == 7
-        assert with_limits(Limits(frames=9), lambda: in_force().frames) == 9
-        assert in_force().frames == 7
-    assert in_force() == Limits()
 
 
 def test_layers_that_share_one_entry_are_counted(tmp_path: Path) -> None:
@@ -171,4 +162,4 @@ def test_folders_are_not_walked_on_and_on(command: str, tmp_path: Path, monkeypa
         InputError,
         match="holds too many files to look through for 1,000,000 frames; name the folders of frames, or limit='frames=N'",
     ):
-        find.searched([str(tmp_path)])
+        find.searched([str(tmp_path)], limits=USUAL)

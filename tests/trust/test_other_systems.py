@@ -13,6 +13,7 @@ import pytest
 
 from agile_crate.core.crate.file_names import not_held
 from agile_crate.core.errors import UsageError
+from agile_crate.core.limits import USUAL
 from agile_crate.core.names import leads_out
 from agile_crate.exports import depfile
 from agile_crate.sources import find as finding
@@ -56,7 +57,7 @@ def test_paths_with_backslashes_become_names_with_slashes(tmp_path: Path, monkey
     path = save(tmp_path / "swim\\swim_1.png")
     monkeypatch.setattr(os, "sep", "\\")
     try:
-        (found,) = finding.find([str(path)]).found
+        (found,) = finding.find([str(path)], limits=USUAL).found
         escaped = depfile._escaped("frames\\old otter.png")
     finally:
         monkeypatch.undo()

@@ -14,7 +14,7 @@ from PIL import Image
 
 from agile_crate.core.model import crate as model
 from agile_crate.core.model.geometry import Box, Offset, Point, Size
-from agile_crate.core.model.sheet import Sheet, Skin
+from agile_crate.core.model.sheet import Sheet, SkinImage
 from agile_crate.core.pixels import Pixels
 from agile_crate.views.live_view import Board, board_of, news_of
 from file_bytes import stored
@@ -30,7 +30,7 @@ def frame(name: str, box: Box, sheet: int = 0, turned: bool = False, mirror: Any
 def crate_of(
     frames: list[model.Frame], sizes: list[Size], rim: int = 0, skin: str = "", background: str = ""
 ) -> model.Crate:
-    skins = (Skin(skin, f"o-{skin}.png", "", False),) if skin else ()
+    skins = (SkinImage(skin, f"o-{skin}.png", "", False),) if skin else ()
     sheets = tuple(Sheet(f"o-{n}.png", size, edge_repeat=rim, skins=skins) for n, size in enumerate(sizes))
     swim = model.Animation("swim", (0,), (100,), "forever")
     return model.Crate("o", sheets, tuple(frames), (swim,), background=background)

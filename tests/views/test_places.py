@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from agile_crate.core.color import Color
 from agile_crate.core.crate.restore import restore
+from agile_crate.core.limits import USUAL
 from agile_crate.core.model.crate import Animation, Crate, Frame
 from agile_crate.core.model.geometry import Box, Mirror, Offset, Point, Shape, Size
 from agile_crate.core.model.sheet import Sheet
@@ -138,7 +139,7 @@ def on_ground(number: int, x: int, wide: int) -> np.ndarray:
 
 
 def film(animation: Animation, **wish: object) -> Film:
-    return film_of(CRATE, animation, PICTURES.__getitem__, FilmOptions(ground=(10, 20, 30), **wish), Timing())
+    return film_of(CRATE, animation, PICTURES.__getitem__, FilmOptions(ground=(10, 20, 30), **wish), Timing(), USUAL)
 
 
 def test_a_film_is_drawn_by_the_pivots() -> None:
@@ -170,7 +171,7 @@ def test_onion_skins_are_tinted_before_and_after_and_lie_below() -> None:
 
 
 def test_a_clear_film_keeps_its_alpha() -> None:
-    made = film_of(CRATE, DIVE, PICTURES.__getitem__, FilmOptions(clear=True), Timing())
+    made = film_of(CRATE, DIVE, PICTURES.__getitem__, FilmOptions(clear=True), Timing(), USUAL)
     shown = PICTURES[3][..., 3] > 0
     assert np.array_equal(made.pictures[0][shown], PICTURES[3][shown])
     assert (made.pictures[0][~shown] == 0).all()
@@ -188,7 +189,7 @@ def test_the_ground_and_the_pivot_have_room() -> None:
 
 
 def test_several_animations_play_side_by_side() -> None:
-    made = together(CRATE, [SWING, DIVE], PICTURES.__getitem__, FilmOptions(ground=(10, 20, 30)), Timing())
+    made = together(CRATE, [SWING, DIVE], PICTURES.__getitem__, FilmOptions(ground=(10, 20, 30)), Timing(), USUAL)
     assert sum(made.milliseconds) == 500  # the longest turn
     starts = np.cumsum([0, *made.milliseconds]).tolist()
     assert starts == [0, 100, 150, 200, 350, 400, 450, 500]
@@ -197,7 +198,7 @@ def test_several_animations_play_side_by_side() -> None:
 
 
 def test_a_strip_shows_every_frame_once() -> None:
-    image = strip_of(CRATE, SWING, PICTURES.__getitem__, FilmOptions(ground=(10, 20, 30)))
+    image = strip_of(CRATE, SWING, PICTURES.__getitem__, FilmOptions(ground=(10, 20, 30)), USUAL)
     pixels = np.asarray(image)
     for number in range(4):
         x = 8 + number * 24
@@ -211,7 +212,7 @@ def test_the_marks_of_a_sheet_are_at_their_pixels() -> None:
         Frame("letter", 0, Box(28, 4, 12, 20), Size(30, 30), Offset(3, 5), Point(8, 12)),
     )
     crate = Crate("c", (Sheet("c.png", Size(60, 40), gap=4, margin=4),), frames, (Animation("swim", (0,), (100,)),))
-    view = draw_sheet_view(crate, 0, lambda _: [sheet], None, times=4)
+    view = draw_sheet_view(crate, 0, lambda _: [sheet], None, USUAL, times=4)
     pixels = np.asarray(view.image)
     x, y = view.corner
     swim, still = tuple(TONES[0]), (110, 116, 128)
@@ -255,9 +256,11 @@ def test_collision_shapes_are_drawn_on_the_frame() -> None:
     frame = Frame("f", 0, Box(0, 0, 1, 1), Size(12, 10), Offset(0, 0), Point(6, 10), shape=shape)
     crate = Crate("c", (Sheet("c.png", Size(9, 9)),), (frame,), (Animation("a", (0,), (10,)),))
     empty = np.zeros((10, 12, 4), np.uint8)
-    plain = film_of(crate, crate.animations[0], lambda _: empty, FilmOptions(ground=Color(1, 2, 3)), Timing()).pictures[0]
+    plain = film_of(
+        crate, crate.animations[0], lambda _: empty, FilmOptions(ground=Color(1, 2, 3)), Timing(), USUAL
+    ).pictures[0]
     shown = film_of(
-        crate, crate.animations[0], lambda _: empty, FilmOptions(ground=Color(1, 2, 3), shapes=True), Timing()
+        crate, crate.animations[0], lambda _: empty, FilmOptions(ground=Color(1, 2, 3), shapes=True), Timing(), USUAL
     ).pictures[0]
     drawn = (shown != plain).any(axis=2)
     assert drawn[2, 2:10].all()

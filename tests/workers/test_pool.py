@@ -15,8 +15,8 @@ import numpy as np
 import pytest
 
 from agile_crate.workers import processes
-from agile_crate.workers.ordered import AHEAD, Here, in_turn
-from agile_crate.workers.pool import Crew, crew
+from agile_crate.workers.ordered import AHEAD, InlineExecutor, in_turn
+from agile_crate.workers.pool import WorkerPool
 from agile_crate.workers.processes import Processes
 from conftest import art
 
@@ -132,26 +132,26 @@ def test_a_process_that_is_ended_as_it_begins_does_not_answer_for_us(patience: f
 
 def test_few_tasks_are_done_ahead_and_the_rest_never_if_nobody_asks() -> None:
     begun: list[int] = []
-    results = in_turn(Here(), lambda number: begun.append(number) or number, ([number] for number in range(100)))
-    assert (next(results), len(begun)) == (0, AHEAD + 1)
+    results = in_turn(
+        InlineExecutor(), lambda number: begun.append(number) or number, ([number] for number in range(100))
+    )
+    assert (next(results), len(begun)) == (0, AHEAD)
     results.close()
-    assert len(begun) == AHEAD + 1
+    assert len(begun) == AHEAD
 
 
 def test_large_results_are_not_piled_up() -> None:
     begun: list[int] = []
-    results = in_turn(Here(), lambda n: begun.append(n) or n, ([n] for n in range(100)), lambda: 1 << 26)
-    assert (next(results), len(begun)) == (0, 3)
+    results = in_turn(InlineExecutor(), lambda n: begun.append(n) or n, ([n] for n in range(100)), lambda: 1 << 26)
+    assert (next(results), len(begun)) == (0, 2)
     results.close()
 
 
 def test_small_things_are_done_here_unless_processes_pay() -> None:
-    with crew(2, memory=1) as both, crew(1) as alone:
-        assert isinstance(both.beside(False), Here)
-        assert isinstance(alone.beside(True), Here)
+    with WorkerPool(2) as both, WorkerPool(1) as alone:
+        assert isinstance(both.small_frames_pool(False), InlineExecutor)
+        assert isinstance(alone.small_frames_pool(True), InlineExecutor)
         if sys.platform == "linux":
-            assert isinstance(both.beside(True), Processes)
-        assert isinstance(both, Crew)
-        assert both.room.limit == 1
+            assert isinstance(both.small_frames_pool(True), Processes)
     with pytest.raises(ZeroDivisionError):
-        Here().submit(divmod, 1, 0).result()
+        InlineExecutor().submit(divmod, 1, 0).result()

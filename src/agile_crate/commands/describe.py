@@ -9,7 +9,7 @@ from pathlib import Path
 from ..core.crate.check import check_crate
 from ..core.crate.file_names import repeated
 from ..core.errors import InputError, UsageError
-from ..core.limits import Limits
+from ..core.limits import USUAL, Limits
 from ..core.message import a_file, setting
 from ..core.text import quoted
 from ..exports.formats import further_texts
@@ -29,7 +29,7 @@ def describe(
     out: str = "",
     compact: bool = False,
     force: bool = False,
-    limits: Limits = Limits(),  # noqa: B008 - a value
+    limits: Limits = USUAL,
 ) -> tuple[Path, ...]:
     """Writes what templates make of a crate, and its other formats, beside its metadata, or at `out`; returns where.
 

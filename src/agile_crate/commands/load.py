@@ -11,7 +11,7 @@ from ..core.crate.restore import as_seen
 from ..core.crate.skins import skins_of, with_skin
 from ..core.errors import InputError, UsageError
 from ..core.frame.alpha import straight
-from ..core.limits import Limits
+from ..core.limits import USUAL, Limits
 from ..core.message import Sentence, a_file
 from ..core.model.crate import Crate, Frame
 from ..core.names import nearest
@@ -37,7 +37,7 @@ class Loaded:
     sheets: tuple[Pixels, ...]
     folder: Path | None
     warnings: tuple[Sentence, ...] = ()
-    limits: Limits = Limits()
+    limits: Limits = USUAL
 
     def frame(self, name: str) -> Pixels:
         """A frame's pixels on its whole canvas, straight alpha, laid over the crate's background if it has one: a new

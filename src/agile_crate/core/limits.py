@@ -35,6 +35,9 @@ class Limits(NamedTuple):
     template_characters: int = 1 << 28
 
 
+USUAL = Limits()
+"""What holds where nothing else is asked for."""
+
 ABOUT: Mapping[str, str] = {
     "picture_pixels": "of a frame, as its file says, before it is decoded",
     "sheet_pixels": "of a sheet that is read, and of the canvas of a frame in metadata",

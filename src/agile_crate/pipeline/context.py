@@ -5,9 +5,9 @@ from __future__ import annotations
 import contextlib
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Executor
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
-from ..core.limits import Limits
+from ..core.limits import USUAL, Limits
 from ..storage.cache import opened
 from ..storage.pixel_store import PixelStore, default_limit
 from ..workers.pool import WorkerPool
@@ -15,7 +15,6 @@ from ..workers.progress import Progress, silent
 
 if TYPE_CHECKING:
     from ..storage.cache import Cache
-    from .describe import Plan
 
 
 def _ignore(*_: object) -> None:
@@ -32,22 +31,22 @@ class Context(NamedTuple):
     program   the name and version that metadata records
     progress  is called as work is done
     on_wait   is called when another build of the same crate has been under way for a second
-    on_plan   sees what is about to be drawn and written
+    on_plan   sees the plans that are about to be drawn and written
     """
 
     pool: WorkerPool
     pixels: PixelStore
-    limits: Limits = Limits()
+    limits: Limits = USUAL
     cache: Cache | None = None
     program: str = ""
     progress: Progress = silent
     on_wait: Callable[[], None] = _ignore
-    on_plan: Callable[[Sequence[Plan]], object] = _ignore
+    on_plan: Callable[[Sequence[Any]], object] = _ignore
 
 
 @contextlib.contextmanager
 def working(
-    limits: Limits = Limits(),  # noqa: B008 - a value
+    limits: Limits = USUAL,
     threads: int = 0,
     memory: int = 0,
     readers: Executor | None = None,

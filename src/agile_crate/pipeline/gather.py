@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, NamedTuple, TypeVar
 from ..core.crate.origin import Origin
 from ..core.errors import InputError
 from ..core.frame.decode import DecodedFrame, Decoding, decoded
-from ..core.limits import Limits, raise_hint
+from ..core.limits import USUAL, Limits, raise_hint
 from ..core.message import Sentence, a_file, setting
 from ..core.model.picture import Exposure, FrameSequence, Picture, Sequences
 from ..core.motion.take import in_order
@@ -96,7 +96,7 @@ def _frame_cache(decoding: Decoding, options: ReadOptions, context: Context) -> 
         return None
     from ..storage.frame_cache import frame_cache
 
-    return frame_cache(context.cache, context.program, decoding, options._replace(limits=Limits()))
+    return frame_cache(context.cache, context.program, decoding, options._replace(limits=USUAL))
 
 
 def _decoded(

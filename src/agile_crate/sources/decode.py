@@ -26,16 +26,16 @@ from .read_options import PLAIN, ReadOptions, is_vector
 
 T = TypeVar("T")
 
-BATCH = 1 << 20
+BATCH_BYTES = 1 << 20
 """Bytes of files that are taken at a time: tiny frames are bound by the interpreter, so they travel in bulk."""
 
-TOGETHER = 64
+BATCH_FILES = 64
 """Files that are taken at a time, at most."""
 
-MUCH = 1 << 26
+RESULT_BYTES = 1 << 26
 """Bytes of what was seen that are taken at a time: few bytes of a file may stand for very many pixels."""
 
-SMALL, MANY = 1 << 14, 500
+SMALL_FILE_BYTES, MANY = 1 << 14, 500
 """Files of fewer bytes on average are read by one thread, and from so many of them on by several processes."""
 
 MANY_LOOKED_AT = 100
@@ -147,7 +147,7 @@ def hands(files: Sequence[Found], pool: WorkerPool, many: int | None) -> Executo
     default never."""
     if pool.readers:
         return pool.readers
-    if sum(file.length for file in files) < SMALL * len(files):
+    if sum(file.length for file in files) < SMALL_FILE_BYTES * len(files):
         return pool.small_frames_pool(many is not None and len(files) >= many)
     return pool
 
@@ -159,7 +159,7 @@ def _all_read(batch: list[Found], way: Way[T]) -> list[Part[T]]:
     for file in batch:
         found.append(or_error(file, way))
         taken += _bytes(found[-1])
-        if taken > MUCH:
+        if taken > RESULT_BYTES:
             break
     return found
 
@@ -175,7 +175,7 @@ def _batches(files: Sequence[Found]) -> Iterator[list[Found]]:
     for file in files:
         batch.append(file)
         length += file.length
-        if length >= BATCH or len(batch) == TOGETHER:
+        if length >= BATCH_BYTES or len(batch) == BATCH_FILES:
             yield batch
             batch, length = [], 0
     if batch:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from ..core.limits import Limits
+from ..core.limits import USUAL, Limits
 from ..core.model.geometry import Size
 
 
@@ -25,7 +25,7 @@ class ReadOptions(NamedTuple):
     vector_size: Size | None = None
     font: str = ""
     exposure: float = 0
-    limits: Limits = Limits()
+    limits: Limits = USUAL
 
 
 PLAIN = ReadOptions()

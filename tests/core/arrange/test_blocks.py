@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from agile_crate.core.arrange.blocks import Blocks, Lot, arrange_blocks
 from agile_crate.core.arrange.sheet_size import SheetRules
-from agile_crate.core.arrange.tight import Limits
+from agile_crate.core.arrange.tight import SheetLimits
 from agile_crate.core.model.geometry import Box, Size
 
 SIDES = st.integers(1, 40)
@@ -26,7 +26,7 @@ RULES = st.builds(
     multiple=st.sampled_from([1, 4]),
 )
 LIMITS = st.builds(
-    Limits, RULES, st.sampled_from([None, 1, 2]), margin=st.integers(0, 3), gap=st.integers(0, 3),
+    SheetLimits, RULES, st.sampled_from([None, 1, 2]), margin=st.integers(0, 3), gap=st.integers(0, 3),
     effort=st.just("quick"),
 )  # fmt: skip
 
@@ -43,7 +43,7 @@ def boxes(made: Blocks, sheet: int) -> list[Box]:
 
 @given(LOTS, LIMITS, st.sampled_from([(0, 0), (4, 0), (0, 2)]))
 @settings(max_examples=30, deadline=None)
-def test_all_that_is_promised(lots: list[Lot], limits: Limits, asked: tuple[int, int]) -> None:
+def test_all_that_is_promised(lots: list[Lot], limits: SheetLimits, asked: tuple[int, int]) -> None:
     room = [side - 2 * limits.margin for side in limits.rules.usable]
     assume(all(lot.cell.w <= room[0] and lot.cell.h <= room[1] for lot in lots))
     made = arrange_blocks(lots, limits, *asked)
@@ -72,7 +72,7 @@ def test_all_that_is_promised(lots: list[Lot], limits: Limits, asked: tuple[int,
 
 def test_more_effort_is_never_worse() -> None:
     lots = [Lot(3 + 5 * n % 11, Size(20 + 7 * n % 13, 30 + 5 * n % 17)) for n in range(9)]
-    quick, steady = (arrange_blocks(lots, Limits(gap=1, effort=effort)) for effort in ("quick", "steady"))
+    quick, steady = (arrange_blocks(lots, SheetLimits(gap=1, effort=effort)) for effort in ("quick", "steady"))
     assert pixels(steady) <= pixels(quick)
     cells = sum(lot.count * (lot.cell.w + 1) * (lot.cell.h + 1) for lot in lots)
     assert pixels(steady) < 1.08 * cells
@@ -90,7 +90,7 @@ def test_more_effort_is_never_worse() -> None:
     ],
 )
 def test_shapes(count: int, asked: tuple[int, int], shapes: list[tuple[int, int]]) -> None:
-    limits = Limits(SheetRules(Size(90, 90)), effort="quick")
+    limits = SheetLimits(SheetRules(Size(90, 90)), effort="quick")
     made = arrange_blocks([Lot(count, Size(10, 10))], limits, *asked)
     assert [sorted((c.columns, c.rows), reverse=True) for _, c in made.blocks] == [
         sorted(s, reverse=True) for s in shapes
@@ -99,7 +99,7 @@ def test_shapes(count: int, asked: tuple[int, int], shapes: list[tuple[int, int]
 
 def test_a_part_stays_whole_and_stills_go_anywhere() -> None:
     """Four animations of three quarters of a sheet each, and stills that fill what is left."""
-    limits = Limits(SheetRules(Size(40, 40)), None, effort="quick")
+    limits = SheetLimits(SheetRules(Size(40, 40)), None, effort="quick")
     lots = [Lot(12, Size(10, 10)) for _ in range(4)] + [Lot(1, Size(10, 10), loose=True) for _ in range(16)]
     made = arrange_blocks(lots, limits)
     assert len(made.fillings) == 4

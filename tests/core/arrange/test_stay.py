@@ -10,13 +10,13 @@ from hypothesis import strategies as st
 from agile_crate.core.arrange.pinned import Stay, arrange_staying
 from agile_crate.core.arrange.sheet_size import SheetRules
 from agile_crate.core.arrange.sheets import Filling, Group, arrange_on_sheets
-from agile_crate.core.arrange.tight import Limits, Place
+from agile_crate.core.arrange.tight import Place, SheetLimits
 from agile_crate.core.model.geometry import Box, Size
 
 SIDES = st.tuples(st.integers(1, 24), st.integers(1, 24))
 GROUPS = st.lists(st.lists(SIDES, min_size=1, max_size=8), min_size=1, max_size=6)
 LIMITS = st.builds(
-    Limits,
+    SheetLimits,
     st.builds(
         SheetRules,
         st.sampled_from([Size(40, 40), Size(64, 48), Size(512, 512)]),
@@ -55,7 +55,7 @@ def box_of(size: tuple[int, int], place: Place) -> Box:
     return Box(place.x, place.y, w, h)
 
 
-def check(fillings: list[Filling], sizes: list[tuple[int, int]], groups: list[Group], limits: Limits) -> None:
+def check(fillings: list[Filling], sizes: list[tuple[int, int]], groups: list[Group], limits: SheetLimits) -> None:
     placed = {(g, box) for filling in fillings for g, box in filling.members}
     assert placed == {(g, box) for g, group in enumerate(groups) for box in group.boxes}
     for filling in fillings:
@@ -74,7 +74,11 @@ def check(fillings: list[Filling], sizes: list[tuple[int, int]], groups: list[Gr
 @given(GROUPS, GROUPS, LIMITS, st.sets(st.integers(0, 40)), st.sets(st.integers(0, 40)))
 @settings(max_examples=40, deadline=None)
 def test_all_that_is_promised(
-    old: list[list[tuple[int, int]]], new: list[list[tuple[int, int]]], limits: Limits, gone: set[int], grown: set[int]
+    old: list[list[tuple[int, int]]],
+    new: list[list[tuple[int, int]]],
+    limits: SheetLimits,
+    gone: set[int],
+    grown: set[int],
 ) -> None:
     """Some boxes go, some change their size, and groups come."""
     sizes, groups = built(old)
@@ -101,7 +105,7 @@ def test_all_that_is_promised(
 
 
 def test_a_hole_is_filled_before_the_sheet_grows() -> None:
-    limits = Limits(SheetRules(Size(100, 100)), None)
+    limits = SheetLimits(SheetRules(Size(100, 100)), None)
     sizes = [(10, 10)] * 9 + [(10, 10), (8, 9)]
     groups = [Group(tuple(range(9)))]
     (before,) = arrange_on_sheets(sizes[:9], groups, limits)
@@ -116,7 +120,7 @@ def test_a_hole_is_filled_before_the_sheet_grows() -> None:
 
 def test_what_no_longer_fits_moves() -> None:
     """A place beyond a smaller limit, one nearer than a larger gap, and two that lie over each other."""
-    limits = Limits(SheetRules(Size(40, 40)), None, gap=2)
+    limits = SheetLimits(SheetRules(Size(40, 40)), None, gap=2)
     sizes = [(10, 10)] * 4
     stays = {(0, 0): Stay(0, Place(0, 0)), (0, 1): Stay(0, Place(11, 0)), (0, 2): Stay(0, Place(35, 0)), (0, 3): Stay(3, Place(0, 0))}  # fmt: skip
     groups = [Group((0, 1, 2, 3))]
@@ -130,7 +134,7 @@ def test_what_no_longer_fits_moves() -> None:
 
 
 def test_a_sheet_on_which_nothing_is_left_goes_and_stills_go_anywhere() -> None:
-    limits = Limits(SheetRules(Size(20, 20)), None)
+    limits = SheetLimits(SheetRules(Size(20, 20)), None)
     sizes = [(10, 10)] * 12
     stays = {(0, box): Stay(1, Place(10 * (box % 2), 10 * (box // 2))) for box in range(3)}
     groups = [Group((0, 1, 2)), Group((3, 4, 5, 6, 7), loose=True)]

@@ -12,7 +12,7 @@ from agile_crate.core.arrange.rows import arrange_rows
 from agile_crate.core.arrange.share import shared
 from agile_crate.core.arrange.sheet_size import SheetRules
 from agile_crate.core.arrange.sheets import Group, arrange_on_sheets
-from agile_crate.core.arrange.tight import Arranged, Limits, arrange, bound, lowest
+from agile_crate.core.arrange.tight import Arranged, SheetLimits, arrange, bound, lowest
 from agile_crate.core.errors import FitError
 from agile_crate.core.model.geometry import Box, Cells, Offset, Size
 from agile_crate.core.model.picture import Picture
@@ -25,7 +25,7 @@ extreme = st.one_of(
     st.integers(1, 400).flatmap(lambda n: st.tuples(st.integers(1, 9), st.integers(1, 9)).map(lambda box: [box] * n)),
 )
 limits = st.builds(
-    Limits,
+    SheetLimits,
     rules=st.builds(
         SheetRules,
         largest=st.sampled_from([Size(4096, 4096), Size(300, 150), Size(8192, 1024)]),
@@ -42,7 +42,7 @@ limits = st.builds(
 )
 
 
-def check_places(boxes: list[tuple[int, int]], arranged: Arranged, limits: Limits) -> None:
+def check_places(boxes: list[tuple[int, int]], arranged: Arranged, limits: SheetLimits) -> None:
     """Every box inside the margin, apart by the gap, with its own size."""
     taken = np.zeros((arranged.size.h + limits.gap, arranged.size.w + limits.gap), bool)
     assert len(arranged.places) == len(boxes)
@@ -58,11 +58,12 @@ def check_places(boxes: list[tuple[int, int]], arranged: Arranged, limits: Limit
 
 @settings(max_examples=60, deadline=None)
 @given(st.one_of(sizes, sizes, extreme), limits)
-def test_boxes_keep_apart_and_inside(boxes: list[tuple[int, int]], limits: Limits) -> None:
+def test_boxes_keep_apart_and_inside(boxes: list[tuple[int, int]], limits: SheetLimits) -> None:
     arranged = arrange(boxes, limits)
     if arranged is None:
         inside = [side - 2 * limits.margin + limits.gap for side in limits.rules.usable]
-        assert bound(boxes, limits.gap) > 0.6 * inside[0] * inside[1] or max(map(max, boxes)) > min(inside) - limits.gap
+        w, h = (min(side, (limits.aspect or 10**6) * min(inside)) for side in inside)
+        assert bound(boxes, limits.gap) > 0.6 * w * h or max(map(max, boxes)) > min(inside) - limits.gap
         return
     check_places(boxes, arranged, limits)
     rules, size = limits.rules, arranged.size
@@ -77,7 +78,7 @@ def test_boxes_keep_apart_and_inside(boxes: list[tuple[int, int]], limits: Limit
 
 @settings(max_examples=25)
 @given(sizes, limits, st.randoms())
-def test_the_order_of_boxes_does_not_matter(boxes: list[tuple[int, int]], limits: Limits, chance: object) -> None:
+def test_the_order_of_boxes_does_not_matter(boxes: list[tuple[int, int]], limits: SheetLimits, chance: object) -> None:
     shuffled = list(boxes)
     chance.shuffle(shuffled)  # type: ignore[attr-defined]
     first, second = arrange(boxes, limits), arrange(shuffled, limits)
@@ -87,52 +88,52 @@ def test_the_order_of_boxes_does_not_matter(boxes: list[tuple[int, int]], limits
 
 def test_well_known_sets() -> None:
     for count, least in ((6, 99), (9, 300), (11, 513), (12, 667)):  # published, and proven here again
-        found = arrange([(side, side) for side in range(1, count + 1)], Limits(aspect=None))
+        found = arrange([(side, side) for side in range(1, count + 1)], SheetLimits(aspect=None))
         assert (found.size.w * found.size.h, found.proven) == (least, True)
     rows = [(10, 5)] * 40
-    assert arrange(rows, Limits()).size.w * arrange(rows, Limits()).size.h == 2000
+    assert arrange(rows, SheetLimits()).size.w * arrange(rows, SheetLimits()).size.h == 2000
     assert lowest([(60, 40), (40, 40), (30, 60), (70, 35), (70, 25)], 100) == 100
-    exact = arrange([(32, 64)] * 32, Limits(SheetRules(exact=Size(256, 256))))
+    exact = arrange([(32, 64)] * 32, SheetLimits(SheetRules(exact=Size(256, 256))))
     assert exact.size == (256, 256)
-    assert arrange([(32, 64)] * 33, Limits(SheetRules(exact=Size(256, 256)))) is None
+    assert arrange([(32, 64)] * 33, SheetLimits(SheetRules(exact=Size(256, 256)))) is None
 
 
 def test_a_search_through_all_arrangements_keeps_to_the_limits() -> None:
     squares = [(side, side) for side in range(1, 9)]
     for largest in (Size(40, 12), Size(12, 40)):
-        found = arrange(squares, Limits(SheetRules(largest), None))
+        found = arrange(squares, SheetLimits(SheetRules(largest), None))
         assert found.size.w <= largest.w
         assert found.size.h <= largest.h
-        check_places(squares, found, Limits())
+        check_places(squares, found, SheetLimits())
 
 
 def test_turning_helps_where_only_turned_boxes_fit() -> None:
     boxes = [(10, 100)] * 3
     rules = SheetRules(Size(100, 40))
-    assert arrange(boxes, Limits(rules, None)) is None
-    turned = arrange(boxes, Limits(rules, None, turn=True))
+    assert arrange(boxes, SheetLimits(rules, None)) is None
+    turned = arrange(boxes, SheetLimits(rules, None, turn=True))
     assert all(place.turned for place in turned.places)
-    check_places(boxes, turned, Limits(rules, None, turn=True))
+    check_places(boxes, turned, SheetLimits(rules, None, turn=True))
 
 
 def test_extreme_sets() -> None:
-    assert arrange([], Limits()).size == (1, 1)
-    assert arrange([], Limits(SheetRules(pow2=True), margin=3)).size == (8, 8)
-    assert arrange([(4096, 1)], Limits(SheetRules(Size(4096, 4096)), None)).size == (4096, 1)
+    assert arrange([], SheetLimits()).size == (1, 1)
+    assert arrange([], SheetLimits(SheetRules(pow2=True), margin=3)).size == (8, 8)
+    assert arrange([(4096, 1)], SheetLimits(SheetRules(Size(4096, 4096)), None)).size == (4096, 1)
     for boxes in ([(1, 1)] * 20_000, [(24, 40)] * 20_000, [(4096, 1)] * 1000, [(30, 30)] * 97):
-        found = arrange(boxes, Limits(SheetRules(Size(16384, 16384)), aspect=None, gap=2))
+        found = arrange(boxes, SheetLimits(SheetRules(Size(16384, 16384)), aspect=None, gap=2))
         assert (found.size.w + 2) * (found.size.h + 2) == bound(boxes, 2)
         assert (found.proven, len(found.tried)) == (True, 1)  # a grid, found at once
-    uneven = arrange([(1, 1), (4096, 1), (1, 700)] * 200, Limits(SheetRules(Size(16384, 16384)), effort="quick"))
+    uneven = arrange([(1, 1), (4096, 1), (1, 700)] * 200, SheetLimits(SheetRules(Size(16384, 16384)), effort="quick"))
     assert uneven.size.w * uneven.size.h <= 4296 * 701
-    assert arrange([(30, 30)], Limits(SheetRules(Size(31, 31)), margin=1)) is None
+    assert arrange([(30, 30)], SheetLimits(SheetRules(Size(31, 31)), margin=1)) is None
 
 
 def test_a_larger_limit_never_needs_more_sheets() -> None:
     boxes = [tuple(int(v) for v in np.random.default_rng(seed).integers(4, 60, 2)) for seed in range(60)]
     groups = [Group(tuple(range(start, start + 6))) for start in range(0, 60, 6)]
     counts = [
-        len(arrange_on_sheets(boxes, groups, Limits(SheetRules(Size(side, side)), effort="quick")))
+        len(arrange_on_sheets(boxes, groups, SheetLimits(SheetRules(Size(side, side)), effort="quick")))
         for side in (100, 120, 140, 170, 200, 260, 400)
     ]
     assert counts == sorted(counts, reverse=True)
@@ -142,7 +143,7 @@ def test_a_larger_limit_never_needs_more_sheets() -> None:
 @settings(max_examples=30)
 @given(sizes, st.integers(45, 90))
 def test_groups_stay_together_where_a_sheet_can_hold_them(boxes: list[tuple[int, int]], side: int) -> None:
-    limits = Limits(SheetRules(Size(side, side)), gap=1, effort="quick")
+    limits = SheetLimits(SheetRules(Size(side, side)), gap=1, effort="quick")
     groups = [Group(tuple(range(start, min(start + 4, len(boxes))))) for start in range(0, len(boxes), 4)]
     fillings = arrange_on_sheets(boxes, groups, limits)
     members = sorted(member for filling in fillings for member in filling.members)
@@ -151,7 +152,7 @@ def test_groups_stay_together_where_a_sheet_can_hold_them(boxes: list[tuple[int,
         check_places([boxes[box] for box in filling.boxes], filling.arranged, limits)
         assert max(filling.arranged.size) <= side
     for g, group in enumerate(groups):
-        alone = arrange([boxes[box] for box in group.boxes], Limits(limits.rules, None, gap=1, effort="quick"))
+        alone = arrange([boxes[box] for box in group.boxes], SheetLimits(limits.rules, None, gap=1, effort="quick"))
         on_sheets = {index for index, filling in enumerate(fillings) for number, _ in filling.members if number == g}
         assert alone is None or len(on_sheets) == 1
 

@@ -3,7 +3,7 @@
 import numpy as np
 
 from agile_crate.core.crate.draw import Placed, draw_sheet
-from agile_crate.core.crate.edits import crc_of, laid_over, strayed, touches_on
+from agile_crate.core.crate.edits import crc_of, edits_on, laid_over, stray_pixels
 from agile_crate.core.model.crate import Crate, Frame
 from agile_crate.core.model.geometry import ORIGIN, Box, Mirror, Offset, Point, Size
 from agile_crate.core.model.picture import Picture
@@ -32,20 +32,20 @@ SHEETS = [draw_sheet(SIZE, [Placed(DRAWN[2 * n + i], ORIGIN, BOXES[i], bool(i)) 
 
 def test_a_touch_is_on_its_frame_and_what_lies_outside_of_all_is_counted() -> None:
     for number, sheet in enumerate(SHEETS):
-        assert list(touches_on(CRATE, number, sheet)) == []
-        assert strayed(CRATE, number, sheet) == 0
+        assert list(edits_on(CRATE, number, sheet)) == []
+        assert stray_pixels(CRATE, number, sheet) == 0
     painted = SHEETS[1].copy()
     painted[4, 13] = painted[10, 1] = painted[0, 19] = (1, 2, 3, 255)
     painted[2, 3] = painted[0, 8] = (9, 9, 9, 255)  # a repeated edge is of a frame, and the pixel beyond it is not
-    (touch,) = touches_on(CRATE, 1, painted)
-    assert (touch.frame.name, strayed(CRATE, 1, painted)) == ("swim_3", 3)
+    (touch,) = edits_on(CRATE, 1, painted)
+    assert (touch.frame.name, stray_pixels(CRATE, 1, painted)) == ("swim_3", 3)
     assert touch.seen.shape == (8, 9, 4)
 
 
 def test_a_touch_is_laid_over_the_picture_that_it_was_painted_on_and_over_no_other() -> None:
     painted = SHEETS[1].copy()
     painted[4, 13] = (1, 2, 3, 255)
-    (touch,) = touches_on(CRATE, 1, painted)
+    (touch,) = edits_on(CRATE, 1, painted)
     seen = DRAWN[3][:, ::-1]  # mirrored, it lies at 3,2 of its canvas
     picture = Picture("swim_3", seen, CANVAS, Offset(3, 2))
     made = laid_over(picture, touch, 0)

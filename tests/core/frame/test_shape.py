@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
 from agile_crate.core.frame.shape import TOLERANCE, moved_shape, shape_of, union_mask
+from agile_crate.core.limits import USUAL
 from agile_crate.core.model.geometry import Box, Point, Shape
 
 masks = st.tuples(st.integers(1, 14), st.integers(1, 14)).flatmap(lambda size: arrays(bool, size))
@@ -54,7 +55,7 @@ def area(polygon: tuple[Point, ...]) -> float:
 @given(st.one_of(masks, round_things), st.sampled_from(["hull", "contour"]), st.sampled_from([0, 4, 5, 8, 12]))
 def test_no_visible_pixel_is_cut_off_by_more_than_the_tolerance(mask: np.ndarray, kind: str, most: int) -> None:
     before = mask.copy()
-    shape = shape_of(mask, kind, most)
+    shape = shape_of(mask, kind, USUAL, most)
     assert np.array_equal(mask, before)
     if not mask.any():
         assert shape is None
@@ -71,7 +72,7 @@ def test_no_visible_pixel_is_cut_off_by_more_than_the_tolerance(mask: np.ndarray
 
 @given(masks)
 def test_a_hull_is_convex_and_there_is_one(mask: np.ndarray) -> None:
-    shape = shape_of(mask, "hull")
+    shape = shape_of(mask, "hull", USUAL)
     if shape is None:
         return
     (polygon,) = shape.polygons
@@ -85,33 +86,33 @@ def test_plain_shapes() -> None:
     block[1:4, 2:7] = True
     square = (Point(2, 1), Point(7, 1), Point(7, 4), Point(2, 4))
     for kind in ("hull", "contour"):
-        assert shape_of(block, kind) == Shape((square,))
+        assert shape_of(block, kind, USUAL) == Shape((square,))
     block[5, 0] = True
-    assert [len(polygon) for polygon in shape_of(block, "contour").polygons] == [4, 4]
+    assert [len(polygon) for polygon in shape_of(block, "contour", USUAL).polygons] == [4, 4]
     ring = np.ones((7, 7), bool)
     ring[2:5, 2:5] = False
-    assert shape_of(ring, "contour").polygons == ((Point(0, 0), Point(7, 0), Point(7, 7), Point(0, 7)),)
+    assert shape_of(ring, "contour", USUAL).polygons == ((Point(0, 0), Point(7, 0), Point(7, 7), Point(0, 7)),)
     assert moved_shape(Shape((square,), 1), 10, -1).polygons[0][0] == (12, 0)
 
 
 def test_stairs_become_a_slope() -> None:
     y, x = np.mgrid[:20, :20]
-    (polygon,) = shape_of(x <= y, "contour").polygons
+    (polygon,) = shape_of(x <= y, "contour", USUAL).polygons
     assert len(polygon) == 3
 
 
 def test_pixels_that_touch_at_a_corner_are_one_island() -> None:
     mask = np.array([[1, 0, 0], [0, 1, 0], [0, 0, 1]], bool)
-    assert len(shape_of(mask, "contour").polygons) == 1
+    assert len(shape_of(mask, "contour", USUAL).polygons) == 1
 
 
 def test_a_contour_with_few_points_keeps_close() -> None:
     ell = np.zeros((40, 40), bool)
     ell[:, :8] = ell[32:] = True
-    shape = shape_of(ell, "contour", 6)
+    shape = shape_of(ell, "contour", USUAL, 6)
     assert abs(area(shape.polygons[0]) - ell.sum()) < 1
-    assert area(shape_of(ell, "contour", 5).polygons[0]) > area(shape_of(ell, "contour", 6).polygons[0])
-    assert area(shape_of(ell, "contour", 4).polygons[0]) <= 1600
+    assert area(shape_of(ell, "contour", USUAL, 5).polygons[0]) > area(shape_of(ell, "contour", USUAL, 6).polygons[0])
+    assert area(shape_of(ell, "contour", USUAL, 4).polygons[0]) <= 1600
 
 
 def test_one_mask_of_many() -> None:

@@ -7,6 +7,7 @@ import pytest
 
 from agile_crate.core.cut.bare_sheet import cells_of, cut_cells, cut_islands
 from agile_crate.core.errors import UsageError
+from agile_crate.core.limits import USUAL
 from agile_crate.core.model.geometry import Cells, Size
 from conftest import art
 
@@ -32,10 +33,10 @@ def test_cells_are_cut_in_reading_order_and_empty_ones_left_out() -> None:
     parts = {(0, 0): art(10, 10, 1), (20, 0): art(10, 10, 2), (10, 10): art(10, 10, 3)}
     for (x, y), part in parts.items():
         sheet[y : y + 10, x : x + 10] = part
-    cut = cut_cells(sheet, Cells(Size(10, 10), 3, 2), keep_empty=False)
+    cut = cut_cells(sheet, Cells(Size(10, 10), 3, 2), keep_empty=False, limits=USUAL)
     assert cut.rows == (2, 1)
     assert all(np.array_equal(a, b) for a, b in zip(cut.pictures, parts.values(), strict=True))
-    assert cut_cells(sheet, Cells(Size(10, 10), 3, 2), keep_empty=True).rows == (3, 3)
+    assert cut_cells(sheet, Cells(Size(10, 10), 3, 2), keep_empty=True, limits=USUAL).rows == (3, 3)
 
 
 def blocks(*boxes: tuple[int, int, int, int]) -> np.ndarray:
@@ -46,12 +47,12 @@ def blocks(*boxes: tuple[int, int, int, int]) -> np.ndarray:
 
 
 def order(sheet: np.ndarray, join: int = 1) -> list[int]:
-    return [int(picture[..., 0].max()) for picture in cut_islands(sheet, join).pictures]
+    return [int(picture[..., 0].max()) for picture in cut_islands(sheet, join, USUAL).pictures]
 
 
 def test_islands_in_reading_order_by_rows() -> None:
     sheet = blocks((60, 8, 10, 12), (5, 10, 10, 10), (30, 5, 10, 16), (40, 40, 9, 9), (4, 36, 9, 9))
-    cut = cut_islands(sheet, 1)
+    cut = cut_islands(sheet, 1, USUAL)
     assert order(sheet) == [2, 3, 1, 5, 4]
     assert cut.rows == (3, 2)
     assert cut.pictures[1].shape == (16, 10, 4)
@@ -67,21 +68,21 @@ def test_corners_touch_and_near_islands_join() -> None:
 
 def test_an_island_holds_its_own_pixels_only() -> None:
     sheet = blocks((5, 5, 20, 3), (5, 5, 3, 20), (15, 14, 6, 6))
-    corner, inner = cut_islands(sheet, 1).pictures
+    corner, inner = cut_islands(sheet, 1, USUAL).pictures
     assert corner.shape == (20, 20, 4)
     assert not corner[9:15, 10:16].any()
     assert inner.shape == (6, 6, 4)
 
 
 def test_touching_figures_and_crumbs_are_reported() -> None:
-    touching = cut_islands(blocks((0, 0, 10, 12), (14, 0, 10, 12), (30, 0, 20, 12), (55, 0, 10, 12)), 1)
+    touching = cut_islands(blocks((0, 0, 10, 12), (14, 0, 10, 12), (30, 0, 20, 12), (55, 0, 10, 12)), 1, USUAL)
     (doubt,) = touching.doubts
     assert doubt.startswith("island 3 at 30,0 is 20 pixels wide where its row has 10: two figures may touch there")
     narrower = blocks((0, 0, 10, 12), (14, 0, 12, 12), (30, 0, 15, 12), (55, 0, 10, 12))
-    assert cut_islands(narrower, 1).doubts == ()
-    crumbs = cut_islands(blocks((0, 0, 20, 20), (30, 0, 20, 20), (25, 8, 2, 2)), 1)
+    assert cut_islands(narrower, 1, USUAL).doubts == ()
+    crumbs = cut_islands(blocks((0, 0, 20, 20), (30, 0, 20, 20), (25, 8, 2, 2)), 1, USUAL)
     assert crumbs.doubts == ("1 island of 3 are crumbs beside the largest: join='N' joins loose parts",)
 
 
 def test_an_empty_sheet_has_no_islands() -> None:
-    assert cut_islands(np.zeros((9, 9, 4), np.uint8), 2).pictures == ()
+    assert cut_islands(np.zeros((9, 9, 4), np.uint8), 2, USUAL).pictures == ()

@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from agile_crate.core.cut.bare_sheet import cut_boxes, cut_islands, opaque
 from agile_crate.core.cut.touching import seams
+from agile_crate.core.limits import USUAL
 from agile_crate.core.model.geometry import Box
 from agile_crate.core.pixels import Pixels
 
@@ -31,13 +32,13 @@ def check(chain: list[tuple[int, int, np.ndarray]], alone: list[tuple[int, int, 
     figures = chain + alone
     h, w = chain[0][2].shape
     sheet = drawn(figures, figures[-1][0] + w + 4, h + 4)
-    cutting = cut_islands(sheet, 1, part=True)
+    cutting = cut_islands(sheet, 1, USUAL, part=True)
     assert cutting.rows == (len(figures),)
     assert len(cutting.parted) == len(chain) - 1
     assert all(abs(box.w - w) <= overlap + 2 for box in cutting.boxes)
     seen = sum(np.count_nonzero(picture[..., 3]) for picture in cutting.pictures)
     assert seen == np.count_nonzero(sheet[..., 3])
-    assert len(cut_islands(sheet, 1).pictures) == len(alone) + 1
+    assert len(cut_islands(sheet, 1, USUAL).pictures) == len(alone) + 1
 
 
 @settings(max_examples=30, deadline=None)
@@ -68,7 +69,7 @@ def test_bodies_one_above_the_other() -> None:
     shape = oval(20, 24)
     figures = [(2 + 26 * column, 2 + 28 * row, shape) for row in range(3) for column in range(4)]
     figures[5] = (28, 25, shape)  # touches the one above it
-    cutting = cut_islands(drawn(figures, 110, 90), 1, part=True)
+    cutting = cut_islands(drawn(figures, 110, 90), 1, USUAL, part=True)
     assert cutting.rows == (4, 4, 4)
     (parted,) = cutting.parted
     assert parted.across
@@ -80,7 +81,7 @@ def test_bodies_one_above_the_other() -> None:
 def test_what_is_thick_everywhere_is_left_whole(lying: np.ndarray) -> None:
     shape = oval(20, 30)
     figures = [(2 + 24 * column, 2, shape) for column in range(4)] + [(100, 30 - lying.shape[0], lying)]
-    cutting = cut_islands(drawn(figures, 160, 36), 1, part=True)
+    cutting = cut_islands(drawn(figures, 160, 36), 1, USUAL, part=True)
     assert cutting.rows == (5,)
     assert cutting.parted == ()
     assert [str(doubt) for doubt in cutting.doubts] == [
@@ -94,7 +95,7 @@ def test_a_figure_with_a_thin_tail_is_one() -> None:
     shape[:, :24] = oval(24, 30)
     shape[14:16, 20:50] = True
     shape[10:20, 44:50] = True
-    cutting = cut_islands(drawn([(3, 3, shape)], 60, 40), 1, part=True)
+    cutting = cut_islands(drawn([(3, 3, shape)], 60, 40), 1, USUAL, part=True)
     assert len(cutting.pictures) == 1
     assert cutting.parted == ()
 
