@@ -126,12 +126,11 @@ def build(
     """
     from .commands.build import BuildOptions, build
     from .core import errors
-    from .core.message import setting
     from .core.text import shown
 
     names = [only] if isinstance(only, str) else _names("only", only)
     if type(jobs) is not int or jobs < 1:
-        raise errors.UsageError(f"{setting('jobs')}: {shown(repr(jobs))} is not a whole number from 1")
+        raise errors.UsageError("{jobs}: {} is not a whole number from 1", shown(repr(jobs)))
     options = BuildOptions(GENERATOR, {}, again, dry_run, force, keep_touches)
     return build(_path(crate_file), names, options, _limits(), jobs)
 
@@ -275,5 +274,5 @@ def _names(asked: str, names: Iterable[str]) -> list[str]:
     listed = [] if isinstance(names, bytes) else list(names)
     for name in (names,) if isinstance(names, bytes) else listed:
         if not isinstance(name, str):
-            raise UsageError(f"{setting(asked)}: {shown(repr(name))} is not a text")
+            raise UsageError("{}: {} is not a text", setting(asked), shown(repr(name)))
     return listed

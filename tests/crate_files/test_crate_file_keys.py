@@ -14,7 +14,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 from jsonschema import Draft202012Validator
 
-from agile_crate.core.message import Sentence
 from agile_crate.crate_files.schema import crate_schema
 from agile_crate.crate_files.spec import CrateSpec, WrongKeyError, as_key, specs_in
 from agile_crate.crate_files.toml_places import place_of
@@ -87,7 +86,7 @@ def test_what_is_wrong_is_told_with_its_key(text: str, sentence: str) -> None:
         only(text)
     inside = ("animation", "swim") if ".swim]" in text else ()
     assert caught.value.keys == ("crate", "otter", *inside, key)
-    assert Sentence(caught.value.sentence).spelled(as_key) == sentence
+    assert caught.value.message.spelled(as_key) == sentence
 
 
 @pytest.mark.parametrize(
@@ -108,9 +107,9 @@ def test_a_file_without_what_it_needs(text: str, sentence: str) -> None:
         specs(text)
     if "did you mean" in sentence and "'out'" in sentence:
         sentence = sentence.partition(";")[0]
-        assert caught.value.sentence.startswith(sentence)
+        assert caught.value.message.startswith(sentence)
     else:
-        assert caught.value.sentence == sentence
+        assert caught.value.message == sentence
 
 
 TEXT = """# otter.crate.toml

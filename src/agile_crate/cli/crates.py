@@ -42,10 +42,10 @@ class _Run:
 
     def failed(self, file: str, crate: str, error: CrateError) -> None:
         """Tells an error, and goes on. A crate's own settings are spelled as its file spells them."""
-        told = error.sentence.spelled(as_key)
+        told = error.message.spelled(as_key)
         status = int(status_of(error))
         self.errors.append({"file": file, "crate": crate, "error": told, "exit": status})
-        print_error(told, status, error.sentence.files, self.as_json, file, crate)
+        print_error(told, status, error.message.files, self.as_json, file, crate)
 
     def noted(self, spec: CrateSpec, options: BuildOptions) -> None:
         """Note what a crate is built from; if its settings are wrong, that is reported when it is built."""

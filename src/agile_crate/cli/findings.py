@@ -40,7 +40,7 @@ def _print_one(finding: Finding, whole: bool) -> None:
     names = _frames(finding, None if whole else PLACES)
     where = f", {names}" if names else ""
     print_heading(finding.severity, STYLES[finding.severity], f"{finding.code}: {shown(finding.sequence)}{where}")
-    print_note(shown(finding.what))
+    print_note(shown(told(finding.what)))
     print_note(f"→ {shown(told(finding.remedy))}")
 
 

@@ -102,7 +102,7 @@ def _print_trace() -> None:
 def _explained(error: Exception, spelling: Spelling) -> tuple[str, Status, Sequence[str]]:
     """The sentence, the exit code and the files that it is about, for anything that went wrong."""
     if isinstance(error, CrateError):
-        return error.sentence.spelled(spelling), status_of(error), error.sentence.files
+        return error.message.spelled(spelling), status_of(error), error.message.files
     if isinstance(error, MemoryError):
         return "the frames do not fit into this machine's memory; pack fewer of them at a time", Status.INPUT, ()
     if isinstance(error, UnicodeEncodeError) and error.encoding == sys.getfilesystemencoding():

@@ -153,7 +153,7 @@ def read_value(name: str, read: Callable[[str], T], text: str) -> T:
     try:
         return read(text)
     except UsageError as error:
-        raise UsageError(f"{setting(name)}: {error.sentence.marked}") from None
+        raise UsageError("{}: {}", setting(name), error.message) from None
 
 
 def add_memory(group: Section) -> None:

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
     from ..commands.show import Kind, ShowOptions
     from ..core.crate.changes import Change
-    from ..core.message import Sentence
+    from ..core.message import Message
 
 USAGE = "DATA|INPUT… [--against OLD] --out PATH"
 
@@ -162,7 +162,7 @@ def _chart_files_in_cache() -> Iterator[None]:
         yield
 
 
-def _warn(warnings: Iterable[Sentence]) -> None:
+def _warn(warnings: Iterable[Message]) -> None:
     for warning in warnings:
         print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
 

@@ -2,7 +2,7 @@
 
 from enum import IntEnum
 
-from ..core.errors import CrateError, FitError, InputError, OutputError, UsageError
+from ..core.errors import CrateError
 
 
 class Status(IntEnum):
@@ -18,9 +18,6 @@ class Status(IntEnum):
     INTERRUPTED = 130
 
 
-_BY_ERROR = {UsageError: Status.USAGE, InputError: Status.INPUT, FitError: Status.FIT, OutputError: Status.OUTPUT}
-
-
 def status_of(error: CrateError) -> Status:
     """The exit code for an error that was told to the user."""
-    return _BY_ERROR[type(error)]
+    return Status(error.code)

@@ -80,9 +80,9 @@ def run(arguments: argparse.Namespace) -> int:
             except CrateError as error:
                 if is_alone:
                     raise
-                sentence, status = told(error.sentence), int(status_of(error))
+                sentence, status = told(error.message), int(status_of(error))
                 errors.append({"data": data, "error": sentence, "exit": status})
-                print_error(sentence, status, error.sentence.files, arguments.json)
+                print_error(sentence, status, error.message.files, arguments.json)
                 continue
             for warning in verified.warnings:
                 print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
@@ -143,12 +143,12 @@ def _print(data: str, verified: Verified, is_compared: bool, every: bool) -> Non
 
 
 def _print_some(sentences: list[str] | tuple[str, ...], every: bool) -> None:
-    from ..core.message import Sentence
+    from ..core.message import Message
     from .tables import print_note
 
     limit = len(sentences) if every else SHOWN
     for sentence in sentences[:limit]:
-        print_note(told(Sentence(sentence)))
+        print_note(told(Message(sentence)))
     if len(sentences) > limit:
         print_note(f"and {len(sentences) - limit:,} more (--verbose shows all)")
 
@@ -157,7 +157,7 @@ def _document(data: str, verified: Verified) -> dict[str, Any]:
     """What ``--json`` prints; docs/commands.md describes it."""
     import dataclasses
 
-    from ..core.message import Sentence
+    from ..core.message import Message
 
     return {
         "data": data,
@@ -167,6 +167,6 @@ def _document(data: str, verified: Verified) -> dict[str, Any]:
         "same": verified.same,
         "touched": verified.touched,
         "skins": dict(verified.skins),
-        "problems": [told(Sentence(problem)) for problem in verified.problems],
+        "problems": [told(Message(problem)) for problem in verified.problems],
         "differences": [dataclasses.asdict(difference) for difference in verified.differences],
     }

@@ -108,7 +108,7 @@ def _tell(arguments: argparse.Namespace, turn: Turn, seconds: float) -> None:
     from .tables import print_error
 
     if turn.error:
-        told = turn.error.sentence
+        told = turn.error.message
         print_error(told.spelled(as_key), status_of(turn.error), told.files, arguments.json, arguments.file, turn.crate)
     elif turn.packed:
         print_warnings(turn.packed)
@@ -139,7 +139,7 @@ def _document(turn: Turn, seconds: float) -> dict[str, object]:
 
     document: dict[str, object] = {"command": "watch", "crate": turn.crate, "outcome": turn.outcome}
     if turn.error:
-        return document | {"error": turn.error.sentence.spelled(as_key), "exit": int(status_of(turn.error))}
+        return document | {"error": turn.error.message.spelled(as_key), "exit": int(status_of(turn.error))}
     if turn.packed is None:
         return document
     files = [str(path) for path in turn.packed.files if path not in turn.packed.kept]

@@ -6,7 +6,7 @@ import shlex
 from collections.abc import Collection
 from typing import TYPE_CHECKING
 
-from ..core.message import Sentence, Spelling, key_of
+from ..core.message import Message, Spelling, key_of
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -45,6 +45,6 @@ def from_here(path: Path) -> str:
     return str(path.relative_to(here) if path.is_relative_to(here) else path)
 
 
-def told(sentence: Sentence) -> str:
+def told(sentence: str) -> str:
     """A sentence as the terminal says it."""
-    return sentence.spelled(as_option)
+    return Message(sentence).spelled(as_option)

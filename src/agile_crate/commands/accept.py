@@ -36,11 +36,11 @@ def accept(data: str, limits: Limits) -> Accepted:
     """
     crate, folder = read_metadata(data, limits), Path(os.path.abspath(data)).parent
     for problem in check_crate(crate):
-        raise InputError(f"{a_file(data)}: {problem}; that cannot be accepted")
+        raise InputError("{}: {}; that cannot be accepted", a_file(data), problem)
     _refuse_edited_skins(data, crate, folder, limits)
     sheets = list(edited_sheets(crate, folder, limits))
     for problem in (problem for sheet in sheets for problem in sheet.problems):
-        raise InputError(f"{a_file(data)}: {problem}")
+        raise InputError("{}: {}", a_file(data), problem)
     touched = {edit.frame.name for sheet in sheets for edit in sheet.edits}
     indices = [index for index, frame in enumerate(crate.frames) if frame.name in touched]
     was = {sheet.image: sheet.sha256 for sheet in crate.sheets} | dict(crate.file_sha256)
@@ -51,7 +51,9 @@ def accept(data: str, limits: Limits) -> Accepted:
     for path in forms_of(data):
         changed += [path.name] if was_edited(path, limits) else []
         if difference := first_difference(document_of(crate), document_of(read_metadata(path, limits))):
-            raise InputError(f"{a_file(str(path))} says something else: {difference}; correct or remove one of the two")
+            raise InputError(
+                "{} says something else: {}; correct or remove one of the two", a_file(str(path)), difference
+            )
         texts[path] = retouched(path, now, indices, limits)
     stem = os.path.splitext(os.path.basename(data))[0]
     with staged(folder, stem.rpartition("@")[0] if "also_scale" in crate.settings else stem) as staging:
@@ -65,8 +67,11 @@ def _refuse_edited_skins(data: str, crate: Crate, folder: Path, limits: Limits) 
     for skin in (skin for sheet in crate.sheets for skin in sheet.skins):
         if skin.sha256 and not is_written(folder / skin.image, skin.sha256, None, limits):
             raise InputError(
-                f"{a_file(data)}: {quoted(skin.image)}, a sheet of the skin {quoted(skin.name)}, is missing or was "
-                "changed; edits on skins cannot be accepted: edit the skin's frames, and pack again"
+                "{}: {}, a sheet of the skin {}, is missing or was changed; edits on skins cannot be accepted: "
+                "edit the skin's frames, and pack again",
+                a_file(data),
+                quoted(skin.image),
+                quoted(skin.name),
             )
 
 

@@ -71,8 +71,10 @@ class ClusterBuild(NamedTuple):
             context = context._replace(program=self.options.program)
             outcome = build_spec(spec.moved(os.path.abspath) if readers else spec, self.options, context)
         if readers and isinstance(outcome, InputError):
-            more = " (its frames are read by the cluster's workers, which must see them; or send them along)"
-            return InputError(outcome.sentence.marked + more)
+            return InputError(
+                "{} (its frames are read by the cluster's workers, which must see them; or send them along)",
+                outcome.message,
+            )
         return outcome
 
 

@@ -10,7 +10,7 @@ from ..core.cut.bare_sheet import Cutting, Parted, cells_of, cut_boxes, cut_cell
 from ..core.errors import InputError, UsageError
 from ..core.frame.options import ColorKey
 from ..core.limits import Limits
-from ..core.message import Sentence, a_file, setting
+from ..core.message import Message, a_file, message, setting
 from ..core.model.geometry import Size
 from ..core.motion.rename import checked_name
 from ..core.pixels import Pixels
@@ -51,7 +51,7 @@ class Cut:
     files: tuple[Path, ...]
     rows: tuple[int, ...]
     parted: tuple[Parted, ...]
-    doubts: tuple[Sentence, ...]
+    doubts: tuple[Message, ...]
 
 
 def cut_sheet(
@@ -69,13 +69,13 @@ def cut_sheet(
     doubts = list(cutting.doubts)
     if options.islands and opaque(pixels):
         doubts = [
-            Sentence(
-                "nothing of the sheet is transparent, so it is one island: say which colour is its background with "
-                f"{setting('color_key')}, such as {setting('color_key', 'corner')}"
+            message(
+                "nothing of the sheet is transparent, so it is one island: say which colour is its background "
+                "with {color_key}, such as {color_key:corner}"
             )
         ]
     if not cutting.pictures:
-        raise InputError(f"{a_file(sheet)} shows nothing: every pixel is transparent")
+        raise InputError("{} shows nothing: every pixel is transparent", a_file(sheet))
     files = [f"{name}.png" for name in names]
     if not force:
         refuse_existing(folder, files)
@@ -97,8 +97,7 @@ def _check(options: CutOptions) -> None:
     ways = [bool(options.cell), bool(options.columns and options.rows), options.islands, bool(options.boxes)]
     if sum(ways) != 1 or (not ways[1] and (options.columns or options.rows)):
         raise UsageError(
-            f"say how to cut the sheet, in one way: {setting('cell')}, or {setting('columns')} and {setting('rows')}, "
-            f"or {setting('islands')}, or {setting('boxes')}"
+            message("say how to cut the sheet, in one way: {cell}, or {columns} and {rows}, or {islands}, or {boxes}")
         )
     strays = (
         ("part", options.part and not options.islands, "islands"),
@@ -109,9 +108,9 @@ def _check(options: CutOptions) -> None:
     )
     for name, is_stray, other in strays:
         if is_stray:
-            raise UsageError(f"{setting(name)} goes with {setting(other)}; leave it out")
+            raise UsageError("{} goes with {}; leave it out", setting(name), setting(other))
     if options.boxes and options.name_rows:
-        raise UsageError(f"{setting('boxes')} names every frame itself; leave {setting('name_rows')} out")
+        raise UsageError(message("{boxes} names every frame itself; leave {name_rows} out"))
 
 
 def _cut(sheet: str, pixels: Pixels, options: CutOptions, limits: Limits) -> tuple[list[str], Cutting]:
@@ -135,8 +134,11 @@ def _names(stem: str, rows: Sequence[int], given: Sequence[str]) -> list[str]:
         return [f"{stem}_{number:0{width}}" for number in range(1, sum(rows) + 1)]
     if len(given) != len(rows):
         raise UsageError(
-            f"{setting('name_rows')} has {counted(len(given), 'name')}, and {counted(len(rows), 'row')} of the sheet "
-            f"{'holds' if len(rows) == 1 else 'hold'} frames: {', '.join(map(str, rows))}; name each"
+            "{name_rows} has {}, and {} of the sheet {} frames: {}; name each",
+            counted(len(given), "name"),
+            counted(len(rows), "row"),
+            "holds" if len(rows) == 1 else "hold",
+            ", ".join(map(str, rows)),
         )
     width = max(2, len(str(max(rows))))
     return [

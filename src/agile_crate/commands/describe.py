@@ -10,7 +10,7 @@ from ..core.crate.check import check_crate
 from ..core.crate.file_names import repeated
 from ..core.errors import InputError, UsageError
 from ..core.limits import USUAL, Limits
-from ..core.message import a_file, setting
+from ..core.message import a_file, message
 from ..core.text import quoted
 from ..exports.formats import further_texts
 from ..exports.template import read_templates
@@ -37,18 +37,18 @@ def describe(
     InputError for metadata that does not hold together or a template that fails, and OutputError.
     """
     if not (templates or formats):
-        raise UsageError(f"say what to write: {setting('template')}, or formats with {setting('metadata')}")
+        raise UsageError(message("say what to write: {template}, or formats with {metadata}"))
     recover_interrupted([], [Path(data)])
     crate = read_metadata(data, limits)
     for problem in check_crate(crate):
-        raise InputError(f"{a_file(data)}: {problem}")
+        raise InputError("{}: {}", a_file(data), problem)
     refuse_empty(data, crate)
     target = target_of(out or os.path.splitext(data)[0])
     source = Path(os.path.abspath(data))
     taken = [source.name] if target.parent == source.parent else []
     made = list(further_texts(crate, target.name, formats, read_templates(templates, given, limits), compact))
     if (twice := repeated([*taken, *(name for name, _ in made)])) is not None:
-        raise UsageError(f"two files would be called {quoted(twice)}; leave one out, or give another {setting('out')}")
+        raise UsageError("two files would be called {}; leave one out, or give another {out}", quoted(twice))
     new = [(name, text) for name, text in made if not holds(target.parent / name, text)]
     if not force:
         refuse_existing(target.parent, [name for name, _ in new])

@@ -11,7 +11,7 @@ from typing import NamedTuple
 from ..core.crate.file_names import CRATE_FILE_ENDING, is_crate_file
 from ..core.errors import UsageError
 from ..core.inspect.finding import NOTE, Finding
-from ..core.message import Sentence, setting
+from ..core.message import Message, setting
 from ..core.text import counted, few, measured, shown
 from ..crate_files.lines import animation_head, commented, crate_lines, key_line
 from ..crate_files.spec import as_key
@@ -87,7 +87,7 @@ def check(out: str, force: bool = False) -> None:
         refuse_existing(path.parent, [path.name])
     if not is_crate_file(out):
         raise UsageError(
-            f"{setting('out', out)}: a crate file's name ends in {CRATE_FILE_ENDING}, such as otter.crate.toml"
+            "{}: a crate file's name ends in {}, such as otter.crate.toml", setting("out", out), CRATE_FILE_ENDING
         )
 
 
@@ -221,7 +221,7 @@ def _told(findings: Sequence[Finding], most: int = TOLD) -> Iterator[str]:
         frames = f" ({few(name.rpartition('/')[2] for name in finding.frames)})" if finding.frames else ""
         told = f"{finding.severity}: {shown(finding.sequence)}{frames}: {finding.what}"
         if most != TOLD:
-            told += f"; {Sentence(finding.remedy).spelled(as_key)}"
+            told += f"; {Message(finding.remedy).spelled(as_key)}"
         yield from _folded(told)
     if len(findings) > most:
         yield f"# and {len(findings) - most:,} more of this kind"

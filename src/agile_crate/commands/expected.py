@@ -12,7 +12,7 @@ from ..core.crate.edits import Edits
 from ..core.crate.file_names import sized_name
 from ..core.errors import InputError, UsageError
 from ..core.limits import Limits
-from ..core.message import a_file, setting
+from ..core.message import a_file
 from ..core.model.crate import Crate
 from ..core.model.geometry import Box, Offset
 from ..core.model.picture import Picture, Sequences
@@ -224,7 +224,7 @@ def _settings_of(crate: Crate, data: str) -> Settings:
             raise UsageError("palette: only colours are recorded, such as #201830,#f0f0f0")
         return at_portion(settings, settings.also_scale[0]) if settings.also_scale else settings
     except UsageError as error:
-        raise InputError(f"{a_file(data)}: settings: {error}") from None
+        raise InputError("{}: settings: {}", a_file(data), error) from None
 
 
 def _font(name: str, places: Iterable[str]) -> str:
@@ -233,4 +233,4 @@ def _font(name: str, places: Iterable[str]) -> str:
         for folder in (place, os.path.dirname(place)):
             if os.path.isfile(path := os.path.join(folder, name)):
                 return path
-    raise InputError(f"the font {quoted(name)} is not beside the frames; say where it is with {setting('font')}")
+    raise InputError("the font {} is not beside the frames; say where it is with {font}", quoted(name))

@@ -12,7 +12,7 @@ from ..core.crate.skins import skins_of, with_skin
 from ..core.errors import InputError, UsageError
 from ..core.frame.alpha import straight
 from ..core.limits import USUAL, Limits
-from ..core.message import Sentence, a_file
+from ..core.message import Message, a_file, message
 from ..core.model.crate import Crate, Frame
 from ..core.names import nearest
 from ..core.pixels import Pixels
@@ -25,7 +25,7 @@ from ..storage.recovery import recover_interrupted
 def refuse_empty(data: str, crate: Crate) -> None:
     """Raises InputError for a crate without frames, of which nothing can be drawn or described."""
     if not crate.frames:
-        raise InputError(f"{a_file(data)} has no frames; pack some into it first")
+        raise InputError("{} has no frames; pack some into it first", a_file(data))
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -36,7 +36,7 @@ class Loaded:
     crate: Crate
     sheets: tuple[Pixels, ...]
     folder: Path | None
-    warnings: tuple[Sentence, ...] = ()
+    warnings: tuple[Message, ...] = ()
     limits: Limits = USUAL
 
     def frame(self, name: str) -> Pixels:
@@ -79,18 +79,18 @@ def open_crate(data: str, skin: str, decode: bool, limits: Limits) -> Loaded:
     warnings = recover_interrupted([], [Path(data)])
     crate = read_metadata(data, limits)
     for problem in check_crate(crate):
-        raise InputError(f"{a_file(data)}: {problem}")
+        raise InputError("{}: {}", a_file(data), problem)
     if skin:
         crate = _in_skin(data, crate, skin)
     sheets: list[Pixels] = []
     for sheet in crate.sheets:
         found = read_sheet(Path(data).parent, sheet, decode, limits)
         for problem in found.problems:
-            raise InputError(f"{a_file(data)}: {problem}")
+            raise InputError("{}: {}", a_file(data), problem)
         if found.remark:
-            warnings.append(Sentence(f"{a_file(data)}: {found.remark}"))
+            warnings.append(message("{}: {}", a_file(data), found.remark))
         if found.changed:
-            warnings.append(Sentence(f"{shown(data)}: {found.changed}; its pixels are taken as they are now"))
+            warnings.append(Message(f"{shown(data)}: {found.changed}; its pixels are taken as they are now"))
         if found.pixels is not None:
             sheets.append(found.pixels)
     return Loaded(crate, tuple(sheets), Path(data).parent, tuple(warnings), limits)

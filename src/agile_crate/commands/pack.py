@@ -14,7 +14,7 @@ from ..core.arrange.arrangement import Considered
 from ..core.crate.check import check_crate
 from ..core.crate.file_names import sized_name
 from ..core.limits import Limits
-from ..core.message import Sentence, some_files
+from ..core.message import Message, some_files
 from ..core.model.crate import Crate
 from ..core.model.variant import all_layers, with_layers
 from ..core.names import is_address
@@ -47,7 +47,7 @@ class Built(NamedTuple):
     """One crate of a build, and what the user should know of it: what was done to frames, how they were arranged."""
 
     crate: Crate
-    remarks: tuple[Sentence, ...]
+    remarks: tuple[Message, ...]
     considered: tuple[Considered, ...]
     bound: int
     proven: bool
@@ -71,8 +71,8 @@ class Packed(NamedTuple):
     files: tuple[Path, ...]
     removed: tuple[Path, ...]
     passed_over: Mapping[str, int]
-    remarks: tuple[Sentence, ...]
-    warnings: tuple[Sentence, ...]
+    remarks: tuple[Message, ...]
+    warnings: tuple[Message, ...]
     considered: tuple[Considered, ...]
     bound: int
     proven: bool
@@ -206,7 +206,7 @@ class _Output(NamedTuple):
 
     files: tuple[Path, ...]
     stale: tuple[Path, ...]
-    left: tuple[Sentence, ...] = ()
+    left: tuple[Message, ...] = ()
 
 
 def _output(job: BuildJob, plans: Sequence[Plan], previous: PreviousBuild, carried: Collection[str]) -> _Output:
@@ -215,7 +215,7 @@ def _output(job: BuildJob, plans: Sequence[Plan], previous: PreviousBuild, carri
     return _Output(files, stale, tuple(_left_behind(files, previous, stale)))
 
 
-def _damage(job: BuildJob, plans: Sequence[Plan], previous: PreviousBuild, context: Context) -> Iterator[Sentence]:
+def _damage(job: BuildJob, plans: Sequence[Plan], previous: PreviousBuild, context: Context) -> Iterator[Message]:
     if previous.conflicts or previous.damaged:
         from ..pipeline.previous_layout import report_damage
 
@@ -249,13 +249,13 @@ def _stale(files: Sequence[Path], previous: PreviousBuild, force: bool, carried:
     return tuple(sorted(Path(path) for path in previous.own.union(carried) if Path(path) not in files))
 
 
-def _left_behind(files: Sequence[Path], previous: PreviousBuild, stale: Sequence[Path]) -> Iterator[Sentence]:
+def _left_behind(files: Sequence[Path], previous: PreviousBuild, stale: Sequence[Path]) -> Iterator[Message]:
     """A warning of edited sheets of the previous build that this build neither replaces nor removes."""
     edited = frozenset().union(*previous.sheets.values())
     left = sorted(path for path in map(Path, edited) if path not in files and path not in stale)
     if left:
         names, verb = some_files([path.name for path in left]), "was" if len(left) == 1 else "were"
-        yield Sentence(f"left in place: {names}, which {verb} changed since the last build")
+        yield Message(f"left in place: {names}, which {verb} changed since the last build")
 
 
 def _since(packed: Packed, previous: PreviousBuild) -> Packed:

@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 from ..core.errors import CrateError, InputError, reason
 from ..core.limits import Limits
-from ..core.message import a_file
+from ..core.message import a_file, message
 from ..core.model.variant import all_layers
 from ..core.names import is_address
 from ..crate_files.spec import CrateSpec
@@ -110,7 +110,7 @@ def _sent(spec: CrateSpec, limits: Limits) -> Iterator[UploadedFile]:
         try:
             yield UploadedFile(path, read_regular(path, limits, "file_bytes"))
         except OSError as error:
-            raise InputError(f"{a_file(path)} cannot be read: {reason(error)}") from None
+            raise InputError("{} cannot be read: {}", a_file(path), reason(error)) from None
 
 
 def build_remotely(task: RemoteTask) -> RemoteBuild | CrateError:
@@ -132,9 +132,9 @@ def build_remotely(task: RemoteTask) -> RemoteBuild | CrateError:
             files = {path.name: read_regular(path, task.limits, "file_bytes") for path in packed.files}
             return RemoteBuild(packed, files)
         except CrateError as error:
-            told = error.sentence.marked.replace(root, "")
+            told = error.message.with_paths(lambda path: path.removeprefix(root))
             if isinstance(error, InputError) and task.sent is None:
-                told += f" (so says the worker {worker.address}, which must see it; or send it along)"
+                told = message("{} (so says the worker {}, which must see it; or send it along)", told, worker.address)
             return type(error)(told)
         except MemoryError:
             return InputError(f"its frames do not fit into the memory of the worker {worker.address}")

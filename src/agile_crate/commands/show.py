@@ -16,7 +16,7 @@ from ..core.crate.skins import skins_of
 from ..core.errors import InputError, UsageError
 from ..core.inspect.finding import Finding
 from ..core.limits import Limits
-from ..core.message import Sentence, setting
+from ..core.message import Message, message, setting
 from ..core.model.crate import Animation, Crate
 from ..core.model.variant import base_of
 from ..core.names import nearest
@@ -69,8 +69,9 @@ def kind_of(out: str, asked: str | None) -> Kind:
     kinds = fitting.get(ending, ("film",))
     if ending not in fitting and ending not in FILM_ENDINGS:
         raise UsageError(
-            f"{setting('out', out)}: views are written as .png (a sheet, a strip, a chart), .svg (a chart), "
-            f".html (a page) or {', '.join(FILM_ENDINGS)} (a film)"
+            "{}: views are written as .png (a sheet, a strip, a chart), .svg (a chart), .html (a page) or {} (a film)",
+            setting("out", out),
+            ", ".join(FILM_ENDINGS),
         )
     found = next((kind for kind in kinds if asked in (None, kind)), None)
     if found is None:
@@ -84,7 +85,7 @@ class Shown(NamedTuple):
     """The files that were written, and what the user should read."""
 
     files: tuple[Path, ...]
-    warnings: tuple[Sentence, ...]
+    warnings: tuple[Message, ...]
 
 
 def show(data: Sequence[str], out: str, options: ShowOptions, context: Context, force: bool = False) -> Shown:
@@ -97,7 +98,7 @@ def show(data: Sequence[str], out: str, options: ShowOptions, context: Context, 
     )
     refuse_empty(data[0], loaded.crate)
     if options.skin and loaded.folder is None:
-        raise UsageError(f"{setting('skin')} is for a crate, and these are frames; leave it out")
+        raise UsageError(message("{skin} is for a crate, and these are frames; leave it out"))
     path = Path(out)
     makers = {"sheet": _sheets, "chart": _chart, "film": _films, "strip": _films}
     if options.kind == "page":
@@ -124,7 +125,7 @@ def show_frames(
     are passed over. Raises as `show` does."""
     path = Path(out)
     if path.suffix.lower() != ".html":
-        raise UsageError(f"{setting('page', out)}: a page is written as .html")
+        raise UsageError("{}: a page is written as .html", setting("page", out))
     loaded = _packed_in_memory(inputs, context, unused)
     view = _page_of(loaded, context, findings)
     return _written({path.name: view}, path, context.progress, force, loaded.warnings, "page").files[0]
@@ -164,7 +165,7 @@ Views = dict[str, Callable[[], Iterator[bytes]]]
 
 
 def _written(
-    views: Views, path: Path, progress: Progress, force: bool, warnings: Sequence[Sentence], asked: str = "out"
+    views: Views, path: Path, progress: Progress, force: bool, warnings: Sequence[Message], asked: str = "out"
 ) -> Shown:
     folder = path.parent
     if not force:
@@ -286,7 +287,7 @@ def _films(loaded: Loaded, path: Path, options: ShowOptions, context: Context) -
         names = [f"{path.stem}-{_file_name(animation.name)}{path.suffix}" for animation in chosen]
         if len(set(names)) < len(names):
             raise UsageError(
-                f"two animations would be written to one file; show them one at a time, with {setting('animation')}"
+                message("two animations would be written to one file; show them one at a time, with {animation}")
             )
         return dict(zip(names, map(one, chosen), strict=True))
 
@@ -308,5 +309,5 @@ def _chosen(crate: Crate, names: Sequence[str]) -> list[Animation]:
         if name not in there:
             near = nearest(name, there)
             hint = f"did you mean {quoted(near)}?" if near else f"there are: {few(there)}"
-            raise UsageError(f"{setting('animation')}: there is no animation {quoted(name)}; {hint}")
+            raise UsageError("{animation}: there is no animation {}; {}", quoted(name), hint)
     return [there[name] for name in names] if names else list(crate.animations)

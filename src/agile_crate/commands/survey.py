@@ -16,7 +16,7 @@ from ..core.inspect.allowed import key_of
 from ..core.inspect.facts import FrameFacts, frame_facts, judged
 from ..core.inspect.finding import CODES, DOUBT, FAULT, Finding, Surveyed, finding
 from ..core.inspect.findings import budget, find_across, find_all, transparency, union_box, worst_first
-from ..core.message import Sentence, setting
+from ..core.message import Message, a_file, message, setting
 from ..core.motion.timing import DEFAULT_FPS
 from ..core.names import natural_key, nearest, said_once
 from ..core.pixels import Pixels
@@ -64,7 +64,7 @@ class Survey:
     gpu_bytes: int
     square: int
     passed_over: Mapping[str, int]
-    warnings: tuple[Sentence, ...] = ()
+    warnings: tuple[Message, ...] = ()
     let_go: tuple[Finding, ...] = ()
     known: Mapping[Finding, Known] = field(default_factory=dict, repr=False)
     unused: frozenset[str] = frozenset()
@@ -117,7 +117,7 @@ def check_codes(asked: str, codes: Iterable[str]) -> None:
     if unknown:
         near = nearest(unknown[0], CODES)
         hint = f"did you mean {near}?" if near else f"the codes are {', '.join(CODES)}"
-        raise UsageError(f"{setting(asked)}: there is no finding {quoted(unknown[0])}; {hint}")
+        raise UsageError("{}: there is no finding {}; {}", setting(asked), quoted(unknown[0]), hint)
 
 
 class _Look:
@@ -144,12 +144,12 @@ class _Look:
         reels = {said_once(file.name) for file in files if file.animation is None}
         waiting: dict[str | None, list[Part[FrameFacts]]] = defaultdict(list)
         last: str | None = None
-        reasons: list[str] = []
+        reasons: list[Message] = []
         for file, part in each_part(
             files, self._context.pool, self._context.progress, frame_facts, self._context.limits
         ):
             if part.error:
-                reasons.append(f"{shown(file.path)} {part.error}; export it again or take it out")
+                reasons.append(message("{} {}; export it again or take it out", a_file(file.path), part.error))
                 self._unreadable(file, part.error)
                 continue
             if last is not None and part.animation != last and last in waiting and last not in reels:
@@ -195,10 +195,12 @@ class _Look:
 
     def _unreadable(self, file: Found, reason: str) -> None:
         self.unused.add(file.path)
-        self._told("picture-unreadable", file, f"{shown(file.path)} {reason}", "export it again, or take it out")
+        self._told(
+            "picture-unreadable", file, message("{} {}", shown(file.path), reason), "export it again, or take it out"
+        )
 
     def _told(self, code: str, file: Found, what: str, remedy: str) -> None:
-        one = Finding(code, FAULT, file.animation or "stills", (file.name,), what, Sentence(remedy))
+        one = Finding(code, FAULT, file.animation or "stills", (file.name,), what, Message(remedy))
         self.findings[one] = Known(key_of(one, ()), (file.path,))
 
 

@@ -12,7 +12,7 @@ from ..core.errors import InputError, UsageError, reason
 from ..core.inspect.allowed import allowed_keys, allowed_text
 from ..core.inspect.finding import CODES, Finding
 from ..core.limits import Limits
-from ..core.message import Sentence, a_file, setting
+from ..core.message import Message, a_file
 from ..exports.sarif import Result, sarif_text
 from ..format.regular import read_regular
 from ..pipeline.context import Context
@@ -49,11 +49,9 @@ def read_allowed(path: str, limits: Limits) -> frozenset[str]:
     try:
         return allowed_keys(read_regular(path, limits, "text_bytes").decode("utf-8"))
     except OSError as error:
-        raise InputError(f"{a_file(path)} cannot be read: {reason(error)}") from None
+        raise InputError("{} cannot be read: {}", a_file(path), reason(error)) from None
     except ValueError:
-        raise InputError(
-            f"{a_file(path)} is not a list of what was found fine; {setting('save_allowed')} writes one"
-        ) from None
+        raise InputError("{} is not a list of what was found fine; {save_allowed} writes one", a_file(path)) from None
 
 
 def _is_allowed_file(path: str, limits: Limits) -> bool:
@@ -68,7 +66,7 @@ def write_survey_files(
     looked: Survey,
     inputs: Iterable[str],
     files: SurveyFiles,
-    told: Callable[[Sentence], str],
+    told: Callable[[Message], str],
     context: Context,
     force: bool,
 ) -> list[Path]:
@@ -78,7 +76,7 @@ def write_survey_files(
     if files.page:
         from .show import show_frames
 
-        findings = [replace(one, remedy=Sentence(told(one.remedy))) for one in looked.findings]
+        findings = [replace(one, remedy=Message(told(one.remedy))) for one in looked.findings]
         written.append(show_frames(list(inputs), findings, files.page, context, force, looked.unused))
     if files.sarif:
         results = (_result(one, looked, told) for one in looked.findings)
@@ -91,7 +89,7 @@ def write_survey_files(
     return written
 
 
-def _result(one: Finding, looked: Survey, told: Callable[[Sentence], str]) -> Result:
+def _result(one: Finding, looked: Survey, told: Callable[[Message], str]) -> Result:
     known = looked.known[one]
     message = f"{one.sequence}: {one.what} → {told(one.remedy)}"
     return Result(one.code, one.severity, message, known.files, known.key)

@@ -9,7 +9,7 @@ from pathlib import Path
 from ..core.crate.file_names import not_held, repeated, safe_name
 from ..core.errors import InputError
 from ..core.limits import Limits, raise_hint
-from ..core.message import Sentence, a_file
+from ..core.message import Message, a_file
 from ..core.model.crate import Animation, Crate
 from ..core.text import bytes_shown, few, quoted
 from ..exports.png import encode_png
@@ -27,7 +27,7 @@ class Unpacked:
     crate: Crate
     frames: tuple[Path, ...]
     films: tuple[Path, ...]
-    warnings: tuple[Sentence, ...] = ()
+    warnings: tuple[Message, ...] = ()
 
 
 def unpack(
@@ -55,7 +55,7 @@ def unpack(
     )
     if (twice := repeated([*names, *films])) is not None:
         raise InputError(
-            f"{a_file(data)}: two files would be called {quoted(twice)}; some platforms cannot tell them apart"
+            "{}: two files would be called {}; some platforms cannot tell them apart", a_file(data), quoted(twice)
         )
     pairs = [
         *((f"{frame.name}.png", file) for frame, file in zip(crate.frames, names, strict=True)),
@@ -79,18 +79,18 @@ def unpack(
     return Unpacked(crate, *paths, (*warnings, *staging.notes))
 
 
-def _renamed(pairs: Sequence[tuple[str, str]]) -> Iterator[Sentence]:
+def _renamed(pairs: Sequence[tuple[str, str]]) -> Iterator[Message]:
     """A warning of names that no file has on every platform."""
     renamed = [f"{quoted(name)} as {quoted(file)}" for name, file in pairs if name != file]
     if renamed:
-        yield Sentence(f"written under names that every platform can hold: {few(renamed)}")
+        yield Message(f"written under names that every platform can hold: {few(renamed)}")
 
 
 def _refuse_too_much(data: str, crate: Crate, limits: Limits) -> None:
     """Metadata of a few bytes can claim canvases of any size."""
     if sum(frame.canvas.w * frame.canvas.h * 4 for frame in crate.frames) > (most := limits.frames_bytes):
         raise InputError(
-            f"{a_file(data)}: its frames would take more than {bytes_shown(most)}; {raise_hint('frames_bytes')}"
+            "{}: its frames would take more than {}; {}", a_file(data), bytes_shown(most), raise_hint("frames_bytes")
         )
 
 
@@ -114,13 +114,13 @@ def _checked(key: str, names: Sequence[str], ending: str, data: str, limits: Lim
         *folders, last = name.split("/")
         if len(folders) > (deepest := limits.nesting):
             raise InputError(
-                f"{a_file(data)}: {key}[{index}].name has more than {deepest} folders; {raise_hint('nesting')}"
+                "{}: {}[{}].name has more than {} folders; {}", a_file(data), key, index, deepest, raise_hint("nesting")
             )
         file = safe_name(last) + ending if last and not_held(last + ending) else last + ending
         parts = [*map(safe_name, folders), file]
         for part in parts:
             if why := "and it names no file" if part == ending else not_held(part):
-                raise InputError(f"{a_file(data)}: {key}[{index}].name is {quoted(name)}, {why}")
+                raise InputError("{}: {}[{}].name is {}, {}", a_file(data), key, index, quoted(name), why)
         yield "/".join(parts)
 
 

@@ -21,7 +21,7 @@ from ..core.errors import InputError
 from ..core.frame.trim import visible_on_canvas
 from ..core.frame.visible import on_canvas, overlap, within
 from ..core.limits import Limits
-from ..core.message import Sentence
+from ..core.message import Message
 from ..core.model.crate import Crate, Frame
 from ..core.model.geometry import ORIGIN, Box, Point
 from ..core.model.sheet import Sheet
@@ -55,7 +55,7 @@ class Verified:
     touched: int
     problems: tuple[str, ...]
     differences: tuple[FrameDifference, ...]
-    warnings: tuple[Sentence, ...] = ()
+    warnings: tuple[Message, ...] = ()
     skins: Mapping[str, int] = field(default_factory=dict)
 
     @property
@@ -96,7 +96,7 @@ def verify(data: str, comparison: Comparison, context: Context) -> Verified:
         problems += [*sources.otherwise, *_other_skins(crate, comparison.spec)]
         problems += _odd_name(data, crate, folder, context.limits)
         if comparison.spec is None and skins_of(crate):
-            notes.append(Sentence("its skins are not compared: only a crate file tells what they were made of"))
+            notes.append(Message("its skins are not compared: only a crate file tells what they were made of"))
     checks = _SheetChecks(crate, folder, sources, context)
     checks.run([""] if is_broken else ["", *skins_of(crate)])
     found = checks.differences
@@ -143,7 +143,7 @@ class _SheetChecks:
 
     def __init__(self, crate: Crate, folder: Path, sources: Sources, context: Context) -> None:
         self.problems: list[str] = []
-        self.notes: list[Sentence] = []
+        self.notes: list[Message] = []
         self.differences: list[FrameDifference] = []
         self.same = dict.fromkeys(["", *sources.by_variant], 0)
         self._crate, self._folder, self._sources, self._context = crate, folder, sources, context
@@ -171,7 +171,7 @@ class _SheetChecks:
 
     def _check(self, crate: Crate, name: str, index: int, sheet: Sheet, found: FoundSheet) -> None:
         self.problems += [*found.problems, *filter(None, [found.changed])]
-        self.notes += [Sentence(found.remark)] if found.remark else []
+        self.notes += [Message(found.remark)] if found.remark else []
         here, own = self._placed[index], self._sources.by_variant.get(name, {})
         if found.pixels is not None and all(restorable(crate, frame) for frame in here):
             self.problems += _around_frames(crate, index, here, found.pixels)
@@ -198,7 +198,7 @@ def _told_otherwise(data: str, crate: Crate, limits: Limits) -> Iterator[str]:
         try:
             place = first_difference(document_of(crate), document_of(read_metadata(path, limits)))
         except InputError as error:
-            yield error.sentence
+            yield error.message
             continue
         if place:
             yield f"{shown(path.name)} says something else: {place}"

@@ -91,7 +91,7 @@ def _file_wrong(
     specs: Iterable[CrateSpec], error: CrateError, builder: Builder, wrong: Mapping[str, str], watched: Watch
 ) -> dict[str, str]:
     """Report that the crate file cannot be read; all its crates are wrong by that."""
-    told = error.sentence.spelled(as_key)
+    told = error.message.spelled(as_key)
     if wrong.get("") == told or watched.any_within(GRACE_S):
         return dict(wrong)
     for spec in specs:
@@ -137,7 +137,7 @@ def _build_all(
         turn = _build(spec, builder)
         known, told = wrong.get(spec.name), ""
         if turn.error:
-            told = failed[spec.name] = turn.error.sentence.spelled(as_key)
+            told = failed[spec.name] = turn.error.message.spelled(as_key)
             if watched and told != known and isinstance(turn.error, InputError) and watched.any_within(GRACE_S):
                 return {**wrong, spec.name: ""}
             if builder.table and told != known:

@@ -3,37 +3,51 @@
 The command line turns each class into its exit code; nothing else is read from the class.
 """
 
-from .message import Sentence
+from .message import Message, message
 
 
 class CrateError(Exception):
-    """Base of all errors that are told to the user in a sentence, without a traceback.
+    """Base of all errors that the user reads as one sentence, without a traceback.
 
-    As a text an error names settings as scripts do; `sentence` can spell them in other ways.
+    As a text an error names settings as scripts do; `message` keeps the settings and the files that it is about. With
+    `values`, the text is a template, as that of `core.message.message`. `code` is the exit code.
     """
 
-    def __init__(self, sentence: str) -> None:
-        self.sentence = Sentence(sentence)
-        super().__init__(self.sentence)
+    code = 70
+
+    def __init__(self, text: str, *values: object) -> None:
+        self.message = message(text, *values) if values else Message(text)
+        super().__init__(self.message)
+
+    def __reduce__(self) -> tuple[object, ...]:
+        return type(self), (self.message,)
 
 
 class UsageError(CrateError):
     """The command line, or a setting, asks for something that makes no sense."""
 
+    code = 2
+
 
 class InputError(CrateError):
     """An input is missing, unreadable or damaged."""
+
+    code = 3
 
 
 class FitError(CrateError):
     """The frames do not fit the limits that were set."""
 
+    code = 4
+
 
 class OutputError(CrateError):
     """The output cannot be written."""
+
+    code = 5
 
 
 def reason(error: OSError) -> str:
     """Why the operating system refused, as the end of a sentence."""
     text = error.strerror or str(error)
-    return text[:1].lower() + text[1:]
+    return text if isinstance(text, Message) else text[:1].lower() + text[1:]

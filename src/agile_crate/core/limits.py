@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import NamedTuple
 
-from .message import key_of, setting
+from .message import Message, key_of, message, setting
 
 
 class Limits(NamedTuple):
@@ -65,11 +65,11 @@ ABOUT: Mapping[str, str] = {
 """What each of them bounds, after its unit."""
 
 
-def raise_hint(name: str) -> str:
+def raise_hint(name: str) -> Message:
     """Return the end of a sentence about something that is beyond a limit.
 
-    >>> from .sentence import Sentence
-    >>> str(Sentence(f"it has too many frames; {raise_hint('frames')}"))
+    >>> from .message import Message, key_of, message, setting
+    >>> str(message("it has too many frames; {}", raise_hint("frames")))
     "it has too many frames; limit='frames=N' allows more"
     """
-    return f"{setting('limit', f'{key_of(name)}=N')} allows more"
+    return message("{} allows more", setting("limit", f"{key_of(name)}=N"))

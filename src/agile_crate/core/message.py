@@ -1,93 +1,156 @@
-"""Sentences that name settings without knowing who reads them.
+"""Messages that name settings and files without knowing who reads them.
 
 The same message goes to a terminal, where a setting is an option (``--max-size``), to a script, where it is an argument
-(``max_size``), and to whoever wrote a crate file (``max-size``). So a sentence carries the setting's name, and a value
-where it proposes one, between marks; whoever tells the sentence spells them.
+(``max_size``), and to whoever wrote a crate file (``max-size``). So a message keeps the settings and files that it
+names as values of their own, and whoever prints it spells them.
 """
 
 from __future__ import annotations
 
-import re
-from collections.abc import Callable, Sequence
-from typing import Self
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from string import Formatter
+from typing import NamedTuple, Self
 
-from .text import joined, shown
+from .text import shown
 
 Spelling = Callable[[str, str], str]
 """How a setting is written: its name with underscores, and a value or an empty text."""
 
-_OPEN, _BETWEEN, _CLOSE = "\ue000", "\ue001", "\ue002"
-"""Characters for private use, which `text.shown` escapes wherever a stranger's name has them."""
 
-_FILE, _FILE_END = "\ue003", "\ue004"
+class Setting(NamedTuple):
+    """A setting that a message names, and the value that it proposes, or an empty text."""
 
-_MENTION = re.compile(f"{_OPEN}([^{_BETWEEN}]*){_BETWEEN}([^{_CLOSE}]*){_CLOSE}")
-
-
-def setting(name: str, value: object = "") -> str:
-    """A setting, or its value, as a part of a sentence.
-
-    >>> str(Sentence(f"raise {setting('max_size')}, or give {setting('scale', '50%')}"))
-    "raise max_size, or give scale='50%'"
-    """
-    return f"{_OPEN}{name}{_BETWEEN}{value}{_CLOSE}"
+    name: str
+    value: str = ""
 
 
-def a_file(path: str) -> str:
-    """A file, as a part of a sentence that is about it.
+class FilePath(NamedTuple):
+    """A file that a message is about, as `shown` has it."""
 
-    >>> Sentence(f"{a_file('swim_01.png')} is damaged").files
-    ['swim_01.png']
-    """
-    return f"{_FILE}{shown(path)}{_FILE_END}"
+    path: str
 
 
-def some_files(paths: Sequence[str], limit: int = 5) -> str:
-    """The first of some files, as `few` has them, each as one that the sentence is about."""
-    names = [f"{_FILE}{shown(path)}{_FILE_END}" for path in paths]
-    return joined(names) if len(names) <= limit else f"{', '.join(names[:limit])} and {len(names) - limit:,} more"
+Part = str | Setting | FilePath
 
 
-def key_of(name: str) -> str:
-    """A setting's name with dashes, as options and crate files have it: ``max_size`` → ``max-size``."""
-    return name.replace("_", "-")
+class Message(str):
+    """A sentence for the user. As a text it names settings as scripts do; `spelled` gives any other way."""
 
+    parts: tuple[Part, ...]
 
-def as_argument(name: str, value: str) -> str:
-    """A setting as scripts give it."""
-    return f"{name}={int(value) if value.isdecimal() else value!r}" if value else name
-
-
-def _plain(text: str) -> str:
-    return text.replace(_FILE, "").replace(_FILE_END, "")
-
-
-class Sentence(str):
-    """A sentence for the user. As a text it names settings as scripts do; `spelled` gives any other way.
-
-    >>> Sentence(f"leave out {setting('turn')}").spelled(lambda name, value: f"--{name}")
-    'leave out --turn'
-    """
-
-    marked: str
-    """The sentence with its marks, to be made part of another."""
-
-    def __new__(cls, marked: str) -> Self:
-        made = super().__new__(cls, _plain(_MENTION.sub(lambda found: as_argument(found[1], found[2]), marked)))
-        made.marked = marked
+    def __new__(cls, text: str = "", parts: tuple[Part, ...] | None = None) -> Self:
+        if parts is None:
+            parts = text.parts if isinstance(text, Message) else (text,)
+        made = super().__new__(cls, _spelled(parts, as_argument))
+        made.parts = parts
         return made
 
+    def __reduce__(self) -> tuple[object, ...]:
+        return Message, ("", self.parts)
+
     def spelled(self, spelling: Spelling) -> str:
-        """The sentence with every setting spelled in this way. Values may be a stranger's: they are as `text.shown` has
+        """Return the text with every setting spelled in this way. Values may be untrusted: they are as `shown` has
         them."""
-        return _plain(_MENTION.sub(lambda found: spelling(found[1], shown(found[2])), self.marked))
+        return _spelled(self.parts, lambda name, value: spelling(name, shown(value)))
+
+    def with_paths(self, change: Callable[[str], str]) -> Message:
+        """Return the message with the paths of its files changed."""
+        return Message(
+            "", tuple(FilePath(change(one.path)) if isinstance(one, FilePath) else one for one in self.parts)
+        )
+
+    def without(self, setting: str) -> Message:
+        """Return what follows the setting and a colon that the message begins with; else all of it."""
+        begins = self.parts[:1] == (Setting(setting),) and self.parts[1:2]
+        if begins and isinstance(begins[0], str) and begins[0].startswith(": "):
+            return Message("", (begins[0][2:], *self.parts[2:]))
+        return self
 
     @property
     def files(self) -> list[str]:
         """The files that it is about, each once."""
-        return list(dict.fromkeys(re.findall(f"{_FILE}([^{_FILE_END}]*){_FILE_END}", self.marked)))
+        return list(dict.fromkeys(part.path for part in self.parts if isinstance(part, FilePath)))
 
     @property
-    def settings(self) -> list[tuple[str, str]]:
-        """The settings that it names, each with the value that it proposes, or an empty text."""
-        return [(found[1], found[2]) for found in _MENTION.finditer(self.marked)]
+    def settings(self) -> list[Setting]:
+        """The settings that it names."""
+        return [part for part in self.parts if isinstance(part, Setting)]
+
+
+def message(template: str, *values: object) -> Message:
+    """Return a message. The template is a constant: ``{max_size}`` names a setting, ``{scale:50%}`` one with a value,
+    and ``{}`` stands for the next of the values: a text, another message, or a number with its format.
+
+    >>> message("raise {max_size}, or give {scale:50%}: {} is {:,} pixels wide", "'otter'", 5000)
+    "raise max_size, or give scale='50%': 'otter' is 5,000 pixels wide"
+    """
+    return Message("", tuple(_merged(_parts(template, iter(values)))))
+
+
+def _parts(template: str, values: Iterator[object]) -> Iterator[Part]:
+    for text, name, form, _ in Formatter().parse(template):
+        yield text
+        if name:
+            yield Setting(name, form or "")
+        elif name is not None:
+            value = next(values)
+            yield from value.parts if isinstance(value, Message) else (format(value, form or ""),)
+
+
+def _merged(parts: Iterable[Part]) -> Iterator[Part]:
+    """Yield the parts with texts side by side as one."""
+    text = ""
+    for part in parts:
+        if isinstance(part, str):
+            text += part
+            continue
+        if text:
+            yield text
+        yield part
+        text = ""
+    if text:
+        yield text
+
+
+def _spelled(parts: Iterable[Part], spelling: Spelling) -> str:
+    return "".join(
+        spelling(*part) if isinstance(part, Setting) else part.path if isinstance(part, FilePath) else part
+        for part in parts
+    )
+
+
+def setting(name: str, value: object = "") -> Message:
+    """Return the name of a setting, with a value if it proposes one, as a part of a message."""
+    return Message("", (Setting(name, str(value)),))
+
+
+def a_file(path: str) -> Message:
+    """Return a file, as a part of a message that is about it.
+
+    >>> message("{} is damaged", a_file("swim_01.png")).files
+    ['swim_01.png']
+    """
+    return Message("", (FilePath(shown(path)),))
+
+
+def some_files(paths: Sequence[str], limit: int = 5) -> Message:
+    """Return the first of some files, as `few` has them, each as one that the message is about."""
+    return listed(list(map(a_file, paths)), limit)
+
+
+def listed(messages: Sequence[str], limit: int = 5) -> Message:
+    """Return the first of some messages as a list: "a, b and c", or "a, b and 4 more"."""
+    words = [*messages[:limit], f"{len(messages) - limit:,} more"] if len(messages) > limit else messages
+    return message(
+        ", ".join(["{}"] * len(words[:-1])) + (" and {}" if len(words) > 1 else "{}" if words else ""), *words
+    )
+
+
+def key_of(name: str) -> str:
+    """Return a setting's name with dashes, as options and crate files have it: ``max_size`` → ``max-size``."""
+    return name.replace("_", "-")
+
+
+def as_argument(name: str, value: str) -> str:
+    """Return a setting as scripts give it."""
+    return f"{name}={int(value) if value.isdecimal() else value!r}" if value else name

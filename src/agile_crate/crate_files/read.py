@@ -12,7 +12,7 @@ from typing import NamedTuple
 from ..core.crate.file_names import is_crate_file, sized_name
 from ..core.errors import InputError, UsageError, reason
 from ..core.limits import Limits
-from ..core.message import Sentence, a_file
+from ..core.message import a_file
 from ..core.names import is_address, nearest
 from ..core.text import few, quoted, shown
 from ..format.regular import read_regular
@@ -59,19 +59,21 @@ def read_crate_file(path: str, limits: Limits) -> CrateFile:
         line, column = map(int, _NUMBERS.findall(place))
         odd = text.split("\n")[line - 1][column - 1 : column]
         hint = "" if odd.isascii() else f"; put names with letters such as {shown(odd)} in quotes"
-        raise InputError(f"{a_file(path)}, {place}: not valid TOML: {what[:1].lower()}{what[1:]}{hint}") from None
+        raise InputError(
+            "{}, {}: not valid TOML: {}{}{}", a_file(path), place, what[:1].lower(), what[1:], hint
+        ) from None
     except WrongKeyError as fault:
         line, column = place_of(text, fault.keys)
-        told = Sentence(fault.sentence).spelled(as_key)
-        raise InputError(f"{a_file(path)}, line {line}, column {column}: {told}") from None
+        told = fault.message.spelled(as_key)
+        raise InputError("{}, line {}, column {}: {}", a_file(path), line, column, told) from None
     except (RecursionError, ValueError):
-        raise InputError(f"{a_file(path)}: lists within lists, or numbers, larger than any crate file needs") from None
+        raise InputError("{}: lists within lists, or numbers, larger than any crate file needs", a_file(path)) from None
     for spec in specs:
         try:
             target_of(spec.out)
         except UsageError as error:
-            told = error.sentence.spelled(as_key)
-            raise InputError(f"{a_file(path)}, crate {quoted(spec.name)}: {told}") from None
+            told = error.message.spelled(as_key)
+            raise InputError("{}, crate {}: {}", a_file(path), quoted(spec.name), told) from None
     refuse_one_place_for_two([CrateFile(path, specs, ())])
     return CrateFile(path, specs, tuple(_warnings(path, specs)))
 
@@ -80,11 +82,11 @@ def _text_of(path: str, limits: Limits) -> str:
     try:
         text = read_regular(path, limits, "crate_file_bytes").decode("utf-8-sig").replace("\r\n", "\n")
     except OSError as error:
-        raise InputError(f"{a_file(path)} cannot be read: {reason(error)}") from None
+        raise InputError("{} cannot be read: {}", a_file(path), reason(error)) from None
     except UnicodeDecodeError:
-        raise InputError(f"{a_file(path)} is not text in UTF-8, as crate files are") from None
+        raise InputError("{} is not text in UTF-8, as crate files are", a_file(path)) from None
     if max(map(len, text.split("\n"))) > LONGEST_LINE:
-        raise InputError(f"{a_file(path)} has a line of more than {LONGEST_LINE:,} characters; break it")
+        raise InputError("{} has a line of more than {:,} characters; break it", a_file(path), LONGEST_LINE)
     return text
 
 

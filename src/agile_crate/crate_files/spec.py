@@ -13,7 +13,7 @@ from typing import Any
 from ..core.color import Color, color_from_hex
 from ..core.crate.file_names import not_held
 from ..core.errors import UsageError
-from ..core.message import key_of, setting
+from ..core.message import Message, key_of, message
 from ..core.model.variant import Variant, Variants, all_layers, base_of, with_layers
 from ..core.names import is_address, nearest
 from ..core.text import quoted
@@ -41,9 +41,9 @@ _KEYS = frozenset(("from", "out", "skin", "limit", *options()))
 class WrongKeyError(Exception):
     """Something is wrong with a key: the way to it, and a sentence that names settings."""
 
-    def __init__(self, keys: Keys, sentence: str) -> None:
-        super().__init__(keys, sentence)
-        self.keys, self.sentence = keys, sentence
+    def __init__(self, keys: Keys, text: str) -> None:
+        super().__init__(keys, text)
+        self.keys, self.message = keys, Message(text)
 
 
 @dataclass(frozen=True, slots=True)
@@ -140,9 +140,9 @@ def _spec(name: str, crate: Table, defaults: Mapping[str, object], move: Callabl
     try:
         settings = settings_from(given)
     except UsageError as error:
-        keys = (key_of(setting) for setting, _ in error.sentence.settings)
+        keys = (key_of(setting) for setting, _ in error.message.settings)
         wrong = next((key for key in keys if key in crate), None)
-        raise WrongKeyError((*at, wrong) if wrong else at, error.sentence.marked) from None
+        raise WrongKeyError((*at, wrong) if wrong else at, error.message) from None
     skins = _table(crate.get("skin", {}), (*at, "skin")).items()
     variants = (
         *base_of(inputs),
@@ -253,8 +253,8 @@ def _check(name: str, given: object, at: Keys) -> None:
     try:
         read_one(name, given)
     except UsageError as error:
-        told = error.sentence.marked.removeprefix(f"{setting(name)}: ")
-        raise WrongKeyError(at, f"{quoted(at[-1])}: {told}") from None
+        told = error.message.without(name)
+        raise WrongKeyError(at, message("{}: {}", quoted(at[-1]), told)) from None
 
 
 def _only(table: Table, at: Keys, known: Sequence[str] | Mapping[str, object]) -> None:

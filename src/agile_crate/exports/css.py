@@ -14,7 +14,6 @@ from fractions import Fraction
 from urllib.parse import quote
 
 from ..core.errors import OutputError
-from ..core.message import setting
 from ..core.model.crate import Animation, Crate, Frame
 from ..core.model.geometry import ORIGIN, Offset, Size
 from ..core.motion.stage import stage, turn
@@ -32,8 +31,7 @@ def to_css(crate: Crate, larger: Larger = ()) -> str:
     for frame in crate.frames:
         if frame.turned:
             raise OutputError(
-                f"frame {quoted(frame.name)} is stored turned, which CSS cannot show; "
-                f"leave out {setting('turn')}, or css"
+                "frame {} is stored turned, which CSS cannot show; leave out {turn}, or css", quoted(frame.name)
             )
     images = _images(crate, [(factor, other) for factor, other in larger if _is_multiple(crate, other, factor)])
     base = f".{escaped(class_of(crate.name))}"

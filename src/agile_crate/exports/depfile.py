@@ -11,7 +11,6 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from ..core.errors import UsageError
-from ..core.message import setting
 from ..core.text import shown
 from ..storage.staging import staged
 
@@ -29,5 +28,5 @@ def write_depfile(path: str, targets: Iterable[str], needed: Iterable[str]) -> N
 
 def _escaped(path: str) -> str:
     if set(path) & set("\n\r\t"):
-        raise UsageError(f"{setting('depfile')}: no such file can name {shown(path)}; rename it")
+        raise UsageError("{depfile}: no such file can name {}; rename it", shown(path))
     return _SPECIAL.sub(r"\\\1", path.replace(os.sep, "/")).replace("$", "$$")

@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 from ..core.errors import InputError, reason
 from ..core.limits import Limits, raise_hint
-from ..core.message import a_file
+from ..core.message import a_file, message
 from ..core.model.crate import Crate
 from ..core.text import is_unicode, shown
 from ..format.json_form import to_json
@@ -39,9 +39,9 @@ def read_templates(paths: Iterable[str], given: tuple[tuple[str, str], ...], lim
             text = read_regular(path, limits, "text_bytes").decode("utf-8")
             templates.append(Template(path, text.replace("\r\n", "\n").replace("\r", "\n"), limits, given))
         except OSError as error:
-            raise InputError(f"{a_file(path)} cannot be read: {reason(error)}") from None
+            raise InputError("{} cannot be read: {}", a_file(path), reason(error)) from None
         except UnicodeDecodeError:
-            raise InputError(f"{a_file(path)} is not text in UTF-8; save the template as that") from None
+            raise InputError("{} is not text in UTF-8; save the template as that", a_file(path)) from None
     return tuple(templates)
 
 
@@ -72,5 +72,5 @@ def rendered(template: Template, crate: Crate) -> str:
 
 
 def _refused(template: Template, why: str, limit: str = "") -> InputError:
-    more = f"; {raise_hint(limit)}" if limit else ""
-    return InputError(f"{a_file(template.path)}: {shown(why).removesuffix('.')}; nothing was written{more}")
+    more = message("; {}", raise_hint(limit)) if limit else ""
+    return InputError("{}: {}; nothing was written{}", a_file(template.path), shown(why).removesuffix("."), more)

@@ -18,6 +18,7 @@ from jinja2 import Environment, StrictUndefined, TemplateSyntaxError
 from jinja2.sandbox import ImmutableSandboxedEnvironment
 
 from ..core.limits import Limits
+from ..core.message import message
 from ..format.json_form import from_json
 from ..platform import bound_memory, close_doors
 from .template_context import FILTERS, context_of
@@ -73,7 +74,7 @@ def _rendered(environment: Environment, text: str, context: Mapping[str, Any], l
             if length > (most := limits.template_characters):
                 raise RefusedError(f"it writes more than {most:,} characters", "template_characters")
     except TemplateSyntaxError as error:
-        raise RefusedError(f"line {error.lineno}: {error.message}") from None
+        raise RefusedError(message("line {}: {}", error.lineno, error.message)) from None
     except (RefusedError, MemoryError):
         raise
     except RecursionError:

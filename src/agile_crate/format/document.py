@@ -15,6 +15,7 @@ from functools import partial
 from typing import Any, TypeVar, get_args
 
 from ..core.limits import Limits, raise_hint
+from ..core.message import message
 from ..core.model.crate import FORMAT, VERSION, Animation, Crate, Frame, Loop
 from ..core.model.geometry import Block, Box, Cells, Mirror, Offset, Point, Shape, Size
 from ..core.model.ranges import ANY, RANGES, Range
@@ -188,13 +189,18 @@ def crate_of(document: Any, limits: Limits) -> Crate:
 
 def _read_frames(document: Document, limits: Limits) -> tuple[Frame, ...]:
     count, most = len(_list(document, "frames", "")), limits.frames
-    _expect(count <= most, "frames", f"a list of at most {most:,} ({raise_hint('frames')})", count)
+    _expect(count <= most, "frames", message("a list of at most {:,} ({})", most, raise_hint("frames")), count)
     return _items(document, "frames", partial(_read_frame, limits=limits))
 
 
 def _read_name(value: Any, place: str, limits: Limits) -> str:
     name, most = _text(value, "name", place), limits.name_characters
-    _expect(len(name) <= most, f"{place}.name", f"at most {most:,} characters ({raise_hint('name_characters')})", name)
+    _expect(
+        len(name) <= most,
+        f"{place}.name",
+        message("at most {:,} characters ({})", most, raise_hint("name_characters")),
+        name,
+    )
     return name
 
 
@@ -328,7 +334,7 @@ def _read_frame(value: Any, place: str, limits: Limits) -> Frame:
 def _read_canvas(value: Any, place: str, limits: Limits) -> Size:
     canvas = Size(*_whole_numbers(value, "canvas", place, RANGES["frames.canvas"], 2))
     most = limits.sheet_pixels
-    expected = f"at most {most:,} pixels ({raise_hint('sheet_pixels')})"
+    expected = message("at most {:,} pixels ({})", most, raise_hint("sheet_pixels"))
     _expect(canvas.w * canvas.h <= most, f"{place}.canvas", expected, canvas)
     return canvas
 
@@ -363,7 +369,9 @@ def _read_animation(value: Any, place: str, limits: Limits) -> Animation:
 def _expect(holds: bool, place: str, expected: str, found: Any) -> None:
     if not holds:
         said = json.dumps(found, ensure_ascii=False, default=str)
-        raise FormError(f"{place}: expected {expected}, found {shown(said if len(said) < 60 else said[:57] + '...')}")
+        raise FormError(
+            "{}: expected {}, found {}", place, expected, shown(said if len(said) < 60 else said[:57] + "...")
+        )
 
 
 def _key(value: Any, key: str, place: str) -> Any:

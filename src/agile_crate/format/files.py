@@ -67,10 +67,10 @@ def read_metadata(path: str | Path, limits: Limits) -> Crate:
     try:
         data = read_regular(path, limits, "metadata_bytes")
     except OSError as error:
-        raise InputError(f"{a_file(str(path))} cannot be read: {reason(error)}") from None
+        raise InputError("{} cannot be read: {}", a_file(str(path)), reason(error)) from None
     if _has_conflict(data):
         raise InputError(
-            f"{a_file(str(path))} holds conflict markers from a merge; pack its crate again, which writes it anew"
+            "{} holds conflict markers from a merge; pack its crate again, which writes it anew", a_file(str(path))
         )
     return _crate_in(data, str(path), limits)
 
@@ -105,7 +105,7 @@ def _crate_in(data: bytes, path: str, limits: Limits) -> Crate:
     try:
         return from_json(data.decode("utf-8-sig"), path, limits)
     except UnicodeDecodeError:
-        raise InputError(f"{a_file(path)} is not text in UTF-8; name the metadata file, not the picture") from None
+        raise InputError("{} is not text in UTF-8; name the metadata file, not the picture", a_file(path)) from None
 
 
 def was_edited(path: Path, limits: Limits) -> bool:

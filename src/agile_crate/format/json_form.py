@@ -96,13 +96,13 @@ def from_json(text: str, origin: str, limits: Limits) -> Crate:
     try:
         document = json.loads(text, object_pairs_hook=_without_repeats, parse_constant=_refuse_constant)
     except json.JSONDecodeError as error:
-        raise InputError(f"{a_file(origin)}, line {error.lineno}: not valid JSON ({error.msg.lower()})") from None
+        raise InputError("{}, line {}: not valid JSON ({})", a_file(origin), error.lineno, error.msg.lower()) from None
     except (ValueError, RecursionError) as error:
-        raise InputError(f"{a_file(origin)}: not valid metadata ({shown(str(error))[:120]})") from None
+        raise InputError("{}: not valid metadata ({})", a_file(origin), shown(str(error))[:120]) from None
     try:
         return crate_of(document, limits)
     except FormError as error:
-        raise InputError(f"{a_file(origin)}: {error}") from None
+        raise InputError("{}: {}", a_file(origin), error) from None
 
 
 def _without_repeats(pairs: list[tuple[str, Any]]) -> dict[str, Any]:

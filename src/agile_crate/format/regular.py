@@ -9,6 +9,7 @@ from io import FileIO
 from pathlib import Path
 
 from ..core.limits import Limits, raise_hint
+from ..core.message import message
 from ..core.text import bytes_shown
 from ..platform import AS_BYTES, NO_WAITING
 
@@ -28,7 +29,7 @@ def read_regular(path: str | Path, limits: Limits, limit: str) -> bytes:
             if not parts[-1] or (len(parts) == 1 and len(parts[0]) == length):
                 return b"".join(parts) if len(parts) > 1 else parts[0]
             length = sum(map(len, parts))
-        raise OSError(errno.EFBIG, f"it is larger than {bytes_shown(most)}; {raise_hint(limit)}")
+        raise OSError(errno.EFBIG, message("it is larger than {}; {}", bytes_shown(most), raise_hint(limit)))
 
 
 def read_head(path: str | Path, count: int) -> bytes:

@@ -13,7 +13,7 @@ from typing import Any, TypeVar
 
 from ..core.errors import InputError, OutputError
 from ..core.limits import Limits
-from ..core.message import a_file, setting
+from ..core.message import a_file
 from ..core.model.crate import Animation, Crate, Frame
 from ..core.model.geometry import Shape
 from ..core.model.sheet import Sheet
@@ -42,8 +42,9 @@ def escaped(text: str) -> str:
         return text
     if found := _NOT_CARRIED.search(text):
         raise OutputError(
-            f"the name {quoted(text)} has the character U+{ord(found[0]):04X}, which XML cannot carry; "
-            f"rename it, or leave xml out of {setting('metadata')}"
+            "the name {} has the character U+{:04X}, which XML cannot carry; rename it, or leave xml out of {metadata}",
+            quoted(text),
+            ord(found[0]),
         )
     return text.translate(_ESCAPES)
 
@@ -170,7 +171,7 @@ def from_xml(text: bytes, origin: str, limits: Limits) -> Crate:
     try:
         return crate_of(document_from(text, origin), limits)
     except FormError as error:
-        raise InputError(f"{a_file(origin)}: {error}") from None
+        raise InputError("{}: {}", a_file(origin), error) from None
 
 
 def document_from(text: bytes, origin: str) -> Document:
@@ -187,15 +188,15 @@ def document_from(text: bytes, origin: str) -> Document:
         root = fromstring(text, forbid_dtd=True)
     except ParseError as error:
         line, column = error.position
-        raise InputError(f"{a_file(origin)}, line {line}, column {column + 1}: not valid XML") from None
+        raise InputError("{}, line {}, column {}: not valid XML", a_file(origin), line, column + 1) from None
     except DefusedXmlException:
-        raise InputError(f"{a_file(origin)}: declares a document type or entities; metadata has none") from None
+        raise InputError("{}: declares a document type or entities; metadata has none", a_file(origin)) from None
     except (ValueError, LookupError):  # an encoding that nobody knows
-        raise InputError(f"{a_file(origin)}: not valid XML, in UTF-8") from None
+        raise InputError("{}: not valid XML, in UTF-8", a_file(origin)) from None
     try:
         return _document(root)
     except FormError as error:
-        raise InputError(f"{a_file(origin)}: {error}") from None
+        raise InputError("{}: {}", a_file(origin), error) from None
 
 
 def _document(root: Any) -> Document:

@@ -11,7 +11,7 @@ from ..core.arrange.grid import GridOptions, GridSheet, arrange_grid, considered
 from ..core.arrange.rows import arrange_rows
 from ..core.errors import FitError
 from ..core.frame.canvas import largest
-from ..core.message import Sentence, setting
+from ..core.message import Message, message, setting
 from ..core.model.crate import Crate
 from ..core.model.geometry import Size
 from ..core.model.picture import Picture, Sequences
@@ -24,7 +24,7 @@ class Arranged(NamedTuple):
     """Where all frames go, and what to say of it."""
 
     arrangement: Arrangement
-    remarks: tuple[Sentence, ...]
+    remarks: tuple[Message, ...]
 
 
 def arranged(sequences: Sequences, prepared: Prepared, before: Crate | None = None) -> Arranged:
@@ -45,10 +45,8 @@ def _in_grid(sequences: Sequences, pictures: Sequence[Picture], settings: Settin
     sizes = [picture.stored_box.size for picture in pictures]
     cell = settings.cell or largest([Size(1, 1), *sizes])
     larger = setting("size" if settings.size and settings.columns and settings.rows else "cell")
-    _refuse_larger(pictures, cell, "the cell", f"give a larger {larger}")
-    _refuse_larger(
-        pictures, settings.sheet_rules.usable, "a sheet may be", f"raise {setting('max_size')} or {setting('size')}"
-    )
+    _refuse_larger(pictures, cell, "the cell", message("give a larger {}", larger))
+    _refuse_larger(pictures, settings.sheet_rules.usable, "a sheet may be", message("raise {max_size} or {size}"))
     wish = GridOptions(
         cell=cell,
         columns=settings.columns,
@@ -65,9 +63,12 @@ def _in_grid(sequences: Sequences, pictures: Sequence[Picture], settings: Settin
         grid = arrange_grid(len(pictures), wish)
     if settings.one_sheet and len(grid) > 1:
         raise FitError(
-            f"{counted(len(pictures), 'frame')} in cells of {measured(cell)} need {len(grid)} sheets, and "
-            f"{setting('one_sheet')} allows one of {measured(wish.rules.usable)}; scale frames down, or raise "
-            f"{setting('max_size')}"
+            "{} in cells of {} need {} sheets, and {one_sheet} allows one of {}; scale frames down, or raise "
+            "{max_size}",
+            counted(len(pictures), "frame"),
+            measured(cell),
+            len(grid),
+            measured(wish.rules.usable),
         )
     frames = [(size, picture.flipped) for size, picture in zip(sizes, pictures, strict=True)]
     result = in_cells(frames, grid, settings.align, settings.edge_repeat)
@@ -91,19 +92,27 @@ def _grids(grid: Sequence[GridSheet], wish: GridOptions, settings: Settings) -> 
 def _refuse_larger(pictures: Sequence[Picture], limit: Size, what: str, advice: str) -> None:
     larger = [p for p in pictures if p.stored_box.w > limit.w or p.stored_box.h > limit.h]
     if larger:
-        others = f" (and {len(larger) - 1:,} more)" if len(larger) > 1 else ""
+        others = message(" (and {:,} more)", len(larger) - 1) if len(larger) > 1 else ""
         raise FitError(
-            f"frame {quoted(larger[0].name)}{others} is {measured(larger[0].stored_box.size)}, larger than {what}, "
-            f"{measured(limit)}; {advice}, or make frames smaller with {setting('scale')} or {setting('trim')}"
+            "frame {}{} is {}, larger than {}, {}; {}, or make frames smaller with {scale} or {trim}",
+            quoted(larger[0].name),
+            others,
+            measured(larger[0].stored_box.size),
+            what,
+            measured(limit),
+            advice,
         )
 
 
-def _smaller(pictures: Sequence[Picture], cell: Size, align: str) -> Iterator[Sentence]:
+def _smaller(pictures: Sequence[Picture], cell: Size, align: str) -> Iterator[Message]:
     smaller = [picture for picture in pictures if picture.stored_box.size not in (cell, (0, 0))]
     if smaller:
         sizes = Counter(picture.stored_box.size for picture in smaller)
         kinds = few((f"{measured(size)} ({count})" for size, count in sizes.most_common()), 4)
-        yield Sentence(
-            f"{counted(len(smaller), 'frame')} smaller than the {measured(cell)} cell, "
-            f"put at its {align} ({setting('align')}): {kinds}"
+        yield message(
+            "{} smaller than the {} cell, put at its {} ({align}): {}",
+            counted(len(smaller), "frame"),
+            measured(cell),
+            align,
+            kinds,
         )

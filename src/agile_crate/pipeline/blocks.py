@@ -13,7 +13,7 @@ from ..core.arrange.sheets import Filling
 from ..core.arrange.tight import bound
 from ..core.errors import FitError
 from ..core.frame.canvas import largest
-from ..core.message import Sentence, setting
+from ..core.message import Message, message
 from ..core.model.geometry import Block, Offset, Size
 from ..core.model.picture import Picture, Sequences
 from ..core.text import counted
@@ -26,7 +26,7 @@ ONE = Size(1, 1)
 
 def arranged_in_blocks(
     sequences: Sequences, pictures: Sequence[Picture], settings: Settings
-) -> tuple[Arrangement, tuple[Sentence, ...]]:
+) -> tuple[Arrangement, tuple[Message, ...]]:
     """Animations in blocks, stills each in one of its own, and what to tell of it. Raises FitError."""
     limits = limits_of(settings)
     refuse_larger_than_sheet(pictures, limits)
@@ -86,9 +86,9 @@ def _blocks(made: Blocks, filling: Filling, firsts: Sequence[int]) -> tuple[Bloc
     return tuple(sorted(blocks, key=lambda block: block.first))
 
 
-def _told(sizes: Sequence[Size], cells: Sequence[Size], align: str) -> list[Sentence]:
+def _told(sizes: Sequence[Size], cells: Sequence[Size], align: str) -> list[Message]:
     smaller = sum(1 for size, cell in zip(sizes, cells, strict=True) if size != cell and min(size) > 0)
     if not smaller:
         return []
     which = f"{counted(smaller, 'frame')} smaller than the cells of their block"
-    return [Sentence(f"{which}, put at the {align} of its cell ({setting('align')})")]
+    return [message("{}, put at the {} of its cell ({align})", which, align)]

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from ..core.arrange.arrangement import Arrangement, Considered
 from ..core.crate.describe import described_animations, described_frames, described_sheets
 from ..core.crate.file_names import sheet_names, sized_name
-from ..core.message import Sentence, setting
+from ..core.message import Message, message
 from ..core.model.crate import Animation, Crate
 from ..core.model.picture import Sequences
 from ..core.model.sheet import Sheet, SkinImage
@@ -48,8 +48,8 @@ class Plan(NamedTuple):
     drawn: Sequence[bool]
     settings: Settings
     texts: tuple[str, ...]
-    remarks: tuple[Sentence, ...]
-    warnings: tuple[Sentence, ...]
+    remarks: tuple[Message, ...]
+    warnings: tuple[Message, ...]
     considered: tuple[Considered, ...]
     bound: int
     proven: bool
@@ -130,20 +130,20 @@ def _sheets(name: str, prepared: Prepared, arrangement: Arrangement) -> tuple[Sh
     )
 
 
-def _finish(settings: Settings) -> Iterator[Sentence]:
+def _finish(settings: Settings) -> Iterator[Message]:
     """What is done to the sheets' pixels as a whole."""
     if settings.premultiply:
-        yield Sentence("colours multiplied by their alpha: the game must blend them as premultiplied")
+        yield Message("colours multiplied by their alpha: the game must blend them as premultiplied")
     if settings.background:
-        yield Sentence(f"flattened on {settings.background.hex}: the image has no alpha")
+        yield Message(f"flattened on {settings.background.hex}: the image has no alpha")
 
 
 class _Indexed(NamedTuple):
     """The palette of an indexed image, if there is to be one, and what to say of it."""
 
     palette: Words | None = None
-    remarks: tuple[Sentence, ...] = ()
-    warnings: tuple[Sentence, ...] = ()
+    remarks: tuple[Message, ...] = ()
+    warnings: tuple[Message, ...] = ()
 
 
 def _few_colors(variant: Variant, drawn: Sequence[bool], settings: Settings) -> _Indexed:
@@ -156,13 +156,13 @@ def _few_colors(variant: Variant, drawn: Sequence[bool], settings: Settings) -> 
     found = few_colors(picture.pixels for picture, wanted in pairs if wanted)
     if found is not None:
         said = f"indexed image of {counted(len(found), 'colour')}, the empty one counted in"
-        return _Indexed(found, (Sentence(said),))
-    warning = (
-        f"soft edges and the empty colour counted in, there are more than {MOST_COLORS} colours, so the image "
-        f"is not indexed; {setting('hard_alpha', 128)} makes edges hard, {setting('colors', 255)} leaves room for the "
-        "empty one"
+        return _Indexed(found, (Message(said),))
+    warning = message(
+        "soft edges and the empty colour counted in, there are more than {} colours, so the image is not "
+        "indexed; {hard_alpha:128} makes edges hard, {colors:255} leaves room for the empty one",
+        MOST_COLORS,
     )
-    return _Indexed(warnings=(Sentence(warning),))
+    return _Indexed(warnings=(Message(warning),))
 
 
 def animations_of(sequences: Sequences, settings: Settings) -> tuple[Animation, ...]:

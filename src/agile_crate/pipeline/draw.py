@@ -10,11 +10,11 @@ from ..core.crate.edits import source_crc
 from ..core.errors import InputError
 from ..core.frame.decode import Decoding
 from ..core.limits import Limits
+from ..core.message import a_file, message
 from ..core.model.crate import Crate, Frame
 from ..core.model.geometry import Offset, Size
 from ..core.model.picture import Picture
 from ..core.pixels import Pixels
-from ..core.text import shown
 from ..sources.decode import Unreadable, unreadable
 from ..workers.ordered import in_turn
 from .context import Context
@@ -97,7 +97,7 @@ class SheetRows:
             if isinstance(picture, Unreadable):
                 reasons[number] = picture.reason
         return InputError(
-            unreadable([f"{shown(self._pictures[number].file)} {reasons[number]}" for number in sorted(reasons)])
+            unreadable([message("{} {}", a_file(self._pictures[n].file), reasons[n]) for n in sorted(reasons)])
         )
 
     def _read(self, numbers: Sequence[int]) -> Iterator[ReadPicture]:

@@ -8,7 +8,7 @@ from ..core.arrange.arrangement import Considered
 from ..core.arrange.sheets import Filling
 from ..core.arrange.tight import SheetLimits, bound
 from ..core.errors import FitError
-from ..core.message import setting
+from ..core.message import message, setting
 from ..core.model.geometry import Size
 from ..core.model.picture import Picture
 from ..core.text import measured, quoted
@@ -41,9 +41,14 @@ def refuse_larger_than_sheet(pictures: Sequence[Picture], limits: SheetLimits) -
         margin = f" inside its margin of {limits.margin}" if limits.margin else ""
         turned = ", turned or not" if limits.turn else ""
         raise FitError(
-            f"frame {quoted(larger[0].name)}{others} is {measured(larger[0].stored_box.size)}, larger than a sheet "
-            f"may be{margin}{turned}, {measured(room)}; raise {setting('max_size')} or {setting('size')}, "
-            f"or make frames smaller with {setting('scale')}"
+            "frame {}{} is {}, larger than a sheet may be{}{}, {}; raise {max_size} or {size}, or make "
+            "frames smaller with {scale}",
+            quoted(larger[0].name),
+            others,
+            measured(larger[0].stored_box.size),
+            margin,
+            turned,
+            measured(room),
         )
 
 
@@ -59,9 +64,11 @@ def too_much(sizes: Sequence[Size], limits: SheetLimits, fits: Callable[[list[Si
     missing = (
         f"{over:.0%} more area than it has" if over > 0 else "nearly all of its area, and no way to fill it was found"
     )
-    return (
-        f"the frames need more than the one sheet of {measured(usable)} that {setting('one_sheet')} allows: {missing}; "
-        f"{setting('scale', f'{low}%')} would fit, or raise {setting('max_size')}"
+    return message(
+        "the frames need more than the one sheet of {} that {one_sheet} allows: {}; {} would fit, or raise {max_size}",
+        measured(usable),
+        missing,
+        setting("scale", f"{low}%"),
     )
 
 

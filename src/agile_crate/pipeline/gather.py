@@ -12,7 +12,7 @@ from ..core.crate.origin import Origin
 from ..core.errors import InputError
 from ..core.frame.decode import DecodedFrame, Decoding, decoded
 from ..core.limits import USUAL, Limits, raise_hint
-from ..core.message import Sentence, a_file, setting
+from ..core.message import Message, a_file, message
 from ..core.model.picture import Exposure, FrameSequence, Picture, Sequences
 from ..core.motion.take import in_order
 from ..core.names import said_once
@@ -46,7 +46,7 @@ class Gathered(NamedTuple):
     sequences: Sequences
     drawings: tuple[tuple[Picture, ...], ...]
     skipped: Counter[str]
-    warnings: tuple[Sentence, ...]
+    warnings: tuple[Message, ...]
     files: tuple[Origin, ...] = ()
 
 
@@ -67,12 +67,12 @@ def gather(
     files = in_crate_order(search.found)
     frames = _frame_cache(decoding, options, context)
     parts: list[Part[DecodedFrame]] = []
-    wrong: list[str] = []
+    wrong: list[Message] = []
     for file, part in _decoded(files, decoding, options, context, frames, may_defer):
         if not part.error:
             parts.append(_held(part, file, context))
         elif is_used(file.name, file.animation):
-            wrong.append(f"{a_file(file.path)} {part.error}")
+            wrong.append(message("{} {}", a_file(file.path), part.error))
         else:
             parts.append(_empty(file, decoding, frames, context))
     if wrong:
@@ -86,7 +86,7 @@ def gather(
             drawings.append(pictures.pictures)
         sequences.append(FrameSequence(name, tuple(exposures), together[0].loop, together[0].times))
     if len(drawings) > (most := context.limits.frames):
-        raise InputError(f"there are {len(drawings):,} frames, and {most:,} are the most; {raise_hint('frames')}")
+        raise InputError("there are {:,} frames, and {:,} are the most; {}", len(drawings), most, raise_hint("frames"))
     warnings = tuple(_warnings(files, parts, options))
     return Gathered(in_order(sequences), tuple(drawings), search.skipped, warnings, tuple(_origins(files, parts)))
 
@@ -130,15 +130,15 @@ def _decoded(
         yield file, part
 
 
-def _warnings(files: Sequence[Found], parts: Sequence[Part[DecodedFrame]], options: ReadOptions) -> Iterator[Sentence]:
+def _warnings(files: Sequence[Found], parts: Sequence[Part[DecodedFrame]], options: ReadOptions) -> Iterator[Message]:
     pairs = list(zip(files, parts, strict=True))
     foreign = [file.path for file, part in pairs if part.is_foreign]
     if foreign and not options.to_srgb:
         what = f"the colours of {counted(len(foreign), 'picture')} are not sRGB by their own profile or gamma"
-        yield Sentence(f"{what}, and would look different: {few(foreign)}; {setting('to_srgb')} converts them")
+        yield message("{}, and would look different: {}; {to_srgb} converts them", what, few(foreign))
     if changed := [file.path for file, part in pairs if part.has_changed]:
         what = f"{counted(len(changed), 'file')} changed while the folder was read: {few(changed)}"
-        yield Sentence(f"{what}; what was read last is packed, so pack again when nobody writes there")
+        yield Message(f"{what}; what was read last is packed, so pack again when nobody writes there")
 
 
 def _origins(files: Sequence[Found], parts: Sequence[Part[DecodedFrame]]) -> Iterator[Origin]:
@@ -161,8 +161,10 @@ def _held(part: Part[DecodedFrame], file: Found, context: Context) -> Part[Decod
     for _, frame, _ in part.frames:
         if frame.nbytes > store.limit:
             raise InputError(
-                f"{a_file(file.path)} takes {bytes_shown(frame.nbytes)} by itself, and {setting('memory')} leaves "
-                f"{bytes_shown(store.limit)}; give more"
+                "{} takes {} by itself, and {memory} leaves {}; give more",
+                a_file(file.path),
+                bytes_shown(frame.nbytes),
+                bytes_shown(store.limit),
             )
     if store.has_room(sum(frame.nbytes for _, frame, _ in part.frames)):
         return part

@@ -11,7 +11,7 @@ from ..core.crate.check import check_crate
 from ..core.crate.edits import Edits
 from ..core.errors import InputError, OutputError
 from ..core.limits import Limits
-from ..core.message import Sentence, a_file, setting
+from ..core.message import Message, a_file
 from ..core.model.crate import Crate
 from ..core.text import counted, few, shown
 from ..format.files import ENDINGS, read_metadata, read_sides
@@ -33,7 +33,7 @@ class PreviousEdits(NamedTuple):
     stray: tuple[str, ...] = ()
     carried: frozenset[str] = frozenset()
 
-    def report(self, lost: Collection[str], force: bool) -> list[Sentence]:
+    def report(self, lost: Collection[str], force: bool) -> list[Message]:
         """Return a warning about each edit that the new build cannot carry. Raises OutputError for them unless `force`
         is given."""
         stray = list(self.stray)
@@ -44,10 +44,10 @@ class PreviousEdits(NamedTuple):
             )
         if stray and not force:
             raise OutputError(
-                f"{setting('keep_touches')} cannot keep {'; nor '.join(stray)}; keep a copy of the sheets, and give "
-                f"{setting('force')} to go on without"
+                "{keep_touches} cannot keep {}; keep a copy of the sheets, and give {force} to go on without",
+                "; nor ".join(stray),
             )
-        return [Sentence(f"not kept: {what}") for what in stray]
+        return [Message(f"not kept: {what}") for what in stray]
 
 
 NO_EDITS = PreviousEdits(frozenset(), {})
@@ -82,7 +82,7 @@ def _edited_sheets(folder: Path, name: str, previous: PreviousBuild, limits: Lim
     is_merged = Path(data).name in previous.conflicts
     crate = _before_the_merge(Path(data), limits) if is_merged else read_metadata(data, limits)
     for problem in check_crate(crate):
-        raise InputError(f"{a_file(data)}: {problem}; the touches on its sheets cannot be told")
+        raise InputError("{}: {}; the touches on its sheets cannot be told", a_file(data), problem)
     return list(edited_sheets(crate, folder, limits))
 
 
@@ -94,8 +94,9 @@ def _before_the_merge(data: Path, limits: Limits) -> Crate:
     sides = list(read_sides(data, limits, sealed_only=True))
     if not sides:
         raise InputError(
-            f"{a_file(str(data))} holds conflict markers from a merge, so edits on its sheets cannot be told; restore "
-            "the metadata of the branch that the sheets are from"
+            "{} holds conflict markers from a merge, so edits on its sheets cannot be told; restore the "
+            "metadata of the branch that the sheets are from",
+            a_file(str(data)),
         )
     there = [
         sum(is_written(data.parent / sheet.image, sheet.sha256, None, limits) for sheet in side.sheets)

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from ..core.crate.origin import Origin
 from ..core.limits import Limits
-from ..core.message import Sentence
+from ..core.message import Message
 from ..core.model.picture import Sequences
 from ..core.model.variant import Variant, Variants
 from ..core.motion.take import is_of_use
@@ -40,7 +40,7 @@ class Frames(NamedTuple):
     sequences: Sequences
     sizes: tuple[Prepared, ...]
     skipped: Mapping[str, int]
-    warnings: tuple[Sentence, ...]
+    warnings: tuple[Message, ...]
     files: tuple[Origin, ...] = ()
 
 

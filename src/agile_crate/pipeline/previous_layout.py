@@ -10,7 +10,7 @@ from ..core.crate.edits import edits_on
 from ..core.crate.file_names import sized_name
 from ..core.errors import InputError
 from ..core.limits import Limits
-from ..core.message import Sentence, setting, some_files
+from ..core.message import Message, message, some_files
 from ..core.model.crate import Crate, Frame
 from ..core.text import few, shown
 from ..format.files import ENDINGS, read_metadata, read_sides
@@ -39,12 +39,12 @@ def previous_layout(target: Path, settings: Settings, previous: PreviousBuild, l
 
 def report_damage(
     target: Path, previous: PreviousBuild, made: Iterable[tuple[Settings, Crate]], limits: Limits
-) -> Iterator[Sentence]:
+) -> Iterator[Message]:
     """Yield warnings about metadata that could not be read, and about the frames that moved as a result."""
     if previous.conflicts:
         holds, it_is = ("holds", "it is") if len(previous.conflicts) == 1 else ("hold", "they are")
         names = some_files(previous.conflicts)
-        yield Sentence(f"{names} {holds} conflict markers from a merge; {it_is} written anew")
+        yield message("{} {} conflict markers from a merge; {} written anew", names, holds, it_is)
     for settings, crate in made if previous.conflicts or previous.damaged else ():
         forms = [path for path in _forms(target, settings) if path.name in (*previous.conflicts, *previous.damaged)]
         if not settings.keep_places or not forms:
@@ -53,10 +53,12 @@ def report_damage(
         moved = dict.fromkeys(name for side in sides for name in _moved(side, crate))
         if moved:
             name = shown(crate.name)
-            yield Sentence(f"{name}: frames that moved since the last build of either branch: {few(map(shown, moved))}")
+            yield message(
+                "{}: frames that moved since the last build of either branch: {}", name, few(map(shown, moved))
+            )
         elif not sides:
             name = some_files([forms[0].name])
-            yield Sentence(f"{setting('keep_places')}: {name} could not be read, so any frame may have moved")
+            yield message("{keep_places}: {} could not be read, so any frame may have moved", name)
 
 
 def _forms(target: Path, settings: Settings) -> list[Path]:

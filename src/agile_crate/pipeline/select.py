@@ -8,7 +8,7 @@ from typing import Literal, NamedTuple, TypeVar
 
 from ..core.errors import UsageError
 from ..core.frame.mirror import flipped
-from ..core.message import Sentence, setting
+from ..core.message import Message, message, setting
 from ..core.model.geometry import Offset
 from ..core.model.picture import Picture, Sequences
 from ..core.motion import take
@@ -25,8 +25,8 @@ class Selection(NamedTuple):
     """The sequences that a build packs, in order, what the user should read, and what is only worth a note."""
 
     sequences: Sequences
-    warnings: tuple[Sentence, ...]
-    remarks: tuple[Sentence, ...] = ()
+    warnings: tuple[Message, ...]
+    remarks: tuple[Message, ...] = ()
 
 
 def select_frames(sequences: Sequences, settings: Settings, likeness: Callable[[Sequences], Likeness]) -> Selection:
@@ -68,7 +68,7 @@ def select_frames(sequences: Sequences, settings: Settings, likeness: Callable[[
     return Selection(sequences, tuple(warnings), tuple(remarks))
 
 
-def _renamed_and_picked(sequences: Sequences, settings: Settings) -> tuple[Sequences, list[Sentence], list[Sentence]]:
+def _renamed_and_picked(sequences: Sequences, settings: Settings) -> tuple[Sequences, list[Message], list[Message]]:
     """Animations under their new names, and of each the frames that were asked for; warnings and remarks. Numbers are
     those of the files, so they are looked at before frames are called after what they join."""
     names, warnings = renaming(settings.rename, sequences)
@@ -82,9 +82,11 @@ def _renamed_and_picked(sequences: Sequences, settings: Settings) -> tuple[Seque
     otherwise = take.counted_otherwise(picked) if any(spans.values()) else {}
     picks = [(names.get(old, old), otherwise[old]) for old in named(picked) if old in otherwise]
     remarks = [
-        Sentence(
-            f"{setting('frames')} counts positions; in their names the frames of {quoted(name)} have the numbers "
-            f"{numbers}, and {setting('numbers')} picks by those"
+        message(
+            "{frames} counts positions; in their names the frames of {} have the numbers {}, and {numbers} "
+            "picks by those",
+            quoted(name),
+            numbers,
         )
         for name, numbers in picks
         if spans[name]
@@ -108,8 +110,10 @@ def _holds(holds: Iterable[tuple[str, int, Hold]], sequences: Sequences) -> Iter
         position = place if place > 0 else counts[name] + 1 + place
         if not 1 <= position <= counts[name]:
             raise UsageError(
-                f"{setting('hold', f'{name}:{place}')} is outside {quoted(name)}, which has "
-                f"{counted(counts[name], 'frame')}"
+                "{} is outside {}, which has {}",
+                setting("hold", f"{name}:{place}"),
+                quoted(name),
+                counted(counts[name], "frame"),
             )
         yield name, position, hold
 
@@ -179,6 +183,6 @@ def _mapping(name: str, pairs: Iterable[tuple[str, T]]) -> Mapping[str, T]:
     result: dict[str, T] = {}
     for animation, value in pairs:
         if animation in result:
-            raise UsageError(f"{setting(name)}: '{animation}' is given twice; leave one of them out")
+            raise UsageError("{}: '{}' is given twice; leave one of them out", setting(name), animation)
         result[animation] = value
     return result

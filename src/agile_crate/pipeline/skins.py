@@ -11,7 +11,7 @@ from ..core.errors import InputError
 from ..core.frame.decode import Decoding, scaled_picture
 from ..core.frame.layers import drawn_over_each_other, has_color, laid_over_each_other, recolored
 from ..core.frame.options import Scaling
-from ..core.message import Sentence
+from ..core.message import Message
 from ..core.model.picture import Picture, Vector
 from ..core.model.variant import Variant
 from ..core.text import few, measured, quoted
@@ -50,14 +50,14 @@ def gather_skin(
     return base._replace(drawings=drawings, warnings=tuple(_idle(skin, layers)), files=tuple(files))
 
 
-def _idle(skin: Variant, layers: Sequence[dict[str, Picture]]) -> Iterator[Sentence]:
+def _idle(skin: Variant, layers: Sequence[dict[str, Picture]]) -> Iterator[Message]:
     """A warning of colours that are nowhere."""
     pictures = [picture.pixels for layer in layers for picture in layer.values()]
     idle = [old for old, _ in skin.exchange if not any(has_color(pixels, old) for pixels in pictures)]
     if idle:
         verb = "is" if len(idle) == 1 else "are"
         told = few(color.hex for color in idle)
-        yield Sentence(f"the skin {quoted(skin.name)} exchanges {told}, which {verb} in no frame, exactly so")
+        yield Message(f"the skin {quoted(skin.name)} exchanges {told}, which {verb} in no frame, exactly so")
 
 
 def _refuse_missing(skin: Variant, names: Sequence[str], layers: Sequence[dict[str, Picture]]) -> None:

@@ -13,7 +13,7 @@ from ..core.arrange.share import between, shared
 from ..core.arrange.sheets import Filling, Group, arrange_on_sheets
 from ..core.arrange.tight import Place, SheetLimits, arrange, bound
 from ..core.errors import FitError
-from ..core.message import Sentence, setting
+from ..core.message import Message, message
 from ..core.model.crate import Crate
 from ..core.model.geometry import Mirror, Size
 from ..core.model.picture import Sequences
@@ -24,7 +24,7 @@ from .prepare import Prepared
 
 def arranged_tightly(
     sequences: Sequences, prepared: Prepared, before: Crate | None = None
-) -> tuple[Arrangement, tuple[Sentence, ...]]:
+) -> tuple[Arrangement, tuple[Message, ...]]:
     """Frames on tight sheets, equal ones once, and what to tell of it. With `keep_places`, those that were in the crate
     of the build before, and did not change their size, stay where they were. Raises FitError."""
     settings, pictures, limits = prepared.settings, prepared.pictures, limits_of(prepared.settings)
@@ -42,7 +42,7 @@ def arranged_tightly(
         groups.append(Group(tuple(owned), loose=sequence.name is None or settings.part_animations))
     numbers = [number for number, group in enumerate(groups) if group.boxes]
     filled = [groups[number] for number in numbers]
-    told: list[Sentence] = []
+    told: list[Message] = []
     if settings.keep_places and before:
         names = _names(sequences, numbers)
         fillings, told = _staying(sizes, filled, _stays(before, filled, names, owners, sizes), before, limits)
@@ -108,16 +108,20 @@ def _staying(
     stays: Mapping[tuple[int, int], Stay],
     before: Crate,
     limits: SheetLimits,
-) -> tuple[list[Filling], list[Sentence]]:
+) -> tuple[list[Filling], list[Message]]:
     stayed = arrange_staying(sizes, groups, stays, [sheet.size for sheet in before.sheets], limits)
     fresh = arrange_on_sheets(sizes, groups, replace(limits, effort="quick"))
     pixels, afresh = (sum(f.arranged.size.w * f.arranged.size.h for f in some) for some in (stayed.fillings, fresh))
     covered = sum(bound([sizes[box] for box in filling.boxes], 0) for filling in stayed.fillings)
     boxes = sum(len(filling.boxes) for filling in stayed.fillings)
-    advice = f"; leave {setting('keep_places')} out once to arrange them afresh" if afresh * LOSS < pixels else ""
-    told = Sentence(
-        f"{stayed.kept:,} of {counted(boxes, 'box', 'boxes')} where they were: {covered / max(1, pixels):.0%} full, "
-        f"{covered / max(1, afresh):.0%} in a fresh arrangement{advice}"
+    advice = message("; leave {keep_places} out once to arrange them afresh") if afresh * LOSS < pixels else ""
+    told = message(
+        "{:,} of {} where they were: {:.0%} full, {:.0%} in a fresh arrangement{}",
+        stayed.kept,
+        counted(boxes, "box", "boxes"),
+        covered / max(1, pixels),
+        covered / max(1, afresh),
+        advice,
     )
     return stayed.fillings, [told]
 
@@ -154,15 +158,17 @@ def _spots(
     return spots
 
 
-def _told_of_sharing(owners: Sequence[tuple[int, Mirror]], sizes: Sequence[Size]) -> Iterator[Sentence]:
+def _told_of_sharing(owners: Sequence[tuple[int, Mirror]], sizes: Sequence[Size]) -> Iterator[Message]:
     copies = [index for index, (owner, _) in enumerate(owners) if owner != index and min(sizes[index]) > 0]
     mirrored = [index for index in copies if owners[index][1]]
     if copies:
         saved = sum(sizes[index].w * sizes[index].h for index in copies)
         told = f", {len(mirrored):,} of them mirrored" if mirrored else ""
-        yield Sentence(
-            f"{counted(len(copies), 'frame')} stored with another of the same pixels{told}: "
-            f"{counted(saved, 'pixel')} fewer ({setting('keep_repeats')} stores all)"
+        yield message(
+            "{} stored with another of the same pixels{}: {} fewer ({keep_repeats} stores all)",
+            counted(len(copies), "frame"),
+            told,
+            counted(saved, "pixel"),
         )
 
 
@@ -172,7 +178,7 @@ def _told_of_parting(
     sizes: Sequence[Size],
     fillings: Sequence[Filling],
     limits: SheetLimits,
-) -> Iterator[Sentence]:
+) -> Iterator[Message]:
     """If a sheet is not full because an animation stays together: which, and what parting it would win."""
     room = limits.inside.w * limits.inside.h
     for number, filling in enumerate(fillings[:-1]):
@@ -189,9 +195,13 @@ def _told_of_parting(
             kept = min(later, key=lambda g: (len(groups[g].boxes), g))
             saved = f"{counted(len(parted), 'sheet')} instead of {len(fillings)}" if len(parted) < len(fillings) else ""
             saved += f"{', ' if saved else ''}{1 - fewer / pixels:.0%} fewer pixels" if fewer < pixels else ""
-            yield Sentence(
-                f"sheet {number + 1} is {full:.0%} full, because animations such as {quoted(names[kept] or '')} "
-                f"stay on one sheet each; parting them would need {saved} ({setting('part_animations')})"
+            yield message(
+                "sheet {} is {:.0%} full, because animations such as {} stay on one sheet each; parting them "
+                "would need {} ({part_animations})",
+                number + 1,
+                full,
+                quoted(names[kept] or ""),
+                saved,
             )
         return
 

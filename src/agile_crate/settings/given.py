@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from ..core.errors import UsageError
-from ..core.message import setting
+from ..core.message import message, setting
 from ..core.model.geometry import Size
 from ..core.names import nearest
 from ..core.text import percent, quoted
@@ -25,8 +25,8 @@ def settings_from(given: Mapping[str, object]) -> Settings:
     for name in given:
         if name not in options():
             near = nearest(name, options())
-            hint = f"; did you mean {setting(near)}?" if near else ""
-            raise UsageError(f"there is no setting {quoted(name)}{hint}")
+            hint = message("; did you mean {}?", setting(near)) if near else ""
+            raise UsageError("there is no setting {}{}", quoted(name), hint)
     given = {name: _plain(options()[name][0], value) for name, value in given.items() if value not in _EMPTY}
     read: dict[str, Any] = {name: read_one(name, value) for name, value in given.items()}
     settings = Settings(**read, given=dict(given))
@@ -73,7 +73,7 @@ def read_one(name: str, given: object) -> object:
             return _read_per_animation(option.read, default.everyone, given)
         return option.read(_text(option, given))
     except UsageError as error:
-        raise UsageError(f"{setting(name)}: {error.sentence.marked}") from None
+        raise UsageError("{}: {}", setting(name), error.message) from None
 
 
 def _flag(given: object) -> bool:

@@ -12,7 +12,7 @@ from ..core.crate.file_names import check_pattern
 from ..core.errors import UsageError
 from ..core.frame.options import WIDEST_OUTLINE, ColorKey, Outline, PivotOptions
 from ..core.limits import ABOUT
-from ..core.message import key_of, setting
+from ..core.message import key_of, message
 from ..core.model.geometry import Offset, Size
 from ..core.names import nearest
 from ..core.text import quoted
@@ -185,8 +185,8 @@ def formats(text: str) -> tuple[str, ...]:
     for name in listed:
         if name not in FORMATS:
             near = nearest(name, FORMATS)
-            hint = f"did you mean {near}?" if near else f"for any other, write a template ({setting('template')})"
-            raise UsageError(f"there is no format {quoted(name)}; the formats are {', '.join(FORMATS)}: {hint}")
+            hint = f"did you mean {near}?" if near else message("for any other, write a template ({template})")
+            raise UsageError("there is no format {}; the formats are {}: {}", quoted(name), ", ".join(FORMATS), hint)
     if len(set(listed)) < len(listed):
         raise UsageError(f"{quoted(text)} names a format twice; name each once")
     return listed
@@ -227,7 +227,7 @@ def limit(text: str) -> tuple[str, int]:
     if name not in map(key_of, ABOUT):
         near = nearest(name, map(key_of, ABOUT))
         hint = f"did you mean {quoted(near)}?" if near else f"they are {', '.join(map(key_of, ABOUT))}"
-        raise UsageError(f"{quoted(text)} names no limit; {hint}")
+        raise UsageError("{} names no limit; {}", quoted(text), hint)
     number = _amount(name, amount)
     if not 0 < number < 1 << 50:
         raise UsageError(

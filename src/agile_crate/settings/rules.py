@@ -1,11 +1,11 @@
-"""Settings that contradict each other."""
+"""Settings that contradict each other, as a table."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from typing import TYPE_CHECKING
+from collections.abc import Callable, Iterator
+from typing import TYPE_CHECKING, NamedTuple
 
-from ..core.message import setting
+from ..core.message import Message, message, setting
 from ..core.text import measured
 
 if TYPE_CHECKING:
@@ -24,94 +24,171 @@ ONLY_FOR = (
 """Settings that only some layouts know: their names, the layouts, and what to call those."""
 
 
-def contradictions(settings: Settings) -> Iterator[str]:
-    """Sentences on settings that exclude each other, or that do nothing without another."""
-    if settings.scale != 1 and settings.fit:
-        yield f"{setting('scale')} and {setting('fit')} both say how large frames become; leave one of them out"
-    if settings.fit_to != "canvas" and not settings.fit:
-        yield f"{setting('fit_to')} says what is to fit; say into which size with {setting('fit')}"
-    if settings.palette and settings.colors:
-        yield f"{setting('palette')} and {setting('colors')} both say which colours there are; leave one of them out"
-    if settings.dither and not (settings.palette or settings.colors):
-        others = f"{setting('palette')} or {setting('colors')}"
-        yield f"{setting('dither')} mixes the colours of a palette; give {others} with it"
-    if settings.alike and not (settings.drop_copies or settings.drop_closing):
-        yield (
-            f"{setting('alike')} says which frames are copies; give {setting('drop_copies')} or "
-            f"{setting('drop_closing')} with it"
-        )
-    if (settings.shape_points or settings.shape_of != "frame") and not settings.shape:
-        asked = "shape_points" if settings.shape_points else "shape_of"
-        yield f"{setting(asked)} says more about a shape; give {setting('shape')} with it"
-    if settings.premultiply and settings.background:
-        yield f"{setting('background')} leaves no alpha for {setting('premultiply')}; leave one of them out"
-    if settings.fill_under and (settings.premultiply or settings.background):
-        asked = "premultiply" if settings.premultiply else "background"
-        yield (
-            f"{setting('fill_under')} carries colours under transparent pixels, and {setting(asked)} leaves none "
-            "there; leave one out"
-        )
-    if not {"json", "xml"} & set(settings.metadata):
-        yield (
-            f"{setting('metadata')} needs json or xml, by which verify and the next build know this one; "
-            "name one of them, too"
-        )
-    if "css" in settings.metadata and settings.turn:
-        yield f"{setting('turn')} stores frames turned, which CSS cannot show; leave out {setting('turn')}, or css"
-    if settings.set and not settings.template:
-        yield f"{setting('set')} is a variable for templates; give one with {setting('template')}"
-    if settings.compact and "json" not in settings.metadata:
-        yield f"{setting('compact')} is for JSON; leave it out, or name json in {setting('metadata')}"
-    if settings.cushion and settings.trimming == "off":
-        yield f"{setting('cushion')} keeps empty pixels round trimmed frames; give {setting('trim')} with it"
-    if settings.image == "webp" and max(settings.sheet_rules.usable) > LONGEST_WEBP:
-        yield f"WebP is at most {LONGEST_WEBP:,} pixels a side; make {setting('max_size')} or {setting('size')} smaller"
-    spacing = max(settings.gap, settings.margin, 2 * settings.edge_repeat, settings.cushion)
-    largest = max(settings.sheet_rules.usable)
-    if spacing >= largest:
-        yield f"a gap, margin, cushion or edge of {spacing} pixels is as large as the largest sheet; make it smaller"
-    for names, layouts, told in ONLY_FOR:
+class Rule(NamedTuple):
+    """Settings that exclude each other, or that do nothing without another: when that is so, and what to say. In the
+    sentence, {} is the first of the settings `named` that is given."""
+
+    is_broken: Callable[[Settings], object]
+    sentence: str
+    named: tuple[str, ...] = ()
+
+
+RULES = (
+    Rule(
+        lambda s: s.scale != 1 and s.fit,
+        "{scale} and {fit} both say how large frames become; leave one of them out",
+    ),
+    Rule(
+        lambda s: s.fit_to != "canvas" and not s.fit,
+        "{fit_to} says what is to fit; say into which size with {fit}",
+    ),
+    Rule(
+        lambda s: s.palette and s.colors,
+        "{palette} and {colors} both say which colours there are; leave one of them out",
+    ),
+    Rule(
+        lambda s: s.dither and not (s.palette or s.colors),
+        "{dither} mixes the colours of a palette; give {palette} or {colors} with it",
+    ),
+    Rule(
+        lambda s: s.alike and not (s.drop_copies or s.drop_closing),
+        "{alike} says which frames are copies; give {drop_copies} or {drop_closing} with it",
+    ),
+    Rule(
+        lambda s: (s.shape_points or s.shape_of != "frame") and not s.shape,
+        "{} says more about a shape; give {shape} with it",
+        ("shape_points", "shape_of"),
+    ),
+    Rule(
+        lambda s: s.premultiply and s.background,
+        "{background} leaves no alpha for {premultiply}; leave one of them out",
+    ),
+    Rule(
+        lambda s: s.fill_under and (s.premultiply or s.background),
+        "{fill_under} carries colours under transparent pixels, and {} leaves none there; leave one out",
+        ("premultiply", "background"),
+    ),
+    Rule(
+        lambda s: not {"json", "xml"} & set(s.metadata),
+        "{metadata} needs json or xml, by which verify and the next build know this one; name one of them, too",
+    ),
+    Rule(
+        lambda s: "css" in s.metadata and s.turn,
+        "{turn} stores frames turned, which CSS cannot show; leave out {turn}, or css",
+    ),
+    Rule(
+        lambda s: s.set and not s.template,
+        "{set} is a variable for templates; give one with {template}",
+    ),
+    Rule(
+        lambda s: s.compact and "json" not in s.metadata,
+        "{compact} is for JSON; leave it out, or name json in {metadata}",
+    ),
+    Rule(
+        lambda s: s.cushion and s.trimming == "off",
+        "{cushion} keeps empty pixels round trimmed frames; give {trim} with it",
+    ),
+    Rule(
+        lambda s: s.image == "webp" and max(s.sheet_rules.usable) > LONGEST_WEBP,
+        f"WebP is at most {LONGEST_WEBP:,} pixels a side; make {{max_size}} or {{size}} smaller",
+    ),
+)
+
+LATER_RULES = (
+    Rule(
+        lambda s: s.keep_repeats and s.share_mirrored,
+        "{keep_repeats} and {share_mirrored} contradict each other; leave one of them out",
+    ),
+    Rule(
+        lambda s: s.one_sheet and s.part_animations,
+        "{one_sheet} and {part_animations} contradict each other; leave one of them out",
+    ),
+    Rule(
+        lambda s: s.layout == "rows" and (s.rows or s.down),
+        "{layout:rows} has a row for each animation; leave {} out, or leave the layout at grid",
+        ("rows", "down"),
+    ),
+    Rule(
+        lambda s: s.layout == "blocks" and s.columns and s.rows,
+        "{layout:blocks} makes as many rows as {columns} need, or columns as {rows} need; leave one of the two out",
+    ),
+    Rule(
+        lambda s: s.layout == "strip" and (s.columns or s.rows),
+        "{layout:strip} is one row by itself; leave {} out, or leave the layout at grid",
+        ("columns", "rows"),
+    ),
+)
+"""Rules that hold after those about spacing, and about settings of single layouts."""
+
+
+def contradictions(settings: Settings) -> Iterator[Message]:
+    """Yield a sentence for each contradiction; the first is the one to tell."""
+    yield from _broken(RULES, settings)
+    yield from _too_wide(settings)
+    for names, layouts, called in ONLY_FOR:
         for name in names:
             if settings.layout not in layouts and settings.given.get(name):
-                yield f"{setting(name)} is for {told}, and {setting('layout')} is {settings.layout}; leave one out"
-    if settings.keep_repeats and settings.share_mirrored:
-        yield f"{setting('keep_repeats')} and {setting('share_mirrored')} contradict each other; leave one of them out"
-    if settings.one_sheet and settings.part_animations:
-        yield f"{setting('one_sheet')} and {setting('part_animations')} contradict each other; leave one of them out"
-    if settings.layout == "rows" and (settings.rows or settings.down):
-        asked = "rows" if settings.rows else "down"
-        whole = f"{setting('layout', 'rows')} has a row for each animation"
-        yield f"{whole}; leave {setting(asked)} out, or leave the layout at grid"
-    if settings.layout == "blocks" and settings.columns and settings.rows:
-        yield (
-            f"{setting('layout', 'blocks')} makes as many rows as {setting('columns')} need, or columns as "
-            f"{setting('rows')} need; leave one of the two out"
-        )
-    if settings.layout == "strip" and (settings.columns or settings.rows):
-        asked = "columns" if settings.columns else "rows"
-        whole = f"{setting('layout', 'strip')} is one row by itself"
-        yield f"{whole}; leave {setting(asked)} out, or leave the layout at grid"
+                yield message("{} is for {}, and {layout} is {}; leave one out", setting(name), called, settings.layout)
+    yield from _broken(LATER_RULES, settings)
     if settings.pow2 and settings.multiple & (settings.multiple - 1):
         multiple = setting("multiple", settings.multiple)
-        yield f"{setting('pow2')} and {multiple} contradict each other; leave one of them out"
-    size = settings.size
+        yield message("{pow2} and {} contradict each other; leave one of them out", multiple)
+    yield from _uneven(settings)
+    yield from _other_size(settings)
+
+
+def _broken(rules: tuple[Rule, ...], settings: Settings) -> Iterator[Message]:
+    given = settings.given
+    for rule in rules:
+        if rule.is_broken(settings):
+            named = (
+                [setting(next((name for name in rule.named if given.get(name)), rule.named[-1]))] if rule.named else []
+            )
+            yield message(rule.sentence, *named)
+
+
+def _too_wide(settings: Settings) -> Iterator[Message]:
+    spacing = max(settings.gap, settings.margin, 2 * settings.edge_repeat, settings.cushion)
+    if spacing >= max(settings.sheet_rules.usable):
+        told = f"a gap, margin, cushion or edge of {spacing} pixels is as large as the largest sheet; make it smaller"
+        yield Message(told)
+
+
+def _uneven(settings: Settings) -> Iterator[Message]:
+    """Yield sentences about sheets of an exact size that cells cannot share evenly."""
+    size, margin, gap = settings.size, settings.kept_margin, settings.kept_gap
+    if not (size and settings.columns and settings.rows) or settings.cell:
+        return
+    for side, name, count, word in (
+        (size.w, "columns", settings.columns, "wide"),
+        (size.h, "rows", settings.rows, "high"),
+    ):
+        share, over = divmod(side - 2 * margin + gap, count)
+        if over or share <= gap:
+            shares = [more for more in (share, share + 1) if more > gap] or [gap + 1]
+            nearest = " or ".join(str(2 * margin + count * more - gap) for more in shares)
+            yield message(
+                "{} cannot share a sheet {} pixels {} evenly; make it {} {}",
+                setting(name, count),
+                side,
+                word,
+                nearest,
+                word,
+            )
+
+
+def _other_size(settings: Settings) -> Iterator[Message]:
+    """Yield sentences about an exact size that breaks a rule for all sizes."""
+    size, multiple = settings.size, settings.multiple
     if size is None:
         return
-    if settings.columns and settings.rows and not settings.cell:
-        margin, gap = settings.kept_margin, settings.kept_gap
-        for side, name, word in ((size.w, "columns", "wide"), (size.h, "rows", "high")):
-            count = getattr(settings, name)
-            share, over = divmod(side - 2 * margin + gap, count)
-            if over or share <= gap:
-                shares = [more for more in (share, share + 1) if more > gap] or [gap + 1]
-                nearest = " or ".join(str(2 * margin + count * more - gap) for more in shares)
-                uneven = f"{setting(name, count)} cannot share a sheet {side} pixels {word} evenly"
-                yield f"{uneven}; make it {nearest} {word}"
-    rules: Sequence[tuple[bool, str]] = (
+    rules = (
         (settings.pow2 and bool(size.w & (size.w - 1) or size.h & (size.h - 1)), setting("pow2")),
         (settings.square and size.w != size.h, setting("square")),
-        (bool(size.w % settings.multiple or size.h % settings.multiple), setting("multiple", settings.multiple)),
+        (bool(size.w % multiple or size.h % multiple), setting("multiple", multiple)),
     )
-    for broken, rule in rules:
-        if broken:
-            yield f"{setting('size', measured(size))} and {rule} contradict each other; leave one of them out"
+    for is_broken, rule in rules:
+        if is_broken:
+            yield message(
+                "{} and {} contradict each other; leave one of them out", setting("size", measured(size)), rule
+            )

@@ -54,11 +54,13 @@ def read_reel(
 def _refuse_too_much(count: int, pixels: int, limits: Limits) -> None:
     if pixels * 4 > limits.unpacked_bytes:
         raise PictureError(
-            f"holds {count:,} pictures that take more than {bytes_shown(limits.unpacked_bytes)} together; "
-            f"{raise_hint('unpacked_bytes')}"
+            "holds {:,} pictures that take more than {} together; {}",
+            count,
+            bytes_shown(limits.unpacked_bytes),
+            raise_hint("unpacked_bytes"),
         )
     if count > limits.frames:
-        raise PictureError(f"holds {count:,} pictures, and {limits.frames:,} are the most; {raise_hint('frames')}")
+        raise PictureError("holds {:,} pictures, and {:,} are the most; {}", count, limits.frames, raise_hint("frames"))
 
 
 def _readable(count: int) -> str:

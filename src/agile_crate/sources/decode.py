@@ -11,6 +11,7 @@ from typing import Any, Generic, NamedTuple, TypeVar
 
 from ..core.errors import reason
 from ..core.limits import Limits, raise_hint
+from ..core.message import Message, message
 from ..core.model.crate import Loop
 from ..core.model.picture import Vector
 from ..core.names import said_once
@@ -118,17 +119,21 @@ def _named(file: Found, label: str, limits: Limits) -> str:
         from ..core.png_chunks import PictureError
 
         raise PictureError(
-            f"has a frame with a name of {len(name):,} characters, and {most:,} are the most; "
-            f"{raise_hint('name_characters')}"
+            "has a frame with a name of {:,} characters, and {:,} are the most; {}",
+            len(name),
+            most,
+            raise_hint("name_characters"),
         )
     return name
 
 
-def unreadable(sentences: list[str]) -> str:
+def unreadable(sentences: Sequence[Message]) -> Message:
+    """Return the message for pictures that cannot be read, of each of which a sentence says why."""
     if len(sentences) == 1:
-        return f"{sentences[0]}; export it again or take it out"
-    listing = "".join(f"\n  {sentence}" for sentence in sentences)
-    return f"{counted(len(sentences), 'picture')} cannot be read; export them again or take them out:{listing}"
+        return message("{}; export it again or take it out", sentences[0])
+    listing = message("\n  {}" * len(sentences), *sentences)
+    count = counted(len(sentences), "picture")
+    return message("{} cannot be read; export them again or take them out:{}", count, listing)
 
 
 def _decoded(files: Sequence[Found], executor: Executor, way: Callable[[], Way[T]]) -> Iterator[tuple[Found, Part[T]]]:
@@ -188,9 +193,9 @@ def or_error(file: Found, way: Way[T]) -> Part[T]:
     try:
         return way(file)
     except PictureError as error:
-        return Part(file.animation, (), error=str(error))
+        return Part(file.animation, (), error=error.message)
     except OSError as error:
-        return Part(file.animation, (), error=f"cannot be opened: {reason(error)}")
+        return Part(file.animation, (), error=message("cannot be opened: {}", reason(error)))
 
 
 def read(file: Found, make: Make[T], options: ReadOptions, with_digest: bool = False) -> Part[T]:

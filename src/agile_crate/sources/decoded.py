@@ -6,6 +6,7 @@ from fractions import Fraction
 from typing import NamedTuple
 
 from ..core.limits import Limits, raise_hint
+from ..core.message import message
 from ..core.model.crate import Loop
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
@@ -18,13 +19,17 @@ def refuse_large(width: int, height: int, largest: int, limits: Limits) -> None:
         raise PictureError(claims_too_much(largest, limits))
     if max(width, height) > (longest := limits.side_pixels):
         raise PictureError(
-            f"claims to be longer than {longest:,} pixels, the most that one side may have; {raise_hint('side_pixels')}"
+            "claims to be longer than {:,} pixels, the most that one side may have; {}",
+            longest,
+            raise_hint("side_pixels"),
         )
 
 
 def claims_too_much(largest: int, limits: Limits) -> str:
     name = "picture_pixels" if largest == limits.picture_pixels else "sheet_pixels"
-    return f"claims to have more than {largest:,} pixels, the most that one picture may have; {raise_hint(name)}"
+    return message(
+        "claims to have more than {:,} pixels, the most that one picture may have; {}", largest, raise_hint(name)
+    )
 
 
 class DecodedSequence(NamedTuple):

@@ -36,7 +36,7 @@ def edited_sheets(crate: Crate, folder: Path, limits: Limits) -> Iterator[Edited
         if found.changed and not is_known:
             found = read_sheet(folder, sheet, True, limits)
         for problem in found.problems:
-            raise InputError(f"{problem}; its touches cannot be told")
+            raise InputError("{}; its touches cannot be told", problem)
         if found.pixels is None:
             continue
         if not all(frame.crc for frame in frames):

@@ -9,8 +9,9 @@ import contextlib
 import glob
 import os
 import tempfile
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import Executor
+from functools import partial
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -46,10 +47,12 @@ def fetched(lists: Sequence[Sequence[str]], executor: Executor, limits: Limits) 
         try:
             yield [[there.get(given, given) for given in inputs] for inputs in lists]
         except CrateError as error:
-            told = error.sentence.marked
-            for root, base in roots.items():
-                told = told.replace(root, base)
-            raise type(error)(told) from None
+            raise type(error)(error.message.with_paths(partial(_as_given, roots=roots))) from None
+
+
+def _as_given(path: str, roots: Mapping[str, str]) -> str:
+    """Return the address in place of the path of what was fetched."""
+    return next((base + path.removeprefix(root) for root, base in roots.items() if path.startswith(root)), path)
 
 
 def _fetched(given: str, local: str, executor: Executor, limits: Limits) -> tuple[str, str, str]:
@@ -65,7 +68,7 @@ def _fetched(given: str, local: str, executor: Executor, limits: Limits) -> tupl
     except Exception as error:  # of whichever system, network or package
         said = " ".join(str(error).split())[:160] or type(error).__name__
         raise InputError(
-            f"{a_file(given)} cannot be read: {said}; check the address, and that its server answers"
+            "{} cannot be read: {}; check the address, and that its server answers", a_file(given), said
         ) from None
     base = given.rstrip("/").removesuffix(address.tail).rstrip("/")
     return os.path.join(str(root), address.tail).rstrip(os.sep), str(root), base
@@ -92,13 +95,13 @@ def _looked_up(given: str, limits: Limits) -> Address:
     elif system.exists(path):
         base, found = path.rpartition("/")[0], [path]
     else:
-        raise InputError(f"{a_file(given)} is not there; check the address")
+        raise InputError("{} is not there; check the address", a_file(given))
     files = [name for name in dict.fromkeys(found) if is_picture_name(name)]
     if not files:
-        raise InputError(f"{a_file(given)} has no pictures; check the address")
+        raise InputError("{} has no pictures; check the address", a_file(given))
     if len(files) > (most := limits.frames):
         raise InputError(
-            f"{a_file(given)} has more than {counted(most, 'file')}; name a part of it, or {raise_hint('frames')}"
+            "{} has more than {}; name a part of it, or {}", a_file(given), counted(most, "file"), raise_hint("frames")
         )
     return Address(given, system, base, path.removeprefix(base).lstrip("/"), files)
 
@@ -120,11 +123,11 @@ class _Fetch:
         given, system, base, _, _ = self._address
         inside = name.removeprefix(base).lstrip("/")
         if not name.startswith(base) or leads_out(inside):
-            raise InputError(f"{a_file(given)} has a file that leads out of it: {shown(name)}; it is not fetched")
+            raise InputError("{} has a file that leads out of it: {}; it is not fetched", a_file(given), shown(name))
         with system.open(name, "rb") as stream:
             data = stream.read((most := self._limits.file_bytes) + 1)
         if len(data) > most:
-            raise InputError(f"{shown(name)} is larger than {bytes_shown(most)}; {raise_hint('file_bytes')}")
+            raise InputError("{} is larger than {}; {}", shown(name), bytes_shown(most), raise_hint("file_bytes"))
         path = self._root / inside
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(data)
@@ -136,7 +139,7 @@ def write_uploads(files: Iterable[tuple[str, bytes]], root: str) -> None:
     for path, data in files:
         there = Path(below(root, path))
         if ".." in there.parts:
-            raise InputError(f"{a_file(path)} leads out of its folder; it is not taken")
+            raise InputError("{} leads out of its folder; it is not taken", a_file(path))
         there.parent.mkdir(parents=True, exist_ok=True)
         there.write_bytes(data)
 

@@ -19,9 +19,9 @@ from typing import NamedTuple
 from ..core.crate.file_names import HIDDEN_PREFIX
 from ..core.errors import InputError, reason
 from ..core.limits import Limits, raise_hint
-from ..core.message import a_file
+from ..core.message import a_file, some_files
 from ..core.names import animation_of, frame_key, natural_key, split_number
-from ..core.text import counted, few, is_unicode, shown
+from ..core.text import counted, is_unicode, shown
 
 COMMON_ENDINGS = frozenset(
     {".png", ".jpg", ".jpeg", ".gif", ".bmp", ".webp", ".tif", ".tiff", ".tga", ".ora", ".svg", ".svgz", ".exr"}
@@ -69,8 +69,11 @@ def find(inputs: Iterable[str], own: AbstractSet[str], limits: Limits) -> Search
     if twice := named_twice(search.found):
         first, other = twice[0]
         raise InputError(
-            f"two frames have the name '{shown(other.name)}': {a_file(first.path)} and {a_file(other.path)}; "
-            "rename one, or name the folder above them so that the folders' names tell them apart"
+            "two frames have the name '{}': {} and {}; rename one, or name the folder above them so that the "
+            "folders' names tell them apart",
+            shown(other.name),
+            a_file(first.path),
+            a_file(other.path),
         )
     return search
 
@@ -84,7 +87,7 @@ def searched(inputs: Iterable[str], own: AbstractSet[str], limits: Limits) -> Se
         for path, base, named in _start(given):
             _take(path, base, named, search, limits)
     if not search.found:
-        looked = few(inputs)
+        looked = some_files(inputs)
         extra = f" ({passed_over_text(search.skipped)} passed over)" if search.skipped else ""
         raise InputError(f"no pictures were found in {looked}{extra}; name a folder that holds the frames")
     _refuse_odd_names(search.found)
@@ -146,12 +149,12 @@ def _start(given: str) -> Iterator[tuple[str, str, bool]]:
         yield given, given if os.path.isdir(given) else os.path.dirname(given), True
         return
     if not glob.has_magic(given):
-        raise InputError(f"{a_file(given)} is not there; check the path")
+        raise InputError("{} is not there; check the path", a_file(given))
     given = _DEEP.sub(f"**{os.sep}", given)  # said twice it means the same, and takes exponentially longer
     fixed = fixed_part(given)
     matches = sorted(glob.glob(given, recursive=True), key=natural_key)
     if not matches:
-        raise InputError(f"nothing matches the pattern {a_file(given)}; check it, and quote it")
+        raise InputError("nothing matches the pattern {}; check it, and quote it", a_file(given))
     for match in matches:
         yield match, fixed, False
 
@@ -167,7 +170,7 @@ def _take(path: str, base: str, named: bool, search: Search, limits: Limits) -> 
     try:
         status = os.stat(path)
     except OSError as error:
-        raise InputError(f"{a_file(path)} cannot be read: {reason(error)}") from None
+        raise InputError("{} cannot be read: {}", a_file(path), reason(error)) from None
     if stat.S_ISDIR(status.st_mode):
         _walk(path, base, [(status.st_dev, status.st_ino)], search, limits)
     elif named or is_picture_name(path):
@@ -179,19 +182,23 @@ def _take(path: str, base: str, named: bool, search: Search, limits: Limits) -> 
 def _walk(folder: str, base: str, above: list[tuple[int, int]], search: Search, limits: Limits) -> None:
     if len(above) > (deepest := search.limits.nesting):
         raise InputError(
-            f"{a_file(base)} has folders nested more than {deepest} deep; name the one that holds the frames, or "
-            f"{raise_hint('nesting')}"
+            "{} has folders nested more than {} deep; name the one that holds the frames, or {}",
+            a_file(base),
+            deepest,
+            raise_hint("nesting"),
         )
     try:
         with os.scandir(folder) as listing:
             entries = sorted(listing, key=lambda entry: natural_key(entry.name))
     except OSError as error:
-        raise InputError(f"the folder {shown(folder)} cannot be read: {reason(error)}") from None
+        raise InputError("the folder {} cannot be read: {}", a_file(folder), reason(error)) from None
     search.looked_at += len(entries)
     if search.looked_at > max(LEAST_ENTRIES, ENTRIES_A_FRAME * (most := search.limits.frames)):
         raise InputError(
-            f"{a_file(base)} holds too many files to look through for {most:,} frames; name the folders of frames, or "
-            f"{raise_hint('frames')}"
+            "{} holds too many files to look through for {:,} frames; name the folders of frames, or {}",
+            a_file(base),
+            most,
+            raise_hint("frames"),
         )
     built = _sheets_among(folder, {entry.name for entry in entries}, limits)
     absolute = os.path.join(os.path.abspath(folder), "")
@@ -211,7 +218,7 @@ def _walk(folder: str, base: str, above: list[tuple[int, int]], search: Search, 
                 continue
             status = os.stat(entry.path) if is_folder else entry.stat()  # on Windows an entry knows no inode
         except OSError as error:
-            raise InputError(f"{a_file(entry.path)} cannot be read: {reason(error)}") from None
+            raise InputError("{} cannot be read: {}", a_file(entry.path), reason(error)) from None
         if not is_folder:
             _take_file(entry.path, absolute + entry.name, base, status, search)
         elif (identity := (status.st_dev, status.st_ino)) in above:
@@ -260,13 +267,16 @@ def _take_file(path: str, absolute: str, base: str, status: os.stat_result, sear
         search.skipped[REPEATED] += 1
     else:
         if len(search.found) >= (most := search.limits.frames):
-            raise InputError(f"{a_file(base or path)} holds more than {most:,} pictures; {raise_hint('frames')}")
+            raise InputError("{} holds more than {:,} pictures; {}", a_file(base or path), most, raise_hint("frames"))
         search.taken[absolute] = None
         name = os.path.splitext(path[len(base) :].lstrip(os.sep) if base else path)[0].replace(os.sep, "/")
         if len(name) > (longest := search.limits.name_characters):
             raise InputError(
-                f"{a_file(path)} has a name of {len(name):,} characters, and {longest:,} are the most; "
-                f"{raise_hint('name_characters')}"
+                "{} has a name of {:,} characters, and {:,} are the most; {}",
+                a_file(path),
+                len(name),
+                longest,
+                raise_hint("name_characters"),
             )
         search.found.append(Found(path, name, None, status.st_size))
 
@@ -286,4 +296,4 @@ def _refuse_odd_names(found: Sequence[Found]) -> None:
     """Refuses names that metadata cannot carry."""
     not_text = [file.path for file in found if not is_unicode(file.name)]
     if not_text:
-        raise InputError(f"{few(not_text)}: the file name is not valid Unicode text; rename it")
+        raise InputError("{}: the file name is not valid Unicode text; rename it", some_files(not_text))

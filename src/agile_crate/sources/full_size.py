@@ -36,7 +36,7 @@ def read_again(places: Mapping[str, Place], limits: Limits) -> Callable[[str, Si
         path, number = places[name]
         pictures = read(path)
         if number >= len(pictures) or pictures[number].shape[:2] != (canvas.h, canvas.w):
-            raise InputError(f"{a_file(path)} changed while it was looked at; look again")
+            raise InputError("{} changed while it was looked at; look again", a_file(path))
         return pictures[number]
 
     return again
@@ -48,5 +48,5 @@ def _read(path: str, limits: Limits) -> tuple[Pixels, ...]:
     try:
         picture = read_picture(read_regular(path, limits, "file_bytes"), options=PLAIN._replace(limits=limits))
     except (OSError, PictureError):
-        raise InputError(f"{a_file(path)} changed while it was looked at; look again") from None
+        raise InputError("{} changed while it was looked at; look again", a_file(path)) from None
     return tuple(picture.pictures) if isinstance(picture, DecodedSequence) else (picture,)

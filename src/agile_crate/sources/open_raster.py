@@ -51,7 +51,9 @@ class _Document:
     def take(self, pixels: int) -> None:
         self.held += pixels
         if self.held > (most := self.limits.layer_pixels // 2):
-            raise PictureError(f"has nested groups of more than {most:,} pixels together; {raise_hint('layer_pixels')}")
+            raise PictureError(
+                "has nested groups of more than {:,} pixels together; {}", most, raise_hint("layer_pixels")
+            )
 
 
 def read_layers(data: bytes, largest: int, read: Read, limits: Limits) -> tuple[Layer, ...]:
@@ -63,7 +65,7 @@ def read_layers(data: bytes, largest: int, read: Read, limits: Limits) -> tuple[
             raise PictureError("has no visible layer")
         if len(shown) * document.size[0] * document.size[1] * 4 > limits.unpacked_bytes:
             raise PictureError(
-                f"holds {len(shown):,} layers that take too much memory together; {raise_hint('unpacked_bytes')}"
+                "holds {:,} layers that take too much memory together; {}", len(shown), raise_hint("unpacked_bytes")
             )
         return tuple(
             Layer(_layer_name(node, number), _whole_canvas([node], document)) for number, node in enumerate(shown, 1)
@@ -85,9 +87,11 @@ def _opened(data: bytes, limits: Limits) -> zipfile.ZipFile:
     entries = archive.infolist()
     total = sum(entry.file_size for entry in entries)
     if len(entries) > limits.entries:
-        raise PictureError(f"holds more than {limits.entries:,} entries; {raise_hint('entries')}")
+        raise PictureError("holds more than {:,} entries; {}", limits.entries, raise_hint("entries"))
     if total > limits.unpacked_bytes:
-        raise PictureError(f"unpacks to more than {bytes_shown(limits.unpacked_bytes)}; {raise_hint('unpacked_bytes')}")
+        raise PictureError(
+            "unpacks to more than {}; {}", bytes_shown(limits.unpacked_bytes), raise_hint("unpacked_bytes")
+        )
     return archive
 
 
@@ -123,7 +127,7 @@ def _stack(archive: zipfile.ZipFile, largest: int, read: Read, limits: Limits) -
     if stack is None:
         raise PictureError("is damaged: its stack.xml has no stack")
     if sum(1 for _ in stack.iter()) > (most := limits.entries):  # layers may share one entry
-        raise PictureError(f"has more than {most:,} layers and groups; {raise_hint('entries')}")
+        raise PictureError("has more than {:,} layers and groups; {}", most, raise_hint("entries"))
     return _nodes(stack), _Document(archive, largest, size, read, limits)
 
 
@@ -207,7 +211,7 @@ def _whole_canvas(nodes: list[Element], document: _Document) -> Pixels:
 def _drawn(nodes: list[Element], document: _Document, x: int, y: int, depth: int, is_alone: bool) -> _Ground:
     """Nodes, lowest first, drawn over each other at their offsets from (x, y); `is_alone`: with nothing below them."""
     if depth > (deepest := document.limits.nesting):
-        raise PictureError(f"has groups nested more than {deepest} deep; {raise_hint('nesting')}")
+        raise PictureError("has groups nested more than {} deep; {}", deepest, raise_hint("nesting"))
     ground, is_first = _Ground(document), is_alone
     for node in nodes:
         if node.get("visibility") == "hidden":
@@ -239,7 +243,7 @@ def _layer(node: Element, document: _Document) -> Image.Image:
     )
     document.decoded += layer.width * layer.height
     if document.decoded > (most := document.limits.layer_pixels):
-        raise PictureError(f"has layers of more than {most:,} pixels together; {raise_hint('layer_pixels')}")
+        raise PictureError("has layers of more than {:,} pixels together; {}", most, raise_hint("layer_pixels"))
     return layer
 
 

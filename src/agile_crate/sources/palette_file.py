@@ -25,18 +25,21 @@ def read_palette(path: str, limits: Limits) -> tuple[Color, ...]:
     try:
         data = read_regular(path, limits, "text_bytes")
     except OSError as error:
-        raise InputError(f"palette {a_file(path)} cannot be read: {reason(error)}") from None
+        raise InputError("palette {} cannot be read: {}", a_file(path), reason(error)) from None
     try:
         text = data.decode("utf-8-sig") if b"\0" not in data else None
     except UnicodeDecodeError:
         text = None
     colors = _swatches(path, data) if text is None else _lines(path, text)
     if not colors:
-        raise InputError(f"palette {a_file(path)} has no colours; write one a line, such as #201830")
+        raise InputError("palette {} has no colours; write one a line, such as #201830", a_file(path))
     if len(colors) > MOST_COLORS:
         raise InputError(
-            f"palette {a_file(path)} has {counted(len(colors), 'colour')}, and a palette has at most {MOST_COLORS}; "
-            "a picture of swatches must not be smoothed or saved lossily"
+            "palette {} has {}, and a palette has at most {}; a picture of swatches must not be smoothed or "
+            "saved lossily",
+            a_file(path),
+            counted(len(colors), "colour"),
+            MOST_COLORS,
         )
     return colors
 
@@ -50,8 +53,10 @@ def _lines(path: str, text: str) -> tuple[Color, ...]:
         color = color_from_hex(line)
         if color is None:
             raise InputError(
-                f"palette {a_file(path)}, line {number}: {quoted(line[:40])} is not a colour; write one a line, such "
-                "as #201830, and ; before remarks"
+                "palette {}, line {}: {} is not a colour; write one a line, such as #201830, and ; before remarks",
+                a_file(path),
+                number,
+                quoted(line[:40]),
             )
         colors[color] = None
     return tuple(colors)
@@ -64,7 +69,7 @@ def _swatches(path: str, data: bytes) -> tuple[Color, ...]:
         pixels = read_still(data, LARGEST_SWATCHES)
     except PictureError as error:
         raise InputError(
-            f"palette {a_file(path)} {error}; give text with one hex colour a line, or a picture of swatches"
+            "palette {} {}; give text with one hex colour a line, or a picture of swatches", a_file(path), error.message
         ) from None
     flat = pixels.reshape(-1, 4)
     opaque = flat[flat[:, 3] > 0][:, :3]

@@ -13,7 +13,7 @@ from importlib.util import find_spec
 import numpy as np
 
 from ..core.limits import raise_hint
-from ..core.message import setting
+from ..core.message import Message, Setting
 from ..core.names import leads_out
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
@@ -37,16 +37,18 @@ def read_rendered(data: bytes, largest: int, options: ReadOptions) -> tuple[Pixe
             limits.seconds,
         )
     except TimeoutError:
-        raise PictureError(f"takes longer than {limits.seconds} seconds to read; {raise_hint('seconds')}") from None
+        raise PictureError("takes longer than {} seconds to read; {}", limits.seconds, raise_hint("seconds")) from None
     head, _, pixels = told.partition(b"\n")
     try:
         answer = json.loads(head)
     except ValueError:
         raise PictureError(
-            f"is damaged, or takes more memory than a render may; {raise_hint('process_bytes')}"
+            "is damaged, or takes more memory than a render may; {}", raise_hint("process_bytes")
         ) from None
     if "error" in answer:
-        raise PictureError(answer["error"])
+        raise PictureError(
+            Message("", tuple(one if isinstance(one, str) else Setting(*one) for one in answer["error"]))
+        )
     names, (w, h) = answer["layers"], answer["size"]
     pictures = np.frombuffer(pixels, np.uint8).reshape(len(names), h, w, 4)
     if options.layers == "separate":
@@ -56,7 +58,6 @@ def read_rendered(data: bytes, largest: int, options: ReadOptions) -> tuple[Pixe
         return DecodedSequence(tuple(pictures), (None,) * len(names), names=tuple(names)), answer["is_endless"]
     if len(names) != 1:
         raise PictureError(
-            f"has no picture but its layers {few(map(quoted, names))}; take them as frames with "
-            f"{setting('layers', 'separate')}"
+            "has no picture but its layers {}; take them as frames with {layers:separate}", few(map(quoted, names))
         )
     return pictures[0], answer["is_endless"]

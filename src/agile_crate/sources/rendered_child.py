@@ -58,9 +58,9 @@ def main() -> None:
     try:
         answer, pictures = _read(data, limits=limits, **wish)
     except PictureError as error:
-        answer, pictures = {"error": str(error)}, []
+        answer, pictures = {"error": error.message.parts}, []
     except Exception:  # of whatever kind: the file is a stranger's, and the library's errors are too
-        answer, pictures = {"error": "is damaged, or of a kind of OpenEXR that cannot be read"}, []
+        answer, pictures = {"error": ["is damaged, or of a kind of OpenEXR that cannot be read"]}, []
     out.write(json.dumps(answer).encode() + b"\n")
     for pixels in pictures:
         out.write(pixels.tobytes())
@@ -85,7 +85,7 @@ def _read(
         raise PictureError("has no colours: neither red, green and blue, nor a brightness")
     canvases = {layer.canvas for layer in pictures}
     if len(pictures) > (most := limits.layers):
-        raise PictureError(f"has more than {most:,} layers; {raise_hint('layers')}")
+        raise PictureError("has more than {:,} layers; {}", most, raise_hint("layers"))
     if len(canvases) > 1:
         raise PictureError("has layers of several sizes")
     plain = [layer for layer in pictures if not layer.name]

@@ -11,7 +11,7 @@ from pathlib import Path
 
 from ..core.errors import InputError, reason
 from ..core.limits import Limits
-from ..core.message import a_file
+from ..core.message import a_file, message
 from ..core.model.geometry import Size
 from ..core.model.sheet import Sheet
 from ..core.pixels import Pixels
@@ -31,9 +31,9 @@ def read_bare_sheet(path: str, limits: Limits) -> Pixels:
     try:
         return read_still(read_regular(path, limits, "file_bytes"), limits.sheet_pixels)
     except OSError as error:
-        raise InputError(f"{a_file(path)} cannot be read: {reason(error)}") from None
+        raise InputError("{} cannot be read: {}", a_file(path), reason(error)) from None
     except PictureError as error:
-        raise InputError(f"{a_file(path)} {error}") from None
+        raise InputError("{} {}", a_file(path), error.message) from None
 
 
 def sheet_bytes(folder: Path, sheet: Sheet, limits: Limits) -> bytes:
@@ -75,7 +75,7 @@ def sheet_bands(folder: Path, sheet: Sheet, rows: int, limits: Limits) -> Iterat
             whole = read_still(data, limits.sheet_pixels)
             yield from (whole[start : start + rows] for start in range(0, len(whole), rows))
     except PictureError as error:
-        raise InputError(f"sheet {quoted(sheet.image)} {error}") from None
+        raise InputError("sheet {} {}", quoted(sheet.image), error.message) from None
 
 
 def read_sheet(folder: Path, sheet: Sheet, decode: bool, limits: Limits) -> FoundSheet:
@@ -85,7 +85,7 @@ def read_sheet(folder: Path, sheet: Sheet, decode: bool, limits: Limits) -> Foun
     try:
         data = read_regular(folder / sheet.image, limits, "file_bytes")
     except OSError as error:
-        found.problems.append(f"sheet {name} cannot be read: {reason(error)}")
+        found.problems.append(message("sheet {} cannot be read: {}", name, reason(error)))
         return found
     found.sha256 = binary_sha256(data)
     if not sheet.sha256:
@@ -100,7 +100,7 @@ def read_sheet(folder: Path, sheet: Sheet, decode: bool, limits: Limits) -> Foun
             else picture_size(data, limits.sheet_pixels, limits)
         )
     except PictureError as error:
-        found.problems.append(f"sheet {name} {error}")
+        found.problems.append(message("sheet {} {}", name, error.message))
         return found
     if size != sheet.size:
         found.problems.append(f"sheet {name} is {measured(size)}, and the metadata says {measured(sheet.size)}")

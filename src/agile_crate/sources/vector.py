@@ -22,7 +22,7 @@ from xml.etree.ElementTree import Element, ParseError
 
 from ..core.errors import InputError, reason
 from ..core.limits import Limits, raise_hint
-from ..core.message import a_file, setting
+from ..core.message import a_file, message
 from ..core.model.geometry import Size
 from ..core.model.picture import Vector
 from ..core.names import leads_out
@@ -77,7 +77,7 @@ def read_vector(data: bytes, largest: int, options: ReadOptions) -> Vector | dic
     _check(root, largest, options.limits)
     if not options.font and any(local_name(element) == "text" for element in root.iter()):
         raise PictureError(
-            f"has text, and no font of the system is used: give one with {setting('font')}, or turn text into paths"
+            message("has text, and no font of the system is used: give one with {font}, or turn text into paths")
         )
     own = _own_size(root, options.vector_size)
     size = Size(*(math.ceil(side - 1e-6) for side in own))
@@ -88,7 +88,7 @@ def read_vector(data: bytes, largest: int, options: ReadOptions) -> Vector | dic
     groups = {_name_of(group): group for group in root if local_name(group) == "g" and _name_of(group)}
     shown = {name: group for name, group in groups.items() if not _is_hidden(group)}
     if not shown:
-        raise PictureError(f"has no named groups to be frames; leave out {setting('layers')}, or name its groups")
+        raise PictureError(message("has no named groups to be frames; leave out {layers}, or name its groups"))
     for name in shown:
         if leads_out(name):
             raise PictureError(f"has a layer named {quoted(name)}, which would lead out of a folder")
@@ -133,10 +133,12 @@ def _drawn(drawing: _Drawing, canvas: Size, limits: Limits) -> Pixels:
             more = {"memory": limits.process_bytes // 2}
             png = asked(f"{__package__}.vector_child", json.dumps(request | more).encode(), limits.seconds)
         except TimeoutError:
-            raise PictureError(f"takes longer than {limits.seconds} seconds to draw; {raise_hint('seconds')}") from None
+            raise PictureError(
+                "takes longer than {} seconds to draw; {}", limits.seconds, raise_hint("seconds")
+            ) from None
         if not png:
             raise PictureError(
-                f"cannot be drawn, or takes more memory than a drawing may; {raise_hint('process_bytes')}"
+                "cannot be drawn, or takes more memory than a drawing may; {}", raise_hint("process_bytes")
             )
     pixels, _ = read_if_plain(png, canvas.w * canvas.h, limits)
     if pixels is None or pixels.shape[:2] != (canvas.h, canvas.w):
@@ -169,7 +171,7 @@ def font_family(path: str, limits: Limits) -> str:
         family = ImageFont.truetype(io.BytesIO(read_regular(path, limits, "file_bytes"))).getname()[0] or ""
     except OSError as error:
         said = reason(error) if error.errno else "it is no font that can be read"
-        raise InputError(f"font {a_file(path)} cannot be read: {said}") from None
+        raise InputError("font {} cannot be read: {}", a_file(path), said) from None
     return re.sub(r"['\\\n]", "", family)
 
 
@@ -180,7 +182,7 @@ def _root(data: bytes, limits: Limits) -> Element:
     if data.startswith(GZIPPED):
         data = _unpacked(data, limits)
     if len(data) > (most := limits.text_bytes):
-        raise PictureError(f"is a drawing of more than {bytes_shown(most)}; {raise_hint('text_bytes')}")
+        raise PictureError("is a drawing of more than {}; {}", bytes_shown(most), raise_hint("text_bytes"))
     try:
         root: Element = fromstring(data)
     except DefusedXmlException:
@@ -210,7 +212,7 @@ def _check(root: Element, largest: int, limits: Limits) -> None:
         depth += 1
         level = [child for element in level for child in element]
     if depth > (deepest := limits.nesting):
-        raise PictureError(f"has elements nested more than {deepest} deep; {raise_hint('nesting')}")
+        raise PictureError("has elements nested more than {} deep; {}", deepest, raise_hint("nesting"))
     for element in root.iter():
         name = local_name(element)
         if name == "foreignObject":
@@ -240,7 +242,9 @@ def _check_image(link: str, largest: int) -> None:
     except (binascii.Error, OSError, ValueError, SyntaxError, Image.DecompressionBombError):
         raise PictureError("has an embedded picture that is damaged") from None
     if w * h > largest:
-        raise PictureError(f"has an embedded picture of more than {largest:,} pixels; {raise_hint('picture_pixels')}")
+        raise PictureError(
+            "has an embedded picture of more than {:,} pixels; {}", largest, raise_hint("picture_pixels")
+        )
 
 
 def _own_size(root: Element, given: Size | None) -> tuple[float, float]:
@@ -255,7 +259,7 @@ def _own_size(root: Element, given: Size | None) -> tuple[float, float]:
     if across and down:
         scale = w / across if w else h / down if h else 1.0
         return across * scale, down * scale
-    raise PictureError(f"says no size of its own; give it one with {setting('vector_size')}")
+    raise PictureError(message("says no size of its own; give it one with {vector_size}"))
 
 
 def _length(text: str | None) -> float | None:
@@ -286,7 +290,9 @@ def _costs(root: Element, limits: Limits) -> dict[Element, int]:
             waiting.append((element, True))
             waiting += [(part, False) for part in parts if part not in costs]
     if counts[root] > (most := limits.elements):
-        raise PictureError(f"draws more than {most:,} elements, each as often as it is used; {raise_hint('elements')}")
+        raise PictureError(
+            "draws more than {:,} elements, each as often as it is used; {}", most, raise_hint("elements")
+        )
     attributes = sum(len(element.attrib) ** 2 for element in counts)
     rules = sum((element.text or "").count("{") for element in counts if local_name(element) == "style")
     if attributes > MUCH_TO_COMPARE or rules * len(counts) > MUCH_TO_COMPARE:
@@ -326,6 +332,8 @@ def _is_hidden(group: Element) -> bool:
 def _refuse_many(layers: Layers, names: Collection[str], limits: Limits) -> None:
     """Raises PictureError for layers that would take long: each is read and drawn by itself."""
     if sum(map(layers.elements, names)) > (most := LAYERED_DRAWINGS * limits.elements):
-        raise PictureError(f"has layers of more than {most:,} elements together; {raise_hint('elements')}")
+        raise PictureError("has layers of more than {:,} elements together; {}", most, raise_hint("elements"))
     if sum(layers.cost(name) >= AT_ONCE for name in names) > limits.layers:
-        raise PictureError(f"has more than {limits.layers} layers that may take long to draw; {raise_hint('layers')}")
+        raise PictureError(
+            "has more than {} layers that may take long to draw; {}", limits.layers, raise_hint("layers")
+        )

@@ -14,7 +14,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.errors import OutputError, reason
-from ..core.message import setting
 from ..core.text import shown
 from ..platform import machine_memory, release_pages
 
@@ -94,8 +93,10 @@ class PixelStore:
             self._segments.append(mmap.mmap(self._file.fileno(), by, offset=start))
         except OSError as error:
             raise OutputError(
-                f"the frames take more than {setting('memory')} allows, and {shown(tempfile.gettempdir())} has no room "
-                f"for the rest: {reason(error)}; free some there, name another folder in TMPDIR, or give more"
+                "the frames take more than {memory} allows, and {} has no room for the rest: {}; free some "
+                "there, name another folder in TMPDIR, or give more",
+                shown(tempfile.gettempdir()),
+                reason(error),
             ) from None
         self._free = by
 

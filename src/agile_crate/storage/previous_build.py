@@ -11,7 +11,7 @@ from typing import NamedTuple, Protocol
 from ..core.crate.file_names import LONGEST_NAME, SHEET_ENDINGS, repeated
 from ..core.errors import OutputError, UsageError
 from ..core.limits import Limits
-from ..core.message import setting, some_files
+from ..core.message import message, setting, some_files
 from ..core.text import is_unicode, quoted, shown
 from ..format.conflict import sides_of
 from ..format.files import ENDINGS, Outputs, conflict_sides, outputs_in, outputs_of_build
@@ -29,18 +29,20 @@ def target_of(out: str) -> Path:
     """The absolute path that all outputs begin with. An ending that we would add anyway is not repeated."""
     if out.endswith(("/", os.sep)) or os.path.basename(out) in ("", ".", ".."):
         raise UsageError(
-            f"{setting('out', out)} has no name: write the files' path without ending, such as build/otter for "
-            "build/otter.png and build/otter.json"
+            "{} has no name: write the files' path without ending, such as build/otter for build/otter.png "
+            "and build/otter.json",
+            setting("out", out),
         )
     stem, ending = os.path.splitext(out)
     target = Path(os.path.abspath(stem if ending in (*SHEET_ENDINGS, *ENDINGS) else out))
     if not is_unicode(out) or "\0" in out or len(target.parts) > DEEPEST:
         raise UsageError(
-            f"{setting('out', out)}: write the path in Unicode text without null characters, and with fewer than "
-            f"{DEEPEST} folders"
+            "{}: write the path in Unicode text without null characters, and with fewer than {} folders",
+            setting("out", out),
+            DEEPEST,
         )
     if ":" in target.name or "\\" in target.name:
-        raise UsageError(f"{setting('out', out)}: ':' and '\\' cannot be part of a file name; choose another name")
+        raise UsageError("{}: ':' and '\\' cannot be part of a file name; choose another name", setting("out", out))
     return target
 
 
@@ -286,13 +288,12 @@ def check_output_names(files: Sequence[Path]) -> None:
     """Raises UsageError when two outputs would take one name, and for names that are too long for any platform."""
     for path in files:
         if len(os.fsencode(path.name)) > LONGEST_NAME:
-            raise UsageError(
-                f"{setting('out')} makes the name {shown(path.name[:40])}…, longer than files can have; shorten it"
-            )
+            raise UsageError("{out} makes the name {}…, longer than files can have; shorten it", shown(path.name[:40]))
     if (name := repeated(path.name for path in files)) is not None:
         raise UsageError(
-            f"two outputs would take the name {quoted(name)}; let {setting('file_name')} tell them apart ({{sheet}}, "
-            "{name}, {scale}), give templates other endings, or leave out a format"
+            "two outputs would take the name {}; let {file_name} tell them apart ({{sheet}}, {{name}}, "
+            "{{scale}}), give templates other endings, or leave out a format",
+            quoted(name),
         )
 
 
@@ -303,15 +304,21 @@ def check_damaged(files: Collection[Path], previous: PreviousBuild) -> None:
     if lost:
         holds = "holds" if len(lost) == 1 else "hold"
         raise OutputError(
-            f"{some_files(lost)} {holds} edits by hand, but the metadata that could keep them is gone; restore "
-            f"the metadata, keep a copy of the sheets, or overwrite them with {setting('force')}"
+            "{} {} edits by hand, but the metadata that could keep them is gone; restore the metadata, keep "
+            "a copy of the sheets, or overwrite them with {force}",
+            some_files(lost),
+            holds,
         )
     damaged = [path.name for path in files if path.name in previous.damaged]
     if damaged:
         verb, them = ("is", "it") if len(damaged) == 1 else ("are", "them")
         raise OutputError(
-            f"{some_files(damaged)} {verb} damaged, so the last build is not known; restore {them}, delete {them}, or "
-            f"overwrite {them} with {setting('force')}"
+            "{} {} damaged, so the last build is not known; restore {}, delete {}, or overwrite {} with {force}",
+            some_files(damaged),
+            verb,
+            them,
+            them,
+            them,
         )
 
 
@@ -323,15 +330,22 @@ def check_no_edits(previous: PreviousBuild, kept: Collection[str]) -> None:
         edited = sorted(map(os.path.basename, previous.edited))
         holds, them = ("holds", "it") if len(edited) == 1 else ("hold", "them")
         raise OutputError(
-            f"{some_files(edited)} {holds} edits that were kept or accepted before; keep them with "
-            f"{setting('keep_touches')}, or overwrite {them} with {setting('force')}"
+            "{} {} edits that were kept or accepted before; keep them with {keep_touches}, or overwrite {} "
+            "with {force}",
+            some_files(edited),
+            holds,
+            them,
         )
     if worked_on := sorted(os.path.basename(path) for path in previous.texts | sheets):
-        along = "" if kept or not sheets else f"take along what was painted with {setting('keep_touches')}, "
+        along = "" if kept or not sheets else message("take along what was painted with {keep_touches}, ")
         verb, them = ("was", "it") if len(worked_on) == 1 else ("were", "them")
         raise OutputError(
-            f"{some_files(worked_on)} {verb} changed since the last build, perhaps by hand; keep a copy, choose "
-            f"another {setting('out')}, {along}or overwrite {them} with {setting('force')}"
+            "{} {} changed since the last build, perhaps by hand; keep a copy, choose another {out}, {}or "
+            "overwrite {} with {force}",
+            some_files(worked_on),
+            verb,
+            along,
+            them,
         )
 
 
@@ -341,6 +355,9 @@ def check_no_foreign_files(files: Iterable[Path], before: frozenset[str]) -> Non
     if strangers:
         verb = "is" if len(strangers) == 1 else "are"
         raise OutputError(
-            f"{some_files(strangers)} {verb} already there and {verb} not from a build of this name; "
-            f"choose another {setting('out')}, move what is there, or overwrite it with {setting('force')}"
+            "{} {} already there and {} not from a build of this name; choose another {out}, move what is "
+            "there, or overwrite it with {force}",
+            some_files(strangers),
+            verb,
+            verb,
         )

@@ -21,7 +21,7 @@ from typing import NamedTuple
 
 from ..core.crate.file_names import HIDDEN_PREFIX
 from ..core.errors import OutputError, reason
-from ..core.message import Sentence, a_file, setting, some_files
+from ..core.message import Message, a_file, setting, some_files
 from ..core.text import shown
 from ..format.regular import refuse_null
 from ..interrupts import committing, held, writing
@@ -47,7 +47,7 @@ class Journal(NamedTuple):
 class Staging:
     """The files of one run on their way into one folder and those below it. Made by `staged`."""
 
-    def __init__(self, folder: Path, work: Path, note: Sentence | None) -> None:
+    def __init__(self, folder: Path, work: Path, note: Message | None) -> None:
         self.folder = folder
         self.notes = [note] if note else []
         """What was found of an earlier run that did not come to its end."""
@@ -140,7 +140,7 @@ def staged(
                 told = f"another run is writing the same files to {shown(str(folder))}"
                 if wait:
                     raise OutputError(f"{told}, and has been for ten minutes; end it, or try again later")
-                raise OutputError(f"{told}; try again when it has ended, or leave out {setting('no_wait')}")
+                raise OutputError("{}; try again when it has ended, or leave out {no_wait}", told)
             staging = Staging(folder, work, _recovered(folder, work))
             try:
                 yield staging
@@ -161,10 +161,10 @@ def work_name(key: str) -> str:
     return f"{HIDDEN_PREFIX}{zlib.crc32(key.encode('utf-8', 'surrogatepass')):08x}"
 
 
-def settle(folder: Path, keys: Iterable[str]) -> list[Sentence]:
+def settle(folder: Path, keys: Iterable[str]) -> list[Message]:
     """Finishes or undoes what a run for one of these keys left in a folder, and says so. What another run is about to
     do is waited for only where it has begun to move files. Raises OutputError where it cannot be settled."""
-    notes: list[Sentence] = []
+    notes: list[Message] = []
     for work in (folder / work_name(key) for key in keys):
         if not work.is_dir() or work.is_symlink():
             continue
@@ -179,16 +179,16 @@ def settle(folder: Path, keys: Iterable[str]) -> list[Sentence]:
     return notes
 
 
-def _recovered(folder: Path, work: Path) -> Sentence | None:
+def _recovered(folder: Path, work: Path) -> Message | None:
     journal, where = _read_journal(work), shown(str(folder))
     if journal is None:
         left = _clear(work)
-        return Sentence(f"what an interrupted run left in {where} was cleared away") if left else None
+        return Message(f"what an interrupted run left in {where} was cleared away") if left else None
     try:
         if (work / JOURNAL).exists():
             _finish(folder, work, journal)
             _clear(work)
-            return Sentence(f"an interrupted run in {where} was finished: its files are in place")
+            return Message(f"an interrupted run in {where} was finished: its files are in place")
     except OSError:
         pass
     try:
@@ -198,7 +198,7 @@ def _recovered(folder: Path, work: Path) -> Sentence | None:
             f"an interrupted run in {where} can be neither finished nor undone: {reason(error)}; put that right first"
         ) from None
     _clear(work)
-    return Sentence(f"an interrupted run in {where} was undone: the files of before are in place")
+    return Message(f"an interrupted run in {where} was undone: the files of before are in place")
 
 
 def _finish(folder: Path, work: Path, journal: Journal) -> None:
@@ -344,7 +344,7 @@ def refuse_existing(folder: Path, names: Iterable[str], asked: str = "out") -> N
         verb = "is" if len(there) == 1 else "are"
         where = "there" if folder.absolute() == Path.cwd() else f"in {shown(str(folder))}"
         raise OutputError(
-            f"{some_files(there)} {verb} already {where}; choose another {setting(asked)}, or give {setting('force')}"
+            "{} {} already {}; choose another {}, or give {force}", some_files(there), verb, where, setting(asked)
         )
 
 
@@ -366,5 +366,5 @@ def _told_as_output_error(target: Path) -> Iterator[None]:
         yield
     except OSError as error:
         raise OutputError(
-            f"{a_file(str(target))} cannot be written: {reason(error)}; the files of before are untouched"
+            "{} cannot be written: {}; the files of before are untouched", a_file(str(target)), reason(error)
         ) from None

@@ -101,8 +101,10 @@ def refuse_too_large(size: Size, zoom: int, limits: Limits) -> None:
     if size.w * zoom * size.h * zoom > limits.view_pixels:
         large = measured(Size(size.w * zoom, size.h * zoom))
         raise UsageError(
-            f"{setting('zoom', zoom)} would make a view of {large} pixels; choose a smaller one, or "
-            f"{raise_hint('view_pixels')}"
+            "{} would make a view of {} pixels; choose a smaller one, or {}",
+            setting("zoom", zoom),
+            large,
+            raise_hint("view_pixels"),
         )
 
 
@@ -110,8 +112,10 @@ def refuse_too_long(pixels: int, zoom: int, limits: Limits) -> None:
     """Raises UsageError when a film's pictures, so many times as large, would have more pixels than a view may."""
     if pixels * zoom * zoom > (most := limits.view_pixels):
         raise UsageError(
-            f"the film would have {counted(pixels * zoom * zoom, 'pixel')} in all, and {most:,} is the most; "
-            f"choose one {setting('animation')}, or a smaller {setting('zoom')}; {raise_hint('view_pixels')}"
+            "the film would have {} in all, and {:,} is the most; choose one {animation}, or a smaller {zoom}; {}",
+            counted(pixels * zoom * zoom, "pixel"),
+            most,
+            raise_hint("view_pixels"),
         )
 
 

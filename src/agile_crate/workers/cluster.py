@@ -14,7 +14,7 @@ from concurrent.futures import BrokenExecutor, CancelledError, Executor, Future
 from typing import Any, NamedTuple, TypeVar
 
 from ..core.errors import InputError, UsageError, reason
-from ..core.message import setting
+from ..core.message import message
 from ..core.text import few, shown
 from ..platform import machine_memory
 from .ordered import following, ordered_map
@@ -158,7 +158,7 @@ def connected(address: str) -> Iterator[Cluster]:
         from distributed.comm import CommClosedError
     except ImportError:
         raise UsageError(
-            f"{setting('cluster')} needs the engine that runs it: pip install 'agile-crate[cluster]'"
+            message("{cluster} needs the engine that runs it: pip install 'agile-crate[cluster]'")
         ) from None
     _refuse_others_than_schedulers(address)
     logging.getLogger("distributed").setLevel(logging.CRITICAL + 1)  # what matters we say ourselves

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from ..errors import FitError
-from ..message import setting
+from ..message import message, setting
 from ..model.geometry import Box, Cells, Size
 from ..text import counted, measured
 from .sheet_size import SheetRules
@@ -55,8 +55,11 @@ def arrange_grid(count: int, wish: GridOptions) -> tuple[GridSheet, ...]:
     most = most_cells(wish)
     if wish.columns and wish.rows and count > wish.columns * wish.rows:
         raise FitError(
-            f"{counted(count, 'frame')} do not fit into {wish.columns} × {wish.rows} cells "
-            f"({wish.columns * wish.rows}); raise {setting('columns')} or {setting('rows')}, or leave one out"
+            "{} do not fit into {} × {} cells ({}); raise {columns} or {rows}, or leave one out",
+            counted(count, "frame"),
+            wish.columns,
+            wish.rows,
+            wish.columns * wish.rows,
         )
     sheets: list[GridSheet] = []
     while count:
@@ -71,11 +74,11 @@ def most_cells(wish: GridOptions) -> Size:
     """The most columns and rows that a sheet can have, checked against the ones that were asked for."""
     usable = wish.rules.usable
     limit = setting("size", measured(usable)) if wish.rules.exact else f"the largest sheet allowed, {measured(usable)}"
-    advice = f"give a larger {setting('size')}" if wish.rules.exact else f"raise {setting('max_size')}"
+    advice = message("give a larger {size}") if wish.rules.exact else message("raise {max_size}")
     single = wish.cells(1, 1).extent
     if single.w > usable.w or single.h > usable.h:
         with_margin = f" with its margin ({measured(single)})" if wish.margin else ""
-        raise FitError(f"a cell of {measured(wish.cell)}{with_margin} is larger than {limit}; {advice}")
+        raise FitError("a cell of {}{} is larger than {}; {}", measured(wish.cell), with_margin, limit, advice)
     most = Size(
         *(
             (room - 2 * wish.margin + wish.gap) // (side + wish.gap)
@@ -85,8 +88,13 @@ def most_cells(wish: GridOptions) -> Size:
     for asked, possible, word in ((wish.columns, most.w, "columns"), (wish.rows, most.h, "rows")):
         if asked > possible:
             raise FitError(
-                f"{asked} {word} of {measured(wish.cell)} cells are larger than {limit}; at most {possible} fit, or "
-                f"{advice}"
+                "{} {} of {} cells are larger than {}; at most {} fit, or {}",
+                asked,
+                word,
+                measured(wish.cell),
+                limit,
+                possible,
+                advice,
             )
     return most
 

@@ -10,7 +10,6 @@ from fractions import Fraction
 from typing import TYPE_CHECKING
 
 from ..errors import UsageError
-from ..message import setting
 from ..text import is_unicode, percent, quoted
 
 if TYPE_CHECKING:
@@ -144,11 +143,11 @@ def from_pattern(pattern: str, values: Mapping[str, str | int | None]) -> str:
     for name in named:
         if values[name] is None:
             raise UsageError(
-                f"{setting('file_name')} {quoted(pattern)}: {{{name}}} is of cells of one size, and this sheet has none"
+                "{file_name} {}: {{{}}} is of cells of one size, and this sheet has none", quoted(pattern), name
             )
     made = pattern.format_map(values)
     if why := not_held(made):
-        raise UsageError(f"{setting('file_name')} {quoted(pattern)} gives {quoted(made)}, {why}")
+        raise UsageError("{file_name} {} gives {}, {}", quoted(pattern), quoted(made), why)
     return made
 
 

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from ..errors import InputError, UsageError
 from ..frame.visible import box_of, cut_out
 from ..limits import Limits, raise_hint
-from ..message import Sentence, setting
+from ..message import Message, message
 from ..model.geometry import Box, Cells, Offset, Size
 from ..pixels import Pixels
 from ..text import counted, measured
@@ -38,7 +38,7 @@ class Cutting:
     boxes: tuple[Box, ...]
     rows: tuple[int, ...]
     parted: tuple[Parted, ...] = ()
-    doubts: tuple[Sentence, ...] = ()
+    doubts: tuple[Message, ...] = ()
 
 
 class Parted(NamedTuple):
@@ -59,12 +59,12 @@ def opaque(sheet: Pixels) -> bool:
 
 def cells_of(
     size: Size, cell: Size | None, columns: int, rows: int, margin: int, gap: int
-) -> tuple[Cells, list[Sentence]]:
+) -> tuple[Cells, list[Message]]:
     """The cells of a bare sheet, from their size or from their number, and what does not come out even.
 
     Raises UsageError when not one cell fits, or when the columns and rows asked for do not divide the sheet.
     """
-    doubts: list[Sentence] = []
+    doubts: list[Message] = []
     if cell is None:
         sides = [
             (side - 2 * margin - (count - 1) * gap) / count for side, count in zip(size, (columns, rows), strict=True)
@@ -83,22 +83,20 @@ def cells_of(
     for number, word in ((left.w, "at the right"), (left.h, "at the bottom")):
         if number:
             doubts.append(
-                Sentence(
+                Message(
                     f"{counted(number, 'pixel')} {word} are left over: {measured(cell)} cells may be the wrong size"
                 )
             )
     return cells, doubts
 
 
-def cut_cells(
-    sheet: Pixels, cells: Cells, keep_empty: bool, limits: Limits, doubts: Sequence[Sentence] = ()
-) -> Cutting:
+def cut_cells(sheet: Pixels, cells: Cells, keep_empty: bool, limits: Limits, doubts: Sequence[Message] = ()) -> Cutting:
     """The cells of a sheet, row by row, as views. Cells in which nothing is visible are left out unless asked for.
 
     Raises InputError when there are more cells than a crate may have frames.
     """
     if (count := cells.columns * cells.rows) > (most := limits.frames):
-        raise InputError(f"the sheet has {count:,} such cells, and {most:,} are the most; {raise_hint('frames')}")
+        raise InputError("the sheet has {:,} such cells, and {:,} are the most; {}", count, most, raise_hint("frames"))
     boxes: list[Box] = []
     rows: list[int] = []
     for row in range(cells.rows):
@@ -111,13 +109,13 @@ def cut_cells(
 
 def cut_boxes(sheet: Pixels, boxes: Sequence[Box]) -> Cutting:
     """Parts of a sheet, as views, in the order given, all of them in one row. Boxes must lie on the sheet."""
-    doubts: list[Sentence] = []
+    doubts: list[Message] = []
     x, y, w, h = np.array(boxes).T
     for index, box in enumerate(boxes):
         across = np.minimum(x + w, box.right) > np.maximum(x, box.x)
         shared = np.flatnonzero(across & (np.minimum(y + h, box.bottom) > np.maximum(y, box.y)))
         doubts += [
-            Sentence(f"boxes {other + 1} and {index + 1} overlap: what lies in both is in both frames")
+            Message(f"boxes {other + 1} and {index + 1} overlap: what lies in both is in both frames")
             for other in shared[shared < index].tolist()
         ]
         if len(doubts) >= MOST_OVERLAPS:
@@ -140,8 +138,11 @@ def cut_islands(sheet: Pixels, join: int, limits: Limits, part: bool = False) ->
     labels, count = ndimage.label(grown, structure=np.ones((3, 3)))
     if count > (most := limits.islands):
         raise InputError(
-            f"the sheet has {count:,} islands, and {most:,} are the most: it is dotted, not drawn on nothing; cut it "
-            f"by {setting('cell')}, or join its dots with {setting('join')}; {raise_hint('islands')}"
+            "the sheet has {:,} islands, and {:,} are the most: it is dotted, not drawn on nothing; cut it "
+            "by {cell}, or join its dots with {join}; {}",
+            count,
+            most,
+            raise_hint("islands"),
         )
     labels[~visible] = 0
     found = [
@@ -227,13 +228,13 @@ def _in_rows(islands: Sequence[tuple[int, Box]]) -> list[list[tuple[int, Box]]]:
     return [sorted(row, key=lambda island: (island[1].x, island[1].y)) for row in rows]
 
 
-def _crumbs(rows: Sequence[Sequence[tuple[int, Box]]]) -> list[Sentence]:
+def _crumbs(rows: Sequence[Sequence[tuple[int, Box]]]) -> list[Message]:
     areas = [box.w * box.h for row in rows for _, box in row]
     crumbs = sum(area < CRUMB * max(areas) for area in areas)
     if not crumbs:
         return []
     told = f"{counted(crumbs, 'island')} of {len(areas):,} are crumbs beside the largest: "
-    return [Sentence(f"{told}{setting('join', 'N')} joins loose parts")]
+    return [message("{}{join:N} joins loose parts", told)]
 
 
 def _usual(sides: Sequence[int]) -> float | None:
@@ -245,8 +246,8 @@ def _usual(sides: Sequence[int]) -> float | None:
     return usual if 3 * alike >= 2 * (len(sides) - 1) else None
 
 
-def _touching(rows: Sequence[Sequence[tuple[int, Box]]], were_parted: bool) -> list[Sentence]:
-    doubts: list[Sentence] = []
+def _touching(rows: Sequence[Sequence[tuple[int, Box]]], were_parted: bool) -> list[Message]:
+    doubts: list[Message] = []
     number = 0
     for row in rows:
         usual = _usual([box.w for _, box in row])
@@ -254,7 +255,7 @@ def _touching(rows: Sequence[Sequence[tuple[int, Box]]], were_parted: bool) -> l
             number += 1
             if usual is not None and box.w >= TOO_WIDE * usual:
                 what = f"island {number} at {box.x},{box.y} is {box.w} pixels wide where its row has {usual:g}"
-                advice = f"two figures may touch there; {setting('part')} parts them, or cut by cells"
+                advice = message("two figures may touch there; {part} parts them, or cut by cells")
                 whole = "it is thick everywhere, and was left whole"
-                doubts.append(Sentence(f"{what}: {whole if were_parted else advice}"))
+                doubts.append(message("{}: {}", what, whole if were_parted else advice))
     return doubts

@@ -15,7 +15,6 @@ from numpy.typing import NDArray
 
 from ..errors import UsageError
 from ..limits import Limits, raise_hint
-from ..message import setting
 from ..model.geometry import Box, Point, Shape
 
 Corner = tuple[int, int]
@@ -93,9 +92,11 @@ def _loops(mask: NDArray[np.bool_], limits: Limits) -> list[list[Corner]]:
         (here & ~padded[1:-1, :-2], (0, 1), (0, 0)),  # left: up
     )
     too_dotted = UsageError(
-        f"{setting('shape', 'contour')}: a frame is so dotted or torn that its contours have more than "
-        f"{limits.contour_sides:,} sides or {limits.islands:,} parts; use {setting('shape', 'hull')} or "
-        f"{setting('hard_alpha')}, or {raise_hint('contour_sides')}"
+        "{shape:contour}: a frame is so dotted or torn that its contours have more than {:,} sides or "
+        "{:,} parts; use {shape:hull} or {hard_alpha}, or {}",
+        limits.contour_sides,
+        limits.islands,
+        raise_hint("contour_sides"),
     )
     if sum(int(np.count_nonzero(edge)) for edge, *_ in sides) > limits.contour_sides:
         raise too_dotted

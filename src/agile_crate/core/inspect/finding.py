@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
-from ..message import Sentence, setting
+from ..message import Message, message, setting
 from ..pixels import Pixels
 from .facts import FrameFacts
 
@@ -64,7 +64,7 @@ class Finding:
     sequence: str
     frames: tuple[str, ...]
     what: str
-    remedy: Sentence
+    remedy: Message
 
 
 TRIED = 6
@@ -100,12 +100,12 @@ def finding(
 ) -> Finding:
     """A finding of a sequence."""
     names = tuple(frame if isinstance(frame, str) else frame.name for frame in frames)
-    return Finding(code, severity, sequence.label, names, what, Sentence(remedy))
+    return Finding(code, severity, sequence.label, names, what, Message(remedy))
 
 
-def left_out(names: Sequence[str]) -> str:
-    """What leaves out the frames, or animations, of these names, as part of a remedy."""
-    return " ".join(setting("exclude", _literal(name)) for name in names)
+def left_out(names: Sequence[str]) -> Message:
+    """Return what leaves out the frames, or animations, of these names, as part of a remedy."""
+    return message(" ".join(["{}"] * len(names)), *(setting("exclude", _literal(name)) for name in names))
 
 
 def _literal(name: str) -> str:

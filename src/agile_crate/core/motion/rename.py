@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from itertools import chain, zip_longest
 
 from ..errors import UsageError
-from ..message import Sentence, setting
+from ..message import Message, message, setting
 from ..model.picture import FrameSequence, Sequences
 from ..names import nearest, number_of
 from ..text import few, quoted
@@ -21,7 +21,7 @@ def check_names(asked: str, names: Iterable[str], sequences: Iterable[FrameSeque
     there = named(sequences)
     for name in names:
         if name not in there:
-            raise UsageError(f"{setting(asked)}: there is no animation {quoted(name)}; {_hint(name, there)}")
+            raise UsageError("{}: there is no animation {}; {}", setting(asked), quoted(name), _hint(name, there))
 
 
 def _hint(name: str, there: list[str]) -> str:
@@ -39,28 +39,28 @@ def the_only(asked: str, example: str, sequences: Iterable[FrameSequence]) -> st
     there = [sequence.name for sequence in sequences if sequence.name is not None and not sequence.origin]
     if len(there) != 1:
         known = f"there are: {few(there)}" if there else "there are only stills"
-        raise UsageError(f"{setting(asked)}: say of which animation, such as {example}; {known}")
+        raise UsageError("{}: say of which animation, such as {}; {}", setting(asked), example, known)
     return there[0]
 
 
-def spelled_out(pairs: Iterable[tuple[str, str]], making: str, sequences: Sequences) -> tuple[Pairs, list[Sentence]]:
+def spelled_out(pairs: Iterable[tuple[str, str]], making: str, sequences: Sequences) -> tuple[Pairs, list[Message]]:
     """Pairs NEW=OLD of names, those with wildcards once for every animation that OLD matches and whose NEW is not yet
     there; and a warning of each that matches nothing. What a * of OLD stands for takes the place of that * of NEW."""
     there = named(sequences)
     result: list[tuple[str, str]] = []
-    warnings: list[Sentence] = []
+    warnings: list[Message] = []
     for new, old in pairs:
         if "*" not in new + old:
             result.append((new, old))
             continue
         pair = setting(making, f"{new}={old}")
         if new.count("*") != old.count("*"):
-            raise UsageError(f"{pair}: {_AS_MANY}")
+            raise UsageError("{}: {}", pair, _AS_MANY)
         found = _matching(old, there)
         made = [(_filled(new, parts), name) for name, parts in found]
         result += [one for one in made if one[0] not in there]
         if not found:
-            warnings.append(Sentence(f"{pair} matches no animation"))
+            warnings.append(message("{} matches no animation", pair))
     return tuple(result), warnings
 
 
@@ -77,7 +77,7 @@ def _filled(pattern: str, parts: Iterable[str]) -> str:
     return "".join(chain(*zip_longest(pattern.split("*"), parts, fillvalue="")))
 
 
-def renaming(pairs: Iterable[tuple[str, str]], sequences: Sequences) -> tuple[dict[str, str], list[Sentence]]:
+def renaming(pairs: Iterable[tuple[str, str]], sequences: Sequences) -> tuple[dict[str, str], list[Message]]:
     """Pairs OLD=NEW as the new name of each animation that gets one, in the order given; and warnings of wildcards that
     match nothing.
 
@@ -89,16 +89,16 @@ def renaming(pairs: Iterable[tuple[str, str]], sequences: Sequences) -> tuple[di
     check_names("rename", (old for old, _ in pairs if "*" not in old), sequences)
     others = [name for name in named(sequences) if name not in by_itself]
     names: dict[str, str] = {}
-    warnings: list[Sentence] = []
+    warnings: list[Message] = []
     for old, new in pairs:
         if "*" in new and new.count("*") != old.count("*"):
-            raise UsageError(f"{setting('rename', f'{old}={new}')}: {_AS_MANY}")
+            raise UsageError("{}: {}", setting("rename", f"{old}={new}"), _AS_MANY)
         found = _matching(old, others) if "*" in old else [(old, ())]
         if not found:
-            warnings.append(Sentence(f"{setting('rename', f'{old}={new}')} matches no animation"))
+            warnings.append(message("{} matches no animation", setting("rename", f"{old}={new}")))
         for name, parts in found:
             if name in names:
-                raise UsageError(f"{setting('rename')}: {quoted(name)} is given twice; leave one of them out")
+                raise UsageError("{rename}: {} is given twice; leave one of them out", quoted(name))
             names[name] = _filled(new, parts) if "*" in new else new
     return names, warnings
 
@@ -110,10 +110,13 @@ def renamed(sequences: Sequences, names: dict[str, str]) -> Sequences:
     together: dict[str, list[FrameSequence]] = defaultdict(list)
     for old, new in names.items():
         if new in by_name and new not in names:
-            join = f"{setting('rename', f'{new}={new}')} and {setting('rename', f'{old}={new}')}"
+            join = message("{} and {}", setting("rename", f"{new}={new}"), setting("rename", f"{old}={new}"))
             raise UsageError(
-                f"{setting('rename', f'{old}={new}')}: there is an animation {quoted(new)} already; choose another "
-                f"name, or join the two in the order that you want: {join}"
+                "{}: there is an animation {} already; choose another name, or join the two in the order that "
+                "you want: {}",
+                setting("rename", f"{old}={new}"),
+                quoted(new),
+                join,
             )
         together[new].append(by_name[old])
     remaining = tuple(sequence for sequence in sequences if sequence.name not in names)

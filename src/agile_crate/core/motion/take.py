@@ -15,7 +15,7 @@ from itertools import accumulate
 from typing import Literal
 
 from ..errors import InputError, UsageError
-from ..message import Sentence, setting
+from ..message import Message, message, setting
 from ..model.crate import LARGEST_NUMBER
 from ..model.picture import Exposure, FrameSequence, Sequences
 from ..names import clashes, natural_key, nearest, number_of, said_once
@@ -56,10 +56,10 @@ def _still(name: str, stills: list[str], animations: list[str]) -> str:
     if name in stills or len(found) == 1:
         return name if name in stills else found[0]
     if found:
-        raise UsageError(f"{setting('order')}: {quoted(name)} may be {few(map(quoted, found))}; write the whole name")
+        raise UsageError("{order}: {} may be {}; write the whole name", quoted(name), few(map(quoted, found)))
     near = nearest(name, [*animations, *stills])
     hint = f"did you mean {quoted(near)}?" if near else f"there are: {few([*animations, *stills]) or 'none'}"
-    raise UsageError(f"{setting('order')}: there is no animation or still {quoted(name)}; {hint}")
+    raise UsageError("{order}: there is no animation or still {}; {}", quoted(name), hint)
 
 
 def kept(sequences: Sequences, include: Sequence[str], exclude: Sequence[str]) -> Sequences:
@@ -70,8 +70,7 @@ def kept(sequences: Sequences, include: Sequence[str], exclude: Sequence[str]) -
     ]
     if not any(sequence.frames for sequence in remaining):
         raise InputError(
-            f"{setting('include')} and {setting('exclude')} leave no frame; "
-            "patterns are held against names such as swim/swim_01"
+            message("{include} and {exclude} leave no frame; patterns are held against names such as swim/swim_01")
         )
     return tuple(sequence for sequence in remaining if sequence.frames)
 
@@ -101,7 +100,7 @@ def has_wildcards(pattern: str) -> bool:
     return not set(pattern).isdisjoint("*?[")
 
 
-def idle_patterns(asked: str, patterns: Iterable[str], sequences: Sequences) -> list[Sentence]:
+def idle_patterns(asked: str, patterns: Iterable[str], sequences: Sequences) -> list[Message]:
     """A warning of each pattern with wildcards that matches no frame. Raises UsageError for a plain name that nothing
     has: what it should have left out would be packed, or the other way round."""
     frames = [(frame.name, sequence.name) for sequence in sequences for frame in sequence.frames]
@@ -110,8 +109,8 @@ def idle_patterns(asked: str, patterns: Iterable[str], sequences: Sequences) -> 
         folders = {part for frame, _ in frames for part in accumulate(frame.split("/")[:-1], "{}/{}".format)}
         near = nearest(name, [*(s.name for s in sequences if s.name), *folders, *(frame for frame, _ in frames)])
         hint = f"did you mean {quoted(near)}?" if near else "names are such as swim, or swim/swim_01"
-        raise UsageError(f"{setting(asked)}: nothing is called {quoted(name)}; {hint}")
-    return [Sentence(f"{setting(asked, pattern)} matches no frame") for pattern in idle]
+        raise UsageError("{}: nothing is called {}; {}", setting(asked), quoted(name), hint)
+    return [message("{} matches no frame", setting(asked, pattern)) for pattern in idle]
 
 
 def ranged(sequences: Sequences, spans: Mapping[str, Spans | None]) -> Sequences:
@@ -129,8 +128,11 @@ def _at(sequence: FrameSequence, spans: Spans, asked: str) -> tuple[Exposure, ..
     for span in spans:
         if any(not 1 <= end <= count for end in span.ends(count)):
             raise UsageError(
-                f"{setting(asked)}: {span} is outside {quoted(sequence.name or '')}, "
-                f"which has {counted(count, 'frame')}"
+                "{}: {} is outside {}, which has {}",
+                setting(asked),
+                span,
+                quoted(sequence.name or ""),
+                counted(count, "frame"),
             )
     return tuple(sequence.frames[position - 1] for span in spans for position in span.positions(count))
 
@@ -153,8 +155,8 @@ def _with_numbers(sequence: FrameSequence, spans: Spans) -> tuple[Exposure, ...]
             by_number[number].append(frame)
     if not by_number:
         raise UsageError(
-            f"{setting('numbers')}: the frames of {quoted(sequence.name or '')} have no numbers; "
-            f"pick them by position with {setting('frames')}"
+            "{numbers}: the frames of {} have no numbers; pick them by position with {frames}",
+            quoted(sequence.name or ""),
         )
     least, most = min(by_number), max(by_number)
     result: list[Exposure] = []
@@ -162,8 +164,10 @@ def _with_numbers(sequence: FrameSequence, spans: Spans) -> tuple[Exposure, ...]
         first, last = span.ends(most)
         if not least <= min(first, last) or not max(first, last) <= most or (first == last and first not in by_number):
             raise UsageError(
-                f"{setting('numbers')}: {span} is not there in {quoted(sequence.name or '')}, whose frames have the "
-                f"numbers {numbers_told(by_number)}"
+                "{numbers}: {} is not there in {}, whose frames have the numbers {}",
+                span,
+                quoted(sequence.name or ""),
+                numbers_told(by_number),
             )
         inside = sorted((n for n in by_number if min(first, last) <= n <= max(first, last)), reverse=last < first)
         result += [frame for number in inside for frame in by_number[number]]
@@ -222,16 +226,23 @@ def _check_cover(sequence: FrameSequence, parts: Mapping[str, Spans]) -> None:
             for position in span.positions(count):
                 if position in owner:
                     raise UsageError(
-                        f"{setting('split', sequence.name)}: frame {position} is in {quoted(owner[position])} "
-                        f"and in {quoted(name)}; each frame goes to one part"
+                        "{}: frame {} is in {} and in {}; each frame goes to one part",
+                        setting("split", sequence.name),
+                        position,
+                        quoted(owner[position]),
+                        quoted(name),
                     )
                 owner[position] = name
     missing = [str(position) for position in range(1, count + 1) if position not in owner]
     if missing:
         verb = "is" if len(missing) == 1 else "are"
         raise UsageError(
-            f"{setting('split', sequence.name)}: {counted(len(missing), 'frame')} of {count} {verb} in no part "
-            f"({few(missing)}); add them to a part, or leave them out with {setting('frames')}"
+            "{}: {} of {} {} in no part ({}); add them to a part, or leave them out with {frames}",
+            setting("split", sequence.name),
+            counted(len(missing), "frame"),
+            count,
+            verb,
+            few(missing),
         )
 
 
@@ -239,7 +250,7 @@ def _refuse_repeated(sequences: Sequence[FrameSequence], asked: str) -> None:
     names = [sequence.name for sequence in sequences]
     for name in names:
         if name is not None and names.count(name) > 1:
-            raise UsageError(f"{setting(asked)}: there are two animations {quoted(name)}; choose another name")
+            raise UsageError("{}: there are two animations {}; choose another name", setting(asked), quoted(name))
 
 
 def thinned(sequences: Sequences, every: Mapping[str, int]) -> Sequences:
@@ -319,7 +330,7 @@ def played_backwards(sequence: FrameSequence) -> FrameSequence:
     return sequence._replace(frames=sequence.frames[::-1])
 
 
-def bounded(sequences: Sequences) -> tuple[Sequences, list[Sentence]]:
+def bounded(sequences: Sequences) -> tuple[Sequences, list[Message]]:
     """Animations that are shown more often than metadata can hold loop forever; with a warning of each."""
     result, warnings = list(sequences), []
     for index, sequence in enumerate(sequences):
@@ -327,9 +338,7 @@ def bounded(sequences: Sequences) -> tuple[Sequences, list[Sentence]]:
             result[index] = sequence._replace(loop="forever", times=0)
             name = quoted(sequence.name or "")
             warnings.append(
-                Sentence(
-                    f"{name} loops forever: its source shows it {sequence.times:,} times, more than metadata holds"
-                )
+                Message(f"{name} loops forever: its source shows it {sequence.times:,} times, more than metadata holds")
             )
     return tuple(result), warnings
 

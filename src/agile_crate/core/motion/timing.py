@@ -56,17 +56,21 @@ def frame_times(
         times[position - 1] = hold.milliseconds or times[position - 1] * hold.factor
         if times[position - 1] < LEAST and total is None:
             raise UsageError(
-                f"{setting('hold', f'{sequence.name}:{position}')} would show that frame for "
-                f"{float(times[position - 1]):g} ms; the least is {LEAST} ms"
+                "{} would show that frame for {:g} ms; the least is {} ms",
+                setting("hold", f"{sequence.name}:{position}"),
+                float(times[position - 1]),
+                LEAST,
             )
     if total is not None:
         fixed = {position - 1 for position, hold in holds.items() if hold.milliseconds}
         times = list(_stretched(sequence.name or "", times, fixed, total))
     if max(times, default=0) >= LONGEST:
         raise UsageError(
-            f"a frame of {quoted(sequence.name or '')} would be shown for {float(max(times)) / 86_400_000:,.1f} days, "
-            f"and metadata holds {LONGEST // 86_400_000} at most; give a higher {setting('fps')}, or a shorter "
-            f"{setting('hold')} or {setting('duration')}"
+            "a frame of {} would be shown for {:,.1f} days, and metadata holds {} at most; give a higher "
+            "{fps}, or a shorter {hold} or {duration}",
+            quoted(sequence.name or ""),
+            float(max(times)) / 86400000,
+            LONGEST // 86400000,
         )
     return tuple(times)
 
@@ -76,15 +80,20 @@ def _stretched(name: str, times: Sequence[Fraction], fixed: AbstractSet[int], to
     free = sum(times, Fraction()) - held
     if held >= total or free == 0:
         raise UsageError(
-            f"{setting('duration')}: {quoted(name)} is to last {float(total):g} ms, "
-            f"and frames held take {float(held):g} of them; hold them shorter, or by a factor"
+            "{duration}: {} is to last {:g} ms, and frames held take {:g} of them; hold them shorter, or by a factor",
+            quoted(name),
+            float(total),
+            float(held),
         )
     share = (total - held) / free
     shortest = min(time for index, time in enumerate(times) if index not in fixed)
     if shortest * share < LEAST:
         raise UsageError(
-            f"{setting('duration')}: {float(total):g} ms would show a frame of {quoted(name)} for less than "
-            f"{LEAST} ms; give it at least {math.ceil(held + LEAST * free / shortest)} ms"
+            "{duration}: {:g} ms would show a frame of {} for less than {} ms; give it at least {} ms",
+            float(total),
+            quoted(name),
+            LEAST,
+            math.ceil(held + LEAST * free / shortest),
         )
     return tuple(time if index in fixed else time * share for index, time in enumerate(times))
 

@@ -20,7 +20,7 @@ import numpy as np
 
 from ...core.crate.edits import Edits
 from ...core.frame.decode import Decoding
-from ...core.message import Sentence
+from ...core.message import Message
 from ...core.model.picture import Picture, Sequences
 from ...core.model.variant import Untrimmed, Variant, Variants
 from ...core.text import counted, few, shown
@@ -79,8 +79,8 @@ class Prepared(NamedTuple):
     variants: Variants
     settings: Settings
     factor: Fraction
-    remarks: tuple[Sentence, ...]
-    warnings: tuple[Sentence, ...]
+    remarks: tuple[Message, ...]
+    warnings: tuple[Message, ...]
     lost: tuple[str, ...] = ()
 
     @property
@@ -155,7 +155,7 @@ def prepare(
     if for_proof and settings.trimming == "off":
         untrimmed = [tuple(Untrimmed(one, one.stored_box) for one in pictures) for pictures in walk.pictures]
     if kept := [name for name in edits if name not in lost]:
-        walk.remarks.append(Sentence(f"touches kept on {counted(len(kept), 'frame')}: {few(map(shown, kept))}"))
+        walk.remarks.append(Message(f"touches kept on {counted(len(kept), 'frame')}: {few(map(shown, kept))}"))
     prepared = (
         variant._replace(pictures=tuple(pictures), untrimmed=before)
         for variant, pictures, before in zip(walk.variants, walk.pictures, untrimmed, strict=True)
@@ -169,8 +169,8 @@ class _Walk:
     def __init__(self, variants: Sequence[Variant], lineup: Lineup, settings: Settings, context: Context) -> None:
         self.pictures = [list(variant.pictures) for variant in variants]
         self.variants = [variant._replace(pictures=()) for variant in variants]
-        self.remarks: list[Sentence] = []
-        self.warnings: list[Sentence] = []
+        self.remarks: list[Message] = []
+        self.warnings: list[Message] = []
         self._lineup, self._settings, self._context = lineup, settings, context
 
     def take(self, step: Step[Any, Any]) -> Decision[Any]:

@@ -12,7 +12,7 @@ from ...core.errors import FitError
 from ...core.frame.canvas import Sides, beyond, largest, moved_to
 from ...core.frame.options import FEET, PivotOptions
 from ...core.frame.trim import visible_on_canvas
-from ...core.message import Sentence, setting
+from ...core.message import Message, listed, message, setting
 from ...core.model.geometry import ORIGIN, Offset, Point, Size
 from ...core.model.picture import Picture
 from ...core.text import counted, joined, measured, quoted
@@ -57,7 +57,7 @@ def decide(facts: Iterable[Standing], lineup: Lineup, settings: Settings) -> Dec
         shift = settings.shift.of(group.name) or ORIGIN
         if any(shift):
             frames = counted(len(group.span), "frame")
-            remarks.append(Sentence(f"{frames} of {quoted(group.name or 'the stills')} shifted by {shift.x},{shift.y}"))
+            remarks.append(Message(f"{frames} of {quoted(group.name or 'the stills')} shifted by {shift.x},{shift.y}"))
         for index in group.span:
             (canvas, offset, _), pivot = ways[index], pivots[index]
             by = Offset(offset.x + shift.x, offset.y + shift.y)
@@ -65,13 +65,16 @@ def decide(facts: Iterable[Standing], lineup: Lineup, settings: Settings) -> Dec
             if sides := beyond(standings[index].seen, canvas, by):
                 lost[index] = sides
     if lost:
-        asked = " and ".join(setting(name) for name in ("canvas", "shift") if name in settings.given)
+        asked = listed([setting(name) for name in ("canvas", "shift") if name in settings.given])
         worst = max(lost, key=lambda index: sum(lost[index]))
         name = quoted(lineup.names[worst])
         what = f"of {name}" if len(lost) == 1 else f"of {counted(len(lost), 'frame')}, most of {name}"
         raise FitError(
-            f"{asked} would cut off what is visible {what}, by {sides_told(lost[worst])}; "
-            f"{_what_saves_all(standings, moves, settings)}"
+            "{} would cut off what is visible {}, by {}; {}",
+            asked,
+            what,
+            sides_told(lost[worst]),
+            _what_saves_all(standings, moves, settings),
         )
     return Decision(tuple(moves), tuple(remarks))
 
@@ -79,7 +82,7 @@ def decide(facts: Iterable[Standing], lineup: Lineup, settings: Settings) -> Dec
 def _what_saves_all(standings: Sequence[Standing], moves: Sequence[Move], settings: Settings) -> str:
     """The least shift that leaves all on their canvases, or, where there is none, the canvas that it takes."""
     if settings.shift.named:
-        return f"give a larger {setting('canvas')}, or another {setting('shift')}"
+        return message("give a larger {canvas}, or another {shift}")
     pairs = [(one.seen.moved(move.by), move.canvas) for one, move in zip(standings, moves, strict=True) if one.seen]
     by_axis = [
         [(box.x, box.right, canvas.w) for box, canvas in pairs],
@@ -90,12 +93,12 @@ def _what_saves_all(standings: Sequence[Standing], moves: Sequence[Move], settin
         least, most = max(-begin for begin, _, _ in lines), min(side - end for _, end, side in lines)
         if least > most:
             needed = Size(*(max(end for _, end, _ in one) - min(begin for begin, _, _ in one) for one in by_axis))
-            return f"no one shift saves all: that takes a {setting('canvas')} of at least {measured(needed)}"
+            return message("no one shift saves all: that takes a {canvas} of at least {}", measured(needed))
         saving.append(min(max(0, least), most))
     before = settings.shift.everyone or ORIGIN
-    return (
-        f"{setting('shift', f'{before.x + saving[0]},{before.y + saving[1]}')} saves all, "
-        f"and so does a larger {setting('canvas')}"
+    return message(
+        "{} saves all, and so does a larger {canvas}",
+        setting("shift", f"{before.x + saving[0]},{before.y + saving[1]}"),
     )
 
 
@@ -130,7 +133,7 @@ def _bring(ways: list[Way], span: Sequence[int], settings: Settings, canvas: Siz
         ways[index] = Way(target, Offset(before.x + by.x, before.y + by.y), flipped)
 
 
-def _bring_together(ways: list[Way], lineup: Lineup, settings: Settings) -> list[Sentence]:
+def _bring_together(ways: list[Way], lineup: Lineup, settings: Settings) -> list[Message]:
     """What looks at several frames at once needs them on one canvas."""
     if settings.trimming == "sheet":
         everyone = Group(None, range(len(ways)))
@@ -148,13 +151,13 @@ def _bring_together(ways: list[Way], lineup: Lineup, settings: Settings) -> list
     return remarks
 
 
-def _bring_if_needed(ways: list[Way], group: Group, settings: Settings, why: str) -> list[Sentence]:
+def _bring_if_needed(ways: list[Way], group: Group, settings: Settings, why: str) -> list[Message]:
     sizes = {ways[index].canvas for index in group.span}
     if len(sizes) < 2:
         return []
     _bring(ways, group.span, settings)
     return [
-        Sentence(
+        Message(
             f"canvases of {counted(len(sizes), 'size')} were first brought to {measured(largest(sizes))}, at its "
             f"{settings.align} ({why})"
         )

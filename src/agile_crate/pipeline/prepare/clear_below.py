@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from ...core.frame.alpha import cleared
-from ...core.message import Sentence
+from ...core.message import Message
 from ...core.model.picture import Picture
 from ...core.text import counted
 from ...settings.table import Settings
@@ -32,7 +32,7 @@ def decide(facts: Iterable[Faint], lineup: Lineup, settings: Settings) -> Decisi
     found = list(facts)
     emptied = [name for name, its in zip(lineup.names, found, strict=True) if its.faint and its.faint == its.visible]
     faint = [its.faint for its in found if its.faint]
-    told = Sentence(f"{counted(sum(faint), 'faint pixel')} of {counted(len(faint), 'frame')} cleared")
+    told = Message(f"{counted(sum(faint), 'faint pixel')} of {counted(len(faint), 'frame')} cleared")
     warnings = warning_of_empty(emptied, lineup, "clear_below", settings.clear_below)
     return Decision(alike(settings.clear_below, lineup), (told,), warnings)
 

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from typing import NamedTuple
 
 from ...core.frame.trim import visible_on_canvas
-from ...core.message import Sentence
+from ...core.message import Message
 from ...core.model.picture import Picture
 from ...core.text import counted
 from ...settings.table import Settings
@@ -30,7 +30,7 @@ def decide(facts: Iterable[Keyed], lineup: Lineup, _: Settings) -> Decision[None
     lost = [keyed.gone for keyed in all_keyed if keyed.gone]
     emptied = [name for name, keyed in zip(lineup.names, all_keyed, strict=True) if keyed.is_empty]
     told = f"the colour key made {counted(sum(lost), 'pixel')} of {counted(len(lost), 'frame')} empty"
-    return Decision((), (Sentence(told),), warning_of_empty(emptied, lineup, "color_key"))
+    return Decision((), (Message(told),), warning_of_empty(emptied, lineup, "color_key"))
 
 
 def apply(picture: Picture, _: None) -> Picture:

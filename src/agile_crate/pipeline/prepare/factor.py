@@ -13,7 +13,7 @@ from ...core.frame.decode import scaled_picture
 from ...core.frame.options import Scaling
 from ...core.frame.trim import visible_on_canvas
 from ...core.frame.visible import union
-from ...core.message import setting
+from ...core.message import message
 from ...core.model.geometry import Box, Size
 from ...core.model.picture import Picture
 from ...core.png_chunks import PictureError
@@ -45,7 +45,7 @@ def made_of_size(picture: Picture, scaling: Scaling) -> Picture:
     try:
         return scaled_picture(picture, scaling)
     except PictureError as error:
-        raise InputError(f"{quoted(picture.name)} {error}") from None
+        raise InputError("{} {}", quoted(picture.name), error.message) from None
 
 
 def drawing_of(picture: Picture, settings: Settings) -> Drawing:
@@ -107,7 +107,7 @@ def _art(factor: Fraction, drawings: Sequence[Drawing], lineup: Lineup, settings
         )
         sides += [seen.size] if seen else []
     if not sides:
-        raise UsageError(f"{setting('fit_to', 'art')}: nothing is visible in any frame; leave it out")
+        raise UsageError(message("{fit_to:art}: nothing is visible in any frame; leave it out"))
     return Size(max(size.w for size in sides), max(size.h for size in sides))
 
 

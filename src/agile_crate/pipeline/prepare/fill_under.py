@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from ...core.frame.alpha import UNDER_REACH, filled_under
 from ...core.frame.visible import on_canvas
-from ...core.message import Sentence, setting
+from ...core.message import message
 from ...core.model.geometry import Offset, Size
 from ...core.model.picture import Picture
 from ...settings.table import Settings
@@ -18,7 +18,7 @@ def fact(_: Picture, __: Settings) -> None:
 
 
 def decide(_: Iterable[None], lineup: Lineup, __: Settings) -> Decision[None]:
-    told = Sentence(f"colours carried under the transparent pixels of all frames ({setting('fill_under')})")
+    told = message("colours carried under the transparent pixels of all frames ({fill_under})")
     return Decision(alike(None, lineup), (told,))
 
 

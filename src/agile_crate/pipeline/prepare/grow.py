@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from ...core.frame.canvas import Sides, grown, growth_for
 from ...core.frame.trim import visible_on_canvas
-from ...core.message import Sentence
+from ...core.message import Message
 from ...core.model.picture import Picture
 from ...settings.table import Settings
 from .canvas import sides_told
@@ -22,7 +22,7 @@ def decide(facts: Iterable[Standing], lineup: Lineup, settings: Settings) -> Dec
     growth = growth_for(((standing.seen, standing.canvas) for standing in facts), settings.outline.reach)
     if not any(growth):
         return Decision()
-    told = Sentence(f"every canvas grew by {sides_told(growth)}, to hold the outline")
+    told = Message(f"every canvas grew by {sides_told(growth)}, to hold the outline")
     return Decision(alike(growth, lineup), (told,))
 
 

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 import numpy as np
 
 from ...core.frame.alpha import hard_alpha
-from ...core.message import Sentence
+from ...core.message import Message
 from ...core.model.picture import Picture
 from ...core.text import counted
 from ...settings.table import Settings
@@ -20,7 +20,7 @@ def fact(picture: Picture, _: Settings) -> int:
 
 
 def decide(facts: Iterable[int], lineup: Lineup, settings: Settings) -> Decision[int]:
-    told = Sentence(f"hard alpha settled {counted(sum(facts), 'half-covered pixel')}")
+    told = Message(f"hard alpha settled {counted(sum(facts), 'half-covered pixel')}")
     return Decision(alike(settings.hard_alpha, lineup), (told,))
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from ...core.frame.trim import displacement, forgotten
-from ...core.message import Sentence
+from ...core.message import Message
 from ...core.model.picture import Picture
 from ...settings.table import Settings
 from .step import Decision, Lineup, Step, alike
@@ -18,7 +18,7 @@ def fact(picture: Picture, settings: Settings) -> tuple[float, float] | None:
 def decide(facts: Iterable[tuple[float, float] | None], lineup: Lineup, settings: Settings) -> Decision[None]:
     moves = [move for move in facts if move]
     across, along = (max((abs(move[axis]) for move in moves), default=0) for axis in (0, 1))
-    told = Sentence(
+    told = Message(
         f"offsets are forgotten: put at the {settings.align} of their canvas again, frames move by up to {across:g} "
         f"pixels across and {along:g} up or down; drawn by their pivots they stay"
     )

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from ...core.frame.canvas import moved_to
 from ...core.frame.options import Outline
-from ...core.message import Sentence
+from ...core.message import Message
 from ...core.model.geometry import ORIGIN, Offset
 from ...core.model.picture import Picture
 from ...core.text import counted
@@ -22,7 +22,7 @@ def decide(_: Iterable[None], lineup: Lineup, settings: Settings) -> Decision[Ou
     assert settings.outline is not None, "the step was wanted"
     outline = settings.outline._replace(hard=bool(settings.hard_alpha))
     where = "inside" if outline.inner else "round"
-    told = Sentence(f"a line of {counted(outline.width, 'pixel')} {where} every figure, {outline.color.hex}")
+    told = Message(f"a line of {counted(outline.width, 'pixel')} {where} every figure, {outline.color.hex}")
     return Decision(alike(outline, lineup), (told,))
 
 

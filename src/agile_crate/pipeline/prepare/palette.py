@@ -9,7 +9,7 @@ import numpy as np
 
 from ...core.color import Color
 from ...core.frame.palette import Histogram, Moved, derived, furthest, histogram, palette_map, solid_colors
-from ...core.message import Sentence
+from ...core.message import Message
 from ...core.model.picture import Picture
 from ...core.pixels import Words
 from ...core.text import counted, joined
@@ -50,10 +50,10 @@ def decide(facts: Iterable[Colours], lineup: Lineup, settings: Settings) -> Deci
         pass  # without a palette to be found nobody has asked for the facts yet
     assert isinstance(colors, tuple), "the palette's file is read before"
     colors = tuple(dict.fromkeys(colors))
-    remarks = [Sentence(f"all frames in the {counted(len(colors), 'colour')} of one palette")]
+    remarks = [Message(f"all frames in the {counted(len(colors), 'colour')} of one palette")]
     if moved := furthest(colors, np.flatnonzero(solid).astype(np.uint32)):
-        remarks.append(Sentence(f"colours that moved furthest, in Oklab: {joined(map(_moved, moved))}"))
-    silhouette = (Sentence("the palette has one colour: every frame becomes a silhouette"),) if len(colors) == 1 else ()
+        remarks.append(Message(f"colours that moved furthest, in Oklab: {joined(map(_moved, moved))}"))
+    silhouette = (Message("the palette has one colour: every frame becomes a silhouette"),) if len(colors) == 1 else ()
     return Decision(alike(Recolouring(colors, settings.dither), lineup), tuple(remarks), silhouette)
 
 

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from ...core.frame.options import FEET
 from ...core.frame.pivot import Ground, feet, ground_of, snapped
-from ...core.message import Sentence
+from ...core.message import Message
 from ...core.model.geometry import Point, Size
 from ...core.model.picture import Picture
 from ...core.text import counted, few, quoted
@@ -37,7 +37,7 @@ def fact(picture: Picture, settings: Settings) -> Stance:
 def decide(facts: Iterable[Stance], lineup: Lineup, settings: Settings) -> Decision[Point]:
     stances = list(facts)
     pivots = [stance.pivot for stance in stances]
-    warnings: list[Sentence] = []
+    warnings: list[Message] = []
     for group in lineup.together:
         if settings.pivot.of(group.name) == FEET:
             warnings += _stand_on_feet(pivots, stances, group, lineup)
@@ -48,11 +48,11 @@ def decide(facts: Iterable[Stance], lineup: Lineup, settings: Settings) -> Decis
     outside = [name for name, (x, y), (w, h) in triples if not (0 <= x <= w and 0 <= y <= h)]
     if outside and settings.pivot != PerAnimation(None):
         frames = counted(len(outside), "frame")
-        warnings.append(Sentence(f"the pivot lies outside the canvas of {frames}: {few(outside)}"))
+        warnings.append(Message(f"the pivot lies outside the canvas of {frames}: {few(outside)}"))
     return Decision(tuple(pivots), warnings=tuple(warnings))
 
 
-def _stand_on_feet(pivots: list[Point], stances: Sequence[Stance], group: Group, lineup: Lineup) -> list[Sentence]:
+def _stand_on_feet(pivots: list[Point], stances: Sequence[Stance], group: Group, lineup: Lineup) -> list[Message]:
     """Puts the pivots of a group at its feet: one point for all where their canvases agree, else each by itself."""
     one_canvas = len({stances[index].canvas for index in group.span}) == 1
     warnings = []
@@ -60,7 +60,7 @@ def _stand_on_feet(pivots: list[Point], stances: Sequence[Stance], group: Group,
         point = feet(stances[index].ground for index in indices)
         if point is None:
             warnings.append(
-                Sentence(
+                Message(
                     f"nothing is visible of {few(quoted(lineup.names[index]) for index in indices)}, so there are no "
                     "feet: the pivot is where it is by default"
                 )

@@ -9,7 +9,7 @@ from ...core.errors import FitError, UsageError
 from ...core.frame.decode import LARGEST_CANVAS
 from ...core.frame.options import Scaling
 from ...core.frame.scale import is_whole, scaled_canvas
-from ...core.message import Sentence, setting
+from ...core.message import Message, message
 from ...core.model.geometry import Size
 from ...core.text import few, measured, quoted
 from ...settings.table import Settings
@@ -28,28 +28,33 @@ def decide(facts: Iterable[Drawing], lineup: Lineup, settings: Settings) -> Deci
     _refuse_lost(factor, canvases, lineup)
     percent = f"{float(factor * 100):.6g}%"
     shown = few(map(measured, dict.fromkeys(canvases)), 3)
-    uneven = Sentence(
-        f"{setting('resample', 'pixel')} keeps pixels even at whole factors only, and this is {percent}: "
-        "some rows and columns are lost, or doubled, and others are not"
+    uneven = message(
+        "{resample:pixel} keeps pixels even at whole factors only, and this is {}: some rows and columns "
+        "are lost, or doubled, and others are not",
+        percent,
     )
     return Decision(
         alike(scaling_of(settings, factor), lineup) if settings.fit else (),
-        (Sentence(f"scaled to {percent}: canvases of {shown}"),),
+        (Message(f"scaled to {percent}: canvases of {shown}"),),
         (uneven,) if settings.resample == "pixel" and not is_whole(factor) else (),
     )
 
 
 def _refuse_lost(factor: Fraction, canvases: list[Size], lineup: Lineup) -> None:
     by = f"scaled by {float(factor):.4g}"
-    other = f"{setting('scale')} or {setting('fit')}"
+    other = message("{scale} or {fit}")
     vanished = [quoted(name) for name, canvas in zip(lineup.names, canvases, strict=True) if min(canvas) < 1]
     if vanished:
-        raise UsageError(f"{by}, nothing is left of {few(vanished)}; choose a larger {other}")
+        raise UsageError("{}, nothing is left of {}; choose a larger {}", by, few(vanished), other)
     grown = next((pair for pair in zip(lineup.names, canvases, strict=True) if max(pair[1]) > LARGEST_CANVAS), None)
     if grown:
         raise FitError(
-            f"{by}, {quoted(grown[0])} would be {measured(grown[1])}, and no canvas may be longer than "
-            f"{LARGEST_CANVAS} pixels; choose a smaller {other}"
+            "{}, {} would be {}, and no canvas may be longer than {} pixels; choose a smaller {}",
+            by,
+            quoted(grown[0]),
+            measured(grown[1]),
+            LARGEST_CANVAS,
+            other,
         )
 
 

@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from ...core.frame.shape import mirrored_shape, moved_shape, shape_of, union_mask
-from ...core.message import Sentence
+from ...core.message import Message
 from ...core.model.geometry import Box, Shape, Size
 from ...core.model.picture import Picture
 from ...core.text import counted
@@ -52,7 +52,7 @@ def decide(facts: Iterable[Silhouette], lineup: Lineup, settings: Settings) -> D
     drawn = [shape for shape in shapes if shape]
     points = sum(len(polygon) for shape in drawn for polygon in shape.polygons)
     tolerance = max((shape.tolerance for shape in drawn), default=0)
-    told = Sentence(
+    told = Message(
         f"{counted(len(drawn), 'shape')} of {points / max(1, len(drawn)):.1f} points on average; "
         f"what is visible lies at most {tolerance:g} px outside of them"
     )

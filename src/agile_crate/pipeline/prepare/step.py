@@ -12,7 +12,7 @@ from typing import Any, Generic, NamedTuple, TypeVar
 
 from ...core.errors import UsageError
 from ...core.frame.visible import union
-from ...core.message import Sentence, setting
+from ...core.message import Message, message, setting
 from ...core.model.geometry import Box, Size
 from ...core.model.picture import Picture, Sequences
 from ...core.text import counted, few
@@ -61,8 +61,8 @@ class Decision(NamedTuple, Generic[Parameters]):
     """What a step does: the parameters of every frame in order, none where nothing is to be done; and what to say."""
 
     parameters: tuple[Parameters, ...] = ()
-    remarks: tuple[Sentence, ...] = ()
-    warnings: tuple[Sentence, ...] = ()
+    remarks: tuple[Message, ...] = ()
+    warnings: tuple[Message, ...] = ()
 
 
 def always(_: Settings) -> bool:
@@ -116,12 +116,12 @@ def alike(parameters: Parameters, lineup: Lineup) -> tuple[Parameters, ...]:
     return (parameters,) * len(lineup.names)
 
 
-def warning_of_empty(names: list[str], lineup: Lineup, name: str, value: object = "") -> tuple[Sentence, ...]:
+def warning_of_empty(names: list[str], lineup: Lineup, name: str, value: object = "") -> tuple[Message, ...]:
     """A warning of frames that a setting emptied. Raises UsageError where it leaves nothing of any frame."""
     after = setting(name, value)
     if len(names) == len(lineup.names):
-        raise UsageError(f"{after} leaves nothing of any frame; give another value")
+        raise UsageError("{} leaves nothing of any frame; give another value", after)
     if not names:
         return ()
     verb = "is" if len(names) == 1 else "are"
-    return (Sentence(f"{counted(len(names), 'frame')} {verb} wholly empty after {after}: {few(names)}"),)
+    return (message("{} {} wholly empty after {}: {}", counted(len(names), "frame"), verb, after, few(names)),)

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from ...core.frame.trim import EMPTY, trimmed, visible_on_canvas
 from ...core.frame.visible import union, visible_box
-from ...core.message import Sentence, setting
+from ...core.message import Message, message
 from ...core.model.geometry import Box, Size
 from ...core.model.picture import Picture
 from ...core.text import counted
@@ -44,9 +44,9 @@ def decide(facts: Iterable[Rim], lineup: Lineup, settings: Settings) -> Decision
     remarks = [_told(kept, [rim.canvas for rim in rims])]
     if settings.trimming == "frame" and settings.layout != "tight" and lineup.animations:
         remarks.append(
-            Sentence(
+            message(
                 "cells hold frames as trimmed, each by itself: a game that ignores offsets sees them wobble; "
-                f"{setting('trim', 'animation')} or {setting('trim', 'sheet')} keeps them in step"
+                "{trim:animation} or {trim:sheet} keeps them in step"
             )
         )
     return Decision(tuple(kept), tuple(remarks), warnings)
@@ -62,11 +62,11 @@ def _alike(boxes: list[Box | None]) -> list[Box]:
     return [union(box for box in boxes if box is not None) or EMPTY] * len(boxes)
 
 
-def _told(kept: list[Box], canvases: list[Size]) -> Sentence:
+def _told(kept: list[Box], canvases: list[Size]) -> Message:
     whole = sum(canvas.w * canvas.h for canvas in canvases)
     stored = sum(box.w * box.h for box in kept)
     fewer = sum(box.size != canvas for box, canvas in zip(kept, canvases, strict=True))
-    return Sentence(f"{counted(fewer, 'frame')} trimmed, {max(0, 1 - stored / whole):.0%} of the pixels were empty rim")
+    return Message(f"{counted(fewer, 'frame')} trimmed, {max(0, 1 - stored / whole):.0%} of the pixels were empty rim")
 
 
 STEP = Step(fact, decide, trimmed, joined=seen_together, is_shared=True)

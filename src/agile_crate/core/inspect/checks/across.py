@@ -8,7 +8,7 @@ from collections.abc import Iterator, Sequence
 
 import numpy as np
 
-from ...message import Sentence, setting
+from ...message import Message, message, setting
 from ...names import clashes
 from ...text import counted, few, measured, quoted
 from ..facts import FrameFacts
@@ -48,11 +48,11 @@ def names_alike(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
     names = [frame.name for sequence in sequences for frame in sequence.frames]
     for group, why in clashes(list(dict.fromkeys(names)), ".png"):
         what = f"these names {why}: some file systems and engines cannot tell them apart"
-        yield Finding("name-case", DOUBT, group[0], group, what, Sentence("rename one"))
+        yield Finding("name-case", DOUBT, group[0], group, what, Message("rename one"))
     for group, why in clashes([sequence.name for sequence in sequences if sequence.name is not None]):
         frames = tuple(sequence.frames[0].name for sequence in sequences if sequence.name in group)
         what = f"the animations {few(map(quoted, group))} {why}: some file systems and engines cannot tell them apart"
-        remedy = Sentence(f"rename the files of one, or give {setting('rename', f'{group[1]}=NAME')}")
+        remedy = message("rename the files of one, or give {}", setting("rename", f"{group[1]}=NAME"))
         yield Finding("name-case", DOUBT, group[0], frames, what, remedy)
 
 
@@ -182,5 +182,5 @@ def _is_mirrored(sequence: Surveyed, other: Surveyed) -> bool:
 
 def _mirrored(sequence: Surveyed, other: Surveyed) -> Finding:
     what = f"is {quoted(sequence.label)} with left and right exchanged: it need not be drawn, or stored"
-    remedy = f"{left_out([other.label])} {setting('mirrored', f'{other.label}={sequence.label}')}"
+    remedy = message("{} {}", left_out([other.label]), setting("mirrored", f"{other.label}={sequence.label}"))
     return finding(other, "mirror-image", NOTE, (), what, remedy)

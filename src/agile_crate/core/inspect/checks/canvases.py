@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator
 
-from ...message import setting
+from ...message import message
 from ...text import few, measured
 from ..finding import DOUBT, FAULT, NOTE, Finding, Surveyed, finding
 
@@ -26,10 +26,10 @@ def canvases(sequence: Surveyed) -> Iterator[Finding]:
         return
     usual, count = sizes.most_common(1)[0]
     odd = [frame for frame in sequence.frames if frame.canvas != usual]
-    remedy = f"{setting('canvas', 'animation')} ({setting('align')} says where they stand)"
+    remedy = message("{canvas:animation} ({align} says where they stand)")
     if count < MOST * len(sequence.frames):
         what = f"{len(sizes)} sizes of canvas in one animation: each frame's place in the motion is lost"
-        yield finding(sequence, "canvas-differs", NOTE, (), what, f"export them on one canvas, or {remedy}")
+        yield finding(sequence, "canvas-differs", NOTE, (), what, message("export them on one canvas, or {}", remedy))
         return
     slips = [frame for frame in odd if all(abs(a - b) <= SLIP * b for a, b in zip(frame.canvas, usual, strict=True))]
     others = few(measured(size) for size in sizes if size != usual)

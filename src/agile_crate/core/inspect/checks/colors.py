@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from ...message import setting
+from ...message import message
 from ...rounding import half_up
 from ..facts import FrameFacts
 from ..finding import FAULT, NOTE, Finding, Surveyed, finding
@@ -141,5 +141,5 @@ def pixel_art(sequence: Surveyed) -> Iterator[Finding]:
     if hard and rich:
         most = max(frame.colours for frame in rich)
         what = f"up to {most:,} colours in small hard-edged art: more than pixel art has; smoothed or saved lossily?"
-        remedy = f"{setting('palette', 'FILE')}, or export again from it"
+        remedy = message("{palette:FILE}, or export again from it")
         yield finding(sequence, "colours-many", NOTE, rich, what, remedy)

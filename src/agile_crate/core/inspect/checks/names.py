@@ -7,7 +7,7 @@ from collections import Counter
 from collections.abc import Iterator, Sequence
 from itertools import pairwise
 
-from ...message import setting
+from ...message import Message, message, setting
 from ...names import SAYS_NOTHING, split_number
 from ...text import few
 from ..facts import FrameFacts
@@ -71,9 +71,9 @@ def _twice(sequence: Surveyed, twice: Sequence[tuple[FrameFacts, int]]) -> Itera
     doubled = f"number {which} appears twice" if len(first) == 1 else f"numbers {which} appear twice"
     what = f"{doubled}: both are played, one after the other"
     if same:
-        remedy = f"{left_out([frame.name for frame in repeats])} (it is the same picture)"
+        remedy = message("{} (it is the same picture)", left_out([frame.name for frame in repeats]))
     else:
-        remedy = "they are different pictures: look at both, and take the one out that is not meant"
+        remedy = Message("they are different pictures: look at both, and take the one out that is not meant")
     yield finding(sequence, "number-twice", FAULT, [frame for frame, _ in twice], what, remedy)
 
 

@@ -8,7 +8,7 @@ from itertools import pairwise
 import numpy as np
 
 from ...frame.likeness import furthest_apart
-from ...message import setting
+from ...message import message, setting
 from ...text import counted
 from ..facts import FrameFacts
 from ..finding import FAULT, NOTE, Finding, Surveyed, finding
@@ -121,7 +121,7 @@ def _opened(sequence: Surveyed, compared: Comparison) -> str:
         tolerance = furthest_apart(sequence.again(frames[0]), sequence.again(frames[-1]))
     if _closes(without, compared) or tolerance > QUIET:
         return setting("frames", f"{sequence.label}=1-{len(without)}")
-    return f"{setting('drop_closing')} {setting('alike', tolerance)}" if tolerance else setting("drop_closing")
+    return message("{drop_closing} {}", setting("alike", tolerance)) if tolerance else setting("drop_closing")
 
 
 def _copies(sequence: Surveyed, compared: Comparison, count: int) -> Iterator[Finding]:
@@ -139,8 +139,8 @@ def _copies(sequence: Surveyed, compared: Comparison, count: int) -> Iterator[Fi
     if copies:
         what = f"{counted(len(copies), 'exact copy', 'exact copies')} of other frames: they cost memory in a grid"
         follow = any(a.digest == b.digest for a, b in pairwise(frames))
-        remedy = f"{setting('drop_copies')} where they follow each other; " if follow else ""
-        yield finding(sequence, "copies", NOTE, copies, what, f"{remedy}the layout tight stores them once")
+        remedy = message("{drop_copies} where they follow each other; ") if follow else ""
+        yield finding(sequence, "copies", NOTE, copies, what, message("{}the layout tight stores them once", remedy))
 
 
 def _dropped(sequence: Surveyed, near: Sequence[FrameFacts]) -> str:
@@ -148,5 +148,5 @@ def _dropped(sequence: Surveyed, near: Sequence[FrameFacts]) -> str:
     place = sequence.frames.index(near[0])
     tolerance = furthest_apart(sequence.again(sequence.frames[place - 1]), sequence.again(near[0]))
     if 0 < tolerance <= QUIET:
-        return f"{setting('drop_copies')} {setting('alike', tolerance)}"
+        return message("{drop_copies} {}", setting("alike", tolerance))
     return "take it out, and hold the one before"

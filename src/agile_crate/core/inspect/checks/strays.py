@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 
 from ...frame.alpha import cleared
 from ...frame.visible import union
-from ...message import setting
+from ...message import message, setting
 from ...text import counted
 from ..facts import FrameFacts, frame_facts
 from ..finding import DOUBT, FAULT, NOTE, Finding, Surveyed, finding, left_out, some_of
@@ -45,7 +45,7 @@ def emptiness(sequence: Surveyed) -> Iterator[Finding]:
     severity = FAULT if _is_dropout(frames, empty) else NOTE
     if sequence.name is None:
         severity = DOUBT
-    remedy = f"draw it, or {left_out(names)}" if len(names) == 1 else f"draw them, or {setting('exclude')} them"
+    remedy = message("draw it, or {}", left_out(names)) if len(names) == 1 else message("draw them, or {exclude} them")
     yield finding(sequence, "frame-empty", severity, names, what, remedy)
 
 
