@@ -23,9 +23,9 @@ from ..core.pixels import Pixels
 from ..core.text import counted, quoted, shown
 from ..crate_files.read import frames_of
 from ..pipeline.context import Context
-from ..sources.decode import Part, each_part
+from ..sources.decode import DecodedPart, each_part
 from ..sources.find import Found, named_twice, searched
-from ..sources.full_size import Place, read_again
+from ..sources.full_size import FrameSource, read_again
 from ..storage.recovery import recover_interrupted
 
 
@@ -92,7 +92,7 @@ def survey(
     check_codes("code", codes)
     inputs = frames_of(inputs, context.limits)
     notes = recover_interrupted(inputs)
-    look = _Look(inputs, scale, context)
+    look = _Surveying(inputs, scale, context)
     for name, parts in look.sequences():
         look.judge(name, parts, fps)
     look.judge_all()
@@ -120,13 +120,13 @@ def check_codes(asked: str, codes: Iterable[str]) -> None:
         raise UsageError("{}: there is no finding {}; {}", setting(asked), quoted(unknown[0]), hint)
 
 
-class _Look:
+class _Surveying:
     """One look at all inputs, on its way."""
 
     def __init__(self, inputs: Sequence[str], scale: Fraction, context: Context) -> None:
         self.scale, self._context = scale, context
         self.search = searched(inputs, frozenset(), context.limits)
-        self.places: dict[str, Place] = {}
+        self.places: dict[str, FrameSource] = {}
         self.unused: set[str] = set()
         self.findings: dict[Finding, Known] = {}
         self.summaries: list[SequenceSummary] = []
@@ -136,13 +136,13 @@ class _Look:
     def again(self, frame: FrameFacts) -> Pixels:
         return self._pixels(frame.name, frame.canvas)
 
-    def sequences(self) -> Iterator[tuple[str | None, list[Part[FrameFacts]]]]:
+    def sequences(self) -> Iterator[tuple[str | None, list[DecodedPart[FrameFacts]]]]:
         """Sequences in the order in which they are complete, with the parts that they are made of."""
         for first, other in named_twice(self.search.found):
             self._twice(first, other)
         files = [file for file in self.search.found if file.path not in self.unused]
         reels = {said_once(file.name) for file in files if file.animation is None}
-        waiting: dict[str | None, list[Part[FrameFacts]]] = defaultdict(list)
+        waiting: dict[str | None, list[DecodedPart[FrameFacts]]] = defaultdict(list)
         last: str | None = None
         reasons: list[Message] = []
         for file, part in each_part(
@@ -155,13 +155,13 @@ class _Look:
             if last is not None and part.animation != last and last in waiting and last not in reels:
                 yield last, waiting.pop(last)
             last = part.animation
-            self.places |= {name: Place(file.path, number) for number, (name, *_) in enumerate(part.frames)}
+            self.places |= {name: FrameSource(file.path, number) for number, (name, *_) in enumerate(part.frames)}
             waiting[last].append(part if last is not None else _judged(part))
         if not waiting and not self.summaries:
             raise InputError(reasons[0])
         yield from sorted(waiting.items(), key=lambda item: (item[0] is None, natural_key(item[0] or "")))
 
-    def judge(self, name: str | None, parts: Sequence[Part[FrameFacts]], fps: Fraction | None) -> None:
+    def judge(self, name: str | None, parts: Sequence[DecodedPart[FrameFacts]], fps: Fraction | None) -> None:
         """Judges a whole sequence, and keeps only what is needed of it later."""
         frames = tuple(facts for part in parts for _, facts, _ in part.frames)
         sequence = Surveyed(name, frames, self.again, self.scale)
@@ -204,12 +204,12 @@ class _Look:
         self.findings[one] = Known(key_of(one, ()), (file.path,))
 
 
-def _judged(part: Part[FrameFacts]) -> Part[FrameFacts]:
+def _judged(part: DecodedPart[FrameFacts]) -> DecodedPart[FrameFacts]:
     """Stills, of which each is judged by itself."""
     return part._replace(frames=tuple((name, judged(facts), time) for name, facts, time in part.frames))
 
 
-def _foreign(sequence: Surveyed, parts: Sequence[Part[FrameFacts]]) -> Iterator[Finding]:
+def _foreign(sequence: Surveyed, parts: Sequence[DecodedPart[FrameFacts]]) -> Iterator[Finding]:
     names = [name for part in parts if part.is_foreign for name, *_ in part.frames]
     if names:
         what = (
@@ -219,7 +219,7 @@ def _foreign(sequence: Surveyed, parts: Sequence[Part[FrameFacts]]) -> Iterator[
         yield finding(sequence, "colours-foreign", DOUBT, names, what, setting("to_srgb"))
 
 
-def _endless(sequence: Surveyed, parts: Sequence[Part[FrameFacts]]) -> Iterator[Finding]:
+def _endless(sequence: Surveyed, parts: Sequence[DecodedPart[FrameFacts]]) -> Iterator[Finding]:
     names = [name for part in parts if part.is_endless for name, *_ in part.frames]
     if names:
         what = f"{counted(len(names), 'frame')} of {len(sequence.frames)} with infinite light, which is taken as white"
@@ -227,7 +227,7 @@ def _endless(sequence: Surveyed, parts: Sequence[Part[FrameFacts]]) -> Iterator[
 
 
 def _summary(
-    name: str | None, frames: Sequence[FrameFacts], parts: Sequence[Part[FrameFacts]], fps: Fraction | None
+    name: str | None, frames: Sequence[FrameFacts], parts: Sequence[DecodedPart[FrameFacts]], fps: Fraction | None
 ) -> SequenceSummary:
     default = 1000 / (fps or DEFAULT_FPS)
     times = [ms if ms is not None and fps is None else default for part in parts for *_, ms in part.frames]

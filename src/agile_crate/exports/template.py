@@ -14,7 +14,7 @@ from ..core.model.crate import Crate
 from ..core.text import is_unicode, shown
 from ..format.json_form import to_json
 from ..format.regular import read_regular
-from ..workers.child import asked
+from ..workers.child import run_module
 
 
 class Template(NamedTuple):
@@ -56,7 +56,7 @@ def rendered(template: Template, crate: Crate) -> str:
         "set": dict(template.given),
     }
     try:
-        told = asked(f"{__package__}.template_child", json.dumps(request).encode(), limits.seconds)
+        told = run_module(f"{__package__}.template_child", json.dumps(request).encode(), limits.seconds)
     except TimeoutError:
         raise _refused(template, f"it takes longer than {limits.seconds} seconds", "seconds") from None
     try:

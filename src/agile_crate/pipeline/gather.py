@@ -19,7 +19,7 @@ from ..core.names import said_once
 from ..core.pixels import placeholder
 from ..core.text import bytes_shown, counted, few
 from ..format.regular import read_regular
-from ..sources.decode import MANY, Make, Part, Way, hands, part_of, read, unreadable, with_progress
+from ..sources.decode import MANY, DecodedPart, Make, Way, part_of, read, readers_for, unreadable, with_progress
 from ..sources.find import Found, Search, in_crate_order
 from ..sources.read_options import ReadOptions, is_vector
 from .context import Context
@@ -66,7 +66,7 @@ def gather(
     """
     files = in_crate_order(search.found)
     frames = _frame_cache(decoding, options, context)
-    parts: list[Part[DecodedFrame]] = []
+    parts: list[DecodedPart[DecodedFrame]] = []
     wrong: list[Message] = []
     for file, part in _decoded(files, decoding, options, context, frames, may_defer):
         if not part.error:
@@ -106,14 +106,14 @@ def _decoded(
     context: Context,
     frames: FrameCache | None,
     may_defer: bool,
-) -> Iterator[tuple[Found, Part[DecodedFrame]]]:
+) -> Iterator[tuple[Found, DecodedPart[DecodedFrame]]]:
     """Yield each file with what it holds, or why it cannot be read."""
     make = partial(decoded, decoding=decoding)
     if frames and not context.pool.readers:
-        hand = hands(files, context.pool, None)  # the cache is open in this process alone
+        hand = readers_for(files, context.pool, None)  # the cache is open in this process alone
         whole: Way[DecodedFrame] = partial(_cached_or_read, make=make, options=options, frames=frames)
     else:
-        hand = hands(files, context.pool, MANY)
+        hand = readers_for(files, context.pool, MANY)
         whole = partial(read, make=make, options=options, with_digest=frames is not None)
     held = 0
 
@@ -130,7 +130,9 @@ def _decoded(
         yield file, part
 
 
-def _warnings(files: Sequence[Found], parts: Sequence[Part[DecodedFrame]], options: ReadOptions) -> Iterator[Message]:
+def _warnings(
+    files: Sequence[Found], parts: Sequence[DecodedPart[DecodedFrame]], options: ReadOptions
+) -> Iterator[Message]:
     pairs = list(zip(files, parts, strict=True))
     foreign = [file.path for file, part in pairs if part.is_foreign]
     if foreign and not options.to_srgb:
@@ -141,13 +143,13 @@ def _warnings(files: Sequence[Found], parts: Sequence[Part[DecodedFrame]], optio
         yield Message(f"{what}; what was read last is packed, so pack again when nobody writes there")
 
 
-def _origins(files: Sequence[Found], parts: Sequence[Part[DecodedFrame]]) -> Iterator[Origin]:
+def _origins(files: Sequence[Found], parts: Sequence[DecodedPart[DecodedFrame]]) -> Iterator[Origin]:
     for file, part in zip(files, parts, strict=True):
         if part.sha256:
             yield Origin(file.name, file.animation or "", part.sha256)
 
 
-def _held(part: Part[DecodedFrame], file: Found, context: Context) -> Part[DecodedFrame]:
+def _held(part: DecodedPart[DecodedFrame], file: Found, context: Context) -> DecodedPart[DecodedFrame]:
     """Return the part with its pixels in memory while there is room, otherwise in the pixel store's file.
 
     Pixels that are deferred become placeholders: those that came back from another process hold no memory of this one.
@@ -175,18 +177,20 @@ def _held(part: Part[DecodedFrame], file: Found, context: Context) -> Part[Decod
     return part._replace(frames=tuple(frames))
 
 
-def _empty(file: Found, decoding: Decoding, frames: FrameCache | None, context: Context) -> Part[DecodedFrame]:
+def _empty(file: Found, decoding: Decoding, frames: FrameCache | None, context: Context) -> DecodedPart[DecodedFrame]:
     """Return an empty picture in place of one that cannot be read."""
     sha256 = ""
     if frames:
         with contextlib.suppress(OSError):
             sha256 = _read_with_digest(file, frames, context.limits)[1]
-    return Part(file.animation, ((file.name, decoded(file.name, placeholder(1, 1), decoding), None),), sha256=sha256)
+    return DecodedPart(
+        file.animation, ((file.name, decoded(file.name, placeholder(1, 1), decoding), None),), sha256=sha256
+    )
 
 
-def by_animation(parts: Iterable[Part[T]]) -> dict[str | None, list[Part[T]]]:
+def by_animation(parts: Iterable[DecodedPart[T]]) -> dict[str | None, list[DecodedPart[T]]]:
     """Return the parts of each animation, in the order in which they come."""
-    together: dict[str | None, list[Part[T]]] = defaultdict(list)
+    together: dict[str | None, list[DecodedPart[T]]] = defaultdict(list)
     for part in parts:
         together[part.animation].append(part)
     return together
@@ -198,7 +202,7 @@ def _read_with_digest(file: Found, frames: FrameCache, limits: Limits) -> tuple[
 
 def _cached_or_read(
     file: Found, make: Make[DecodedFrame], options: ReadOptions, frames: FrameCache
-) -> Part[DecodedFrame]:
+) -> DecodedPart[DecodedFrame]:
     """Return a file's frames from the cache if the file has not changed; otherwise decode it, and cache its frames."""
     from ..storage.frame_cache import CachedFile, named
 
@@ -209,7 +213,7 @@ def _cached_or_read(
         names = [f"{file.name}/{label}" if label else file.name for label, _, _ in known.frames]
         renamed = ((name, named(frame, name), time) for name, (_, frame, time) in zip(names, known.frames, strict=True))
         animation = said_once(file.name) if known.frames[0][0] else file.animation
-        return Part(animation, tuple(renamed), known.loop, known.times, known.is_foreign, sha256)
+        return DecodedPart(animation, tuple(renamed), known.loop, known.times, known.is_foreign, sha256)
     if not data:
         data, sha256 = _read_with_digest(file, frames, options.limits)
     part = part_of(file, data, make, options)._replace(has_changed=len(data) != file.length, sha256=sha256)

@@ -8,9 +8,9 @@ from functools import lru_cache
 from itertools import accumulate
 
 from ..core.arrange.arrangement import Arrangement, SheetPlan, Spot
-from ..core.arrange.pinned import Stay, arrange_staying
+from ..core.arrange.pinned import PinnedBox, arrange_pinned
 from ..core.arrange.share import between, shared
-from ..core.arrange.sheets import Filling, Group, arrange_on_sheets
+from ..core.arrange.sheets import BoxGroup, Filling, arrange_on_sheets
 from ..core.arrange.tight import Place, SheetLimits, arrange, bound
 from ..core.errors import FitError
 from ..core.message import Message, message
@@ -33,13 +33,13 @@ def arranged_tightly(
     if not settings.keep_repeats:
         owners = shared(pictures, settings.share_mirrored, [skin.pictures for skin in prepared.variants[1:]])
     sizes = [picture.stored_box.size for picture in pictures]
-    groups: list[Group] = []
+    groups: list[BoxGroup] = []
     first = 0
     for sequence in sequences:
         indices = range(first, first + len(sequence.frames))
         first = indices.stop
         owned = dict.fromkeys(owners[index][0] for index in indices if min(sizes[owners[index][0]]) > 0)
-        groups.append(Group(tuple(owned), loose=sequence.name is None or settings.part_animations))
+        groups.append(BoxGroup(tuple(owned), loose=sequence.name is None or settings.part_animations))
     numbers = [number for number, group in enumerate(groups) if group.boxes]
     filled = [groups[number] for number in numbers]
     told: list[Message] = []
@@ -72,7 +72,7 @@ def arranged_tightly(
 
 
 @lru_cache(maxsize=16)
-def _on_sheets(sizes: tuple[Size, ...], groups: tuple[Group, ...], limits: SheetLimits) -> tuple[Filling, ...]:
+def _on_sheets(sizes: tuple[Size, ...], groups: tuple[BoxGroup, ...], limits: SheetLimits) -> tuple[Filling, ...]:
     """The same boxes are arranged once, however often a crate is built in one run: only pixels change most often."""
     return tuple(arrange_on_sheets(sizes, groups, limits))
 
@@ -85,31 +85,31 @@ def _names(sequences: Sequences, numbers: Sequence[int]) -> list[list[tuple[int,
 
 def _stays(
     before: Crate,
-    groups: Sequence[Group],
+    groups: Sequence[BoxGroup],
     names: Sequence[Sequence[tuple[int, str]]],
     owners: Sequence[tuple[int, Mirror]],
     sizes: Sequence[Size],
-) -> dict[tuple[int, int], Stay]:
+) -> dict[tuple[int, int], PinnedBox]:
     """Where each group's boxes were: those that one of its frames had, and that still have their size."""
     there = {frame.name: frame for frame in before.frames}
-    stays: dict[tuple[int, int], Stay] = {}
+    stays: dict[tuple[int, int], PinnedBox] = {}
     for g, group in enumerate(groups):
         own = set(group.boxes)
         for index, name in names[g]:
             box, frame = owners[index][0], there.get(name)
             if box in own and frame and frame.upright == sizes[box]:
-                stays.setdefault((g, box), Stay(frame.on_sheet, Place(frame.box.x, frame.box.y, frame.turned)))
+                stays.setdefault((g, box), PinnedBox(frame.on_sheet, Place(frame.box.x, frame.box.y, frame.turned)))
     return stays
 
 
 def _staying(
     sizes: Sequence[Size],
-    groups: Sequence[Group],
-    stays: Mapping[tuple[int, int], Stay],
+    groups: Sequence[BoxGroup],
+    stays: Mapping[tuple[int, int], PinnedBox],
     before: Crate,
     limits: SheetLimits,
 ) -> tuple[list[Filling], list[Message]]:
-    stayed = arrange_staying(sizes, groups, stays, [sheet.size for sheet in before.sheets], limits)
+    stayed = arrange_pinned(sizes, groups, stays, [sheet.size for sheet in before.sheets], limits)
     fresh = arrange_on_sheets(sizes, groups, replace(limits, effort="quick"))
     pixels, afresh = (sum(f.arranged.size.w * f.arranged.size.h for f in some) for some in (stayed.fillings, fresh))
     covered = sum(bound([sizes[box] for box in filling.boxes], 0) for filling in stayed.fillings)
@@ -132,7 +132,7 @@ LOSS = 1.1
 
 def _spots(
     sequences: Sequences,
-    groups: Sequence[Group],
+    groups: Sequence[BoxGroup],
     owners: Sequence[tuple[int, Mirror]],
     fillings: Sequence[Filling],
 ) -> list[Spot]:
@@ -174,7 +174,7 @@ def _told_of_sharing(owners: Sequence[tuple[int, Mirror]], sizes: Sequence[Size]
 
 def _told_of_parting(
     names: Sequence[str | None],
-    groups: Sequence[Group],
+    groups: Sequence[BoxGroup],
     sizes: Sequence[Size],
     fillings: Sequence[Filling],
     limits: SheetLimits,

@@ -21,11 +21,11 @@ from .decoded import DecodedSequence, refuse_large
 from .rgba import to_rgba
 
 if TYPE_CHECKING:
-    from .colours import Colours
+    from .colours import ColorProfile
 
 
 def read_reel(
-    image: Image.Image, data: bytes, largest: int, limits: Limits, colours: Colours | None = None
+    image: Image.Image, data: bytes, largest: int, limits: Limits, colours: ColorProfile | None = None
 ) -> DecodedSequence:
     """All pictures of an opened animated file. Raises PictureError when it is cut short, with their number, and when
     one of them claims to have more than the `largest` number of pixels, or all together have too many."""

@@ -18,22 +18,22 @@ ALIKE = 2
 """Levels of 255. A profile that moves no colour by more is as good as sRGB."""
 
 
-class Colours(NamedTuple):
-    """Colours that are not sRGB: by an ICC profile, or by remarks on gamma and primaries."""
+class ColorProfile(NamedTuple):
+    """ColorProfile that are not sRGB: by an ICC profile, or by remarks on gamma and primaries."""
 
     profile: bytes = b""
     gamma: float = GAMMA
     chromaticity: tuple[float, ...] = CHROMATICITY
 
 
-def foreign_colours(info: Mapping[Any, Any]) -> Colours | None:
+def foreign_colours(info: Mapping[Any, Any]) -> ColorProfile | None:
     """What an opened image's notes say of its colours; None where that is sRGB, or nothing that makes sense.
 
     As PNG has it, a profile counts before a remark that the picture is sRGB, and that before gamma and primaries.
     """
     profile = info.get("icc_profile")
     if isinstance(profile, bytes) and profile:
-        return None if _is_srgb(profile) else Colours(profile)
+        return None if _is_srgb(profile) else ColorProfile(profile)
     if "srgb" in info:
         return None
     gamma, primaries = info.get("gamma") or GAMMA, tuple(info.get("chromaticity") or CHROMATICITY)
@@ -41,10 +41,10 @@ def foreign_colours(info: Mapping[Any, Any]) -> Colours | None:
         return None
     if abs(gamma - GAMMA) < 0.002 and all(abs(a - b) < 0.005 for a, b in zip(primaries, CHROMATICITY, strict=True)):
         return None
-    return Colours(b"", gamma, primaries if primaries != CHROMATICITY else CHROMATICITY)
+    return ColorProfile(b"", gamma, primaries if primaries != CHROMATICITY else CHROMATICITY)
 
 
-def in_srgb(pixels: Pixels, colours: Colours) -> Pixels:
+def in_srgb(pixels: Pixels, colours: ColorProfile) -> Pixels:
     """The same colours in sRGB: a new array of shape (h, w, 4); alpha stays. Raises PictureError."""
     if not colours.profile:
         try:
@@ -56,7 +56,7 @@ def in_srgb(pixels: Pixels, colours: Colours) -> Pixels:
     return result
 
 
-def cmyk_in_srgb(image: Image.Image, colours: Colours) -> Image.Image:
+def cmyk_in_srgb(image: Image.Image, colours: ColorProfile) -> Image.Image:
     """A CMYK image by its profile, as RGB. Raises PictureError."""
     from PIL import ImageCms
 
@@ -75,7 +75,7 @@ def cmyk_in_srgb(image: Image.Image, colours: Colours) -> Image.Image:
 
 
 def _by_profile(colors: np.ndarray, profile: bytes) -> np.ndarray:
-    """Colours of shape (h, w, 3) through a profile, RGB or grey, to sRGB (by LittleCMS, in Pillow)."""
+    """ColorProfile of shape (h, w, 3) through a profile, RGB or grey, to sRGB (by LittleCMS, in Pillow)."""
     from PIL import ImageCms
 
     try:

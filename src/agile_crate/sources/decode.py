@@ -1,4 +1,4 @@
-"""Files become what is seen of them: read once each, checked, decoded, looked at; on whichever hands that pays."""
+"""Decode source files in batches on the fastest available executor."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ MANY_LOOKED_AT = 100
 """The same where more is done with each than to decode it."""
 
 
-class Part(NamedTuple, Generic[T]):
+class DecodedPart(NamedTuple, Generic[T]):
     """What one file brings: a frame of the animation that its name tells, or a whole animation named after the file;
     whether its colours are other than sRGB; its SHA-256 in hex, if frames are kept; whether it had another length when
     it was found; and whether it held infinite light."""
@@ -68,7 +68,7 @@ class Unreadable(NamedTuple):
 Make = Callable[[str, Pixels | Vector], T]
 """What is made of a frame's name, and of its pixels or what draws them."""
 
-Way = Callable[[Found], Part[T]]
+Way = Callable[[Found], DecodedPart[T]]
 """How a file is read. Raises PictureError and OSError."""
 
 
@@ -78,17 +78,17 @@ def each_part(
     progress: Progress,
     make: Callable[[str, Pixels], T],
     limits: Limits,
-) -> Iterator[tuple[Found, Part[T]]]:
+) -> Iterator[tuple[Found, DecodedPart[T]]]:
     """Each file, in crate order, with what `make` made of its frames' names and pixels, or why it cannot be read, as
     the end of a sentence. Few files are decoded ahead, so what is not kept does not pile up."""
     ordered = in_crate_order(files)
     way = partial(read, make=partial(_at_own_size, make), options=PLAIN._replace(limits=limits))
-    return with_progress(ordered, hands(ordered, pool, MANY_LOOKED_AT), progress, lambda: way)
+    return with_progress(ordered, readers_for(ordered, pool, MANY_LOOKED_AT), progress, lambda: way)
 
 
 def with_progress(
     files: Sequence[Found], executor: Executor, progress: Progress, way: Callable[[], Way[T]]
-) -> Iterator[tuple[Found, Part[T]]]:
+) -> Iterator[tuple[Found, DecodedPart[T]]]:
     """Each file with what was seen of it, or why it cannot be read; in the order given. `way` says how the next ones
     are read."""
     progress("reading", 0, len(files))
@@ -101,15 +101,15 @@ def _at_own_size(make: Callable[[str, Pixels], T], name: str, drawn: Pixels | Ve
     return make(name, drawn.draw(drawn.size) if isinstance(drawn, Vector) else drawn)
 
 
-def _seen(file: Found, result: Pixels | DecodedSequence, make: Make[T], limits: Limits) -> Part[T]:
+def _seen(file: Found, result: Pixels | DecodedSequence, make: Make[T], limits: Limits) -> DecodedPart[T]:
     if not isinstance(result, DecodedSequence):
-        return Part(file.animation, ((file.name, make(file.name, result), None),))
+        return DecodedPart(file.animation, ((file.name, make(file.name, result), None),))
     width = max(2, len(str(len(result.pictures))))
     labels = result.names or [f"{number:0{width}}" for number in range(1, len(result.pictures) + 1)]
     names = [_named(file, label, limits) for label in labels]
     looked_at = (make(name, pixels) for name, pixels in zip(names, result.pictures, strict=True))
     frames = tuple(zip(names, looked_at, result.milliseconds, strict=True))
-    return Part(said_once(file.name), frames, result.loop, result.times)
+    return DecodedPart(said_once(file.name), frames, result.loop, result.times)
 
 
 def _named(file: Found, label: str, limits: Limits) -> str:
@@ -136,7 +136,9 @@ def unreadable(sentences: Sequence[Message]) -> Message:
     return message("{} cannot be read; export them again or take them out:{}", count, listing)
 
 
-def _decoded(files: Sequence[Found], executor: Executor, way: Callable[[], Way[T]]) -> Iterator[tuple[Found, Part[T]]]:
+def _decoded(
+    files: Sequence[Found], executor: Executor, way: Callable[[], Way[T]]
+) -> Iterator[tuple[Found, DecodedPart[T]]]:
     batches = list(_batches(files))
     largest = deque([0], 4)  # what the last ones took
     tasks = ((batch, way()) for batch in batches)
@@ -147,7 +149,7 @@ def _decoded(files: Sequence[Found], executor: Executor, way: Callable[[], Way[T
             yield file, or_error(file, way())
 
 
-def hands(files: Sequence[Found], pool: WorkerPool, many: int | None) -> Executor:
+def readers_for(files: Sequence[Found], pool: WorkerPool, many: int | None) -> Executor:
     """Who reads the files: others if there are such; small ones one thread, or processes if there are so `many`, by
     default never."""
     if pool.readers:
@@ -157,9 +159,9 @@ def hands(files: Sequence[Found], pool: WorkerPool, many: int | None) -> Executo
     return pool
 
 
-def _all_read(batch: list[Found], way: Way[T]) -> list[Part[T]]:
+def _all_read(batch: list[Found], way: Way[T]) -> list[DecodedPart[T]]:
     """What is seen of each file; the last ones are left out where the first take very much memory."""
-    found: list[Part[T]] = []
+    found: list[DecodedPart[T]] = []
     taken = 0
     for file in batch:
         found.append(or_error(file, way))
@@ -169,7 +171,7 @@ def _all_read(batch: list[Found], way: Way[T]) -> list[Part[T]]:
     return found
 
 
-def _bytes(part: Part[Any]) -> int:
+def _bytes(part: DecodedPart[Any]) -> int:
     """What is seen of a file takes so much memory."""
     return sum(getattr(frame, "nbytes", 0) for _, frame, _ in part.frames)
 
@@ -187,18 +189,18 @@ def _batches(files: Sequence[Found]) -> Iterator[list[Found]]:
         yield batch
 
 
-def or_error(file: Found, way: Way[T]) -> Part[T]:
+def or_error(file: Found, way: Way[T]) -> DecodedPart[T]:
     from ..core.png_chunks import PictureError
 
     try:
         return way(file)
     except PictureError as error:
-        return Part(file.animation, (), error=error.message)
+        return DecodedPart(file.animation, (), error=error.message)
     except OSError as error:
-        return Part(file.animation, (), error=message("cannot be opened: {}", reason(error)))
+        return DecodedPart(file.animation, (), error=message("cannot be opened: {}", reason(error)))
 
 
-def read(file: Found, make: Make[T], options: ReadOptions, with_digest: bool = False) -> Part[T]:
+def read(file: Found, make: Make[T], options: ReadOptions, with_digest: bool = False) -> DecodedPart[T]:
     """A file as it is seen; with the SHA-256 of its bytes if that is wanted."""
     from ..format.regular import read_regular
 
@@ -213,7 +215,7 @@ def read(file: Found, make: Make[T], options: ReadOptions, with_digest: bool = F
     return part
 
 
-def part_of(file: Found, data: bytes, make: Make[T], options: ReadOptions) -> Part[T]:
+def part_of(file: Found, data: bytes, make: Make[T], options: ReadOptions) -> DecodedPart[T]:
     pixels, orientation = read_if_plain(data, options.limits.picture_pixels, options.limits)
     if pixels is not None:
         source = DecodedFile(pixels, False)
@@ -228,11 +230,11 @@ def part_of(file: Found, data: bytes, make: Make[T], options: ReadOptions) -> Pa
     )
 
 
-def _part_of_vector(file: Found, data: bytes, make: Make[T], options: ReadOptions) -> Part[T]:
+def _part_of_vector(file: Found, data: bytes, make: Make[T], options: ReadOptions) -> DecodedPart[T]:
     from .vector import read_vector
 
     drawing = read_vector(data, options.limits.picture_pixels, options)
     if isinstance(drawing, Vector):
-        return Part(file.animation, ((file.name, make(file.name, drawing), None),))
+        return DecodedPart(file.animation, ((file.name, make(file.name, drawing), None),))
     names = [(_named(file, label, options.limits), one) for label, one in drawing.items()]
-    return Part(said_once(file.name), tuple((name, make(name, one), None) for name, one in names))
+    return DecodedPart(said_once(file.name), tuple((name, make(name, one), None) for name, one in names))

@@ -12,20 +12,20 @@ from ..core.model.geometry import Offset, Size
 from ..core.model.picture import Picture
 from ..core.pixels import placeholder
 from ..format.regular import read_regular
-from .decode import Part, Unreadable, or_error, read
+from .decode import DecodedPart, Unreadable, or_error, read
 from .find import Found
 from .plain_png import plain_size
 from .read_options import PLAIN, ReadOptions
 
 
-def measured_or_read(file: Found, decoding: Decoding, options: ReadOptions) -> Part[DecodedFrame]:
+def measured_or_read(file: Found, decoding: Decoding, options: ReadOptions) -> DecodedPart[DecodedFrame]:
     """Return a frame without its pixels if the header of its file tells its size; otherwise decode it."""
     data = read_regular(file.path, options.limits, "file_bytes")
     size = plain_size(data)
     fits = size and 0 < size.w * size.h <= options.limits.picture_pixels
     if size and fits and (picture := placeholder_picture(file.name, file.path, size, decoding)):
         frames = ((file.name, DecodedFrame((without_pixels(picture),)), None),)
-        return Part(file.animation, frames, has_changed=len(data) != file.length)
+        return DecodedPart(file.animation, frames, has_changed=len(data) != file.length)
     return read(file, partial(decoded, decoding=decoding), options)
 
 

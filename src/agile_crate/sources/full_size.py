@@ -20,14 +20,14 @@ KEPT = 4
 """Files of which the last frames are kept: a frame is mostly looked at with its neighbours."""
 
 
-class Place(NamedTuple):
+class FrameSource(NamedTuple):
     """Where a frame is: its file, and which of the pictures in it."""
 
     path: str
     number: int = 0
 
 
-def read_again(places: Mapping[str, Place], limits: Limits) -> Callable[[str, Size], Pixels]:
+def read_again(places: Mapping[str, FrameSource], limits: Limits) -> Callable[[str, Size], Pixels]:
     """What reads the frame of a name again, shape (h, w, 4), straight alpha. `places` may grow meanwhile. It raises
     InputError if the file holds another picture by now."""
     read = lru_cache(KEPT)(partial(_read, limits=limits))

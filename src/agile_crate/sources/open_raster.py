@@ -29,7 +29,7 @@ MOST_GROWTHS = 8
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Layer:
+class DocumentLayer:
     """One top-level layer or group, on the document's whole canvas."""
 
     name: str
@@ -56,7 +56,7 @@ class _Document:
             )
 
 
-def read_layers(data: bytes, largest: int, read: Read, limits: Limits) -> tuple[Layer, ...]:
+def read_layers(data: bytes, largest: int, read: Read, limits: Limits) -> tuple[DocumentLayer, ...]:
     """The visible top-level layers and groups, lowest first; `read` decodes each one's file. Raises PictureError."""
     with _opened(data, limits) as archive:
         root, document = _stack(archive, largest, read, limits)
@@ -68,7 +68,8 @@ def read_layers(data: bytes, largest: int, read: Read, limits: Limits) -> tuple[
                 "holds {:,} layers that take too much memory together; {}", len(shown), raise_hint("unpacked_bytes")
             )
         return tuple(
-            Layer(_layer_name(node, number), _whole_canvas([node], document)) for number, node in enumerate(shown, 1)
+            DocumentLayer(_layer_name(node, number), _whole_canvas([node], document))
+            for number, node in enumerate(shown, 1)
         )
 
 

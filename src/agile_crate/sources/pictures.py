@@ -26,7 +26,7 @@ from .read_options import PLAIN, RENDERED, ReadOptions, is_vector
 from .rgba import to_rgba
 
 if TYPE_CHECKING:
-    from .colours import Colours
+    from .colours import ColorProfile
 
 QUICK_FORMATS = ("PNG", "JPEG", "GIF", "BMP", "PPM")
 """Formats that Pillow has at hand without loading all of its plug-ins."""
@@ -92,7 +92,7 @@ def read_other(data: bytes, largest: int, options: ReadOptions, orientation: byt
             return DecodedFile(_decoded(image, data, largest, wanted, options.limits), colours is not None)
 
 
-def _foreign_colours(image: Image.Image) -> Colours | None:
+def _foreign_colours(image: Image.Image) -> ColorProfile | None:
     if image.info.keys().isdisjoint(("icc_profile", "gamma", "chromaticity")):
         return None
     from .colours import foreign_colours
@@ -168,7 +168,7 @@ def _all_formats() -> list[str]:
 
 
 def _decoded(
-    image: Image.Image, data: bytes, largest: int, colours: Colours | None, limits: Limits
+    image: Image.Image, data: bytes, largest: int, colours: ColorProfile | None, limits: Limits
 ) -> Pixels | DecodedSequence:
     refuse_large(*image.size, largest, limits)
     if image.format == "GIF":

@@ -18,7 +18,7 @@ from ..core.names import leads_out
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
 from ..core.text import few, quoted
-from ..workers.child import asked
+from ..workers.child import run_module
 from .decoded import DecodedSequence
 from .read_options import ReadOptions
 
@@ -31,7 +31,7 @@ def read_rendered(data: bytes, largest: int, options: ReadOptions) -> tuple[Pixe
     limits = options.limits
     wish = {"largest": largest, "exposure": options.exposure, "layers": options.layers == "separate"}
     try:
-        told = asked(
+        told = run_module(
             f"{__package__}.rendered_child",
             json.dumps(wish | {"limits": limits._asdict()}).encode() + b"\n" + data,
             limits.seconds,

@@ -28,7 +28,7 @@ SQUARE = 0.001
 COLORS, BRIGHTNESS = ("R", "G", "B"), ("Y", "Y", "Y")
 
 
-class Layer(NamedTuple):
+class RenderLayer(NamedTuple):
     """A layer's name, empty for the picture itself, and its channels by their last names, on the canvas at a place."""
 
     name: str
@@ -118,7 +118,7 @@ def _refuse(part: Any, largest: int, limits: Limits) -> None:
         raise PictureError("holds deep pixels, which are no picture; flatten it first")
 
 
-def _layers(part: Any) -> list[Layer]:
+def _layers(part: Any) -> list[RenderLayer]:
     """The channels of a part, those of one layer together: ``glow.R`` is red of the layer ``glow``."""
     by_name: dict[str, dict[str, Any]] = {}
     for full, channel in part.channels.items():
@@ -136,12 +136,12 @@ def _layers(part: Any) -> list[Layer]:
     primaries = (*chromaticity[6:], *chromaticity[:6]) if chromaticity else CHROMATICITY
     whole = part.name()
     return [
-        Layer("/".join(filter(None, (whole, *name.split(".")))), channels, data, canvas, tuple(primaries))
+        RenderLayer("/".join(filter(None, (whole, *name.split(".")))), channels, data, canvas, tuple(primaries))
         for name, channels in by_name.items()
     ]
 
 
-def _refuse_odd_channels(layer: Layer) -> None:
+def _refuse_odd_channels(layer: RenderLayer) -> None:
     where = f"its layer {layer.name!r}" if layer.name else "it"
     if {"AR", "AG", "AB"} & layer.channels.keys():
         raise PictureError(f"cannot be taken: {where} has an alpha of its own for each colour; save it with one alpha")
@@ -150,7 +150,7 @@ def _refuse_odd_channels(layer: Layer) -> None:
             raise PictureError(f"cannot be taken: {where} stores {name} as whole numbers; save it as half or float")
 
 
-def _drawn(layer: Layer, exposure: float) -> Pixels:
+def _drawn(layer: RenderLayer, exposure: float) -> Pixels:
     """A layer on its whole canvas; what lies beyond that is left out."""
     light = np.stack([layer.channels[name].astype(np.float32) for name in layer.names], axis=-1)
     alpha = layer.channels.get("A")

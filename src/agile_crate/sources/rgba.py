@@ -11,12 +11,12 @@ from ..core.pixels import Pixels
 from .deep_png import rounded_to_bytes
 
 if TYPE_CHECKING:
-    from .colours import Colours
+    from .colours import ColorProfile
 
 _ORIENTATION_NOTES = ("exif", "Raw profile type exif", "xmp")
 
 
-def to_rgba(image: Image.Image, colours: Colours | None = None) -> Pixels:
+def to_rgba(image: Image.Image, colours: ColorProfile | None = None) -> Pixels:
     """The pixels of an opened image as they stand upright: shape (h, w, 4), uint8, straight alpha, read-only.
 
     With `colours`, they are brought from those to sRGB.

@@ -127,11 +127,11 @@ def _drawn(drawing: _Drawing, canvas: Size, limits: Limits) -> Pixels:
     if drawing.cost * canvas.w * canvas.h < AT_ONCE:
         png = rendered(request)
     else:
-        from ..workers.child import asked
+        from ..workers.child import run_module
 
         try:
             more = {"memory": limits.process_bytes // 2}
-            png = asked(f"{__package__}.vector_child", json.dumps(request | more).encode(), limits.seconds)
+            png = run_module(f"{__package__}.vector_child", json.dumps(request | more).encode(), limits.seconds)
         except TimeoutError:
             raise PictureError(
                 "takes longer than {} seconds to draw; {}", limits.seconds, raise_hint("seconds")

@@ -8,7 +8,7 @@ import sys
 from pathlib import Path
 
 
-def asked(module: str, request: bytes, seconds: float) -> bytes:
+def run_module(module: str, request: bytes, seconds: float) -> bytes:
     """What a module writes to stdout when it is run by itself with a request on stdin; nothing if it was ended. Raises
     TimeoutError."""
     root = str(Path(__file__).parents[2])

@@ -99,6 +99,6 @@ def test_searching_through_is_never_wrong(sizes: list, turn: bool, width: int, h
 
 def test_a_search_that_takes_too_long_has_no_answer() -> None:
     squares = [(side, side) for side in range(12, 0, -1)]
-    assert exact_search.search_through(squares, False, 23, 29, 20)[0] is None
-    assert exact_search.search_through(squares, False, 23, 29, 50_000)[0] is True
-    assert exact_search.search_through(squares, False, 24, 27, 500_000)[0] is False
+    assert exact_search.search_exactly(squares, False, 23, 29, 20)[0] is None
+    assert exact_search.search_exactly(squares, False, 23, 29, 50_000)[0] is True
+    assert exact_search.search_exactly(squares, False, 24, 27, 500_000)[0] is False

@@ -7,9 +7,9 @@ from dataclasses import replace
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from agile_crate.core.arrange.pinned import Stay, arrange_staying
+from agile_crate.core.arrange.pinned import PinnedBox, arrange_pinned
 from agile_crate.core.arrange.sheet_size import SheetRules
-from agile_crate.core.arrange.sheets import Filling, Group, arrange_on_sheets
+from agile_crate.core.arrange.sheets import BoxGroup, Filling, arrange_on_sheets
 from agile_crate.core.arrange.tight import Place, SheetLimits
 from agile_crate.core.model.geometry import Box, Size
 
@@ -33,18 +33,18 @@ LIMITS = st.builds(
 )
 
 
-def built(groups: list[list[tuple[int, int]]]) -> tuple[list[tuple[int, int]], list[Group]]:
+def built(groups: list[list[tuple[int, int]]]) -> tuple[list[tuple[int, int]], list[BoxGroup]]:
     sizes = [size for group in groups for size in group]
     first, made = 0, []
     for group in groups:
-        made.append(Group(tuple(range(first, first + len(group)))))
+        made.append(BoxGroup(tuple(range(first, first + len(group)))))
         first += len(group)
     return sizes, made
 
 
-def stays_of(fillings: list[Filling]) -> dict[tuple[int, int], Stay]:
+def stays_of(fillings: list[Filling]) -> dict[tuple[int, int], PinnedBox]:
     return {
-        (g, box): Stay(index, dict(zip(filling.boxes, filling.arranged.places, strict=True))[box])
+        (g, box): PinnedBox(index, dict(zip(filling.boxes, filling.arranged.places, strict=True))[box])
         for index, filling in enumerate(fillings)
         for g, box in filling.members
     }
@@ -55,7 +55,7 @@ def box_of(size: tuple[int, int], place: Place) -> Box:
     return Box(place.x, place.y, w, h)
 
 
-def check(fillings: list[Filling], sizes: list[tuple[int, int]], groups: list[Group], limits: SheetLimits) -> None:
+def check(fillings: list[Filling], sizes: list[tuple[int, int]], groups: list[BoxGroup], limits: SheetLimits) -> None:
     placed = {(g, box) for filling in fillings for g, box in filling.members}
     assert placed == {(g, box) for g, group in enumerate(groups) for box in group.boxes}
     for filling in fillings:
@@ -85,13 +85,13 @@ def test_all_that_is_promised(
     before = arrange_on_sheets(sizes, groups, limits)
     stays = {member: stay for member, stay in stays_of(before).items() if member[1] not in grown}
     more, added = built(new)
-    groups = [Group(tuple(box for box in group.boxes if box not in gone)) for group in groups]
+    groups = [BoxGroup(tuple(box for box in group.boxes if box not in gone)) for group in groups]
     groups = [group for group in groups if group.boxes]
     names = {box: g for g, group in enumerate(groups) for box in group.boxes}
     stays = {(names[box], box): stay for (_, box), stay in stays.items() if box in names}
-    groups += [Group(tuple(box + len(sizes) for box in group.boxes)) for group in added]
+    groups += [BoxGroup(tuple(box + len(sizes) for box in group.boxes)) for group in added]
     sizes = [(min(24, w + 3), max(1, h - 1)) if box in grown else (w, h) for box, (w, h) in enumerate(sizes)] + more
-    stayed = arrange_staying(sizes, groups, stays, [filling.arranged.size for filling in before], limits)
+    stayed = arrange_pinned(sizes, groups, stays, [filling.arranged.size for filling in before], limits)
     check(stayed.fillings, sizes, groups, limits)
     assert stayed.kept == len(stays)
     after = stays_of(stayed.fillings)
@@ -100,21 +100,21 @@ def test_all_that_is_promised(
         assert after[member].place == stay.place
         assert after[member].sheet >= there.index(stay.sheet)
     assert len({after[member].sheet for member in stays}) == len(there)
-    again = arrange_staying(sizes, groups, after, [f.arranged.size for f in stayed.fillings], limits)
+    again = arrange_pinned(sizes, groups, after, [f.arranged.size for f in stayed.fillings], limits)
     assert stays_of(again.fillings) == after  # nothing moves where nothing changed
 
 
 def test_a_hole_is_filled_before_the_sheet_grows() -> None:
     limits = SheetLimits(SheetRules(Size(100, 100)), None)
     sizes = [(10, 10)] * 9 + [(10, 10), (8, 9)]
-    groups = [Group(tuple(range(9)))]
+    groups = [BoxGroup(tuple(range(9)))]
     (before,) = arrange_on_sheets(sizes[:9], groups, limits)
     stays = {member: stay for member, stay in stays_of([before]).items() if member[1] != 4}
-    now = [Group((0, 1, 2, 3, 5, 6, 7, 8, 9))]
-    stayed = arrange_staying(sizes, now, stays, [before.arranged.size], limits)
+    now = [BoxGroup((0, 1, 2, 3, 5, 6, 7, 8, 9))]
+    stayed = arrange_pinned(sizes, now, stays, [before.arranged.size], limits)
     assert [filling.arranged.size for filling in stayed.fillings] == [before.arranged.size]
-    more = [Group((0, 1, 2, 3, 5, 6, 7, 8, 9, 10))]
-    (grown,) = arrange_staying(sizes, more, stays, [before.arranged.size], limits).fillings
+    more = [BoxGroup((0, 1, 2, 3, 5, 6, 7, 8, 9, 10))]
+    (grown,) = arrange_pinned(sizes, more, stays, [before.arranged.size], limits).fillings
     assert grown.arranged.size.w * grown.arranged.size.h <= before.arranged.size.w * before.arranged.size.h * 1.31
 
 
@@ -122,13 +122,13 @@ def test_what_no_longer_fits_moves() -> None:
     """A place beyond a smaller limit, one nearer than a larger gap, and two that lie over each other."""
     limits = SheetLimits(SheetRules(Size(40, 40)), None, gap=2)
     sizes = [(10, 10)] * 4
-    stays = {(0, 0): Stay(0, Place(0, 0)), (0, 1): Stay(0, Place(11, 0)), (0, 2): Stay(0, Place(35, 0)), (0, 3): Stay(3, Place(0, 0))}  # fmt: skip
-    groups = [Group((0, 1, 2, 3))]
-    stayed = arrange_staying(sizes, groups, stays, [Size(60, 60)], limits)
+    stays = {(0, 0): PinnedBox(0, Place(0, 0)), (0, 1): PinnedBox(0, Place(11, 0)), (0, 2): PinnedBox(0, Place(35, 0)), (0, 3): PinnedBox(3, Place(0, 0))}  # fmt: skip
+    groups = [BoxGroup((0, 1, 2, 3))]
+    stayed = arrange_pinned(sizes, groups, stays, [Size(60, 60)], limits)
     check(stayed.fillings, sizes, groups, limits)
     assert stayed.kept == 1
-    over = {(0, 0): Stay(0, Place(5, 5)), (0, 1): Stay(0, Place(9, 9))}
-    stayed = arrange_staying(sizes, groups, over, [Size(40, 40)], limits)
+    over = {(0, 0): PinnedBox(0, Place(5, 5)), (0, 1): PinnedBox(0, Place(9, 9))}
+    stayed = arrange_pinned(sizes, groups, over, [Size(40, 40)], limits)
     check(stayed.fillings, sizes, groups, limits)
     assert stayed.kept == 1
 
@@ -136,14 +136,14 @@ def test_what_no_longer_fits_moves() -> None:
 def test_a_sheet_on_which_nothing_is_left_goes_and_stills_go_anywhere() -> None:
     limits = SheetLimits(SheetRules(Size(20, 20)), None)
     sizes = [(10, 10)] * 12
-    stays = {(0, box): Stay(1, Place(10 * (box % 2), 10 * (box // 2))) for box in range(3)}
-    groups = [Group((0, 1, 2)), Group((3, 4, 5, 6, 7), loose=True)]
-    stayed = arrange_staying(sizes, groups, stays, [Size(20, 20), Size(20, 20)], limits)
+    stays = {(0, box): PinnedBox(1, Place(10 * (box % 2), 10 * (box // 2))) for box in range(3)}
+    groups = [BoxGroup((0, 1, 2)), BoxGroup((3, 4, 5, 6, 7), loose=True)]
+    stayed = arrange_pinned(sizes, groups, stays, [Size(20, 20), Size(20, 20)], limits)
     check(stayed.fillings, sizes, groups, limits)
     assert [sorted(box for _, box in filling.members) for filling in stayed.fillings] == [[4, 5, 6, 7], [0, 1, 2, 3]]
     turned = replace(limits, turn=True)
-    alike = arrange_staying(
-        [(20, 10), (10, 20)], [Group((0, 1))], {(0, 0): Stay(0, Place(0, 0, True))}, [Size(20, 20)], turned
+    alike = arrange_pinned(
+        [(20, 10), (10, 20)], [BoxGroup((0, 1))], {(0, 0): PinnedBox(0, Place(0, 0, True))}, [Size(20, 20)], turned
     )
-    check(alike.fillings, [(20, 10), (10, 20)], [Group((0, 1))], turned)
+    check(alike.fillings, [(20, 10), (10, 20)], [BoxGroup((0, 1))], turned)
     assert alike.kept == 1

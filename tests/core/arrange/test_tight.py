@@ -11,8 +11,8 @@ from agile_crate.core.arrange.grid import GridOptions
 from agile_crate.core.arrange.rows import arrange_rows
 from agile_crate.core.arrange.share import shared
 from agile_crate.core.arrange.sheet_size import SheetRules
-from agile_crate.core.arrange.sheets import Group, arrange_on_sheets
-from agile_crate.core.arrange.tight import Arranged, SheetLimits, arrange, bound, lowest
+from agile_crate.core.arrange.sheets import BoxGroup, arrange_on_sheets
+from agile_crate.core.arrange.tight import ArrangedSheet, SheetLimits, arrange, bound, lowest
 from agile_crate.core.errors import FitError
 from agile_crate.core.model.geometry import Box, Cells, Offset, Size
 from agile_crate.core.model.picture import Picture
@@ -42,7 +42,7 @@ limits = st.builds(
 )
 
 
-def check_places(boxes: list[tuple[int, int]], arranged: Arranged, limits: SheetLimits) -> None:
+def check_places(boxes: list[tuple[int, int]], arranged: ArrangedSheet, limits: SheetLimits) -> None:
     """Every box inside the margin, apart by the gap, with its own size."""
     taken = np.zeros((arranged.size.h + limits.gap, arranged.size.w + limits.gap), bool)
     assert len(arranged.places) == len(boxes)
@@ -131,7 +131,7 @@ def test_extreme_sets() -> None:
 
 def test_a_larger_limit_never_needs_more_sheets() -> None:
     boxes = [tuple(int(v) for v in np.random.default_rng(seed).integers(4, 60, 2)) for seed in range(60)]
-    groups = [Group(tuple(range(start, start + 6))) for start in range(0, 60, 6)]
+    groups = [BoxGroup(tuple(range(start, start + 6))) for start in range(0, 60, 6)]
     counts = [
         len(arrange_on_sheets(boxes, groups, SheetLimits(SheetRules(Size(side, side)), effort="quick")))
         for side in (100, 120, 140, 170, 200, 260, 400)
@@ -144,7 +144,7 @@ def test_a_larger_limit_never_needs_more_sheets() -> None:
 @given(sizes, st.integers(45, 90))
 def test_groups_stay_together_where_a_sheet_can_hold_them(boxes: list[tuple[int, int]], side: int) -> None:
     limits = SheetLimits(SheetRules(Size(side, side)), gap=1, effort="quick")
-    groups = [Group(tuple(range(start, min(start + 4, len(boxes))))) for start in range(0, len(boxes), 4)]
+    groups = [BoxGroup(tuple(range(start, min(start + 4, len(boxes))))) for start in range(0, len(boxes), 4)]
     fillings = arrange_on_sheets(boxes, groups, limits)
     members = sorted(member for filling in fillings for member in filling.members)
     assert members == sorted((g, box) for g, group in enumerate(groups) for box in group.boxes)

@@ -11,7 +11,7 @@ from agile_crate.core.color import Color, color_from_hex, perceived, perceived_b
 from agile_crate.core.frame.alpha import UNDER_REACH, filled_under, hard_alpha
 from agile_crate.core.frame.color_key import keyed
 from agile_crate.core.frame.options import ColorKey
-from agile_crate.core.frame.palette import Moved, PaletteMap, bayer, derived, furthest, histogram, solid_colors
+from agile_crate.core.frame.palette import MovedColor, PaletteMap, bayer, derived, furthest, histogram, solid_colors
 from agile_crate.core.model.geometry import Offset
 from conftest import art
 
@@ -112,7 +112,7 @@ def test_the_colours_that_moved_furthest() -> None:
     moved = furthest(tuple(SEA), np.unique(solid_colors(pixels)))
     assert [(m.before, m.after) for m in moved] == [((0, 0, 0), SEA[0]), ((250, 250, 250), SEA[2])]
     assert moved[0].distance == pytest.approx(float(np.linalg.norm(perceived(np.array([SEA[0]], np.uint8)))))
-    assert isinstance(moved[0], Moved)
+    assert isinstance(moved[0], MovedColor)
 
 
 def test_a_dither_stands_still_on_the_canvas() -> None:

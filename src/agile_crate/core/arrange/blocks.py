@@ -15,7 +15,7 @@ from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 from ..model.geometry import Cells, Size
-from .sheets import Filling, Group, arrange_on_sheets
+from .sheets import BoxGroup, Filling, arrange_on_sheets
 from .tight import SheetLimits, bound
 
 ROUNDS = {"quick": 6, "steady": 24, "deep": 400}
@@ -37,7 +37,7 @@ class Lot:
     loose: bool = False
 
 
-class Part(NamedTuple):
+class BlockPart(NamedTuple):
     """The frames of a lot that share a block: which lot's, the first one's number in it, and how many."""
 
     lot: int
@@ -45,7 +45,7 @@ class Part(NamedTuple):
     frames: int
 
 
-class Shape(NamedTuple):
+class BlockShape(NamedTuple):
     """Columns and rows of a block."""
 
     columns: int
@@ -55,7 +55,7 @@ class Shape(NamedTuple):
 class Shaped(NamedTuple):
     """A part of a lot and the cells of its block, which is a box to the arrangement."""
 
-    part: Part
+    part: BlockPart
     cells: Cells
 
 
@@ -78,44 +78,44 @@ def arrange_blocks(lots: Sequence[Lot], limits: SheetLimits, columns: int = 0, r
     parts = [part for number, lot in enumerate(lots) for part in _parts(number, lot, usual, columns, rows)]
     if not parts:
         return Blocks((), ())
-    search = _Search(lots, parts, usual, [_shapes(part, lots, usual, columns, rows) for part in parts])
+    search = _BlockSearch(lots, parts, usual, [_shapes(part, lots, usual, columns, rows) for part in parts])
     return search.result()
 
 
-def _most(cell: Size, limits: SheetLimits, columns: int, rows: int) -> Shape:
+def _most(cell: Size, limits: SheetLimits, columns: int, rows: int) -> BlockShape:
     """The most columns and rows that a block can have on a sheet."""
     room = [inside // (side + limits.gap) for inside, side in zip(limits.inside, cell, strict=True)]
-    return Shape(min(columns or room[0], room[0]), min(rows or room[1], room[1]))
+    return BlockShape(min(columns or room[0], room[0]), min(rows or room[1], room[1]))
 
 
-def _parts(number: int, lot: Lot, limits: SheetLimits, columns: int, rows: int) -> Iterator[Part]:
+def _parts(number: int, lot: Lot, limits: SheetLimits, columns: int, rows: int) -> Iterator[BlockPart]:
     """A lot in as many blocks as it must have; all but the last are full."""
     most = _most(lot.cell, limits, columns, rows)
     for first in range(0, lot.count, most.columns * most.rows):
-        yield Part(number, first, min(lot.count - first, most.columns * most.rows))
+        yield BlockPart(number, first, min(lot.count - first, most.columns * most.rows))
 
 
-def _shapes(part: Part, lots: Sequence[Lot], limits: SheetLimits, columns: int, rows: int) -> list[Shape]:
+def _shapes(part: BlockPart, lots: Sequence[Lot], limits: SheetLimits, columns: int, rows: int) -> list[BlockShape]:
     """The shapes that a block may have, without a row or a column too many; the least empty cells first, and of these
     the nearest to square. Those are left out that would make a sheet longer than its aspect allows."""
     cell, count = lots[part.lot].cell, part.frames
     most = _most(cell, limits, columns, rows)
     if columns:
-        return [Shape(min(count, most.columns), -(-count // most.columns))]
+        return [BlockShape(min(count, most.columns), -(-count // most.columns))]
     if rows:
-        return [Shape(-(-count // most.rows), min(count, most.rows))]
-    shapes = [Shape(wide, -(-count // wide)) for wide in range(1, min(count, most.columns) + 1)]
+        return [BlockShape(-(-count // most.rows), min(count, most.rows))]
+    shapes = [BlockShape(wide, -(-count // wide)) for wide in range(1, min(count, most.columns) + 1)]
     shapes = [shape for shape in shapes if shape.rows <= most.rows and -(-count // shape.rows) == shape.columns]
     area = bound([lot.cell for lot in lots for _ in range(lot.count)], limits.gap)
 
-    def is_too_long(shape: Shape) -> bool:
+    def is_too_long(shape: BlockShape) -> bool:
         w, h = _sides(shape, cell, limits.gap)
         return limits.aspect is not None and max(w, h) ** 2 > limits.aspect * max(area, w * h)
 
     fitting = [shape for shape in shapes if not is_too_long(shape)]
     fitting = fitting or [min(shapes, key=lambda shape: max(_sides(shape, cell, limits.gap)))]
 
-    def rank(shape: Shape) -> tuple[int, float]:
+    def rank(shape: BlockShape) -> tuple[int, float]:
         w, h = _sides(shape, cell, limits.gap)
         return shape.columns * shape.rows, max(w, h) / min(w, h)
 
@@ -123,15 +123,19 @@ def _shapes(part: Part, lots: Sequence[Lot], limits: SheetLimits, columns: int, 
     return sorted((shape for shape in fitting if shape.columns * shape.rows <= EMPTY * least), key=rank)
 
 
-def _sides(shape: Shape, cell: Size, gap: int) -> Size:
+def _sides(shape: BlockShape, cell: Size, gap: int) -> Size:
     return Cells(cell, *shape, gap=gap).extent
 
 
-class _Search:
+class _BlockSearch:
     """A choice of a shape for each part, and what came of it."""
 
     def __init__(
-        self, lots: Sequence[Lot], parts: Sequence[Part], limits: SheetLimits, shapes: Sequence[Sequence[Shape]]
+        self,
+        lots: Sequence[Lot],
+        parts: Sequence[BlockPart],
+        limits: SheetLimits,
+        shapes: Sequence[Sequence[BlockShape]],
     ) -> None:
         self.lots = lots
         self.parts = parts
@@ -144,8 +148,8 @@ class _Search:
         for number, part in enumerate(parts):
             if not lots[part.lot].loose:
                 together.setdefault(part.lot, []).append(number)
-        self.groups = [Group(tuple(some)) for some in together.values()]
-        self.groups += [Group(tuple(loose), loose=True)] if loose else []
+        self.groups = [BoxGroup(tuple(some)) for some in together.values()]
+        self.groups += [BoxGroup(tuple(loose), loose=True)] if loose else []
 
     def result(self) -> Blocks:
         quick = replace(self.limits, effort="quick")
@@ -161,16 +165,16 @@ class _Search:
             fillings = min(fillings, self._arranged(best, self.limits), key=_worth)
         return Blocks(tuple(map(self._shaped, self.parts, best)), tuple(fillings))
 
-    def _shaped(self, part: Part, shape: Shape) -> Shaped:
+    def _shaped(self, part: BlockPart, shape: BlockShape) -> Shaped:
         return Shaped(part, Cells(self.lots[part.lot].cell, *shape, gap=self.limits.gap))
 
-    def _arranged(self, choice: Sequence[Shape], limits: SheetLimits) -> list[Filling]:
+    def _arranged(self, choice: Sequence[BlockShape], limits: SheetLimits) -> list[Filling]:
         sizes = [
             _sides(shape, self.lots[part.lot].cell, limits.gap) for part, shape in zip(self.parts, choice, strict=True)
         ]
         return arrange_on_sheets(sizes, self.groups, limits)
 
-    def _by_chance(self) -> list[Shape]:
+    def _by_chance(self) -> list[BlockShape]:
         """Any of the shapes with the least empty cells."""
         chosen = []
         for shapes in self.shapes:
@@ -178,7 +182,7 @@ class _Search:
             chosen.append(self.chance.choice(least))
         return chosen
 
-    def _changed(self, choice: Sequence[Shape]) -> list[Shape]:
+    def _changed(self, choice: Sequence[BlockShape]) -> list[BlockShape]:
         """The same choice but for a few blocks."""
         changed = list(choice)
         few = 1 + int(self.chance.expovariate(0.5))

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from mypy_extensions import i64
 
 
-class Through:
+class ExactSearch:
     """A search for boxes, the largest first, on one sheet. Afterwards `x`, `y`, `turned` tell where each lies, if all
     fit; `steps` is how many more steps it might have taken: below 0 it ended without an answer."""
 
@@ -226,13 +226,13 @@ def add_area(areas: list[i64], height: i64, area: i64) -> None:
         height += 1
 
 
-def search_through(
+def search_exactly(
     sizes: list[tuple[int, int]], turn: bool, width: int, height: int, steps: int
 ) -> tuple[bool | None, list[tuple[int, int, bool]], int]:
     """Whether boxes (width, height), best the largest first, fit on a sheet: True, with left and top edge of each and
     whether it is turned; False, if it is proven that they do not; None after `steps` without an answer. Also the steps
     taken. Cost: a step takes time in proportion to the sheet's width and height; the steps grow exponentially."""
-    search = Through(sizes, turn, width, height, steps)
+    search = ExactSearch(sizes, turn, width, height, steps)
     fits = search.bounded(0) and search.across(0)
     taken = min(steps, steps - search.steps)
     if fits:

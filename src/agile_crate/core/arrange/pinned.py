@@ -17,8 +17,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..model.geometry import Size
-from .sheets import Filling, Group, arrange_on_sheets
-from .tight import Arranged, Place, SheetLimits, Sizes
+from .sheets import BoxGroup, Filling, arrange_on_sheets
+from .tight import ArrangedSheet, Place, SheetLimits, Sizes
 
 Rects = NDArray[np.int64]
 """Rectangles, one a row: left, top, right, bottom."""
@@ -30,7 +30,7 @@ Member = tuple[int, int]
 """A group, and one of its boxes."""
 
 
-class Stay(NamedTuple):
+class PinnedBox(NamedTuple):
     """Where a box lay: on which sheet, and its place there."""
 
     sheet: int
@@ -44,8 +44,12 @@ class Stayed(NamedTuple):
     kept: int
 
 
-def arrange_staying(
-    sizes: Sizes, groups: Sequence[Group], stays: Mapping[Member, Stay], before: Sequence[Size], limits: SheetLimits
+def arrange_pinned(
+    sizes: Sizes,
+    groups: Sequence[BoxGroup],
+    stays: Mapping[Member, PinnedBox],
+    before: Sequence[Size],
+    limits: SheetLimits,
 ) -> Stayed:
     """All groups' boxes on sheets. What is in `stays` keeps its place, as far as limits and gaps allow that today.
     `before` are the sheets' sizes then. Sheets on which nothing is left go.
@@ -72,7 +76,9 @@ def arrange_staying(
         if rest:
             left[g] = rest
     numbers = list(left)
-    fresh = arrange_on_sheets(sizes, [Group(tuple(left[g]), groups[g].loose) for g in numbers], limits) if left else []
+    fresh = (
+        arrange_on_sheets(sizes, [BoxGroup(tuple(left[g]), groups[g].loose) for g in numbers], limits) if left else []
+    )
     new = (
         Filling(filling.boxes, filling.arranged, frozenset((numbers[g], box) for g, box in filling.members))
         for filling in fresh
@@ -80,7 +86,7 @@ def arrange_staying(
     return Stayed([*(sheet.filling() for sheet in sheets if sheet.places), *new], kept)
 
 
-def _at_home(sheets: Sequence[_Sheet], groups: Sequence[Group]) -> Iterator[tuple[int, list[int], int | None]]:
+def _at_home(sheets: Sequence[_Sheet], groups: Sequence[BoxGroup]) -> Iterator[tuple[int, list[int], int | None]]:
     """Each group's boxes that are on no sheet yet, and the sheet on which most of the group is. Those that are on that
     sheet for another group need no room of their own."""
     for g, group in enumerate(groups):
@@ -247,7 +253,7 @@ class _Sheet:
     def filling(self) -> Filling:
         boxes = tuple(sorted(self.places))
         used = self._now() if self.size is None else self._needed()
-        return Filling(boxes, Arranged(used, tuple(self.places[box] for box in boxes)), frozenset(self.members))
+        return Filling(boxes, ArrangedSheet(used, tuple(self.places[box] for box in boxes)), frozenset(self.members))
 
     def _needed(self) -> Size:
         """The size before, or larger where boxes reach beyond it."""

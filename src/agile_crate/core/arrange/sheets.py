@@ -16,7 +16,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import accumulate
 
-from .tight import Arranged, SheetLimits, Sizes, arrange, bound
+from .tight import ArrangedSheet, SheetLimits, Sizes, arrange, bound
 
 FULL = (1.0, 0.995, 0.99, *(share / 100 for share in range(98, 78, -1)), 0.7, 0.5, 0.3, 0.1, 0.0)
 """The shares of a sheet that are hoped to be filled, one after the other; at the last, the largest animation alone, or
@@ -30,7 +30,7 @@ SCALE = 1000
 
 
 @dataclass(frozen=True, slots=True)
-class Group:
+class BoxGroup:
     """Boxes, by index, that belong on one sheet; `loose` ones may be parted anywhere."""
 
     boxes: tuple[int, ...]
@@ -42,14 +42,14 @@ class Filling:
     """One sheet: the boxes on it, by index, and where they lie; and which groups' boxes they are, as (group, box)."""
 
     boxes: tuple[int, ...]
-    arranged: Arranged
+    arranged: ArrangedSheet
     members: frozenset[tuple[int, int]]
 
 
 Members = frozenset[tuple[int, int]]
 
 
-def arrange_on_sheets(sizes: Sizes, groups: Sequence[Group], limits: SheetLimits) -> list[Filling]:
+def arrange_on_sheets(sizes: Sizes, groups: Sequence[BoxGroup], limits: SheetLimits) -> list[Filling]:
     """Sheets that hold all groups. A box that several groups share is on each sheet that one of them is on.
 
     Every box must fit on a sheet by itself. Cost: that of `tight.arrange` for each sheet, and a few quick tries before.
@@ -93,7 +93,7 @@ class _Desk:
         """These on the largest sheet, if that is found quickly."""
         return self.filled(members, self.largest) if self.may_fit(members) else None
 
-    def assigned(self, groups: Sequence[Group]) -> list[Members]:
+    def assigned(self, groups: Sequence[BoxGroup]) -> list[Members]:
         """Which sheet each group's boxes go to."""
         whole: dict[int, Members] = {}
         sheets: list[Members] = []

@@ -20,7 +20,7 @@ from typing import NamedTuple
 
 from ..model.geometry import Size
 from . import skyline
-from .exact_search import search_through
+from .exact_search import search_exactly
 from .policies import POLICIES, Policy, policies
 from .sheet_size import SheetRules
 from .skyline import FAR, Stock, Weights, fill
@@ -77,7 +77,7 @@ class Tried(NamedTuple):
 
 
 @dataclass(frozen=True, slots=True)
-class Arranged:
+class ArrangedSheet:
     """A sheet with a place for every box, whether no smaller one can hold them, and what was considered on the way (the
     last success is the result)."""
 
@@ -87,7 +87,7 @@ class Arranged:
     tried: tuple[Tried, ...] = field(default=(), compare=False)
 
 
-def arrange(sizes: Sizes, limits: SheetLimits) -> Arranged | None:
+def arrange(sizes: Sizes, limits: SheetLimits) -> ArrangedSheet | None:
     """The smallest sheet found that holds all boxes (width, height; 1 or more pixels each), or None if none was found.
 
     Boxes keep `gap` between them and `margin` to the edges. The order of `sizes` does not matter for the sheet.
@@ -97,8 +97,8 @@ def arrange(sizes: Sizes, limits: SheetLimits) -> Arranged | None:
     if limits.aspect == 1 and not limits.rules.exact:
         limits = square
     if not sizes:
-        return Arranged(limits.rules.sheet_size(Size(2 * limits.margin or 1, 2 * limits.margin or 1)), (), True)
-    found = _Search(sizes, limits).result()
+        return ArrangedSheet(limits.rules.sheet_size(Size(2 * limits.margin or 1, 2 * limits.margin or 1)), (), True)
+    found = _TightSearch(sizes, limits).result()
     if found is None and limits.aspect is not None:
         as_square = None if limits.rules.exact else arrange(sizes, square)
         if as_square:
@@ -109,7 +109,7 @@ def arrange(sizes: Sizes, limits: SheetLimits) -> Arranged | None:
 
 def lowest(sizes: Sizes, width: int, effort: str = "steady") -> int:
     """The least height found for all boxes on a sheet of this width, without gaps."""
-    found = _Search(sizes, SheetLimits(SheetRules(Size(width, 1 << 30)), None, effort=effort), width).result()
+    found = _TightSearch(sizes, SheetLimits(SheetRules(Size(width, 1 << 30)), None, effort=effort), width).result()
     assert found is not None, "a strip without end holds everything"
     return found.size.h
 
@@ -119,7 +119,7 @@ def bound(sizes: Sizes, gap: int) -> int:
     return sum((w + gap) * (h + gap) for w, h in sizes)
 
 
-class _Search:
+class _TightSearch:
     """Boxes with their gap on the inside of sheets, which is larger by one gap each way and smaller by the margins."""
 
     def __init__(self, sizes: Sizes, limits: SheetLimits, only_width: int = 0) -> None:
@@ -155,7 +155,7 @@ class _Search:
         aspect = self.limits.aspect
         return None if aspect is None or self.longest**2 > aspect * self.area else aspect
 
-    def result(self) -> Arranged | None:
+    def result(self) -> ArrangedSheet | None:
         if self.best is None:
             return None
         size, laid = self.best
@@ -167,7 +167,7 @@ class _Search:
         for box, x, y in laid:
             index = waiting[self._kind(box)].pop()
             places[index] = Place(x + margin, y + margin, box != self.boxes[index])
-        return Arranged(size, tuple(places), self.proven, tuple(self.tried))
+        return ArrangedSheet(size, tuple(places), self.proven, tuple(self.tried))
 
     def attempt(self, inside: Size, policy: Policy, favour: list[int] | None = None) -> bool:
         """One pass, kept if everything found room on a smaller sheet than the best so far."""
@@ -293,7 +293,7 @@ class _Search:
             for inside in undecided:
                 if budget <= 0:
                     return widths
-                fits, places, taken = search_through(boxes, self.limits.turn, *inside, steps)
+                fits, places, taken = search_exactly(boxes, self.limits.turn, *inside, steps)
                 budget -= AROUND + (taken + len(boxes)) * (inside.w + inside.h) // COLUMNS
                 if fits:
                     pairs = zip(boxes, places, strict=True)

@@ -9,7 +9,7 @@ from ..pixels import Pixels
 
 
 @dataclass(frozen=True, slots=True)
-class Difference:
+class PixelDifference:
     """How two pictures of one size differ: how many pixels, and the first in reading order with both its colours."""
 
     pixels: int
@@ -29,7 +29,7 @@ def differing(expected: Pixels, found: Pixels) -> NDArray[np.bool_]:
     return differs
 
 
-def difference(expected: Pixels, found: Pixels) -> Difference | None:
+def difference(expected: Pixels, found: Pixels) -> PixelDifference | None:
     """The difference between two pictures of the same shape, or None if every pixel is the same.
 
     Cost: one pass when they are the same; colour is looked at only where the bytes differ.
@@ -41,4 +41,4 @@ def difference(expected: Pixels, found: Pixels) -> Difference | None:
     if count == 0:
         return None
     y, x = (int(value) for value in np.unravel_index(int(differs.argmax()), differs.shape))
-    return Difference(count, x, y, tuple(expected[y, x].tolist()), tuple(found[y, x].tolist()))
+    return PixelDifference(count, x, y, tuple(expected[y, x].tolist()), tuple(found[y, x].tolist()))

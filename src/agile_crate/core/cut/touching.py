@@ -27,7 +27,7 @@ NECK, LEAST_BODY, LEAST_HEIGHT = 0.35, 0.25, 0.5
 these holds at least this share of the island, and is so high beside it."""
 
 
-class Seam(NamedTuple):
+class CutSeam(NamedTuple):
     """Where an island is parted: in each row, the first column of what lies to the right; in how many rows it parts
     visible pixels, and how thick these are, in rows of full alpha."""
 
@@ -36,12 +36,12 @@ class Seam(NamedTuple):
     thickness: float
 
 
-def seams(alpha: Alpha, usual: float | None) -> list[Seam]:
+def seams(alpha: Alpha, usual: float | None) -> list[CutSeam]:
     """Where bodies touch, from left to right; none where nothing is thin enough. `usual` is how wide a body should be,
     None if nobody knows: then there is at most one seam, at a neck."""
     places = _awaited(alpha, usual) if usual else _neck(alpha)
     thickness = alpha.sum(axis=0, dtype=np.float64) / 255
-    found: list[Seam] = []
+    found: list[CutSeam] = []
     for window in places:
         seam = _least(alpha, window)
         begin = int(found[-1].columns.max()) if found else 0
@@ -51,7 +51,7 @@ def seams(alpha: Alpha, usual: float | None) -> list[Seam]:
     return found
 
 
-def _both_high(alpha: Alpha, seam: Seam) -> bool:
+def _both_high(alpha: Alpha, seam: CutSeam) -> bool:
     left = np.arange(alpha.shape[1]) < seam.columns[:, None]
     heights = [np.ptp(np.flatnonzero(((alpha > 0) & side).any(axis=1))) + 1 for side in (left, ~left)]
     return bool(min(heights) >= LEAST_HEIGHT * len(alpha))
@@ -78,7 +78,7 @@ def _neck(alpha: Alpha) -> Iterator[range]:
     yield range(max(1, thinnest - reach), min(alpha.shape[1] - 1, thinnest + reach) + 1)
 
 
-def _least(alpha: Alpha, window: range) -> Seam:
+def _least(alpha: Alpha, window: range) -> CutSeam:
     """The seam of least alpha among some columns; of equal ones the straightest near their middle."""
     from_middle = np.abs(np.arange(len(window)) - (len(window) - 1) / 2)
     left = alpha[:, window.start - 1 : window.stop - 1] / 255
@@ -100,4 +100,4 @@ def _least(alpha: Alpha, window: range) -> Seam:
         columns[row] = at + window.start
         at += int(came[row, at])
     along = parted[np.arange(len(alpha)), columns - window.start]
-    return Seam(columns, int(np.count_nonzero(along)), float(along.sum()))
+    return CutSeam(columns, int(np.count_nonzero(along)), float(along.sum()))

@@ -26,7 +26,7 @@ _KNOWN = np.uint32(0x01000000)
 _HALF = np.uint32(0x80000000)
 
 
-class Moved(NamedTuple):
+class MovedColor(NamedTuple):
     """A colour that a palette replaced, by what, and how far that is in Oklab."""
 
     before: Color
@@ -85,7 +85,7 @@ class PaletteMap:
         result = np.where(before > _RGB, (found & _RGB) | (before & _ALPHA), before)
         return result.view(np.uint8).reshape(pixels.shape)
 
-    def furthest(self, colors: Words) -> tuple[Moved, ...]:
+    def furthest(self, colors: Words) -> tuple[MovedColor, ...]:
         """Of these colours those that the palette moves furthest, at most REPORTED; those that stay are not among them.
 
         `colors` are different colours, packed, in rising order.
@@ -101,7 +101,7 @@ class PaletteMap:
         first = first[distances[first] > 0]
         before, after = colors[first], self._words[self._nearest(perceived(_unpacked(colors[first])))[0]]
         pairs = zip(_unpacked(before).tolist(), _unpacked(after).tolist(), distances[first].tolist(), strict=True)
-        return tuple(Moved(Color(*was), Color(*now), distance) for was, now, distance in pairs)
+        return tuple(MovedColor(Color(*was), Color(*now), distance) for was, now, distance in pairs)
 
     def _learn(self, rgb: Words) -> None:
         places = perceived(_unpacked(rgb))
@@ -146,7 +146,7 @@ def palette_map(colors: tuple[Color, ...], dither: bool) -> PaletteMap:
     return PaletteMap(colors, dither)
 
 
-def furthest(palette: tuple[Color, ...], colors: Words) -> tuple[Moved, ...]:
+def furthest(palette: tuple[Color, ...], colors: Words) -> tuple[MovedColor, ...]:
     """Of these colours, packed and in rising order, those that a palette moves furthest."""
     return PaletteMap(palette).furthest(colors)
 

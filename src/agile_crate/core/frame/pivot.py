@@ -13,7 +13,7 @@ from ..model.picture import Picture
 from ..rounding import half_up, plain
 
 
-class Ground(NamedTuple):
+class GroundContact(NamedTuple):
     """The lowest row in which a picture shows something: its y on the canvas, and between which edges it does."""
 
     y: int
@@ -21,7 +21,7 @@ class Ground(NamedTuple):
     right: int
 
 
-def ground_of(picture: Picture, alpha_floor: int = 0) -> Ground | None:
+def ground_of(picture: Picture, alpha_floor: int = 0) -> GroundContact | None:
     """Where a picture meets the ground; None if nothing is visible."""
     shows = picture.pixels[..., 3] > alpha_floor
     rows = np.flatnonzero(shows.any(axis=1))
@@ -30,10 +30,10 @@ def ground_of(picture: Picture, alpha_floor: int = 0) -> Ground | None:
     lowest = int(rows[-1])
     columns = np.flatnonzero(shows[lowest])
     x, y = picture.offset
-    return Ground(y + lowest, x + int(columns[0]), x + int(columns[-1]) + 1)
+    return GroundContact(y + lowest, x + int(columns[0]), x + int(columns[-1]) + 1)
 
 
-def feet(grounds: Iterable[Ground | None]) -> Point | None:
+def feet(grounds: Iterable[GroundContact | None]) -> Point | None:
     """The middle of the ground contact over an animation whose frames share a canvas; None if nothing is visible.
 
     Of the lowest row in which any frame shows something: the middle between its leftmost and rightmost such pixel,

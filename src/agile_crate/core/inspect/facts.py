@@ -16,7 +16,7 @@ from zlib_ng import zlib_ng
 from ..model.geometry import Box, Size
 from ..pixels import Pixels
 from .fringe import fringe_of
-from .ground import Ground, ground_of
+from .ground import GroundLine, ground_of
 from .miniature import SEEN, Miniature, blurred, miniature, with_neighbours
 
 HAZE_AREA = 1.5
@@ -93,7 +93,7 @@ class FrameFacts:
     mass: tuple[float, float] | None
     spread: tuple[float, float]
     area: float
-    ground: Ground | None
+    ground: GroundLine | None
     touches: tuple[Touch, ...]
     partial: float
     fringe: str
@@ -101,8 +101,8 @@ class FrameFacts:
     specks: tuple[tuple[int, int, int], ...]
     miniature: Miniature | None
     sketch: NDArray[np.float32]
-    seam_x: Seam | None
-    seam_y: Seam | None
+    seam_x: TileSeam | None
+    seam_y: TileSeam | None
 
     @property
     def small(self) -> Miniature:
@@ -111,7 +111,7 @@ class FrameFacts:
         return self.miniature
 
 
-class Seam(NamedTuple):
+class TileSeam(NamedTuple):
     """How a picture goes on over its edge: how much more it changes there than anywhere inside, and the correlation of
     its two edges."""
 
@@ -299,7 +299,7 @@ def _specks(shows: NDArray[np.bool_]) -> tuple[tuple[int, int, int], ...]:
     return tuple(spots)
 
 
-def _seam(pixels: Pixels) -> Seam | None:
+def _seam(pixels: Pixels) -> TileSeam | None:
     """How the last column goes on in the first, against how neighbouring columns do."""
     first, last = pixels[:, 0], pixels[:, -1]
     covered = (first[:, 3] > SEEN) & (last[:, 3] > SEEN)
@@ -308,7 +308,7 @@ def _seam(pixels: Pixels) -> Seam | None:
     rows = pixels[:: -(-pixels.shape[0] // SEAM_ROWS)].astype(np.int16)
     inside = np.abs(np.diff(rows, axis=1)).mean((0, 2))
     over = float(np.abs(first.astype(np.int16) - last.astype(np.int16)).mean())
-    return Seam(over / max(1.0, float(inside.max())), _likeness(first, last))
+    return TileSeam(over / max(1.0, float(inside.max())), _likeness(first, last))
 
 
 def _likeness(first: Pixels, last: Pixels) -> float:

@@ -33,14 +33,14 @@ SMALLEST_SQUARE, LARGEST_SQUARE = 2, 64
 """Pixels."""
 
 
-class Ground(NamedTuple):
+class GroundLine(NamedTuple):
     """A background: its colour, or the side of its squares where it is a checkerboard, else 0."""
 
     color: Color
     square: int = 0
 
 
-def ground_of(pixels: Pixels) -> Ground | None:
+def ground_of(pixels: Pixels) -> GroundLine | None:
     """The background of a frame without transparency, shape (h, w, 4); None if it has none, as tiles, backdrops and
     whole pictures have none. Cost: one pass over its edge, and one over the picture where the edge is of one kind."""
     if min(pixels.shape[:2]) < 4:
@@ -49,7 +49,7 @@ def ground_of(pixels: Pixels) -> Ground | None:
     return _checkered(pixels, rim) or _solid(pixels, rim)
 
 
-def _solid(pixels: Pixels, rim: NDArray[np.int16]) -> Ground | None:
+def _solid(pixels: Pixels, rim: NDArray[np.int16]) -> GroundLine | None:
     colour = np.median(rim, axis=0).astype(np.int16)
     if not (_near(rim, colour).mean() >= MOST_OF_RIM and _near(_corners(pixels), colour).all()):
         return None
@@ -59,7 +59,7 @@ def _solid(pixels: Pixels, rim: NDArray[np.int16]) -> Ground | None:
         return None
     share = float(_near(pixels[..., :3].astype(np.int16), colour).mean())
     exact = _commonest(rim)
-    return Ground(exact) if LEAST_GROUND <= share <= MOST_GROUND else None
+    return GroundLine(exact) if LEAST_GROUND <= share <= MOST_GROUND else None
 
 
 def rim_of(values: NDArray[T]) -> NDArray[T]:
@@ -83,7 +83,7 @@ def _commonest(rim: NDArray[np.int16]) -> Color:
     return Color(most >> 16, most >> 8 & 255, most & 255)
 
 
-def _checkered(pixels: Pixels, rim: NDArray[np.int16]) -> Ground | None:
+def _checkered(pixels: Pixels, rim: NDArray[np.int16]) -> GroundLine | None:
     light = rim.mean(axis=1)
     if (np.ptp(rim, axis=1) > NEUTRAL).mean() > 1 - MOST_OF_RIM:
         return None
@@ -99,7 +99,7 @@ def _checkered(pixels: Pixels, rim: NDArray[np.int16]) -> Ground | None:
             fits = np.abs(grey - expected) <= max(4.0, (high - low) / 4)
             if rim_of(fits).mean() >= MOST_OF_RIM and LEAST_GROUND <= fits.mean() <= MOST_GROUND:
                 value = half_up(high)
-                return Ground(Color(value, value, value), across[0])
+                return GroundLine(Color(value, value, value), across[0])
     return None
 
 

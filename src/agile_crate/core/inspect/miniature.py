@@ -35,7 +35,7 @@ class Miniature(NamedTuple):
     pixels: Pixels
 
 
-class Difference(NamedTuple):
+class MiniatureDifference(NamedTuple):
     """How two frames of one canvas differ, in levels of 255: the root mean square over what is seen of either, and the
     largest mean over any 3 × 3 pixels."""
 
@@ -43,7 +43,7 @@ class Difference(NamedTuple):
     peak: float
 
 
-SAME = Difference(0.0, 0.0)
+SAME = MiniatureDifference(0.0, 0.0)
 
 
 def miniature(pixels: Pixels, kept: Box | None) -> Miniature:
@@ -88,7 +88,7 @@ def _means(values: NDArray[np.uint16], step: int) -> NDArray[np.uint16]:
     return means
 
 
-def difference(a: Miniature, b: Miniature) -> Difference | None:
+def difference(a: Miniature, b: Miniature) -> MiniatureDifference | None:
     """How two frames differ; None if their canvases do."""
     if a.pixels.shape != b.pixels.shape:
         return None
@@ -101,7 +101,7 @@ def difference(a: Miniature, b: Miniature) -> Difference | None:
     seen = int(np.count_nonzero(np.maximum(a.pixels[..., 3], b.pixels[..., 3]) > SEEN))
     values = off.ravel().astype(np.float32)
     mean = float(np.sqrt(np.dot(values, values) / (4 * max(1, seen))))
-    return Difference(mean, float(with_neighbours(most).max()) / 9)
+    return MiniatureDifference(mean, float(with_neighbours(most).max()) / 9)
 
 
 def with_neighbours(values: NDArray[T]) -> NDArray[T]:

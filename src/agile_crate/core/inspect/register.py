@@ -27,7 +27,7 @@ RIM = 8
 other."""
 
 
-class Moved(NamedTuple):
+class Displacement(NamedTuple):
     """How far a frame has moved from where its neighbours are: by how much moving it back makes it match them better (1
     is not at all, 0 wholly), and how much the neighbours differ from each other, as a share of how the frame differs
     from them. `agreed`: registered by itself with either neighbour, it has moved by this, but for how these move from
@@ -46,13 +46,13 @@ def plane(pixels: Pixels, box: Box) -> Plane:
     return np.stack((light * part[..., 3] / 255, part[..., 3]))
 
 
-def moved_between(before: Plane, frame: Plane, after: Plane, guess: Offset) -> Moved | None:
+def moved_between(before: Plane, frame: Plane, after: Plane, guess: Offset) -> Displacement | None:
     """How far a frame lies from where two neighbours say it should, if a shift by whole pixels makes it match both of
     them better. Shifts are looked for by phase correlation with either (Kuglin and Hines, "The phase correlation image
     alignment method", 1975), beside the guess. Cost: n log n in the pixels.
     """
     height, width = frame.shape[1:]
-    found: Moved | None = None
+    found: Displacement | None = None
     if _correlation(before, after) < LEAST_COMMON:
         return None
     one, other = _shift(frame, before), _shift(frame, after)
@@ -68,7 +68,7 @@ def moved_between(before: Plane, frame: Plane, after: Plane, guess: Offset) -> M
         apart = _off(before, after, shift, moved=False)
         left = max(a / b for a, b in zip(back, still, strict=True))
         if found is None or left < found.left:
-            found = Moved(Offset(-shift.x, -shift.y), left, apart / (sum(still) / 2), agreed and shift == common)
+            found = Displacement(Offset(-shift.x, -shift.y), left, apart / (sum(still) / 2), agreed and shift == common)
     return found
 
 
@@ -122,7 +122,7 @@ def scaled_back(frame: Plane, factor: float, centre: tuple[float, float], to: tu
 
 
 def scaled_between(before: Plane, frame: Plane, after: Plane, back: Plane) -> tuple[float, float]:
-    """As `Moved.left` and `Moved.neighbours`, for a frame and what it is when scaled back."""
+    """As `Displacement.left` and `Displacement.neighbours`, for a frame and what it is when scaled back."""
     still = [float(np.square(frame - other).sum()) for other in (before, after)]
     left = [float(np.square(back - other).sum()) for other in (before, after)]
     apart = float(np.square(before - after).sum())

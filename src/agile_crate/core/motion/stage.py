@@ -12,7 +12,7 @@ from ..rounding import half_up
 from .timing import exact_times
 
 
-class Step(NamedTuple):
+class FilmStep(NamedTuple):
     """One step of an animation: its position in the animation's lists, the index of its frame, and how long it is
     shown, in exact milliseconds."""
 
@@ -21,10 +21,10 @@ class Step(NamedTuple):
     milliseconds: Fraction
 
 
-def turn(animation: Animation) -> list[Step]:
+def turn(animation: Animation) -> list[FilmStep]:
     """The steps of one turn, after which it begins again. Back and forth is 1 2 3 4 3 2: both ends once a turn."""
     pairs = zip(animation.frames, exact_times(animation), strict=True)
-    steps = [Step(position, *pair) for position, pair in enumerate(pairs)]
+    steps = [FilmStep(position, *pair) for position, pair in enumerate(pairs)]
     return steps + steps[-2:0:-1] if animation.loop == "back-and-forth" else steps
 
 

@@ -17,7 +17,7 @@ from ...core.model.geometry import ORIGIN, Offset, Point, Size
 from ...core.model.picture import Picture
 from ...core.text import counted, joined, measured, quoted
 from ...settings.table import PerAnimation, Settings
-from .step import Decision, Group, Lineup, Standing, Step, seen_together
+from .step import Decision, FrameGroup, Lineup, Standing, Step, seen_together
 
 
 class Move(NamedTuple):
@@ -136,7 +136,7 @@ def _bring(ways: list[Way], span: Sequence[int], settings: Settings, canvas: Siz
 def _bring_together(ways: list[Way], lineup: Lineup, settings: Settings) -> list[Message]:
     """What looks at several frames at once needs them on one canvas."""
     if settings.trimming == "sheet":
-        everyone = Group(None, range(len(ways)))
+        everyone = FrameGroup(None, range(len(ways)))
         return _bring_if_needed(ways, everyone, settings, setting("trim", "sheet"))
     remarks = []
     for group in lineup.animations:
@@ -151,7 +151,7 @@ def _bring_together(ways: list[Way], lineup: Lineup, settings: Settings) -> list
     return remarks
 
 
-def _bring_if_needed(ways: list[Way], group: Group, settings: Settings, why: str) -> list[Message]:
+def _bring_if_needed(ways: list[Way], group: FrameGroup, settings: Settings, why: str) -> list[Message]:
     sizes = {ways[index].canvas for index in group.span}
     if len(sizes) < 2:
         return []

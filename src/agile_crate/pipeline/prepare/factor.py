@@ -19,7 +19,7 @@ from ...core.model.picture import Picture
 from ...core.png_chunks import PictureError
 from ...core.text import quoted
 from ...settings.table import Settings
-from .step import Group, Lineup
+from .step import FrameGroup, Lineup
 
 
 class Drawing(NamedTuple):
@@ -118,9 +118,9 @@ def _scaled(seen: Box, drawing: Drawing, factor: Fraction, settings: Settings) -
     return scaled_box(seen, fine, scaling_of(settings, factor / drawing.fine))
 
 
-def _trimmed_together(lineup: Lineup, settings: Settings) -> Sequence[Group]:
+def _trimmed_together(lineup: Lineup, settings: Settings) -> Sequence[FrameGroup]:
     if settings.trimming == "sheet":
-        return (Group(None, range(len(lineup.names))),)
+        return (FrameGroup(None, range(len(lineup.names))),)
     if settings.trimming == "animation":
         return lineup.together
-    return [Group(None, range(index, index + 1)) for index in range(len(lineup.names))]
+    return [FrameGroup(None, range(index, index + 1)) for index in range(len(lineup.names))]

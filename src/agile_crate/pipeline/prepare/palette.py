@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from ...core.color import Color
-from ...core.frame.palette import Histogram, Moved, derived, furthest, histogram, palette_map, solid_colors
+from ...core.frame.palette import Histogram, MovedColor, derived, furthest, histogram, palette_map, solid_colors
 from ...core.message import Message
 from ...core.model.picture import Picture
 from ...core.pixels import Words
@@ -17,7 +17,7 @@ from ...settings.table import Settings
 from .step import Decision, Lineup, Step, alike
 
 
-class Colours(NamedTuple):
+class FrameColors(NamedTuple):
     """The colours of a frame that are seen clearly, and, where a palette is to be found, all of them weighed."""
 
     solid: Words
@@ -31,11 +31,11 @@ class Recolouring(NamedTuple):
     dither: bool
 
 
-def fact(picture: Picture, settings: Settings) -> Colours:
-    return Colours(solid_colors(picture.pixels), histogram(picture.pixels) if settings.colors else None)
+def fact(picture: Picture, settings: Settings) -> FrameColors:
+    return FrameColors(solid_colors(picture.pixels), histogram(picture.pixels) if settings.colors else None)
 
 
-def decide(facts: Iterable[Colours], lineup: Lineup, settings: Settings) -> Decision[Recolouring]:
+def decide(facts: Iterable[FrameColors], lineup: Lineup, settings: Settings) -> Decision[Recolouring]:
     solid = np.zeros(1 << 24, bool)
 
     def weighed() -> Iterator[Histogram]:
@@ -57,7 +57,7 @@ def decide(facts: Iterable[Colours], lineup: Lineup, settings: Settings) -> Deci
     return Decision(alike(Recolouring(colors, settings.dither), lineup), tuple(remarks), silhouette)
 
 
-def _moved(moved: Moved) -> str:
+def _moved(moved: MovedColor) -> str:
     return f"{moved.before.hex} to {moved.after.hex} ({moved.distance:.3f})"
 
 

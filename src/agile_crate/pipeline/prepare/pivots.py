@@ -6,13 +6,13 @@ from collections.abc import Iterable, Sequence
 from typing import NamedTuple
 
 from ...core.frame.options import FEET
-from ...core.frame.pivot import Ground, feet, ground_of, snapped
+from ...core.frame.pivot import GroundContact, feet, ground_of, snapped
 from ...core.message import Message
 from ...core.model.geometry import Point, Size
 from ...core.model.picture import Picture
 from ...core.text import counted, few, quoted
 from ...settings.table import PerAnimation, Settings
-from .step import Decision, Group, Lineup, Step
+from .step import Decision, FrameGroup, Lineup, Step
 
 
 class Stance(NamedTuple):
@@ -21,7 +21,7 @@ class Stance(NamedTuple):
 
     pivot: Point
     canvas: Size
-    ground: Ground | None
+    ground: GroundContact | None
     flipped: bool
 
 
@@ -52,7 +52,7 @@ def decide(facts: Iterable[Stance], lineup: Lineup, settings: Settings) -> Decis
     return Decision(tuple(pivots), warnings=tuple(warnings))
 
 
-def _stand_on_feet(pivots: list[Point], stances: Sequence[Stance], group: Group, lineup: Lineup) -> list[Message]:
+def _stand_on_feet(pivots: list[Point], stances: Sequence[Stance], group: FrameGroup, lineup: Lineup) -> list[Message]:
     """Puts the pivots of a group at its feet: one point for all where their canvases agree, else each by itself."""
     one_canvas = len({stances[index].canvas for index in group.span}) == 1
     warnings = []

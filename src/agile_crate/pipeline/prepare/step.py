@@ -22,7 +22,7 @@ Fact = TypeVar("Fact")
 Parameters = TypeVar("Parameters")
 
 
-class Group(NamedTuple):
+class FrameGroup(NamedTuple):
     """An animation, or the stills, which have no name, and where its frames lie among all."""
 
     name: str | None
@@ -33,27 +33,27 @@ class Lineup(NamedTuple):
     """The frames of a crate by their names, in order, and the groups that they make."""
 
     names: tuple[str, ...]
-    groups: tuple[Group, ...]
+    groups: tuple[FrameGroup, ...]
 
     @property
-    def animations(self) -> tuple[Group, ...]:
+    def animations(self) -> tuple[FrameGroup, ...]:
         return tuple(group for group in self.groups if group.name is not None)
 
     @property
-    def together(self) -> tuple[Group, ...]:
+    def together(self) -> tuple[FrameGroup, ...]:
         """What belongs together: animations, and each still by itself."""
         stills = (index for group in self.groups if group.name is None for index in group.span)
-        return (*self.animations, *(Group(None, range(index, index + 1)) for index in stills))
+        return (*self.animations, *(FrameGroup(None, range(index, index + 1)) for index in stills))
 
 
 def lineup_of(sequences: Sequences) -> Lineup:
     """The lineup of sequences in crate order."""
     names: list[str] = []
-    groups: list[Group] = []
+    groups: list[FrameGroup] = []
     for sequence in sequences:
         first = len(names)
         names += [frame.name for frame in sequence.frames]
-        groups.append(Group(sequence.name, range(first, len(names))))
+        groups.append(FrameGroup(sequence.name, range(first, len(names))))
     return Lineup(tuple(names), tuple(groups))
 
 

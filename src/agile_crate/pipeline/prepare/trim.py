@@ -12,7 +12,7 @@ from ...core.model.geometry import Box, Size
 from ...core.model.picture import Picture
 from ...core.text import counted
 from ...settings.table import Settings
-from .step import Decision, Group, Lineup, Step, seen_together, warning_of_empty
+from .step import Decision, FrameGroup, Lineup, Step, seen_together, warning_of_empty
 
 
 class Rim(NamedTuple):
@@ -39,7 +39,7 @@ def decide(facts: Iterable[Rim], lineup: Lineup, settings: Settings) -> Decision
     if settings.trimming == "frame":
         kept = [box or EMPTY for box in boxes]
     else:
-        groups = [Group(None, range(len(boxes)))] if settings.trimming == "sheet" else lineup.together
+        groups = [FrameGroup(None, range(len(boxes)))] if settings.trimming == "sheet" else lineup.together
         kept = [box for group in groups for box in _alike([boxes[index] for index in group.span])]
     remarks = [_told(kept, [rim.canvas for rim in rims])]
     if settings.trimming == "frame" and settings.layout != "tight" and lineup.animations:

@@ -15,7 +15,7 @@ from ...rounding import half_up
 from ..facts import FrameFacts
 from ..finding import DOUBT, FAULT, NOTE, Finding, Surveyed, finding
 from ..miniature import coarse
-from ..register import ROOM, Moved, moved_between, plane, scaled_back, scaled_between
+from ..register import ROOM, Displacement, moved_between, plane, scaled_back, scaled_between
 from ..robust import median, usual
 
 LEAST_FOR_PATH = 4
@@ -165,7 +165,7 @@ def _slips(scenes: _Scenes, centres: NDArray[np.float64]) -> Iterator[_Slip]:
             yield _Slip(place, found.by, found.left)
 
 
-def _is_agreed(moved: Moved, off: NDArray[np.float64]) -> bool:
+def _is_agreed(moved: Displacement, off: NDArray[np.float64]) -> bool:
     """Whether a shift is told alike by either neighbour and by the centre of mass, and makes the frame match both."""
     by_mass = np.abs(off - moved.by).max() <= AGREED
     return moved.agreed and moved.left <= LEFT_IF_AGREED and bool(by_mass)

@@ -33,7 +33,7 @@ QUIET = 8
 """Levels of 255 by which a pixel may differ in copies that options drop: nobody sees it in motion."""
 
 
-class Comparison:
+class FrameComparison:
     """Which frames of one animation are alike, by how its neighbours differ."""
 
     def __init__(self, frames: Sequence[FrameFacts]) -> None:
@@ -66,7 +66,7 @@ class Comparison:
 def repeats(sequence: Surveyed) -> Iterator[Finding]:
     """A motion that starts over, a last frame that equals the first, and other copies."""
     frames = sequence.frames
-    compared = Comparison(frames)
+    compared = FrameComparison(frames)
     count = len(frames)
     if length := _cycle(frames, compared):
         what = f"frames from {length + 1} on repeat those from the start: the cycle is {length} long"
@@ -82,7 +82,7 @@ def repeats(sequence: Surveyed) -> Iterator[Finding]:
     yield from _copies(sequence, compared, count)
 
 
-def _cycle(frames: Sequence[FrameFacts], compared: Comparison) -> int:
+def _cycle(frames: Sequence[FrameFacts], compared: FrameComparison) -> int:
     """After how many frames a motion starts over; 0 if it does not. Cost: n d for every length that the first frame
     allows, n² d if it allows all."""
     count = len(frames)
@@ -102,7 +102,7 @@ def _cycle(frames: Sequence[FrameFacts], compared: Comparison) -> int:
     return 0
 
 
-def _closes(frames: Sequence[FrameFacts], compared: Comparison) -> bool:
+def _closes(frames: Sequence[FrameFacts], compared: FrameComparison) -> bool:
     """Whether the last frame repeats the first in a motion, not in a pose that is held there."""
     last = len(frames) - 1
     if last < LEAST_MOTION or not compared.alike(0, last):
@@ -112,7 +112,7 @@ def _closes(frames: Sequence[FrameFacts], compared: Comparison) -> bool:
     return compared.different(range(last), LEAST_MOTION) == LEAST_MOTION
 
 
-def _opened(sequence: Surveyed, compared: Comparison) -> str:
+def _opened(sequence: Surveyed, compared: FrameComparison) -> str:
     """What takes the closing frame away, and nothing else."""
     frames = sequence.frames
     without = frames[:-1]
@@ -124,7 +124,7 @@ def _opened(sequence: Surveyed, compared: Comparison) -> str:
     return message("{drop_closing} {}", setting("alike", tolerance)) if tolerance else setting("drop_closing")
 
 
-def _copies(sequence: Surveyed, compared: Comparison, count: int) -> Iterator[Finding]:
+def _copies(sequence: Surveyed, compared: FrameComparison, count: int) -> Iterator[Finding]:
     frames = sequence.frames[:count]
     near = [
         frames[index]
