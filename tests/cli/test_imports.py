@@ -19,13 +19,16 @@ HEAVY = {
     "defusedxml", "xml", "oxipng", "pyspng", "zlib_ng", "platformdirs", "argcomplete", "asyncio", "multiprocessing", "traceback", "distributed", "dask", "fsspec", "tempfile",
 }  # fmt: skip
 
-OURS = {f"agile_crate.{floor}" for floor in ("jobs", "stops", "views", "live", "sources", "exports", "format", "store")}
+OURS = {
+    f"agile_crate.{floor}"
+    for floor in ("commands", "crate_files", "pipeline", "views", "live", "sources", "exports", "format", "storage")
+}
 
 SETTINGS = {"agile_crate.settings", "dataclasses", "inspect"}
 """What only those commands load that have settings."""
 
 PACKING = HEAVY - {"numpy", "zlib_ng", "traceback", "tempfile"} | {
-    "agile_crate.views", "agile_crate.live", "agile_crate.storage", "agile_crate.crate_files.read", "agile_crate.pipeline.kept_edits",
+    "agile_crate.views", "agile_crate.live", "agile_crate.storage.cache", "agile_crate.crate_files.read",
     "agile_crate.pipeline.previous_layout", "agile_crate.crate_files.up_to_date", "agile_crate.storage.frame_cache", "agile_crate.sources.sheets",
     "agile_crate.sources.open_raster", "agile_crate.sources.colours", "agile_crate.pipeline.skins", "agile_crate.pipeline.duplicates",
     "agile_crate.pipeline.tight", "agile_crate.pipeline.blocks", "agile_crate.core.inspect", "agile_crate.core.arrange.tight",
@@ -69,7 +72,8 @@ def test_a_crate_file_with_nothing_to_do_loads_no_pixels(run: Callable[..., Any]
     modules = loaded(tmp_path, "pack", "p.crate.toml", "--quiet")
     assert (
         among(
-            modules, {"numpy", "PIL", "scipy", "jinja2", "rich", "tomlkit", "watchdog", "http", "agile_crate.pipeline"}
+            modules,
+            {"numpy", "PIL", "scipy", "jinja2", "rich", "tomlkit", "watchdog", "http", "agile_crate.pipeline.load"},
         )
         == set()
     )

@@ -110,11 +110,13 @@ def test_there_is_never_more_than_a_process_for_each_crate(project: Path, monkey
     counts: list[int] = []
     in_processes = tasks.in_processes
     monkeypatch.setattr(
-        tasks, "in_processes", lambda work, tasks, count: counts.append(count) or in_processes(work, tasks, count)
+        tasks,
+        "in_processes",
+        lambda work, tasks, count, *more: counts.append(count) or in_processes(work, tasks, count, *more),
     )
     agile_crate.build(project / "all.crate.toml", ["gull", "buoy"], jobs=60)
     monkeypatch.setattr(build, "processors", lambda: 1)
-    monkeypatch.setattr(build, "BUILDERS", 3)
+    monkeypatch.setattr(build, "BUILDERS_PER_PROCESSOR", 3)
     agile_crate.build(project / "all.crate.toml", again=True, force=True, jobs=60)
     assert counts == [2, 3]
 

@@ -219,7 +219,7 @@ def test_the_version_of_a_package_is_that_of_what_is_imported(tmp_path: Path, fi
     (tmp_path / "imported" / "pyspng").mkdir()
     (tmp_path / "imported" / "pyspng" / "__init__.py").touch()
     order = sorted(("imported", "other"), key=lambda folder: folder != first)
-    ask = "import sys; from agile_crate.commands.remote_build import asked_for_versions; ask = asked_for_versions(); sys.modules.pop('pyspng', None)\n"
+    ask = "import sys; from agile_crate.commands.remote_build import versions_of_worker; ask = versions_of_worker(); sys.modules.pop('pyspng', None)\n"
     ask += f"sys.path[:0] = {[str(tmp_path / folder) for folder in order]!r}; print(ask()['pyspng'])"
     done = subprocess.run([sys.executable, "-c", ask], capture_output=True, encoding="utf-8", check=True)
     assert done.stdout == "2.0\n"
@@ -227,7 +227,7 @@ def test_the_version_of_a_package_is_that_of_what_is_imported(tmp_path: Path, fi
 
 @pytest.mark.parametrize("who", ["nobody", "another"])
 def test_where_no_scheduler_answers(project: Path, who: str, monkeypatch: pytest.MonkeyPatch, files: str) -> None:
-    monkeypatch.setattr(cluster, "CONNECTS_IN", 1)
+    monkeypatch.setattr(cluster, "CONNECT_TIMEOUT_S", 1)
     said = "connection refused" if who == "nobody" else "timed out"
     port = "9" if who == "nobody" else files.rpartition(":")[2]
     with pytest.raises(

@@ -162,4 +162,4 @@ def test_folders_are_not_walked_on_and_on(command: str, tmp_path: Path, monkeypa
         InputError,
         match="holds too many files to look through for 1,000,000 frames; name the folders of frames, or limit='frames=N'",
     ):
-        find.searched([str(tmp_path)], limits=USUAL)
+        find.searched([str(tmp_path)], frozenset(), USUAL)

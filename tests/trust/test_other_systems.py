@@ -57,7 +57,7 @@ def test_paths_with_backslashes_become_names_with_slashes(tmp_path: Path, monkey
     path = save(tmp_path / "swim\\swim_1.png")
     monkeypatch.setattr(os, "sep", "\\")
     try:
-        (found,) = finding.find([str(path)], limits=USUAL).found
+        (found,) = finding.find([str(path)], frozenset(), USUAL).found
         escaped = depfile._escaped("frames\\old otter.png")
     finally:
         monkeypatch.undo()

@@ -8,7 +8,6 @@ from concurrent.futures import Executor
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from ..core.limits import USUAL, Limits
-from ..storage.cache import opened
 from ..storage.pixel_store import PixelStore, default_limit
 from ..workers.pool import WorkerPool
 from ..workers.progress import Progress, silent
@@ -62,5 +61,7 @@ def working(
 @contextlib.contextmanager
 def with_cache(context: Context, memory: int = 0) -> Iterator[Context]:
     """Yield the context with the build cache, which may hold so many bytes of `memory` for builds in a row."""
+    from ..storage.cache import opened  # loads SQLite, which builds of frames do without
+
     with opened(memory=memory) as cache:
         yield context._replace(cache=cache)

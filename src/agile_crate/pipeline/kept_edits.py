@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping
 from fractions import Fraction
 from pathlib import Path
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from ..core.crate.check import check_crate
 from ..core.crate.edits import Edits
@@ -15,8 +15,11 @@ from ..core.message import Message, a_file
 from ..core.model.crate import Crate
 from ..core.text import counted, few, shown
 from ..format.files import ENDINGS, read_metadata, read_sides
-from ..sources.edited_sheets import EditedSheet, edited_sheets
 from ..storage.previous_build import PreviousBuild, is_written
+
+
+if TYPE_CHECKING:
+    from ..sources.edited_sheets import EditedSheet
 
 
 class PreviousEdits(NamedTuple):
@@ -79,6 +82,8 @@ def _edited_sheets(folder: Path, name: str, previous: PreviousBuild, limits: Lim
     data = next((path for ending in ENDINGS if (path := str(folder / f"{name}{ending}")) in previous.claimed), None)
     if data is None:
         return []
+    from ..sources.edited_sheets import edited_sheets  # loads Pillow, and few builds have edits
+
     is_merged = Path(data).name in previous.conflicts
     crate = _before_the_merge(Path(data), limits) if is_merged else read_metadata(data, limits)
     for problem in check_crate(crate):

@@ -8,14 +8,15 @@ from __future__ import annotations
 
 import mmap
 import os
-from typing import IO
-
-import numpy as np
-from numpy.typing import NDArray
+from typing import IO, TYPE_CHECKING
 
 from ..core.errors import OutputError, reason
 from ..core.text import shown
 from ..platform import machine_memory, release_pages
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
 
 SEGMENT = 1 << 26
 """Bytes by which the file grows."""
@@ -65,6 +66,8 @@ class PixelStore:
         disk is full."""
         if not array.nbytes:
             return array
+        import numpy as np
+
         size = -(-array.nbytes // ALIGNED) * ALIGNED
         if size > self._free:
             self._grow(max(SEGMENT, -(-size // SEGMENT) * SEGMENT))
