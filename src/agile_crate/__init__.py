@@ -1,76 +1,84 @@
 """Agile Crate turns folders of animation frames into sprite sheets with exact metadata, and proves them.
 
-The same road as the command line, for scripts (docs/scripts.md)::
+The same commands as on the command line, for scripts (docs/scripts.md)::
 
     import agile_crate
 
-    packed = agile_crate.pack("frames/otter", "build/otter", columns=8, fps=["swim=24", 12])
+    packed = agile_crate.pack("frames/otter", "build/otter", columns=8, fps={"swim": 24})
     assert agile_crate.verify("build/otter.json", against="frames/otter").holds
     loaded = agile_crate.load("build/otter.json")
     pixels = loaded.frame("swim/swim_01")      # (height, width, 4) uint8, straight alpha
 
-Importing this is quick: NumPy and Pillow are loaded when a function is first called.
+Importing this is quick: NumPy and Pillow are loaded when a function is first called. Every function raises the errors
+that are exported here, each with one sentence on what to do; then nothing is written. `limit` changes the most that is
+read of any file, by the names of docs/settings.md: ``limit={"frames": 2_000_000}``.
 """
 
 from __future__ import annotations
 
-import contextlib
 import os
-from collections.abc import Iterable, Iterator, Mapping, Sequence
-from contextvars import ContextVar
-from types import MappingProxyType
+from collections.abc import Iterable, Mapping
+from importlib import import_module
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
+    from contextlib import AbstractContextManager
     from fractions import Fraction
-    from typing import Any, TypeAlias
+    from typing import Any, Literal, TypeAlias, Unpack
 
+    from .commands.cut import Cut
+    from .commands.draft import Draft
     from .commands.load import Loaded
     from .commands.pack import Packed
+    from .commands.show import Shown
     from .commands.survey import Survey
     from .commands.unpack import Unpacked
     from .commands.verify import Verified
-    from .core.errors import CrateError, FitError, InputError, OutputError, UsageError
+    from .core.errors import CrateError, FitError, InputError, OutputError, UsageError  # noqa: F401
     from .core.limits import Limits
+    from .core.pixels import Pixels
+    from .pipeline.context import Context
+    from .settings.keywords import Keywords
 
-__version__ = "0.1.0"
-
-__all__ = [
-    "CrateError",
-    "FitError",
-    "InputError",
-    "OutputError",
-    "UsageError",
-    "__version__",
-    "build",
-    "limits",
-    "load",
-    "pack",
-    "survey",
-    "unpack",
-    "verify",
-    "verify_all",
-]
-
-GENERATOR = f"agile-crate {__version__}"
-
-if TYPE_CHECKING:
     StrPath: TypeAlias = str | bytes | os.PathLike[str]
     """A path, as text, as bytes, or as a `pathlib.Path`."""
 
     Inputs: TypeAlias = StrPath | Iterable[StrPath]
     """A folder, a file or a pattern of frames; or several."""
 
-    Value: TypeAlias = str | bool | int | float | Fraction | os.PathLike[str] | Sequence[object] | None
-    """What a setting can be given as. None is as if it had not been given."""
+    LimitTable: TypeAlias = Mapping[str, int] | None
+    """Other limits, by their names with underscores."""
+
+__version__ = "0.1.0"
+
+GENERATOR = f"agile-crate {__version__}"
+
+_EXPORTS = {
+    "core.errors": ("CrateError", "FitError", "InputError", "OutputError", "UsageError"),
+    "commands.cut": ("Cut",),
+    "commands.draft": ("Draft",),
+    "commands.load": ("Loaded",),
+    "commands.pack": ("Built", "Packed"),
+    "commands.show": ("Shown",),
+    "commands.survey": ("SequenceSummary", "Survey"),
+    "commands.unpack": ("Unpacked",),
+    "commands.verify": ("FrameDifference", "Verified"),
+    "core.inspect.finding": ("Finding",),
+}
+"""The errors, and what functions return, by their modules, which are loaded when they are asked for."""
+
+_FUNCTIONS = (
+    "arrange", "build", "cut", "describe", "draft", "load", "pack", "schema", "show", "survey", "unpack", "verify",
+    "verify_all",
+)  # fmt: skip
+
+__all__ = ["__version__", *_FUNCTIONS, *(name for names in _EXPORTS.values() for name in names)]
 
 
 def __getattr__(name: str) -> Any:
-    """The errors, which are loaded when they are asked for: so that importing this takes no time."""
-    if name in __all__:
-        from .core import errors
-
-        return getattr(errors, name)
+    for module, names in _EXPORTS.items():
+        if name in names:
+            return vars(import_module(f".{module}", __name__))[name]
     raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
 
 
@@ -81,30 +89,35 @@ def pack(
     dry_run: bool = False,
     force: bool = False,
     keep_touches: bool = False,
-    **settings: Value,
+    **settings: Unpack[Keywords],
 ) -> Packed:
-    """Pack frames into ``out.png`` (or ``out-1.png`` …) and ``out.json``.
+    """Pack frames into ``out.png`` (or ``out-1.png`` …) and ``out.json``; `out` is the path without an ending.
 
-    `out` is the path without an ending. Settings are those of docs/settings.md with underscores: ``columns=8``,
-    ``max_size=(2048, 2048)`` or ``"2048x2048"``, ``scale=0.5`` or ``"50%"``, ``pow2=True``; lengths are pixels, times
-    carry their unit. A setting for single animations takes a list: ``fps=["swim=24", 12]``. None leaves a setting at
-    its default. With `dry_run` everything is done but drawing and writing. `force` overwrites files that are not an
-    earlier build's; `keep_touches` takes along what was painted on the sheets of the build before.
-
-    Returns the crate, the files, and what was remarked on. Raises UsageError for settings that make no sense,
-    InputError for frames that are missing or damaged, FitError where limits are too narrow, OutputError where files
-    cannot be written; each says in one sentence what to do. Then nothing is written.
+    Settings are those of docs/settings.md with underscores: ``columns=8``, ``max_size=(2048, 2048)``, ``scale="50%"``.
+    Those for single animations take a table, or a list of what is for all and tables: ``fps=[12, {"swim": 24}]``. None
+    leaves a setting at its default. With `dry_run` everything is done but drawing and writing. `force` overwrites files
+    that are not an earlier build's; `keep_touches` takes along what was painted on the sheets of the build before.
     """
     from .commands.pack import pack
     from .core.model.variant import base_of
-    from .pipeline.context import working
     from .pipeline.job import BuildJob
     from .settings.given import settings_from
 
     given = settings_from({name: value for name, value in settings.items() if value is not None})
-    job = BuildJob(_path(out), given, base_of(_paths(inputs)), force, keep_touches, dry_run)
-    with working(_limits()) as context:
-        return pack(job, context._replace(program=GENERATOR))
+    with _working() as context:
+        job = BuildJob(_path(out), given, base_of(_paths(inputs)), force, keep_touches, dry_run)
+        return pack(job, context)
+
+
+def arrange(frames: Mapping[str, Pixels], /, **settings: Unpack[Keywords]) -> Loaded:
+    """Pack frames without files: arrays of shape (height, width, 4), uint8, straight alpha, by their names, such as
+    ``swim/swim_01``. Return the crate, and its sheets as arrays."""
+    from .commands.arrange import arrange
+    from .settings.given import settings_from
+
+    given = settings_from({name: value for name, value in settings.items() if value is not None})
+    with _working() as context:
+        return arrange(frames, given, context._replace(limits=given.limits))
 
 
 def build(
@@ -116,54 +129,48 @@ def build(
     force: bool = False,
     keep_touches: bool = False,
     jobs: int = 1,
+    limit: LimitTable = None,
 ) -> dict[str, Packed | None]:
-    """Build the crates of a crate file (docs/crate-file.md), or only those of some names, as far as there is anything
-    to do: by their names, what `pack` returns, or None where nothing was to be done; `again` builds all the same. So
-    many `jobs` are built at a time, each in a process of its own.
-
-    Raises what `pack` raises at the first crate that cannot be built, and InputError for a crate file that is wrong,
-    with its line and column.
-    """
+    """Build the crates of a crate file (docs/crate-file.md), or only those of some names. Return what `pack` returns by
+    the crates' names, None where nothing was to be done; `again` builds all the same. So many `jobs` are built at a
+    time, each in a process of its own."""
     from .commands.build import BuildOptions, build
-    from .core import errors
-    from .core.text import shown
+    from .commands.options import read_value
+    from .settings.reader import whole
 
-    names = [only] if isinstance(only, str) else _names("only", only)
-    if type(jobs) is not int or jobs < 1:
-        raise errors.UsageError("{jobs}: {} is not a whole number from 1", shown(repr(jobs)))
+    count = read_value("jobs", whole(1), jobs)
     options = BuildOptions(GENERATOR, {}, again, dry_run, force, keep_touches)
-    return build(_path(crate_file), names, options, _limits(), jobs)
+    return build(_path(crate_file), _names("only", only), options, _limits(limit), count)
 
 
-def verify(data: StrPath, against: Inputs = (), *, accept: bool = False) -> Verified:
+def verify(data: StrPath, against: Inputs = (), *, accept: bool = False, limit: LimitTable = None) -> Verified:
     """Prove a crate from its written files: `data` is its JSON or XML. With `accept`, files that somebody changed are
     first taken into the metadata as they are now.
 
     With `against`, the inputs that were packed, or the crate file, every frame is restored and compared with its
-    source, pixel by pixel; with the crate file also all that it asks for, and the skins.
-    Nothing is raised for what does not hold: ``.holds``, ``.problems`` and ``.differences`` tell. Raises InputError
-    when the metadata, or a source, cannot be read.
+    source, pixel by pixel; with the crate file also all that it asks for, and the skins. Nothing is raised for what
+    does not hold: ``.holds``, ``.problems`` and ``.differences`` tell.
     """
-    from .commands import accept as accepting
     from .commands.verify import verify
     from .crate_files.read import comparison_for
-    from .pipeline.context import working
 
-    if accept:
-        accepting.accept(_path(data), _limits())
-    with working(_limits()) as context:
-        return verify(_path(data), comparison_for(_path(data), _paths(against), _limits()), context)
+    path = _path(data)
+    with _working(limit) as context:
+        if accept:
+            from .commands.accept import accept as take_in
+
+            take_in(path, context.limits)
+        return verify(path, comparison_for(path, _paths(against), context.limits), context)
 
 
-def verify_all(data: Inputs, against: Inputs = ()) -> tuple[Verified, ...]:
+def verify_all(data: Inputs, against: Inputs = (), *, limit: LimitTable = None) -> tuple[Verified, ...]:
     """As `verify`, of several crates: of metadata files, and of all crates of crate files at all their sizes, which are
     compared with what those ask for."""
     from .commands.verify import verify
     from .crate_files.read import comparisons
-    from .pipeline.context import working
 
-    with working(_limits()) as context:
-        pairs = comparisons(_paths(data), _paths(against), _limits())
+    with _working(limit) as context:
+        pairs = comparisons(_paths(data), _paths(against), context.limits)
         return tuple(verify(path, comparison, context) for path, comparison in pairs)
 
 
@@ -175,86 +182,136 @@ def survey(
     scale: float | str | Fraction = 1,
     code: str | Iterable[str] = (),
     allowed: StrPath | None = None,
+    limit: LimitTable = None,
 ) -> Survey:
     """Look frames over before packing: sequences in numbers, and findings, the worst first (docs/survey.md).
 
     `fps` are frames a second, for the seconds of each sequence. Findings whose code is in `allow` are left out, and
     all others than those of `code`, if any is named; what the file `allowed` says was found fine is let go. `scale` is
-    what the frames are to be scaled by later, ``0.5`` or ``"50%"``. Raises UsageError and InputError.
+    what the frames are to be scaled by later, ``0.5`` or ``"50%"``.
     """
+    from .commands.options import read_value
     from .commands.survey import survey
     from .commands.survey_files import read_allowed
-    from .pipeline.context import working
     from .settings import readers
 
-    left_out, only = (
-        [codes] if isinstance(codes, str) else _names(name, codes) for name, codes in (("allow", allow), ("code", code))
-    )
-    pace = None if fps is None else readers.fps(str(fps))
-    fine = frozenset[str]() if allowed is None else read_allowed(_path(allowed), _limits())
-    with working(_limits()) as context:
-        return survey(
-            _paths(inputs),
-            context,
-            fps=pace,
-            allow=left_out,
-            scale=readers.scale(str(scale)),
-            codes=only,
-            found_fine=fine,
-        )
+    pace = None if fps is None else read_value("fps", readers.fps, fps)
+    factor = read_value("scale", readers.scale, scale)
+    with _working(limit) as context:
+        fine = frozenset[str]() if allowed is None else read_allowed(_path(allowed), context.limits)
+        return survey(_paths(inputs), context, pace, _names("allow", allow), factor, _names("code", code), fine)
 
 
-def unpack(data: StrPath, out: StrPath, *, film: bool = False, force: bool = False, skin: str = "") -> Unpacked:
+def show(
+    data: Inputs, out: StrPath, *, kind: str | None = None, force: bool = False, limit: LimitTable = None, **how: Any
+) -> Shown:
+    """Draw a crate, by its metadata, or frames: as an annotated sheet (.png), a light table (.html), a chart (.svg), or
+    a film (.gif, .apng, .webp); `kind` says ``strip`` or ``chart`` for a .png. `how` are the command's options:
+    ``animation="swim"``, ``zoom=3``, ``speed="50%"``, ``skin="raincoat"``. Return the files, and warnings."""
+    from .commands.show import kind_of, show, show_options
+
+    options = show_options(kind_of(_path(out), kind), how)
+    with _working(limit) as context:
+        return show(_paths(data), _path(out), options, context, force)
+
+
+def draft(inputs: Inputs, out: StrPath, *, force: bool = False, limit: LimitTable = None) -> Draft:
+    """Look folders of frames over and write a crate file for them, with findings and the keys that mend them."""
+    from .commands.draft import draft
+
+    with _working(limit) as context:
+        return draft(_paths(inputs), _path(out), context, force)
+
+
+def describe(
+    data: StrPath,
+    *,
+    template: Inputs = (),
+    metadata: str | Iterable[str] = (),
+    set: Mapping[str, object] | None = None,
+    out: StrPath = "",
+    compact: bool = False,
+    force: bool = False,
+    limit: LimitTable = None,
+) -> tuple[os.PathLike[str], ...]:
+    """Write further texts of a crate: what templates make of it, with variables (`set`), and its `metadata` in other
+    formats, next to the given one, or at `out`. Return where."""
+    from .commands.describe import describe
+    from .commands.options import read_value
+    from .settings import readers
+
+    templates = [read_value("template", readers.template, path) for path in _paths(template)]
+    formats = read_value("metadata", readers.formats, ",".join(_names("metadata", metadata))) if metadata else ()
+    variables = tuple(read_value("set", readers.variable, f"{name}={value}") for name, value in (set or {}).items())
+    return describe(_path(data), templates, formats, variables, _path(out), compact, force, _limits(limit))
+
+
+def unpack(
+    data: StrPath,
+    out: StrPath,
+    *,
+    film: bool = False,
+    force: bool = False,
+    skin: str = "",
+    dry_run: bool = False,
+    limit: LimitTable = None,
+) -> Unpacked:
     """Write the frames of a crate back as PNG files below the folder `out`, each on its whole canvas under its name.
 
     With `film` also each animation as one animated PNG; `skin` names one of its skins. `force` overwrites files that
-    are there. All files are written or none. Raises InputError for a crate that does not hold together, and
-    OutputError.
+    are there. All files are written or none.
     """
     from pathlib import Path
 
     from .commands.unpack import unpack
-    from .pipeline.context import working
 
-    with working(_limits()) as context:
-        return unpack(_path(data), Path(_path(out)), context, film=film, force=force, skin=skin)
+    with _working(limit) as context:
+        return unpack(_path(data), Path(_path(out)), context, film, force, skin, dry_run)
 
 
-def load(data: StrPath, *, skin: str = "") -> Loaded:
+def cut(
+    sheet: StrPath, out: StrPath, *, force: bool = False, dry_run: bool = False, limit: LimitTable = None, **how: Any
+) -> Cut:
+    """Cut a bare sheet into frames below the folder `out`. `how` are the command's options: ``cell=(16, 16)``,
+    ``columns=4, rows=3``, ``islands=True``, ``boxes="boxes.csv"``."""
+    from pathlib import Path
+
+    from .commands.cut import cut_options, cut_sheet
+
+    options = cut_options(how)
+    with _working(limit) as context:
+        return cut_sheet(_path(sheet), Path(_path(out)), options, context, force, dry_run)
+
+
+def load(data: StrPath, *, skin: str = "", limit: LimitTable = None) -> Loaded:
     """Read a crate back by its JSON or XML: ``.crate`` is its metadata as values, ``.frame(name)`` a frame's pixels on
     its whole canvas, an array of shape (height, width, 4), uint8, straight alpha; in one of its skins if that is named.
-
-    Raises InputError when a file is missing or damaged, or when the metadata contradicts itself.
     """
     from .commands.load import load
 
-    return load(_path(data), _limits(), skin)
+    return load(_path(data), _limits(limit), skin)
 
 
-@contextlib.contextmanager
-def limits(**limits: int) -> Iterator[None]:
-    """Other limits for what is read within it, by the names of docs/settings.md: ``with limits(frames=2_000_000): …``.
+def schema(form: Literal["json", "xml", "crate"]) -> str:
+    """Return the schema of the metadata, as JSON or XML, or of crate files."""
+    from .commands.schema import schema
 
-    Raises UsageError for a name that is none, and for numbers below 1.
-    """
-    from .settings.readers import limit
-
-    changes = dict(limit(f"{name.replace('_', '-')}={number}") for name, number in limits.items())
-    before = _changed_limits.set({**_changed_limits.get(), **changes})
-    try:
-        yield
-    finally:
-        _changed_limits.reset(before)
+    return schema(form)
 
 
-_changed_limits: ContextVar[Mapping[str, int]] = ContextVar("limits", default=MappingProxyType({}))
-"""The limits that the calls within `limits` are given; below this module limits are passed."""
+def _working(limit: LimitTable = None) -> AbstractContextManager[Context]:
+    from .pipeline.context import working
+
+    return working(_limits(limit), program=GENERATOR)
 
 
-def _limits() -> Limits:
+def _limits(limit: LimitTable) -> Limits:
+    from .commands.options import read_value
     from .core.limits import Limits
+    from .core.message import key_of
+    from .settings.readers import limit as read
 
-    return Limits(**_changed_limits.get())
+    return Limits(**dict(read_value("limit", read, f"{key_of(name)}={most}") for name, most in (limit or {}).items()))
 
 
 def _path(path: StrPath) -> str:
@@ -265,14 +322,14 @@ def _paths(inputs: Inputs) -> list[str]:
     return [_path(inputs)] if isinstance(inputs, (str, bytes, os.PathLike)) else list(map(_path, inputs))
 
 
-def _names(asked: str, names: Iterable[str]) -> list[str]:
+def _names(asked: str, names: str | Iterable[str]) -> list[str]:
     """Return names as a list. Raises UsageError for a name that is not a text."""
     from .core.errors import UsageError
     from .core.message import setting
     from .core.text import shown
 
-    listed = [] if isinstance(names, bytes) else list(names)
-    for name in (names,) if isinstance(names, bytes) else listed:
+    listed = [names] if isinstance(names, (str, bytes)) else list(names)
+    for name in listed:
         if not isinstance(name, str):
             raise UsageError("{}: {} is not a text", setting(asked), shown(repr(name)))
     return listed

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 
-from .parser import Parser, add_common, chosen_limits, read_value
+from .parser import Parser, add_common, chosen_limits
 from .status import Status
 from .streams import print_json
 from .wording import from_here
@@ -39,6 +39,7 @@ def declare(parser: Parser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     from ..commands.describe import describe
+    from ..commands.options import read_value
     from ..core.text import counted, shown
     from ..settings.readers import formats, template, variable
 

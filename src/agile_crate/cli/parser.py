@@ -7,7 +7,6 @@ from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any, NoReturn, TypeVar
 
 from ..core.errors import UsageError
-from ..core.message import setting
 from ..core.names import nearest
 from ..core.text import quoted
 from .wording import option_name
@@ -148,14 +147,6 @@ def chosen_settings(arguments: argparse.Namespace) -> Settings:
     return settings_from(given_settings(arguments))
 
 
-def read_value(name: str, read: Callable[[str], T], text: str) -> T:
-    """The value of an option that is no setting. Raises UsageError that names the option."""
-    try:
-        return read(text)
-    except UsageError as error:
-        raise UsageError("{}: {}", setting(name), error.message) from None
-
-
 def add_memory(group: Section) -> None:
     """Adds the option that says how much memory frames may take."""
     group.add("--memory", metavar="SIZE", help="what frames may take of it, such as 2GB; default a third of all")
@@ -163,6 +154,7 @@ def add_memory(group: Section) -> None:
 
 def chosen_memory(arguments: argparse.Namespace) -> int:
     """Return the memory for frames in bytes, 0 for the default. Raises UsageError."""
+    from ..commands.options import read_value
     from ..settings.readers import memory
 
     given = getattr(arguments, "memory", None)
@@ -175,6 +167,7 @@ def chosen_limits(arguments: argparse.Namespace) -> Limits:
 
     if not getattr(arguments, "limit", None):
         return Limits()
+    from ..commands.options import read_value
     from ..settings.readers import limit
 
     return Limits(**dict(read_value("limit", limit, text) for text in arguments.limit))
@@ -182,6 +175,7 @@ def chosen_limits(arguments: argparse.Namespace) -> Limits:
 
 def chosen_jobs(arguments: argparse.Namespace) -> int:
     """How many crates are built at a time. Raises UsageError."""
+    from ..commands.options import read_value
     from ..settings.reader import whole
 
     return 1 if arguments.jobs is None else read_value("jobs", whole(1, MOST_JOBS), arguments.jobs)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import json
 import sys
 
 from .parser import Parser, add_common
@@ -35,14 +34,9 @@ def declare(parser: Parser) -> None:
 
 
 def run(arguments: argparse.Namespace) -> int:
-    if arguments.form == "crate":
-        from ..crate_files.schema import crate_schema
+    from ..commands.schema import schema
 
-        text = json.dumps(crate_schema(), indent=2) + "\n"
-    else:
-        from ..format.schemas import schema
-
-        text = schema(arguments.form)
+    text = schema(arguments.form)
     if arguments.json:
         print_json({"command": "schema", "form": arguments.form, "schema": text})
     elif not arguments.quiet:

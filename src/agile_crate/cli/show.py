@@ -9,7 +9,7 @@ import sys
 from collections.abc import Iterable, Iterator
 from typing import TYPE_CHECKING
 
-from .parser import Parser, add_common, read_value
+from .parser import Parser, add_common
 from .status import Status
 from .streams import print_json
 from .wording import told
@@ -17,7 +17,6 @@ from .wording import told
 if TYPE_CHECKING:
     from pathlib import Path
 
-    from ..commands.show import Kind, ShowOptions
     from ..core.crate.changes import Change
     from ..core.message import Message
 
@@ -107,11 +106,9 @@ def declare(parser: Parser) -> None:
 MOST_CHANGES = 40
 """Changes that are printed; --verbose prints all."""
 
-FILM_ONLY = ("animation", "fps", "speed", "onion", "pivots", "shapes", "ground", "each")
-
 
 def run(arguments: argparse.Namespace) -> int:
-    from ..commands.show import kind_of, show
+    from ..commands.show import OPTIONS, kind_of, show, show_options
     from ..core.errors import UsageError
     from ..crate_files.read import frames_of
     from .means import means_for
@@ -123,16 +120,7 @@ def run(arguments: argparse.Namespace) -> int:
     if arguments.out is None:
         raise UsageError("say where to write with --out: a .png, .html, .svg, .gif, .apng or .webp")
     kind = kind_of(arguments.out, arguments.kind)
-    given = [name for name in FILM_ONLY if getattr(arguments, name)]
-    if kind == "page" and (given or arguments.backdrop or arguments.zoom):
-        asked = (given or [name for name in ("backdrop", "zoom") if getattr(arguments, name)])[0]
-        raise UsageError(f"a page has --{asked} among its own controls; leave it out")
-    if kind == "chart" and (set(given) - {"animation"} or arguments.backdrop or arguments.zoom):
-        asked = next(name for name in (*FILM_ONLY[1:], "backdrop", "zoom") if getattr(arguments, name))
-        raise UsageError(f"--{asked} changes nothing on a chart; leave it out")
-    if kind == "sheet" and given:
-        raise UsageError(f"--{given[0]} is for films and strips; add --as strip, or write a .gif, .apng or .webp")
-    options = _options(arguments, kind)
+    options = show_options(kind, {name: getattr(arguments, name) for name in OPTIONS})
     beside = _chart_files_in_cache() if kind == "chart" else contextlib.nullcontext()
     with means_for(arguments) as context, beside:
         data = frames_of(arguments.data, context.limits)
@@ -170,7 +158,7 @@ def _warn(warnings: Iterable[Message]) -> None:
 def _compare(arguments: argparse.Namespace) -> int:
     import dataclasses
 
-    from ..commands.show import compare
+    from ..commands.show import FILM_ONLY, compare
     from ..core.errors import UsageError
     from .means import means_for
 
@@ -215,37 +203,3 @@ def _print_changes(arguments: argparse.Namespace, found: list[Change], files: tu
             print_note(f"and {len(found) - limit:,} more (--verbose shows all)")
     for path in files:
         print(f"wrote {shown(str(path))}")
-
-
-def _options(arguments: argparse.Namespace, kind: Kind) -> ShowOptions:
-    from ..commands.show import ShowOptions
-    from ..core.errors import UsageError
-    from ..settings.reader import whole
-    from ..settings.readers import color, fps, scale
-    from ..views.film import FilmOptions, Timing
-
-    clear = arguments.backdrop == "none"
-    if clear and kind != "film":
-        raise UsageError("--backdrop none is for films; give a colour, or leave it out for a checkerboard")
-    ground = None
-    if arguments.backdrop not in (None, "none", "checker"):
-        ground = read_value("backdrop", color, arguments.backdrop)
-    zoom, smaller = 1 if kind in ("film", "strip") else 0, 1
-    if arguments.zoom and kind == "sheet" and arguments.zoom.startswith("1/"):
-        zoom, smaller = 1, read_value("zoom", whole(1, 64), arguments.zoom.removeprefix("1/"))
-    elif arguments.zoom:
-        zoom = read_value("zoom", whole(1, 64), arguments.zoom)
-    film = FilmOptions(
-        ground=ground,
-        clear=clear,
-        zoom=zoom,
-        onion=read_value("onion", whole(0, 16), arguments.onion) if arguments.onion else 0,
-        pivots=arguments.pivots,
-        shapes=arguments.shapes,
-        guide=arguments.ground or "",
-    )
-    timing = Timing(
-        fps=read_value("fps", fps, arguments.fps) if arguments.fps else None,
-        speed=read_value("speed", scale, arguments.speed) if arguments.speed else scale("1"),
-    )
-    return ShowOptions(kind, tuple(arguments.animation), arguments.each, film, timing, arguments.skin, smaller)

@@ -58,8 +58,8 @@ def declare(parser: Parser) -> None:
 
 
 def run(arguments: argparse.Namespace) -> int:
+    from ..commands.options import read_value
     from ..settings import readers
-    from .parser import read_value
 
     fps: Fraction | None = read_value("fps", readers.fps, arguments.fps) if arguments.fps else None
     from ..commands.survey import survey

@@ -7,7 +7,7 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from .parser import Parser, add_common, read_value
+from .parser import Parser, add_common
 from .status import Status
 from .streams import print_json
 from .wording import told
@@ -143,31 +143,10 @@ def _unpack(arguments: argparse.Namespace) -> int:
 
 
 def _cut(arguments: argparse.Namespace) -> int:
-    from ..commands.cut import CutOptions, cut_sheet
-    from ..settings.naming import names
-    from ..settings.reader import whole
-    from ..settings.readers import color_key, size
+    from ..commands.cut import READERS, cut_options, cut_sheet
     from .means import means_for
 
-    def number(name: str, least: int, default: int = 0) -> int:
-        given = getattr(arguments, name)
-        return default if given is None else read_value(name, whole(least), given)
-
-    options = CutOptions(
-        cell=read_value("cell", size, arguments.cell) if arguments.cell else None,
-        columns=number("columns", 1),
-        rows=number("rows", 1),
-        margin=number("margin", 0),
-        gap=number("gap", 0),
-        keep_empty=arguments.keep_empty,
-        islands=arguments.islands,
-        join=number("join", 1, 1),
-        part=arguments.part,
-        boxes=arguments.boxes or "",
-        name_rows=read_value("name_rows", names, arguments.name_rows) if arguments.name_rows else (),
-        color_key=read_value("color_key", color_key, arguments.color_key) if arguments.color_key else None,
-        boxes_out=arguments.boxes_out or "",
-    )
+    options = cut_options({name: getattr(arguments, name) for name in READERS})
     with means_for(arguments) as context:
         cut = cut_sheet(arguments.source, Path(arguments.out), options, context, arguments.force, arguments.dry_run)
     for doubt in cut.doubts:

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 from ..core.cut.bare_sheet import Cutting, Parted, cells_of, cut_boxes, cut_cells, cut_islands, opaque
 from ..core.errors import InputError, UsageError
@@ -18,8 +19,12 @@ from ..core.text import counted
 from ..exports.png import encode_png
 from ..format.boxes import boxes_text, read_boxes
 from ..pipeline.context import Context
+from ..settings.naming import names
+from ..settings.reader import whole
+from ..settings.readers import color_key, size
 from ..sources.sheets import read_bare_sheet
 from ..storage.staging import refuse_existing, staged, write_alone
+from .options import read_options
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +46,19 @@ class CutOptions:
     name_rows: tuple[str, ...] = ()
     color_key: ColorKey | None = None
     boxes_out: str = ""
+
+
+READERS: dict[str, Callable[[str], Any]] = {
+    "cell": size, "columns": whole(1), "rows": whole(1), "margin": whole(0), "gap": whole(0), "keep_empty": bool,
+    "islands": bool, "join": whole(1), "part": bool, "boxes": str, "boxes_out": str, "name_rows": names,
+    "color_key": color_key,
+}  # fmt: skip
+"""How each of the options is read."""
+
+
+def cut_options(given: Mapping[str, object]) -> CutOptions:
+    """Read how a sheet is to be cut. Raises UsageError."""
+    return CutOptions(**read_options(given, READERS))
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,7 +83,7 @@ def cut_sheet(
         from ..core.frame.color_key import keyed
 
         pixels = keyed(pixels, options.color_key)
-    names, cutting = _cut(sheet, pixels, options, context.limits)
+    frames, cutting = _cut(sheet, pixels, options, context.limits)
     doubts = list(cutting.doubts)
     if options.islands and opaque(pixels):
         doubts = [
@@ -76,7 +94,7 @@ def cut_sheet(
         ]
     if not cutting.pictures:
         raise InputError("{} shows nothing: every pixel is transparent", a_file(sheet))
-    files = [f"{name}.png" for name in names]
+    files = [f"{name}.png" for name in frames]
     if not force:
         refuse_existing(folder, files)
         if options.boxes_out:
@@ -88,7 +106,7 @@ def cut_sheet(
             staging.commit()
         doubts = [*staging.notes, *doubts]
     if options.boxes_out:
-        write_alone(options.boxes_out, boxes_text(zip(names, cutting.boxes, strict=True)))
+        write_alone(options.boxes_out, boxes_text(zip(frames, cutting.boxes, strict=True)))
     return Cut(tuple(folder / name for name in files), cutting.rows, cutting.parted, tuple(doubts))
 
 
@@ -115,14 +133,14 @@ def _check(options: CutOptions) -> None:
 
 def _cut(sheet: str, pixels: Pixels, options: CutOptions, limits: Limits) -> tuple[list[str], Cutting]:
     """The frames' names, without ending, and the pictures."""
-    size = Size(pixels.shape[1], pixels.shape[0])
+    whole_sheet = Size(pixels.shape[1], pixels.shape[0])
     if options.boxes:
-        named = read_boxes(options.boxes, size, limits)
+        named = read_boxes(options.boxes, whole_sheet, limits)
         return [name for name, _ in named], cut_boxes(pixels, [box for _, box in named])
     if options.islands:
         cutting = cut_islands(pixels, options.join, limits, options.part)
     else:
-        cells, doubts = cells_of(size, options.cell, options.columns, options.rows, options.margin, options.gap)
+        cells, doubts = cells_of(whole_sheet, options.cell, options.columns, options.rows, options.margin, options.gap)
         cutting = cut_cells(pixels, cells, options.keep_empty, limits, doubts)
     return _names(Path(sheet).stem, [count for count in cutting.rows if count], options.name_rows), cutting
 

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
 
 from ..core.crate.check import check_crate
@@ -28,10 +29,15 @@ def refuse_empty(data: str, crate: Crate) -> None:
         raise InputError("{} has no frames; pack some into it first", a_file(data))
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, eq=False)
 class Loaded:
-    """A crate with its sheets: `sheets` are the decoded images, in order. They were read from files in `folder`, which
-    is None where nothing has been written. `warnings` name sheets that somebody changed since."""
+    """A crate with its sheets.
+
+    sheets    the decoded images, in order
+    folder    that they were read from, None if nothing has been written
+    warnings  name sheets that somebody changed since
+    limits    within which sheets are read again
+    """
 
     crate: Crate
     sheets: tuple[Pixels, ...]
@@ -39,13 +45,15 @@ class Loaded:
     warnings: tuple[Message, ...] = ()
     limits: Limits = USUAL
 
+    @cached_property
+    def frames(self) -> Mapping[str, Frame]:
+        """The frames by their names."""
+        return {frame.name: frame for frame in self.crate.frames}
+
     def frame(self, name: str) -> Pixels:
         """A frame's pixels on its whole canvas, straight alpha, laid over the crate's background if it has one: a new
         array of shape (h, w, 4). KeyError if there is no such frame."""
-        for frame in self.crate.frames:
-            if frame.name == name:
-                return self._shown(frame)
-        raise KeyError(name)
+        return self._shown(self.frames[name])
 
     def picture(self, index: int) -> Pixels:
         """The same by the frame's index."""

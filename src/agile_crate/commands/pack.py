@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from contextlib import contextmanager
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -43,17 +44,19 @@ if TYPE_CHECKING:
     from ..pipeline.kept_edits import PreviousEdits
 
 
-class Built(NamedTuple):
+@dataclass(frozen=True, slots=True)
+class Built:
     """One crate of a build, and what the user should know of it: what was done to frames, how they were arranged."""
 
-    crate: Crate
+    crate: Crate = field(hash=False)
     remarks: tuple[Message, ...]
     considered: tuple[Considered, ...]
     bound: int
     proven: bool
 
 
-class Packed(NamedTuple):
+@dataclass(frozen=True, slots=True)
+class Packed:
     """The result of a build.
 
     crate        at its own size
@@ -67,10 +70,10 @@ class Packed(NamedTuple):
     kept         files that were there already, byte for byte
     """
 
-    crate: Crate
+    crate: Crate = field(hash=False)
     files: tuple[Path, ...]
     removed: tuple[Path, ...]
-    passed_over: Mapping[str, int]
+    passed_over: Mapping[str, int] = field(hash=False)
     remarks: tuple[Message, ...]
     warnings: tuple[Message, ...]
     considered: tuple[Considered, ...]
@@ -98,7 +101,7 @@ def pack(job: BuildJob, context: Context, state: DiskState | None = None) -> Pac
             with staged(target.parent, target.name, context.on_wait, job.wait) as staging:
                 packed = _build(job, context, state, staging)
                 notes += staging.notes
-    return packed._replace(warnings=(*notes, *packed.warnings))
+    return replace(packed, warnings=(*notes, *packed.warnings))
 
 
 @contextmanager
@@ -143,7 +146,7 @@ def _build(job: BuildJob, context: Context, state: DiskState | None, staging: St
     context.on_plan(plans)
     if staging:
         crates = write_plans(staging, plans, templates, context, [path.name for path in output.stale])
-        built = [one._replace(crate=crate) for one, crate in zip(built, crates, strict=True)]
+        built = [replace(one, crate=crate) for one, crate in zip(built, crates, strict=True)]
     first, *others = built
     packed = Packed(
         crate=first.crate,
@@ -236,7 +239,7 @@ def put_in_place(job: BuildJob, packed: Packed, contents: Mapping[str, bytes], l
             staging.write(path.name, [contents[path.name]])
         staging.commit(remove=[path.name for path in stale])
         warnings = (*staging.notes, *packed.warnings)
-    return _since(packed._replace(files=files, removed=stale, kept=(), warnings=warnings), previous)
+    return _since(replace(packed, files=files, removed=stale, kept=(), warnings=warnings), previous)
 
 
 def _stale(files: Sequence[Path], previous: PreviousBuild, force: bool, carried: Collection[str]) -> tuple[Path, ...]:
@@ -262,7 +265,8 @@ def _since(packed: Packed, previous: PreviousBuild) -> Packed:
     """The result with the frames that came and went since the previous build."""
     there = [frame.name for frame in packed.crate.frames] if previous.frames else []
     old, new = set(previous.frames), set(there)
-    return packed._replace(
+    return replace(
+        packed,
         came=tuple(name for name in there if name not in old),
         went=tuple(name for name in previous.frames if name not in new),
     )

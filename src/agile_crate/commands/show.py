@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
+from fractions import Fraction
 from functools import cache, partial
 from pathlib import Path
 from types import MappingProxyType
-from typing import Literal, NamedTuple
+from typing import Any, Literal, NamedTuple
 
 from ..core.crate.changes import Change, changes
 from ..core.crate.skins import skins_of
@@ -31,6 +32,8 @@ from ..pipeline.describe import plan_of
 from ..pipeline.draw import SheetRows
 from ..pipeline.job import LoadRequest
 from ..pipeline.load import load_frames
+from ..settings.reader import choice, whole
+from ..settings.readers import color, fps, scale
 from ..settings.table import Settings
 from ..sources.sheets import sheet_bytes
 from ..storage.recovery import recover_interrupted
@@ -38,6 +41,7 @@ from ..storage.staging import refuse_existing, staged
 from ..views.film import FilmOptions, Timing
 from ..workers.progress import Progress
 from .load import Loaded, load, open_crate, refuse_empty
+from .options import read_options, read_value
 
 Kind = Literal["sheet", "film", "strip", "page", "chart"]
 
@@ -79,6 +83,54 @@ def kind_of(out: str, asked: str | None) -> Kind:
         right = others.get(str(asked), ".png")
         raise UsageError(f"a {asked} cannot be a {ending}; write it as {right}")
     return found
+
+
+FILM_ONLY = ("animation", "fps", "speed", "onion", "pivots", "shapes", "ground", "each")
+
+OPTIONS = (*FILM_ONLY, "backdrop", "zoom", "skin")
+"""What can be said of a view besides its kind."""
+
+
+def show_options(kind: Kind, given: Mapping[str, object]) -> ShowOptions:
+    """Read the options of a view. Raises UsageError for those that a view of this kind does not have."""
+    _check_options(kind, {name: value for name, value in given.items() if value})
+    backdrop, zoom = str(given.get("backdrop") or "checker"), str(given.get("zoom") or "")
+    if backdrop == "none" and kind != "film":
+        raise UsageError(message("{backdrop:none} is for films; give a colour, or leave it out for a checkerboard"))
+    is_smaller = kind == "sheet" and zoom.startswith("1/")
+    readers: dict[str, Callable[[str], Any]] = {
+        "each": bool, "fps": fps, "speed": scale, "onion": whole(0, 16), "pivots": bool, "shapes": bool,
+        "ground": choice(("line", "rosette")), "backdrop": str if backdrop in ("none", "checker") else color,
+        "zoom": str if is_smaller else whole(1, 64), "skin": str,
+    }  # fmt: skip
+    names = given.get("animation") or ()
+    read = read_options({name: value for name, value in given.items() if name != "animation"}, readers)
+    film = FilmOptions(
+        ground=None if backdrop in ("none", "checker") else read["backdrop"],
+        clear=backdrop == "none",
+        zoom=1 if is_smaller else read.get("zoom", 1 if kind in ("film", "strip") else 0),
+        onion=read.get("onion", 0),
+        pivots="pivots" in read,
+        shapes="shapes" in read,
+        guide=read.get("ground", ""),
+    )
+    animations = (names,) if isinstance(names, str) else tuple(map(str, names if isinstance(names, Iterable) else ()))
+    smaller = read_value("zoom", whole(1, 64), zoom.removeprefix("1/")) if is_smaller else 1
+    timing = Timing(read.get("fps"), read.get("speed", Fraction(1)))
+    return ShowOptions(kind, animations, "each" in read, film, timing, read.get("skin", ""), smaller)
+
+
+def _check_options(kind: Kind, given: Mapping[str, object]) -> None:
+    film = [name for name in FILM_ONLY if name in given]
+    others = [name for name in ("backdrop", "zoom") if name in given]
+    if kind == "page" and (film or others):
+        raise UsageError("a page has {} among its own controls; leave it out", setting((film or others)[0]))
+    if kind == "chart" and (idle := [name for name in (*film, *others) if name != "animation"]):
+        raise UsageError("{} changes nothing on a chart; leave it out", setting(idle[0]))
+    if kind == "sheet" and film:
+        raise UsageError(
+            "{} is for films and strips; add {as:strip}, or write a .gif, .apng or .webp", setting(film[0])
+        )
 
 
 class Shown(NamedTuple):

@@ -63,10 +63,10 @@ class Survey:
     findings: tuple[Finding, ...]
     gpu_bytes: int
     square: int
-    passed_over: Mapping[str, int]
+    passed_over: Mapping[str, int] = field(hash=False)
     warnings: tuple[Message, ...] = ()
     let_go: tuple[Finding, ...] = ()
-    known: Mapping[Finding, Known] = field(default_factory=dict, repr=False)
+    known: Mapping[Finding, Known] = field(default_factory=dict, repr=False, hash=False)
     unused: frozenset[str] = frozenset()
 
     @property

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from ..core.crate.file_names import not_held, repeated, safe_name
@@ -24,7 +24,7 @@ FILM_ENDING = ".apng"
 class Unpacked:
     """The files that were written: frames in crate order, then films."""
 
-    crate: Crate
+    crate: Crate = field(hash=False)
     frames: tuple[Path, ...]
     films: tuple[Path, ...]
     warnings: tuple[Message, ...] = ()

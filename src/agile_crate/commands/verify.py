@@ -49,14 +49,14 @@ class Verified:
     wrong. Both are empty when all is well. `skins` are those that were compared, with how many frames came back.
     """
 
-    crate: Crate
+    crate: Crate = field(hash=False)
     compared: int
     same: int
     touched: int
     problems: tuple[str, ...]
     differences: tuple[FrameDifference, ...]
     warnings: tuple[Message, ...] = ()
-    skins: Mapping[str, int] = field(default_factory=dict)
+    skins: Mapping[str, int] = field(default_factory=dict, hash=False)
 
     @property
     def holds(self) -> bool:

@@ -6,14 +6,9 @@ The command line turns each class into its exit code; nothing else is read from 
 from .message import Message, message
 
 
-class CrateError(Exception):
-    """Base of all errors that the user reads as one sentence, without a traceback.
-
-    As a text an error names settings as scripts do; `message` keeps the settings and the files that it is about. With
-    `values`, the text is a template, as that of `core.message.message`. `code` is the exit code.
-    """
-
-    code = 70
+class MessageError(Exception):
+    """An error that is one sentence, or the end of one. With `values`, the text is a template, as that of
+    `core.message.message`. `message` keeps the settings and the files that it is about."""
 
     def __init__(self, text: str, *values: object) -> None:
         self.message = message(text, *values) if values else Message(text)
@@ -21,6 +16,12 @@ class CrateError(Exception):
 
     def __reduce__(self) -> tuple[object, ...]:
         return type(self), (self.message,)
+
+
+class CrateError(MessageError):
+    """Base of all errors that the user reads, without a traceback. `code` is the exit code."""
+
+    code = 70
 
 
 class UsageError(CrateError):

@@ -97,6 +97,20 @@ def animation_of(name: str, folder: str, is_alone: bool) -> str | None:
     return (folder or "frames") if by_folder else series
 
 
+def animations_of(names: Sequence[str], folders: Sequence[str]) -> list[str | None]:
+    """Return the animation of each frame, or None; `folders` are the paths of those that the files lie in. Which series
+    a folder holds decides on the names of its animations."""
+    series: dict[str, set[str]] = defaultdict(set)
+    for folder, name in zip(folders, names, strict=True):
+        before, number = split_number(name.rpartition("/")[2])
+        if number is not None:
+            series[folder].add(before)
+    return [
+        animation_of(name, folder.rpartition("/")[2], len(series[folder]) == 1)
+        for folder, name in zip(folders, names, strict=True)
+    ]
+
+
 def said_once(path: str) -> str:
     """A path whose last part is left out if it only repeats the one before.
 

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 
 from zlib_ng.zlib_ng import crc32
 
-from .message import Message, message
+from .errors import MessageError
 
 SIGNATURE = b"\x89PNG\r\n\x1a\n"
 
@@ -18,15 +18,8 @@ GREY, RGB, INDEXED, GREY_ALPHA, RGBA = 0, 2, 3, 4, 6
 CHANNELS = {GREY: 1, RGB: 3, INDEXED: 1, GREY_ALPHA: 2, RGBA: 4}
 
 
-class PictureError(ValueError):
-    """Why a picture cannot be read, as the end of a sentence that begins with its path: see `CrateError`."""
-
-    def __init__(self, text: str, *values: object) -> None:
-        self.message = message(text, *values) if values else Message(text)
-        super().__init__(self.message)
-
-    def __reduce__(self) -> tuple[object, ...]:
-        return type(self), (self.message,)
+class PictureError(MessageError, ValueError):
+    """Why a picture cannot be read, as the end of a sentence that begins with its path."""
 
 
 def chunks(data: bytes, checked: bool = True) -> Iterator[tuple[bytes, memoryview]]:

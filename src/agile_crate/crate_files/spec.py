@@ -12,8 +12,8 @@ from typing import Any
 
 from ..core.color import Color, color_from_hex
 from ..core.crate.file_names import not_held
-from ..core.errors import UsageError
-from ..core.message import Message, key_of, message
+from ..core.errors import MessageError, UsageError
+from ..core.message import key_of, message
 from ..core.model.variant import Variant, Variants, all_layers, base_of, with_layers
 from ..core.names import is_address, nearest
 from ..core.text import quoted
@@ -38,12 +38,12 @@ _KEYS = frozenset(("from", "out", "skin", "limit", *options()))
 """The keys of a crate, with underscores."""
 
 
-class WrongKeyError(Exception):
-    """Something is wrong with a key: the way to it, and a sentence that names settings."""
+class WrongKeyError(MessageError):
+    """Something is wrong with a key: the way to it, and a sentence."""
 
-    def __init__(self, keys: Keys, text: str) -> None:
-        super().__init__(keys, text)
-        self.keys, self.message = keys, Message(text)
+    def __init__(self, keys: Keys, text: str, *values: object) -> None:
+        super().__init__(text, *values)
+        self.keys = keys
 
 
 @dataclass(frozen=True, slots=True)

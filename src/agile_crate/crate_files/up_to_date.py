@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import contextlib
+from dataclasses import dataclass
 from pathlib import Path
-from typing import NamedTuple
 
 from ..core.crate.origin import Origin
 from ..core.errors import CrateError
@@ -16,7 +16,8 @@ from ..storage.cache import Cache
 from ..storage.previous_build import previous_build
 
 
-class Unchanged(NamedTuple):
+@dataclass(frozen=True, slots=True)
+class Unchanged:
     """A crate that is up to date: how many frames it has, and which files."""
 
     frames: int

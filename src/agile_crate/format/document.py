@@ -14,6 +14,7 @@ from fractions import Fraction
 from functools import partial
 from typing import Any, TypeVar, get_args
 
+from ..core.errors import MessageError
 from ..core.limits import Limits, raise_hint
 from ..core.message import message
 from ..core.model.crate import FORMAT, VERSION, Animation, Crate, Frame, Loop
@@ -29,7 +30,7 @@ _CRC, _SHA256 = re.compile("[0-9a-f]{8}"), re.compile("[0-9a-f]{64}")
 T = TypeVar("T")
 
 
-class FormError(Exception):
+class FormError(MessageError):
     """A document that does not have the form: a sentence that begins with the place."""
 
 

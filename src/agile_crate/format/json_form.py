@@ -102,7 +102,7 @@ def from_json(text: str, origin: str, limits: Limits) -> Crate:
     try:
         return crate_of(document, limits)
     except FormError as error:
-        raise InputError("{}: {}", a_file(origin), error) from None
+        raise InputError("{}: {}", a_file(origin), error.message) from None
 
 
 def _without_repeats(pairs: list[tuple[str, Any]]) -> dict[str, Any]:

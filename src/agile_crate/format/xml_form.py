@@ -171,7 +171,7 @@ def from_xml(text: bytes, origin: str, limits: Limits) -> Crate:
     try:
         return crate_of(document_from(text, origin), limits)
     except FormError as error:
-        raise InputError("{}: {}", a_file(origin), error) from None
+        raise InputError("{}: {}", a_file(origin), error.message) from None
 
 
 def document_from(text: bytes, origin: str) -> Document:
@@ -196,7 +196,7 @@ def document_from(text: bytes, origin: str) -> Document:
     try:
         return _document(root)
     except FormError as error:
-        raise InputError("{}: {}", a_file(origin), error) from None
+        raise InputError("{}: {}", a_file(origin), error.message) from None
 
 
 def _document(root: Any) -> Document:

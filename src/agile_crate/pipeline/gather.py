@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import contextlib
 from collections import Counter, defaultdict
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from functools import partial
 from typing import TYPE_CHECKING, NamedTuple, TypeVar
+
+import numpy as np
 
 from ..core.crate.origin import Origin
 from ..core.errors import InputError
@@ -15,9 +17,9 @@ from ..core.limits import USUAL, Limits, raise_hint
 from ..core.message import Message, a_file, message
 from ..core.model.picture import Exposure, FrameSequence, Picture, Sequences
 from ..core.motion.take import in_order
-from ..core.names import said_once
-from ..core.pixels import placeholder
-from ..core.text import bytes_shown, counted, few
+from ..core.names import animations_of, frame_key, leads_out, said_once
+from ..core.pixels import Pixels, placeholder
+from ..core.text import bytes_shown, counted, few, quoted
 from ..format.regular import read_regular
 from ..sources.decode import MANY, DecodedPart, Make, Way, part_of, read, readers_for, unreadable, with_progress
 from ..sources.find import Found, Search, in_crate_order
@@ -77,6 +79,33 @@ def gather(
             parts.append(_empty(file, decoding, frames, context))
     if wrong:
         raise InputError(unreadable(wrong))
+    warnings = tuple(_warnings(files, parts, options))
+    return _gathered(parts, search.skipped, warnings, tuple(_origins(files, parts)), context)
+
+
+def gather_arrays(arrays: Mapping[str, Pixels], decoding: Decoding, context: Context) -> Gathered:
+    """Order frames that are in memory already, by their names. Raises InputError for what is no frame."""
+    for name, pixels in arrays.items():
+        if not isinstance(pixels, np.ndarray) or pixels.dtype != np.uint8 or pixels.shape[2:] != (4,):
+            raise InputError(f"{quoted(name)} is not an array of uint8 with the shape (height, width, 4)")
+        if leads_out(name) or not pixels.size:
+            raise InputError(f"{quoted(name)} cannot be a frame: give it a name such as swim/swim_01, and pixels")
+    animations = animations_of(list(arrays), [name.rpartition("/")[0] for name in arrays])
+    frames = sorted(zip(arrays, animations, strict=True), key=lambda frame: frame_key(*frame))
+    parts = [
+        DecodedPart(animation, ((name, decoded(name, arrays[name], decoding), None),)) for name, animation in frames
+    ]
+    return _gathered(parts, Counter(), (), (), context)
+
+
+def _gathered(
+    parts: Sequence[DecodedPart[DecodedFrame]],
+    skipped: Counter[str],
+    warnings: tuple[Message, ...],
+    origins: tuple[Origin, ...],
+    context: Context,
+) -> Gathered:
+    """Return the sequences that parts, which are in crate order, make up, and their drawings."""
     drawings: list[tuple[Picture, ...]] = []
     sequences: list[FrameSequence] = []
     for name, together in by_animation(parts).items():
@@ -87,8 +116,7 @@ def gather(
         sequences.append(FrameSequence(name, tuple(exposures), together[0].loop, together[0].times))
     if len(drawings) > (most := context.limits.frames):
         raise InputError("there are {:,} frames, and {:,} are the most; {}", len(drawings), most, raise_hint("frames"))
-    warnings = tuple(_warnings(files, parts, options))
-    return Gathered(in_order(sequences), tuple(drawings), search.skipped, warnings, tuple(_origins(files, parts)))
+    return Gathered(in_order(sequences), tuple(drawings), skipped, warnings, origins)
 
 
 def _frame_cache(decoding: Decoding, options: ReadOptions, context: Context) -> FrameCache | None:

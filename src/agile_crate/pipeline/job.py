@@ -23,6 +23,7 @@ from .context import Context
 
 if TYPE_CHECKING:
     from ..core.crate.edits import Edits
+    from ..core.pixels import Pixels
 
 
 class BuildJob(NamedTuple):
@@ -70,6 +71,7 @@ class LoadRequest(NamedTuple):
     edits      what was painted on the frames of each size, by its portion
     for_proof  keep the untrimmed pictures
     may_defer  leave pixels to be read when they are drawn, if there are many and no step needs them before
+    arrays     frames in memory, by their names, in place of the inputs of the base art
     """
 
     variants: Variants
@@ -79,6 +81,7 @@ class LoadRequest(NamedTuple):
     edits: Mapping[Fraction, Edits] = MappingProxyType({})
     for_proof: bool = False
     may_defer: bool = False
+    arrays: Mapping[str, Pixels] = MappingProxyType({})
 
     def files_of(self, inputs: tuple[str, ...], limits: Limits) -> Search:
         """Return the files of one layer. Raises InputError."""

@@ -17,7 +17,6 @@ from ..core.text import counted, few, shown
 from ..format.files import ENDINGS, read_metadata, read_sides
 from ..storage.previous_build import PreviousBuild, is_written
 
-
 if TYPE_CHECKING:
     from ..sources.edited_sheets import EditedSheet
 

@@ -18,7 +18,7 @@ from ..settings.portions import all_sizes
 from ..settings.table import Settings
 from ..sources.read_options import ReadOptions
 from .context import Context
-from .gather import Gathered, gather
+from .gather import Gathered, gather, gather_arrays
 from .job import LoadRequest
 from .prepare import Prepared, decoding_of, needs_no_pixels, prepare
 from .select import each, pictures_of, resolved, select_frames
@@ -76,6 +76,8 @@ def _gather_variants(request: LoadRequest, sizes: Sequence[Settings], context: C
     """Return what the inputs of each variant hold; a skin's drawings in the order of the base's."""
     settings, skins = request.settings, request.variants[1:]
     decoding, options = decoding_of(sizes), read_options(settings, context.limits)
+    if request.arrays:
+        return [gather_arrays(request.arrays, decoding, context)]
     has_edits = any(request.edits.values())
     may_defer = request.may_defer and len(sizes) == 1 and needs_no_pixels(sizes[0])
     may_defer &= not (context.cache or skins or has_edits)

@@ -154,7 +154,7 @@ def _key(plan: Plan, variant: int, index: int, program: str, pool: WorkerPool) -
         sheet.size,
         sheet.edge_repeat,
         palette is not None,
-        *_finish_of(plan, variant),
+        *finish_of(plan, variant),
         settings.squeeze,
         settings.image,
     )
@@ -185,7 +185,7 @@ class _Finish(NamedTuple):
         return premultiplied(pixels) if self.premultiply else pixels
 
 
-def _finish_of(plan: Plan, variant: int) -> _Finish:
+def finish_of(plan: Plan, variant: int) -> _Finish:
     """Return the finish of a variant's sheets; what is no art keeps its numbers to the last."""
     if plan.variants[variant].is_plain:
         return _Finish(None, False)
@@ -194,7 +194,7 @@ def _finish_of(plan: Plan, variant: int) -> _Finish:
 
 def _encoded(plan: Plan, variant: int, size: Size, drawn: SheetRows, writing: _Writing) -> Iterable[bytes]:
     """Yield the image file: indexed if there is a palette, premultiplied or flattened if that is wanted."""
-    settings, finish, pool = plan.settings, _finish_of(plan, variant), writing.context.pool
+    settings, finish, pool = plan.settings, finish_of(plan, variant), writing.context.pool
     palette = plan.variants[variant].palette if settings.image == "png" else None
 
     def rows_of(rows: range) -> NDArray[np.uint8]:

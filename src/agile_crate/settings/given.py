@@ -27,7 +27,7 @@ def settings_from(given: Mapping[str, object]) -> Settings:
             near = nearest(name, options())
             hint = message("; did you mean {}?", setting(near)) if near else ""
             raise UsageError("there is no setting {}{}", quoted(name), hint)
-    given = {name: _plain(options()[name][0], value) for name, value in given.items() if value not in _EMPTY}
+    given = {name: _typed(name, value) for name, value in given.items() if value not in _EMPTY}
     read: dict[str, Any] = {name: read_one(name, value) for name, value in given.items()}
     settings = Settings(**read, given=dict(given))
     for contradiction in contradictions(settings):
@@ -47,13 +47,55 @@ def _with_shared_cell(settings: Settings) -> Settings:
     return dataclasses.replace(settings, cell=Size(w, h), given={**settings.given, "cell": f"{w}x{h}"})
 
 
+def _typed(name: str, given: object) -> object:
+    try:
+        return _plain(options()[name][0], given)
+    except UsageError as error:
+        raise UsageError("{}: {}", setting(name), error.message) from None
+
+
 def _plain(option: Option, given: object) -> object:
-    """What was given, with pairs of numbers such as ``shift=(1, -2)`` as they would be typed."""
-    if not option.per_animation or not isinstance(given, (list, tuple)):
+    """Return what was given as it would be typed: tables such as ``fps={"swim": 16}``, and pairs such as
+    ``shift=(1, -2)``. Raises UsageError for a table of another kind."""
+    if isinstance(given, Mapping):
+        return _from_table(option, given)
+    if not isinstance(given, (list, tuple)) or not (option.per_animation or any(map(_is_table, given))):
         return given
     if isinstance(typed := option.kind.typed(list(given)), str):
         return typed
-    return [option.kind.typed(list(one)) or one if isinstance(one, (list, tuple)) else one for one in given]
+    parts = (_plain(option, one) if _is_table(one) else _one(option, one) for one in given)
+    return [text for part in parts for text in (part if isinstance(part, list) else [part])]
+
+
+def _is_table(given: object) -> bool:
+    return isinstance(given, Mapping)
+
+
+def _one(option: Option, given: object) -> object:
+    return option.kind.typed(list(given)) or given if isinstance(given, (list, tuple)) else given
+
+
+def _from_table(option: Option, given: Mapping[object, object]) -> object:
+    table = {str(key): dict(value) if isinstance(value, Mapping) else value for key, value in given.items()}
+    if option.per_animation:
+        return [f"{name}={_text(option, _one(option, value))}" for name, value in table.items()]
+    kind = option.kind
+    if kind.in_animation and all(isinstance(value, dict) for value in table.values()):
+        alone = {name: kind.in_animation.typed(_with_text_keys(value)) for name, value in table.items()}
+        if all(alone.values()):
+            return [
+                f"{name}:{text}" if isinstance(texts, list) else f"{name}={texts}"
+                for name, texts in alone.items()
+                for text in (texts if isinstance(texts, list) else [texts])
+            ]
+    typed = kind.typed(table)
+    if typed is None:
+        raise UsageError(f"{quoted(str(given))} is not {kind.told}")
+    return typed
+
+
+def _with_text_keys(table: object) -> dict[str, object]:
+    return {str(key): value for key, value in table.items()} if isinstance(table, dict) else {}
 
 
 def read_one(name: str, given: object) -> object:

@@ -224,6 +224,7 @@ def variable(text: str) -> tuple[str, str]:
 def limit(text: str) -> tuple[str, int]:
     """``frames=2000000``, ``file-bytes=2GB`` or ``picture-pixels=9000x9000``: another limit for what is read."""
     name, _, amount = text.partition("=")
+    name = key_of(name)
     if name not in map(key_of, ABOUT):
         near = nearest(name, map(key_of, ABOUT))
         hint = f"did you mean {quoted(near)}?" if near else f"they are {', '.join(map(key_of, ABOUT))}"

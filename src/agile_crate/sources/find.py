@@ -10,7 +10,7 @@ import glob
 import os
 import re
 import stat
-from collections import Counter, defaultdict
+from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, field
@@ -20,7 +20,7 @@ from ..core.crate.file_names import HIDDEN_PREFIX
 from ..core.errors import InputError, reason
 from ..core.limits import Limits, raise_hint
 from ..core.message import a_file, some_files
-from ..core.names import animation_of, frame_key, natural_key, split_number
+from ..core.names import animations_of, frame_key, natural_key
 from ..core.text import counted, is_unicode, shown
 
 COMMON_ENDINGS = frozenset(
@@ -96,18 +96,11 @@ def searched(inputs: Iterable[str], own: AbstractSet[str], limits: Limits) -> Se
 
 
 def _name_animations(search: Search) -> None:
-    """Says of each file which animation it belongs to: that depends on what else its folder holds."""
-    series: dict[str, set[str]] = defaultdict(set)
-    folders = [os.path.dirname(path) for path in search.taken]
-    for folder, file in zip(folders, search.found, strict=True):
-        before, number = split_number(file.name.rpartition("/")[2])
-        if number is not None:
-            series[folder].add(before)
-    alone = {folder for folder, befores in series.items() if len(befores) == 1}
-    search.found = [
-        file._replace(animation=animation_of(file.name, os.path.basename(folder), folder in alone))
-        for folder, file in zip(folders, search.found, strict=True)
-    ]
+    """Name the animation that each file belongs to."""
+    folders = [os.path.dirname(path).replace(os.sep, "/") for path in search.taken]
+    animations = animations_of([file.name for file in search.found], folders)
+    pairs = zip(search.found, animations, strict=True)
+    search.found = [file._replace(animation=animation) for file, animation in pairs]
 
 
 def named_twice(found: Iterable[Found]) -> list[tuple[Found, Found]]:
