@@ -135,12 +135,13 @@ def build(
     the crates' names, None where nothing was to be done; `again` builds all the same. So many `jobs` are built at a
     time, each in a process of its own."""
     from .commands.build import BuildOptions, build
-    from .commands.options import read_value
-    from .settings.reader import whole
+    from .core.errors import UsageError
+    from .core.text import shown
 
-    count = read_value("jobs", whole(1), jobs)
+    if type(jobs) is not int or jobs < 1:
+        raise UsageError("{jobs}: {} is not a whole number from 1", shown(repr(jobs)))
     options = BuildOptions(GENERATOR, {}, again, dry_run, force, keep_touches)
-    return build(_path(crate_file), _names("only", only), options, _limits(limit), count)
+    return build(_path(crate_file), _names("only", only), options, _limits(limit), jobs)
 
 
 def verify(data: StrPath, against: Inputs = (), *, accept: bool = False, limit: LimitTable = None) -> Verified:

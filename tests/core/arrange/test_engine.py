@@ -85,7 +85,7 @@ few = st.lists(st.tuples(st.integers(1, 5), st.integers(1, 5)), min_size=1, max_
 @given(few, st.booleans(), st.integers(1, 8), st.integers(1, 8))
 def test_searching_through_is_never_wrong(sizes: list, turn: bool, width: int, height: int) -> None:
     sizes.sort(key=lambda box: -box[0] * box[1])
-    answers = [module.search_through(sizes, turn, width, height, 100_000) for module in (exact_search, PLAIN_THROUGH)]
+    answers = [module.search_exactly(sizes, turn, width, height, 100_000) for module in (exact_search, PLAIN_THROUGH)]
     assert answers[0] == answers[1]
     found, places, steps = answers[0]
     assert found is fits(sizes, turn, np.zeros((height, width), bool))

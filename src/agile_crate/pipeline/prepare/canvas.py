@@ -147,19 +147,22 @@ def _bring_together(ways: list[Way], lineup: Lineup, settings: Settings) -> list
         )
         needed = [asked for asked, is_needed in reasons if is_needed]
         if needed:
-            remarks += _bring_if_needed(ways, group, settings, f"{needed[0]}, {quoted(group.name or '')}")
+            remarks += _bring_if_needed(ways, group, settings, message("{}, {}", needed[0], quoted(group.name or "")))
     return remarks
 
 
-def _bring_if_needed(ways: list[Way], group: FrameGroup, settings: Settings, why: str) -> list[Message]:
+def _bring_if_needed(ways: list[Way], group: FrameGroup, settings: Settings, why: Message) -> list[Message]:
     sizes = {ways[index].canvas for index in group.span}
     if len(sizes) < 2:
         return []
     _bring(ways, group.span, settings)
     return [
-        Message(
-            f"canvases of {counted(len(sizes), 'size')} were first brought to {measured(largest(sizes))}, at its "
-            f"{settings.align} ({why})"
+        message(
+            "canvases of {} were first brought to {}, at its {} ({})",
+            counted(len(sizes), "size"),
+            measured(largest(sizes)),
+            settings.align,
+            why,
         )
     ]
 
