@@ -15,7 +15,7 @@ from ..core.arrange.arrangement import Considered
 from ..core.crate.check import check_crate
 from ..core.crate.file_names import sized_name
 from ..core.limits import Limits
-from ..core.message import Message, some_files
+from ..core.message import Message, message, some_files
 from ..core.model.crate import Crate
 from ..core.model.variant import all_layers, with_layers
 from ..core.names import is_address
@@ -258,7 +258,7 @@ def _left_behind(files: Sequence[Path], previous: PreviousBuild, stale: Sequence
     left = sorted(path for path in map(Path, edited) if path not in files and path not in stale)
     if left:
         names, verb = some_files([path.name for path in left]), "was" if len(left) == 1 else "were"
-        yield Message(f"left in place: {names}, which {verb} changed since the last build")
+        yield message("left in place: {}, which {} changed since the last build", names, verb)
 
 
 def _since(packed: Packed, previous: PreviousBuild) -> Packed:

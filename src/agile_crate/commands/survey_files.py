@@ -91,5 +91,5 @@ def write_survey_files(
 
 def _result(one: Finding, looked: Survey, told: Callable[[Message], str]) -> Result:
     known = looked.known[one]
-    message = f"{one.sequence}: {one.what} → {told(one.remedy)}"
-    return Result(one.code, one.severity, message, known.files, known.key)
+    sentence = f"{one.sequence}: {told(Message(one.what))} → {told(one.remedy)}"
+    return Result(one.code, one.severity, sentence, known.files, known.key)

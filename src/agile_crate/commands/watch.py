@@ -159,6 +159,8 @@ def _build(spec: CrateSpec, builder: Builder) -> Turn:
                 builder.table.settled(spec.name, data)
             return Turn(spec.name, "unchanged", there=state)
         builder.begin(spec.name)
+        if state:  # files may have been half written when they were looked up
+            state = state._replace(found={})
         return _built(spec.name, job, state, builder, data)
     except CrateError as error:
         return Turn(spec.name, "failed", error=error)

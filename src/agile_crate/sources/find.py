@@ -89,7 +89,7 @@ def searched(inputs: Iterable[str], own: AbstractSet[str], limits: Limits) -> Se
     if not search.found:
         looked = some_files(inputs)
         extra = f" ({passed_over_text(search.skipped)} passed over)" if search.skipped else ""
-        raise InputError(f"no pictures were found in {looked}{extra}; name a folder that holds the frames")
+        raise InputError("no pictures were found in {}{}; name a folder that holds the frames", looked, extra)
     _refuse_odd_names(search.found)
     _name_animations(search)
     return search
