@@ -17,8 +17,8 @@ from PIL import Image
 
 from agile_crate.core.arrange import tight
 from agile_crate.core.arrange.blocks import Lot, arrange_blocks
-from agile_crate.core.arrange.sheet_size import SheetRules
-from agile_crate.core.arrange.tight import COMPILED, SheetLimits, arrange, bound, lowest
+from agile_crate.core.arrange.sheet_size import SheetLimits, SheetRules
+from agile_crate.core.arrange.tight import COMPILED, arrange, bound, lowest
 from agile_crate.core.model.geometry import Size
 from boxes import cut, filling, sprites
 from frames import folder_of

@@ -25,11 +25,11 @@ from statistics import mean
 import numpy as np
 from PIL import Image
 
-from agile_crate.core.limits import USUAL
 from agile_crate import GENERATOR
 from agile_crate.commands import cluster_build
 from agile_crate.commands.build import Request
 from agile_crate.commands.cluster_build import build_on_cluster
+from agile_crate.core.limits import USUAL
 from agile_crate.crate_files.read import read_crate_file
 from agile_crate.workers import cluster as cluster_module
 from agile_crate.workers.cluster import connected

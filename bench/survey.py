@@ -21,11 +21,11 @@ from zlib import crc32
 import numpy as np
 from PIL import Image
 
-from agile_crate.core.limits import USUAL
 from agile_crate.core.errors import InputError
 from agile_crate.core.inspect.facts import frame_facts
 from agile_crate.core.inspect.finding import Finding, Surveyed
 from agile_crate.core.inspect.findings import find_all
+from agile_crate.core.limits import USUAL
 from agile_crate.core.names import frame_key
 from agile_crate.core.png_chunks import PictureError
 from agile_crate.sources.find import Found, find

@@ -98,7 +98,8 @@ def _print_sheets(sheets: list[SheetSummary]) -> None:
     cell = first.cell
     columns = [Column("sheet"), Column("size", True)]
     columns += [Column("columns × rows", True)] if cell else []
-    parts = "empty" if cell else "blocks" if first.blocks else "boxes"
+    other = "blocks" if first.blocks else "boxes"
+    parts = "empty" if cell else other
     columns += [Column(heading, True) for heading in ("frames", parts, "full", "GPU memory")]
     table = []
     for sheet in sheets:

@@ -8,6 +8,7 @@ names as values of their own, and whoever prints it spells them.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
+from functools import partial
 from string import Formatter
 from typing import NamedTuple, Self
 
@@ -113,10 +114,13 @@ def _merged(parts: Iterable[Part]) -> Iterator[Part]:
 
 
 def _spelled(parts: Iterable[Part], spelling: Spelling) -> str:
-    return "".join(
-        spelling(*part) if isinstance(part, Setting) else part.path if isinstance(part, FilePath) else part
-        for part in parts
-    )
+    return "".join(map(partial(_part_spelled, spelling=spelling), parts))
+
+
+def _part_spelled(part: Part, spelling: Spelling) -> str:
+    if isinstance(part, Setting):
+        return spelling(*part)
+    return part.path if isinstance(part, FilePath) else part
 
 
 def setting(name: str, value: object = "") -> Message:
@@ -141,9 +145,9 @@ def some_files(paths: Sequence[str], limit: int = 5) -> Message:
 def listed(messages: Sequence[str], limit: int = 5) -> Message:
     """Return the first of some messages as a list: "a, b and c", or "a, b and 4 more"."""
     words = [*messages[:limit], f"{len(messages) - limit:,} more"] if len(messages) > limit else messages
-    return message(
-        ", ".join(["{}"] * len(words[:-1])) + (" and {}" if len(words) > 1 else "{}" if words else ""), *words
-    )
+    if len(words) < 2:
+        return message("{}", *words) if words else Message()
+    return message(", ".join(["{}"] * (len(words) - 1)) + " and {}", *words)
 
 
 def key_of(name: str) -> str:

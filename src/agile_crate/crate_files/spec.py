@@ -239,9 +239,9 @@ def _typed(value: object, kind: Kind, at: Keys) -> Any:
     return typed
 
 
-def _odd(value: object) -> str:
+def _odd(value: Any) -> str:
     """What a list or a table holds, by type."""
-    inside = value.values() if isinstance(value, dict) else value if isinstance(value, list) else []
+    inside = list(value.values()) if isinstance(value, dict) else value
     return " and ".join(sorted({_type_of(one) for one in inside})) or "nothing"
 
 
@@ -261,7 +261,8 @@ def _only(table: Table, at: Keys, known: Sequence[str] | Mapping[str, object]) -
     for key in table:
         if key not in known:
             near = nearest(key, known)
-            hint = f"did you mean '{near}'?" if near else f"known are {', '.join(known)}" if len(known) < 9 else ""
+            known_keys = f"known are {', '.join(known)}" if len(known) < 9 else ""
+            hint = f"did you mean '{near}'?" if near else known_keys
             raise WrongKeyError((*at, key), f"there is no key {quoted(key)} here" + (f"; {hint}" if hint else ""))
 
 

@@ -71,7 +71,8 @@ def encode_rows(size: Size, rows_of: RowsOf, executor: Executor, palette: Pixels
         rows, channels = _flat(rows_of(range(first, band.stop)), depth)
         if band.start == 0:
             filtering = _best_filter(rows, channels)
-            kind = INDEXED if palette is not None else RGB if channels == 3 else RGBA
+            colored = RGB if channels == 3 else RGBA
+            kind = colored if palette is None else INDEXED
             yield header(width, height, depth, kind)
             if palette is not None:
                 yield from _palette_chunks(palette)

@@ -15,7 +15,8 @@ from ..core.limits import Limits
 from ..core.message import a_file
 from ..core.model.crate import Crate, Frame
 from ..core.text import quoted, shown
-from .document import Document, FormError, animation_of, crate_of, document_of, frame_of, head_of, sheet_of, to_seal
+from .document import Document, animation_of, document_of, frame_of, head_of, sheet_of, to_seal
+from .read_document import FormError, crate_of
 from .seal import sealed
 
 

@@ -18,7 +18,8 @@ from ..core.model.crate import Animation, Crate, Frame
 from ..core.model.geometry import Shape
 from ..core.model.sheet import Sheet
 from ..core.text import quoted, shown
-from .document import Document, FormError, animation_of, crate_of, head_of, sheet_of, to_seal
+from .document import Document, animation_of, head_of, sheet_of, to_seal
+from .read_document import FormError, crate_of
 from .seal import sealed
 
 T = TypeVar("T")

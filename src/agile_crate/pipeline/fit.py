@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 
 from ..core.arrange.arrangement import Considered
+from ..core.arrange.sheet_size import SheetLimits
 from ..core.arrange.sheets import Filling
-from ..core.arrange.tight import SheetLimits, bound
+from ..core.arrange.tight import bound
 from ..core.errors import FitError
 from ..core.message import message, setting
 from ..core.model.geometry import Size
@@ -77,6 +78,7 @@ def considered_for(index: int, filling: Filling, sizes: Sequence[Size], gap: int
     covered = bound([sizes[box] for box in filling.boxes], gap)
     best = filling.arranged.size
     for tried in filling.arranged.tried:
-        verdict = "taken" if tried.fits and tried.size == best else "larger" if tried.fits else "not all fit"
+        fitting = "taken" if tried.size == best else "larger"
+        verdict = fitting if tried.fits else "not all fit"
         way = str(tried.policy) if tried.policy else "searched through"
         yield Considered(index, way, tried.size, covered / (tried.size.w * tried.size.h), verdict)

@@ -10,8 +10,9 @@ from itertools import accumulate
 from ..core.arrange.arrangement import Arrangement, SheetPlan, Spot
 from ..core.arrange.pinned import PinnedBox, arrange_pinned
 from ..core.arrange.share import between, shared
+from ..core.arrange.sheet_size import SheetLimits
 from ..core.arrange.sheets import BoxGroup, Filling, arrange_on_sheets
-from ..core.arrange.tight import Place, SheetLimits, arrange, bound
+from ..core.arrange.tight import Place, arrange, bound
 from ..core.errors import FitError
 from ..core.message import Message, message
 from ..core.model.crate import Crate

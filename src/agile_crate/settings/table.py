@@ -53,7 +53,7 @@ class Option(NamedTuple):
     """What is declared with a field of `Settings`, beside its default.
 
     A flag has no `read`. `many`: may be given several times, each time one more. `remembered`: frames differ by it, so
-    the metadata records it and a proof repeats it.
+    the metadata records it and a proof repeats it; by default all that selects or prepares frames.
     """
 
     section: Section
@@ -63,7 +63,7 @@ class Option(NamedTuple):
     choices: tuple[str, ...] = ()
     per_animation: bool = False
     many: bool = False
-    remembered: bool = False
+    remembered: bool | None = None
 
     @property
     def kind(self) -> Kind:
@@ -76,46 +76,39 @@ class Option(NamedTuple):
         return "," if self.metavar.endswith("…") else "x"
 
 
-def one(section: Section, default: T, help: str, metavar: str, read: Reader[T], *, remembered: bool = False) -> T:
-    """A setting of one value."""
-    return _field(default, Option(section, help, metavar, read, remembered=remembered))
+def one(section: Section, default: T, help: str, metavar: str, read: Reader[T], **more: Any) -> T:
+    """A setting of one value; `more` are further fields of `Option`."""
+    return _field(default, Option(section, help, metavar, read, **more))
 
 
-def flag(section: Section, help: str, *, remembered: bool = False) -> bool:
+def flag(section: Section, help: str, **more: Any) -> bool:
     """A setting that is on or off, and off if it is not given."""
-    return _field(False, Option(section, help, remembered=remembered))
+    return _field(False, Option(section, help, **more))
 
 
 def choice(
-    section: Section, default: str, help: str, choices: tuple[str, ...], *, metavar: str = "", remembered: bool = False
+    section: Section, default: str, help: str, choices: tuple[str, ...], *, metavar: str = "", **more: Any
 ) -> str:
     """A setting of one word out of several."""
-    shown = metavar or "|".join(choices)
-    return _field(default, Option(section, help, shown, reader.choice(choices), choices, remembered=remembered))
+    return one(section, default, help, metavar or "|".join(choices), reader.choice(choices), choices=choices, **more)
 
 
-def many(section: Section, help: str, metavar: str, read: Reader[T], *, remembered: bool = False) -> tuple[T, ...]:
+def many(section: Section, help: str, metavar: str, read: Reader[T], **more: Any) -> tuple[T, ...]:
     """A setting that may be given several times."""
     nothing: tuple[T, ...] = ()
-    return _field(nothing, Option(section, help, metavar, read, many=True, remembered=remembered))
+    return _field(nothing, Option(section, help, metavar, read, many=True, **more))
 
 
 def per_animation(
-    section: Section,
-    default: T,
-    help: str,
-    metavar: str,
-    read: Reader[T],
-    *,
-    choices: tuple[str, ...] = (),
-    remembered: bool = False,
+    section: Section, default: T, help: str, metavar: str, read: Reader[T], **more: Any
 ) -> PerAnimation[T]:
     """A setting of one value for all animations, or others for some of them."""
-    option = Option(section, help, metavar, read, choices, per_animation=True, remembered=remembered)
-    return _field(PerAnimation(default), option)
+    return _field(PerAnimation(default), Option(section, help, metavar, read, per_animation=True, **more))
 
 
 def _field(default: T, option: Option) -> T:
+    if option.remembered is None:
+        option = option._replace(remembered=option.section in ("take", "prepare"))
     return field(default=default, metadata={"option": option})
 
 
@@ -128,64 +121,46 @@ _ALIGN = "where a smaller canvas stands in its cell, and the pivot"
 class Settings:
     """All settings of a build, read and checked. Field order is the order in the help and in the docs."""
 
-    include: tuple[str, ...] = many(
-        "take", "only frames whose name matches", "PATTERN", naming.pattern, remembered=True
-    )
-    exclude: tuple[str, ...] = many("take", "no frames whose name matches", "PATTERN", naming.pattern, remembered=True)
+    include: tuple[str, ...] = many("take", "only frames whose name matches", "PATTERN", naming.pattern)
+    exclude: tuple[str, ...] = many("take", "no frames whose name matches", "PATTERN", naming.pattern)
     layers: str = choice(
         "take",
         "",
         "layers are frames, or one picture; of layered documents frames, of vectors one if not given",
         ("separate", "flat"),
-        remembered=True,
     )
     rename: tuple[tuple[str, str], ...] = many(
-        "take",
-        "another name for an animation; several of one name are joined",
-        "OLD=NEW",
-        naming.new_name,
-        remembered=True,
+        "take", "another name for an animation; several of one name are joined", "OLD=NEW", naming.new_name
     )
     frames: PerAnimation[Spans | None] = per_animation(
-        "take", None, "only these, by position: 5-30, 5-last or 1,3,6-9", "RANGE", naming.spans, remembered=True
+        "take", None, "only these, by position: 5-30, 5-last or 1,3,6-9", "RANGE", naming.spans
     )
     numbers: PerAnimation[Spans | None] = per_animation(
-        "take", None, "only these, by the numbers in their names: 4-27", "RANGE", naming.spans, remembered=True
+        "take", None, "only these, by the numbers in their names: 4-27", "RANGE", naming.spans
     )
     split: tuple[tuple[str, dict[str, Spans]], ...] = many(
-        "take", "cut one into several: gull=glide:1-20,land:21-44", "NAME=PART:RANGE,…", naming.parts, remembered=True
+        "take", "cut one into several: gull=glide:1-20,land:21-44", "NAME=PART:RANGE,…", naming.parts
     )
     every: PerAnimation[int] = per_animation(
-        "take", 1, "the first of every N frames; the pace stays", "N", reader.whole(1), remembered=True
+        "take", 1, "the first of every N frames; the pace stays", "N", reader.whole(1)
     )
-    drop_copies: bool = flag("take", "drop frames that only repeat the one before", remembered=True)
-    drop_closing: bool = flag("take", "drop a last frame that equals the first", remembered=True)
-    alike: int = one(
-        "take",
-        0,
-        "frames are copies if no value differs by more than N of 255",
-        "N",
-        reader.whole(0, 64),
-        remembered=True,
-    )
-    reverse: bool = flag("take", "every animation backwards", remembered=True)
+    drop_copies: bool = flag("take", "drop frames that only repeat the one before")
+    drop_closing: bool = flag("take", "drop a last frame that equals the first")
+    alike: int = one("take", 0, "frames are copies if no value differs by more than N of 255", "N", reader.whole(0, 64))
+    reverse: bool = flag("take", "every animation backwards")
     mirrored: tuple[tuple[str, str], ...] = many(
-        "take", "another animation, left and right exchanged", "NEW=OLD", naming.pair, remembered=True
+        "take", "another animation, left and right exchanged", "NEW=OLD", naming.pair
     )
-    reversed: tuple[tuple[str, str], ...] = many(
-        "take", "another animation, played backwards", "NEW=OLD", naming.pair, remembered=True
-    )
-    order: tuple[str, ...] = one(
-        "take", (), "these animations or stills first, in this order", "NAME,…", naming.names, remembered=True
-    )
+    reversed: tuple[tuple[str, str], ...] = many("take", "another animation, played backwards", "NEW=OLD", naming.pair)
+    order: tuple[str, ...] = one("take", (), "these animations or stills first, in this order", "NAME,…", naming.names)
     fps: PerAnimation[Fraction | None] = per_animation(
-        "take", None, "frames a second; 12, or the source's own times", "N", readers.fps, remembered=True
+        "take", None, "frames a second; 12, or the source's own times", "N", readers.fps
     )
     duration: PerAnimation[Fraction | None] = per_animation(
-        "take", None, "the whole animation: 800ms or 0.8s", "TIME", readers.time, remembered=True
+        "take", None, "the whole animation: 800ms or 0.8s", "TIME", readers.time
     )
     hold: tuple[tuple[str, int, Hold], ...] = many(
-        "take", "hold a frame: swim:3=2 (twice as long), swim:last=200ms", "NAME:FRAME=N", naming.hold, remembered=True
+        "take", "hold a frame: swim:3=2 (twice as long), swim:last=200ms", "NAME:FRAME=N", naming.hold
     )
     loop: PerAnimation[Loop | None] = per_animation(
         "take",
@@ -194,110 +169,79 @@ class Settings:
         "forever|once|back-and-forth",
         reader.choice(LOOPS),
         choices=LOOPS,
-        remembered=True,
     )
     limit: tuple[tuple[str, int], ...] = many(
-        "take", "another limit for what is read: frames=2000000, file-bytes=2GB", "NAME=N", readers.limit
+        "take",
+        "another limit for what is read: frames=2000000, file-bytes=2GB",
+        "NAME=N",
+        readers.limit,
+        remembered=False,
     )
     vector_size: Size | None = one(
-        "prepare", None, "the size of drawings in vectors that say none", "WxH", readers.size, remembered=True
+        "prepare", None, "the size of drawings in vectors that say none", "WxH", readers.size
     )
-    font: str = one("prepare", "", "the font for text in drawings, a file", "FILE", readers.file, remembered=True)
-    exposure: float = one(
-        "prepare", 0.0, "rendered light (OpenEXR) brighter by so many stops", "N", readers.stops, remembered=True
-    )
-    to_srgb: bool = flag("prepare", "convert pictures of another colour profile or gamma to sRGB", remembered=True)
+    font: str = one("prepare", "", "the font for text in drawings, a file", "FILE", readers.file)
+    exposure: float = one("prepare", 0.0, "rendered light (OpenEXR) brighter by so many stops", "N", readers.stops)
+    to_srgb: bool = flag("prepare", "convert pictures of another colour profile or gamma to sRGB")
     color_key: ColorKey | None = one(
         "prepare",
         None,
         "make this colour transparent: #ff00ff, corner, corner:12 (tolerance)",
         "COLOR",
         readers.color_key,
-        remembered=True,
     )
-    scale: Fraction = one(
-        "prepare", Fraction(1), "make frames smaller or larger: 50%, 0.5 or 3x", "N", readers.scale, remembered=True
-    )
+    scale: Fraction = one("prepare", Fraction(1), "make frames smaller or larger: 50%, 0.5 or 3x", "N", readers.scale)
     fit: Size | None = one(
-        "prepare", None, "scale all by one factor, so that the largest just fits", "WxH", readers.size, remembered=True
+        "prepare", None, "scale all by one factor, so that the largest just fits", "WxH", readers.size
     )
-    fit_to: str = choice(
-        "prepare", "canvas", "what is to fit: canvases, or what is visible on them", ("canvas", "art"), remembered=True
-    )
+    fit_to: str = choice("prepare", "canvas", "what is to fit: canvases, or what is visible on them", ("canvas", "art"))
     resample: str = choice(
-        "prepare", "smooth", "smooth: filtered; pixel: nearest, for whole factors", ("smooth", "pixel"), remembered=True
+        "prepare", "smooth", "smooth: filtered; pixel: nearest, for whole factors", ("smooth", "pixel")
     )
-    clear_below: int = one(
-        "prepare", 0, "alpha up to N becomes empty, everywhere", "N", reader.whole(1, 254), remembered=True
-    )
-    hard_alpha: int = one(
-        "prepare", 0, "alpha from N on becomes opaque, below empty", "N", reader.whole(1, 255), remembered=True
-    )
+    clear_below: int = one("prepare", 0, "alpha up to N becomes empty, everywhere", "N", reader.whole(1, 254))
+    hard_alpha: int = one("prepare", 0, "alpha from N on becomes opaque, below empty", "N", reader.whole(1, 255))
     palette: str | tuple[Color, ...] = one(
-        "prepare",
-        _NO_PALETTE,
-        "the nearest colours of a palette: a file, or #rrggbb,#rrggbb",
-        "FILE",
-        readers.palette,
-        remembered=True,
+        "prepare", _NO_PALETTE, "the nearest colours of a palette: a file, or #rrggbb,#rrggbb", "FILE", readers.palette
     )
-    colors: int = one(
-        "prepare", 0, "the nearest of N colours, found for the whole crate", "N", reader.whole(2, 256), remembered=True
-    )
-    dither: bool = flag("prepare", "mix palette colours in a still pattern", remembered=True)
+    colors: int = one("prepare", 0, "the nearest of N colours, found for the whole crate", "N", reader.whole(2, 256))
+    dither: bool = flag("prepare", "mix palette colours in a still pattern")
     canvas: str | Size = one(
         "prepare",
         _OWN_CANVAS,
         "own, animation or common (the largest there, or of all), or a size",
         "WxH",
         readers.canvas,
-        remembered=True,
     )
-    align: str = choice("prepare", "bottom", _ALIGN, tuple(PLACES), metavar="PLACE", remembered=True)
+    align: str = choice("prepare", "bottom", _ALIGN, tuple(PLACES), metavar="PLACE")
     shift: PerAnimation[Offset | None] = per_animation(
-        "prepare", None, "move all frames on their canvas, pivot included", "X,Y", readers.shift, remembered=True
+        "prepare", None, "move all frames on their canvas, pivot included", "X,Y", readers.shift
     )
     outline: Outline | None = one(
-        "prepare",
-        None,
-        "a line round figures, or inside them: #201830:2, #201830:2:inner",
-        "COLOR:N",
-        readers.outline,
-        remembered=True,
+        "prepare", None, "a line round figures, or inside them: #201830:2, #201830:2:inner", "COLOR:N", readers.outline
     )
     trim: str = choice(
         "prepare",
         "",
         "cut off the empty rim: by frame, animation or sheet; off by itself, but tight: frame, blocks: animation",
         ("off", "frame", "animation", "sheet"),
-        remembered=True,
     )
-    alpha_floor: int = one(
-        "prepare", 0, "alpha up to N counts as empty when trimming", "N", reader.whole(0, 254), remembered=True
-    )
-    forget_offsets: bool = flag("prepare", "write trimmed frames as if drawn on what is left of them", remembered=True)
+    alpha_floor: int = one("prepare", 0, "alpha up to N counts as empty when trimming", "N", reader.whole(0, 254))
+    forget_offsets: bool = flag("prepare", "write trimmed frames as if drawn on what is left of them")
     pivot: PerAnimation[PivotOptions | None] = per_animation(
         "prepare",
         None,
         "the point that stays put: 0.5,1 or 48px,90px or feet or a place; as align says",
         "POINT",
         readers.pivot,
-        remembered=True,
     )
-    snap_pivot: bool = flag("prepare", "pivots on whole pixels", remembered=True)
-    fill_under: bool = flag("prepare", "carry colours under transparent pixels, for texture filters", remembered=True)
+    snap_pivot: bool = flag("prepare", "pivots on whole pixels")
+    fill_under: bool = flag("prepare", "carry colours under transparent pixels, for texture filters")
     shape: str = choice(
-        "prepare",
-        "",
-        "polygons round what is visible: convex, or following the edge",
-        ("hull", "contour"),
-        remembered=True,
+        "prepare", "", "polygons round what is visible: convex, or following the edge", ("hull", "contour")
     )
-    shape_points: int = one(
-        "prepare", 0, "at most so many points to a polygon", "N", reader.whole(4, 1000), remembered=True
-    )
+    shape_points: int = one("prepare", 0, "at most so many points to a polygon", "N", reader.whole(4, 1000))
     shape_of: str = choice(
-        "prepare", "frame", "a shape for each frame, or one for an animation", ("frame", "animation"), remembered=True
+        "prepare", "frame", "a shape for each frame, or one for an animation", ("frame", "animation")
     )
     layout: str = choice(
         "arrange",
@@ -323,11 +267,7 @@ class Settings:
         remembered=True,
     )
     edge_repeat: int = one(
-        "arrange",
-        0,
-        "copy the outermost pixels outwards, corners too, into gap and margin",
-        "N",
-        reader.whole(0, 1024),
+        "arrange", 0, "copy the outermost pixels outwards, corners too, into gap and margin", "N", reader.whole(0, 1024)
     )
     turn: bool = flag("arrange", "tight: frames may lie turned by 90°")
     keep_repeats: bool = flag("arrange", "tight: store equal frames each by itself")

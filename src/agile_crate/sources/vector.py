@@ -257,7 +257,8 @@ def _own_size(root: Element, given: Size | None) -> tuple[float, float]:
     box = re.split(r"[\s,]+", (root.get("viewBox") or "").strip())
     across, down = map(_length, box[2:]) if len(box) == 4 else (None, None)
     if across and down:
-        scale = w / across if w else h / down if h else 1.0
+        by_height = h / down if h else 1.0
+        scale = w / across if w else by_height
         return across * scale, down * scale
     raise PictureError(message("says no size of its own; give it one with {vector_size}"))
 

@@ -341,7 +341,7 @@ def encoded(film: Film, ending: str) -> bytes:
         )  # fmt: skip
         return stream.getvalue()
     times = paced([Fraction(ms) for ms in film.milliseconds], Timing(), unit=10)
-    loops = {"loop": 0} if film.showings == 0 else {"loop": film.showings - 1} if film.showings > 1 else {}
+    loops = {} if film.showings == 1 else {"loop": max(0, film.showings - 1)}
     images[0].save(
         stream, "GIF", save_all=True, append_images=images[1:], duration=times, disposal=2, optimize=False, **loops
     )

@@ -16,7 +16,7 @@ from types import MappingProxyType
 from typing import Any, NamedTuple
 
 from ..core.crate.changes import Change, summary_of
-from ..core.crate.summary import sheet_summaries
+from ..core.crate.summary import SheetSummary, sheet_summaries
 from ..core.inspect.finding import CODES, Finding
 from ..core.inspect.findings import by_code
 from ..core.model.crate import Crate
@@ -262,13 +262,19 @@ def _summary(crate: Crate) -> str:
     return " · ".join(filter(None, parts))
 
 
+def _cells_of(sheet: SheetSummary) -> str:
+    if sheet.cell:
+        return measured(sheet.cell)
+    return counted(len(sheet.blocks), "block") if sheet.blocks else "–"
+
+
 def _sheet_rows(crate: Crate) -> list[list[str]]:
     return [
         [
             shown(sheet.image),
             measured(sheet.size),
             f"{sheet.columns} × {sheet.rows}" if sheet.cell else "–",
-            measured(sheet.cell) if sheet.cell else counted(len(sheet.blocks), "block") if sheet.blocks else "–",
+            _cells_of(sheet),
             str(sheet.margin),
             str(sheet.gap),
             str(sheet.count),

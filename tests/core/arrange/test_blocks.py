@@ -9,8 +9,7 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from agile_crate.core.arrange.blocks import Blocks, Lot, arrange_blocks
-from agile_crate.core.arrange.sheet_size import SheetRules
-from agile_crate.core.arrange.tight import SheetLimits
+from agile_crate.core.arrange.sheet_size import SheetLimits, SheetRules
 from agile_crate.core.model.geometry import Box, Size
 
 SIDES = st.integers(1, 40)

@@ -8,9 +8,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from agile_crate.core.arrange.pinned import PinnedBox, arrange_pinned
-from agile_crate.core.arrange.sheet_size import SheetRules
+from agile_crate.core.arrange.sheet_size import SheetLimits, SheetRules
 from agile_crate.core.arrange.sheets import BoxGroup, Filling, arrange_on_sheets
-from agile_crate.core.arrange.tight import Place, SheetLimits
+from agile_crate.core.arrange.tight import Place
 from agile_crate.core.model.geometry import Box, Size
 
 SIDES = st.tuples(st.integers(1, 24), st.integers(1, 24))

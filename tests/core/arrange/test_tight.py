@@ -10,9 +10,9 @@ from hypothesis import strategies as st
 from agile_crate.core.arrange.grid import GridOptions
 from agile_crate.core.arrange.rows import arrange_rows
 from agile_crate.core.arrange.share import shared
-from agile_crate.core.arrange.sheet_size import SheetRules
+from agile_crate.core.arrange.sheet_size import SheetLimits, SheetRules
 from agile_crate.core.arrange.sheets import BoxGroup, arrange_on_sheets
-from agile_crate.core.arrange.tight import ArrangedSheet, SheetLimits, arrange, bound, lowest
+from agile_crate.core.arrange.tight import ArrangedSheet, arrange, bound, lowest
 from agile_crate.core.errors import FitError
 from agile_crate.core.model.geometry import Box, Cells, Offset, Size
 from agile_crate.core.model.picture import Picture

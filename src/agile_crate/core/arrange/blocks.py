@@ -15,8 +15,9 @@ from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 from ..model.geometry import Cells, Size
+from .sheet_size import SheetLimits
 from .sheets import BoxGroup, Filling, arrange_on_sheets
-from .tight import SheetLimits, bound
+from .tight import bound
 
 ROUNDS = {"quick": 6, "steady": 24, "deep": 400}
 """How many choices of shapes are tried, by effort."""

@@ -17,8 +17,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..model.geometry import Size
+from .sheet_size import SheetLimits
 from .sheets import BoxGroup, Filling, arrange_on_sheets
-from .tight import ArrangedSheet, Place, SheetLimits, Sizes
+from .tight import ArrangedSheet, Place, Sizes
 
 Rects = NDArray[np.int64]
 """Rectangles, one a row: left, top, right, bottom."""

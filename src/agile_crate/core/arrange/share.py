@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Sequence
+from typing import get_args
 
 import numpy as np
 
@@ -48,8 +49,10 @@ def between(first: Mirror, second: Mirror) -> Mirror:
     >>> between("x", "x"), between("x", "xy"), between("", "y")
     ('', 'y', 'y')
     """
-    flips = set(first) ^ set(second)
-    return "xy" if len(flips) == 2 else "x" if "x" in flips else "y" if "y" in flips else ""
+    return _MIRRORS[frozenset(first) ^ frozenset(second)]
+
+
+_MIRRORS: dict[frozenset[str], Mirror] = {frozenset(mirror): mirror for mirror in get_args(Mirror)}
 
 
 def _key(picture: Picture, mirrored: bool) -> tuple[object, ...]:

@@ -1,5 +1,6 @@
 """How large a sheet may be, and how large it becomes once it must be a power of two and the like."""
 
+from dataclasses import dataclass
 from typing import NamedTuple
 
 from ..model.geometry import Size
@@ -37,3 +38,21 @@ class SheetRules(NamedTuple):
         if self.pow2:
             side = 1 << (side.bit_length() - 1)
         return side // self.multiple * self.multiple
+
+
+@dataclass(frozen=True, slots=True)
+class SheetLimits:
+    """What a sheet must obey. `aspect` is how many times longer one side may be than the other, None for any; it yields
+    where nothing would fit otherwise."""
+
+    rules: SheetRules = SheetRules()
+    aspect: float | None = 2
+    margin: int = 0
+    gap: int = 0
+    turn: bool = False
+    effort: str = "steady"
+
+    @property
+    def inside(self) -> Size:
+        """The room for boxes with their gap on the largest sheet."""
+        return Size(*(side - 2 * self.margin + self.gap for side in self.rules.usable))

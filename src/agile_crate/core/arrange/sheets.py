@@ -16,7 +16,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import accumulate
 
-from .tight import ArrangedSheet, SheetLimits, Sizes, arrange, bound
+from .sheet_size import SheetLimits
+from .tight import ArrangedSheet, Sizes, arrange, bound
 
 FULL = (1.0, 0.995, 0.99, *(share / 100 for share in range(98, 78, -1)), 0.7, 0.5, 0.3, 0.1, 0.0)
 """The shares of a sheet that are hoped to be filled, one after the other; at the last, the largest animation alone, or

@@ -181,6 +181,14 @@ class Shelf:
         self.tallest: i64 = stock.tallest
         self.turn: bool = stock.turn
         self.looked: i64 = 0
+        # Of the niche that is looked at: its walls and its room, and what scores most so far.
+        self.room: i64 = 0
+        self.before: i64 = 0
+        self.after: i64 = 0
+        self.tall: i64 = 0
+        self.level: i64 = 0
+        self.most: i64 = -FAR
+        self.chosen: i64 = -1
 
     def trimmed(self, column: i64) -> i64:
         """One past the tallest entry of a width that is left; where the width begins, if nothing is."""
@@ -217,35 +225,28 @@ class Shelf:
             self.of_width[h] -= 1
 
     def best(self, niche: i64, room: i64, before: i64, after: i64, weights: Weights, favour: list[i64]) -> i64:
-        """The entry that scores most in a niche `niche` wide, under the sheet's top by `room`; -1 if none fits. The
-        widest and tallest of equals."""
+        """Return the entry that scores most in a niche `niche` wide, under the sheet's top by `room`; -1 if none fits.
+        Of equals it is the widest and tallest."""
         least = self.least_width()
         if least > niche:
             return -1
         columns = self.columns
-        begins = self.begins
-        ends = self.ends
         lower = self.lower
-        heights = self.heights
-        kinds = self.kinds
-        count = self.count
         of_width = self.of_width
-        last: i64 = len(columns)
-        column = self.at_most(columns, self.narrowest, last, niche)
-        tall: i64 = weights.tall
-        level: i64 = weights.level
+        column = self.at_most(columns, self.narrowest, len(columns), niche)
+        self.room, self.before, self.after = room, before, after
+        self.tall, self.level = weights.tall, weights.level
+        self.most, self.chosen = -FAR, -1
         above: i64 = -1
-        chosen: i64 = -1
-        most: i64 = -FAR
-        beyond: i64 = (room if room < self.tallest else self.tallest) * tall + level + weights.pair
+        beyond: i64 = (room if room < self.tallest else self.tallest) * self.tall + self.level + weights.pair
         if len(favour):
             beyond += FAVOUR
         while column >= self.narrowest:
             w: i64 = columns[column]
             below: i64 = lower[column]
-            begin: i64 = begins[column]
-            end: i64 = ends[column]
-            if count[kinds[end - 1]] == 0:
+            begin: i64 = self.begins[column]
+            end: i64 = self.ends[column]
+            if self.count[self.kinds[end - 1]] == 0:
                 end = self.trimmed(column)
             if end == begin:  # nothing of this width is left: it is skipped from now on
                 if above >= 0:
@@ -256,7 +257,7 @@ class Shelf:
             if w == niche:
                 score += weights.exact
             else:
-                if score + beyond <= most:
+                if score + beyond <= self.most:
                     break
                 rest = niche - w
                 if rest < least:
@@ -265,46 +266,60 @@ class Shelf:
                     score += weights.pair
             self.looked += 1
             entry: i64 = end - 1
-            if heights[entry] > room:
-                entry = self.at_most(heights, begin, end, room)
+            if self.heights[entry] > room:
+                entry = self.at_most(self.heights, begin, end, room)
             if len(favour):
-                while entry >= begin:
-                    kind: i64 = kinds[entry]
-                    if count[kind] > 0:
-                        h: i64 = heights[entry]
-                        value: i64 = score + tall * h + favour[kind]
-                        if h in (before, after, room):
-                            value += level
-                        if value > most:
-                            most = value
-                            chosen = entry
-                        self.looked += 1
-                    entry -= 1
+                self.look_at_all(begin, entry, score, favour)
             else:
-                while entry >= begin and count[kinds[entry]] == 0:
-                    entry -= 1
-                if entry >= begin:
-                    h = heights[entry]
-                    value = score + tall * h
-                    if h in (before, after, room):
-                        value += level
-                    if value > most:
-                        most = value
-                        chosen = entry
-                    wall = before
-                    while True:
-                        value = score + tall * wall + level
-                        if wall < h and value > most:
-                            found = self.at_most(heights, begin, entry, wall)
-                            if found >= begin and heights[found] == wall and count[kinds[found]] > 0:
-                                most = value
-                                chosen = found
-                        if wall == after:
-                            break
-                        wall = after
+                self.look_at_tallest(begin, entry, score)
             above = column
             column = below
-        return chosen
+        return self.chosen
+
+    def look_at_all(self, begin: i64, entry: i64, score: i64, favour: list[i64]) -> None:
+        """Compare every entry of a width, down from `entry`: any kind may be favoured."""
+        heights, kinds, count = self.heights, self.kinds, self.count
+        room, before, after = self.room, self.before, self.after
+        while entry >= begin:
+            kind: i64 = kinds[entry]
+            if count[kind] > 0:
+                h: i64 = heights[entry]
+                value: i64 = score + self.tall * h + favour[kind]
+                if h in (before, after, room):
+                    value += self.level
+                if value > self.most:
+                    self.most = value
+                    self.chosen = entry
+                self.looked += 1
+            entry -= 1
+
+    def look_at_tallest(self, begin: i64, entry: i64, score: i64) -> None:
+        """Compare the tallest entry of a width, down from `entry`, and those that end level with a neighbor: no other
+        can score more."""
+        heights, kinds, count = self.heights, self.kinds, self.count
+        before, after = self.before, self.after
+        while entry >= begin and count[kinds[entry]] == 0:
+            entry -= 1
+        if entry < begin:
+            return
+        h: i64 = heights[entry]
+        value: i64 = score + self.tall * h
+        if h in (before, after, self.room):
+            value += self.level
+        if value > self.most:
+            self.most = value
+            self.chosen = entry
+        wall = before
+        while True:
+            value = score + self.tall * wall + self.level
+            if wall < h and value > self.most:
+                found = self.at_most(heights, begin, entry, wall)
+                if found >= begin and heights[found] == wall and count[kinds[found]] > 0:
+                    self.most = value
+                    self.chosen = found
+            if wall == after:
+                break
+            wall = after
 
 
 FAVOUR = 1000

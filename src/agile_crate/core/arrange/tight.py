@@ -22,7 +22,7 @@ from ..model.geometry import Size
 from . import skyline
 from .exact_search import search_exactly
 from .policies import POLICIES, Policy, policies
-from .sheet_size import SheetRules
+from .sheet_size import SheetLimits, SheetRules
 from .skyline import FAR, Stock, Weights, fill
 
 COMPILED = not skyline.__file__.endswith(".py")
@@ -39,24 +39,6 @@ one, placing a box some more; compiled, 1,000 take about as long as decoding a f
 
 NEXT = 0.8
 """This share of the passes aims at the next smaller sheet; the others at any between it and the bound."""
-
-
-@dataclass(frozen=True, slots=True)
-class SheetLimits:
-    """What a sheet must obey. `aspect` is how many times longer one side may be than the other, None for any; it yields
-    where nothing would fit otherwise."""
-
-    rules: SheetRules = SheetRules()
-    aspect: float | None = 2
-    margin: int = 0
-    gap: int = 0
-    turn: bool = False
-    effort: str = "steady"
-
-    @property
-    def inside(self) -> Size:
-        """The room for boxes with their gap on the largest sheet."""
-        return Size(*(side - 2 * self.margin + self.gap for side in self.rules.usable))
 
 
 class Place(NamedTuple):

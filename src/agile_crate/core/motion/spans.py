@@ -27,7 +27,8 @@ class Span(NamedTuple):
         return range(first, last + 1) if first <= last else range(first, last - 1, -1)
 
     def __str__(self) -> str:
-        ends = ["" if end is None else "last" if end == LAST else str(end) for end in self]
+        names = {None: "", LAST: "last"}
+        ends = [names.get(end, str(end)) for end in self]
         return ends[0] if self.first == self.last else "-".join(ends)
 
 

@@ -38,7 +38,9 @@ def in_order(sequences: Iterable[FrameSequence], first: Sequence[str] = ()) -> S
 
     def key(sequence: FrameSequence) -> tuple[object, ...]:
         name = sequence.name
-        return (2,) if name is None else (0, rank[name]) if name in rank else (1, natural_key(name))
+        if name is None:
+            return (2,)
+        return (0, rank[name]) if name in rank else (1, natural_key(name))
 
     def ordered(sequence: FrameSequence) -> FrameSequence:
         if sequence.name is not None or not of_stills:
