@@ -1,4 +1,4 @@
-"""The plan of the house: which floor may import which, and what else may be imported where. CONTRIBUTING.md draws it.
+"""The plan of the program: which package may import which, what else may be imported where, and how long things may be.
 
 Read from the source, so imports within functions count as well. What stands under `if TYPE_CHECKING` counts too: who
 names a type of another floor knows that floor.
@@ -183,6 +183,77 @@ def test_nothing_runs_what_a_text_says() -> None:
             assert called not in ("eval", "exec", "compile", "os.system", "os.popen", "marshal.loads"), module
             assert called != "pickle.loads" or module == "agile_crate.workers.processes", module  # of its own processes
             assert not any(key.arg == "shell" for key in getattr(node, "keywords", ())), module
+
+
+MOST_PARAMETERS, MOST_LINES, LONGEST_FILE = 8, 60, 400
+"""Of a function, a function, and a module."""
+
+DOCUMENTED_ELSEWHERE = {
+    "declare", "run", "fact", "decide", "apply", "submit", "shutdown", "write", "flush", "do_GET", "do_HEAD", "error", "main",
+}  # fmt: skip
+"""Functions of a protocol, which says what they do: of a command, a step, an executor, a stream, a parser."""
+
+TREES = {module: ast.parse(path.read_text("utf-8")) for module, path in MODULES.items()}
+
+Function = tuple[str, ast.FunctionDef]
+
+
+def functions() -> Iterator[Function]:
+    for module, tree in TREES.items():
+        yield from ((module, node) for node in ast.walk(tree) if isinstance(node, ast.FunctionDef))
+
+
+def test_functions_and_files_are_short() -> None:
+    for module, function in functions():
+        arguments = function.args
+        named = [one.arg for one in (*arguments.posonlyargs, *arguments.args, *arguments.kwonlyargs)]
+        count = sum(name not in ("self", "cls") for name in named) + bool(arguments.vararg) + bool(arguments.kwarg)
+        assert count <= MOST_PARAMETERS, f"{module}.{function.name} has {count} parameters"
+        lines = (function.end_lineno or 0) - function.lineno + 1
+        assert lines <= MOST_LINES, f"{module}.{function.name} has {lines} lines"
+    for module, path in MODULES.items():
+        assert path.read_text("utf-8").count("\n") <= LONGEST_FILE, f"{module} is too long"
+
+
+def test_no_two_classes_share_a_name() -> None:
+    owners: dict[str, str] = {}
+    for module, tree in TREES.items():
+        for node in ast.walk(tree):
+            if isinstance(node, ast.ClassDef):
+                other = owners.setdefault(node.name, module)
+                assert other == module, f"{module} and {other} both have a class {node.name}"
+
+
+def test_conditional_expressions_are_not_nested() -> None:
+    for module, tree in TREES.items():
+        for node in ast.walk(tree):
+            if isinstance(node, ast.IfExp):
+                assert not isinstance(node.body, ast.IfExp), f"{module}, line {node.lineno}"
+                assert not isinstance(node.orelse, ast.IfExp), f"{module}, line {node.lineno}"
+
+
+def test_public_functions_say_what_they_do() -> None:
+    for module, tree in TREES.items():
+        owners = [tree, *(node for node in tree.body if isinstance(node, ast.ClassDef))]
+        for function in (node for owner in owners for node in owner.body if isinstance(node, ast.FunctionDef)):
+            if not function.name.startswith("_") and function.name not in DOCUMENTED_ELSEWHERE:
+                assert ast.get_docstring(function), f"{module}.{function.name} has no docstring"
+
+
+TEMPLATED = {"UsageError", "InputError", "FitError", "OutputError", "PictureError", "FormError", "WrongKeyError"}
+
+
+def test_templates_of_messages_are_constants() -> None:
+    """A template that held somebody's text could hold braces."""
+    for module, tree in TREES.items():
+        for node in ast.walk(tree):
+            if not isinstance(node, ast.Call) or module.endswith("core.message"):
+                continue
+            called = getattr(node.func, "id", "")
+            values = node.args[1:] if called == "WrongKeyError" else node.args  # after the keys
+            if (called == "message" and values) or (called in TEMPLATED and len(values) > 1):
+                names = [one for one in ast.walk(values[0]) if isinstance(one, ast.FormattedValue)]
+                assert not names, f"{module}, line {node.lineno}: pass values, and leave the template a constant"
 
 
 @pytest.mark.parametrize(

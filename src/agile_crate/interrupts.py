@@ -43,6 +43,7 @@ def arrived() -> None:
 
 
 def has_arrived() -> bool:
+    """Return True if an interruption has arrived."""
     return _State.has_arrived
 
 

@@ -54,6 +54,7 @@ class _Run:
 
     @property
     def status(self) -> int:
+        """The exit code: that of the first error."""
         return int(self.errors[0]["exit"]) if self.errors else Status.DONE
 
 

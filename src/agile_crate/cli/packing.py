@@ -19,11 +19,13 @@ MOST_CONSIDERED = 24
 
 
 def print_warnings(packed: Packed) -> None:
+    """Print the warnings of a build to stderr."""
     for warning in packed.warnings:
         print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
 
 
 def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:
+    """Print what was packed, and how."""
     from ..core.crate.summary import animation_summaries, rows_of, sheet_summaries
     from ..core.text import counted, few, shown
     from ..sources.find import passed_over_text

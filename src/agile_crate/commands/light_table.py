@@ -56,6 +56,7 @@ class LightTable:
 
     @property
     def address(self) -> str:
+        """The address of the first crate's page."""
         return f"{self.server.address}1/"
 
     def working(self, name: str) -> None:
@@ -97,6 +98,7 @@ class LightTable:
             self._tell(name, "built", {"build": table.build, "said": said, **news})
 
     def close(self) -> None:
+        """Stop serving the pages."""
         self.server.close()
 
     def _table(self, name: str) -> _Table:

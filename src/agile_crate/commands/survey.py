@@ -71,6 +71,7 @@ class Survey:
 
     @property
     def faults(self) -> int:
+        """The number of findings that are faults."""
         return sum(finding.severity == FAULT for finding in self.findings)
 
 
@@ -134,6 +135,7 @@ class _Surveying:
         self._pixels = read_again(self.places, context.limits)
 
     def again(self, frame: FrameFacts) -> Pixels:
+        """Return the pixels of a frame, read again."""
         return self._pixels(frame.name, frame.canvas)
 
     def sequences(self) -> Iterator[tuple[str | None, list[DecodedPart[FrameFacts]]]]:

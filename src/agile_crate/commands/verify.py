@@ -60,6 +60,7 @@ class Verified:
 
     @property
     def holds(self) -> bool:
+        """True if nothing is wrong."""
         return not self.problems and not self.differences
 
 

@@ -18,6 +18,7 @@ class Color(NamedTuple):
 
     @property
     def hex(self) -> str:
+        """The color as ``#rrggbb``."""
         return f"#{self.red:02x}{self.green:02x}{self.blue:02x}"
 
 

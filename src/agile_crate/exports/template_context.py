@@ -48,10 +48,12 @@ class Bounds(NamedTuple):
 
     @property
     def w(self) -> float:
+        """The width."""
         return self.right - self.left
 
     @property
     def h(self) -> float:
+        """The height."""
         return self.bottom - self.top
 
 

@@ -57,6 +57,7 @@ def to_seal(said: Document) -> Document:
 
 
 def sheet_of(sheet: Sheet) -> Document:
+    """Return what the document says of a sheet."""
     said: Document = {"image": sheet.image, "size": sheet.size, "sha256": sheet.sha256}
     if sheet.cells:
         cells = sheet.cells
@@ -99,6 +100,7 @@ def _block_of(block: Block) -> Document:
 
 
 def frame_of(frame: Frame) -> Document:
+    """Return what the document says of a frame."""
     said: Document = {
         "name": frame.name,
         "sheet": frame.on_sheet,
@@ -120,6 +122,7 @@ def frame_of(frame: Frame) -> Document:
 
 
 def animation_of(animation: Animation) -> Document:
+    """Return what the document says of an animation."""
     return {
         "name": animation.name,
         "frames": animation.frames,

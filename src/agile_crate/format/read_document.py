@@ -33,6 +33,7 @@ class FormError(MessageError):
 
 
 def crate_of(document: Any, limits: Limits) -> Crate:
+    """Return the crate of a document. Raises FormError."""
     _expect(isinstance(document, dict) and document.get("format") == FORMAT, "format", f'"{FORMAT}"', document)
     version = document.get("version")
     _expect(

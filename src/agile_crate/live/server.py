@@ -64,6 +64,7 @@ class Server:
 
     @property
     def host(self) -> str:
+        """The host and port that browsers must name."""
         return f"{ADDRESS}:{self._server.server_address[1]}"
 
     @property

@@ -17,6 +17,7 @@ from ..settings.table import Settings
 
 
 def limits_of(settings: Settings) -> SheetLimits:
+    """Return what the settings allow of a sheet."""
     return SheetLimits(
         rules=settings.sheet_rules,
         aspect=settings.aspect or None,

@@ -180,6 +180,7 @@ class _Finish(NamedTuple):
     premultiply: bool
 
     def apply(self, pixels: Pixels) -> Pixels:
+        """Return the pixels with the finish."""
         if self.background:
             return flattened(pixels, self.background)
         return premultiplied(pixels) if self.premultiply else pixels
@@ -242,6 +243,7 @@ class _Meter:
         self._progress(self._doing, self._done, self._total)
 
     def passing(self, items: Iterable[T]) -> Iterator[T]:
+        """Yield the items; each counts once the next one is asked for."""
         for item in items:
             yield item
             self._done = min(self._done + 1, self._total)

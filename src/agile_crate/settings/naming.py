@@ -112,4 +112,5 @@ def names(text: str) -> tuple[str, ...]:
 
 @of(kinds.TEXTS)
 def pattern(text: str) -> str:
+    """A pattern that names are held against."""
     return text

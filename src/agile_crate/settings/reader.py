@@ -38,6 +38,8 @@ def of(kind: Kind) -> Callable[[Callable[[str], T]], Reader[T]]:
 
 
 def choice(choices: tuple[Word, ...]) -> Reader[Word]:
+    """Return a reader of one word out of several."""
+
     @of(kinds.word(choices))
     def read(text: str) -> Word:
         for word in choices:
@@ -49,6 +51,8 @@ def choice(choices: tuple[Word, ...]) -> Reader[Word]:
 
 
 def whole(least: int, most: int = LARGEST_SIDE) -> Reader[int]:
+    """Return a reader of whole numbers between two."""
+
     @of(kinds.whole(least, most))
     def read(text: str) -> int:
         number = int(text) if text.isascii() and text.isdigit() and len(text) < 10 else -1

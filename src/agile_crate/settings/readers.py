@@ -47,6 +47,7 @@ def size(text: str) -> Size:
 
 @of(kinds.NUMBER)
 def fps(text: str) -> Fraction:
+    """Frames a second: ``12``, ``23.976`` or ``30000/1001``."""
     number = fraction(text)
     if number is None or not 0 < number <= 1000:
         raise UsageError(

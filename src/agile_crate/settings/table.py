@@ -355,6 +355,7 @@ class Settings:
 
     @property
     def sheet_rules(self) -> SheetRules:
+        """What a sheet's size must obey."""
         return SheetRules(self.max_size, self.size, self.pow2, self.square, self.multiple)
 
 

@@ -190,6 +190,7 @@ def _batches(files: Sequence[Found]) -> Iterator[list[Found]]:
 
 
 def or_error(file: Found, way: Way[T]) -> DecodedPart[T]:
+    """Read a file; a part with an error stands for one that cannot be read."""
     from ..core.png_chunks import PictureError
 
     try:
@@ -216,6 +217,7 @@ def read(file: Found, make: Make[T], options: ReadOptions, with_digest: bool = F
 
 
 def part_of(file: Found, data: bytes, make: Make[T], options: ReadOptions) -> DecodedPart[T]:
+    """Return what the bytes of a file hold. Raises PictureError."""
     pixels, orientation = read_if_plain(data, options.limits.picture_pixels, options.limits)
     if pixels is not None:
         source = DecodedFile(pixels, False)

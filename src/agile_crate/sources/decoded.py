@@ -26,6 +26,7 @@ def refuse_large(width: int, height: int, largest: int, limits: Limits) -> None:
 
 
 def claims_too_much(largest: int, limits: Limits) -> str:
+    """Return why a picture of too many pixels is refused."""
     name = "picture_pixels" if largest == limits.picture_pixels else "sheet_pixels"
     return message(
         "claims to have more than {:,} pixels, the most that one picture may have; {}", largest, raise_hint(name)

@@ -275,6 +275,7 @@ def _take_file(path: str, absolute: str, base: str, status: os.stat_result, sear
 
 
 def is_picture_name(path: str) -> bool:
+    """Return True if a file's ending is that of a picture."""
     ending = os.path.splitext(path)[1].lower()
     if ending in COMMON_ENDINGS:
         return True

@@ -49,6 +49,7 @@ class _Document:
     held: int = 0
 
     def take(self, pixels: int) -> None:
+        """Count pixels of open groups. Raises PictureError for too many."""
         self.held += pixels
         if self.held > (most := self.limits.layer_pixels // 2):
             raise PictureError(
@@ -195,6 +196,7 @@ class _Ground:
         self.image, self.x, self.y = larger, wanted[0], wanted[1]
 
     def released(self) -> None:
+        """Count the ground's pixels no longer."""
         if self.image is not None:
             self._document.take(-self.image.width * self.image.height)
 

@@ -235,6 +235,7 @@ class Cache:
                 self._now = os.stat(_file(folder)).st_mtime_ns
 
     def count(self) -> int:
+        """Return how many entries there are."""
         return int(self._one("SELECT count(*) FROM entry") or 0)
 
     def close(self) -> None:

@@ -38,6 +38,7 @@ class CachedFile(NamedTuple):
 
     @property
     def nbytes(self) -> int:
+        """The memory that its frames take."""
         return sum(frame.nbytes for _, frame, _ in self.frames)
 
 

@@ -62,6 +62,7 @@ class Lock:
                         stream.close()
 
     def release(self) -> None:
+        """Let the next run have the lock."""
         if self._stream is not None:
             with contextlib.suppress(OSError):  # Windows removes no open file
                 self._path.unlink()

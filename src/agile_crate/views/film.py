@@ -137,6 +137,7 @@ class _Tiles(NamedTuple):
     names: tuple[str, ...]
 
     def picture(self, shots: Sequence[Pixels], wish: FilmOptions) -> Pixels:
+        """Return one picture of all tiles."""
         image = Image.new("RGBA", self.size, (0, 0, 0, 0) if wish.clear else (*PAPER, 255))
         for shot, place, name in zip(shots, self.places, self.names, strict=True):
             image.paste(Image.fromarray(shot), place)

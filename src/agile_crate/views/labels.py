@@ -49,11 +49,13 @@ class Zoom(NamedTuple):
     divided: int
 
     def box(self, box: Box) -> Box:
+        """Return a box in view pixels."""
         left, top = box.x * self.times // self.divided, box.y * self.times // self.divided
         right, bottom = (-(-end * self.times // self.divided) for end in (box.right, box.bottom))
         return Box(left, top, right - left, bottom - top)
 
     def point(self, point: Point) -> tuple[int, int]:
+        """Return a point in view pixels."""
         return half_up(point.x * self.times / self.divided), half_up(point.y * self.times / self.divided)
 
     def __str__(self) -> str:

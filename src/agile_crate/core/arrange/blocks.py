@@ -153,6 +153,7 @@ class _BlockSearch:
         self.groups += [BoxGroup(tuple(loose), loose=True)] if loose else []
 
     def result(self) -> Blocks:
+        """Return the best arrangement that was found."""
         quick = replace(self.limits, effort="quick")
         best = [shapes[0] for shapes in self.shapes]
         fillings = self._arranged(best, quick)

@@ -136,6 +136,7 @@ class ExactSearch:
         return False
 
     def fill(self, x: i64, w: i64, h: i64) -> None:
+        """Raise the left edges of some columns by a height."""
         left = self.left
         column: i64 = x
         while column < x + w:
@@ -194,6 +195,7 @@ class ExactSearch:
         return False
 
     def raise_to(self, begin: i64, end: i64, top: i64) -> None:
+        """Raise the skyline over a span to a level."""
         level = self.level
         while begin < end:
             level[begin] = top

@@ -30,6 +30,7 @@ class GridOptions(NamedTuple):
     rules: SheetRules = SheetRules()
 
     def cells(self, columns: int, rows: int, filled: tuple[int, ...] = ()) -> Cells:
+        """Return cells in so many columns and rows."""
         even = all(length == columns for length in filled[:-1])
         return Cells(self.cell, columns, rows, self.margin, self.gap, self.down, () if even else filled)
 

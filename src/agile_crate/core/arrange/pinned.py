@@ -252,6 +252,7 @@ class _Sheet:
         return best[3] if best else None
 
     def filling(self) -> Filling:
+        """Return what lies on the sheet."""
         boxes = tuple(sorted(self.places))
         used = self._now() if self.size is None else self._needed()
         return Filling(boxes, ArrangedSheet(used, tuple(self.places[box] for box in boxes)), frozenset(self.members))

@@ -78,9 +78,11 @@ class _Desk:
         self.inside = limits.inside
 
     def area(self, members: Members) -> int:
+        """Return the pixels that members cover with their gaps, each box once."""
         return bound([self.sizes[box] for box in _boxes(members)], self.limits.gap)
 
     def may_fit(self, members: Members) -> bool:
+        """Return False if members cover more than a sheet holds."""
         share = self.area(members) / (self.inside.w * self.inside.h)
         return share <= CLOSE or (share <= 1 and len(members) < 20)
 

@@ -108,6 +108,7 @@ class Skyline:
         return self.level[step + 1] - self.level[step] if step + 1 < len(self.level) else FAR
 
     def remove(self, step: i64) -> None:
+        """Remove a step."""
         del self.left[step]
         del self.level[step]
         del self.span[step]
@@ -217,6 +218,7 @@ class Shelf:
         return low
 
     def take(self, entry: i64) -> None:
+        """Take one box of an entry off the shelf."""
         w: i64 = self.widths[entry]
         h: i64 = self.heights[entry]
         self.count[self.kinds[entry]] -= 1

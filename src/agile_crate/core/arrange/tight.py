@@ -138,6 +138,7 @@ class _TightSearch:
         return None if aspect is None or self.longest**2 > aspect * self.area else aspect
 
     def result(self) -> ArrangedSheet | None:
+        """Return the smallest sheet that was found, None if none was."""
         if self.best is None:
             return None
         size, laid = self.best

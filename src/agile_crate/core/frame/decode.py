@@ -38,6 +38,7 @@ class DecodedFrame(NamedTuple):
 
     @property
     def nbytes(self) -> int:
+        """The memory that its pixels take."""
         return sum(picture.nbytes for picture in self.pictures)
 
 

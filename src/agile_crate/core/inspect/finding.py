@@ -85,10 +85,12 @@ class Surveyed:
 
     @property
     def label(self) -> str:
+        """The sequence's name, ``stills`` for frames of no animation."""
         return "stills" if self.name is None else self.name
 
     @property
     def has_one_canvas(self) -> bool:
+        """True if all frames have canvases of one size."""
         return len({frame.canvas for frame in self.frames}) == 1
 
 

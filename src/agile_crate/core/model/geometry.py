@@ -43,14 +43,17 @@ class Box(NamedTuple):
 
     @property
     def right(self) -> int:
+        """The right edge, exclusive."""
         return self.x + self.w
 
     @property
     def bottom(self) -> int:
+        """The bottom edge, exclusive."""
         return self.y + self.h
 
     @property
     def size(self) -> Size:
+        """Width and height."""
         return Size(self.w, self.h)
 
     def moved(self, by: Offset) -> Box:

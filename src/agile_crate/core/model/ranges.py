@@ -19,6 +19,7 @@ class Range(NamedTuple):
     is_whole: bool = True
 
     def holds(self, number: float) -> bool:
+        """Return True if a number is in the range."""
         return (self.least < number if self.is_open else self.least <= number) and number < LARGEST_NUMBER
 
     def __str__(self) -> str:

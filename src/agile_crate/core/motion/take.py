@@ -99,6 +99,7 @@ def _matches(pattern: str, frame: str, animation: str | None) -> bool:
 
 
 def has_wildcards(pattern: str) -> bool:
+    """Return True if a pattern has any of ``*?[``."""
     return not set(pattern).isdisjoint("*?[")
 
 

@@ -49,6 +49,7 @@ def made_of_size(picture: Picture, scaling: Scaling) -> Picture:
 
 
 def drawing_of(picture: Picture, settings: Settings) -> Drawing:
+    """Return a frame as it is before it is made to fit."""
     if not fits_art(settings):
         return Drawing(picture.canvas, None)
     fine = max(1, FINE // max(picture.canvas)) if picture.vector else 1

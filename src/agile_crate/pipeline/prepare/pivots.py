@@ -26,6 +26,7 @@ class Stance(NamedTuple):
 
 
 def asks_for_feet(settings: Settings) -> bool:
+    """Return True if any pivot is to be at the feet."""
     return FEET in (settings.pivot.everyone, *(wish for _, wish in settings.pivot.named))
 
 

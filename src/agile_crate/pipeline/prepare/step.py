@@ -37,6 +37,7 @@ class Lineup(NamedTuple):
 
     @property
     def animations(self) -> tuple[FrameGroup, ...]:
+        """The groups that are animations."""
         return tuple(group for group in self.groups if group.name is not None)
 
     @property
@@ -66,6 +67,7 @@ class Decision(NamedTuple, Generic[Parameters]):
 
 
 def always(_: Settings) -> bool:
+    """Return True, whatever the settings."""
     return True
 
 
