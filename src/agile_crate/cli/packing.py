@@ -26,6 +26,7 @@ def print_warnings(packed: Packed) -> None:
 
 def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:
     """Print what was packed, and how."""
+    from ..core.arrange.layouts import LAYOUTS
     from ..core.crate.summary import animation_summaries, rows_of, sheet_summaries
     from ..core.text import counted, few, shown
     from ..sources.find import passed_over_text
@@ -38,9 +39,9 @@ def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:
         f"{counted(len(animations), 'animation')}, {counted(len(sheets), 'sheet')}\n"
     )
     _print_sheets(sheets)
-    by_rows = crate.settings.get("layout") == "rows"
+    layout = LAYOUTS.get(str(crate.settings.get("layout")))
     if animations:
-        rows = [rows_of(crate, index) for index in range(len(animations))] if by_rows else []
+        rows = [rows_of(crate, index) for index in range(len(animations))] if layout and layout.numbers_rows else []
         _print_animations(animations, rows, several_sheets=len(sheets) > 1)
     stills = len(crate.frames) - sum(animation.frames for animation in animations)
     if stills:

@@ -9,6 +9,7 @@ from itertools import repeat
 from typing import TYPE_CHECKING, NamedTuple
 
 from ..core.arrange.arrangement import Arrangement, Considered
+from ..core.arrange.layout import Arranged
 from ..core.crate.describe import described_animations, described_frames, described_sheets
 from ..core.crate.file_names import sheet_names, sized_name
 from ..core.message import Message, message
@@ -22,7 +23,6 @@ from ..core.text import counted
 from ..exports.formats import text_names
 from ..settings.given import remembered
 from ..settings.table import Settings
-from .arrange import Arranged
 from .prepare import Prepared
 from .select import each
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import TYPE_CHECKING, NamedTuple
 
+from ..core.arrange.layouts import KNOWN_TO_SOME, LAYOUTS
 from ..core.message import Message, message, setting
 from ..core.text import measured
 
@@ -14,14 +15,6 @@ if TYPE_CHECKING:
 
 LONGEST_WEBP = 16_383
 """Pixels. The longest side that the format has (RFC 9649)."""
-
-ONLY_FOR = (
-    (("turn", "keep_repeats", "share_mirrored", "part_animations", "keep_places"), ("tight",), "the tight layout"),
-    (("aspect", "effort"), ("blocks", "tight"), "the layouts blocks and tight"),
-    (("columns", "rows"), ("grid", "strip", "rows", "blocks"), "layouts with cells"),
-    (("cell", "down"), ("grid", "strip", "rows"), "layouts with cells of one size"),
-)
-"""Settings that only some layouts know: their names, the layouts, and what to call those."""
 
 
 class Rule(NamedTuple):
@@ -94,42 +87,12 @@ RULES = (
     ),
 )
 
-LATER_RULES = (
-    Rule(
-        lambda s: s.keep_repeats and s.share_mirrored,
-        "{keep_repeats} and {share_mirrored} contradict each other; leave one of them out",
-    ),
-    Rule(
-        lambda s: s.one_sheet and s.part_animations,
-        "{one_sheet} and {part_animations} contradict each other; leave one of them out",
-    ),
-    Rule(
-        lambda s: s.layout == "rows" and (s.rows or s.down),
-        "{layout:rows} has a row for each animation; leave {} out, or leave the layout at grid",
-        ("rows", "down"),
-    ),
-    Rule(
-        lambda s: s.layout == "blocks" and s.columns and s.rows,
-        "{layout:blocks} makes as many rows as {columns} need, or columns as {rows} need; leave one of the two out",
-    ),
-    Rule(
-        lambda s: s.layout == "strip" and (s.columns or s.rows),
-        "{layout:strip} is one row by itself; leave {} out, or leave the layout at grid",
-        ("columns", "rows"),
-    ),
-)
-"""Rules that hold after those about spacing, and about settings of single layouts."""
-
 
 def contradictions(settings: Settings) -> Iterator[Message]:
     """Yield a sentence for each contradiction; the first is the one to tell."""
     yield from _broken(RULES, settings)
     yield from _too_wide(settings)
-    for names, layouts, called in ONLY_FOR:
-        for name in names:
-            if settings.layout not in layouts and settings.given.get(name):
-                yield message("{} is for {}, and {layout} is {}; leave one out", setting(name), called, settings.layout)
-    yield from _broken(LATER_RULES, settings)
+    yield from _of_layout(settings)
     if settings.pow2 and settings.multiple & (settings.multiple - 1):
         multiple = setting("multiple", settings.multiple)
         yield message("{pow2} and {} contradict each other; leave one of them out", multiple)
@@ -145,6 +108,18 @@ def _broken(rules: tuple[Rule, ...], settings: Settings) -> Iterator[Message]:
                 [setting(next((name for name in rule.named if given.get(name)), rule.named[-1]))] if rule.named else []
             )
             yield message(rule.sentence, *named)
+
+
+def _of_layout(settings: Settings) -> Iterator[Message]:
+    """Yield sentences about settings that the layout does not know, and about those that it excludes."""
+    layout, given = LAYOUTS[settings.layout], settings.given
+    for name, called in KNOWN_TO_SOME.items():
+        if name not in layout.settings and given.get(name):
+            yield message("{} is for {}, and {layout} is {}; leave one out", setting(name), called, settings.layout)
+    for excluded in layout.excluded:
+        found = [name for name in excluded.names if given.get(name)]
+        if len(found) >= (len(excluded.names) if excluded.together else 1):
+            yield message(excluded.sentence, *([] if excluded.together else [setting(found[0])]))
 
 
 def _too_wide(settings: Settings) -> Iterator[Message]:

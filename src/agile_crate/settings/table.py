@@ -13,6 +13,8 @@ from fractions import Fraction
 from typing import TYPE_CHECKING, Any, Generic, Literal, NamedTuple, TypeVar
 
 from ..core.align import PLACES
+from ..core.arrange.layout import LayoutOptions
+from ..core.arrange.layouts import LAYOUTS
 from ..core.arrange.sheet_size import SheetRules
 from ..core.color import Color
 from ..core.frame.options import ColorKey, Outline, PivotOptions
@@ -114,6 +116,7 @@ def _field(default: T, option: Option) -> T:
 
 _NO_PALETTE: str | tuple[Color, ...] = ""
 _OWN_CANVAS: str | Size = "own"
+_TRIMS = ", ".join(f"{name}: {layout.trim}" for name, layout in LAYOUTS.items() if layout.trim != "off")
 _ALIGN = "where a smaller canvas stands in its cell, and the pivot"
 
 
@@ -222,7 +225,7 @@ class Settings:
     trim: str = choice(
         "prepare",
         "",
-        "cut off the empty rim: by frame, animation or sheet; off by itself, but tight: frame, blocks: animation",
+        f"cut off the empty rim: by frame, animation or sheet; off by itself, but {_TRIMS}",
         ("off", "frame", "animation", "sheet"),
     )
     alpha_floor: int = one("prepare", 0, "alpha up to N counts as empty when trimming", "N", reader.whole(0, 254))
@@ -246,8 +249,8 @@ class Settings:
     layout: str = choice(
         "arrange",
         "grid",
-        "columns and rows; one row; one animation a row; a grid for each animation; as close as can be",
-        ("grid", "strip", "rows", "blocks", "tight"),
+        "; ".join(layout.help for layout in LAYOUTS.values()),
+        tuple(LAYOUTS),
         remembered=True,
     )
     columns: int = one("arrange", 0, "cells side by side; chosen for you if not given", "N", reader.whole(1))
@@ -325,7 +328,7 @@ class Settings:
     @property
     def trimming(self) -> str:
         """How frames are trimmed, the layout's own way where nothing was said."""
-        return self.trim or {"tight": "frame", "blocks": "animation"}.get(self.layout, "off")
+        return self.trim or LAYOUTS[self.layout].trim
 
     @property
     def limits(self) -> Limits:
@@ -341,7 +344,7 @@ class Settings:
     @property
     def has_one_cell(self) -> bool:
         """Whether all frames lie in cells of one size."""
-        return self.layout not in ("tight", "blocks")
+        return LAYOUTS[self.layout].has_one_cell
 
     @property
     def kept_margin(self) -> int:
@@ -352,6 +355,29 @@ class Settings:
     def kept_gap(self) -> int:
         """The gap, with room for the repeated edges of both neighbours."""
         return max(self.gap, 2 * self.edge_repeat)
+
+    @property
+    def layout_options(self) -> LayoutOptions:
+        """How frames are to be arranged."""
+        return LayoutOptions(
+            align=self.align,
+            cell=self.cell,
+            columns=self.columns,
+            rows=self.rows,
+            down=self.down,
+            margin=self.kept_margin,
+            gap=self.kept_gap,
+            edge_repeat=self.edge_repeat,
+            rules=self.sheet_rules,
+            aspect=self.aspect or None,
+            turn=self.turn,
+            effort=self.effort,
+            keep_repeats=self.keep_repeats,
+            share_mirrored=self.share_mirrored,
+            part_animations=self.part_animations,
+            keep_places=self.keep_places,
+            one_sheet=self.one_sheet,
+        )
 
     @property
     def sheet_rules(self) -> SheetRules:

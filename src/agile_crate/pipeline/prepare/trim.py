@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import NamedTuple
 
+from ...core.arrange.layouts import LAYOUTS
 from ...core.frame.trim import EMPTY, trimmed, visible_on_canvas
 from ...core.frame.visible import union, visible_box
 from ...core.message import Message, message
@@ -42,7 +43,7 @@ def decide(facts: Iterable[Rim], lineup: Lineup, settings: Settings) -> Decision
         groups = [FrameGroup(None, range(len(boxes)))] if settings.trimming == "sheet" else lineup.together
         kept = [box for group in groups for box in _alike([boxes[index] for index in group.span])]
     remarks = [_told(kept, [rim.canvas for rim in rims])]
-    if settings.trimming == "frame" and settings.layout != "tight" and lineup.animations:
+    if settings.trimming == "frame" and LAYOUTS[settings.layout].has_cells and lineup.animations:
         remarks.append(
             message(
                 "cells hold frames as trimmed, each by itself: a game that ignores offsets sees them wobble; "

@@ -7,32 +7,31 @@ from dataclasses import replace
 from functools import lru_cache
 from itertools import accumulate
 
-from ..core.arrange.arrangement import Arrangement, SheetPlan, Spot
-from ..core.arrange.pinned import PinnedBox, arrange_pinned
-from ..core.arrange.share import between, shared
-from ..core.arrange.sheet_size import SheetLimits
-from ..core.arrange.sheets import BoxGroup, Filling, arrange_on_sheets
-from ..core.arrange.tight import Place, arrange, bound
-from ..core.errors import FitError
-from ..core.message import Message, message
-from ..core.model.crate import Crate
-from ..core.model.geometry import Mirror, Size
-from ..core.model.picture import Sequences
-from ..core.text import counted, quoted
-from .fit import considered_for, limits_of, refuse_larger_than_sheet, too_much
-from .prepare import Prepared
+from ..errors import FitError
+from ..message import Message, message
+from ..model.crate import Crate
+from ..model.geometry import Mirror, Size
+from ..model.picture import Sequences
+from ..text import counted, quoted
+from .arrangement import Arrangement, SheetPlan, Spot
+from .fit import considered_for, refuse_larger_than_sheet, too_much
+from .layout import Arranged, LayoutRequest
+from .pinned import PinnedBox, arrange_pinned
+from .share import between, shared
+from .sheet_size import SheetLimits
+from .sheets import BoxGroup, Filling, arrange_on_sheets
+from .tight import Place, arrange, bound
 
 
-def arranged_tightly(
-    sequences: Sequences, prepared: Prepared, before: Crate | None = None
-) -> tuple[Arrangement, tuple[Message, ...]]:
-    """Frames on tight sheets, equal ones once, and what to tell of it. With `keep_places`, those that were in the crate
-    of the build before, and did not change their size, stay where they were. Raises FitError."""
-    settings, pictures, limits = prepared.settings, prepared.pictures, limits_of(prepared.settings)
+def arranged_tightly(request: LayoutRequest) -> Arranged:
+    """Frames on tight sheets, equal ones once. With `keep_places`, frames that the previous crate has in the same size
+    stay where they were. Raises FitError."""
+    sequences, pictures, options = request.sequences, request.pictures, request.options
+    limits = options.limits
     refuse_larger_than_sheet(pictures, limits)
     owners: list[tuple[int, Mirror]] = [(index, "") for index in range(len(pictures))]
-    if not settings.keep_repeats:
-        owners = shared(pictures, settings.share_mirrored, [skin.pictures for skin in prepared.variants[1:]])
+    if not options.keep_repeats:
+        owners = shared(pictures, options.share_mirrored, request.skins)
     sizes = [picture.stored_box.size for picture in pictures]
     groups: list[BoxGroup] = []
     first = 0
@@ -40,18 +39,20 @@ def arranged_tightly(
         indices = range(first, first + len(sequence.frames))
         first = indices.stop
         owned = dict.fromkeys(owners[index][0] for index in indices if min(sizes[owners[index][0]]) > 0)
-        groups.append(BoxGroup(tuple(owned), loose=sequence.name is None or settings.part_animations))
+        groups.append(BoxGroup(tuple(owned), loose=sequence.name is None or options.part_animations))
     numbers = [number for number, group in enumerate(groups) if group.boxes]
     filled = [groups[number] for number in numbers]
     told: list[Message] = []
-    if settings.keep_places and before:
+    if options.keep_places and request.previous:
         names = _names(sequences, numbers)
-        fillings, told = _staying(sizes, filled, _stays(before, filled, names, owners, sizes), before, limits)
+        fillings, told = _staying(
+            sizes, filled, _stays(request.previous, filled, names, owners, sizes), request.previous, limits
+        )
     else:
         fillings = list(_on_sheets(tuple(sizes), tuple(filled), limits))
         told += _told_of_parting([sequences[number].name for number in numbers], filled, sizes, fillings, limits)
     stored = [sizes[box] for box in sorted({box for group in groups for box in group.boxes})]
-    if settings.one_sheet and len(fillings) > 1:
+    if options.one_sheet and len(fillings) > 1:
         quick = replace(limits, effort="quick", aspect=None)
         raise FitError(too_much(stored, limits, lambda scaled: arrange(scaled, quick) is not None))
     if not fillings:
@@ -60,16 +61,14 @@ def arranged_tightly(
         fillings = [Filling((), empty, frozenset())]
     spots = _spots(sequences, groups, owners, fillings)
     plans = tuple(
-        SheetPlan(filling.arranged.size, None, limits.margin, limits.gap, settings.edge_repeat) for filling in fillings
+        SheetPlan(filling.arranged.size, None, limits.margin, limits.gap, options.edge_repeat) for filling in fillings
     )
     considered = tuple(
         tried for index, filling in enumerate(fillings) for tried in considered_for(index, filling, sizes, limits.gap)
     )
     proven = all(filling.arranged.proven for filling in fillings)
-    return Arrangement(plans, tuple(spots), considered, bound(stored, limits.gap), proven), (
-        *_told_of_sharing(owners, sizes),
-        *told,
-    )
+    arrangement = Arrangement(plans, tuple(spots), considered, bound(stored, limits.gap), proven)
+    return Arranged(arrangement, (*_told_of_sharing(owners, sizes), *told))
 
 
 @lru_cache(maxsize=16)

@@ -4,28 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 
-from ..core.arrange.arrangement import Considered
-from ..core.arrange.sheet_size import SheetLimits
-from ..core.arrange.sheets import Filling
-from ..core.arrange.tight import bound
-from ..core.errors import FitError
-from ..core.message import message, setting
-from ..core.model.geometry import Size
-from ..core.model.picture import Picture
-from ..core.text import measured, quoted
-from ..settings.table import Settings
-
-
-def limits_of(settings: Settings) -> SheetLimits:
-    """Return what the settings allow of a sheet."""
-    return SheetLimits(
-        rules=settings.sheet_rules,
-        aspect=settings.aspect or None,
-        margin=settings.kept_margin,
-        gap=settings.kept_gap,
-        turn=settings.turn,
-        effort=settings.effort,
-    )
+from ..errors import FitError
+from ..message import message, setting
+from ..model.geometry import Size
+from ..model.picture import Picture
+from ..text import measured, quoted
+from .arrangement import Considered
+from .sheet_size import SheetLimits
+from .sheets import Filling
+from .tight import bound
 
 
 def refuse_larger_than_sheet(pictures: Sequence[Picture], limits: SheetLimits) -> None:

@@ -6,41 +6,40 @@ from collections.abc import Sequence
 from dataclasses import replace
 from itertools import accumulate
 
-from ..core.align import offset_in
-from ..core.arrange.arrangement import Arrangement, SheetPlan, Spot
-from ..core.arrange.blocks import Blocks, Lot, arrange_blocks
-from ..core.arrange.sheets import Filling
-from ..core.arrange.tight import bound
-from ..core.errors import FitError
-from ..core.frame.canvas import largest
-from ..core.message import Message, message
-from ..core.model.geometry import Block, Offset, Size
-from ..core.model.picture import Picture, Sequences
-from ..core.text import counted
-from ..settings.table import Settings
-from .fit import considered_for, limits_of, refuse_larger_than_sheet, too_much
+from ..align import offset_in
+from ..errors import FitError
+from ..frame.canvas import largest
+from ..message import Message, message
+from ..model.geometry import Block, Offset, Size
+from ..model.picture import Sequences
+from ..text import counted
+from .arrangement import Arrangement, SheetPlan, Spot
+from .blocks import Blocks, Lot, arrange_blocks
+from .fit import considered_for, refuse_larger_than_sheet, too_much
+from .layout import Arranged, LayoutRequest
+from .sheets import Filling
+from .tight import bound
 
 ONE = Size(1, 1)
 """The cell of frames of which nothing is stored."""
 
 
-def arranged_in_blocks(
-    sequences: Sequences, pictures: Sequence[Picture], settings: Settings
-) -> tuple[Arrangement, tuple[Message, ...]]:
-    """Animations in blocks, stills each in one of its own, and what to tell of it. Raises FitError."""
-    limits = limits_of(settings)
+def arranged_in_blocks(request: LayoutRequest) -> Arranged:
+    """Animations in blocks, stills each in one of its own. Raises FitError."""
+    pictures, options = request.pictures, request.options
+    limits = options.limits
     refuse_larger_than_sheet(pictures, limits)
     sizes = [picture.stored_box.size for picture in pictures]
-    lots = _lots(sequences, sizes)
+    lots = _lots(request.sequences, sizes)
     firsts = [0, *accumulate(lot.count for lot in lots)]
-    made = arrange_blocks(lots, limits, settings.columns, settings.rows)
+    made = arrange_blocks(lots, limits, options.columns, options.rows)
     cells = [lot.cell for lot in lots for _ in range(lot.count)]
-    if settings.one_sheet and len(made.fillings) > 1:
+    if options.one_sheet and len(made.fillings) > 1:
         quick = replace(limits, effort="quick", aspect=None)
 
         def fits(scaled: Sequence[Size]) -> bool:
             smaller = [replace(lot, cell=scaled[first]) for lot, first in zip(lots, firsts, strict=False)]
-            return len(arrange_blocks(smaller, quick, settings.columns, settings.rows).fillings) == 1
+            return len(arrange_blocks(smaller, quick, options.columns, options.rows).fillings) == 1
 
         raise FitError(too_much(cells, limits, fits))
     spots = [Spot(0, 0, 0)] * len(pictures)
@@ -50,10 +49,10 @@ def arranged_in_blocks(
         for block in blocks:
             for number in range(block.count):
                 size, cell = sizes[block.first + number], block.cell(number)
-                by = offset_in(cell.size, size, settings.align, pictures[block.first + number].flipped)
+                by = offset_in(cell.size, size, options.align, pictures[block.first + number].flipped)
                 spots[block.first + number] = Spot(index, cell.x + by.x, cell.y + by.y)
         size = filling.arranged.size
-        plans.append(SheetPlan(size, None, limits.margin, limits.gap, settings.edge_repeat, blocks))
+        plans.append(SheetPlan(size, None, limits.margin, limits.gap, options.edge_repeat, blocks))
     extents = [shaped.cells.extent for shaped in made.blocks]
     considered = [
         tried
@@ -61,7 +60,7 @@ def arranged_in_blocks(
         for tried in considered_for(index, filling, extents, limits.gap)
     ]
     result = Arrangement(tuple(plans), tuple(spots), tuple(considered), bound(cells, limits.gap))
-    return result, tuple(_told(sizes, cells, settings.align))
+    return Arranged(result, tuple(_told(sizes, cells, options.align)))
 
 
 def _lots(sequences: Sequences, sizes: Sequence[Size]) -> list[Lot]:

@@ -1,0 +1,123 @@
+"""The layouts with cells of one size: grid, strip and rows."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Iterator, Sequence
+
+from ..errors import FitError
+from ..frame.canvas import largest
+from ..message import Message, message, setting
+from ..model.geometry import Cells, Size
+from ..model.picture import Picture
+from ..text import counted, few, measured, quoted
+from .arrangement import Considered, in_cells
+from .grid import GridOptions, GridSheet, arrange_grid, considered_grids
+from .layout import Arranged, LayoutRequest
+from .rows import arrange_rows
+
+
+def arranged_in_grid(request: LayoutRequest) -> Arranged:
+    """Frames in cells, in order. Raises FitError."""
+    wanted = _grid_options(request)
+    grid = arrange_grid(len(request.pictures), wanted)
+    is_chosen = not (wanted.columns or wanted.rows)
+    return _in_cells(request, wanted, grid, _considered(grid, wanted) if is_chosen else _as_asked(grid))
+
+
+def arranged_in_strip(request: LayoutRequest) -> Arranged:
+    """Frames in one row, or in one column. Raises FitError."""
+    wanted = _grid_options(request)._replace(strip=True)
+    grid = arrange_grid(len(request.pictures), wanted)
+    return _in_cells(request, wanted, grid, _as_asked(grid))
+
+
+def arranged_in_rows(request: LayoutRequest) -> Arranged:
+    """Frames in cells, one animation a row. Raises FitError."""
+    wanted = _grid_options(request)
+    grid = arrange_rows([len(sequence.frames) for sequence in request.sequences], wanted)
+    return _in_cells(request, wanted, grid, _as_asked(grid))
+
+
+def _grid_options(request: LayoutRequest) -> GridOptions:
+    pictures, options = request.pictures, request.options
+    rules = options.rules
+    cell = options.cell or largest([Size(1, 1), *(picture.stored_box.size for picture in pictures)])
+    larger = setting("size" if rules.exact and options.columns and options.rows else "cell")
+    _refuse_larger(pictures, cell, "the cell", message("give a larger {}", larger))
+    _refuse_larger(pictures, rules.usable, "a sheet may be", message("raise {max_size} or {size}"))
+    return GridOptions(
+        cell=cell,
+        columns=options.columns,
+        rows=options.rows,
+        down=options.down,
+        margin=options.margin,
+        gap=options.gap,
+        rules=rules,
+    )
+
+
+def _in_cells(
+    request: LayoutRequest, wanted: GridOptions, grid: Sequence[GridSheet], considered: Iterable[Considered]
+) -> Arranged:
+    pictures, options = request.pictures, request.options
+    if options.one_sheet and len(grid) > 1:
+        raise FitError(
+            "{} in cells of {} need {} sheets, and {one_sheet} allows one of {}; scale frames down, or raise "
+            "{max_size}",
+            counted(len(pictures), "frame"),
+            measured(wanted.cell),
+            len(grid),
+            measured(wanted.rules.usable),
+        )
+    frames = [(picture.stored_box.size, picture.flipped) for picture in pictures]
+    result = in_cells(frames, grid, options.align, options.edge_repeat)
+    result = result._replace(considered=tuple(considered), bound=sum(w * h for (w, h), _ in frames))
+    return Arranged(result, tuple(_smaller(pictures, wanted.cell, options.align)))
+
+
+def _as_asked(grid: Sequence[GridSheet]) -> Iterator[Considered]:
+    for index, sheet in enumerate(grid):
+        yield _one_considered(index, sheet, sheet.cells, sheet.size, "as asked for")
+
+
+def _considered(grid: Sequence[GridSheet], wanted: GridOptions) -> Iterator[Considered]:
+    for index, sheet in enumerate(grid):
+        chosen = sheet.cells
+        for cells, size, why in considered_grids(sheet.frames, wanted):
+            verdict = "taken" if (cells.columns, cells.rows) == (chosen.columns, chosen.rows) else why
+            yield _one_considered(index, sheet, cells, size, verdict)
+
+
+def _one_considered(index: int, sheet: GridSheet, cells: Cells, size: Size, verdict: str) -> Considered:
+    full = sheet.frames * cells.size.w * cells.size.h / (size.w * size.h)
+    return Considered(index, f"{cells.columns} × {cells.rows}", size, full, verdict)
+
+
+def _refuse_larger(pictures: Sequence[Picture], limit: Size, what: str, advice: str) -> None:
+    larger = [one for one in pictures if one.stored_box.w > limit.w or one.stored_box.h > limit.h]
+    if larger:
+        others = message(" (and {:,} more)", len(larger) - 1) if len(larger) > 1 else ""
+        raise FitError(
+            "frame {}{} is {}, larger than {}, {}; {}, or make frames smaller with {scale} or {trim}",
+            quoted(larger[0].name),
+            others,
+            measured(larger[0].stored_box.size),
+            what,
+            measured(limit),
+            advice,
+        )
+
+
+def _smaller(pictures: Sequence[Picture], cell: Size, align: str) -> Iterator[Message]:
+    smaller = [picture for picture in pictures if picture.stored_box.size not in (cell, (0, 0))]
+    if smaller:
+        sizes = Counter(picture.stored_box.size for picture in smaller)
+        kinds = few((f"{measured(size)} ({count})" for size, count in sizes.most_common()), 4)
+        yield message(
+            "{} smaller than the {} cell, put at its {} ({align}): {}",
+            counted(len(smaller), "frame"),
+            measured(cell),
+            align,
+            kinds,
+        )

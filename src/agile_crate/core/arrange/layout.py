@@ -1,0 +1,107 @@
+"""What a layout is: what it is asked for, what it answers, and what the program knows of it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, NamedTuple
+
+from .sheet_size import SheetLimits, SheetRules
+
+if TYPE_CHECKING:  # settings load this module for --help, which has no use for pixels
+    from ..message import Message
+    from ..model.crate import Crate
+    from ..model.geometry import Size
+    from ..model.picture import Picture, Sequences
+    from .arrangement import Arrangement
+
+
+class LayoutOptions(NamedTuple):
+    """How frames are to be arranged: the settings of layouts, by their names, with the spacing that edges need."""
+
+    align: str = "bottom"
+    cell: Size | None = None
+    columns: int = 0
+    rows: int = 0
+    down: bool = False
+    margin: int = 0
+    gap: int = 0
+    edge_repeat: int = 0
+    rules: SheetRules = SheetRules()
+    aspect: float | None = 2
+    turn: bool = False
+    effort: str = "steady"
+    keep_repeats: bool = False
+    share_mirrored: bool = False
+    part_animations: bool = False
+    keep_places: bool = False
+    one_sheet: bool = False
+
+    @property
+    def limits(self) -> SheetLimits:
+        """What a sheet must obey."""
+        return SheetLimits(self.rules, self.aspect, self.margin, self.gap, self.turn, self.effort)
+
+
+@dataclass(frozen=True, slots=True)
+class LayoutRequest:
+    """What is to be arranged.
+
+    sequences  frames in order
+    pictures   those of the base art, one a frame; only `stored_box` and `flipped` matter to most layouts
+    skins      the pictures of each skin, one a frame
+    options    how
+    previous   the crate of the last build, if its places may be kept
+    """
+
+    sequences: Sequences
+    pictures: Sequence[Picture]
+    skins: Sequence[Sequence[Picture]]
+    options: LayoutOptions
+    previous: Crate | None = None
+
+
+class Arranged(NamedTuple):
+    """Where all frames go, and remarks for the user."""
+
+    arrangement: Arrangement
+    remarks: tuple[Message, ...]
+
+
+class Excluded(NamedTuple):
+    """Settings that a layout excludes: each of the `names`, or all of them `together`. In the sentence, {} is the first
+    of them that is given."""
+
+    names: tuple[str, ...]
+    sentence: str
+    together: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Layout:
+    """A layout.
+
+    help          what it makes, in a few words
+    arrange       puts frames on sheets; raises FitError
+    settings      the settings of some layouts that it knows, see `layouts.KNOWN_TO_SOME`
+    trim          how it trims frames unless the setting says otherwise
+    numbers_rows  whether the summary has a column with the row of each animation
+    excluded      settings that it knows and yet excludes
+    """
+
+    help: str
+    arrange: Callable[[LayoutRequest], Arranged]
+    settings: frozenset[str]
+    trim: str = "off"
+    numbers_rows: bool = False
+    excluded: tuple[Excluded, ...] = ()
+
+    @property
+    def has_cells(self) -> bool:
+        """True if frames lie in cells, alike for each animation or for all."""
+        return "columns" in self.settings
+
+    @property
+    def has_one_cell(self) -> bool:
+        """True if all frames lie in cells of one size."""
+        return "cell" in self.settings
