@@ -15,7 +15,7 @@ from agile_crate.core.model.crate import (
     Sheet,
 )
 from agile_crate.core.model.geometry import Box, Offset, Point, Size
-from agile_crate.exports.formats import texts_of
+from agile_crate.exports.texts import texts_of
 from agile_crate.format.document import document_of
 from agile_crate.settings.given import settings_from
 
@@ -53,7 +53,7 @@ def main() -> None:
     document = document_of(made)
     pairs = [
         (
-            clocked(lambda: [text.encode() for text in texts_of(made, (), settings, ())]),
+            clocked(lambda: list(texts_of(made, (), settings.metadata, (), settings.compact))),
             clocked(lambda: json.dump(document, io.StringIO())),
         )
         for _ in range(ROUNDS)

@@ -12,8 +12,8 @@ from ..core.errors import InputError, UsageError
 from ..core.limits import USUAL, Limits
 from ..core.message import a_file, message
 from ..core.text import quoted
-from ..exports.formats import further_texts
 from ..exports.template import read_templates
+from ..exports.texts import further_texts
 from ..format.files import read_metadata
 from ..storage.previous_build import target_of
 from ..storage.recovery import recover_interrupted

@@ -21,8 +21,9 @@ from ..core.rounding import plain
 from ..core.text import few, quoted, shown
 from ..crate_files.read import Comparison
 from ..crate_files.spec import CrateSpec, as_key
-from ..exports.formats import further_texts
+from ..exports.formats import FORMATS
 from ..exports.template import read_templates
+from ..exports.texts import further_texts
 from ..format.document import document_of, first_difference
 from ..format.files import sha256_now
 from ..format.seal import text_sha256
@@ -148,9 +149,9 @@ def _not_as_asked(crate: Crate, folder: Path, spec: CrateSpec, frames: Frames, l
         yield f"it differs from what its crate file makes of the sources: {place}"
         return
     yield from (f"{shown(name)} is missing" for name in plan.texts if not (folder / name).is_file())
-    formats = [
-        name for name in settings.metadata if name == "csv" or (name == "css" and not _has_larger(settings, spec))
-    ]
+    larger = _has_larger(settings, spec)
+    others = [name for name in settings.metadata if not FORMATS[name].is_metadata]
+    formats = [name for name in others if not (larger and FORMATS[name].uses_larger)]
     for name, text in further_texts(crate._replace(file_sha256={}), crate.name, formats, templates, settings.compact):
         if sha256_now(folder / name, limits) not in ("", text_sha256(text)):
             yield f"{shown(name)} differs from what its crate file makes of the crate"

@@ -22,7 +22,7 @@ from ..core.model.crate import Animation, Crate
 from ..core.model.variant import base_of
 from ..core.names import nearest
 from ..core.text import few, quoted
-from ..exports.formats import ENDINGS
+from ..exports.formats import FORMATS
 from ..exports.png import encode_png
 from ..format.files import looks_like_metadata
 from ..format.regular import read_regular
@@ -290,7 +290,7 @@ def texts_beside(crate: Crate, folder: Path, limits: Limits) -> list[tuple[str, 
     """The text files of a crate that are in a template's own form, by their names; none that is missing, very long, no
     text, or not called after the crate."""
     found: list[tuple[str, str]] = []
-    ours = {f"{crate.name}{ending}" for endings in ENDINGS.values() for ending in endings}
+    ours = {f"{crate.name}{ending}" for one in FORMATS.values() for ending in one.endings}
     for name in crate.files:
         if name in ours or not name.startswith(f"{crate.name}."):
             continue

@@ -1,80 +1,62 @@
-"""The text files of a build: each format is a module of its own, and a line here."""
+"""The text formats: all that the program knows of each format, as one record."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Sequence
 from fractions import Fraction
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
-from ..core.model.crate import Crate
-from ..format.seal import text_sha256
-from ..settings.table import Settings
+if TYPE_CHECKING:  # settings load this module for --help
+    from ..core.model.crate import Crate
 
-if TYPE_CHECKING:
-    from .template import Template
-
-ENDINGS = {"csv": (".frames.csv", ".animations.csv"), "css": (".css",), "xml": (".xml",), "json": (".json",)}
-"""What each format adds to the crate's name. Those by which a build is known again come last."""
+    Larger = Sequence[tuple[Fraction, Crate]]
+    """Larger crates of the same build, and by how much they are larger."""
 
 
-def text_names(stem: str, settings: Settings, templates: Sequence[Template]) -> list[str]:
-    """The names of the text files of one crate, in the order in which they are written."""
-    return _names(stem, settings.metadata, templates)
+class TextFormat(NamedTuple):
+    """A text format.
+
+    endings      what each of its files adds to the crate's name
+    texts        makes the text of each file, in that order, from a crate, the larger crates of the same build, and
+                 whether it is to be compact; raises OutputError
+    is_metadata  whether the crate can be read again from it: by such a file verify and the next build know a build
+    uses_larger  whether it names the sheets of larger crates
+    """
+
+    endings: tuple[str, ...]
+    texts: Callable[[Crate, Larger, bool], Sequence[str]]
+    is_metadata: bool = False
+    uses_larger: bool = False
 
 
-def _names(stem: str, formats: Sequence[str], templates: Sequence[Template]) -> list[str]:
-    chosen = [ending for name, endings in ENDINGS.items() if name in formats for ending in endings]
-    return [stem + ending for ending in (*(template.ending for template in templates), *chosen)]
+def _json(crate: Crate, _: Larger, compact: bool) -> Sequence[str]:
+    from ..format.json_form import to_json
+
+    return [to_json(crate, compact)]
 
 
-def texts_of(
-    crate: Crate, larger: Sequence[tuple[Fraction, Crate]], settings: Settings, templates: Sequence[Template]
-) -> Iterator[tuple[str, bytes]]:
-    """The files by name, in the order of `text_names`. `larger` are larger crates of the same build, and by how much.
-    The metadata has the digests of those before it."""
-    names = text_names(crate.name, settings, templates)
-    digests: dict[str, str] = {}
-    for name, text in zip(names, _others(crate, larger, settings.metadata, templates), strict=False):
-        data = text.encode()
-        digests[name] = text_sha256(data)
-        yield name, data
-    yield from _documents(crate._replace(file_sha256=digests), crate.name, settings.metadata, settings.compact)
+def _xml(crate: Crate, _: Larger, __: bool) -> Sequence[str]:
+    from ..format.xml_form import to_xml
+
+    return [to_xml(crate)]
 
 
-def further_texts(
-    crate: Crate, stem: str, formats: Sequence[str], templates: Sequence[Template], compact: bool
-) -> Iterator[tuple[str, bytes]]:
-    """More files of a crate that is there, by name, each beginning with `stem`; its documents stay as they are."""
-    names = _names(stem, formats, templates)
-    for name, text in zip(names, _others(crate, (), formats, templates), strict=False):
-        yield name, text.encode()
-    yield from _documents(crate, stem, formats, compact)
+def _css(crate: Crate, larger: Larger, _: bool) -> Sequence[str]:
+    from .css import to_css
+
+    return [to_css(crate, larger)]
 
 
-def _documents(crate: Crate, stem: str, formats: Sequence[str], compact: bool) -> Iterator[tuple[str, bytes]]:
-    if "xml" in formats:
-        from ..format.xml_form import to_xml
+def _csv(crate: Crate, _: Larger, __: bool) -> Sequence[str]:
+    from .csv_tables import animations_csv, frames_csv
 
-        yield f"{stem}.xml", to_xml(crate).encode()
-    if "json" in formats:
-        from ..format.json_form import to_json
-
-        yield f"{stem}.json", to_json(crate, compact).encode()
+    return [frames_csv(crate), animations_csv(crate)]
 
 
-def _others(
-    crate: Crate, larger: Sequence[tuple[Fraction, Crate]], formats: Sequence[str], templates: Sequence[Template]
-) -> Iterator[str]:
-    for template in templates:
-        from .template import rendered
-
-        yield rendered(template, crate)
-    if "csv" in formats:
-        from .csv_tables import animations_csv, frames_csv
-
-        yield frames_csv(crate)
-        yield animations_csv(crate)
-    if "css" in formats:
-        from .css import to_css
-
-        yield to_css(crate, larger)
+FORMATS: dict[str, TextFormat] = {
+    "json": TextFormat((".json",), _json, is_metadata=True),
+    "xml": TextFormat((".xml",), _xml, is_metadata=True),
+    "css": TextFormat((".css",), _css, uses_larger=True),
+    "csv": TextFormat((".frames.csv", ".animations.csv"), _csv),
+}
+"""Every text format by its name, in the order of the help."""

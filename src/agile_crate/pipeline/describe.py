@@ -20,7 +20,7 @@ from ..core.model.variant import Variant, Variants
 from ..core.motion.timing import Hold, frame_times
 from ..core.rounding import plain
 from ..core.text import counted
-from ..exports.formats import text_names
+from ..exports.texts import text_names
 from ..settings.given import remembered
 from ..settings.table import Settings
 from .prepare import Prepared
@@ -90,7 +90,7 @@ def plan_of(
         tuple(variant._replace(palette=one.palette) for variant, one in zip(prepared.variants, indexed, strict=True)),
         drawn,
         settings,
-        tuple(text_names(name, settings, templates)),
+        tuple(text_names(name, settings.metadata, templates)),
         (*prepared.remarks, *arranged.remarks, *indexed[0].remarks, *_finish(settings)),
         (*prepared.warnings, *doubts),
         arrangement.considered,

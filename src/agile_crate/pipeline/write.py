@@ -20,8 +20,8 @@ from ..core.model.crate import Crate
 from ..core.model.geometry import Size
 from ..core.model.picture import Picture
 from ..core.pixels import Pixels
-from ..exports.formats import texts_of
 from ..exports.png import encode_rows, rows_above, strip_starts
+from ..exports.texts import texts_of
 from ..format.png_seal import Seal, sealed_end, without_end
 from ..storage.previous_build import is_written
 from ..storage.staging import Staging
@@ -70,7 +70,7 @@ def write_plans(
     sizes = list(zip(crates, settings, strict=True))
     for crate, own in reversed(sizes):  # the metadata of the crate's own size comes last
         larger = [(other.portion / own.portion, one) for one, other in sizes if other.portion > own.portion]
-        for name, data in texts_of(crate, larger, own, templates):
+        for name, data in texts_of(crate, larger, own.metadata, templates, own.compact):
             sha256 = staging.write(name, [data])
             if context.cache:
                 context.cache.put_written(sha256)

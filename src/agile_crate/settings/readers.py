@@ -16,11 +16,9 @@ from ..core.message import key_of, message
 from ..core.model.geometry import Offset, Size
 from ..core.names import nearest
 from ..core.text import quoted
+from ..exports.formats import FORMATS
 from . import kinds
 from .reader import LARGEST_SIDE, fraction, of, whole
-
-FORMATS = ("json", "xml", "css", "csv")
-"""The metadata formats, in the order in which they are written."""
 
 LONGEST = 24 * 3600 * 1000
 """Milliseconds. The longest time that can be asked for."""

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from ..core.arrange.layouts import KNOWN_TO_SOME, LAYOUTS
 from ..core.message import Message, message, setting
 from ..core.text import measured
+from ..exports.formats import FORMATS
 
 if TYPE_CHECKING:
     from .table import Settings
@@ -62,8 +63,9 @@ RULES = (
         ("premultiply", "background"),
     ),
     Rule(
-        lambda s: not {"json", "xml"} & set(s.metadata),
-        "{metadata} needs json or xml, by which verify and the next build know this one; name one of them, too",
+        lambda s: not any(FORMATS[name].is_metadata for name in s.metadata),
+        f"{{metadata}} needs {' or '.join(name for name, one in FORMATS.items() if one.is_metadata)}, by which verify "
+        "and the next build know this one; name one of them, too",
     ),
     Rule(
         lambda s: "css" in s.metadata and s.turn,
