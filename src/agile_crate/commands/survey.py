@@ -14,7 +14,7 @@ from typing import NamedTuple
 from ..core.errors import InputError, UsageError
 from ..core.inspect.allowed import key_of
 from ..core.inspect.facts import FrameFacts, frame_facts, judged
-from ..core.inspect.finding import CODES, DOUBT, FAULT, Finding, Surveyed, finding
+from ..core.inspect.finding import CODES, DOUBT, FAULT, Code, Finding, Surveyed, codes, finding
 from ..core.inspect.findings import budget, find_across, find_all, transparency, union_box, worst_first
 from ..core.message import Message, a_file, message, setting
 from ..core.motion.timing import DEFAULT_FPS
@@ -27,6 +27,10 @@ from ..sources.decode import DecodedPart, each_part
 from ..sources.find import Found, named_twice, searched
 from ..sources.full_size import FrameSource, read_again
 from ..storage.recovery import recover_interrupted
+
+PICTURE_UNREADABLE, NAME_TWICE, COLORS_FOREIGN, LIGHT_INFINITE = codes(
+    "picture-unreadable", "name-twice", "colours-foreign", "light-infinite"
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -193,15 +197,15 @@ class _Surveying:
     def _twice(self, first: Found, other: Found) -> None:
         self.unused.add(other.path)
         what = f"{shown(first.path)} and {shown(other.path)} both have this name: only one of them can be packed"
-        self._told("name-twice", other, what, "rename one, or name the folder above them as the input")
+        self._told(NAME_TWICE, other, what, "rename one, or name the folder above them as the input")
 
     def _unreadable(self, file: Found, reason: str) -> None:
         self.unused.add(file.path)
         self._told(
-            "picture-unreadable", file, message("{} {}", shown(file.path), reason), "export it again, or take it out"
+            PICTURE_UNREADABLE, file, message("{} {}", shown(file.path), reason), "export it again, or take it out"
         )
 
-    def _told(self, code: str, file: Found, what: str, remedy: str) -> None:
+    def _told(self, code: Code, file: Found, what: str, remedy: str) -> None:
         one = Finding(code, FAULT, file.animation or "stills", (file.name,), what, Message(remedy))
         self.findings[one] = Known(key_of(one, ()), (file.path,))
 
@@ -218,14 +222,14 @@ def _foreign(sequence: Surveyed, parts: Sequence[DecodedPart[FrameFacts]]) -> It
             f"{counted(len(names), 'frame')} of {len(sequence.frames)} with a colour profile or gamma other than sRGB: "
             "games take the numbers as they are, and show other colours"
         )
-        yield finding(sequence, "colours-foreign", DOUBT, names, what, setting("to_srgb"))
+        yield finding(sequence, COLORS_FOREIGN, DOUBT, names, what, setting("to_srgb"))
 
 
 def _endless(sequence: Surveyed, parts: Sequence[DecodedPart[FrameFacts]]) -> Iterator[Finding]:
     names = [name for part in parts if part.is_endless for name, *_ in part.frames]
     if names:
         what = f"{counted(len(names), 'frame')} of {len(sequence.frames)} with infinite light, which is taken as white"
-        yield finding(sequence, "light-infinite", DOUBT, names, what, "look whether a light or a material is broken")
+        yield finding(sequence, LIGHT_INFINITE, DOUBT, names, what, "look whether a light or a material is broken")
 
 
 def _summary(

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
+from typing import NewType
 
 from ..message import Message, message, setting
 from ..pixels import Pixels
@@ -54,12 +55,23 @@ CODES = {
 }
 """Every finding's code, and what it is about in a few words."""
 
+Code = NewType("Code", str)
+"""A code that CODES has."""
+
+
+def codes(*names: str) -> tuple[Code, ...]:
+    """Return finding codes by name. Every check asks for its codes as its module loads, so the program does not start
+    with a code that the table does not have. Raises ValueError."""
+    if unknown := [name for name in names if name not in CODES]:
+        raise ValueError(f"core/inspect/finding.py: CODES does not have {', '.join(unknown)}")
+    return tuple(map(Code, names))
+
 
 @dataclass(frozen=True, slots=True)
 class Finding:
     """Something that was noticed. `frames` are names; empty where it concerns the whole sequence."""
 
-    code: str
+    code: Code
     severity: str
     sequence: str
     frames: tuple[str, ...]
@@ -98,7 +110,7 @@ Check = Callable[[Surveyed], Iterator[Finding]]
 
 
 def finding(
-    sequence: Surveyed, code: str, severity: str, frames: Sequence[FrameFacts | str], what: str, remedy: str
+    sequence: Surveyed, code: Code, severity: str, frames: Sequence[FrameFacts | str], what: str, remedy: str
 ) -> Finding:
     """A finding of a sequence."""
     names = tuple(frame if isinstance(frame, str) else frame.name for frame in frames)

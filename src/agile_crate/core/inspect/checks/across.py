@@ -12,8 +12,10 @@ from ...message import Message, message, setting
 from ...names import clashes
 from ...text import counted, few, measured, quoted
 from ..facts import FrameFacts
-from ..finding import DOUBT, NOTE, Finding, Surveyed, finding, left_out
+from ..finding import DOUBT, NOTE, Finding, Surveyed, codes, finding, left_out
 from ..robust import usual
+
+NAME_CASE, FILE_ODD, GROUND_DIFFERS, MIRROR_IMAGE = codes("name-case", "file-odd", "ground-differs", "mirror-image")
 
 LEFTOVER = re.compile(
     r"[ _.-]*(?:copy|old|new|final|alt|bak|backup|test|[a-z])(?:[ _.-]*\(?[0-9]+\)?)?|[ _]*\([0-9]+\)", re.IGNORECASE
@@ -48,12 +50,12 @@ def names_alike(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
     names = [frame.name for sequence in sequences for frame in sequence.frames]
     for group, why in clashes(list(dict.fromkeys(names)), ".png"):
         what = f"these names {why}: some file systems and engines cannot tell them apart"
-        yield Finding("name-case", DOUBT, group[0], group, what, Message("rename one"))
+        yield Finding(NAME_CASE, DOUBT, group[0], group, what, Message("rename one"))
     for group, why in clashes([sequence.name for sequence in sequences if sequence.name is not None]):
         frames = tuple(sequence.frames[0].name for sequence in sequences if sequence.name in group)
         what = f"the animations {few(map(quoted, group))} {why}: some file systems and engines cannot tell them apart"
         remedy = message("rename the files of one, or give {}", setting("rename", f"{group[1]}=NAME"))
-        yield Finding("name-case", DOUBT, group[0], frames, what, remedy)
+        yield Finding(NAME_CASE, DOUBT, group[0], frames, what, remedy)
 
 
 def odd_files(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
@@ -77,13 +79,13 @@ def odd_files(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
         if counts[owner.label] <= MOST_LEFT:
             wider = _widening(frame, sequences)
             what = f"lies beside {quoted(owner.label)} and is no frame of it, but seems left over{wider}"
-            yield finding(sequence, "file-odd", DOUBT, [frame], what, left_out([frame.name]))
+            yield finding(sequence, FILE_ODD, DOUBT, [frame], what, left_out([frame.name]))
             told.add(frame.name)
     frames = [frame for sequence in sequences for frame in sequence.frames]
     widest = max(frames, key=lambda frame: frame.canvas.w * frame.canvas.h, default=None)
     if widest and widest.name not in told and (more := _widening(widest, sequences)):
         sequence = next(sequence for sequence in sequences if widest in sequence.frames)
-        yield finding(sequence, "file-odd", DOUBT, [widest], more.lstrip("; "), left_out([widest.name]))
+        yield finding(sequence, FILE_ODD, DOUBT, [widest], more.lstrip("; "), left_out([widest.name]))
 
 
 def _beside(name: str, owners: dict[str, Surveyed]) -> Surveyed | None:
@@ -148,7 +150,7 @@ def _off_the_ground(sequence: Surveyed, line: int, most: int, others: Sequence[s
         if fits
         else f"export it {counted(abs(by), 'pixel')} further {'down' if by > 0 else 'up'}"
     )
-    return finding(sequence, "ground-differs", DOUBT, (), what, remedy)
+    return finding(sequence, GROUND_DIFFERS, DOUBT, (), what, remedy)
 
 
 def mirrors(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
@@ -183,4 +185,4 @@ def _is_mirrored(sequence: Surveyed, other: Surveyed) -> bool:
 def _mirrored(sequence: Surveyed, other: Surveyed) -> Finding:
     what = f"is {quoted(sequence.label)} with left and right exchanged: it need not be drawn, or stored"
     remedy = message("{} {}", left_out([other.label]), setting("mirrored", f"{other.label}={sequence.label}"))
-    return finding(other, "mirror-image", NOTE, (), what, remedy)
+    return finding(other, MIRROR_IMAGE, NOTE, (), what, remedy)

@@ -14,8 +14,10 @@ from ...frame.options import ColorKey
 from ...message import setting
 from ...pixels import Pixels
 from ..facts import FrameFacts
-from ..finding import FAULT, NOTE, Finding, Surveyed, finding, some_of
+from ..finding import FAULT, NOTE, Finding, Surveyed, codes, finding, some_of
 from ..ground import MOST_OF_RIM, NEAR, rim_of
+
+BACKGROUND_SOLID, BACKGROUND_CHECKERED, ALPHA_NONE = codes("background-solid", "background-checkered", "alpha-none")
 
 MOST_OPAQUE = 0.8
 """The share of an animation's frames that have no transparency, from which what is behind them is a background."""
@@ -37,15 +39,15 @@ def background(sequence: Surveyed) -> Iterator[Finding]:
     if checkered:
         what = "no transparency, but a checkerboard painted, as programs show it: it will be drawn in the game"
         yield finding(
-            sequence, "background-checkered", FAULT, checkered, what, "export again, as PNG with its transparency"
+            sequence, BACKGROUND_CHECKERED, FAULT, checkered, what, "export again, as PNG with its transparency"
         )
     if solid:
         colour = Counter(frame.ground.color for frame in solid if frame.ground).most_common(1)[0][0]
         what = f"no transparency: the background is solid {colour.hex} and will be drawn"
-        yield finding(sequence, "background-solid", FAULT, solid, what, _key(sequence, solid, colour))
+        yield finding(sequence, BACKGROUND_SOLID, FAULT, solid, what, _key(sequence, solid, colour))
     if opaque and not solid and not checkered and len(opaque) == len(sequence.frames):
         what = "no transparency at all: right for a tile or a backdrop, not for a figure"
-        yield finding(sequence, "alpha-none", NOTE, opaque, what, "export with transparency if it is a figure")
+        yield finding(sequence, ALPHA_NONE, NOTE, opaque, what, "export with transparency if it is a figure")
 
 
 def _key(sequence: Surveyed, solid: Sequence[FrameFacts], colour: Color) -> str:

@@ -7,7 +7,9 @@ from collections.abc import Iterator
 
 from ...message import message
 from ...text import few, measured
-from ..finding import DOUBT, FAULT, NOTE, Finding, Surveyed, finding
+from ..finding import DOUBT, FAULT, NOTE, Finding, Surveyed, codes, finding
+
+CANVAS_DIFFERS, SCALE_UNEVEN = codes("canvas-differs", "scale-uneven")
 
 MOST = 0.6
 """The share of frames that have the usual canvas. Where none is so usual, each frame was cut down to what is drawn."""
@@ -29,14 +31,14 @@ def canvases(sequence: Surveyed) -> Iterator[Finding]:
     remedy = message("{canvas:animation} ({align} says where they stand)")
     if count < MOST * len(sequence.frames):
         what = f"{len(sizes)} sizes of canvas in one animation: each frame's place in the motion is lost"
-        yield finding(sequence, "canvas-differs", NOTE, (), what, message("export them on one canvas, or {}", remedy))
+        yield finding(sequence, CANVAS_DIFFERS, NOTE, (), what, message("export them on one canvas, or {}", remedy))
         return
     slips = [frame for frame in odd if all(abs(a - b) <= SLIP * b for a, b in zip(frame.canvas, usual, strict=True))]
     others = few(measured(size) for size in sizes if size != usual)
     what = f"the canvas is {others} here and {measured(usual)} elsewhere: the figure may shift between frames"
     yield finding(
         sequence,
-        "canvas-differs",
+        CANVAS_DIFFERS,
         FAULT if len(slips) == len(odd) and len(odd) * FEW <= len(sequence.frames) else NOTE,
         odd,
         what,
@@ -50,4 +52,4 @@ def scaling(sequence: Surveyed) -> Iterator[Finding]:
     if uneven:
         w, h = (float(side * sequence.scale) for side in uneven[0].canvas)
         what = f"the canvas {measured(uneven[0].canvas)} scales to {w:g} × {h:g}: edges fall between pixels and blur"
-        yield finding(sequence, "scale-uneven", DOUBT, uneven, what, "export on a canvas that the scale divides")
+        yield finding(sequence, SCALE_UNEVEN, DOUBT, uneven, what, "export on a canvas that the scale divides")

@@ -10,10 +10,12 @@ from numpy.typing import NDArray
 from ...message import message
 from ...rounding import half_up
 from ..facts import FrameFacts
-from ..finding import FAULT, NOTE, Finding, Surveyed, finding
+from ..finding import FAULT, NOTE, Finding, Surveyed, codes, finding
 from ..miniature import Miniature
 from ..robust import median
 from .motion import LEAST_FOR_PATH, unusual
+
+COLOR_DEPARTS, COLORS_MANY = codes("colour-departs", "colours-many")
 
 LEAST_SUSPECT = 2.0
 """Levels of 255 that a frame's mean colour lies off its neighbours' for a closer look."""
@@ -77,7 +79,7 @@ def tinted(sequence: Surveyed) -> Iterator[Finding]:
         names = zip(("red", "green", "blue"), tint, strict=True)
         shift = ", ".join(f"{name} {half_up(value):+d}" for name, value in names)
         what = f"is drawn as its neighbours are, in another tint ({shift}): the figure flickers"
-        yield finding(sequence, "colour-departs", FAULT, [frame], what, "export it again with the others' colours")
+        yield finding(sequence, COLOR_DEPARTS, FAULT, [frame], what, "export it again with the others' colours")
 
 
 def _mean(sketch: NDArray[np.float32]) -> NDArray[np.float64] | None:
@@ -142,4 +144,4 @@ def pixel_art(sequence: Surveyed) -> Iterator[Finding]:
         most = max(frame.colours for frame in rich)
         what = f"up to {most:,} colours in small hard-edged art: more than pixel art has; smoothed or saved lossily?"
         remedy = message("{palette:FILE}, or export again from it")
-        yield finding(sequence, "colours-many", NOTE, rich, what, remedy)
+        yield finding(sequence, COLORS_MANY, NOTE, rich, what, remedy)

@@ -9,8 +9,10 @@ from ...message import setting
 from ...model.geometry import Box
 from ...text import counted, joined
 from ..facts import FrameFacts, Touch, frame_facts
-from ..finding import DOUBT, FAULT, NOTE, Finding, Surveyed, finding
+from ..finding import DOUBT, FAULT, NOTE, Finding, Surveyed, codes, finding
 from ..robust import Usual, usual
+
+CUT_OFF, EDGES_SOFT, EDGES_HARD, FRINGE = codes("cut-off", "edges-soft", "edges-hard", "fringe")
 
 LEAST_RUN, LEAST_SHARE = 4, 0.15
 """A figure is cut off where it reaches the canvas's edge along so many pixels, and so much of its own length."""
@@ -56,7 +58,7 @@ def cut_off(sequence: Surveyed) -> Iterator[Finding]:
             continue
         if cut:
             what = f"the art reaches the {side} edge of the canvas, and seems to be cut off there"
-            yield finding(sequence, "cut-off", severity, cut, what, "export on a larger canvas")
+            yield finding(sequence, CUT_OFF, severity, cut, what, "export on a larger canvas")
 
 
 def _diminished(
@@ -110,13 +112,13 @@ def kinds_of_edges(sequence: Surveyed) -> Iterator[Finding]:
     soft = [frame for frame in seen if frame.partial > 0]
     if soft and len(soft) * 4 <= len(seen):
         what = "soft edges, where the other frames have hard ones: it looks blurred for a moment"
-        yield finding(sequence, "edges-soft", DOUBT, soft, what, _hardened(sequence, soft))
+        yield finding(sequence, EDGES_SOFT, DOUBT, soft, what, _hardened(sequence, soft))
         return
     share = usual([frame.partial for frame in seen]).middle
     hard = [frame for frame in seen if frame.partial <= HARD * share]
     if share >= SOFT and len(hard) == 1 and len(seen) > FEW:
         what = "hard edges, where the other frames have soft ones: its outline flickers"
-        yield finding(sequence, "edges-hard", DOUBT, hard, what, "export it with smoothing, as the others")
+        yield finding(sequence, EDGES_HARD, DOUBT, hard, what, "export it with smoothing, as the others")
 
 
 def _hardened(sequence: Surveyed, soft: Sequence[FrameFacts]) -> str:
@@ -137,4 +139,4 @@ def fringes(sequence: Surveyed) -> Iterator[Finding]:
         f"half-covered edges turn {colours} in {counted(len(fringed), 'frame')}: cut out of a {colours} background, "
         "or stored with its colours multiplied by alpha; a rim shows on any other ground"
     )
-    yield finding(sequence, "fringe", DOUBT, fringed, what, "export with straight alpha, without a matte colour")
+    yield finding(sequence, FRINGE, DOUBT, fringed, what, "export with straight alpha, without a matte colour")

@@ -13,10 +13,12 @@ from ...message import setting
 from ...model.geometry import Box, Offset
 from ...rounding import half_up
 from ..facts import FrameFacts
-from ..finding import DOUBT, FAULT, NOTE, Finding, Surveyed, finding
+from ..finding import DOUBT, FAULT, NOTE, Finding, Surveyed, codes, finding
 from ..miniature import coarse
 from ..register import ROOM, Displacement, moved_between, plane, scaled_back, scaled_between
 from ..robust import median, usual
+
+JUMP, EXCHANGED, SIZE_DEPARTS, WOBBLE = codes("jump", "exchanged", "size-departs", "wobble")
 
 LEAST_FOR_PATH = 4
 """Frames. A path cannot be told from fewer, nor can what departs from it."""
@@ -127,13 +129,13 @@ def out_of_place(sequence: Surveyed) -> Iterator[Finding]:
     found: list[_Slip | _Pulse] = [*_slips(scenes, np.array(centres)), *_pulses(scenes)]
     if len({one.place for one in found}) != 1:
         return
-    best, code = min(found, key=lambda one: one.left), "jump"  # what leaves least explains it
+    best, code = min(found, key=lambda one: one.left), JUMP  # what leaves least explains it
     if isinstance(best, _Slip):
         x, y = best.by
         what = f"jumps off its neighbours' path by {x:+d},{y:+d} pixels for one frame: the figure twitches"
         remedy = f"move that frame by {-x:+d},{-y:+d}"
     else:
-        code, more = "size-departs", best.factor - 1
+        code, more = SIZE_DEPARTS, best.factor - 1
         what = f"is {abs(more):.1%} {'larger' if more > 0 else 'smaller'} than its neighbours: the figure pulses"
         remedy = f"export it again at the others' size, or scale it to {1 / best.factor:.1%}"
     yield finding(sequence, code, FAULT, [frames[best.place]], what, remedy)
@@ -255,7 +257,7 @@ def order(sequence: Surveyed) -> Iterator[Finding]:
     remedy = setting("frames", f"{sequence.label}={','.join(spans)}")
     is_clear = ways[place] <= CLEARLY_SMOOTHER and median(after) >= CLEARLY_SMOOTH and after.min() >= 1
     severity = FAULT if is_clear else DOUBT
-    yield finding(sequence, "exchanged", severity, frames[place : place + 2], what, remedy)
+    yield finding(sequence, EXCHANGED, severity, frames[place : place + 2], what, remedy)
 
 
 def _exchanged(count: int, place: int) -> list[int]:
@@ -287,4 +289,4 @@ def wobble(sequence: Surveyed) -> Iterator[Finding]:
         f"the feet line moves by {np.ptp(feet[:, 1]):g} pixels, the centre of mass by {across:.1f} across "
         f"and {along:.1f} up and down: right for a jump or a dive, not for standing still"
     )
-    yield finding(sequence, "wobble", NOTE, (), what, "watch it play")
+    yield finding(sequence, WOBBLE, NOTE, (), what, "watch it play")

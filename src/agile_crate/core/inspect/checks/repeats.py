@@ -11,9 +11,11 @@ from ...frame.likeness import furthest_apart
 from ...message import message, setting
 from ...text import counted
 from ..facts import FrameFacts
-from ..finding import FAULT, NOTE, Finding, Surveyed, finding
+from ..finding import FAULT, NOTE, Finding, Surveyed, codes, finding
 from ..miniature import SAME, coarse, difference
 from ..robust import median
+
+CYCLE, CLOSING, COPIES, COPIES_NEARLY = codes("cycle", "closing", "copies", "copies-nearly")
 
 PEAK_SHARE = 0.4
 """Frames are alike that differ, where they differ most, by no more than this share of how neighbours usually do in
@@ -73,11 +75,11 @@ def repeats(sequence: Surveyed) -> Iterator[Finding]:
         remedy = "export one round of it"
         if not _cycle(frames[:length], compared) and not _closes(frames[:length], compared):
             remedy = setting("frames", f"{sequence.label}=1-{length}")
-        yield finding(sequence, "cycle", FAULT, frames[length:], what, remedy)
+        yield finding(sequence, CYCLE, FAULT, frames[length:], what, remedy)
         return
     if _closes(frames, compared):
         what = "the last frame equals the first: a loop shows it twice and hitches"
-        yield finding(sequence, "closing", FAULT, frames[-1:], what, _opened(sequence, compared))
+        yield finding(sequence, CLOSING, FAULT, frames[-1:], what, _opened(sequence, compared))
         count -= 1
     yield from _copies(sequence, compared, count)
 
@@ -133,14 +135,14 @@ def _copies(sequence: Surveyed, compared: FrameComparison, count: int) -> Iterat
     ]
     if near:
         what = "hardly differs from the frame before: nobody notices it in motion, but it takes a frame of its own"
-        yield finding(sequence, "copies-nearly", NOTE, near, what, _dropped(sequence, near))
+        yield finding(sequence, COPIES_NEARLY, NOTE, near, what, _dropped(sequence, near))
     first: dict[tuple[int, ...], str] = {}
     copies = [frame for frame in frames if first.setdefault(frame.digest, frame.name) != frame.name]
     if copies:
         what = f"{counted(len(copies), 'exact copy', 'exact copies')} of other frames: they cost memory in a grid"
         follow = any(a.digest == b.digest for a, b in pairwise(frames))
         remedy = message("{drop_copies} where they follow each other; ") if follow else ""
-        yield finding(sequence, "copies", NOTE, copies, what, message("{}the layout tight stores them once", remedy))
+        yield finding(sequence, COPIES, NOTE, copies, what, message("{}the layout tight stores them once", remedy))
 
 
 def _dropped(sequence: Surveyed, near: Sequence[FrameFacts]) -> str:

@@ -9,8 +9,10 @@ from ...frame.visible import union
 from ...message import message, setting
 from ...text import counted
 from ..facts import FrameFacts, frame_facts
-from ..finding import DOUBT, FAULT, NOTE, Finding, Surveyed, finding, left_out, some_of
+from ..finding import DOUBT, FAULT, NOTE, Finding, Surveyed, codes, finding, left_out, some_of
 from ..robust import usual
+
+FRAME_EMPTY, HAZE, SPECK = codes("frame-empty", "haze", "speck")
 
 FADED = 0.3
 """A figure that covers less than this share of what it usually does is about to vanish, or to come."""
@@ -46,7 +48,7 @@ def emptiness(sequence: Surveyed) -> Iterator[Finding]:
     if sequence.name is None:
         severity = DOUBT
     remedy = message("draw it, or {}", left_out(names)) if len(names) == 1 else message("draw them, or {exclude} them")
-    yield finding(sequence, "frame-empty", severity, names, what, remedy)
+    yield finding(sequence, FRAME_EMPTY, severity, names, what, remedy)
 
 
 def _is_dropout(frames: Sequence[FrameFacts], empty: Sequence[int]) -> bool:
@@ -69,7 +71,7 @@ def haze(sequence: Surveyed) -> Iterator[Finding]:
     what = f"alpha up to {floor} of 255 where nothing is visible: trimming keeps it, so sheets grow"
     tried = (frame_facts(frame.name, cleared(sequence.again(frame), floor)) for frame in some_of(hazy))
     remedy = setting("clear_below", floor) if not any(facts.haze for facts in tried) else "export without it"
-    yield finding(sequence, "haze", FAULT, hazy, what, remedy)
+    yield finding(sequence, HAZE, FAULT, hazy, what, remedy)
 
 
 def specks(sequence: Surveyed) -> Iterator[Finding]:
@@ -82,7 +84,7 @@ def specks(sequence: Surveyed) -> Iterator[Finding]:
     x, y, pixels = strays[0].specks[0]
     what = f"a stray spot of {counted(pixels, 'pixel')} at {x},{y}, far from the figure: trimming keeps all between"
     severity = FAULT if sequence.name is not None and len(sequence.frames) >= LEAST_FOR_STRAYS else DOUBT
-    yield finding(sequence, "speck", severity, strays, what, "rub it out")
+    yield finding(sequence, SPECK, severity, strays, what, "rub it out")
 
 
 def _is_stray(frame: FrameFacts, frames: Sequence[FrameFacts]) -> bool:

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ..finding import DOUBT, Finding, Surveyed, finding
+from ..finding import DOUBT, Finding, Surveyed, codes, finding
+
+(SEAM,) = codes("seam")
 
 ROUGHEST_SEAM = 2.0
 """A tile may differ over its edge by this much more than neighbouring columns differ inside it."""
@@ -28,4 +30,4 @@ def seams(sequence: Surveyed) -> Iterator[Finding]:
     ):
         if torn:
             what = f"a tile whose {sides}: a line shows where it repeats"
-            yield finding(sequence, "seam", DOUBT, torn, what, "paint over the edge, or export the whole period")
+            yield finding(sequence, SEAM, DOUBT, torn, what, "paint over the edge, or export the whole period")
