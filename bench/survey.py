@@ -29,7 +29,7 @@ from agile_crate.core.limits import USUAL
 from agile_crate.core.names import frame_key
 from agile_crate.core.png_chunks import PictureError
 from agile_crate.sources.find import Found, find
-from agile_crate.sources.pictures import read_source
+from agile_crate.sources.read_source import read_source
 
 FEWEST, MOST = 3, 40
 """Frames of an animation that is looked at; a longer one is cut."""

@@ -12,7 +12,7 @@ from PIL import Image
 
 from agile_crate.core.png_chunks import PictureError
 from agile_crate.sources.animated import DecodedSequence, gif_extent
-from agile_crate.sources.pictures import read_picture
+from agile_crate.sources.read_source import read_picture
 from file_bytes import stored
 
 

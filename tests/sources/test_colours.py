@@ -13,8 +13,8 @@ from PIL import Image, ImageCms, PngImagePlugin
 import agile_crate
 from agile_crate.core.frame.srgb import CHROMATICITY, from_gamma
 from agile_crate.core.png_chunks import PictureError
-from agile_crate.sources.pictures import read_source
 from agile_crate.sources.read_options import ReadOptions
+from agile_crate.sources.read_source import read_source
 from conftest import art
 from file_bytes import stored
 

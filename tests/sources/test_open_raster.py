@@ -11,8 +11,8 @@ from PIL import Image
 from agile_crate.core.limits import USUAL
 from agile_crate.core.png_chunks import PictureError
 from agile_crate.sources.animated import DecodedSequence
-from agile_crate.sources.pictures import read_picture
 from agile_crate.sources.read_options import PLAIN, ReadOptions
+from agile_crate.sources.read_source import read_picture
 from file_bytes import layered, stored
 
 FLAT = ReadOptions(layers="flat")

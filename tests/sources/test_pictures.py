@@ -13,7 +13,8 @@ from agile_crate.core.limits import USUAL
 from agile_crate.core.png_chunks import SIGNATURE, PictureError
 from agile_crate.sources import deep_png
 from agile_crate.sources.deep_png import rounded_to_bytes
-from agile_crate.sources.pictures import picture_endings, picture_size, read_picture
+from agile_crate.sources.pictures import picture_endings, picture_size
+from agile_crate.sources.read_source import read_picture
 from conftest import art
 from file_bytes import chunk, png, stored
 

@@ -16,8 +16,8 @@ from agile_crate.core.frame.srgb import CHROMATICITY, from_light
 from agile_crate.core.png_chunks import PictureError
 from agile_crate.sources import rendered
 from agile_crate.sources.decoded import DecodedSequence
-from agile_crate.sources.pictures import read_picture
 from agile_crate.sources.read_options import ReadOptions
+from agile_crate.sources.read_source import read_picture
 from conftest import Run, metadata
 
 OpenEXR = pytest.importorskip("OpenEXR", reason="the extra 'exr' is not installed")

@@ -17,8 +17,8 @@ from agile_crate.core.limits import USUAL
 from agile_crate.core.model.geometry import Size
 from agile_crate.core.model.picture import Vector
 from agile_crate.core.png_chunks import PictureError
-from agile_crate.sources.pictures import read_picture
 from agile_crate.sources.read_options import PLAIN, ReadOptions
+from agile_crate.sources.read_source import read_picture
 from agile_crate.sources.vector import read_vector
 from conftest import Run, art, metadata, save
 from file_bytes import stored
@@ -104,9 +104,8 @@ LAYERS = (
 
 def test_groups_by_name_are_frames_and_the_rest_is_in_each() -> None:
     found = read_vector(svg(LAYERS), 1 << 20, ReadOptions(layers="separate"))
-    assert isinstance(found, dict)
-    assert list(found) == ["up", "down"]
-    up, down = (one.draw(one.size)[..., 3] > 0 for one in found.values())
+    assert found.names == ("up", "down")
+    up, down = (one.draw(one.size)[..., 3] > 0 for one in found.pictures)
     for seen in (up, down):
         assert seen[9].all()
         assert seen[:2, 15:17].all()
@@ -340,8 +339,8 @@ def test_many_groups_take_no_more_than_their_own_parts() -> None:
         '<g id="swim_1"><path id="foam" d="M0 0h5v5h-5z" fill="url(#sea)"/><g id="wave"><use href="#foam"/></g></g>'
     )
     groups[2] = '<g id="swim_2"><linearGradient id="sea"><stop stop-color="#f00"/></linearGradient></g>'
-    found = read_vector(svg("".join(groups)), 1 << 20, ReadOptions(layers="separate"))
-    assert isinstance(found, dict)
+    sequence = read_vector(svg("".join(groups)), 1 << 20, ReadOptions(layers="separate"))
+    found = dict(zip(sequence.names, sequence.pictures, strict=True))
     assert len(found) == 1500
     texts = [found[f"swim_{n}"].draw.args[0].text for n in (0, 3)]
     assert [text.count("<g ") for text in texts] == [4, 1]

@@ -23,7 +23,8 @@ from ..core.text import bytes_shown, counted, few, quoted
 from ..format.regular import read_regular
 from ..sources.decode import MANY, DecodedPart, Make, Way, part_of, read, readers_for, unreadable, with_progress
 from ..sources.find import Found, Search, in_crate_order
-from ..sources.read_options import ReadOptions, is_vector
+from ..sources.read_options import ReadOptions
+from ..sources.source_formats import format_of
 from .context import Context
 
 if TYPE_CHECKING:
@@ -245,7 +246,7 @@ def _cached_or_read(
     if not data:
         data, sha256 = _read_with_digest(file, frames, options.limits)
     part = part_of(file, data, make, options)._replace(has_changed=len(data) != file.length, sha256=sha256)
-    if not is_vector(data):  # a drawing depends on more than these bytes, such as fonts
+    if (found := format_of(data)) is None or found.is_whole:
         labels = tuple((name[len(file.name) + 1 :], frame, time) for name, frame, time in part.frames)
         frames.store(sha256, CachedFile(labels, part.loop, part.times, part.is_foreign))
     return part

@@ -26,7 +26,7 @@ if TYPE_CHECKING:
 
 def read_reel(
     image: Image.Image, data: bytes, largest: int, limits: Limits, colours: ColorProfile | None = None
-) -> DecodedSequence:
+) -> DecodedSequence[Pixels]:
     """All pictures of an opened animated file. Raises PictureError when it is cut short, with their number, and when
     one of them claims to have more than the `largest` number of pixels, or all together have too many."""
     count, total = int(getattr(image, "n_frames", 1)), 0

@@ -20,10 +20,10 @@ from ..core.text import counted
 from ..workers.ordered import in_turn
 from ..workers.pool import WorkerPool
 from ..workers.progress import Progress
-from .decoded import DecodedFile, DecodedSequence
+from .decoded import DecodedSequence
 from .find import Found, in_crate_order
-from .plain_png import read_if_plain
-from .read_options import PLAIN, ReadOptions, is_vector
+from .read_options import PLAIN, ReadOptions
+from .read_source import read_source
 
 T = TypeVar("T")
 
@@ -101,7 +101,12 @@ def _at_own_size(make: Callable[[str, Pixels], T], name: str, drawn: Pixels | Ve
     return make(name, drawn.draw(drawn.size) if isinstance(drawn, Vector) else drawn)
 
 
-def _seen(file: Found, result: Pixels | DecodedSequence, make: Make[T], limits: Limits) -> DecodedPart[T]:
+def _seen(
+    file: Found,
+    result: Pixels | Vector | DecodedSequence[Pixels] | DecodedSequence[Vector],
+    make: Make[T],
+    limits: Limits,
+) -> DecodedPart[T]:
     if not isinstance(result, DecodedSequence):
         return DecodedPart(file.animation, ((file.name, make(file.name, result), None),))
     width = max(2, len(str(len(result.pictures))))
@@ -218,25 +223,7 @@ def read(file: Found, make: Make[T], options: ReadOptions, with_digest: bool = F
 
 def part_of(file: Found, data: bytes, make: Make[T], options: ReadOptions) -> DecodedPart[T]:
     """Return what the bytes of a file hold. Raises PictureError."""
-    pixels, orientation = read_if_plain(data, options.limits.picture_pixels, options.limits)
-    if pixels is not None:
-        source = DecodedFile(pixels, False)
-    elif is_vector(data):
-        return _part_of_vector(file, data, make, options)
-    else:
-        from .pictures import read_other  # and with it Pillow, which plain PNGs do without
-
-        source = read_other(data, options.limits.picture_pixels, options, orientation)
+    source = read_source(data, options=options)
     return _seen(file, source.picture, make, options.limits)._replace(
         is_foreign=source.is_foreign, is_endless=source.is_endless
     )
-
-
-def _part_of_vector(file: Found, data: bytes, make: Make[T], options: ReadOptions) -> DecodedPart[T]:
-    from .vector import read_vector
-
-    drawing = read_vector(data, options.limits.picture_pixels, options)
-    if isinstance(drawing, Vector):
-        return DecodedPart(file.animation, ((file.name, make(file.name, drawing), None),))
-    names = [(_named(file, label, options.limits), one) for label, one in drawing.items()]
-    return DecodedPart(said_once(file.name), tuple((name, make(name, one), None) for name, one in names))

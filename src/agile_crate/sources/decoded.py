@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import contextlib
+from collections.abc import Iterator, Sequence
 from fractions import Fraction
-from typing import NamedTuple
+from typing import Generic, NamedTuple, TypeVar
 
 from ..core.limits import Limits, raise_hint
 from ..core.message import message
 from ..core.model.crate import Loop
+from ..core.model.picture import Vector
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
 
@@ -33,21 +36,41 @@ def claims_too_much(largest: int, limits: Limits) -> str:
     )
 
 
-class DecodedSequence(NamedTuple):
+@contextlib.contextmanager
+def refusing_damage() -> Iterator[None]:
+    """Raises PictureError in place of whatever a decoder raises on hostile data."""
+    try:
+        yield
+    except (PictureError, MemoryError):
+        raise
+    except Exception as error:
+        raise PictureError(f"is damaged: {' '.join(str(error).split())[:120] or type(error).__name__}") from error
+
+
+P = TypeVar("P", bound=Pixels | Vector)
+
+
+class DecodedSequence(NamedTuple, Generic[P]):
     """The pictures of a file that holds a sequence, with milliseconds for each (None where the file says none), how it
     says that it repeats (None if it does not), how many times it is shown if that is a number above 1, and the
     pictures' names where they have any (layers do)."""
 
-    pictures: tuple[Pixels, ...]
+    pictures: tuple[P, ...]
     milliseconds: tuple[Fraction | None, ...]
     loop: Loop | None = None
     times: int = 0
     names: tuple[str, ...] = ()
 
 
-class DecodedFile(NamedTuple):
-    """A decoded file; whether its colours were other than sRGB, and whether it held infinite light."""
+def as_sequence(named: Sequence[tuple[str, P]]) -> DecodedSequence[P]:
+    """Return pictures with their names as a sequence without times."""
+    names, pictures = zip(*named, strict=True)
+    return DecodedSequence(pictures, (None,) * len(pictures), names=names)
 
-    picture: Pixels | DecodedSequence
-    is_foreign: bool
+
+class DecodedFile(NamedTuple):
+    """A decoded file; whether its colors were other than sRGB, and whether it held infinite light."""
+
+    picture: Pixels | Vector | DecodedSequence[Pixels] | DecodedSequence[Vector]
+    is_foreign: bool = False
     is_endless: bool = False

@@ -22,12 +22,7 @@ from ..core.limits import Limits, raise_hint
 from ..core.message import a_file, some_files
 from ..core.names import animations_of, frame_key, natural_key
 from ..core.text import counted, is_unicode, shown
-
-COMMON_ENDINGS = frozenset(
-    {".png", ".jpg", ".jpeg", ".gif", ".bmp", ".webp", ".tif", ".tiff", ".tga", ".ora", ".svg", ".svgz", ".exr"}
-)
-"""Endings of pictures that are taken without asking Pillow, whose list of all formats takes long to load."""
-
+from .source_formats import COMMON_ENDINGS
 
 LEAST_ENTRIES, ENTRIES_A_FRAME = 100_000, 20
 """Entries of folders that may be looked at whatever the limit of frames, and for each of those."""

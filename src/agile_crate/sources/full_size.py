@@ -43,7 +43,7 @@ def read_again(places: Mapping[str, FrameSource], limits: Limits) -> Callable[[s
 
 
 def _read(path: str, limits: Limits) -> tuple[Pixels, ...]:
-    from .pictures import read_picture
+    from .read_source import read_picture
 
     try:
         picture = read_picture(read_regular(path, limits, "file_bytes"), options=PLAIN._replace(limits=limits))

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import io
 import zipfile
-from collections.abc import Callable
 from dataclasses import dataclass
 from xml.etree.ElementTree import Element, ParseError
 
@@ -19,21 +18,12 @@ from ..core.limits import Limits, raise_hint
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
 from ..core.text import bytes_shown, quoted
-from .decoded import refuse_large
-
-Read = Callable[[bytes, int], Pixels]
-"""Reads a still from a file's bytes, of at most so many pixels."""
+from .decoded import DecodedFile, as_sequence, refuse_large
+from .pictures import read_still
+from .read_options import ReadOptions
 
 MOST_GROWTHS = 8
 """How often the place where layers are drawn grows by as little as it must, before it is the whole canvas."""
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class DocumentLayer:
-    """One top-level layer or group, on the document's whole canvas."""
-
-    name: str
-    pixels: Pixels
 
 
 @dataclass(slots=True)
@@ -43,7 +33,6 @@ class _Document:
     archive: zipfile.ZipFile
     largest: int
     size: tuple[int, int]
-    read: Read
     limits: Limits
     decoded: int = 0
     held: int = 0
@@ -57,10 +46,14 @@ class _Document:
             )
 
 
-def read_layers(data: bytes, largest: int, read: Read, limits: Limits) -> tuple[DocumentLayer, ...]:
-    """The visible top-level layers and groups, lowest first; `read` decodes each one's file. Raises PictureError."""
+def read_document(data: bytes, largest: int, options: ReadOptions) -> DecodedFile:
+    """Decode a document: its visible top-level layers and groups, lowest first, each on the document's whole canvas; or
+    one picture of them all. Raises PictureError."""
+    limits = options.limits
     with _opened(data, limits) as archive:
-        root, document = _stack(archive, largest, read, limits)
+        root, document = _stack(archive, largest, limits)
+        if options.layers == "flat":
+            return DecodedFile(_whole_canvas(list(reversed(root)), document))
         shown = [node for node in reversed(root) if node.get("visibility") != "hidden"]
         if not shown:
             raise PictureError("has no visible layer")
@@ -68,17 +61,8 @@ def read_layers(data: bytes, largest: int, read: Read, limits: Limits) -> tuple[
             raise PictureError(
                 "holds {:,} layers that take too much memory together; {}", len(shown), raise_hint("unpacked_bytes")
             )
-        return tuple(
-            DocumentLayer(_layer_name(node, number), _whole_canvas([node], document))
-            for number, node in enumerate(shown, 1)
-        )
-
-
-def read_flat(data: bytes, largest: int, read: Read, limits: Limits) -> Pixels:
-    """The same layers drawn over each other: one picture. Raises PictureError."""
-    with _opened(data, limits) as archive:
-        root, document = _stack(archive, largest, read, limits)
-        return _whole_canvas(list(reversed(root)), document)
+        layers = [(_layer_name(node, number), _whole_canvas([node], document)) for number, node in enumerate(shown, 1)]
+        return DecodedFile(as_sequence(layers))
 
 
 def _opened(data: bytes, limits: Limits) -> zipfile.ZipFile:
@@ -112,7 +96,7 @@ def _content(archive: zipfile.ZipFile, name: str, most: int) -> bytes:
     return content
 
 
-def _stack(archive: zipfile.ZipFile, largest: int, read: Read, limits: Limits) -> tuple[list[Element], _Document]:
+def _stack(archive: zipfile.ZipFile, largest: int, limits: Limits) -> tuple[list[Element], _Document]:
     from defusedxml.common import DefusedXmlException
     from defusedxml.ElementTree import fromstring
 
@@ -130,7 +114,7 @@ def _stack(archive: zipfile.ZipFile, largest: int, read: Read, limits: Limits) -
         raise PictureError("is damaged: its stack.xml has no stack")
     if sum(1 for _ in stack.iter()) > (most := limits.entries):  # layers may share one entry
         raise PictureError("has more than {:,} layers and groups; {}", most, raise_hint("entries"))
-    return _nodes(stack), _Document(archive, largest, size, read, limits)
+    return _nodes(stack), _Document(archive, largest, size, limits)
 
 
 def _nodes(stack: Element) -> list[Element]:
@@ -241,9 +225,8 @@ def _layer(node: Element, document: _Document) -> Image.Image:
     source = node.get("src", "").lstrip("/")
     if ".." in source.split("/"):
         raise PictureError(f"is refused: its layer {quoted(node.get('name', ''))} reaches outside of the archive")
-    layer = Image.fromarray(
-        document.read(_content(document.archive, source, document.limits.unpacked_bytes), document.largest)
-    )
+    content = _content(document.archive, source, document.limits.unpacked_bytes)
+    layer = Image.fromarray(read_still(content, document.largest, document.limits))
     document.decoded += layer.width * layer.height
     if document.decoded > (most := document.limits.layer_pixels):
         raise PictureError("has layers of more than {:,} pixels together; {}", most, raise_hint("layer_pixels"))

@@ -30,13 +30,3 @@ class ReadOptions(NamedTuple):
 
 PLAIN = ReadOptions()
 """The options of files about which nothing was said."""
-
-GZIPPED = b"\x1f\x8b"
-
-RENDERED = b"\x76\x2f\x31\x01"
-"""How OpenEXR begins."""
-
-
-def is_vector(data: bytes) -> bool:
-    """Whether these bytes may be a drawing in vectors: XML, or gzipped."""
-    return data.startswith(GZIPPED) or data[:64].removeprefix(b"\xef\xbb\xbf").lstrip()[:1] == b"<"

@@ -15,17 +15,15 @@ import numpy as np
 from ..core.limits import raise_hint
 from ..core.message import Message, Setting
 from ..core.names import leads_out
-from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
 from ..core.text import few, quoted
 from ..workers.child import run_module
-from .decoded import DecodedSequence
+from .decoded import DecodedFile, as_sequence
 from .read_options import ReadOptions
 
 
-def read_rendered(data: bytes, largest: int, options: ReadOptions) -> tuple[Pixels | DecodedSequence, bool]:
-    """The picture of a file, or, where layers are frames, each of its layers by name; and whether there is infinite
-    light in it. Raises PictureError."""
+def read_rendered(data: bytes, largest: int, options: ReadOptions) -> DecodedFile:
+    """Decode a render: one picture or, where layers are frames, each of its layers by name. Raises PictureError."""
     if find_spec("OpenEXR") is None:
         raise PictureError("is an OpenEXR render; to read those, install agile-crate[exr]")
     limits = options.limits
@@ -55,9 +53,10 @@ def read_rendered(data: bytes, largest: int, options: ReadOptions) -> tuple[Pixe
         for name in names:
             if leads_out(name):
                 raise PictureError(f"has a layer named {quoted(name)}, which would lead out of a folder")
-        return DecodedSequence(tuple(pictures), (None,) * len(names), names=tuple(names)), answer["is_endless"]
+        layers = as_sequence(list(zip(names, pictures, strict=True)))
+        return DecodedFile(layers, is_endless=answer["is_endless"])
     if len(names) != 1:
         raise PictureError(
             "has no picture but its layers {}; take them as frames with {layers:separate}", few(map(quoted, names))
         )
-    return pictures[0], answer["is_endless"]
+    return DecodedFile(pictures[0], is_endless=answer["is_endless"])

@@ -30,12 +30,14 @@ from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
 from ..core.text import bytes_shown, quoted
 from ..format.regular import read_regular
-from .decoded import refuse_large
+from .decoded import DecodedSequence, as_sequence, refuse_large
 from .plain_png import read_if_plain
-from .read_options import GZIPPED, ReadOptions
+from .read_options import ReadOptions
 from .vector_layers import LINKS, NAMESPACE, Layers, local_name
 
 _SVG = f"{{{NAMESPACE}}}"
+
+GZIPPED = b"\x1f\x8b"
 
 AT_ONCE = 1 << 31
 """Elements times pixels that are drawn in this process; more go to one that can be ended."""
@@ -70,7 +72,7 @@ _OWN_IMAGE = re.compile(r"data:image/(png|jpe?g|gif|webp);base64,", re.IGNORECAS
 ElementTree.register_namespace("", NAMESPACE)
 
 
-def read_vector(data: bytes, largest: int, options: ReadOptions) -> Vector | dict[str, Vector]:
+def read_vector(data: bytes, largest: int, options: ReadOptions) -> Vector | DecodedSequence[Vector]:
     """A drawing, or each of its top-level groups by name where these are frames. `largest` is the most pixels that its
     own size may have. Raises PictureError."""
     root = _root(data, options.limits)
@@ -94,7 +96,7 @@ def read_vector(data: bytes, largest: int, options: ReadOptions) -> Vector | dic
             raise PictureError(f"has a layer named {quoted(name)}, which would lead out of a folder")
     layers = Layers(root, groups, costs)
     _refuse_many(layers, shown, options.limits)
-    return {name: _vector(layers.alone(name), own, size, layers.cost(name), options) for name in shown}
+    return as_sequence([(name, _vector(layers.alone(name), own, size, layers.cost(name), options)) for name in shown])
 
 
 class _Drawing(NamedTuple):
