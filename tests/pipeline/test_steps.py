@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 from agile_crate.core.frame.decode import decoded
-from agile_crate.core.model.picture import Exposure, FrameSequence, Picture
+from agile_crate.core.model.picture import FrameSequence, Picture, SequenceFrame
 from agile_crate.core.model.variant import Variant
 from agile_crate.pipeline.context import Context, working
 from agile_crate.pipeline.prepare import (
@@ -28,8 +28,8 @@ from agile_crate.settings.given import settings_from
 from conftest import art
 
 SEQUENCES = (
-    FrameSequence("swim", tuple(Exposure(f"swim/swim_{n}", n) for n in range(3))),
-    FrameSequence(None, (Exposure("buoy", 3),)),
+    FrameSequence("swim", tuple(SequenceFrame(f"swim/swim_{n}", n) for n in range(3))),
+    FrameSequence(None, (SequenceFrame("buoy", 3),)),
 )
 
 EVERYTHING: Mapping[str, Any] = {

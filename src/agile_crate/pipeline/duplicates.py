@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from ..core.frame.likeness import alike
-from ..core.model.picture import Exposure, Picture, Sequences
+from ..core.model.picture import Picture, SequenceFrame, Sequences
 from ..core.model.variant import Variant
 from ..core.motion.take import Likeness
 from ..settings.table import Settings
@@ -21,7 +21,7 @@ def likeness(sequences: Sequences, variants: Sequence[Variant], settings: Settin
         dict(zip(numbers, as_stored(variant, sequences, settings, context), strict=True)) for variant in variants
     ]
 
-    def same(a: Exposure, b: Exposure) -> bool:
+    def same(a: SequenceFrame, b: SequenceFrame) -> bool:
         return all(alike(pictures[a.drawing], pictures[b.drawing], settings.alike) for pictures in stored)
 
     return same

@@ -15,7 +15,7 @@ from ..core.errors import InputError
 from ..core.frame.decode import DecodedFrame, Decoding, decoded
 from ..core.limits import USUAL, Limits, raise_hint
 from ..core.message import Message, a_file, message
-from ..core.model.picture import Exposure, FrameSequence, Picture, Sequences
+from ..core.model.picture import FrameSequence, Picture, SequenceFrame, Sequences
 from ..core.motion.take import in_order
 from ..core.names import animations_of, frame_key, leads_out, said_once
 from ..core.pixels import Pixels, placeholder
@@ -110,11 +110,11 @@ def _gathered(
     drawings: list[tuple[Picture, ...]] = []
     sequences: list[FrameSequence] = []
     for name, together in by_animation(parts).items():
-        exposures = []
+        named = []
         for frame, pictures, milliseconds in (frame for part in together for frame in part.frames):
-            exposures.append(Exposure(frame, len(drawings), milliseconds))
+            named.append(SequenceFrame(frame, len(drawings), milliseconds))
             drawings.append(pictures.pictures)
-        sequences.append(FrameSequence(name, tuple(exposures), together[0].loop, together[0].times))
+        sequences.append(FrameSequence(name, tuple(named), together[0].loop, together[0].times))
     if len(drawings) > (most := context.limits.frames):
         raise InputError("there are {:,} frames, and {:,} are the most; {}", len(drawings), most, raise_hint("frames"))
     return Gathered(in_order(sequences), tuple(drawings), skipped, warnings, origins)

@@ -5,13 +5,13 @@ from __future__ import annotations
 import pytest
 
 from agile_crate.core.errors import UsageError
-from agile_crate.core.model.picture import Exposure, FrameSequence, Sequences
+from agile_crate.core.model.picture import FrameSequence, SequenceFrame, Sequences
 from agile_crate.core.motion.rename import renamed, renaming, spelled_out, the_only
 
 
 def sequence(name: str | None, count: int, *, times: int = 0) -> FrameSequence:
     stem = name or "still"
-    frames = tuple(Exposure(f"{stem}/{stem}_{number:02}", number) for number in range(1, count + 1))
+    frames = tuple(SequenceFrame(f"{stem}/{stem}_{number:02}", number) for number in range(1, count + 1))
     return FrameSequence(name, frames, "once" if times else None, times)
 
 
@@ -24,7 +24,7 @@ def names(pairs: list[tuple[str, str]], sequences: Sequences = ALL) -> dict[str 
 
 def test_frames_are_called_after_their_animation() -> None:
     assert names([("dive", "otter/dash")])["otter/dash"] == ["otter/dash_01", "otter/dash_02"]
-    layered = (FrameSequence("ora", (Exposure("ora/wave", 0), Exposure("ora/nod (7)", 1))),)
+    layered = (FrameSequence("ora", (SequenceFrame("ora/wave", 0), SequenceFrame("ora/nod (7)", 1))),)
     assert names([("ora", "hello")], layered) == {"hello": ["hello/wave", "hello_7"]}
     assert names([("", "hello")], layered) == names([("ora", "hello")], layered)
     swapped = names([("dive", "swim_b"), ("swim_b", "dive")])

@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from agile_crate.core.errors import InputError, UsageError
-from agile_crate.core.model.picture import Exposure, FrameSequence, Sequences
+from agile_crate.core.model.picture import FrameSequence, SequenceFrame, Sequences
 from agile_crate.core.motion import take
 from agile_crate.core.motion.spans import LAST, Span
 
@@ -18,10 +18,12 @@ from agile_crate.core.motion.spans import LAST, Span
 def sequence(name: str | None, *seeds: int, milliseconds: int | None = None) -> FrameSequence:
     own = None if milliseconds is None else Fraction(milliseconds)
     stem = name or "still"
-    return FrameSequence(name, tuple(Exposure(f"{stem}/{stem}_{i:02d}", seed, own) for i, seed in enumerate(seeds, 1)))
+    return FrameSequence(
+        name, tuple(SequenceFrame(f"{stem}/{stem}_{i:02d}", seed, own) for i, seed in enumerate(seeds, 1))
+    )
 
 
-def same(a: Exposure, b: Exposure) -> bool:
+def same(a: SequenceFrame, b: SequenceFrame) -> bool:
     return a.drawing == b.drawing
 
 
@@ -47,24 +49,26 @@ def test_the_order_of_animations() -> None:
 
 def test_stills_are_ordered_by_name_too() -> None:
     parcels = (
-        FrameSequence(None, tuple(Exposure(name, 0) for name in ("box", "letter", "old/sack", "sack", "new/tube"))),
+        FrameSequence(
+            None, tuple(SequenceFrame(name, 0) for name in ("box", "letter", "old/sack", "sack", "new/tube"))
+        ),
     )
     assert names(take.in_order(parcels, ("tube", "letter")))[None] == ["new/tube", "letter", "box", "old/sack", "sack"]
     assert names(take.in_order(parcels, ("sack",)))[None][0] == "sack"
     assert list(names(take.in_order([SWIM, *parcels, DIVE], ("letter", "swim")))) == ["swim", "dive", None]
     with pytest.raises(UsageError, match="order: 'sack' may be 'old/sack' and 'new/sack'; write the whole name"):
-        take.in_order((FrameSequence(None, (Exposure("old/sack", 0), Exposure("new/sack", 0))),), ("sack",))
+        take.in_order((FrameSequence(None, (SequenceFrame("old/sack", 0), SequenceFrame("new/sack", 0))),), ("sack",))
 
 
 def test_numbers_pick_by_the_names() -> None:
-    gap = FrameSequence("gap", tuple(Exposure(f"gap/gap_{number:02}", 0) for number in (0, 1, 4, 5, 9)))
+    gap = FrameSequence("gap", tuple(SequenceFrame(f"gap/gap_{number:02}", 0) for number in (0, 1, 4, 5, 9)))
     assert numbers(take.numbered((gap,), {"gap": (Span(1, 5),)}), "gap") == [1, 4, 5]
     assert numbers(take.numbered((gap,), {"gap": (Span(LAST, 3), Span(0, 0))}), "gap") == [9, 5, 4, 0]
     assert take.counted_otherwise((gap, SWIM, STILLS)) == {"gap": "0-1, 4-5 and 9"}
     for span in (Span(3, 3), Span(5, 10), Span(12, None)):
         with pytest.raises(UsageError, match=rf"numbers: {span} is not there in 'gap', .* the numbers 0-1, 4-5 and 9"):
             take.numbered((gap,), {"gap": (span,)})
-    layered = FrameSequence("ora", (Exposure("ora/wave", 0),))
+    layered = FrameSequence("ora", (SequenceFrame("ora/wave", 0),))
     with pytest.raises(UsageError, match="numbers: the frames of 'ora' have no numbers; pick them by position"):
         take.numbered((layered,), {"ora": (Span(1, None),)})
 

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from agile_crate.core.errors import UsageError
 from agile_crate.core.model.crate import Animation
-from agile_crate.core.model.picture import Exposure, FrameSequence
+from agile_crate.core.model.picture import FrameSequence, SequenceFrame
 from agile_crate.core.motion.timing import Hold, beats_of, durations, frame_times, pace, rate_of
 from agile_crate.core.rounding import half_up
 
@@ -22,7 +22,7 @@ def test_durations_add_up_to_the_exact_total(times: list[Fraction]) -> None:
 
 
 def sequence(*own: Fraction | None, units: int = 1) -> FrameSequence:
-    return FrameSequence("swim", tuple(Exposure(f"swim_{i}", i, ms, units) for i, ms in enumerate(own)))
+    return FrameSequence("swim", tuple(SequenceFrame(f"swim_{i}", i, ms, units) for i, ms in enumerate(own)))
 
 
 PLAIN = sequence(None, None, None, None)

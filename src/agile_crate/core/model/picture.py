@@ -61,7 +61,7 @@ class Vector(NamedTuple):
     draw: Callable[[Size], Pixels]
 
 
-class Exposure(NamedTuple):
+class SequenceFrame(NamedTuple):
     """One frame of a sequence: which drawing it shows, by its place among all that were read, and for how long.
 
     `milliseconds` is how long the source shows it, None where it does not say; `units` is how many frames of the source
@@ -83,7 +83,7 @@ class FrameSequence(NamedTuple):
     """
 
     name: str | None
-    frames: tuple[Exposure, ...]
+    frames: tuple[SequenceFrame, ...]
     loop: Loop | None = None
     times: int = 0
     origin: str = ""

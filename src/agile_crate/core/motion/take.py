@@ -17,7 +17,7 @@ from typing import Literal
 from ..errors import InputError, UsageError
 from ..message import Message, message, setting
 from ..model.crate import LARGEST_NUMBER
-from ..model.picture import Exposure, FrameSequence, Sequences
+from ..model.picture import FrameSequence, SequenceFrame, Sequences
 from ..names import clashes, natural_key, nearest, number_of, said_once
 from ..text import counted, few, quoted
 from .rename import check_names, named, under_name
@@ -126,7 +126,7 @@ def ranged(sequences: Sequences, spans: Mapping[str, Spans | None]) -> Sequences
     return tuple(map(one, sequences))
 
 
-def _at(sequence: FrameSequence, spans: Spans, asked: str) -> tuple[Exposure, ...]:
+def _at(sequence: FrameSequence, spans: Spans, asked: str) -> tuple[SequenceFrame, ...]:
     count = len(sequence.frames)
     for span in spans:
         if any(not 1 <= end <= count for end in span.ends(count)):
@@ -150,8 +150,8 @@ def numbered(sequences: Sequences, spans: Mapping[str, Spans | None]) -> Sequenc
     return tuple(map(one, sequences))
 
 
-def _with_numbers(sequence: FrameSequence, spans: Spans) -> tuple[Exposure, ...]:
-    by_number: dict[int, list[Exposure]] = defaultdict(list)
+def _with_numbers(sequence: FrameSequence, spans: Spans) -> tuple[SequenceFrame, ...]:
+    by_number: dict[int, list[SequenceFrame]] = defaultdict(list)
     for frame in sequence.frames:
         number = number_of(frame.name)
         if number is not None:
@@ -162,7 +162,7 @@ def _with_numbers(sequence: FrameSequence, spans: Spans) -> tuple[Exposure, ...]
             quoted(sequence.name or ""),
         )
     least, most = min(by_number), max(by_number)
-    result: list[Exposure] = []
+    result: list[SequenceFrame] = []
     for span in spans:
         first, last = span.ends(most)
         if not least <= min(first, last) or not max(first, last) <= most or (first == last and first not in by_number):
@@ -271,7 +271,7 @@ def thinned(sequences: Sequences, every: Mapping[str, int]) -> Sequences:
     return tuple(one(s) if s.name is not None else s for s in sequences)
 
 
-def _merged(frames: Sequence[Exposure]) -> Exposure:
+def _merged(frames: Sequence[SequenceFrame]) -> SequenceFrame:
     """The first of some frames, shown as long as all of them together."""
     own = [frame.milliseconds for frame in frames if frame.milliseconds is not None]
     return frames[0]._replace(
@@ -280,7 +280,7 @@ def _merged(frames: Sequence[Exposure]) -> Exposure:
     )
 
 
-Likeness = Callable[[Exposure, Exposure], bool]
+Likeness = Callable[[SequenceFrame, SequenceFrame], bool]
 """Whether two frames show the same."""
 
 
@@ -288,7 +288,7 @@ def without_copies(sequences: Sequences, alike: Likeness) -> Sequences:
     """Of frames that show the same as the one before them, only the first, shown as long as its copies together."""
 
     def one(sequence: FrameSequence) -> FrameSequence:
-        runs: list[list[Exposure]] = []
+        runs: list[list[SequenceFrame]] = []
         for frame in sequence.frames:
             if runs and alike(runs[-1][0], frame):
                 runs[-1].append(frame)
