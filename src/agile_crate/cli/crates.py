@@ -13,7 +13,7 @@ from ..core.crate.file_names import is_crate_file
 from ..core.errors import CrateError, InputError, UsageError
 from ..core.text import counted, few, shown
 from ..crate_files.read import CrateFile, chosen, read_crate_file, refuse_one_place_for_two
-from ..crate_files.spec import CrateSpec, as_key
+from ..crate_files.spec import CrateSpec, as_key, in_crate_file
 from .packing import document_of, print_summary, print_warnings
 from .parser import chosen_jobs, chosen_limits, chosen_memory, given_settings
 from .status import Status, status_of
@@ -42,7 +42,7 @@ class _Run:
 
     def failed(self, file: str, crate: str, error: CrateError) -> None:
         """Tells an error, and goes on. A crate's own settings are spelled as its file spells them."""
-        told = error.message.spelled(as_key)
+        told = in_crate_file(error.message)
         status = int(status_of(error))
         self.errors.append({"file": file, "crate": crate, "error": told, "exit": status})
         print_error(told, status, error.message.files, self.as_json, file, crate)

@@ -103,13 +103,13 @@ def _tell_page(arguments: argparse.Namespace, address: str) -> None:
 
 def _tell(arguments: argparse.Namespace, turn: Turn, seconds: float) -> None:
     """One line of what came of a crate."""
-    from ..crate_files.spec import as_key
+    from ..crate_files.spec import in_crate_file
     from .packing import print_warnings
     from .tables import print_error
 
     if turn.error:
         told = turn.error.message
-        print_error(told.spelled(as_key), status_of(turn.error), told.files, arguments.json, arguments.file, turn.crate)
+        print_error(in_crate_file(told), status_of(turn.error), told.files, arguments.json, arguments.file, turn.crate)
     elif turn.packed:
         print_warnings(turn.packed)
     if arguments.json:
@@ -135,11 +135,11 @@ def _line(turn: Turn, seconds: float) -> str:
 
 def _document(turn: Turn, seconds: float) -> dict[str, object]:
     """What ``--json`` prints of a build, on one line; docs/commands.md describes it."""
-    from ..crate_files.spec import as_key
+    from ..crate_files.spec import in_crate_file
 
     document: dict[str, object] = {"command": "watch", "crate": turn.crate, "outcome": turn.outcome}
     if turn.error:
-        return document | {"error": turn.error.message.spelled(as_key), "exit": int(status_of(turn.error))}
+        return document | {"error": in_crate_file(turn.error.message), "exit": int(status_of(turn.error))}
     if turn.packed is None:
         return document
     files = [str(path) for path in turn.packed.files if path not in turn.packed.kept]

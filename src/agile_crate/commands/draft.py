@@ -14,7 +14,7 @@ from ..core.inspect.finding import NOTE, Finding
 from ..core.message import Message, setting
 from ..core.text import counted, few, measured, shown
 from ..crate_files.lines import animation_head, commented, crate_lines, key_line
-from ..crate_files.spec import as_key
+from ..crate_files.spec import in_crate_file
 from ..pipeline.context import Context
 from ..settings.given import typed
 from ..settings.table import Settings, options
@@ -221,7 +221,7 @@ def _told(findings: Sequence[Finding], most: int = TOLD) -> Iterator[str]:
         frames = f" ({few(name.rpartition('/')[2] for name in finding.frames)})" if finding.frames else ""
         told = f"{finding.severity}: {shown(finding.sequence)}{frames}: {finding.what}"
         if most != TOLD:
-            told += f"; {Message(finding.remedy).spelled(as_key)}"
+            told += f"; {in_crate_file(Message(finding.remedy))}"
         yield from _folded(told)
     if len(findings) > most:
         yield f"# and {len(findings) - most:,} more of this kind"

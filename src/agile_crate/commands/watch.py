@@ -16,7 +16,7 @@ from ..core.model.crate import Crate
 from ..core.model.variant import all_layers
 from ..crate_files.dependencies import metadata_of
 from ..crate_files.read import chosen, read_crate_file
-from ..crate_files.spec import CrateSpec, as_key
+from ..crate_files.spec import CrateSpec, in_crate_file
 from ..crate_files.up_to_date import Unchanged, look_up
 from ..format.files import read_metadata
 from ..pipeline.context import Context
@@ -72,7 +72,7 @@ def watch(path: str, only: Sequence[str], builder: Builder, ready: Callable[[], 
     specs = _specs(path, only, limits)
     with watching() as watched:
         watched.cover(_places(path, specs, limits))
-        wrong = _build_all(specs, builder)
+        wrong: Mapping[str, str] = _build_all(specs, builder)
         ready()
         while True:
             watched.next_burst()
@@ -89,9 +89,9 @@ def watch(path: str, only: Sequence[str], builder: Builder, ready: Callable[[], 
 
 def _file_wrong(
     specs: Iterable[CrateSpec], error: CrateError, builder: Builder, wrong: Mapping[str, str], watched: Watch
-) -> dict[str, str]:
+) -> Mapping[str, str]:
     """Report that the crate file cannot be read; all its crates are wrong by that."""
-    told = error.message.spelled(as_key)
+    told = in_crate_file(error.message)
     if wrong.get("") == told or watched.any_within(GRACE_S):
         return dict(wrong)
     for spec in specs:
@@ -137,7 +137,7 @@ def _build_all(
         turn = _build(spec, builder)
         known, told = wrong.get(spec.name), ""
         if turn.error:
-            told = failed[spec.name] = turn.error.message.spelled(as_key)
+            told = failed[spec.name] = in_crate_file(turn.error.message)
             if watched and told != known and isinstance(turn.error, InputError) and watched.any_within(GRACE_S):
                 return {**wrong, spec.name: ""}
             if builder.table and told != known:

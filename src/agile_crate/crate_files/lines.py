@@ -6,11 +6,11 @@ A value stands in TOML's own types wherever reading it gives the same back; so t
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 from ..core.message import key_of
-from ..settings.kinds import HOLDS, Kind, Typed
+from ..settings.kinds import HOLDS
 from ..settings.table import Option, options
 
 _BARE = re.compile(r"[A-Za-z0-9_-]+")
@@ -30,7 +30,7 @@ def crate_lines(name: str, inputs: Sequence[str], out: str, given: Mapping[str, 
         if everyone:
             lines.append(key_line(field, everyone))
         for animation, typed in named:
-            alone.setdefault(animation, {})[key_of(field)] = _value(option.kind.in_animation or option.kind, typed)
+            alone.setdefault(animation, {})[key_of(field)] = toml((option.kind.in_animation or option.kind).toml(typed))
     for animation, told in alone.items():
         lines += ["", animation_head(name, animation), *(f"{key} = {value}" for key, value in told.items())]
     return lines
@@ -44,7 +44,8 @@ def animation_head(name: str, animation: str) -> str:
 def key_line(field: str, typed: bool | str | list[str]) -> str:
     """One setting, as it was typed, as a line."""
     option, _ = options()[field]
-    return f"{key_of(field)} = {'true' if typed is True else _value(option.kind, typed)}"
+    value = True if isinstance(typed, bool) else option.kind.toml(typed)
+    return f"{key_of(field)} = {toml(value)}"
 
 
 def _apart(option: Option, typed: Any) -> tuple[str | list[str] | None, Sequence[tuple[str, Any]]]:
@@ -72,80 +73,6 @@ def _apart(option: Option, typed: Any) -> tuple[str | list[str] | None, Sequence
     if any(not animation for animation, _ in named):  # it is for the only animation, whose name is not known here
         return texts, []
     return None, named
-
-
-def _value(kind: Kind, typed: Any) -> str:
-    """The first form, the plainest before the others, that reads as what was typed."""
-    texts = [typed] if isinstance(typed, str) else list(typed)
-    for form in _FORMS:
-        value = form(texts)
-        if value is not None and _same(kind.typed(value), typed):
-            return toml(value)
-    return toml(typed)
-
-
-def _same(typed: Typed, other: str | list[str]) -> bool:
-    return typed == other or (isinstance(typed, list) and isinstance(other, str) and ",".join(typed) == other)
-
-
-def _number(text: str) -> int | float | None:
-    for read in (int, float):
-        try:
-            if str(read(text)) == text:
-                return read(text)
-        except ValueError:
-            continue
-    return None
-
-
-def _one_number(texts: Sequence[str]) -> object:
-    return _number(texts[0]) if len(texts) == 1 else None
-
-
-def _pair(texts: Sequence[str]) -> object:
-    """``64x64`` or ``0,-3`` as two numbers."""
-    sides = re.split("[x,]", texts[0]) if len(texts) == 1 else []
-    numbers = [_number(side) for side in sides]
-    return numbers if len(numbers) == 2 and None not in numbers else None
-
-
-def _table(texts: Sequence[str]) -> object:
-    parts = [text.rpartition("=") for text in texts]
-    if not all(equals for _, equals, _ in parts):
-        return None
-    return {key: value if (number := _number(value)) is None else number for key, _, value in parts}
-
-
-def _texts_table(texts: Sequence[str]) -> object:
-    parts = [text.rpartition("=") for text in texts]
-    return {key: value for key, _, value in parts} if all(equals for _, equals, _ in parts) else None
-
-
-def _split(texts: Sequence[str]) -> object:
-    """``glide:1-20,land:21-44`` as a table."""
-    if len(texts) != 1:
-        return None
-    parts = [part.partition(":") for part in texts[0].split(",")]
-    return {key: value for key, _, value in parts} if all(colon and value for _, colon, value in parts) else None
-
-
-def _listed(texts: Sequence[str]) -> object:
-    return texts[0].split(",") if len(texts) == 1 and "," in texts[0] else None
-
-
-def _numbers_listed(texts: Sequence[str]) -> object:
-    listed = texts[0].split(",") if len(texts) == 1 else []
-    return [text if (number := _number(text)) is None else number for text in listed] if len(listed) > 1 else None
-
-
-def _text(texts: Sequence[str]) -> object:
-    return texts[0] if len(texts) == 1 else None
-
-
-_FORMS: tuple[Callable[[Sequence[str]], object], ...] = (
-    _one_number, _pair, _table, _texts_table, _split, _numbers_listed, _listed, _text,
-    list,
-)  # fmt: skip
 
 
 def toml(value: object) -> str:

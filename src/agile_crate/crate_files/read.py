@@ -19,7 +19,7 @@ from ..format.regular import read_regular
 from ..settings.portions import all_sizes
 from ..storage.previous_build import target_of
 from .dependencies import metadata_of
-from .spec import CrateSpec, WrongKeyError, as_key, specs_in
+from .spec import CrateSpec, WrongKeyError, in_crate_file, specs_in
 from .toml_places import place_of
 
 _WHERE = re.compile(r"(.*) \(at (.*)\)", re.DOTALL)
@@ -64,7 +64,7 @@ def read_crate_file(path: str, limits: Limits) -> CrateFile:
         ) from None
     except WrongKeyError as fault:
         line, column = place_of(text, fault.keys)
-        told = fault.message.spelled(as_key)
+        told = in_crate_file(fault.message)
         raise InputError("{}, line {}, column {}: {}", a_file(path), line, column, told) from None
     except (RecursionError, ValueError):
         raise InputError("{}: lists within lists, or numbers, larger than any crate file needs", a_file(path)) from None
@@ -72,7 +72,7 @@ def read_crate_file(path: str, limits: Limits) -> CrateFile:
         try:
             target_of(spec.out)
         except UsageError as error:
-            told = error.message.spelled(as_key)
+            told = in_crate_file(error.message)
             raise InputError("{}, crate {}: {}", a_file(path), quoted(spec.name), told) from None
     refuse_one_place_for_two([CrateFile(path, specs, ())])
     return CrateFile(path, specs, tuple(_warnings(path, specs)))

@@ -13,10 +13,10 @@ from typing import Any
 from ..core.color import Color, color_from_hex
 from ..core.crate.file_names import not_held
 from ..core.errors import MessageError, UsageError
-from ..core.message import key_of, message
+from ..core.message import Message, Setting, key_of, message
 from ..core.model.variant import Variant, Variants, all_layers, base_of, with_layers
 from ..core.names import is_address, nearest
-from ..core.text import quoted
+from ..core.text import quoted, shown
 from ..settings.given import read_one, settings_from
 from ..settings.kinds import FLAG, Kind
 from ..settings.table import Option, Settings, options
@@ -279,6 +279,12 @@ def _paths(value: object, at: Keys) -> list[str]:
             raise WrongKeyError(at, f"{quoted(at[-1])} is to be a path, or a list of paths, not {_type_of(one)}")
         listed.append(one)
     return listed
+
+
+def in_crate_file(found: Message) -> Message:
+    """Return a message as whoever wrote a crate file reads it: its settings are keys there."""
+    parts = (as_key(one.name, shown(one.value)) if isinstance(one, Setting) else one for one in found.parts)
+    return Message("", tuple(parts))
 
 
 def as_key(name: str, value: str) -> str:

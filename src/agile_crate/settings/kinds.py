@@ -1,7 +1,8 @@
-"""What a crate file may give for a setting, in TOML's own types; and what that would be as it is typed.
+"""The two ways between a setting's text, as it is typed, and its value in a crate file, in TOML's own types.
 
-A kind says which values it takes, in words and as JSON Schema, and turns one into text, or a list into texts. The text
-is read by the setting's reader as if it had been typed, so a key means exactly what the option means.
+A kind says which values it takes, in words and as JSON Schema. It turns a value into text, or a list into texts, which
+the setting's reader reads as if they had been typed: so a key means exactly what the option means. And it turns typed
+texts into the plainest value that means the same.
 """
 
 from __future__ import annotations
@@ -16,11 +17,19 @@ Schema = Mapping[str, Any]
 
 
 class Kind(NamedTuple):
-    """`told` says what is expected; `in_animation` is what stands in an animation's own table, if that is something
-    else; `is_path`: texts are paths, and relative to the crate file."""
+    """A kind of setting.
+
+    told          what is expected, in words
+    typed         from TOML to text; None for a value of another type
+    toml          from text, or texts, to TOML
+    schema        of the value, as JSON Schema
+    in_animation  what stands in an animation's own table, if that is something else
+    is_path       whether texts are paths, relative to the crate file
+    """
 
     told: str
     typed: Callable[[object], Typed]
+    toml: Callable[[str | list[str]], object]
     schema: Schema
     in_animation: Kind | None = None
     is_path: bool = False
@@ -108,25 +117,78 @@ def _split(value: object) -> Typed:
     return _table(value, split)
 
 
+def _as_typed(typed: str | list[str]) -> object:
+    return typed
+
+
+def _plain_number(text: str) -> int | float | str:
+    """The number that has this text, or the text."""
+    for read in (int, float):
+        try:
+            if str(read(text)) == text:
+                return read(text)
+        except ValueError:
+            continue
+    return text
+
+
+def _as_number(typed: str | list[str]) -> object:
+    return _plain_number(typed) if isinstance(typed, str) else typed
+
+
+def _as_list(typed: str | list[str], of: Callable[[str], object] = str) -> object:
+    """A list of what stands between commas."""
+    if isinstance(typed, list):
+        return typed
+    return [of(text) for text in typed.split(",")] if "," in typed else of(typed)
+
+
+def _as_pair(joint: str) -> Callable[[str | list[str]], object]:
+    """Two numbers, or one; other texts as they are."""
+
+    def plain(typed: str | list[str]) -> object:
+        numbers = [_plain_number(part) for part in typed.split(joint)] if isinstance(typed, str) else []
+        is_pair = len(numbers) in (1, 2) and not any(isinstance(number, str) for number in numbers)
+        return (numbers if len(numbers) == 2 else numbers[0]) if is_pair else typed
+
+    return plain
+
+
+def _as_table(typed: str | list[str], of: Callable[[str], object] = str) -> object:
+    """What stands before and after each equals sign as a table, if every text has one and no key comes twice."""
+    parts = [text.rpartition("=") for text in ([typed] if isinstance(typed, str) else typed)]
+    table = {key: of(value) for key, equals, value in parts if equals}
+    return table if len(table) == len(parts) else typed
+
+
+def _as_parts(typed: str | list[str]) -> object:
+    """``glide:1-20,land:21-44`` as a table, if every part has one span."""
+    parts = [part.partition(":") for part in typed.split(",")] if isinstance(typed, str) else []
+    table = {name: spans for name, _, spans in parts if spans}
+    return table if parts and len(table) == len(parts) else typed
+
+
 TEXT_SCHEMA: Schema = {"type": "string"}
 TEXTS_SCHEMA: Schema = {"type": ["string", "array"], "items": TEXT_SCHEMA}
 _NUMBERS: Schema = {"type": ["number", "string"]}
 
-FLAG = Kind("true or false", lambda _: None, {"type": "boolean"})
-TEXT = Kind("a text", _text, TEXT_SCHEMA)
-TEXTS = Kind("a text, or a list of texts", _texts, TEXTS_SCHEMA)
-FILE = Kind("the path of a file", _text, TEXT_SCHEMA, is_path=True)
-FILES = Kind("the path of a file, or a list of them", _texts, TEXTS_SCHEMA, is_path=True)
-COLORS_OR_FILE = Kind("the path of a file, or a list of colours", _joined, TEXTS_SCHEMA, is_path=True)
-NUMBER = Kind("a number, or a text", _number_or_text, _NUMBERS)
+FLAG = Kind("true or false", lambda _: None, _as_typed, {"type": "boolean"})
+TEXT = Kind("a text", _text, _as_typed, TEXT_SCHEMA)
+TEXTS = Kind("a text, or a list of texts", _texts, _as_list, TEXTS_SCHEMA)
+FILE = Kind("the path of a file", _text, _as_typed, TEXT_SCHEMA, is_path=True)
+FILES = Kind("the path of a file, or a list of them", _texts, _as_typed, TEXTS_SCHEMA, is_path=True)
+COLORS_OR_FILE = Kind("the path of a file, or a list of colours", _joined, _as_list, TEXTS_SCHEMA, is_path=True)
+NUMBER = Kind("a number, or a text", _number_or_text, _as_number, _NUMBERS)
 NUMBERS = Kind(
     "a list of numbers or texts",
     lambda value: _each(value, _number_or_text) if isinstance(value, list) else _number_or_text(value),
+    lambda typed: _as_list(typed, _plain_number),
     {"type": ["number", "string", "array"], "items": _NUMBERS},
 )
 SIDES = Kind(
     'a text such as "64x48", one whole number or two',
     lambda value: _whole(value) or _side_by_side("x", _whole)(value),
+    _as_pair("x"),
     {
         "type": ["string", "array", "integer"],
         "minimum": 1,
@@ -138,31 +200,37 @@ SIDES = Kind(
 POINT = Kind(
     "a text, or two numbers",
     _side_by_side(",", _number),
+    _as_pair(","),
     {"type": ["string", "array"], "items": {"type": "number"}, "minItems": 2, "maxItems": 2},
 )
 PAIRS = Kind(
     'a table such as { swim_left = "swim" }',
     _pairs,
+    _as_table,
     {"type": ["string", "array", "object"], "items": TEXT_SCHEMA, "additionalProperties": TEXT_SCHEMA},
 )
 AMOUNTS = Kind(
     "a table such as { frames = 2000000 }",
     lambda value: _table(value, _named_amount),
+    lambda typed: _as_table(typed, _plain_number),
     {"type": ["string", "array", "object"], "items": TEXT_SCHEMA, "additionalProperties": _NUMBERS},
 )
 HOLDS = Kind(
     'a list of texts such as "swim:3=2"',
     _texts,
+    _as_typed,
     TEXTS_SCHEMA,
     Kind(
         'a table such as { 3 = 2, last = "200ms" }',
         _holds,
+        lambda typed: _as_table(typed, _plain_number),
         {"type": "object", "additionalProperties": _NUMBERS},
     ),
 )
 PARTS = Kind(
     'a table such as { gull = { glide = "1-20", land = "21-44" } }',
     _split,
+    _as_typed,
     {
         "type": ["string", "array", "object"],
         "items": TEXT_SCHEMA,
@@ -171,6 +239,7 @@ PARTS = Kind(
     Kind(
         'a table such as { glide = "1-20", land = "21-44" }',
         _parts,
+        _as_parts,
         {"type": ["string", "object"], "additionalProperties": TEXT_SCHEMA},
     ),
 )
@@ -179,9 +248,9 @@ PARTS = Kind(
 def whole(least: int, most: int) -> Kind:
     """Whole numbers between two."""
     schema = {"type": "integer", "minimum": least, "maximum": most}
-    return Kind(f"a whole number from {least} to {most}", _whole, schema)
+    return Kind(f"a whole number from {least} to {most}", _whole, _as_number, schema)
 
 
 def word(choices: tuple[str, ...]) -> Kind:
     """One word out of several."""
-    return Kind(f"one of {', '.join(choices)}", _text, {"enum": list(choices)})
+    return Kind(f"one of {', '.join(choices)}", _text, _as_typed, {"enum": list(choices)})
