@@ -65,7 +65,6 @@ def run(arguments: argparse.Namespace) -> int:
     from ..commands.survey import survey
     from ..commands.survey_files import SurveyFiles, read_allowed, refuse_existing_files, write_survey_files
     from ..core.text import shown
-    from ..crate_files.read import frames_of
     from .means import means_for
 
     scale = read_value("scale", readers.scale, arguments.scale) if arguments.scale else Fraction(1)
@@ -73,9 +72,8 @@ def run(arguments: argparse.Namespace) -> int:
     with means_for(arguments) as context:
         refuse_existing_files(wanted, arguments.force, context.limits)
         fine = read_allowed(arguments.allowed, context.limits) if arguments.allowed else frozenset()
-        inputs = frames_of(arguments.inputs, context.limits)
-        looked = survey(inputs, context, fps, arguments.allow, scale, arguments.code, fine)
-        written = write_survey_files(looked, inputs, wanted, told, context, arguments.force)
+        looked = survey(arguments.inputs, context, fps, arguments.allow, scale, arguments.code, fine, bool(wanted.page))
+        written = write_survey_files(looked, wanted, told, context, arguments.force)
     for warning in looked.warnings:
         print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
     if arguments.json:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import cache, partial
@@ -15,6 +14,7 @@ from typing import Any, Literal, NamedTuple
 from ..core.crate.changes import Change, changes
 from ..core.crate.skins import skins_of
 from ..core.errors import InputError, UsageError
+from ..core.frame.decode import DecodedFrame
 from ..core.inspect.finding import Finding
 from ..core.limits import Limits
 from ..core.message import Message, message, setting
@@ -35,6 +35,7 @@ from ..pipeline.load import load_frames
 from ..settings.reader import choice, whole
 from ..settings.readers import color, fps, scale
 from ..settings.table import Settings
+from ..sources.decode import DecodedPart
 from ..sources.sheets import sheet_bytes
 from ..storage.recovery import recover_interrupted
 from ..storage.staging import refuse_existing, staged
@@ -146,7 +147,7 @@ def show(data: Sequence[str], out: str, options: ShowOptions, context: Context, 
     loaded = (
         open_crate(data[0], options.skin, options.kind not in ("sheet", "page"), context.limits)
         if len(data) == 1 and looks_like_metadata(data[0])
-        else _packed_in_memory(data, context)
+        else _packed_in_memory(LoadRequest(base_of(data), Settings()), context)
     )
     refuse_empty(data[0], loaded.crate)
     if options.skin and loaded.folder is None:
@@ -166,27 +167,25 @@ def show(data: Sequence[str], out: str, options: ShowOptions, context: Context, 
 
 
 def show_frames(
-    inputs: Sequence[str],
+    parts: Sequence[DecodedPart[DecodedFrame]],
     findings: Sequence[Finding],
     out: str,
     context: Context,
     force: bool = False,
-    unused: AbstractSet[str] = frozenset(),
 ) -> Path:
-    """Writes a light table of frames before packing, with what a survey found; files whose absolute paths are `unused`
-    are passed over. Raises as `show` does."""
+    """Write a light table of decoded frames before packing, with what a survey found. Raises as `show` does."""
     path = Path(out)
     if path.suffix.lower() != ".html":
         raise UsageError("{}: a page is written as .html", setting("page", out))
-    loaded = _packed_in_memory(inputs, context, unused)
+    loaded = _packed_in_memory(LoadRequest(base_of(()), Settings(), parts=parts), context)
     view = _page_of(loaded, context, findings)
     return _written({path.name: view}, path, context.progress, force, loaded.warnings, "page").files[0]
 
 
-def _packed_in_memory(inputs: Sequence[str], context: Context, unused: AbstractSet[str] = frozenset()) -> Loaded:
-    """A crate of the inputs as `pack` would make it, with its sheets, of which nothing is written."""
-    notes = recover_interrupted(inputs)
-    frames = load_frames(LoadRequest(base_of(inputs), Settings(), unused), context)
+def _packed_in_memory(request: LoadRequest, context: Context) -> Loaded:
+    """A crate as `pack` would make it, with its sheets, of which nothing is written."""
+    notes = recover_interrupted(request.variants[0].layers[0])
+    frames = load_frames(request, context)
     (prepared,) = frames.sizes
     plan = plan_of("frames", frames.sequences, prepared, arranged(frames.sequences, prepared))
     sheets = enumerate(plan.crate.sheets)

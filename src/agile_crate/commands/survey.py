@@ -3,15 +3,16 @@ Only what is suspicious is read again."""
 
 from __future__ import annotations
 
-import os
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
+from functools import partial
 from typing import NamedTuple
 
 from ..core.errors import InputError, UsageError
+from ..core.frame.decode import DecodedFrame, Decoding, decoded
 from ..core.inspect.allowed import key_of
 from ..core.inspect.facts import FrameFacts, frame_facts, judged
 from ..core.inspect.finding import CODES, DOUBT, FAULT, Code, Finding, Surveyed, codes, finding
@@ -23,6 +24,9 @@ from ..core.pixels import Pixels
 from ..core.text import counted, quoted, shown
 from ..crate_files.read import frames_of
 from ..pipeline.context import Context
+from ..pipeline.gather import held
+from ..pipeline.prepare import decoding_of
+from ..settings.table import Settings
 from ..sources.decode import DecodedPart, each_part
 from ..sources.find import Found, named_twice, searched
 from ..sources.full_size import FrameSource, read_again
@@ -59,8 +63,8 @@ class Known(NamedTuple):
 class Survey:
     """What a look found: sequences in crate order, findings the worst first, and what all frames take in memory.
 
-    `let_go` are findings that were found fine before, `known` what each finding is known by, and `unused` the files
-    that no frame came from.
+    `let_go` are findings that were found fine before, `known` what each finding is known by, and `parts` the decoded
+    frames, if they were to be kept.
     """
 
     sequences: tuple[SequenceSummary, ...]
@@ -71,7 +75,7 @@ class Survey:
     warnings: tuple[Message, ...] = ()
     let_go: tuple[Finding, ...] = ()
     known: Mapping[Finding, Known] = field(default_factory=dict, repr=False, hash=False)
-    unused: frozenset[str] = frozenset()
+    parts: tuple[DecodedPart[DecodedFrame], ...] = field(default=(), repr=False, compare=False)
 
     @property
     def faults(self) -> int:
@@ -87,6 +91,7 @@ def survey(
     scale: Fraction = Fraction(1),
     codes: Sequence[str] = (),
     found_fine: AbstractSet[str] = frozenset(),
+    keep_frames: bool = False,
 ) -> Survey:
     """Looks the frames over; for a crate file, those of its crates. `scale` is what they are to be scaled by later.
 
@@ -97,7 +102,7 @@ def survey(
     check_codes("code", codes)
     inputs = frames_of(inputs, context.limits)
     notes = recover_interrupted(inputs)
-    look = _Surveying(inputs, scale, context)
+    look = _Surveying(inputs, scale, context, keep_frames)
     for name, parts in look.sequences():
         look.judge(name, parts, fps)
     look.judge_all()
@@ -112,7 +117,7 @@ def survey(
         tuple(notes),
         tuple(one for one in chosen if look.findings[one].key in found_fine),
         look.findings,
-        frozenset(map(os.path.abspath, look.unused)),
+        tuple(look.parts),
     )
 
 
@@ -128,8 +133,9 @@ def check_codes(asked: str, codes: Iterable[str]) -> None:
 class _Surveying:
     """One look at all inputs, on its way."""
 
-    def __init__(self, inputs: Sequence[str], scale: Fraction, context: Context) -> None:
-        self.scale, self._context = scale, context
+    def __init__(self, inputs: Sequence[str], scale: Fraction, context: Context, keep_frames: bool) -> None:
+        self.scale, self._context, self._keep_frames = scale, context, keep_frames
+        self.parts: list[DecodedPart[DecodedFrame]] = []
         self.search = searched(inputs, frozenset(), context.limits)
         self.places: dict[str, FrameSource] = {}
         self.unused: set[str] = set()
@@ -151,9 +157,7 @@ class _Surveying:
         waiting: dict[str | None, list[DecodedPart[FrameFacts]]] = defaultdict(list)
         last: str | None = None
         reasons: list[Message] = []
-        for file, part in each_part(
-            files, self._context.pool, self._context.progress, frame_facts, self._context.limits
-        ):
+        for file, part in self._looked_at(files):
             if part.error:
                 reasons.append(message("{} {}; export it again or take it out", a_file(file.path), part.error))
                 self._unreadable(file, part.error)
@@ -166,6 +170,20 @@ class _Surveying:
         if not waiting and not self.summaries:
             raise InputError(reasons[0])
         yield from sorted(waiting.items(), key=lambda item: (item[0] is None, natural_key(item[0] or "")))
+
+    def _looked_at(self, files: Sequence[Found]) -> Iterator[tuple[Found, DecodedPart[FrameFacts]]]:
+        """Decode files, and keep frames if they are wanted, so that nothing is decoded twice for a page of them."""
+        context = self._context
+        if not self._keep_frames:
+            yield from each_part(files, context.pool, context.progress, frame_facts, context.limits)
+            return
+        context.pixels.begin_anew()
+        make = partial(_facts_and_frame, decoding_of((Settings(),)))
+        for file, part in each_part(files, context.pool, context.progress, make, context.limits):
+            if not part.error:
+                frames = tuple((name, both.frame, time) for name, both, time in part.frames)
+                self.parts.append(held(part.with_frames(frames), file, context))
+            yield file, part.with_frames(tuple((name, both.facts, time) for name, both, time in part.frames))
 
     def judge(self, name: str | None, parts: Sequence[DecodedPart[FrameFacts]], fps: Fraction | None) -> None:
         """Judges a whole sequence, and keeps only what is needed of it later."""
@@ -208,6 +226,20 @@ class _Surveying:
     def _told(self, code: Code, file: Found, what: str, remedy: str) -> None:
         one = Finding(code, FAULT, file.animation or "stills", (file.name,), what, Message(remedy))
         self.findings[one] = Known(key_of(one, ()), (file.path,))
+
+
+class _FactsAndFrame(NamedTuple):
+    facts: FrameFacts
+    frame: DecodedFrame
+
+    @property
+    def nbytes(self) -> int:
+        """The memory that its pixels take."""
+        return self.frame.nbytes
+
+
+def _facts_and_frame(decoding: Decoding, name: str, pixels: Pixels) -> _FactsAndFrame:
+    return _FactsAndFrame(frame_facts(name, pixels), decoded(name, pixels, decoding))
 
 
 def _judged(part: DecodedPart[FrameFacts]) -> DecodedPart[FrameFacts]:

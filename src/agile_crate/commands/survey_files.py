@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
 from typing import NamedTuple
@@ -64,7 +64,6 @@ def _is_allowed_file(path: str, limits: Limits) -> bool:
 
 def write_survey_files(
     looked: Survey,
-    inputs: Iterable[str],
     files: SurveyFiles,
     told: Callable[[Message], str],
     context: Context,
@@ -77,7 +76,7 @@ def write_survey_files(
         from .show import show_frames
 
         findings = [replace(one, remedy=Message(told(one.remedy))) for one in looked.findings]
-        written.append(show_frames(list(inputs), findings, files.page, context, force, looked.unused))
+        written.append(show_frames(looked.parts, findings, files.page, context, force))
     if files.sarif:
         results = (_result(one, looked, told) for one in looked.findings)
         write_alone(files.sarif, sarif_text(results, CODES, context.program.rpartition(" ")[2]))

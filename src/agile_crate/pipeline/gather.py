@@ -73,7 +73,7 @@ def gather(
     wrong: list[Message] = []
     for file, part in _decoded(files, decoding, options, context, frames, may_defer):
         if not part.error:
-            parts.append(_held(part, file, context))
+            parts.append(held(part, file, context))
         elif is_used(file.name, file.animation):
             wrong.append(message("{} {}", a_file(file.path), part.error))
         else:
@@ -96,6 +96,11 @@ def gather_arrays(arrays: Mapping[str, Pixels], decoding: Decoding, context: Con
     parts = [
         DecodedPart(animation, ((name, decoded(name, arrays[name], decoding), None),)) for name, animation in frames
     ]
+    return gather_parts(parts, context)
+
+
+def gather_parts(parts: Sequence[DecodedPart[DecodedFrame]], context: Context) -> Gathered:
+    """Order frames that were decoded already. Raises InputError for more than the limits allow."""
     return _gathered(parts, Counter(), (), (), context)
 
 
@@ -178,7 +183,7 @@ def _origins(files: Sequence[Found], parts: Sequence[DecodedPart[DecodedFrame]])
             yield Origin(file.name, file.animation or "", part.sha256)
 
 
-def _held(part: DecodedPart[DecodedFrame], file: Found, context: Context) -> DecodedPart[DecodedFrame]:
+def held(part: DecodedPart[DecodedFrame], file: Found, context: Context) -> DecodedPart[DecodedFrame]:
     """Return the part with its pixels in memory while there is room, otherwise in the pixel store's file.
 
     Pixels that are deferred become placeholders: those that came back from another process hold no memory of this one.

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import os
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from fractions import Fraction
 from pathlib import Path
@@ -23,7 +23,9 @@ from .context import Context
 
 if TYPE_CHECKING:
     from ..core.crate.edits import Edits
+    from ..core.frame.decode import DecodedFrame
     from ..core.pixels import Pixels
+    from ..sources.decode import DecodedPart
 
 
 class BuildJob(NamedTuple):
@@ -72,6 +74,7 @@ class LoadRequest(NamedTuple):
     for_proof  keep the untrimmed pictures
     may_defer  leave pixels to be read when they are drawn, if there are many and no step needs them before
     arrays     frames in memory, by their names, in place of the inputs of the base art
+    parts      frames that were decoded already, in crate order, in place of the inputs as well
     """
 
     variants: Variants
@@ -82,6 +85,7 @@ class LoadRequest(NamedTuple):
     for_proof: bool = False
     may_defer: bool = False
     arrays: Mapping[str, Pixels] = MappingProxyType({})
+    parts: Sequence[DecodedPart[DecodedFrame]] = ()
 
     def files_of(self, inputs: tuple[str, ...], limits: Limits) -> Search:
         """Return the files of one layer. Raises InputError."""

@@ -18,7 +18,7 @@ from ..settings.portions import all_sizes
 from ..settings.table import Settings
 from ..sources.read_options import ReadOptions
 from .context import Context
-from .gather import Gathered, gather, gather_arrays
+from .gather import Gathered, gather, gather_arrays, gather_parts
 from .job import LoadRequest
 from .prepare import Prepared, decoding_of, needs_no_pixels, prepare
 from .select import each, pictures_of, resolved, select_frames
@@ -46,7 +46,8 @@ class Frames(NamedTuple):
 
 def load_frames(request: LoadRequest, context: Context) -> Frames:
     """Load, select and prepare frames. Raises InputError, UsageError and FitError."""
-    context.pixels.begin_anew()
+    if not request.parts:  # they may lie in the pixel store
+        context.pixels.begin_anew()
     settings = with_palette(request.settings, context.limits)
     # Steps know settings alone, and some obey limits.
     settings = dataclasses.replace(settings, limit=tuple(context.limits._asdict().items()))
@@ -78,6 +79,8 @@ def _gather_variants(request: LoadRequest, sizes: Sequence[Settings], context: C
     decoding, options = decoding_of(sizes), read_options(settings, context.limits)
     if request.arrays:
         return [gather_arrays(request.arrays, decoding, context)]
+    if request.parts:
+        return [gather_parts(request.parts, context)]
     has_edits = any(request.edits.values())
     may_defer = request.may_defer and len(sizes) == 1 and needs_no_pixels(sizes[0])
     may_defer &= not (context.cache or skins or has_edits)

@@ -148,8 +148,9 @@ def _as_pair(joint: str) -> Callable[[str | list[str]], object]:
 
     def plain(typed: str | list[str]) -> object:
         numbers = [_plain_number(part) for part in typed.split(joint)] if isinstance(typed, str) else []
-        is_pair = len(numbers) in (1, 2) and not any(isinstance(number, str) for number in numbers)
-        return (numbers if len(numbers) == 2 else numbers[0]) if is_pair else typed
+        if len(numbers) not in (1, 2) or any(isinstance(number, str) for number in numbers):
+            return typed
+        return numbers if len(numbers) == 2 else numbers[0]
 
     return plain
 

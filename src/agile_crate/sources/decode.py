@@ -26,6 +26,7 @@ from .read_options import PLAIN, ReadOptions
 from .read_source import read_source
 
 T = TypeVar("T")
+U = TypeVar("U")
 
 BATCH_BYTES = 1 << 20
 """Bytes of files that are taken at a time: tiny frames are bound by the interpreter, so they travel in bulk."""
@@ -57,6 +58,10 @@ class DecodedPart(NamedTuple, Generic[T]):
     has_changed: bool = False
     is_endless: bool = False
     error: str = ""
+
+    def with_frames(self, frames: tuple[tuple[str, U, Fraction | None], ...]) -> DecodedPart[U]:
+        """Return the part with other things made of its frames."""
+        return DecodedPart(self.animation, frames, *self[2:])
 
 
 class Unreadable(NamedTuple):
