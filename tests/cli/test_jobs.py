@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import multiprocessing
 import os
+import re
 import signal
 import subprocess
 import threading
@@ -143,9 +144,8 @@ def test_what_scripts_give_is_taken_or_named(project: Path, monkeypatch: pytest.
     for given, told in (
         ({"only": b"gull"}, "only: b'gull' is not a text"), ({"only": [b"gull"]}, "only: b'gull' is not a text"), ({"only": [3]}, "only: 3 is not a text"),
     ):  # fmt: skip
-        with pytest.raises(agile_crate.UsageError) as caught:
+        with pytest.raises(agile_crate.UsageError, match=f"^{re.escape(told)}$"):
             agile_crate.build("all.crate.toml", **given)
-        assert str(caught.value) == told
     with pytest.raises(
         agile_crate.InputError, match="no inputs were given; name a folder, a file or a pattern of frames"
     ):

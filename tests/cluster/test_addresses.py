@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -68,9 +69,8 @@ def test_what_cannot_be_fetched_is_told(
     there: Any, context: Context, given: str, error: type[Exception], told: str, tmp_path: Path
 ) -> None:
     there.pipe("/bad/a.png", b"text")
-    with pytest.raises(error) as caught:
+    with pytest.raises(error, match="^" + re.escape(told)):
         pack(job(given, str(tmp_path / "out" / "otter")), context)
-    assert str(caught.value).startswith(told)
     assert not (tmp_path / "out").exists()
 
 
@@ -105,9 +105,8 @@ def test_what_a_server_says_is_not_believed(
     names: list[str], told: str, context: Context, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr("fsspec.core.url_to_fs", lambda _: (Liar(names), "/frames"))
-    with pytest.raises(InputError) as caught:
+    with pytest.raises(InputError, match="^" + re.escape(told)):
         pack(job("memory://frames", tmp_path / "out" / "otter", limit=["frames=2", "file-bytes=1024"]), context)
-    assert str(caught.value).startswith(told)
 
 
 def test_files_that_are_sent_stay_in_their_folder(tmp_path: Path) -> None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -70,9 +72,8 @@ BOMB = '<!DOCTYPE crate [<!ENTITY a "otter"><!ENTITY b "&a;&a;&a;&a;&a;&a;">]><c
     ],
 )  # fmt: skip
 def test_what_is_wrong_is_told_with_its_place(text: bytes, sentence: str) -> None:
-    with pytest.raises(InputError) as caught:
+    with pytest.raises(InputError, match=re.escape(sentence)):
         from_xml(text, "otter.xml", USUAL)
-    assert sentence in str(caught.value)
 
 
 def test_what_is_not_known_is_ignored() -> None:

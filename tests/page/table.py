@@ -27,11 +27,16 @@ HOSTILE = [
 
 def until(page: Any, condition: str, *arguments: Any) -> Any:
     """What a condition gives, when it gives anything."""
-    for _ in range(600):
+    for _ in range(600):  # not by `wait_for_function`, whose `eval` the page's own policy refuses
         if found := page.evaluate(condition, *arguments):
             return found
-        page.wait_for_timeout(20)
+        drawn(page)
     pytest.fail(f"this never came true: {condition}")
+
+
+def drawn(page: Any) -> None:
+    """Lets the page draw twice, so that whatever changed is on the screen."""
+    page.evaluate("() => new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)))")
 
 
 def canvas(page: Any, which: str = "stage") -> np.ndarray:

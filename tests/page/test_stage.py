@@ -10,7 +10,7 @@ import pytest
 
 from conftest import decode, save
 
-from .table import HOSTILE, Open, Run, assert_shows, blur, canvas, go_to_step, now, quiet, slide, state, until
+from .table import HOSTILE, Open, Run, assert_shows, blur, canvas, drawn, go_to_step, now, quiet, slide, state, until
 
 
 def test_each_step_is_the_frame_that_unpack_gives(path: Path, opened: Open) -> None:
@@ -104,7 +104,7 @@ def test_marks_are_switched_by_mouse_and_by_key(path: Path, opened: Open) -> Non
     for key, name in (("o", "onion"), ("g", "guide"), ("p", "pivot"), ("c", "canvas"), ("w", "path")):
         page.keyboard.press(key)
         until(page, "name => !!lightTable.state[name]", name)
-        page.wait_for_timeout(60)
+        drawn(page)
         assert not np.array_equal(canvas(page), plain), key
         if key == "g":
             assert state(page, "guide") == "line"

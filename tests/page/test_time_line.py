@@ -6,7 +6,7 @@ from pathlib import Path
 
 from conftest import art, save
 
-from .table import Open, Run, blur, now, slide, state, steps_at, until
+from .table import Open, Run, blur, drawn, now, slide, state, steps_at, until
 
 
 def test_it_plays_at_its_own_rate_and_at_others(path: Path, opened: Open) -> None:
@@ -29,7 +29,7 @@ def test_it_plays_at_its_own_rate_and_at_others(path: Path, opened: Open) -> Non
     until(page, "lightTable.state.time > 300")
     page.click("#play")
     stopped = state(page, "time")
-    page.wait_for_timeout(100)
+    drawn(page)
     assert state(page, "time") == stopped > begin
     slide(page, "#speed", 25)
     assert (state(page, "speed"), page.text_content("#speed-said")) == (0.25, "25%")

@@ -52,7 +52,7 @@ def test_a_skin_is_drawn_as_its_source_is(worn: Crate) -> None:
         place = [int(40 - part + 0.5) for part in frame["pivot"]]
         expected = drawn_by(lambda target, s=source, p=place: target.blit(s, p))
         assert drawn_by(lambda target, f=frame: crate_reader.draw(target, read, sheets, f, (40, 40))) == expected
-    with pytest.raises(KeyError):
+    with pytest.raises(KeyError, match="cape"):
         crate_reader.load(worn.path, "cape")
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 import numpy as np
@@ -109,9 +110,8 @@ BOMB = '<!DOCTYPE x [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;&a;&a;">]>'
     ],
 )
 def test_what_is_wrong_is_told(data: bytes, sentence: str) -> None:
-    with pytest.raises(PictureError) as caught:
+    with pytest.raises(PictureError, match="^" + re.escape(sentence)):
         read_picture(data)
-    assert str(caught.value).startswith(sentence)
 
 
 def test_a_missing_stack_and_a_blend_mode() -> None:

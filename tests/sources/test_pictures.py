@@ -1,6 +1,7 @@
 """Everything that a still picture can be stored as becomes the same kind of array, or one sentence."""
 
 import io
+import re
 import struct
 
 import numpy as np
@@ -172,16 +173,15 @@ GOOD = stored(Image.fromarray(art(32, 24)))
     ],
 )  # fmt: skip
 def test_what_cannot_be_read_ends_a_sentence(data: bytes, sentence: str) -> None:
-    with pytest.raises(PictureError) as caught:
+    with pytest.raises(PictureError, match="^" + re.escape(sentence)):
         read_picture(data)
-    assert str(caught.value).startswith(sentence)
 
 
 @given(st.integers(8, len(GOOD) - 1), st.integers(0, 7))
 def test_a_flipped_bit_never_passes_as_another_picture(position: int, bit: int) -> None:
     data = bytearray(GOOD)
     data[position] ^= 1 << bit
-    with pytest.raises(PictureError):
+    with pytest.raises(PictureError, match=r"is|has|claims|lacks"):
         read_picture(bytes(data))
 
 

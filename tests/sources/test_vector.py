@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import gzip
 import os
+import re
 from fractions import Fraction
 from pathlib import Path
 
@@ -157,9 +158,8 @@ def picture(w: int, h: int, kind: str = "PNG") -> str:
     ids=range(22),
 )
 def test_what_is_refused(data: bytes, told: str) -> None:
-    with pytest.raises(PictureError) as caught:
+    with pytest.raises(PictureError, match="^" + re.escape(told)):
         read_vector(data, 1 << 20, PLAIN)
-    assert str(agile_crate.InputError(str(caught.value))).startswith(told)
 
 
 def test_layers_without_names_and_names_that_lead_out() -> None:

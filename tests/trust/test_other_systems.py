@@ -43,7 +43,7 @@ def test_names_that_windows_refuses(name: str, tmp_path: Path, run: Run) -> None
 
 @pytest.mark.parametrize("out", ["build\\", "C:otter", "build/ot:ter", "build/\\\\server"])
 def test_outputs_keep_to_names_that_all_can_have(out: str) -> None:
-    with pytest.raises(UsageError):
+    with pytest.raises(UsageError, match="out"):
         target_of(out)
 
 

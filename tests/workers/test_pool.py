@@ -69,7 +69,7 @@ def test_errors_come_back_from_processes(others: Processes) -> None:
 @on_linux
 def test_a_process_that_is_killed_is_told() -> None:
     workers = Processes(1)
-    with pytest.raises(BrokenExecutor):
+    with pytest.raises(BrokenExecutor, match="terminated abruptly"):
         workers.submit(killed, os.getpid()).result()
     workers.shutdown()
 
@@ -153,5 +153,5 @@ def test_small_things_are_done_here_unless_processes_pay() -> None:
         assert isinstance(alone.small_frames_pool(True), InlineExecutor)
         if sys.platform == "linux":
             assert isinstance(both.small_frames_pool(True), Processes)
-    with pytest.raises(ZeroDivisionError):
+    with pytest.raises(ZeroDivisionError, match="by zero"):
         InlineExecutor().submit(divmod, 1, 0).result()
