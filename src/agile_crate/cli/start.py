@@ -8,15 +8,18 @@ hardly anything here lies in circles."""
 
 
 def run() -> None:
-    """By its end all is written, so it leaves without taking every library down in order: that costs about a twentieth
-    of a small build (docs/speed.md), and after an interruption it would wait for pictures half decoded. What others
-    asked to have done at the end (`atexit`) is done.
+    """Run the program. By its end all is written, so it leaves without taking every library down in order: that costs
+    about a twentieth of a small build (docs/speed.md).
     """
     be_ready()
+    import atexit
     import gc
     import os
     import sys
 
+    statuses: list[int] = []
+    # The first that is registered is called last, when all else that wants to end in order has done so.
+    atexit.register(_leave, statuses)
     gc.set_threshold(GARBAGE)
     from ..interrupts import AfterCommit
     from .main import COMMANDS, main
@@ -30,8 +33,16 @@ def run() -> None:
     except KeyboardInterrupt as interruption:  # once more, on its way out
         status = 0 if isinstance(interruption, AfterCommit) else INTERRUPTED
     ignore()
-    import atexit
+    statuses.append(status)
+    if status == INTERRUPTED:  # the interpreter's own end would wait for pictures that are half decoded
+        _leave(statuses)
+    sys.exit(status)
 
-    atexit._run_exitfuncs()
-    sys.stderr.flush()
-    os._exit(status)
+
+def _leave(statuses: list[int]) -> None:
+    import os
+    import sys
+
+    if statuses:
+        sys.stderr.flush()
+        os._exit(statuses[0])

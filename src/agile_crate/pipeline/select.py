@@ -57,9 +57,12 @@ def select_frames(sequences: Sequences, settings: Settings, likeness: Callable[[
             sequences = take.without_closing(sequences, alike)
     if settings.reverse:
         sequences = take.backwards(sequences)
-    makings: tuple[Literal["mirrored", "reversed"], ...] = ("mirrored", "reversed")
-    for making in makings:
-        pairs, idle = spelled_out(getattr(settings, making), making, sequences)
+    makings: dict[Literal["mirrored", "reversed"], tuple[tuple[str, str], ...]] = {
+        "mirrored": settings.mirrored,
+        "reversed": settings.reversed,
+    }
+    for making, wanted in makings.items():
+        pairs, idle = spelled_out(wanted, making, sequences)
         sequences = take.with_made(sequences, _mapping(making, pairs), making)
         warnings += idle
     sequences, endless = take.bounded(take.in_order(sequences, settings.order))
