@@ -6,13 +6,12 @@ import re
 import shlex
 import subprocess
 import sys
-from importlib import import_module
 from pathlib import Path
 
 import pytest
 
 import agile_crate
-from agile_crate.cli.main import COMMANDS
+from agile_crate.cli.main import COMMANDS, help_of
 from agile_crate.core.inspect.finding import CODES
 from conftest import Run
 
@@ -39,11 +38,11 @@ def test_every_screenshot_is_in_the_readme() -> None:
     assert len(shots) < 20
 
 
-TOPICS = sorted((TOP / "src/agile_crate/cli/topics").glob("*.txt"))
+TOPICS = sorted((TOP / "src/agile_crate/cli/help_texts/topics").glob("*.txt"))
 
 
 EXAMPLES = {
-    "commands": [line for name in COMMANDS for line in import_module(f"agile_crate.cli.{name}").EXAMPLES.splitlines()],
+    "commands": [line for name in COMMANDS for line in help_of(name)[2].splitlines()],
     "topics": [line for topic in TOPICS for line in topic.read_text("utf-8").splitlines()],
     "README": [line for line in README.splitlines() if line.startswith("agile-crate ")],
 }

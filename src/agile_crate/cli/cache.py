@@ -8,23 +8,6 @@ from .parser import Parser, add_common
 from .status import Status
 from .streams import print_json
 
-USAGE = ""
-
-DESCRIPTION = """\
-Says where frames and digests are kept from build to build of crate files, and how much room they take. All of it may be
-deleted at any time: the next build is slower, and gives the same files.
-
-The usual call:  agile-crate cache
-"""
-
-EXAMPLES = """\
-examples:
-  agile-crate cache
-  agile-crate cache --clear
-
-The environment variable AGILE_CRATE_CACHE names another folder for it, or is off.
-"""
-
 
 def declare(parser: Parser) -> None:
     parser.section("what is done").add("--clear", action="store_true", help="delete all of it")

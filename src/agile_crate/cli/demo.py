@@ -12,23 +12,6 @@ from .parser import Parser, add_common
 from .status import Status
 from .streams import print_json
 
-USAGE = "[DIR]"
-
-DESCRIPTION = """\
-Writes the frames of the Otter Post to DIR/frames (a second set with planted faults to DIR/rough, templates to
-DIR/templates) and a crate file beside them; builds what it says to DIR/crate, proves each crate and makes a page that
-plays one; then lets a frame come and go, and builds again. Every command line is shown.
-
-The usual call:  agile-crate demo
-"""
-
-EXAMPLES = """\
-examples:
-  agile-crate demo
-  agile-crate demo /tmp/otter-post
-  agile-crate demo --quiet && agile-crate verify otter-post/crate/otter.json
-"""
-
 
 def declare(parser: Parser) -> None:
     parser.section("where to").add(

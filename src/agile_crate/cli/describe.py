@@ -9,21 +9,6 @@ from .status import Status
 from .streams import print_json
 from .wording import from_here
 
-USAGE = "DATA [--template FILE…] [--metadata FORMAT,…]"
-
-DESCRIPTION = """\
-Writes further text formats of a crate from its metadata alone: what templates make of it, CSS, CSV, or JSON from XML
-and the other way round. They lie beside the metadata, under its name, or where --out says.
-
-The usual call:  agile-crate describe build/otter.json --template engine.lua.j2
-"""
-
-EXAMPLES = """\
-examples (on what 'agile-crate demo' writes):
-  agile-crate describe otter-post/crate/sea.json --template otter-post/templates/table.lua.j2
-  agile-crate describe otter-post/crate/harbour.json --metadata css,csv --out hand-off/harbour
-"""
-
 
 def declare(parser: Parser) -> None:
     group = parser.section("what is described, and how")

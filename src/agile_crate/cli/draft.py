@@ -8,23 +8,6 @@ from .parser import Parser, add_common
 from .status import Status
 from .streams import print_json
 
-USAGE = "INPUT… --out FILE"
-
-DESCRIPTION = """\
-Looks folders of frames over and writes a crate file for them: a text file that says what is packed, where to, and how,
-to be kept with the frames. It lists what was found, chooses a layout that suits, and has each finding of the survey
-beside the key that mends it.
-
-The usual call:  agile-crate draft frames/otter --out otter.crate.toml
-"""
-
-EXAMPLES = """\
-examples (on the frames that 'agile-crate demo' writes):
-  agile-crate draft otter-post/frames/otter otter-post/frames/harbour --out post.crate.toml
-  agile-crate draft otter-post/rough --out rough.crate.toml
-  agile-crate pack post.crate.toml
-"""
-
 
 def declare(parser: Parser) -> None:
     group = parser.section("what is looked over, and where to")

@@ -9,8 +9,6 @@ from .parser import Parser, add_common
 from .status import Status
 from .streams import print_json
 
-USAGE = "[TOPIC]"
-
 TOPICS = {
     "layout": "choosing a layout",
     "timing": "paces, holds and loops",
@@ -19,19 +17,6 @@ TOPICS = {
     "rendered": "smoke, splashes, fire",
     "completion": "names and options by the tab key",
 }
-
-DESCRIPTION = """\
-Prints a page on a topic: layout, timing, pivots, pixel-art, rendered or completion. Without one, lists them.
-
-The usual call:  agile-crate help layout
-"""
-
-EXAMPLES = """\
-examples:
-  agile-crate help
-  agile-crate help pivots
-  agile-crate help completion
-"""
 
 
 def declare(parser: Parser) -> None:
@@ -47,7 +32,7 @@ def run(arguments: argparse.Namespace) -> int:
     if topic is None:
         text = "".join(f"  agile-crate help {name:12} {told}\n" for name, told in TOPICS.items())
     else:
-        text = (resources.files(__package__) / "topics" / f"{topic}.txt").read_text("utf-8")
+        text = (resources.files(__package__) / "help_texts" / "topics" / f"{topic}.txt").read_text("utf-8")
     if arguments.json:
         print_json({"command": "help", "topic": topic, "text": text})
     elif not arguments.quiet:

@@ -9,6 +9,7 @@ import warnings
 from collections.abc import Sequence
 from functools import partial
 from importlib import import_module
+from pathlib import Path
 from types import ModuleType
 
 from .. import __version__
@@ -38,18 +39,6 @@ COMMANDS = {
     "demo": "write the demo frames and run the full example on them",
 }
 """Each command's line in the help; a module of the same name declares and runs it."""
-
-EXAMPLES = """\
-examples:
-  agile-crate demo                                      a tour on frames that come with the program
-  agile-crate pack frames/otter --out build/otter       one sheet and its metadata
-  agile-crate pack frames/otter --out build/otter --columns 8 --fps swim=24
-  agile-crate draft frames/otter --out otter.crate.toml
-  agile-crate pack otter.crate.toml                     a project: built again and again, as far as needed
-  agile-crate verify build/otter.json --against frames/otter
-
-agile-crate COMMAND --help tells all about a command.
-"""
 
 
 def main(arguments: Sequence[str]) -> int:
@@ -126,8 +115,8 @@ def _command(arguments: Sequence[str]) -> tuple[ModuleType | None, Parser]:
     if name not in COMMANDS or arguments[0] != name:
         return None, _without_command(arguments)
     module = import_module(f"{__package__}.{name}")
-    usage = f"agile-crate {name} {module.USAGE} [options]"
-    short: str = getattr(module, "SHORT", "")
+    inputs, description, examples, short = help_of(name)
+    usage = f"agile-crate {name} {inputs} [options]"
     if short and "-h" in arguments[: arguments.index("--") if "--" in arguments else None]:
         print(f"usage: {usage}\n\n{short}", end="")
         raise SystemExit(Status.DONE)
@@ -135,11 +124,22 @@ def _command(arguments: Sequence[str]) -> tuple[ModuleType | None, Parser]:
         has_short_help=bool(short),
         prog=f"agile-crate {name}",
         usage=usage,
-        description=module.DESCRIPTION,
-        epilog=module.EXAMPLES,
+        description=description,
+        epilog=examples,
     )
     module.declare(parser)
     return module, parser
+
+
+def help_of(command: str) -> tuple[str, str, str, str]:
+    """Return the help of a command: what follows its name, what it does, examples, and a help on one screen if it has
+    one."""
+    usage, description, examples, *short = _text(command).split("---\n")
+    return usage.rstrip(), description, examples, "".join(short)
+
+
+def _text(name: str) -> str:
+    return (Path(__file__).parent / "help_texts" / f"{name}.txt").read_text("utf-8")
 
 
 def _build() -> str:
@@ -150,11 +150,12 @@ def _build() -> str:
 
 def _without_command(arguments: Sequence[str]) -> Parser:
     """Answers a line that names no command: with the help, or by raising UsageError."""
+    listed = "".join(f"  {name:8} {line}\n" for name, line in COMMANDS.items())
     parser = Parser(
         prog="agile-crate",
         usage="agile-crate COMMAND …",
         description="Turns folders of animation frames into sprite sheets with exact metadata, and proves them.",
-        epilog="commands:\n" + "".join(f"  {name:8} {line}\n" for name, line in COMMANDS.items()) + "\n" + EXAMPLES,
+        epilog=f"commands:\n{listed}\n{_text('agile-crate')}",
     )
     parser.add_argument("-h", "--help", action="help", help="print this and exit")
     parser.add_argument("--version", action="store_true", help="print the version, and with --verbose how it was built")

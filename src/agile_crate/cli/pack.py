@@ -12,46 +12,6 @@ from .status import Status
 from .streams import print_json
 from .wording import option_name
 
-USAGE = "INPUT… --out PATH  |  CRATEFILE…"
-
-DESCRIPTION = """\
-Packs animation frames into sprite sheets, with metadata that is right to the pixel.
-
-The usual calls:  agile-crate pack frames/otter --out build/otter
-                  agile-crate pack otter.crate.toml
-"""
-
-SHORT = """\
-The usual calls:
-  agile-crate pack frames/otter --out build/otter     otter.png and otter.json
-  agile-crate pack otter.crate.toml                   what a crate file says
-
-  arrange    --layout grid|strip|rows|blocks|tight  --columns 8   --gap 2
-  sheets     --max-size 2048    --pow2
-  smaller    --scale 50%        --fit 96            --trim frame|animation|sheet
-  in step    --canvas common    --pivot feet        --align bottom
-  timing     --fps swim=16      --loop dive=once    --hold swim:last=200ms
-  choose     --frames 5-30      --exclude "*_draft" --rename render=dive
-  mirrored   --mirrored swim_left=swim
-  for games  --metadata json,xml,css,csv            --template engine.lua.j2
-  careful    --dry-run          --force             --json
-
-agile-crate survey looks frames over first. agile-crate pack --help tells all
-options; agile-crate help has pages on layouts, timing, pivots and pixel art.
-"""
-
-EXAMPLES = """\
-examples (on the frames that 'agile-crate demo' writes):
-  agile-crate pack otter-post/frames/otter --out build/otter --columns 8
-  agile-crate pack otter-post/frames/splash --out build/splash --layout strip --loop once
-  agile-crate pack "otter-post/frames/otter/walk_*" --out build/walk --columns 3 --fps 8 --fps walk_up=6
-  agile-crate pack otter-post/frames --out build/all --layout tight --gap 2 --scale 50%
-  agile-crate pack "otter-post/frames/otter/walk_*" --out build/walk --layout rows --trim sheet --pivot feet
-  agile-crate pack otter-post/frames/otter --out build/otter --metadata json,xml,css,csv --also-scale 50%
-  agile-crate pack otter-post/frames/otter --out build/otter --reversed surface=dive --mirrored swim_left=swim
-  agile-crate pack otter-post/otter-post.crate.toml --only otter
-"""
-
 
 def declare(parser: Parser) -> None:
     group = parser.section("what is packed, and where to")

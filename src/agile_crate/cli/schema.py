@@ -9,23 +9,6 @@ from .parser import Parser, add_common
 from .status import Status
 from .streams import print_json
 
-USAGE = "json|xml|crate"
-
-DESCRIPTION = """\
-Prints the schema of the metadata: JSON Schema (2020-12) for the JSON form, XML Schema (XSD 1.0) for the XML form; or
-the JSON Schema of crate files, by which editors complete and check them.
-
-The usual call:  agile-crate schema json > agile-crate.schema.json
-"""
-
-EXAMPLES = """\
-examples:
-  agile-crate schema json
-  agile-crate schema xml
-  agile-crate schema crate
-  agile-crate schema xml --json
-"""
-
 
 def declare(parser: Parser) -> None:
     group = parser.section("which schema")

@@ -20,49 +20,6 @@ if TYPE_CHECKING:
     from ..core.crate.changes import Change
     from ..core.message import Message
 
-USAGE = "DATA|INPUT… [--against OLD] --out PATH"
-
-DESCRIPTION = """\
-Shows a crate from its written files alone, or frames that have not been packed yet, as a grid would hold them.
-A .png is the annotated sheet (every box outlined and named, canvases dotted, pivots crossed, gaps and margins
-shaded), or with --as strip all frames of an animation side by side. An .html is a light table, in one file: a page that
-plays, compares and measures. An .svg, or --as chart, tells of wobble, holds, fullness and memory. A .gif, .apng or
-.webp plays the animations, each frame by its pivot, as an engine would. With --against, what changed since another
-crate, frame by frame, as a table, and on the light table of an .html.
-
-The usual call:  agile-crate show build/otter.json --out look/otter.png
-"""
-
-SHORT = """\
-The usual calls:
-  agile-crate show build/otter.json --out look/otter.html   a page that plays it
-  agile-crate show build/otter.json --out look/otter.png    the annotated sheet
-  agile-crate show build/otter.json --out look/swim.gif --animation swim
-
-  what       .png a sheet, .html a page, .svg charts, .gif .apng .webp films
-             --as strip
-  films      --animation swim     --each        --fps 12     --speed 50%
-  look       --zoom 3             --backdrop "#20406f"       --ground line
-  check      --onion 2            --pivots      --shapes
-  changes    --against build/older.json         --strict
-  careful    --force              --json
-
-Frames that are not packed yet can be shown as well: name their folder instead.
-agile-crate show --help tells all options.
-"""
-
-EXAMPLES = """\
-examples (on what 'agile-crate demo' writes):
-  agile-crate show otter-post/crate/otter.json --out look/otter.png
-  agile-crate show otter-post/crate/otter.json --out look/otter.html
-  agile-crate show otter-post/crate/otter.json --out look/swim.gif --animation swim --zoom 3 --ground line --onion 2
-  agile-crate show otter-post/crate/otter.json --out look/all.webp --speed 50%
-  agile-crate show otter-post/crate/otter.json --out look/otter.svg --animation swim --animation dive
-  agile-crate show otter-post/frames/harbour --out look/frames.html
-  agile-crate show otter-post/crate/otter.json --against otter-post/crate/otter.xml
-  agile-crate show otter-post/crate/otter.json --out look/swim.png --as strip --animation swim --ground line
-"""
-
 
 def declare(parser: Parser) -> None:
     group = parser.section("what is shown, and where to")

@@ -16,24 +16,6 @@ if TYPE_CHECKING:
     from ..commands.survey import SequenceSummary, Survey
     from ..core.inspect.finding import Finding
 
-USAGE = "INPUT…"
-
-DESCRIPTION = """\
-Looks frames over before packing: one table of sequences, and under it what was found, worst first, with the frames it
-concerns and what mends it. docs/survey.md lists the codes.
-
-The usual call:  agile-crate survey frames/otter
-"""
-
-EXAMPLES = """\
-examples (on the frames that 'agile-crate demo' writes):
-  agile-crate survey otter-post/frames --notes
-  agile-crate survey otter-post/rough --code jump --code closing
-  agile-crate survey otter-post/rough --page look/rough.html
-  agile-crate survey otter-post/rough --save-allowed look/allowed.json
-  agile-crate survey otter-post/rough --allowed look/allowed.json --strict --quiet
-"""
-
 ROWS = 40
 """Sequences in the table; the others are counted."""
 

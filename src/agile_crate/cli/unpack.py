@@ -15,39 +15,6 @@ from .wording import told
 if TYPE_CHECKING:
     from ..commands.cut import Cut
 
-USAGE = "DATA|SHEET --out DIR"
-
-DESCRIPTION = """\
-Writes the frames of a crate back as PNGs, each on its whole canvas, under its name: DIR/swim/swim_01.png. Or cuts a
-bare sheet that somebody else made into frames, DIR/SHEET_01.png and so on, in reading order.
-
-The usual call:  agile-crate unpack build/otter.json --out frames
-"""
-
-SHORT = """\
-The usual calls:
-  agile-crate unpack build/otter.json --out frames     a crate, back into frames
-  agile-crate unpack sheet.png --cell 96 --out frames  a bare sheet, by cells
-  agile-crate unpack sheet.png --islands --out frames  by what hangs together
-
-  a crate    --film               --skin raincoat
-  cells      --columns 8          --rows 4      --margin 1     --gap 2
-             --keep-empty
-  islands    --join 3             --part        --name-rows walk,idle,fallen
-  by hand    --boxes-out FILE     --dry-run     --boxes FILE
-  careful    --force              --json
-
-agile-crate unpack --help tells all options.
-"""
-
-EXAMPLES = """\
-examples (on what 'agile-crate demo' writes):
-  agile-crate unpack otter-post/crate/otter.json --out otter-again --film
-  agile-crate unpack otter-post/crate/otter.png --cell 96x96 --out cut/otter
-  agile-crate unpack otter-post/crate/splash.png --columns 4 --rows 4 --out cut/splash
-  agile-crate unpack otter-post/crate/harbour.png --islands --join 3 --out cut/harbour
-"""
-
 
 def declare(parser: Parser) -> None:
     group = parser.section("what is unpacked, and where to")

@@ -19,24 +19,6 @@ if TYPE_CHECKING:
     from ..commands.verify import Verified
     from ..core.limits import Limits
 
-USAGE = "DATA… [--against INPUT…] [--accept]"
-
-DESCRIPTION = """\
-Checks a crate from its written files alone: images there and unchanged, boxes inside their sheets and apart, names,
-animations and times consistent. With --against, also restores every frame and compares it with its source, pixel
-by pixel. Exit code 1 when something differs. --accept takes sheets that were painted on since into the metadata.
-
-The usual call:  agile-crate verify build/otter.json --against frames/otter
-"""
-
-EXAMPLES = """\
-examples (on what 'agile-crate demo' writes):
-  agile-crate verify otter-post/crate/otter.json
-  agile-crate verify otter-post/crate/otter.json --against otter-post/frames/otter
-  agile-crate verify otter-post/crate/harbour.json --against otter-post/frames/harbour --json
-  agile-crate verify otter-post/otter-post.crate.toml
-"""
-
 SHOWN = 10
 """Differences that are printed; --verbose prints all."""
 

@@ -16,24 +16,8 @@ from .streams import print_json
 if TYPE_CHECKING:
     from ..commands.watch import Turn
 
-USAGE = "CRATEFILE"
-
 MEMORY = 1 << 30
 """Bytes of frames, decoded, that are held from build to build."""
-
-DESCRIPTION = """\
-Builds the crates of a crate file, and builds them again whenever a frame, the crate file, a template or a palette
-changes: a line for each build. With --page there is a page, too, that plays what is drawn as it is drawn. Ctrl-C ends
-it.
-
-The usual call:  agile-crate watch otter.crate.toml --page
-"""
-
-EXAMPLES = """\
-examples (on what 'agile-crate demo' writes):
-  agile-crate watch otter-post/otter-post.crate.toml
-  agile-crate watch otter-post/otter-post.crate.toml --only otter --page
-"""
 
 
 def declare(parser: Parser) -> None:
