@@ -88,7 +88,7 @@ screenshots: $(VENV)/.with-tests
 
 docs: $(VENV)/.installed
 	$(BIN)/python tools/settings_reference.py > docs/settings.md
-	$(BIN)/python tools/settings_keywords.py > src/agile_crate/settings/keywords.py
+	$(BIN)/python tools/settings_keywords.py > src/agile_crate/settings/keywords.pyi
 
 frames: $(VENV)/.installed
 	$(BIN)/python tools/otter_post/draw.py

@@ -1,4 +1,4 @@
-"""Print the types of all settings as keyword arguments, which `make docs` writes to settings/keywords.py."""
+"""Print the types of all settings as keyword arguments, which `make docs` writes to settings/keywords.pyi."""
 
 from __future__ import annotations
 
@@ -21,7 +21,6 @@ Number: TypeAlias = float | str | Fraction
 T = TypeVar("T")
 Each: TypeAlias = T | str | Mapping[str, T] | Sequence[T | str | Mapping[str, T]]
 """A value for all animations, a table of those for single ones, or a list of both."""
-
 
 class Keywords(TypedDict, total=False):
     """Every setting of docs/settings.md; None is as if it had not been given."""

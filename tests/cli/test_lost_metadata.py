@@ -9,7 +9,7 @@ import pytest
 
 import agile_crate
 from agile_crate.core.limits import USUAL
-from agile_crate.format.conflict import sides_of
+from agile_crate.format.files import sides_of
 from agile_crate.format.png_seal import Seal, seal_of
 from conftest import Run, art, decode, metadata, save, tool, tree
 

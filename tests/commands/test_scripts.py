@@ -126,4 +126,4 @@ def test_everything_that_is_returned_is_exported() -> None:
 
 def test_the_types_of_settings_are_current() -> None:
     made = subprocess.run([sys.executable, TOP / "tools/settings_keywords.py"], capture_output=True, check=True).stdout
-    assert made == (TOP / "src/agile_crate/settings/keywords.py").read_bytes()
+    assert made == (TOP / "src/agile_crate/settings/keywords.pyi").read_bytes()

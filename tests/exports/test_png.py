@@ -20,7 +20,7 @@ from agile_crate.core.frame.indexed import entries, few_colors, indices
 from agile_crate.core.model.geometry import Size
 from agile_crate.core.png_chunks import chunks
 from agile_crate.exports import png
-from agile_crate.exports.optimize import squeezed
+from agile_crate.exports.png import squeezed
 from conftest import art, tool
 from file_bytes import stored
 

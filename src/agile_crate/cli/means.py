@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from contextlib import AbstractContextManager
 from typing import TYPE_CHECKING
 
+from ..workers.pool import Progress, silent
 from .parser import chosen_limits, chosen_memory
 
 if TYPE_CHECKING:
@@ -35,8 +36,6 @@ def without_progress(arguments: argparse.Namespace) -> AbstractContextManager[Co
 @contextlib.contextmanager
 def with_progress(arguments: argparse.Namespace, context: Context) -> Iterator[Context]:
     """Yield the context with progress bars, for one step."""
-    from .progress import progress_bars
-
     with progress_bars(arguments.quiet) as progress:
         yield context._replace(progress=progress)
 
@@ -44,3 +43,30 @@ def with_progress(arguments: argparse.Namespace, context: Context) -> Iterator[C
 def tell_of_waiting() -> None:
     """Say that another build holds the place."""
     print("agile-crate: waiting for another build of the same crate", file=sys.stderr)
+
+
+@contextlib.contextmanager
+def progress_bars(quiet: bool) -> Iterator[Progress]:
+    """A progress function that draws one bar for each thing that is being done; silent in a pipe or when quiet."""
+    if quiet or not sys.stderr.isatty():
+        yield silent
+        return
+    from rich.console import Console
+    from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeElapsedColumn
+
+    with Progress(
+        TextColumn("  {task.description:<8}"),
+        BarColumn(),
+        MofNCompleteColumn(),
+        TimeElapsedColumn(),
+        console=Console(stderr=True),
+        transient=True,
+    ) as bars:
+        tasks = {}
+
+        def tell(doing: str, done: int, total: int) -> None:
+            if doing not in tasks:
+                tasks[doing] = bars.add_task(doing, total=total)
+            bars.update(tasks[doing], completed=done)
+
+        yield tell

@@ -15,7 +15,7 @@ from ..pipeline.context import Context, with_cache, working
 from ..pipeline.job import BuildJob
 from ..platform import processors
 from ..storage.pixel_store import default_limit
-from ..workers.progress import Progress, silent
+from ..workers.pool import Progress, silent
 
 if TYPE_CHECKING:
     from .pack import Packed

@@ -15,7 +15,7 @@ from ..pipeline.context import Context, with_cache, working
 from ..pipeline.job import BuildJob
 from ..sources.find import find
 from ..workers.cluster import Cluster, connected
-from ..workers.progress import Progress, silent
+from ..workers.pool import Progress, silent
 from .build import BuildOptions, Outcome, build_spec, lost
 from .pack import put_in_place
 from .remote_build import RemoteBuild, build_remotely, remote_task, versions, versions_of_worker

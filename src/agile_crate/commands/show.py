@@ -40,7 +40,7 @@ from ..sources.sheets import sheet_bytes
 from ..storage.recovery import recover_interrupted
 from ..storage.staging import refuse_existing, staged
 from ..views.film import FilmOptions, Timing
-from ..workers.progress import Progress
+from ..workers.pool import Progress
 from .load import Loaded, load, open_crate, refuse_empty
 from .options import read_options, read_value
 

@@ -14,7 +14,6 @@ from ..core.errors import InputError, reason
 from ..core.limits import Limits
 from ..core.message import a_file
 from ..core.model.crate import FORMAT, Crate
-from .conflict import sides_of
 from .json_form import from_json
 from .json_form import retouched as json_retouched
 from .regular import read_head, read_regular
@@ -187,3 +186,27 @@ def outputs_in(data: bytes, path: str) -> Outputs:
         )
     except (ValueError, TypeError, LookupError, AttributeError, RecursionError, InputError):
         return Outputs(is_damaged=True)
+
+
+_OURS, _BASE, _BETWEEN, _THEIRS = b"<<<<<<< ", b"||||||| ", b"=======", b">>>>>>> "
+
+
+def sides_of(data: bytes) -> tuple[bytes, ...]:
+    """The two texts that a merge could not join: first the one that was checked out, then the one that came in; none if
+    the text holds no whole conflict. What both have in common stands in both."""
+    sides = bytearray(), bytearray()
+    into: tuple[bytearray, ...] = sides
+    is_open = has_conflict = False
+    for line in data.splitlines(keepends=True):
+        if line.startswith(_OURS) and not is_open:
+            is_open, into = True, sides[:1]
+        elif is_open and line.startswith(_BASE):
+            into = ()
+        elif is_open and line.rstrip(b"\r\n") == _BETWEEN:
+            into = sides[1:]
+        elif is_open and line.startswith(_THEIRS):
+            is_open, has_conflict, into = False, True, sides
+        else:
+            for side in into:
+                side += line
+    return tuple(map(bytes, sides)) if has_conflict and not is_open else ()

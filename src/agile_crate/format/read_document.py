@@ -16,10 +16,9 @@ from typing import Any, TypeVar, get_args
 from ..core.errors import MessageError
 from ..core.limits import Limits, raise_hint
 from ..core.message import message
-from ..core.model.crate import FORMAT, VERSION, Animation, Crate, Frame, Loop
+from ..core.model.crate import FORMAT, VERSION, Animation, Crate, Frame, Loop, Sheet, SkinImage
 from ..core.model.geometry import Block, Box, Cells, Mirror, Offset, Point, Shape, Size
 from ..core.model.ranges import ANY, RANGES, Range
-from ..core.model.sheet import Sheet, SkinImage
 from ..core.text import is_unicode, shown
 from .document import Document, at
 

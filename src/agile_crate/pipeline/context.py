@@ -9,8 +9,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 from ..core.limits import USUAL, Limits
 from ..storage.pixel_store import PixelStore, default_limit
-from ..workers.pool import WorkerPool
-from ..workers.progress import Progress, silent
+from ..workers.pool import Progress, WorkerPool, silent
 
 if TYPE_CHECKING:
     from ..storage.cache import Cache

@@ -9,18 +9,19 @@ from functools import partial
 from typing import TYPE_CHECKING, NamedTuple
 
 from ..core.crate.origin import Origin
+from ..core.frame.likeness import alike
 from ..core.limits import Limits
 from ..core.message import Message
-from ..core.model.picture import Sequences
+from ..core.model.picture import Picture, SequenceFrame, Sequences
 from ..core.model.variant import Variant, Variants
-from ..core.motion.take import is_of_use
+from ..core.motion.take import Likeness, is_of_use
 from ..settings.portions import all_sizes
 from ..settings.table import Settings
 from ..sources.read_options import ReadOptions
 from .context import Context
 from .gather import Gathered, gather, gather_arrays, gather_parts
 from .job import LoadRequest
-from .prepare import Prepared, decoding_of, needs_no_pixels, prepare
+from .prepare import Prepared, as_stored, decoding_of, needs_no_pixels, prepare
 from .select import each, pictures_of, resolved, select_frames
 
 if TYPE_CHECKING:
@@ -111,10 +112,18 @@ def _at_size(variants: Variants, gathered: Sequence[Gathered], sequences: Sequen
 def _likeness(
     sequences: Sequences, gathered: Sequence[Gathered], variants: Variants, settings: Settings, context: Context
 ) -> Likeness:
-    """Return what tells duplicates; loaded only if they are to be told."""
-    from .duplicates import likeness
+    """Return what tells whether two frames of these sequences show the same in every variant: scaled, cleared, and in
+    the colors of the palette. Pictures and settings are those of the build's own size, which decides for all."""
+    numbers = [frame.drawing for sequence in sequences for frame in sequence.frames]
+    stored: list[dict[int, Picture]] = [
+        dict(zip(numbers, as_stored(variant, sequences, settings, context), strict=True))
+        for variant in _at_size(variants, gathered, sequences, 0)
+    ]
 
-    return likeness(sequences, _at_size(variants, gathered, sequences, 0), settings, context)
+    def same(a: SequenceFrame, b: SequenceFrame) -> bool:
+        return all(alike(pictures[a.drawing], pictures[b.drawing], settings.alike) for pictures in stored)
+
+    return same
 
 
 def _deciding(settings: Settings) -> tuple[Settings, ...]:

@@ -20,13 +20,12 @@ from ..core.model.crate import Crate
 from ..core.model.geometry import Size
 from ..core.model.picture import Picture
 from ..core.pixels import Pixels
-from ..exports.png import encode_rows, rows_above, strip_starts
+from ..exports.png import encode_rows, rows_above, squeezed, strip_starts
 from ..exports.texts import texts_of
 from ..format.png_seal import Seal, sealed_end, without_end
 from ..storage.previous_build import is_written
 from ..storage.staging import Staging
-from ..workers.pool import WorkerPool
-from ..workers.progress import Progress
+from ..workers.pool import Progress, WorkerPool
 from .context import Context
 from .describe import Plan
 from .draw import SheetRows, placed_of
@@ -129,8 +128,6 @@ def _write_sheet(plan: Plan, variant: int, index: int, writing: _Writing, crcs: 
     drawn = SheetRows(plan, variant, index, context, rows_above(sheet.size.w))
     pieces = _encoded(plan, variant, sheet.size, drawn, writing)
     if plan.settings.squeeze and plan.settings.image == "png":
-        from ..exports.optimize import squeezed
-
         pieces = [squeezed(b"".join(pieces), context.pool)]
     if plan.settings.image == "png":
         ending = partial(sealed_end, seal=Seal(plan.crate.name, is_edited))

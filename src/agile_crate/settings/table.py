@@ -124,200 +124,126 @@ _ALIGN = "where a smaller canvas stands in its cell, and the pivot"
 class Settings:
     """All settings of a build, read and checked. Field order is the order in the help and in the docs."""
 
+    # fmt: off
     include: tuple[str, ...] = many("take", "only frames whose name matches", "PATTERN", naming.pattern)
     exclude: tuple[str, ...] = many("take", "no frames whose name matches", "PATTERN", naming.pattern)
-    layers: str = choice(
-        "take",
-        "",
+    layers: str = choice("take", "",
         "layers are frames, or one picture; of layered documents frames, of vectors one if not given",
-        ("separate", "flat"),
-    )
-    rename: tuple[tuple[str, str], ...] = many(
-        "take", "another name for an animation; several of one name are joined", "OLD=NEW", naming.new_name
-    )
-    frames: PerAnimation[Spans | None] = per_animation(
-        "take", None, "only these, by position: 5-30, 5-last or 1,3,6-9", "RANGE", naming.spans
-    )
-    numbers: PerAnimation[Spans | None] = per_animation(
-        "take", None, "only these, by the numbers in their names: 4-27", "RANGE", naming.spans
-    )
-    split: tuple[tuple[str, dict[str, Spans]], ...] = many(
-        "take", "cut one into several: gull=glide:1-20,land:21-44", "NAME=PART:RANGE,…", naming.parts
-    )
-    every: PerAnimation[int] = per_animation(
-        "take", 1, "the first of every N frames; the pace stays", "N", reader.whole(1)
-    )
+        ("separate", "flat"))
+    rename: tuple[tuple[str, str], ...] = many("take", "another name for an animation; several of one name are joined",
+        "OLD=NEW", naming.new_name)
+    frames: PerAnimation[Spans | None] = per_animation("take", None, "only these, by position: 5-30, 5-last or 1,3,6-9",
+        "RANGE", naming.spans)
+    numbers: PerAnimation[Spans | None] = per_animation("take", None, "only these, by the numbers in their names: 4-27",
+        "RANGE", naming.spans)
+    split: tuple[tuple[str, dict[str, Spans]], ...] = many("take", "cut one into several: gull=glide:1-20,land:21-44",
+        "NAME=PART:RANGE,…", naming.parts)
+    every: PerAnimation[int] = per_animation("take", 1, "the first of every N frames; the pace stays", "N",
+        reader.whole(1))
     drop_copies: bool = flag("take", "drop frames that only repeat the one before")
     drop_closing: bool = flag("take", "drop a last frame that equals the first")
     alike: int = one("take", 0, "frames are copies if no value differs by more than N of 255", "N", reader.whole(0, 64))
     reverse: bool = flag("take", "every animation backwards")
-    mirrored: tuple[tuple[str, str], ...] = many(
-        "take", "another animation, left and right exchanged", "NEW=OLD", naming.pair
-    )
+    mirrored: tuple[tuple[str, str], ...] = many("take", "another animation, left and right exchanged", "NEW=OLD",
+        naming.pair)
     reversed: tuple[tuple[str, str], ...] = many("take", "another animation, played backwards", "NEW=OLD", naming.pair)
     order: tuple[str, ...] = one("take", (), "these animations or stills first, in this order", "NAME,…", naming.names)
-    fps: PerAnimation[Fraction | None] = per_animation(
-        "take", None, "frames a second; 12, or the source's own times", "N", readers.fps
-    )
-    duration: PerAnimation[Fraction | None] = per_animation(
-        "take", None, "the whole animation: 800ms or 0.8s", "TIME", readers.time
-    )
-    hold: tuple[tuple[str, int, Hold], ...] = many(
-        "take", "hold a frame: swim:3=2 (twice as long), swim:last=200ms", "NAME:FRAME=N", naming.hold
-    )
-    loop: PerAnimation[Loop | None] = per_animation(
-        "take",
-        None,
-        "how it repeats; forever, or as its source says",
-        "forever|once|back-and-forth",
-        reader.choice(LOOPS),
-        choices=LOOPS,
-    )
-    limit: tuple[tuple[str, int], ...] = many(
-        "take",
-        "another limit for what is read: frames=2000000, file-bytes=2GB",
-        "NAME=N",
-        readers.limit,
-        remembered=False,
-    )
-    vector_size: Size | None = one(
-        "prepare", None, "the size of drawings in vectors that say none", "WxH", readers.size
-    )
+    fps: PerAnimation[Fraction | None] = per_animation("take", None, "frames a second; 12, or the source's own times",
+        "N", readers.fps)
+    duration: PerAnimation[Fraction | None] = per_animation("take", None, "the whole animation: 800ms or 0.8s", "TIME",
+        readers.time)
+    hold: tuple[tuple[str, int, Hold], ...] = many("take", "hold a frame: swim:3=2 (twice as long), swim:last=200ms",
+        "NAME:FRAME=N", naming.hold)
+    loop: PerAnimation[Loop | None] = per_animation("take", None, "how it repeats; forever, or as its source says",
+        "forever|once|back-and-forth", reader.choice(LOOPS), choices=LOOPS)
+    limit: tuple[tuple[str, int], ...] = many("take", "another limit for what is read: frames=2000000, file-bytes=2GB",
+        "NAME=N", readers.limit, remembered=False)
+    vector_size: Size | None = one("prepare", None, "the size of drawings in vectors that say none", "WxH",
+        readers.size)
     font: str = one("prepare", "", "the font for text in drawings, a file", "FILE", readers.file)
     exposure: float = one("prepare", 0.0, "rendered light (OpenEXR) brighter by so many stops", "N", readers.stops)
     to_srgb: bool = flag("prepare", "convert pictures of another colour profile or gamma to sRGB")
-    color_key: ColorKey | None = one(
-        "prepare",
-        None,
-        "make this colour transparent: #ff00ff, corner, corner:12 (tolerance)",
-        "COLOR",
-        readers.color_key,
-    )
+    color_key: ColorKey | None = one("prepare", None,
+        "make this colour transparent: #ff00ff, corner, corner:12 (tolerance)", "COLOR", readers.color_key)
     scale: Fraction = one("prepare", Fraction(1), "make frames smaller or larger: 50%, 0.5 or 3x", "N", readers.scale)
-    fit: Size | None = one(
-        "prepare", None, "scale all by one factor, so that the largest just fits", "WxH", readers.size
-    )
+    fit: Size | None = one("prepare", None, "scale all by one factor, so that the largest just fits", "WxH",
+        readers.size)
     fit_to: str = choice("prepare", "canvas", "what is to fit: canvases, or what is visible on them", ("canvas", "art"))
-    resample: str = choice(
-        "prepare", "smooth", "smooth: filtered; pixel: nearest, for whole factors", ("smooth", "pixel")
-    )
+    resample: str = choice("prepare", "smooth", "smooth: filtered; pixel: nearest, for whole factors",
+        ("smooth", "pixel"))
     clear_below: int = one("prepare", 0, "alpha up to N becomes empty, everywhere", "N", reader.whole(1, 254))
     hard_alpha: int = one("prepare", 0, "alpha from N on becomes opaque, below empty", "N", reader.whole(1, 255))
-    palette: str | tuple[Color, ...] = one(
-        "prepare", _NO_PALETTE, "the nearest colours of a palette: a file, or #rrggbb,#rrggbb", "FILE", readers.palette
-    )
+    palette: str | tuple[Color, ...] = one("prepare", _NO_PALETTE,
+        "the nearest colours of a palette: a file, or #rrggbb,#rrggbb", "FILE", readers.palette)
     colors: int = one("prepare", 0, "the nearest of N colours, found for the whole crate", "N", reader.whole(2, 256))
     dither: bool = flag("prepare", "mix palette colours in a still pattern")
-    canvas: str | Size = one(
-        "prepare",
-        _OWN_CANVAS,
-        "own, animation or common (the largest there, or of all), or a size",
-        "WxH",
-        readers.canvas,
-    )
+    canvas: str | Size = one("prepare", _OWN_CANVAS,
+        "own, animation or common (the largest there, or of all), or a size", "WxH", readers.canvas)
     align: str = choice("prepare", "bottom", _ALIGN, tuple(PLACES), metavar="PLACE")
-    shift: PerAnimation[Offset | None] = per_animation(
-        "prepare", None, "move all frames on their canvas, pivot included", "X,Y", readers.shift
-    )
-    outline: Outline | None = one(
-        "prepare", None, "a line round figures, or inside them: #201830:2, #201830:2:inner", "COLOR:N", readers.outline
-    )
-    trim: str = choice(
-        "prepare",
-        "",
+    shift: PerAnimation[Offset | None] = per_animation("prepare", None,
+        "move all frames on their canvas, pivot included", "X,Y", readers.shift)
+    outline: Outline | None = one("prepare", None, "a line round figures, or inside them: #201830:2, #201830:2:inner",
+        "COLOR:N", readers.outline)
+    trim: str = choice("prepare", "",
         f"cut off the empty rim: by frame, animation or sheet; off by itself, but {_TRIMS}",
-        ("off", "frame", "animation", "sheet"),
-    )
+        ("off", "frame", "animation", "sheet"))
     alpha_floor: int = one("prepare", 0, "alpha up to N counts as empty when trimming", "N", reader.whole(0, 254))
     forget_offsets: bool = flag("prepare", "write trimmed frames as if drawn on what is left of them")
-    pivot: PerAnimation[PivotOptions | None] = per_animation(
-        "prepare",
-        None,
-        "the point that stays put: 0.5,1 or 48px,90px or feet or a place; as align says",
-        "POINT",
-        readers.pivot,
-    )
+    pivot: PerAnimation[PivotOptions | None] = per_animation("prepare", None,
+        "the point that stays put: 0.5,1 or 48px,90px or feet or a place; as align says", "POINT", readers.pivot)
     snap_pivot: bool = flag("prepare", "pivots on whole pixels")
     fill_under: bool = flag("prepare", "carry colours under transparent pixels, for texture filters")
-    shape: str = choice(
-        "prepare", "", "polygons round what is visible: convex, or following the edge", ("hull", "contour")
-    )
+    shape: str = choice("prepare", "", "polygons round what is visible: convex, or following the edge",
+        ("hull", "contour"))
     shape_points: int = one("prepare", 0, "at most so many points to a polygon", "N", reader.whole(4, 1000))
-    shape_of: str = choice(
-        "prepare", "frame", "a shape for each frame, or one for an animation", ("frame", "animation")
-    )
-    layout: str = choice(
-        "arrange",
-        "grid",
-        "; ".join(layout.help for layout in LAYOUTS.values()),
-        tuple(LAYOUTS),
-        remembered=True,
-    )
+    shape_of: str = choice("prepare", "frame", "a shape for each frame, or one for an animation",
+        ("frame", "animation"))
+    layout: str = choice("arrange", "grid", "; ".join(layout.help for layout in LAYOUTS.values()), tuple(LAYOUTS),
+        remembered=True)
     columns: int = one("arrange", 0, "cells side by side; chosen for you if not given", "N", reader.whole(1))
     rows: int = one("arrange", 0, "cells one below the other; chosen for you if not given", "N", reader.whole(1))
-    cell: Size | None = one(
-        "arrange", None, "cell size; by default the largest canvas", "WxH", readers.size, remembered=True
-    )
+    cell: Size | None = one("arrange", None, "cell size; by default the largest canvas", "WxH", readers.size,
+        remembered=True)
     down: bool = flag("arrange", "grid: fill columns first; strip: one column")
     gap: int = one("arrange", 0, "empty pixels between neighbours", "N", reader.whole(0))
     margin: int = one("arrange", 0, "empty pixels along the sheet's edges", "N", reader.whole(0))
-    cushion: int = one(
-        "arrange",
-        0,
-        "empty pixels kept round trimmed frames, inside their boxes",
-        "N",
-        reader.whole(0, 1024),
-        remembered=True,
-    )
-    edge_repeat: int = one(
-        "arrange", 0, "copy the outermost pixels outwards, corners too, into gap and margin", "N", reader.whole(0, 1024)
-    )
+    cushion: int = one("arrange", 0, "empty pixels kept round trimmed frames, inside their boxes", "N",
+        reader.whole(0, 1024), remembered=True)
+    edge_repeat: int = one("arrange", 0, "copy the outermost pixels outwards, corners too, into gap and margin", "N",
+        reader.whole(0, 1024))
     turn: bool = flag("arrange", "tight: frames may lie turned by 90°")
     keep_repeats: bool = flag("arrange", "tight: store equal frames each by itself")
     share_mirrored: bool = flag("arrange", "tight: store mirror images only once, too")
-    aspect: float = one(
-        "arrange", 2.0, "tight, blocks: one side at most so many times the other, or any", "N", readers.aspect
-    )
+    aspect: float = one("arrange", 2.0, "tight, blocks: one side at most so many times the other, or any", "N",
+        readers.aspect)
     effort: str = choice("arrange", "steady", "tight, blocks: how long to search", ("quick", "steady", "deep"))
     one_sheet: bool = flag("arrange", "an error if one sheet cannot hold all")
     part_animations: bool = flag("arrange", "tight: part an animation where a sheet is full")
     keep_places: bool = flag("arrange", "tight: frames stay where they were in the build before")
-    max_size: Size = one(
-        "arrange", Size(4096, 4096), "largest sheet; further frames go on to the next", "WxH", readers.size
-    )
-    size: Size | None = one(
-        "arrange", None, "exactly this sheet size (max-size is then not looked at)", "WxH", readers.size
-    )
+    max_size: Size = one("arrange", Size(4096, 4096), "largest sheet; further frames go on to the next", "WxH",
+        readers.size)
+    size: Size | None = one("arrange", None, "exactly this sheet size (max-size is then not looked at)", "WxH",
+        readers.size)
     pow2: bool = flag("arrange", "sheet sides are powers of two")
     square: bool = flag("arrange", "sheets are square")
     multiple: int = one("arrange", 1, "sheet sides are multiples of N", "N", reader.whole(1))
-
-    metadata: tuple[str, ...] = one(
-        "write", ("json",), "what is written beside the sheets, commas between", "FORMAT,…", readers.formats
-    )
+    metadata: tuple[str, ...] = one("write", ("json",), "what is written beside the sheets, commas between", "FORMAT,…",
+        readers.formats)
     compact: bool = flag("write", "JSON on one line")
-    template: tuple[str, ...] = many(
-        "write", "another text format, by a template such as engine.lua.j2", "FILE", readers.template
-    )
-    set: tuple[tuple[str, str], ...] = many(
-        "write", "a variable for templates: engine_scale=2", "NAME=VALUE", readers.variable
-    )
-    file_name: str = one(
-        "write",
-        "",
-        "the sheets' file names, such as {name}_{cell_width}x{cell_height}_{frames}",
-        "PATTERN",
-        readers.file_name,
-    )
+    template: tuple[str, ...] = many("write", "another text format, by a template such as engine.lua.j2", "FILE",
+        readers.template)
+    set: tuple[tuple[str, str], ...] = many("write", "a variable for templates: engine_scale=2", "NAME=VALUE",
+        readers.variable)
+    file_name: str = one("write", "", "the sheets' file names, such as {name}_{cell_width}x{cell_height}_{frames}",
+        "PATTERN", readers.file_name)
     image: str = choice("write", "png", "what the sheets' files are: PNG, or WebP without loss", ("png", "webp"))
-    also_scale: tuple[Fraction, ...] = one(
-        "write", (), "the same crate at other sizes, too: 50%,25%", "N,…", readers.other_scales
-    )
+    also_scale: tuple[Fraction, ...] = one("write", (), "the same crate at other sizes, too: 50%,25%", "N,…",
+        readers.other_scales)
     premultiply: bool = flag("write", "sheets' colours multiplied by their alpha", remembered=True)
-    background: Color | None = one(
-        "write", None, "sheets flattened on this colour, without alpha", "COLOR", readers.color, remembered=True
-    )
+    background: Color | None = one("write", None, "sheets flattened on this colour, without alpha", "COLOR",
+        readers.color, remembered=True)
     squeeze: bool = flag("write", "the smallest files, however long that takes")
+    # fmt: on
 
     portion: Fraction = Fraction(1)
     """By how much all lengths and the scale have been multiplied, see `portions`."""

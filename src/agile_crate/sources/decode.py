@@ -18,8 +18,7 @@ from ..core.names import said_once
 from ..core.pixels import Pixels
 from ..core.text import counted
 from ..workers.ordered import in_turn
-from ..workers.pool import WorkerPool
-from ..workers.progress import Progress
+from ..workers.pool import Progress, WorkerPool
 from .decoded import DecodedSequence
 from .find import Found, in_crate_order
 from .read_options import PLAIN, ReadOptions

@@ -13,8 +13,7 @@ from ..core.errors import OutputError, UsageError
 from ..core.limits import Limits
 from ..core.message import message, setting, some_files
 from ..core.text import is_unicode, quoted, shown
-from ..format.conflict import sides_of
-from ..format.files import ENDINGS, Outputs, conflict_sides, outputs_in, outputs_of_build
+from ..format.files import ENDINGS, Outputs, conflict_sides, outputs_in, outputs_of_build, sides_of
 from ..format.png_seal import seal_of
 from ..format.regular import read_regular
 from ..format.seal import binary_sha256, text_sha256

@@ -55,3 +55,11 @@ class WorkerPool(Executor):
         self._threads.shutdown(wait, cancel_futures=cancel_futures)
         if self._processes:
             self._processes.shutdown()
+
+
+Progress = Callable[[str, int, int], None]
+"""Told what is being done, how much of it is done, and of how much."""
+
+
+def silent(doing: str, done: int, total: int) -> None:
+    """Progress that nobody watches."""

@@ -7,8 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from agile_crate.core.arrange.grid import GridOptions
-from agile_crate.core.arrange.rows import arrange_rows
+from agile_crate.core.arrange.grid import GridOptions, arrange_rows
 from agile_crate.core.arrange.share import shared
 from agile_crate.core.arrange.sheet_size import SheetLimits, SheetRules
 from agile_crate.core.arrange.sheets import BoxGroup, arrange_on_sheets

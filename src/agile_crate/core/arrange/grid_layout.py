@@ -12,9 +12,8 @@ from ..model.geometry import Cells, Size
 from ..model.picture import Picture
 from ..text import counted, few, measured, quoted
 from .arrangement import Considered, in_cells
-from .grid import GridOptions, GridSheet, arrange_grid, considered_grids
+from .grid import GridOptions, GridSheet, arrange_grid, arrange_rows, considered_grids
 from .layout import Arranged, LayoutRequest
-from .rows import arrange_rows
 
 
 def arranged_in_grid(request: LayoutRequest) -> Arranged:

@@ -4,10 +4,9 @@ from collections.abc import Mapping, Sequence
 from fractions import Fraction
 
 from ..arrange.arrangement import SheetPlan, Spot
-from ..model.crate import Animation, Frame, Loop
+from ..model.crate import Animation, Frame, Loop, Sheet
 from ..model.geometry import Offset
 from ..model.picture import FrameSequence, Picture
-from ..model.sheet import Sheet
 from ..motion.timing import beats_of, durations, rate_of
 
 

@@ -14,7 +14,6 @@ T = TypeVar("T")
 Each: TypeAlias = T | str | Mapping[str, T] | Sequence[T | str | Mapping[str, T]]
 """A value for all animations, a table of those for single ones, or a list of both."""
 
-
 class Keywords(TypedDict, total=False):
     """Every setting of docs/settings.md; None is as if it had not been given."""
 
