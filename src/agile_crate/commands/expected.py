@@ -78,6 +78,7 @@ def sources_of(crate: Crate, data: Path, comparison: Comparison, edits: Edits, c
     if comparison.spec:
         variants += comparison.spec.variants[1:]
     images = [image for sheet in crate.sheets for image in (sheet.image, *(skin.image for skin in sheet.skins))]
+    # The outputs may lie among the frames, and are no sources; nothing else in the folder is believed to be an output.
     own = frozenset(str(data.parent / name) for name in [data.name, *images])
     if settings.font:
         places = [".", str(data.parent), *comparison.inputs]

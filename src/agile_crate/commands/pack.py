@@ -130,6 +130,7 @@ def _build(job: BuildJob, context: Context, state: DiskState | None, staging: St
     request = LoadRequest(
         job.variants, job.settings, previous.claimed, state.found, edits.by_portion, may_defer=staging is not None
     )
+    # Whatever can be refused is refused before this, and before anything is drawn: frames take long, sheets longer.
     frames = load_frames(request, context)
     lost = [name for one in frames.sizes for name in one.lost]
     warnings = [*frames.warnings, *edits.report(lost, job.force)]

@@ -86,11 +86,14 @@ def verify(data: str, comparison: Comparison, context: Context) -> Verified:
     notes = recover_interrupted(comparison.inputs, [Path(data)])
     crate = read_metadata(data, context.limits)
     folder = Path(os.path.abspath(data)).parent
+    # Metadata that does not hold together may still be compared, frame by frame; but skins are other images in the same
+    # boxes, so they are only looked at if the boxes make sense.
     is_broken = any(check_crate(crate))
     problems = [*_told_otherwise(data, crate, context.limits), *_changed_texts(data, crate, folder, context.limits)]
     problems += check_crate(crate)
     sources, edits = NO_SOURCES, dict[str, Edit]()
     if comparison.inputs:
+        # Painted pixels are read from the sheets, so only sheets that the metadata vouches for may give any.
         edits = _edits(crate, folder, context.limits) if not problems else {}
         sources = sources_of(crate, folder / Path(data).name, comparison, edits, context)
         problems += [*sources.otherwise, *_other_skins(crate, comparison.spec)]
@@ -132,6 +135,7 @@ def _compared_as_a_whole(
     before = [FrameDifference(name, "has no source") for name in sorted(names - base.keys())]
     if left_out := sorted(base.keys() - names):
         return [f"{counted(len(left_out), 'source')} not in the crate: {few(left_out)}"], _More(before, [])
+    # One wrong frame moves what is taken from all frames, and every other frame would seem wrong too.
     if found or before:
         return [], _More(before, [])
     wrong = [*_misplaced(crate, base), *_not_mirrored(crate, base, sources.mirrored), *_untrue(crate, base, edits)]

@@ -64,6 +64,8 @@ def load_frames(request: LoadRequest, context: Context) -> Frames:
     loaded = Frames(sequences, (), gathered[0].skipped, warnings, tuple(_files(gathered)))
     by_size = [_at_size(variants, gathered, sequences, number) for number in range(extra, len(sizes))]
     del gathered, duplicates  # each size's pixels go as soon as it is prepared
+    # The sizes share drawings, but no pixels: each list is popped, so that what one size no longer needs is freed
+    # before the next one is scaled and trimmed.
     prepared: list[Prepared] = []
     for size in sizes[extra:]:
         edits = request.edits.get(size.portion, {})
@@ -82,6 +84,8 @@ def _gather_variants(request: LoadRequest, sizes: Sequence[Settings], context: C
         return [gather_arrays(request.arrays, decoding, context)]
     if request.parts:
         return [gather_parts(request.parts, context)]
+    # Deferred pixels are read while sheets are drawn. That needs frames that nobody looks at before: no step, no skin
+    # that is held against them, no edit that is laid over them. The cache holds pixels, so it wants them now.
     has_edits = any(request.edits.values())
     may_defer = request.may_defer and len(sizes) == 1 and needs_no_pixels(sizes[0])
     may_defer &= not (context.cache or skins or has_edits)
@@ -91,9 +95,8 @@ def _gather_variants(request: LoadRequest, sizes: Sequence[Settings], context: C
         return [gather(request.files_of(inputs, context.limits), decoding, options, context, may_defer, is_used)]
     from .skins import gather_skin
 
-    base = gather(
-        request.files_of(inputs, context.limits), decoding, options, context
-    )  # a skin must have every frame of the base
+    # A skin must have every frame of the base, so nothing of the base is left out as unused.
+    base = gather(request.files_of(inputs, context.limits), decoding, options, context)
     return [base, *(gather_skin(skin, base, request, decoding, options, context) for skin in skins)]
 
 

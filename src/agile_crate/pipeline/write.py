@@ -64,10 +64,12 @@ def write_plans(
     )
     crates: list[Crate] = []
     settings = [plan.settings for plan in plans]
+    # Popped before it is drawn: only the loop holds the plan, so the pixels of one size go before the next is drawn.
     while plans:
         crates.append(_with_sheets(plans.pop(0), writing, context.limits))
     sizes = list(zip(crates, settings, strict=True))
-    for crate, own in reversed(sizes):  # the metadata of the crate's own size comes last
+    # The metadata of the crate's own size comes last: whoever finds it finds all other files in place.
+    for crate, own in reversed(sizes):
         larger = [(other.portion / own.portion, one) for one, other in sizes if other.portion > own.portion]
         for name, data in texts_of(crate, larger, own.metadata, templates, own.compact):
             sha256 = staging.write(name, [data])
@@ -121,6 +123,7 @@ def _write_sheet(plan: Plan, variant: int, index: int, writing: _Writing, crcs: 
     frames = zip(plan.crate.frames, plan.variants[variant].pictures, strict=True)
     is_edited = any(frame.on_sheet == index and picture.source is not None for frame, picture in frames)
     key = _key(plan, variant, index, f"{context.program} {is_edited}", context.pool) if cache else b""
+    # The cache knows what a build wrote, not what lies there now: the file is hashed before it is left as it is.
     if cache and (known := cache.get(key)) and is_written(staging.folder / image, known.hex(), cache, limits):
         drawing.skip(sum(frame.on_sheet == index for frame in plan.crate.frames))
         progress.skip(len(strip_starts(*sheet.size)))

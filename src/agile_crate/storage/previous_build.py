@@ -112,6 +112,8 @@ def previous_build(target: Path, limits: Limits, digests: Digests | None = None)
     found = _Found(folder, stem, limits, digests)
     waiting = [stem + ending for ending in ENDINGS]
     asked, marks = set(waiting), dict[str, tuple[int, ...]]()
+    # Metadata names further metadata (other forms and sizes), which is untrusted as well: each is read once, and only
+    # if its name is one that a build of this crate gives.
     while waiting:
         name = waiting.pop()
         marks[name] = _mark(folder / name)  # before it is read: a change while it is read shows later
@@ -185,7 +187,9 @@ class _Found:
             images = {os.path.basename(image) for image in one.images}
             known = {image for image in images if one.is_sealed or _is_sheet_name(image, self._stem)}
             self.claimed |= known | (written & images)
-            if not one.has_seal:  # then it proves nothing
+            # A digest in metadata proves that a file is what some metadata says, and only sealed metadata is ours: the
+            # rest could have been written to have a stranger's file replaced.
+            if not one.has_seal:
                 continue
             self.own |= written & images
             if name not in self.conflicts:

@@ -92,6 +92,8 @@ class Staging:
                 made += [name for name in _missing_folders(self.folder, name) if name not in made]
         moves = [(name, os.path.lexists(self.folder / name)) for name in self._names]
         journal = Journal(moves, [name for name in remove if os.path.lexists(self.folder / name)], made)
+        # From the moment the journal is on the disk, whoever finds it can finish or undo the commit. So it is written
+        # before the first move, and signals wait until the moves are made or taken back.
         with committing():
             try:
                 _write_journal(self._work, journal)

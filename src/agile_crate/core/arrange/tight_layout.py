@@ -33,6 +33,8 @@ def arranged_tightly(request: LayoutRequest) -> Arranged:
     if not options.keep_repeats:
         owners = shared(pictures, options.share_mirrored, request.skins)
     sizes = [picture.stored_box.size for picture in pictures]
+    # A game loads an animation by its sheet, so its boxes stay together; stills are loaded one by one. Frames of which
+    # nothing is stored have no box.
     groups: list[BoxGroup] = []
     first = 0
     for sequence in sequences:
@@ -51,6 +53,7 @@ def arranged_tightly(request: LayoutRequest) -> Arranged:
     else:
         fillings = list(_on_sheets(tuple(sizes), tuple(filled), limits))
         told += _told_of_parting([sequences[number].name for number in numbers], filled, sizes, fillings, limits)
+    # A box in two groups is stored once a sheet: the bound counts it once, so sheets may be larger than it says.
     stored = [sizes[box] for box in sorted({box for group in groups for box in group.boxes})]
     if options.one_sheet and len(fillings) > 1:
         quick = replace(limits, effort="quick", aspect=None)

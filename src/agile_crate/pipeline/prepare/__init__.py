@@ -136,6 +136,8 @@ def prepare(
     """
     walk = _Walk(variants, lineup_of(sequences), settings, context)
     variants.clear()
+    # Colors first, since they say what is empty; then canvases, which say where frames lie; then edits, which are as
+    # large as canvases; trimming after them, or it would cut them off; at last what counts from the trimmed frame.
     factor = settings.scale
     for step in wanted(COLOR_STEPS, settings):
         decision = walk.take(step)
