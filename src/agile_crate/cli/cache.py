@@ -19,24 +19,24 @@ def run(arguments: argparse.Namespace) -> int:
     from ..storage.cache import LARGEST, clear, held, place
 
     folder = place()
-    there = held(folder) if folder else None
+    contents = held(folder) if folder else None
     if folder and arguments.clear:
         clear(folder)
     if arguments.json:
         document = {
             "command": "cache",
             "folder": str(folder) if folder else None,
-            "entries": there.entries if there else 0,
-            "bytes": there.bytes if there else 0,
+            "entries": contents.entries if contents else 0,
+            "bytes": contents.bytes if contents else 0,
             "limit": LARGEST,
             "cleared": arguments.clear,
         }
         print_json(document)
     elif not arguments.quiet:
-        if there is None:
+        if contents is None:
             print("nothing is kept between builds: AGILE_CRATE_CACHE is off")
         else:
-            size = f"{counted(there.entries, 'entry', 'entries')}, {bytes_shown(there.bytes)}"
-            told = "deleted" if arguments.clear else f"at most {bytes_shown(LARGEST)} are kept"
-            print(f"{shown(str(folder))}: {size}; {told}")
+            size = f"{counted(contents.entries, 'entry', 'entries')}, {bytes_shown(contents.bytes)}"
+            outcome = "deleted" if arguments.clear else f"at most {bytes_shown(LARGEST)} are kept"
+            print(f"{shown(str(folder))}: {size}; {outcome}")
     return Status.DONE

@@ -42,10 +42,10 @@ class _Run:
 
     def failed(self, file: str, crate: str, error: CrateError) -> None:
         """Tells an error, and goes on. A crate's own settings are spelled as its file spells them."""
-        told = in_crate_file(error.message)
+        sentence = in_crate_file(error.message)
         status = int(status_of(error))
-        self.errors.append({"file": file, "crate": crate, "error": told, "exit": status})
-        print_error(told, status, error.message.files, self.as_json, file, crate)
+        self.errors.append({"file": file, "crate": crate, "error": sentence, "exit": status})
+        print_error(sentence, status, error.message.files, self.as_json, file, crate)
 
     def noted(self, spec: CrateSpec, options: BuildOptions) -> None:
         """Note what a crate is built from; if its settings are wrong, that is reported when it is built."""
@@ -161,13 +161,13 @@ def _tell(
     from ..crate_files.up_to_date import Unchanged
 
     remarks = _overridden(spec, given_settings(arguments))
-    told = not (arguments.json or arguments.quiet)
+    prints = not (arguments.json or arguments.quiet)
     is_there = isinstance(built, Unchanged)
     begin: dict[str, Any] = {"file": file, "crate": spec.name, "unchanged": is_there}
     if isinstance(built, Unchanged):
         kept = [str(path) for path in built.files]
         run.crates.append(begin | {"frames": built.frames, "kept": kept, "remarks": remarks})
-        if told:
+        if prints:
             told_of = f"{counted(built.frames, 'frame')} and {counted(len(kept), 'file')}"
             print(f"{shown(spec.name)}: nothing to do, {told_of} as they should be")
         return
@@ -176,7 +176,7 @@ def _tell(
         whole = document_of(built, arguments)
         whole["remarks"] += remarks
         run.crates.append(begin | whole)
-    elif told:
+    elif prints:
         print_heading(shown(spec.name), "bold", f"({shown(file)})")
         for remark in remarks:
             print_note(remark)
@@ -186,13 +186,13 @@ def _tell(
 
 def _overridden(spec: CrateSpec, overriding: Mapping[str, object]) -> list[str]:
     """What the command line says instead of the crate file."""
-    told = []
+    overrides = []
     for name, value in overriding.items():
         texts = value if isinstance(value, list) else ["" if value is True else value]
         typed = " ".join(as_option(name, str(text)) for text in texts)
         own = f", not {as_key(name, _shown(spec.given[name]))}" if name in spec.given else ""
-        told.append(f"{typed} from the command line{own}")
-    return told
+        overrides.append(f"{typed} from the command line{own}")
+    return overrides
 
 
 def _shown(given: object) -> str:

@@ -26,11 +26,11 @@ def run(arguments: argparse.Namespace) -> int:
 
     folder = Path(arguments.folder)
     written = write_frames(folder)
-    told = not (arguments.quiet or arguments.json)
+    prints = not (arguments.quiet or arguments.json)
     lines: list[list[str]] = []
 
     def say(text: str) -> None:
-        if told:
+        if prints:
             print(text)
 
     def run_all(some: Iterable[list[str]]) -> Status:

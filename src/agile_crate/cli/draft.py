@@ -29,7 +29,7 @@ def run(arguments: argparse.Namespace) -> int:
         print_json(document)
     elif not arguments.quiet:
         for name, findings in drafted.crates.items():
-            told = f", {counted(findings, 'finding')} of the survey beside the keys that mend them" if findings else ""
-            print(f"  {shown(name)}{told}")
+            found = f", {counted(findings, 'finding')} of the survey beside the keys that mend them" if findings else ""
+            print(f"  {shown(name)}{found}")
         print(f"wrote {shown(arguments.out)}; build it with: agile-crate pack {shown(arguments.out)}")
     return Status.DONE

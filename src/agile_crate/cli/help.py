@@ -30,7 +30,7 @@ def run(arguments: argparse.Namespace) -> int:
 
     topic = arguments.topic
     if topic is None:
-        text = "".join(f"  agile-crate help {name:12} {told}\n" for name, told in TOPICS.items())
+        text = "".join(f"  agile-crate help {name:12} {title}\n" for name, title in TOPICS.items())
     else:
         text = (resources.files(__package__) / "help_texts" / "topics" / f"{topic}.txt").read_text("utf-8")
     if arguments.json:

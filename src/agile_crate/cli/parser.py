@@ -118,14 +118,14 @@ def add_settings(parser: Parser) -> None:
             continue
         per: dict[str, Any] = {"action": "append"} if option.per_animation or option.many else {}
         metavar = f"[NAME=]{option.metavar}" if option.per_animation else option.metavar
-        told = (option.help + _choices_and_default(option, default)).replace("%", "%%")
-        group.add(option_name(name), metavar=metavar, help=told, **per)
+        text = (option.help + _choices_and_default(option, default)).replace("%", "%%")
+        group.add(option_name(name), metavar=metavar, help=text, **per)
 
 
 def _choices_and_default(option: Option, default: object) -> str:
-    told = option.choices if option.choices and option.metavar != "|".join(option.choices) else ()
+    choices = option.choices if option.choices and option.metavar != "|".join(option.choices) else ()
     value = getattr(default, "everyone", default)
-    parts = [", ".join(told)] if told else []
+    parts = [", ".join(choices)] if choices else []
     if value not in (None, 0, 1, False, (), ""):
         shown = option.joint.join(map(str, value)) if isinstance(value, tuple) else value
         parts.append(f"default {shown}")

@@ -47,16 +47,16 @@ def print_note(text: str) -> None:
 
 
 def print_error(
-    told: str, status: int, files: Sequence[str] = (), as_json: bool = False, file: str = "", crate: str = ""
+    sentence: str, status: int, files: Sequence[str] = (), as_json: bool = False, file: str = "", crate: str = ""
 ) -> None:
     """An error on stderr, folded to its width; of a crate of a crate file, if one is named. As JSON it is one line."""
     if as_json:
         of_crate = {"crate_file": file, "crate": crate} if crate else {}
-        document = {"error": told, "exit": int(status), "files": list(files), **of_crate}
+        document = {"error": sentence, "exit": int(status), "files": list(files), **of_crate}
         print_json(document, sys.stderr, indent=None)
         return
     where = f"{shown(file)}, crate {quoted(crate)}: " if crate else ""
-    print(folded(f"agile-crate: error: {where}{told}", sys.stderr), file=sys.stderr, flush=True)
+    print(folded(f"agile-crate: error: {where}{sentence}", sys.stderr), file=sys.stderr, flush=True)
 
 
 def folded(text: str, stream: TextIO, margin: int = 0) -> str:

@@ -92,8 +92,10 @@ def _tell(arguments: argparse.Namespace, turn: Turn, seconds: float) -> None:
     from .tables import print_error
 
     if turn.error:
-        told = turn.error.message
-        print_error(in_crate_file(told), status_of(turn.error), told.files, arguments.json, arguments.file, turn.crate)
+        error = turn.error.message
+        print_error(
+            in_crate_file(error), status_of(turn.error), error.files, arguments.json, arguments.file, turn.crate
+        )
     elif turn.packed:
         print_warnings(turn.packed)
     if arguments.json:

@@ -75,8 +75,8 @@ def draft(inputs: Sequence[str], out: str, context: Context, force: bool = False
 def draft_of(inputs: Sequence[str], target: str, settings: Settings, out: str) -> Path:
     """Writes a crate file that builds what a command line builds, over what is there (`check` looks before)."""
     name = os.path.splitext(os.path.basename(target))[0]
-    told = {key: _there(key, value, out) for key, value in typed(settings).items()}
-    lines = crate_lines(name, [_from(path, out) for path in inputs], _from(target, out), told)
+    settings_here = {key: _there(key, value, out) for key, value in typed(settings).items()}
+    lines = crate_lines(name, [_from(path, out) for path in inputs], _from(target, out), settings_here)
     return write_alone(out, "\n".join([HEAD.format(name=os.path.basename(out)), *lines, ""]))
 
 
@@ -176,8 +176,8 @@ def _remedies(crate: str, given: str, findings: Sequence[Finding]) -> Iterator[s
             continue
         for_all.setdefault(first, []).append(finding)
         for name, value in wanted:
-            told = [value] if value or name != "exclude" else finding.frames
-            values.setdefault(name, []).extend(told)
+            own_values = [value] if value or name != "exclude" else finding.frames
+            values.setdefault(name, []).extend(own_values)
         with_it.setdefault(first, []).extend(name for name, _ in more)
     written: set[str] = set()
     for first, told_of in for_all.items():
@@ -191,7 +191,7 @@ def _remedies(crate: str, given: str, findings: Sequence[Finding]) -> Iterator[s
     if notes := len(others) - len(serious):
         yield from ("", f"# {counted(notes, 'note')} more: agile-crate survey {shown(given)} --notes")
     for animation, lines in for_one.items():
-        yield from ("", *_told([one for told in lines.values() for one in told]))
+        yield from ("", *_told([one for own_values in lines.values() for one in own_values]))
         yield from commented([animation_head(crate, animation), *lines])
 
 
@@ -219,10 +219,10 @@ def _line(name: str, values: Sequence[str]) -> str:
 def _told(findings: Sequence[Finding], most: int = TOLD) -> Iterator[str]:
     for finding in findings[:most]:
         frames = f" ({few(name.rpartition('/')[2] for name in finding.frames)})" if finding.frames else ""
-        told = f"{finding.severity}: {shown(finding.sequence)}{frames}: {finding.what}"
+        comment = f"{finding.severity}: {shown(finding.sequence)}{frames}: {finding.what}"
         if most != TOLD:
-            told += f"; {in_crate_file(Message(finding.remedy))}"
-        yield from _folded(told)
+            comment += f"; {in_crate_file(Message(finding.remedy))}"
+        yield from _folded(comment)
     if len(findings) > most:
         yield f"# and {len(findings) - most:,} more of this kind"
 

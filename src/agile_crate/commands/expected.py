@@ -113,8 +113,8 @@ def _settings_for(crate: Crate, data: str, comparison: Comparison, limits: Limit
     name = target_of(spec.out).name
     sizes = {sized_name(name, one.portion): one for one in all_sizes(spec.settings)}
     if crate.name not in sizes:
-        told = few(map(quoted, sizes))
-        return _settings_of(crate, data), [f"its name is {quoted(crate.name)}, and the crate file asks for {told}"]
+        names = few(map(quoted, sizes))
+        return _settings_of(crate, data), [f"its name is {quoted(crate.name)}, and the crate file asks for {names}"]
     settings = dataclasses.replace(with_palette(sizes[crate.name], limits), also_scale=())
     return settings, list(_other_settings(crate.settings, remembered(settings)))
 
@@ -191,7 +191,7 @@ def _mirrored_pairs(sequences: Sequences, settings: Settings) -> Iterator[tuple[
         mirrored = shift and Offset(-shift.x, shift.y), pivot and pivot.mirrored
         if mirrored == (settings.shift.of(sequence.name), settings.pivot.of(sequence.name)):
             frames = sequence.frames, by_name[sequence.origin].frames
-            yield from ((mine.name, its.name) for mine, its in zip(*frames, strict=True))
+            yield from ((mirror.name, original.name) for mirror, original in zip(*frames, strict=True))
 
 
 def _otherwise(crate: Crate, sequences: Sequences, prepared: Prepared) -> Iterator[str]:
@@ -204,18 +204,18 @@ def _otherwise(crate: Crate, sequences: Sequences, prepared: Prepared) -> Iterat
         return
     wanted = animations_of(sequences, prepared.settings)
     if [one.name for one in crate.animations] != [one.name for one in wanted]:
-        told = (few(quoted(one.name) for one in some) or "none" for some in (crate.animations, wanted))
-        yield "the animations are {}, and should be {}".format(*told)
+        listed = (few(quoted(one.name) for one in some) or "none" for some in (crate.animations, wanted))
+        yield "the animations are {}, and should be {}".format(*listed)
         return
-    for mine, its in zip(crate.animations, wanted, strict=True):
-        frames = [crate.frames[index].name for index in mine.frames if index < len(crate.frames)]
+    for found, made in zip(crate.animations, wanted, strict=True):
+        frames = [crate.frames[index].name for index in found.frames if index < len(crate.frames)]
         pairs = (
-            ("frames", frames, [names[index] for index in its.frames]),
-            *((key, getattr(mine, key), getattr(its, key)) for key in ("durations", "loop", "times", "fps", "beats")),
+            ("frames", frames, [names[index] for index in made.frames]),
+            *((key, getattr(found, key), getattr(made, key)) for key in ("durations", "loop", "times", "fps", "beats")),
         )
         wrong = [key for key, is_, should in pairs if is_ != should]
         if wrong:
-            yield f"animation {quoted(mine.name)} has other {few(wrong)} than its settings and sources make"
+            yield f"animation {quoted(found.name)} has other {few(wrong)} than its settings and sources make"
 
 
 def _settings_of(crate: Crate, data: str) -> Settings:

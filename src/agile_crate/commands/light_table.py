@@ -94,8 +94,8 @@ class LightTable:
                 return
             images, skins = self._addresses(self._keys[name], table)
             news = news_of(before, board, images, skins, partial(_png, context=self._context))
-            said = f"changed: {few(map(shown, news['changed']), 4)}" if news["changed"] else "arranged anew"
-            self._tell(name, "built", {"build": table.build, "said": said, **news})
+            what = f"changed: {few(map(shown, news['changed']), 4)}" if news["changed"] else "arranged anew"
+            self._tell(name, "built", {"build": table.build, "said": what, **news})
 
     def close(self) -> None:
         """Stop serving the pages."""
@@ -111,9 +111,9 @@ class LightTable:
         table.build, table.board = next(self._builds), board
         table.images.clear()
 
-    def _tell(self, name: str, kind: str, said: dict[str, Any]) -> None:
+    def _tell(self, name: str, kind: str, news: dict[str, Any]) -> None:
         self._table(name)
-        self.server.tell(f"{self._keys[name]}/{EVENTS}", News(kind, _line(said)))
+        self.server.tell(f"{self._keys[name]}/{EVENTS}", News(kind, _line(news)))
 
     def _greeting(self, path: str) -> News | None:
         key, _, rest = path.partition("/")
@@ -177,8 +177,8 @@ def _image_asked(path: str, board: Board) -> tuple[str, int] | None:
     return skins[skin], sheets[sheet]
 
 
-def _line(said: dict[str, Any]) -> str:
-    return json.dumps(said, ensure_ascii=False, separators=(",", ":"))
+def _line(news: dict[str, Any]) -> str:
+    return json.dumps(news, ensure_ascii=False, separators=(",", ":"))
 
 
 def _png(pixels: Pixels, context: Context) -> bytes:

@@ -264,11 +264,11 @@ def _left_behind(files: Sequence[Path], previous: PreviousBuild, stale: Sequence
 
 def _since(packed: Packed, previous: PreviousBuild) -> Packed:
     """The result with the frames that came and went since the previous build."""
-    there = [frame.name for frame in packed.crate.frames] if previous.frames else []
-    old, new = set(previous.frames), set(there)
+    names = [frame.name for frame in packed.crate.frames] if previous.frames else []
+    old, new = set(previous.frames), set(names)
     return replace(
         packed,
-        came=tuple(name for name in there if name not in old),
+        came=tuple(name for name in names if name not in old),
         went=tuple(name for name in previous.frames if name not in new),
     )
 

@@ -132,9 +132,9 @@ def build_remotely(task: RemoteTask) -> RemoteBuild | CrateError:
             files = {path.name: read_regular(path, task.limits, "file_bytes") for path in packed.files}
             return RemoteBuild(packed, files)
         except CrateError as error:
-            told = error.message.with_paths(lambda path: path.removeprefix(root))
+            why = error.message.with_paths(lambda path: path.removeprefix(root))
             if isinstance(error, InputError) and task.sent is None:
-                told = message("{} (so says the worker {}, which must see it; or send it along)", told, worker.address)
-            return type(error)(told)
+                why = message("{} (so says the worker {}, which must see it; or send it along)", why, worker.address)
+            return type(error)(why)
         except MemoryError:
             return InputError(f"its frames do not fit into the memory of the worker {worker.address}")

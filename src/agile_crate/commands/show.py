@@ -353,12 +353,12 @@ def _file_name(animation: str) -> str:
 
 
 def _chosen(crate: Crate, names: Sequence[str]) -> list[Animation]:
-    there = {animation.name: animation for animation in crate.animations}
-    if not there:
+    by_name = {animation.name: animation for animation in crate.animations}
+    if not by_name:
         raise InputError("the crate has no animations, only stills; show its sheet")
     for name in names:
-        if name not in there:
-            near = nearest(name, there)
-            hint = f"did you mean {quoted(near)}?" if near else f"there are: {few(there)}"
+        if name not in by_name:
+            near = nearest(name, by_name)
+            hint = f"did you mean {quoted(near)}?" if near else f"there are: {few(by_name)}"
             raise UsageError("{animation}: there is no animation {}; {}", quoted(name), hint)
-    return [there[name] for name in names] if names else list(crate.animations)
+    return [by_name[name] for name in names] if names else list(crate.animations)

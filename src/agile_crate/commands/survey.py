@@ -181,9 +181,9 @@ class _Surveying:
         make = partial(_facts_and_frame, decoding_of((Settings(),)))
         for file, part in each_part(files, context.pool, context.progress, make, context.limits):
             if not part.error:
-                frames = tuple((name, both.frame, time) for name, both, time in part.frames)
+                frames = tuple((name, looked.frame, time) for name, looked, time in part.frames)
                 self.parts.append(held(part.with_frames(frames), file, context))
-            yield file, part.with_frames(tuple((name, both.facts, time) for name, both, time in part.frames))
+            yield file, part.with_frames(tuple((name, looked.facts, time) for name, looked, time in part.frames))
 
     def judge(self, name: str | None, parts: Sequence[DecodedPart[FrameFacts]], fps: Fraction | None) -> None:
         """Judges a whole sequence, and keeps only what is needed of it later."""

@@ -65,20 +65,20 @@ def _is_allowed_file(path: str, limits: Limits) -> bool:
 def write_survey_files(
     looked: Survey,
     files: SurveyFiles,
-    told: Callable[[Message], str],
+    spell: Callable[[Message], str],
     context: Context,
     force: bool,
 ) -> list[Path]:
-    """Writes what is wanted; `told` spells the remedies for whoever reads them, and `version` is the
+    """Writes what is wanted; `spell` spells the remedies for whoever reads them, and `version` is the
     program's. Raises OutputError and UsageError."""
     written: list[Path] = []
     if files.page:
         from .show import show_frames
 
-        findings = [replace(one, remedy=Message(told(one.remedy))) for one in looked.findings]
+        findings = [replace(one, remedy=Message(spell(one.remedy))) for one in looked.findings]
         written.append(show_frames(looked.parts, findings, files.page, context, force))
     if files.sarif:
-        results = (_result(one, looked, told) for one in looked.findings)
+        results = (_result(one, looked, spell) for one in looked.findings)
         write_alone(files.sarif, sarif_text(results, CODES, context.program.rpartition(" ")[2]))
         written.append(Path(files.sarif))
     if files.save_allowed:
@@ -88,7 +88,7 @@ def write_survey_files(
     return written
 
 
-def _result(one: Finding, looked: Survey, told: Callable[[Message], str]) -> Result:
+def _result(one: Finding, looked: Survey, spell: Callable[[Message], str]) -> Result:
     known = looked.known[one]
-    sentence = f"{one.sequence}: {told(Message(one.what))} → {told(one.remedy)}"
+    sentence = f"{one.sequence}: {spell(Message(one.what))} → {spell(one.remedy)}"
     return Result(one.code, one.severity, sentence, known.files, known.key)

@@ -220,8 +220,8 @@ def _changed_texts(data: str, crate: Crate, folder: Path, limits: Limits) -> Ite
 def _other_skins(crate: Crate, spec: CrateSpec | None) -> Iterator[str]:
     names = [skin.name for skin in spec.variants[1:]] if spec else []
     if spec and sorted(names) != sorted(skins_of(crate)):
-        told = [few(map(quoted, some)) or "none" for some in (skins_of(crate), names)]
-        yield f"its skins are {told[0]}, and should be {told[1]}"
+        listed = [few(map(quoted, some)) or "none" for some in (skins_of(crate), names)]
+        yield f"its skins are {listed[0]}, and should be {listed[1]}"
 
 
 def _edits(crate: Crate, folder: Path, limits: Limits) -> dict[str, Edit]:
@@ -245,8 +245,8 @@ def _compared(
     if frame.name in lost:
         return FrameDifference(frame.name, "was touched, and its source is not what it was then")
     if frame.canvas != canvas:
-        told = f"is {measured(frame.canvas)} in the crate, and {measured(canvas)} in its source"
-        return FrameDifference(frame.name, told)
+        what = f"is {measured(frame.canvas)} in the crate, and {measured(canvas)} in its source"
+        return FrameDifference(frame.name, what)
     whole, kept = source.untrimmed, source.kept
     expected = on_canvas(whole.pixels, whole.offset, whole.canvas)
     if source.alpha_floor:
@@ -263,11 +263,11 @@ def _compared(
     found = difference(as_seen_by_readers(expected, crate), as_seen(crate, sheet, frame))
     if found is None:
         return None
-    told = (
+    what = (
         f"differs in {counted(found.pixels, 'pixel')}, first at {found.x},{found.y}: "
         f"expected {_colour(found.expected)}, found {_colour(found.found)}"
     )
-    return FrameDifference(frame.name, told, found.pixels, (found.x, found.y), found.expected, found.found)
+    return FrameDifference(frame.name, what, found.pixels, (found.x, found.y), found.expected, found.found)
 
 
 def _misplaced(crate: Crate, sources: dict[str, Source]) -> Iterator[FrameDifference]:
@@ -276,8 +276,8 @@ def _misplaced(crate: Crate, sources: dict[str, Source]) -> Iterator[FrameDiffer
     for frame in crate.frames:
         source = sources[frame.name].packed
         if frame.pivot != source.pivot:
-            told = f"has its pivot at {_point(frame.pivot)}, and {_point(source.pivot)} is where it belongs"
-            yield FrameDifference(frame.name, told)
+            what = f"has its pivot at {_point(frame.pivot)}, and {_point(source.pivot)} is where it belongs"
+            yield FrameDifference(frame.name, what)
         elif frame.shape != source.shape:
             yield FrameDifference(frame.name, "has a different shape from the one that its source gives")
 
@@ -313,8 +313,8 @@ def _not_mirrored(
         mirrored, original = frames[name], frames[other]
         if mirrored.touched or original.touched:
             continue
-        mine, its = (_around_pivot(sources[frame.name]) for frame in (mirrored, original))
-        if mine and its and mine != (-its[1], -its[0], its[2]):
+        mirror_box, original_box = (_around_pivot(sources[frame.name]) for frame in (mirrored, original))
+        if mirror_box and original_box and mirror_box != (-original_box[1], -original_box[0], original_box[2]):
             yield FrameDifference(name, f"is not the mirror image of {quoted(other)} about its pivot")
 
 

@@ -91,14 +91,14 @@ def _file_wrong(
     specs: Iterable[CrateSpec], error: CrateError, builder: Builder, wrong: Mapping[str, str], watched: Watch
 ) -> Mapping[str, str]:
     """Report that the crate file cannot be read; all its crates are wrong by that."""
-    told = in_crate_file(error.message)
-    if wrong.get("") == told or watched.any_within(GRACE_S):
+    sentence = in_crate_file(error.message)
+    if wrong.get("") == sentence or watched.any_within(GRACE_S):
         return dict(wrong)
     for spec in specs:
         if builder.table:
-            builder.table.failed(spec.name, told)
+            builder.table.failed(spec.name, sentence)
     builder.end(Turn("", "failed", error=error))
-    return {spec.name: told for spec in specs} | {"": told}
+    return {spec.name: sentence for spec in specs} | {"": sentence}
 
 
 def names_of(path: str, only: Sequence[str], limits: Limits) -> list[str]:
@@ -135,14 +135,14 @@ def _build_all(
     failed: dict[str, str] = {}
     for spec in specs:
         turn = _build(spec, builder)
-        known, told = wrong.get(spec.name), ""
+        known, sentence = wrong.get(spec.name), ""
         if turn.error:
-            told = failed[spec.name] = in_crate_file(turn.error.message)
-            if watched and told != known and isinstance(turn.error, InputError) and watched.any_within(GRACE_S):
+            sentence = failed[spec.name] = in_crate_file(turn.error.message)
+            if watched and sentence != known and isinstance(turn.error, InputError) and watched.any_within(GRACE_S):
                 return {**wrong, spec.name: ""}
-            if builder.table and told != known:
-                builder.table.failed(spec.name, told)
-        is_news = told != known if turn.error else bool(turn.packed) or watched is None or known is not None
+            if builder.table and sentence != known:
+                builder.table.failed(spec.name, sentence)
+        is_news = sentence != known if turn.error else bool(turn.packed) or watched is None or known is not None
         if is_news:
             builder.end(turn)
     return failed

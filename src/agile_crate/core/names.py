@@ -177,7 +177,7 @@ def _difference(names: Sequence[str]) -> str:
     return "differ only in case and in how accents are stored"
 
 
-def nearest(name: str, there: Iterable[str], least: float = 0.5) -> str | None:
+def nearest(name: str, known: Iterable[str], least: float = 0.5) -> str | None:
     """The name that somebody may have meant, whatever its case; None if no name is at least so much alike (0 to 1).
 
     >>> nearest("DEBUG", ["swim", "debug"]), nearest("swin", ["swim"]), nearest("x", ["swim"])
@@ -186,7 +186,7 @@ def nearest(name: str, there: Iterable[str], least: float = 0.5) -> str | None:
     import difflib
 
     folded: dict[str, str] = {}
-    for one in there:
+    for one in known:
         folded.setdefault(one.casefold(), one)
     near = difflib.get_close_matches(name.casefold(), folded, 1, least)
     return folded[near[0]] if near else None

@@ -31,8 +31,8 @@ def crate_lines(name: str, inputs: Sequence[str], out: str, given: Mapping[str, 
             lines.append(key_line(field, everyone))
         for animation, typed in named:
             alone.setdefault(animation, {})[key_of(field)] = toml((option.kind.in_animation or option.kind).toml(typed))
-    for animation, told in alone.items():
-        lines += ["", animation_head(name, animation), *(f"{key} = {value}" for key, value in told.items())]
+    for animation, values in alone.items():
+        lines += ["", animation_head(name, animation), *(f"{key} = {value}" for key, value in values.items())]
     return lines
 
 

@@ -45,8 +45,8 @@ def read_crate_file(path: str, limits: Limits) -> CrateFile:
     text = _text_of(path, limits)
     folder = os.path.dirname(path)
 
-    def from_here(there: str) -> str:
-        return os.path.normpath(os.path.join(folder, there))
+    def from_here(path_there: str) -> str:
+        return os.path.normpath(os.path.join(folder, path_there))
 
     try:
         document = tomllib.loads(text)
@@ -64,16 +64,16 @@ def read_crate_file(path: str, limits: Limits) -> CrateFile:
         ) from None
     except WrongKeyError as fault:
         line, column = place_of(text, fault.keys)
-        told = in_crate_file(fault.message)
-        raise InputError("{}, line {}, column {}: {}", a_file(path), line, column, told) from None
+        sentence = in_crate_file(fault.message)
+        raise InputError("{}, line {}, column {}: {}", a_file(path), line, column, sentence) from None
     except (RecursionError, ValueError):
         raise InputError("{}: lists within lists, or numbers, larger than any crate file needs", a_file(path)) from None
     for spec in specs:
         try:
             target_of(spec.out)
         except UsageError as error:
-            told = in_crate_file(error.message)
-            raise InputError("{}, crate {}: {}", a_file(path), quoted(spec.name), told) from None
+            sentence = in_crate_file(error.message)
+            raise InputError("{}, crate {}: {}", a_file(path), quoted(spec.name), sentence) from None
     refuse_one_place_for_two([CrateFile(path, specs, ())])
     return CrateFile(path, specs, tuple(_warnings(path, specs)))
 

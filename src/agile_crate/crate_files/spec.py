@@ -178,8 +178,8 @@ def _exchange(value: object, at: Keys) -> Iterator[tuple[Color, Color]]:
     for old, new in _table(value, at).items():
         colors = [color_from_hex(text) if isinstance(text, str) else None for text in (old, new)]
         if colors[0] is None or colors[1] is None:
-            told = 'colours and what stands in their place, such as { "#aa3322" = "#2255aa" }'
-            raise WrongKeyError((*at, old), f"'recolor' is to name {told}")
+            expected = 'colours and what stands in their place, such as { "#aa3322" = "#2255aa" }'
+            raise WrongKeyError((*at, old), f"'recolor' is to name {expected}")
         yield colors[0], colors[1]
 
 
@@ -209,8 +209,8 @@ def _in_animation(animation: str, table: Table, at: Keys) -> Iterator[tuple[str,
     known = {key_of(name): (name, option) for name, (option, _) in options().items() if _is_for_one(option)}
     for key in table:
         if key not in known and key.replace("-", "_") in options():
-            told = f"{quoted(key)} is not for one animation; write it above, for the whole crate"
-            raise WrongKeyError((*at, key), told)
+            why = f"{quoted(key)} is not for one animation; write it above, for the whole crate"
+            raise WrongKeyError((*at, key), why)
     _only(table, at, known)
     for key, value in table.items():
         name, option = known[key]
@@ -253,8 +253,8 @@ def _check(name: str, given: object, at: Keys) -> None:
     try:
         read_one(name, given)
     except UsageError as error:
-        told = error.message.without(name)
-        raise WrongKeyError(at, message("{}: {}", quoted(at[-1]), told)) from None
+        why = error.message.without(name)
+        raise WrongKeyError(at, message("{}: {}", quoted(at[-1]), why)) from None
 
 
 def _only(table: Table, at: Keys, known: Sequence[str] | Mapping[str, object]) -> None:

@@ -108,12 +108,12 @@ def _images(crate: Crate, larger: Larger) -> list[list[str]]:
     """For each sheet the lines that show it."""
     lines = []
     for index, sheet in enumerate(crate.sheets):
-        said = [f"background-image: {_url(sheet.image)};"]
+        rules = [f"background-image: {_url(sheet.image)};"]
         if larger:
             dense = [f"{_url(sheet.image)} 1x"]
             dense += [f"{_url(other.sheets[index].image)} {float(factor):g}x" for factor, other in _by_factor(larger)]
-            said.append(f"background-image: image-set({', '.join(dense)});")
-        lines.append(said)
+            rules.append(f"background-image: image-set({', '.join(dense)});")
+        lines.append(rules)
     return lines
 
 
@@ -126,13 +126,13 @@ def _is_multiple(crate: Crate, other: Crate, factor: Fraction) -> bool:
     if len(crate.sheets) != len(other.sheets) or len(crate.frames) != len(other.frames):
         return False
     pairs: list[tuple[tuple[int, ...], tuple[int, ...]]] = [
-        (mine.size, its.size) for mine, its in zip(crate.sheets, other.sheets, strict=True)
+        (frame.size, larger.size) for frame, larger in zip(crate.sheets, other.sheets, strict=True)
     ]
-    for mine, its in zip(crate.frames, other.frames, strict=True):
-        if (mine.on_sheet, mine.mirror) != (its.on_sheet, its.mirror):
+    for frame, larger in zip(crate.frames, other.frames, strict=True):
+        if (frame.on_sheet, frame.mirror) != (larger.on_sheet, larger.mirror):
             return False
-        pairs += [(mine.box, its.box), (mine.offset, its.offset), (mine.canvas, its.canvas)]
-    return all(tuple(number * factor for number in mine) == tuple(its) for mine, its in pairs)
+        pairs += [(frame.box, larger.box), (frame.offset, larger.offset), (frame.canvas, larger.canvas)]
+    return all(tuple(number * factor for number in frame) == tuple(larger) for frame, larger in pairs)
 
 
 def _animation(
@@ -143,27 +143,27 @@ def _animation(
     room = stage(frames)
     several = len({frame.on_sheet for frame in frames}) > 1
     flips = any(frame.mirror for frame in frames)
-    said = [
+    rules = [
         alone[step.frame] if frame.canvas == room.size and not flips else _shown(frame, room.size, place, flips)
         for step, frame, place in zip(steps, frames, room.places, strict=True)
     ]
     if several:
-        said = [f"{' '.join(images[frame.on_sheet])} {one}" for frame, one in zip(frames, said, strict=True)]
+        rules = [f"{' '.join(images[frame.on_sheet])} {one}" for frame, one in zip(frames, rules, strict=True)]
     name = escaped(class_of(f"{crate.name}-{animation.name}"))
     length = sum((step.milliseconds for step in steps), Fraction())
     turns = "infinite" if animation.loop != "once" else f"{max(1, animation.times)} forwards"
     first = images[frames[0].on_sheet] if frames[0].on_sheet and not several else []
     yield f"{selector} {{"
-    yield from (f"  {line}" for line in (_room(room.size), *first, said[0]))
+    yield from (f"  {line}" for line in (_room(room.size), *first, rules[0]))
     yield f"  animation: {name} {_milliseconds(length)} step-end {turns};"
     yield "}"
     yield f"@keyframes {name} {{"
     begin = Fraction()
-    for step, shown in zip(steps, said, strict=True):
+    for step, shown in zip(steps, rules, strict=True):
         yield f"  {_percent(begin, length)} {{ {shown} }}"
         begin += step.milliseconds
     if animation.loop == "once":
-        yield f"  100% {{ {said[-1]} }}"
+        yield f"  100% {{ {rules[-1]} }}"
     yield "}"
 
 
@@ -178,10 +178,10 @@ def _shown(frame: Frame, room: Size, place: Offset, flips: bool = False) -> str:
     top = (room.h - y - frame.canvas.h if "y" in frame.mirror else y) + frame.offset.y
     right, bottom = room.w - left - width, room.h - top - height
     padding = " ".join(f"{max(0, side)}px" for side in (top, right, bottom, left))  # a cushion may reach beyond
-    said = f"padding: {padding}; background-position: {min(0, left) - frame.box.x}px {min(0, top) - frame.box.y}px;"
+    rule = f"padding: {padding}; background-position: {min(0, left) - frame.box.x}px {min(0, top) - frame.box.y}px;"
     if frame.mirror or flips:
-        said += f" scale: {-1 if 'x' in frame.mirror else 1} {-1 if 'y' in frame.mirror else 1};"
-    return said
+        rule += f" scale: {-1 if 'x' in frame.mirror else 1} {-1 if 'y' in frame.mirror else 1};"
+    return rule
 
 
 def _milliseconds(length: Fraction) -> str:

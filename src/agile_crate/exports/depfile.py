@@ -20,9 +20,9 @@ _SPECIAL = re.compile(r"([ #\\])")
 def write_depfile(path: str, targets: Iterable[str], needed: Iterable[str]) -> None:
     """Writes the rule, over what is there. Raises UsageError for a name that no such file can hold, and OutputError."""
     text = f"{' '.join(map(_escaped, targets))}: \\\n  " + " \\\n  ".join(map(_escaped, needed)) + "\n"
-    there = Path(os.path.abspath(path))
-    with staged(there.parent, there.name) as staging:
-        staging.write(there.name, [text.encode("utf-8", "surrogateescape")])
+    target = Path(os.path.abspath(path))
+    with staged(target.parent, target.name) as staging:
+        staging.write(target.name, [text.encode("utf-8", "surrogateescape")])
         staging.commit()
 
 

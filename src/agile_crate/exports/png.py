@@ -209,7 +209,7 @@ def _best_filter(rows: Rows, channels: int) -> int:
     return min((NONE, SUB, UP, AVERAGE), key=lambda kind: (packed_size(kind), kind))
 
 
-LEVEL = 6
+OXIPNG_LEVEL = 6
 """Of oxipng's 0 to 6. Its other deflate (Zopfli) gains another 1 to 4 % and takes 30 times as long."""
 
 
@@ -220,6 +220,6 @@ def squeezed(png: bytes, executor: Executor) -> bytes:
     """
     import oxipng
 
-    work = executor.submit(oxipng.optimize_from_memory, png, level=LEVEL, optimize_alpha=False)
+    work = executor.submit(oxipng.optimize_from_memory, png, level=OXIPNG_LEVEL, optimize_alpha=False)
     result: bytes = work.result()
     return result

@@ -50,7 +50,7 @@ def _result(result: Result) -> dict[str, Any]:
 
 def _uri(path: str) -> str:
     """A path as a relative reference (RFC 3986), with /; one outside of the folder as a file's URI."""
-    here, there = os.getcwd(), os.path.abspath(path)
-    inside = os.path.normcase(there).startswith(os.path.join(os.path.normcase(here), ""))
-    plain = (os.path.relpath(there, here) if inside else there).replace(os.sep, "/")
+    here, file = os.getcwd(), os.path.abspath(path)
+    inside = os.path.normcase(file).startswith(os.path.join(os.path.normcase(here), ""))
+    plain = (os.path.relpath(file, here) if inside else file).replace(os.sep, "/")
     return quote(plain) if inside else "file://" + quote(plain if plain.startswith("/") else f"/{plain}")

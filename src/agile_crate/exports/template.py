@@ -56,11 +56,11 @@ def rendered(template: Template, crate: Crate) -> str:
         "set": dict(template.given),
     }
     try:
-        told = run_module(f"{__package__}.template_child", json.dumps(request).encode(), limits.seconds)
+        output = run_module(f"{__package__}.template_child", json.dumps(request).encode(), limits.seconds)
     except TimeoutError:
         raise _refused(template, f"it takes longer than {limits.seconds} seconds", "seconds") from None
     try:
-        answer = json.loads(told)
+        answer = json.loads(output)
     except ValueError:
         raise _refused(template, "it takes more than a template may, and was stopped", "process_bytes") from None
     if "error" in answer:

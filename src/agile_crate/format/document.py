@@ -28,7 +28,7 @@ def document_of(crate: Crate) -> Document:
 
 def head_of(crate: Crate) -> Document:
     """What the document says of the whole crate."""
-    said: Document = {
+    entry: Document = {
         "format": FORMAT,
         "version": VERSION,
         "generator": crate.generator,
@@ -37,27 +37,27 @@ def head_of(crate: Crate) -> Document:
         "alpha": crate.alpha,
     }
     if crate.background:
-        said["background"] = crate.background
+        entry["background"] = crate.background
     if crate.files:
-        said["files"] = crate.files
+        entry["files"] = crate.files
     if crate.file_sha256:
-        said["file_sha256"] = dict(crate.file_sha256)
+        entry["file_sha256"] = dict(crate.file_sha256)
     if crate.settings:
-        said["settings"] = dict(crate.settings)
+        entry["settings"] = dict(crate.settings)
     if crate.built_from:
-        said["built_from"] = crate.built_from
-    return said
+        entry["built_from"] = crate.built_from
+    return entry
 
 
-def to_seal(said: Document) -> Document:
+def to_seal(document: Document) -> Document:
     """What is said, with room for the digest of the text that it becomes (`seal`)."""
-    first = {key: said[key] for key in ("format", "version", "generator") if key in said}
-    return first | {"sha256": ""} | {key: value for key, value in said.items() if key != "sha256"}
+    first = {key: document[key] for key in ("format", "version", "generator") if key in document}
+    return first | {"sha256": ""} | {key: value for key, value in document.items() if key != "sha256"}
 
 
 def sheet_of(sheet: Sheet) -> Document:
     """Return what the document says of a sheet."""
-    said: Document = {"image": sheet.image, "size": sheet.size, "sha256": sheet.sha256}
+    entry: Document = {"image": sheet.image, "size": sheet.size, "sha256": sheet.sha256}
     if sheet.cells:
         cells = sheet.cells
         grid: Document = {
@@ -71,16 +71,16 @@ def sheet_of(sheet: Sheet) -> Document:
             grid["order"] = "down"
         if cells.filled:
             grid["filled"] = cells.filled
-        said["row_cells" if cells.filled else "cells"] = grid
+        entry["row_cells" if cells.filled else "cells"] = grid
     else:
-        said |= {"margin": sheet.margin, "gap": sheet.gap}
+        entry |= {"margin": sheet.margin, "gap": sheet.gap}
     if sheet.edge_repeat:
-        said["edge_repeat"] = sheet.edge_repeat
+        entry["edge_repeat"] = sheet.edge_repeat
     if sheet.blocks:
-        said["blocks"] = list(map(_block_of, sheet.blocks))
+        entry["blocks"] = list(map(_block_of, sheet.blocks))
     if sheet.skins:
-        said["skins"] = {skin.name: _skin_of(skin) for skin in sheet.skins}
-    return said
+        entry["skins"] = {skin.name: _skin_of(skin) for skin in sheet.skins}
+    return entry
 
 
 def _skin_of(skin: SkinImage) -> Document:
@@ -100,7 +100,7 @@ def _block_of(block: Block) -> Document:
 
 def frame_of(frame: Frame) -> Document:
     """Return what the document says of a frame."""
-    said: Document = {
+    entry: Document = {
         "name": frame.name,
         "sheet": frame.on_sheet,
         "box": frame.box,
@@ -110,14 +110,14 @@ def frame_of(frame: Frame) -> Document:
         "pivot": frame.pivot,
     }
     if frame.mirror:
-        said["mirror"] = frame.mirror
+        entry["mirror"] = frame.mirror
     if frame.shape:
-        said["shape"] = {"polygons": frame.shape.polygons, "tolerance": frame.shape.tolerance}
+        entry["shape"] = {"polygons": frame.shape.polygons, "tolerance": frame.shape.tolerance}
     if frame.crc:
-        said["crc"] = frame.crc
+        entry["crc"] = frame.crc
     if frame.touched:
-        said["touched"] = True
-    return said
+        entry["touched"] = True
+    return entry
 
 
 def animation_of(animation: Animation) -> Document:
@@ -132,21 +132,21 @@ def animation_of(animation: Animation) -> Document:
     }
 
 
-def first_difference(mine: Any, its: Any, place: str = "") -> str:
+def first_difference(a: Any, b: Any, place: str = "") -> str:
     """Where two documents first differ, as a sentence; empty if they say the same."""
-    if isinstance(mine, dict) and isinstance(its, dict):
-        for key in (*mine, *(key for key in its if key not in mine)):
-            if key not in mine or key not in its:
+    if isinstance(a, dict) and isinstance(b, dict):
+        for key in (*a, *(key for key in b if key not in a)):
+            if key not in a or key not in b:
                 return f"{at(place, key)} is only in one of them"
-            if found := first_difference(mine[key], its[key], at(place, key)):
+            if found := first_difference(a[key], b[key], at(place, key)):
                 return found
         return ""
-    if isinstance(mine, (list, tuple)) and isinstance(its, (list, tuple)):
-        if len(mine) != len(its):
-            return f"{place} has {len(its)} entries, not {len(mine)}"
-        pairs = enumerate(zip(mine, its, strict=True))
+    if isinstance(a, (list, tuple)) and isinstance(b, (list, tuple)):
+        if len(a) != len(b):
+            return f"{place} has {len(b)} entries, not {len(a)}"
+        pairs = enumerate(zip(a, b, strict=True))
         return next(filter(None, (first_difference(*pair, f"{place}[{index}]") for index, pair in pairs)), "")
-    return "" if mine == its else f"{place} is {shown(json.dumps(its))}, not {shown(json.dumps(mine))}"
+    return "" if a == b else f"{place} is {shown(json.dumps(b))}, not {shown(json.dumps(a))}"
 
 
 def at(place: str, key: str) -> str:

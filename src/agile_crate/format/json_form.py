@@ -32,13 +32,13 @@ def to_json(crate: Crate, compact: bool = False) -> str:
     })  # fmt: skip
 
 
-def _laid_out(said: Document, lists: Mapping[str, Iterable[str]] | None) -> str:
+def _laid_out(document: Document, lists: Mapping[str, Iterable[str]] | None) -> str:
     """The text of a document, sealed: on one line, or with the lines of some lists, written out by the caller."""
-    said = to_seal(said)
+    document = to_seal(document)
     if lists is None:
-        return sealed(json.dumps(said, ensure_ascii=False, separators=(",", ":")) + "\n", '"sha256":""')
+        return sealed(json.dumps(document, ensure_ascii=False, separators=(",", ":")) + "\n", '"sha256":""')
     dump = json.JSONEncoder(ensure_ascii=False).encode
-    parts = [f"  {dump(key)}: {dump(value)}" for key, value in said.items()]
+    parts = [f"  {dump(key)}: {dump(value)}" for key, value in document.items()]
     for key, values in lists.items():
         lines = ",\n".join(f"    {value}" for value in values)
         parts.append(f"  {dump(key)}: [\n{lines}\n  ]" if lines else f"  {dump(key)}: []")
@@ -66,13 +66,13 @@ def retouched(text: bytes, digests: Mapping[str, str], touched: Collection[int])
     return _laid_out(document, lists)
 
 
-def _sheet(said: Document, dump: Callable[[Any], str]) -> str:
+def _sheet(entry: Document, dump: Callable[[Any], str]) -> str:
     """A sheet's object, its blocks on lines of their own."""
-    if not said.get("blocks"):
-        return dump(said)
-    begin = dump({key: value for key, value in said.items() if key not in ("blocks", "skins")}).removesuffix("}")
-    lines = ",\n".join(f"      {dump(block)}" for block in said["blocks"])
-    skins = f', "skins": {dump(said["skins"])}' if "skins" in said else ""
+    if not entry.get("blocks"):
+        return dump(entry)
+    begin = dump({key: value for key, value in entry.items() if key not in ("blocks", "skins")}).removesuffix("}")
+    lines = ",\n".join(f"      {dump(block)}" for block in entry["blocks"])
+    skins = f', "skins": {dump(entry["skins"])}' if "skins" in entry else ""
     return f'{begin}, "blocks": [\n{lines}\n    ]{skins}}}'
 
 

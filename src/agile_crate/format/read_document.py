@@ -156,13 +156,13 @@ def _read_cells(value: Any, place: str) -> Cells:
 def _read_skins(value: Any, place: str) -> tuple[SkinImage, ...]:
     _expect(isinstance(value, dict), place, "an object", value)
     skins = []
-    for name, said in value.items():
+    for name, entry in value.items():
         here = f"{place}.{shown(name)}"
-        image = _text(said, "image", here)
+        image = _text(entry, "image", here)
         _expect(_stays_in_folder(image), f"{here}.image", "the name of a file in the same folder", image)
-        plain = said.get("plain", False)
+        plain = entry.get("plain", False)
         _expect(isinstance(plain, bool), f"{here}.plain", "true or false", plain)
-        skins.append(SkinImage(name, image, _text(said, "sha256", here, ""), plain))
+        skins.append(SkinImage(name, image, _text(entry, "sha256", here, ""), plain))
     return tuple(skins)
 
 
@@ -238,9 +238,9 @@ def _read_animation(value: Any, place: str, limits: Limits) -> Animation:
 
 def _expect(holds: bool, place: str, expected: str, found: Any) -> None:
     if not holds:
-        said = json.dumps(found, ensure_ascii=False, default=str)
+        text = json.dumps(found, ensure_ascii=False, default=str)
         raise FormError(
-            "{}: expected {}, found {}", place, expected, shown(said if len(said) < 60 else said[:57] + "...")
+            "{}: expected {}, found {}", place, expected, shown(text if len(text) < 60 else text[:57] + "...")
         )
 
 

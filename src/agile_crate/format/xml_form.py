@@ -85,9 +85,9 @@ def retouched(text: bytes, digests: Mapping[str, str], touched: Collection[int])
 
 
 def _head(crate: Crate) -> Iterator[str]:
-    said = to_seal(head_of(crate))
-    files, settings, digests = (said.pop(key, {}) for key in ("files", "settings", "file_sha256"))
-    yield f"<crate{_attributes(said)}>"
+    head = to_seal(head_of(crate))
+    files, settings, digests = (head.pop(key, {}) for key in ("files", "settings", "file_sha256"))
+    yield f"<crate{_attributes(head)}>"
     if files:
         yield "  <files>"
         yield from (
@@ -106,21 +106,21 @@ def _setting(name: str, value: Any) -> str:
     if isinstance(value, list):
         inner = "".join(f'<item value="{escaped(text)}"/>' for text in value)
         return f'    <setting name="{escaped(name)}">{inner}</setting>'
-    told = "" if value is True else f' value="{escaped(value)}"'
-    return f'    <setting name="{escaped(name)}"{told}/>'
+    attribute = "" if value is True else f' value="{escaped(value)}"'
+    return f'    <setting name="{escaped(name)}"{attribute}/>'
 
 
 def _sheet(sheet: Sheet) -> str:
-    said = sheet_of(sheet)
-    grids = [(key, said.pop(key)) for key in ("cells", "row_cells") if key in said]
+    entry = sheet_of(sheet)
+    grids = [(key, entry.pop(key)) for key in ("cells", "row_cells") if key in entry]
     inner = "".join(f"<{key}{_attributes(grid)}/>" for key, grid in grids)
-    if blocks := said.pop("blocks", None):
+    if blocks := entry.pop("blocks", None):
         lines = "".join(f"      <block{_attributes(block)}/>\n" for block in blocks)
         inner = f"<blocks>\n{lines}    </blocks>"
-    if skins := said.pop("skins", None):
-        told = "".join(f"<skin{_attributes({'name': name} | skin)}/>" for name, skin in skins.items())
-        inner += f"<skins>{told}</skins>"
-    return _element("sheet", said, inner)
+    if skins := entry.pop("skins", None):
+        elements = "".join(f"<skin{_attributes({'name': name} | skin)}/>" for name, skin in skins.items())
+        inner += f"<skins>{elements}</skins>"
+    return _element("sheet", entry, inner)
 
 
 def _frame(frame: Frame) -> str:
@@ -146,12 +146,12 @@ def _animation(animation: Animation) -> str:
     return _element("animation", animation_of(animation), "")
 
 
-def _element(name: str, said: Document, inner: str) -> str:
-    return f"    <{name}{_attributes(said)}" + (f">{inner}</{name}>" if inner else "/>")
+def _element(name: str, attributes: Document, inner: str) -> str:
+    return f"    <{name}{_attributes(attributes)}" + (f">{inner}</{name}>" if inner else "/>")
 
 
-def _attributes(said: Document) -> str:
-    return "".join([f' {key}="{_value(value)}"' for key, value in said.items()])
+def _attributes(attributes: Document) -> str:
+    return "".join([f' {key}="{_value(value)}"' for key, value in attributes.items()])
 
 
 def _value(value: Any) -> str:
@@ -203,11 +203,11 @@ def _document(root: Any) -> Document:
     """The document that the elements say, each attribute as the value that it looks like; the rest is `crate_of`'s."""
     if root.tag != "crate":
         raise FormError(f"expected the element crate, found {shown(root.tag)}")
-    said = _read(root, {"version": _scalar, "scale": _scalar})
+    head = _read(root, {"version": _scalar, "scale": _scalar})
     files = _children(root, "files", "file", lambda element, _: (element.get("name"), element.get("sha256")))
     settings = _children(root, "settings", "setting", _read_setting)
     return (
-        said
+        head
         | ({"files": [name for name, _ in files]} if files is not None else {})
         | {"file_sha256": {name: digest for name, digest in files or () if digest is not None}}
         | ({"settings": _by_name(settings, "settings")} if settings is not None else {})
@@ -250,28 +250,30 @@ def _by_name(pairs: Iterable[tuple[Any, T]], place: str) -> dict[str, T]:
 
 
 def _read_sheet(element: Any, place: str) -> Document:
-    said = _read(element, dict.fromkeys(("margin", "gap", "edge_repeat"), _scalar) | {"size": _numbers})
+    entry = _read(element, dict.fromkeys(("margin", "gap", "edge_repeat"), _scalar) | {"size": _numbers})
     for key in ("cells", "row_cells"):
         if (grid := _only(element, key, place)) is not None:
             whole = dict.fromkeys(("columns", "rows", "margin", "gap"), _scalar)
-            said[key] = _read(grid, whole | {"size": _numbers, "filled": _numbers})
+            entry[key] = _read(grid, whole | {"size": _numbers, "filled": _numbers})
     if (blocks := _only(element, "blocks", place)) is not None:
         whole = dict.fromkeys(("first", "count", "columns", "rows"), _scalar)
-        said["blocks"] = [_read(one, whole | {"origin": _numbers, "size": _numbers}) for one in blocks.findall("block")]
+        entry["blocks"] = [
+            _read(one, whole | {"origin": _numbers, "size": _numbers}) for one in blocks.findall("block")
+        ]
     if (skins := _only(element, "skins", place)) is not None:
         found = [_read(one, {"plain": _truth}) for one in skins.findall("skin")]
-        said["skins"] = _by_name(((one.pop("name", None), one) for one in found), f"{place}.skins")
-    return said
+        entry["skins"] = _by_name(((one.pop("name", None), one) for one in found), f"{place}.skins")
+    return entry
 
 
 def _read_frame(element: Any, place: str) -> Document:
     lists = dict.fromkeys(("box", "canvas", "offset", "pivot"), _numbers)
-    said = _read(element, lists | {"sheet": _scalar, "turned": _truth, "touched": _truth})
+    entry = _read(element, lists | {"sheet": _scalar, "turned": _truth, "touched": _truth})
     if (shape := _only(element, "shape", place)) is not None:
         polygons = [_numbers(polygon.get("points", "")) for polygon in shape.findall("polygon")]
         pairs = [[list(points[at : at + 2]) for at in range(0, len(points), 2)] for points in polygons]
-        said["shape"] = _read(shape, {"tolerance": _scalar}) | {"polygons": pairs}
-    return said
+        entry["shape"] = _read(shape, {"tolerance": _scalar}) | {"polygons": pairs}
+    return entry
 
 
 def _read_animation(element: Any, _: str) -> Document:

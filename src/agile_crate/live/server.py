@@ -181,7 +181,7 @@ class _Handler(BaseHTTPRequestHandler):
             self.wfile.write(answer.body)
 
     def _head(self, kind: str, policy: str) -> None:
-        said = {
+        headers = {
             "Content-Type": kind,
             "Content-Security-Policy": f"{policy}; frame-ancestors 'none'",
             "X-Content-Type-Options": "nosniff",
@@ -189,7 +189,7 @@ class _Handler(BaseHTTPRequestHandler):
             "Cross-Origin-Resource-Policy": "same-origin",
             "Cache-Control": "no-store",
         }
-        for name, value in said.items():
+        for name, value in headers.items():
             self.send_header(name, value)
         if self.close_connection:
             self.send_header("Connection", "close")

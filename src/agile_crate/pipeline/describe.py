@@ -154,8 +154,8 @@ def _few_colors(variant: Variant, drawn: Sequence[bool], settings: Settings) -> 
     pairs = zip(variant.pictures, drawn, strict=True)
     found = few_colors(picture.pixels for picture, wanted in pairs if wanted)
     if found is not None:
-        said = f"indexed image of {counted(len(found), 'colour')}, the empty one counted in"
-        return _Indexed(found, (Message(said),))
+        remark = f"indexed image of {counted(len(found), 'colour')}, the empty one counted in"
+        return _Indexed(found, (Message(remark),))
     warning = message(
         "soft edges and the empty colour counted in, there are more than {} colours, so the image is not "
         "indexed; {hard_alpha:128} makes edges hard, {colors:255} leaves room for the empty one",

@@ -55,8 +55,8 @@ class SheetRows:
         self._pictures = plan.variants[variant].pictures
         self._sheet = plan.crate.sheets[index]
         frames = enumerate(zip(plan.crate.frames, plan.drawn, strict=True))
-        mine = [number for number, (frame, wanted) in frames if frame.on_sheet == index and wanted]
-        self._coming = sorted(mine, key=self._top, reverse=True)
+        numbers = [number for number, (frame, wanted) in frames if frame.on_sheet == index and wanted]
+        self._coming = sorted(numbers, key=self._top, reverse=True)
         self._held: list[tuple[int, Placed]] = []
 
     def __call__(self, rows: range) -> Pixels:

@@ -102,8 +102,8 @@ def _before_the_merge(data: Path, limits: Limits) -> Crate:
             "metadata of the branch that the sheets are from",
             a_file(str(data)),
         )
-    there = [
+    counts = [
         sum(is_written(data.parent / sheet.image, sheet.sha256, None, limits) for sheet in side.sheets)
         for side in sides
     ]
-    return sides[there.index(max(there))]
+    return sides[counts.index(max(counts))]

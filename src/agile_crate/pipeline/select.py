@@ -159,7 +159,7 @@ def _with_copies(settings: Settings, sequences: Sequences) -> Settings:
         duration=copied(settings.duration),
         loop=copied(settings.loop),
         shift=copied(settings.shift, lambda by: by and Offset(-by.x, by.y)),
-        pivot=copied(settings.pivot, lambda wish: wish and wish.mirrored),
+        pivot=copied(settings.pivot, lambda options: options and options.mirrored),
         hold=tuple(holds),
     )
 

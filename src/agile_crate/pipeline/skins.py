@@ -56,8 +56,8 @@ def _idle(skin: Variant, layers: Sequence[dict[str, Picture]]) -> Iterator[Messa
     idle = [old for old, _ in skin.exchange if not any(has_color(pixels, old) for pixels in pictures)]
     if idle:
         verb = "is" if len(idle) == 1 else "are"
-        told = few(color.hex for color in idle)
-        yield Message(f"the skin {quoted(skin.name)} exchanges {told}, which {verb} in no frame, exactly so")
+        colors = few(color.hex for color in idle)
+        yield Message(f"the skin {quoted(skin.name)} exchanges {colors}, which {verb} in no frame, exactly so")
 
 
 def _refuse_missing(skin: Variant, names: Sequence[str], layers: Sequence[dict[str, Picture]]) -> None:
@@ -98,11 +98,11 @@ def _made(
 
 
 def _refuse_other_sizes(skin: Variant, base: Drawings, drawings: Drawings) -> None:
-    pairs = ((mine[0], its[0]) for mine, its in zip(drawings, base, strict=True))
-    other = next(((mine, its) for mine, its in pairs if mine.canvas != its.canvas), None)
+    pairs = ((picture[0], original[0]) for picture, original in zip(drawings, base, strict=True))
+    other = next(((picture, original) for picture, original in pairs if picture.canvas != original.canvas), None)
     if other:
-        mine, its = other
+        picture, original = other
         raise InputError(
-            f"the skin {quoted(skin.name)}: {quoted(mine.name)} is {measured(mine.canvas)}, and the base's is "
-            f"{measured(its.canvas)}; bring both to one canvas"
+            f"the skin {quoted(skin.name)}: {quoted(picture.name)} is {measured(picture.canvas)}, and the base's is "
+            f"{measured(original.canvas)}; bring both to one canvas"
         )

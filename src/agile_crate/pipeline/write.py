@@ -162,15 +162,15 @@ def _key(plan: Plan, variant: int, index: int, program: str, pool: WorkerPool) -
     if palette is not None:
         whole.update(palette.tobytes())
     frames = zip(plan.crate.frames, placed_of(plan, variant), strict=True)
-    mine = [one for frame, one in frames if one and frame.on_sheet == index]
-    for digest in pool.map(_digest, mine):
+    placed_here = [one for frame, one in frames if one and frame.on_sheet == index]
+    for digest in pool.map(_digest, placed_here):
         whole.update(digest)
     return b"drawn:" + whole.digest()
 
 
 def _digest(placed: Placed) -> bytes:
-    told = repr((placed.pixels.shape, placed.inside, placed.box, placed.turned)).encode()
-    return hashlib.blake2b(np.ascontiguousarray(placed.pixels).data, key=hashlib.blake2b(told).digest()).digest()
+    header = repr((placed.pixels.shape, placed.inside, placed.box, placed.turned)).encode()
+    return hashlib.blake2b(np.ascontiguousarray(placed.pixels).data, key=hashlib.blake2b(header).digest()).digest()
 
 
 class _Finish(NamedTuple):

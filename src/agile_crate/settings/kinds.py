@@ -72,8 +72,8 @@ def _side_by_side(joint: str, typed: Callable[[object], str | None]) -> Callable
     def read(value: object) -> Typed:
         if not isinstance(value, list) or len(value) != 2:
             return _text(value)
-        both = _each(value, typed)
-        return None if both is None else joint.join(both)
+        texts = _each(value, typed)
+        return None if texts is None else joint.join(texts)
 
     return read
 

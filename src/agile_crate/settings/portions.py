@@ -19,10 +19,10 @@ def at_portion(settings: Settings, portion: Fraction) -> Settings:
     def shift(by: Offset | None) -> Offset | None:
         return None if by is None else Offset(half_up(by.x * portion), half_up(by.y * portion))
 
-    def pivot(wish: PivotOptions | None) -> PivotOptions | None:
-        if wish is None or wish.unit != "px":
-            return wish
-        return wish._replace(x=wish.x * portion, y=wish.y * portion)
+    def pivot(options: PivotOptions | None) -> PivotOptions | None:
+        if options is None or options.unit != "px":
+            return options
+        return options._replace(x=options.x * portion, y=options.y * portion)
 
     def size(given: Size) -> Size:
         return Size(*(max(1, half_up(side * portion)) for side in given))

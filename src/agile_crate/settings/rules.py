@@ -127,8 +127,10 @@ def _of_layout(settings: Settings) -> Iterator[Message]:
 def _too_wide(settings: Settings) -> Iterator[Message]:
     spacing = max(settings.gap, settings.margin, 2 * settings.edge_repeat, settings.cushion)
     if spacing >= max(settings.sheet_rules.usable):
-        told = f"a gap, margin, cushion or edge of {spacing} pixels is as large as the largest sheet; make it smaller"
-        yield Message(told)
+        sentence = (
+            f"a gap, margin, cushion or edge of {spacing} pixels is as large as the largest sheet; make it smaller"
+        )
+        yield Message(sentence)
 
 
 def _uneven(settings: Settings) -> Iterator[Message]:

@@ -71,12 +71,12 @@ def _repeats(image: Image.Image) -> tuple[Loop | None, int]:
     """How often the file is shown. GIF counts the repeats after the first showing, PNG and WebP all showings."""
     if image.format == "TIFF":
         return None, 0
-    said: Any = image.info.get("loop")
-    if said is None:
+    loop: Any = image.info.get("loop")
+    if loop is None:
         return "once", 0
-    if said == 0:
+    if loop == 0:
         return "forever", 0
-    times = int(said) + (image.format == "GIF")
+    times = int(loop) + (image.format == "GIF")
     return "once", times if times > 1 else 0
 
 

@@ -38,14 +38,14 @@ class Address(NamedTuple):
 def fetched(lists: Sequence[Sequence[str]], executor: Executor, limits: Limits) -> Iterator[list[list[str]]]:
     """The same lists of inputs, with a local path in place of each address. Errors name the addresses."""
     with tempfile.TemporaryDirectory(prefix="agile-crate-") as folder:
-        there: dict[str, str] = {}
+        found: dict[str, str] = {}
         roots: dict[str, str] = {}
         for given in dict.fromkeys(given for inputs in lists for given in inputs if is_address(given)):
-            local = os.path.join(folder, str(len(there)))
-            there[given], root, base = _fetched(given, local, executor, limits)
+            local = os.path.join(folder, str(len(found)))
+            found[given], root, base = _fetched(given, local, executor, limits)
             roots[root] = base
         try:
-            yield [[there.get(given, given) for given in inputs] for inputs in lists]
+            yield [[found.get(given, given) for given in inputs] for inputs in lists]
         except CrateError as error:
             raise type(error)(error.message.with_paths(partial(_as_given, roots=roots))) from None
 
@@ -66,9 +66,9 @@ def _fetched(given: str, local: str, executor: Executor, limits: Limits) -> tupl
     except (CrateError, MemoryError):
         raise
     except Exception as error:  # of whichever system, network or package
-        said = " ".join(str(error).split())[:160] or type(error).__name__
+        why = " ".join(str(error).split())[:160] or type(error).__name__
         raise InputError(
-            "{} cannot be read: {}; check the address, and that its server answers", a_file(given), said
+            "{} cannot be read: {}; check the address, and that its server answers", a_file(given), why
         ) from None
     base = given.rstrip("/").removesuffix(address.tail).rstrip("/")
     return os.path.join(str(root), address.tail).rstrip(os.sep), str(root), base
@@ -137,11 +137,11 @@ def write_uploads(files: Iterable[tuple[str, bytes]], root: str) -> None:
     """Files by their absolute paths, written in the same places below a folder. Raises InputError for a path that leads
     out of it."""
     for path, data in files:
-        there = Path(below(root, path))
-        if ".." in there.parts:
+        target = Path(below(root, path))
+        if ".." in target.parts:
             raise InputError("{} leads out of its folder; it is not taken", a_file(path))
-        there.parent.mkdir(parents=True, exist_ok=True)
-        there.write_bytes(data)
+        target.parent.mkdir(parents=True, exist_ok=True)
+        target.write_bytes(data)
 
 
 def below(root: str, path: str) -> str:

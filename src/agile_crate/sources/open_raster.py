@@ -166,9 +166,9 @@ class _Ground:
 
     def _reach(self, left: int, top: int, right: int, bottom: int) -> None:
         assert self.image is not None
-        mine = (self.x, self.y, self.x + self.image.width, self.y + self.image.height)
-        wanted = (min(left, mine[0]), min(top, mine[1]), max(right, mine[2]), max(bottom, mine[3]))
-        if wanted == mine:
+        covered = (self.x, self.y, self.x + self.image.width, self.y + self.image.height)
+        wanted = (min(left, covered[0]), min(top, covered[1]), max(right, covered[2]), max(bottom, covered[3]))
+        if wanted == covered:
             return
         self._grown += 1
         if self._grown > MOST_GROWTHS:

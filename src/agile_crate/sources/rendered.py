@@ -27,16 +27,16 @@ def read_rendered(data: bytes, largest: int, options: ReadOptions) -> DecodedFil
     if find_spec("OpenEXR") is None:
         raise PictureError("is an OpenEXR render; to read those, install agile-crate[exr]")
     limits = options.limits
-    wish = {"largest": largest, "exposure": options.exposure, "layers": options.layers == "separate"}
+    options_there = {"largest": largest, "exposure": options.exposure, "layers": options.layers == "separate"}
     try:
-        told = run_module(
+        output = run_module(
             f"{__package__}.rendered_child",
-            json.dumps(wish | {"limits": limits._asdict()}).encode() + b"\n" + data,
+            json.dumps(options_there | {"limits": limits._asdict()}).encode() + b"\n" + data,
             limits.seconds,
         )
     except TimeoutError:
         raise PictureError("takes longer than {} seconds to read; {}", limits.seconds, raise_hint("seconds")) from None
-    head, _, pixels = told.partition(b"\n")
+    head, _, pixels = output.partition(b"\n")
     try:
         answer = json.loads(head)
     except ValueError:

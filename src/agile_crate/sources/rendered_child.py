@@ -52,11 +52,11 @@ def main() -> None:
     os.dup2(quiet, 1)
     os.dup2(quiet, 2)
     head, _, data = sys.stdin.buffer.read().partition(b"\n")
-    wish = json.loads(head)
-    limits = Limits(**wish.pop("limits"))
+    options = json.loads(head)
+    limits = Limits(**options.pop("limits"))
     bound_memory(limits.process_bytes)
     try:
-        answer, pictures = _read(data, limits=limits, **wish)
+        answer, pictures = _read(data, limits=limits, **options)
     except PictureError as error:
         answer, pictures = {"error": error.message.parts}, []
     except Exception:  # of whatever kind: the file is a stranger's, and the library's errors are too

@@ -172,8 +172,8 @@ def font_family(path: str, limits: Limits) -> str:
     try:
         family = ImageFont.truetype(io.BytesIO(read_regular(path, limits, "file_bytes"))).getname()[0] or ""
     except OSError as error:
-        said = reason(error) if error.errno else "it is no font that can be read"
-        raise InputError("font {} cannot be read: {}", a_file(path), said) from None
+        why = reason(error) if error.errno else "it is no font that can be read"
+        raise InputError("font {} cannot be read: {}", a_file(path), why) from None
     return re.sub(r"['\\\n]", "", family)
 
 
@@ -314,11 +314,11 @@ def _used(element: Element) -> Iterator[str]:
 
 def _own_cost(element: Element) -> int:
     name = local_name(element)
-    told = (element.text or "") if name == "style" else element.get("style", "")
-    is_dashed = "stroke-dasharray" in element.attrib or "dasharray" in told
-    if name in _LABORIOUS or is_dashed or (name == "style" and ("url(" in told or _LAYERED.search(told))):
+    style = (element.text or "") if name == "style" else element.get("style", "")
+    is_dashed = "stroke-dasharray" in element.attrib or "dasharray" in style
+    if name in _LABORIOUS or is_dashed or (name == "style" and ("url(" in style or _LAYERED.search(style))):
         return AT_ONCE
-    return LAYER if any(map(_LAYERED.fullmatch, element.attrib)) or _LAYERED.search(told) else 1
+    return LAYER if any(map(_LAYERED.fullmatch, element.attrib)) or _LAYERED.search(style) else 1
 
 
 def _name_of(group: Element) -> str:

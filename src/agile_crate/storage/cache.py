@@ -255,8 +255,8 @@ class Cache:
             ("UPDATE age SET used = ? WHERE key = ?", used),
             ("INSERT OR REPLACE INTO state VALUES ('runs', ?)", [(self._run,)]),
         )
-        told = self._one("SELECT value FROM state WHERE name = 'bytes'")
-        if told is None or told > self._limit:  # told too much where entries were written again
+        known = self._one("SELECT value FROM state WHERE name = 'bytes'")
+        if known is None or known > self._limit:  # told too much where entries were written again
             self._let_go()
 
     def _let_go(self) -> None:

@@ -80,20 +80,20 @@ def frame_cache(cache: Cache, program: str, *ways: object) -> FrameCache:
 def _read(value: bytes) -> CachedFile | None:
     try:
         head, _, _ = value.partition(b"\n")
-        said = json.loads(head)
+        fields = json.loads(head)
         pixels = np.frombuffer(value, np.uint8, offset=len(head) + 1)
         frames = []
         at = 0
-        for label, time, pictures in said["frames"]:
+        for label, time, pictures in fields["frames"]:
             seen = []
             for height, width, *about in pictures:
                 end = at + height * width * 4
                 seen.append(_picture(pixels[at:end].reshape(height, width, 4), *about))
                 at = end
             frames.append((label, DecodedFrame(tuple(seen)), time and Fraction(*time)))
-        if at != len(pixels) or said["loop"] not in (None, *get_args(Loop)):
+        if at != len(pixels) or fields["loop"] not in (None, *get_args(Loop)):
             return None
-        return CachedFile(tuple(frames), said["loop"], int(said["times"]), bool(said["is_foreign"]))
+        return CachedFile(tuple(frames), fields["loop"], int(fields["times"]), bool(fields["is_foreign"]))
     except (ValueError, TypeError, LookupError, ArithmeticError):
         return None
 

@@ -139,10 +139,10 @@ def staged(
                     made += _make_folder(folder)
                 is_ours = lock.take(waiting, wait)
             if not is_ours:
-                told = f"another run is writing the same files to {shown(str(folder))}"
+                what = f"another run is writing the same files to {shown(str(folder))}"
                 if wait:
-                    raise OutputError(f"{told}, and has been for ten minutes; end it, or try again later")
-                raise OutputError("{}; try again when it has ended, or leave out {no_wait}", told)
+                    raise OutputError(f"{what}, and has been for ten minutes; end it, or try again later")
+                raise OutputError("{}; try again when it has ended, or leave out {no_wait}", what)
             staging = Staging(folder, work, _recovered(folder, work))
             try:
                 yield staging
@@ -276,9 +276,9 @@ def _read_journal(work: Path) -> Journal | None:
     try:
         if path.is_symlink() or not path.is_file() or path.stat().st_size > LARGEST_JOURNAL:
             return None
-        said = json.loads(path.read_bytes())
-        moves = [(str(name), bool(was_there)) for name, was_there in said["moves"]]
-        return Journal(moves, *(list(map(str, said[key])) for key in ("removed", "made")))
+        found = json.loads(path.read_bytes())
+        moves = [(str(name), bool(was_there)) for name, was_there in found["moves"]]
+        return Journal(moves, *(list(map(str, found[key])) for key in ("removed", "made")))
     except (OSError, ValueError, TypeError, LookupError, RecursionError):
         return None
 
@@ -341,12 +341,12 @@ def write_alone(path: str, text: str) -> Path:
 
 def refuse_existing(folder: Path, names: Iterable[str], asked: str = "out") -> None:
     """Raises OutputError when one of these files is there already. `asked` is the setting that says where they go."""
-    there = [name for name in names if os.path.lexists(folder / name)]
-    if there:
-        verb = "is" if len(there) == 1 else "are"
+    existing = [name for name in names if os.path.lexists(folder / name)]
+    if existing:
+        verb = "is" if len(existing) == 1 else "are"
         where = "there" if folder.absolute() == Path.cwd() else f"in {shown(str(folder))}"
         raise OutputError(
-            "{} {} already {}; choose another {}, or give {force}", some_files(there), verb, where, setting(asked)
+            "{} {} already {}; choose another {}, or give {force}", some_files(existing), verb, where, setting(asked)
         )
 
 

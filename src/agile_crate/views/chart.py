@@ -68,8 +68,8 @@ def shares_of(crate: Crate, index: int, seen: np.ndarray) -> Shares:
     for box in boxes:
         boxed[box.y : box.bottom, box.x : box.right] = True
     area = seen.size
-    full, both = int(np.count_nonzero(boxed)), int(np.count_nonzero(boxed & seen))
-    return Shares(both / area, (full - both) / area, (area - full) / area)
+    full, common = int(np.count_nonzero(boxed)), int(np.count_nonzero(boxed & seen))
+    return Shares(common / area, (full - common) / area, (area - full) / area)
 
 
 def memory_of(crate: Crate) -> tuple[int, int]:

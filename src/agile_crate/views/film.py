@@ -80,14 +80,16 @@ class Film(NamedTuple):
     showings: int
 
 
-def film_of(crate: Crate, animation: Animation, draw: Draw, wish: FilmOptions, timing: Timing, limits: Limits) -> Film:
+def film_of(
+    crate: Crate, animation: Animation, draw: Draw, options: FilmOptions, timing: Timing, limits: Limits
+) -> Film:
     """One animation, a picture for each step of a turn. Times are rounded so that they add up."""
     steps = turn(animation)
-    room = _room([crate.frames[step.frame] for step in steps], wish, limits)
-    refuse_too_long(room.size.w * room.size.h * len(steps), wish.zoom, limits)
+    room = _room([crate.frames[step.frame] for step in steps], options, limits)
+    refuse_too_long(room.size.w * room.size.h * len(steps), options.zoom, limits)
     milliseconds = paced([step.milliseconds for step in steps], timing)
-    frames, ground = [step.frame for step in steps], _ground(room, wish)
-    pictures = [_picture(crate, frames, at, room, draw, wish, ground) for at in range(len(steps))]
+    frames, ground = [step.frame for step in steps], _ground(room, options)
+    pictures = [_picture(crate, frames, at, room, draw, options, ground) for at in range(len(steps))]
     return Film(pictures, milliseconds, max(1, animation.times) if animation.loop == "once" else 0)
 
 
@@ -102,13 +104,15 @@ def paced(milliseconds: Sequence[Fraction], timing: Timing, unit: int = 1) -> li
 
 
 def together(
-    crate: Crate, animations: Sequence[Animation], draw: Draw, wish: FilmOptions, timing: Timing, limits: Limits
+    crate: Crate, animations: Sequence[Animation], draw: Draw, options: FilmOptions, timing: Timing, limits: Limits
 ) -> Film:
     """Several animations side by side on one picture, each under its name, until the longest has had its turn."""
-    rooms = [_room([crate.frames[index] for index in one.frames], wish, limits).size for one in animations]
+    rooms = [_room([crate.frames[index] for index in one.frames], options, limits).size for one in animations]
     turns = [len(turn(one)) for one in animations]
-    refuse_too_long(sum(room.w * room.h * steps for room, steps in zip(rooms, turns, strict=True)), wish.zoom, limits)
-    films = [film_of(crate, animation, draw, wish, timing, limits) for animation in animations]
+    refuse_too_long(
+        sum(room.w * room.h * steps for room, steps in zip(rooms, turns, strict=True)), options.zoom, limits
+    )
+    films = [film_of(crate, animation, draw, options, timing, limits) for animation in animations]
     lengths = [sum(film.milliseconds) for film in films]
     begins = [[0, *accumulate(film.milliseconds[:-1])] for film in films]
     changes: set[int] = set()
@@ -124,7 +128,7 @@ def together(
         shots = []
         for film, starts, length in zip(films, begins, lengths, strict=True):
             shots.append(film.pictures[bisect_right(starts, moment % length) - 1])
-        pictures.append(tiles.picture(shots, wish))
+        pictures.append(tiles.picture(shots, options))
     ends = [*moments[1:], max(lengths) if len(moments) < most else moments[-1] + 1]
     return Film(pictures, [end - begin for begin, end in zip(moments, ends, strict=True)], 0)
 
@@ -136,9 +140,9 @@ class _Tiles(NamedTuple):
     places: tuple[Offset, ...]
     names: tuple[str, ...]
 
-    def picture(self, shots: Sequence[Pixels], wish: FilmOptions) -> Pixels:
+    def picture(self, shots: Sequence[Pixels], options: FilmOptions) -> Pixels:
         """Return one picture of all tiles."""
-        image = Image.new("RGBA", self.size, (0, 0, 0, 0) if wish.clear else (*PAPER, 255))
+        image = Image.new("RGBA", self.size, (0, 0, 0, 0) if options.clear else (*PAPER, 255))
         for shot, place, name in zip(shots, self.places, self.names, strict=True):
             image.paste(Image.fromarray(shot), place)
             write(image, (place.x, place.y + shot.shape[0] + 2), name, LETTERS, INK)
@@ -163,12 +167,12 @@ def _tiles(pictures: Sequence[Pixels], names: Sequence[str]) -> _Tiles:
     return _Tiles(Size(wide, y + high + PAD), tuple(places), tuple(map(shown, names)))
 
 
-def strip_of(crate: Crate, animation: Animation, draw: Draw, wish: FilmOptions, limits: Limits) -> Image.Image:
+def strip_of(crate: Crate, animation: Animation, draw: Draw, options: FilmOptions, limits: Limits) -> Image.Image:
     """All frames of an animation side by side in playing order, numbered from 1, for a review."""
     frames = list(animation.frames)
-    room = _room([crate.frames[frame] for frame in frames], wish, limits)
-    ground = _ground(room, wish)
-    pictures = [_picture(crate, frames, at, room, draw, wish, ground) for at in range(len(frames))]
+    room = _room([crate.frames[frame] for frame in frames], options, limits)
+    ground = _ground(room, options)
+    pictures = [_picture(crate, frames, at, room, draw, options, ground) for at in range(len(frames))]
     height, width = pictures[0].shape[:2]
     below = line_height(LETTERS) + 4
     columns = max(1, min(len(frames), 4096 // (width + PAD)))
@@ -180,19 +184,19 @@ def strip_of(crate: Crate, animation: Animation, draw: Draw, wish: FilmOptions, 
         image.paste(Image.fromarray(picture[..., :3]), (x, y))
         text = f"{at + 1}"
         write(image, (x + (width - text_size(text, LETTERS).w) // 2, y + height + 2), text, LETTERS, INK)
-    told = (
+    why = (
         f"{shown(animation.name)}   {counted(len(frames), 'frame')}   {sum(animation.durations)} ms   {animation.loop}"
     )
-    write(image, (PAD, size[1] - below), told, LETTERS, FAINT)
+    write(image, (PAD, size[1] - below), why, LETTERS, FAINT)
     return image
 
 
-def _room(frames: Sequence[Frame], wish: FilmOptions, limits: Limits) -> Stage:
+def _room(frames: Sequence[Frame], options: FilmOptions, limits: Limits) -> Stage:
     """The stage of some frames, with room round the pivot for what is drawn there. Raises UsageError if too large."""
     room = stage(frames)
-    refuse_too_large(room.size, wish.zoom, limits)
-    around = -(-ROUND_PIVOT // wish.zoom) if wish.pivots or wish.guide else 0
-    below = max(around, room.size.w // 4) if wish.guide == "rosette" else around
+    refuse_too_large(room.size, options.zoom, limits)
+    around = -(-ROUND_PIVOT // options.zoom) if options.pivots or options.guide else 0
+    below = max(around, room.size.w // 4) if options.guide == "rosette" else around
     if not around:
         return room
     left, top = max(0, around - room.origin.x), max(0, around - room.origin.y)
@@ -205,17 +209,17 @@ def _room(frames: Sequence[Frame], wish: FilmOptions, limits: Limits) -> Stage:
     )
 
 
-def _ground(room: Stage, wish: FilmOptions) -> Pixels:
+def _ground(room: Stage, options: FilmOptions) -> Pixels:
     """What every picture of a film begins with: the ground, and the guide on it."""
-    size = Size(room.size.w * wish.zoom, room.size.h * wish.zoom)
+    size = Size(room.size.w * options.zoom, room.size.h * options.zoom)
     empty = np.zeros((size.h, size.w, 4), np.uint8)
-    image = Image.fromarray(empty if wish.clear else backdrop(size, wish.ground))
-    _guide(image, room, wish)
+    image = Image.fromarray(empty if options.clear else backdrop(size, options.ground))
+    _guide(image, room, options)
     return np.array(image)
 
 
 def _picture(
-    crate: Crate, frames: Sequence[int], at: int, room: Stage, draw: Draw, wish: FilmOptions, ground: Pixels
+    crate: Crate, frames: Sequence[int], at: int, room: Stage, draw: Draw, options: FilmOptions, ground: Pixels
 ) -> Pixels:
     """One step, new: its frame on the `ground`, those before and after tinted below it, marks above."""
     ground = ground.copy()
@@ -225,18 +229,18 @@ def _picture(
         if tint:
             pixels = _tinted(pixels, tint)
         x, y = room.places[step]
-        over(ground, enlarged(pixels, wish.zoom), x * wish.zoom, y * wish.zoom, strength)
+        over(ground, enlarged(pixels, options.zoom), x * options.zoom, y * options.zoom, strength)
 
-    for away in range(wish.onion, 0, -1):
-        strength = 150 * (wish.onion + 1 - away) // wish.onion
+    for away in range(options.onion, 0, -1):
+        strength = 150 * (options.onion + 1 - away) // options.onion
         for step, tint in ((at - away, BEFORE), (at + away, AFTER)):
             if 0 <= step < len(frames):
                 put(step, tint, strength)
     put(at, None, 255)
-    if not (wish.pivots or wish.shapes):
+    if not (options.pivots or options.shapes):
         return ground
     image = Image.fromarray(ground)
-    _marks(image, crate.frames[frames[at]], room.places[at], wish)
+    _marks(image, crate.frames[frames[at]], room.places[at], options)
     return np.array(image)
 
 
@@ -247,13 +251,13 @@ def _tinted(pixels: Pixels, tint: Color) -> Pixels:
     return result
 
 
-def _guide(image: Image.Image, room: Stage, wish: FilmOptions) -> None:
+def _guide(image: Image.Image, room: Stage, options: FilmOptions) -> None:
     """The ground through the pivot: a line, or eight directions as seen at three quarters from above."""
-    x, y = room.origin.x * wish.zoom, room.origin.y * wish.zoom
+    x, y = room.origin.x * options.zoom, room.origin.y * options.zoom
     draw = ImageDraw.Draw(image)
-    if wish.guide == "line":
+    if options.guide == "line":
         draw.line((0, y, image.width, y), fill=(*GROUND, 255))
-    elif wish.guide == "rosette":
+    elif options.guide == "rosette":
         reach = max(image.size)
         for eighth in range(4):
             angle = math.pi * eighth / 4
@@ -261,14 +265,14 @@ def _guide(image: Image.Image, room: Stage, wish: FilmOptions) -> None:
             draw.line((x - across, y - down, x + across, y + down), fill=(*GROUND, 255))
 
 
-def _marks(image: Image.Image, frame: Frame, place: Offset, wish: FilmOptions) -> None:
+def _marks(image: Image.Image, frame: Frame, place: Offset, options: FilmOptions) -> None:
     draw = ImageDraw.Draw(image)
-    if wish.shapes and frame.shape:
+    if options.shapes and frame.shape:
         for polygon in frame.shape.polygons:
-            points = [((place.x + x) * wish.zoom, (place.y + y) * wish.zoom) for x, y in polygon]
+            points = [((place.x + x) * options.zoom, (place.y + y) * options.zoom) for x, y in polygon]
             draw.line([*points, points[0]], fill=(*OUTLINE, 255))
-    if wish.pivots:
-        x, y = (half_up((p + q) * wish.zoom) for p, q in zip(place, frame.pivot, strict=True))
+    if options.pivots:
+        x, y = (half_up((p + q) * options.zoom) for p, q in zip(place, frame.pivot, strict=True))
         for reach, width, color in ((5, 3, PAPER), (4, 1, PIVOT)):
             draw.line((x - reach, y, x + reach, y), fill=(*color, 255), width=width)
             draw.line((x, y - reach, x, y + reach), fill=(*color, 255), width=width)

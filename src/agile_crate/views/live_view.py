@@ -58,13 +58,13 @@ def board_of(crate: Crate, sheets: Sequence[Pixels], skins: Mapping[str, Sequenc
 
 def _cut(crate: Crate, sheets: Sequence[Pixels]) -> Dress:
     dress: list[Placed | None] = []
-    there: set[tuple[int, Box]] = set()
+    seen: set[tuple[int, Box]] = set()
     for frame in crate.frames:
         box, key = frame.box, (frame.on_sheet, frame.box)
-        if not box.w or key in there:
+        if not box.w or key in seen:
             dress.append(None)
             continue
-        there.add(key)
+        seen.add(key)
         stored = sheets[frame.on_sheet][box.y : box.bottom, box.x : box.right]
         dress.append(Placed(np.rot90(stored) if frame.turned else stored, Offset(0, 0), box, frame.turned))
     return dress
@@ -129,8 +129,8 @@ def _same(before: Board, old: Dress, after: Board, new: Dress) -> list[Frame | N
     found: list[Frame | None] = []
     for frame, placed in zip(after.crate.frames, new, strict=True):
         was = before.crate.frames[known[frame.name]] if frame.name in known else None
-        there = owners.get((was.on_sheet, was.box)) if was and placed and was.mirror == frame.mirror else None
-        found.append(was if there and placed and _looks_same(there, placed) else None)
+        copied_from = owners.get((was.on_sheet, was.box)) if was and placed and was.mirror == frame.mirror else None
+        found.append(was if copied_from and placed and _looks_same(copied_from, placed) else None)
     return found
 
 
@@ -186,13 +186,13 @@ def _sheet(
             patched.append(placed)
     if sum(placed.box.w * placed.box.h for placed in patched) > MOST_PATCHED * size.w * size.h:
         return {"base": -1, "clears": [], "moves": [], "patches": [], "whole": image}
-    there = before.crate.sheets[index : index + 1]
-    is_base = bool(there) and there[0].size == size and all(one[0] == index and one[1:3] == one[5:] for one in moves)
+    old = before.crate.sheets[index : index + 1]
+    is_base = bool(old) and old[0].size == size and all(one[0] == index and one[1:3] == one[5:] for one in moves)
     clears: list[Box] = []
     if is_base:
-        kept = {one[1:5] for one in moves}
+        moved = {one[1:5] for one in moves}
         boxes = {_rimmed(frame.box, rim) for frame in before.crate.frames if frame.on_sheet == index and frame.box.w}
-        clears = sorted(boxes - kept)
+        clears = sorted(boxes - moved)
     patches = [(*_rimmed(placed.box, rim)[:2], inlined(png(_with_rim(placed, rim)))) for placed in patched]
     return {
         "base": index if is_base else -1,

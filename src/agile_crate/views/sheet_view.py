@@ -265,16 +265,16 @@ def _cross(draw: ImageDraw.ImageDraw, x: int, y: int, size: int = 5) -> None:
 
 def _head(crate: Crate, index: int, zoom: Zoom) -> str:
     """The summary of a sheet in a line."""
-    said = sheet_summaries(crate)[index]
-    parts = [counted(said.count, "frame")]
-    if said.cell:
-        parts.append(f"{said.columns} × {said.rows} cells of {measured(said.cell)}")
-    elif said.blocks:
-        parts.append(counted(len(said.blocks), "block"))
-    elif said.boxes != said.count:
-        parts.append(counted(said.boxes, "box", "boxes"))
-    parts += [f"{said.full:.0%} full", f"{bytes_shown(said.gpu_bytes)} of GPU memory", f"margin {said.margin}"]
-    parts += [f"gap {said.gap}"] + ([f"edges repeated by {said.edge_repeat}"] if said.edge_repeat else [])
+    summary = sheet_summaries(crate)[index]
+    parts = [counted(summary.count, "frame")]
+    if summary.cell:
+        parts.append(f"{summary.columns} × {summary.rows} cells of {measured(summary.cell)}")
+    elif summary.blocks:
+        parts.append(counted(len(summary.blocks), "block"))
+    elif summary.boxes != summary.count:
+        parts.append(counted(summary.boxes, "box", "boxes"))
+    parts += [f"{summary.full:.0%} full", f"{bytes_shown(summary.gpu_bytes)} of GPU memory", f"margin {summary.margin}"]
+    parts += [f"gap {summary.gap}"] + ([f"edges repeated by {summary.edge_repeat}"] if summary.edge_repeat else [])
     return "   ".join([*parts, f"shown at {zoom}"])
 
 
@@ -305,13 +305,13 @@ def _legend(crate: Crate, index: int, is_crowded: bool) -> Iterator[tuple[str, C
     if any(frame.turned for frame in frames_here):
         yield "stored turned by 90°", "corner"
     sheet = crate.sheets[index]
-    for there, text, tone in (
+    for rows, text, tone in (
         (sheet.margin, "margin", MARGIN_TONE),
         (sheet.gap > 2 * sheet.edge_repeat, "gap", GAP_TONE),
         (sheet.edge_repeat, "repeated edge", EDGE_TONE),
         (_cushion(crate), "cushion", CUSHION_TONE),
     ):
-        if there:
+        if rows:
             yield text, tone
 
 
@@ -343,5 +343,5 @@ def _draw_legend(image: Image.Image, lines: Sequence[tuple[str, Color | str]], c
 
 def _cushion(crate: Crate) -> int:
     """The cushion that the crate says it was packed with, in pixels; 0 where it says none."""
-    said = str(crate.settings.get("cushion", ""))
-    return int(said) if said.isascii() and said.isdigit() and len(said) < 5 else 0
+    cushion = str(crate.settings.get("cushion", ""))
+    return int(cushion) if cushion.isascii() and cushion.isdigit() and len(cushion) < 5 else 0

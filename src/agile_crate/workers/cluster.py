@@ -61,12 +61,12 @@ class Cluster:
     def refuse_others(self, wanted: Mapping[str, str], what_is_there: Callable[[], Mapping[str, str]]) -> None:
         """Raises InputError if a worker has other versions than those `wanted`, by the names of packages."""
         asked = self._client.run(what_is_there, on_error="return")
-        told = {worker: there for worker, there in asked.items() if not isinstance(there, OSError)}  # others went
-        if not told:
+        answers = {worker: there for worker, there in asked.items() if not isinstance(there, OSError)}  # others went
+        if not answers:
             raise InputError(
                 f"the scheduler at {self.address} has no workers; start one with 'dask worker {self.address}'"
             )
-        for worker, there in sorted(told.items()):
+        for worker, there in sorted(answers.items()):
             if not isinstance(there, Mapping):
                 raise InputError(f"the worker {worker} cannot be asked what it runs: {_short(there)}")
             odd = [f"{name} {there.get(name) or '(none)'}" for name in wanted if there.get(name) != wanted[name]]
@@ -192,14 +192,14 @@ def _refuse_others_than_schedulers(address: str) -> None:
     if scheme not in ("", "tcp") or not (host and port.isascii() and port.isdigit()):
         return  # the library says what is wrong, and others are encrypted
     try:
-        with socket.create_connection((host.strip("[]"), int(port)), CONNECT_TIMEOUT_S) as there:
-            there.settimeout(CONNECT_TIMEOUT_S)
-            said = there.recv(8, socket.MSG_WAITALL)
+        with socket.create_connection((host.strip("[]"), int(port)), CONNECT_TIMEOUT_S) as connection:
+            connection.settimeout(CONNECT_TIMEOUT_S)
+            greeting = connection.recv(8, socket.MSG_WAITALL)
     except OSError as error:
         raise _no_scheduler(address, reason(error)) from None
     except OverflowError:
         raise _no_scheduler(address, "there is no such port") from None
-    if len(said) < 8 or int.from_bytes(said, "little") >= LONGEST_GREETING:
+    if len(greeting) < 8 or int.from_bytes(greeting, "little") >= LONGEST_GREETING:
         raise _no_scheduler(address, "something else does")
 
 

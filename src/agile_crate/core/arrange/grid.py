@@ -47,52 +47,54 @@ class GridSheet(NamedTuple):
         return (self.cells.box(index) for index in range(self.frames))
 
 
-def arrange_grid(count: int, wish: GridOptions) -> tuple[GridSheet, ...]:
+def arrange_grid(count: int, options: GridOptions) -> tuple[GridSheet, ...]:
     """Lays `count` frames (1 or more) into the cells of as few sheets as hold them, in order.
 
     Raises FitError when a cell is larger than a sheet may be, or when the columns and rows asked for
     are too few for the frames or too many for the sheet.
     """
-    most = most_cells(wish)
-    if wish.columns and wish.rows and count > wish.columns * wish.rows:
+    most = most_cells(options)
+    if options.columns and options.rows and count > options.columns * options.rows:
         raise FitError(
             "{} do not fit into {} × {} cells ({}); raise {columns} or {rows}, or leave one out",
             counted(count, "frame"),
-            wish.columns,
-            wish.rows,
-            wish.columns * wish.rows,
+            options.columns,
+            options.rows,
+            options.columns * options.rows,
         )
     sheets: list[GridSheet] = []
     while count:
-        cells = _cells_of_next_sheet(count, wish, most)
+        cells = _cells_of_next_sheet(count, options, most)
         placed = min(count, cells.count)
-        sheets.append(GridSheet(wish.rules.sheet_size(cells.extent), cells, placed))
+        sheets.append(GridSheet(options.rules.sheet_size(cells.extent), cells, placed))
         count -= placed
     return tuple(sheets)
 
 
-def most_cells(wish: GridOptions) -> Size:
+def most_cells(options: GridOptions) -> Size:
     """The most columns and rows that a sheet can have, checked against the ones that were asked for."""
-    usable = wish.rules.usable
-    limit = setting("size", measured(usable)) if wish.rules.exact else f"the largest sheet allowed, {measured(usable)}"
-    advice = message("give a larger {size}") if wish.rules.exact else message("raise {max_size}")
-    single = wish.cells(1, 1).extent
+    usable = options.rules.usable
+    limit = (
+        setting("size", measured(usable)) if options.rules.exact else f"the largest sheet allowed, {measured(usable)}"
+    )
+    advice = message("give a larger {size}") if options.rules.exact else message("raise {max_size}")
+    single = options.cells(1, 1).extent
     if single.w > usable.w or single.h > usable.h:
-        with_margin = f" with its margin ({measured(single)})" if wish.margin else ""
-        raise FitError("a cell of {}{} is larger than {}; {}", measured(wish.cell), with_margin, limit, advice)
+        with_margin = f" with its margin ({measured(single)})" if options.margin else ""
+        raise FitError("a cell of {}{} is larger than {}; {}", measured(options.cell), with_margin, limit, advice)
     most = Size(
         *(
-            (room - 2 * wish.margin + wish.gap) // (side + wish.gap)
-            for room, side in zip(usable, wish.cell, strict=True)
+            (room - 2 * options.margin + options.gap) // (side + options.gap)
+            for room, side in zip(usable, options.cell, strict=True)
         )
     )
-    for asked, possible, word in ((wish.columns, most.w, "columns"), (wish.rows, most.h, "rows")):
+    for asked, possible, word in ((options.columns, most.w, "columns"), (options.rows, most.h, "rows")):
         if asked > possible:
             raise FitError(
                 "{} {} of {} cells are larger than {}; at most {} fit, or {}",
                 asked,
                 word,
-                measured(wish.cell),
+                measured(options.cell),
                 limit,
                 possible,
                 advice,
@@ -100,49 +102,49 @@ def most_cells(wish: GridOptions) -> Size:
     return most
 
 
-def _cells_of_next_sheet(count: int, wish: GridOptions, most: Size) -> Cells:
-    if wish.strip:
-        length = min(count, most.h if wish.down else most.w)
-        return wish.cells(1, length) if wish.down else wish.cells(length, 1)
-    if wish.columns and wish.rows:
-        return wish.cells(wish.columns, wish.rows)
-    if wish.columns:
-        return wish.cells(wish.columns, min(-(-count // wish.columns), most.h))
-    if wish.rows:
-        return wish.cells(min(-(-count // wish.rows), most.w), wish.rows)
-    return _best_cells(count, wish, most) or wish.cells(*most)
+def _cells_of_next_sheet(count: int, options: GridOptions, most: Size) -> Cells:
+    if options.strip:
+        length = min(count, most.h if options.down else most.w)
+        return options.cells(1, length) if options.down else options.cells(length, 1)
+    if options.columns and options.rows:
+        return options.cells(options.columns, options.rows)
+    if options.columns:
+        return options.cells(options.columns, min(-(-count // options.columns), most.h))
+    if options.rows:
+        return options.cells(min(-(-count // options.rows), most.w), options.rows)
+    return _best_cells(count, options, most) or options.cells(*most)
 
 
-def _best_cells(count: int, wish: GridOptions, most: Size) -> Cells | None:
+def _best_cells(count: int, options: GridOptions, most: Size) -> Cells | None:
     """The cells for `count` frames on one sheet, or None if one sheet cannot hold them.
 
     Among the column counts whose sheet is at most 3:1: the smallest sheet, then the fewest empty cells, then the
     nearest to square, then the wider. Where no sheet is within 3:1 (very long cells), the nearest to square.
     """
-    ranked = [(_rank(cells, size), cells) for cells, size in _possible(count, wish, most) if cells.rows <= most.h]
+    ranked = [(_rank(cells, size), cells) for cells, size in _possible(count, options, most) if cells.rows <= most.h]
     return min(ranked, key=lambda entry: entry[0])[1] if ranked else None
 
 
-def considered_grids(count: int, wish: GridOptions) -> Iterator[tuple[Cells, Size, str]]:
+def considered_grids(count: int, options: GridOptions) -> Iterator[tuple[Cells, Size, str]]:
     """Every number of columns that was looked at for `count` frames on one sheet, and why it was not taken."""
-    most = most_cells(wish)
-    best = _best_cells(count, wish, most)
-    for cells, size in _possible(count, wish, most):
+    most = most_cells(options)
+    best = _best_cells(count, options, most)
+    for cells, size in _possible(count, options, most):
         if cells.rows > most.h:
             why = "too high for a sheet"
         elif max(size) > WIDEST * min(size):
             why = f"longer than {WIDEST}:1"
-        elif best and size.w * size.h > (taken := wish.rules.sheet_size(best.extent)).w * taken.h:
+        elif best and size.w * size.h > (taken := options.rules.sheet_size(best.extent)).w * taken.h:
             why = "larger"
         else:
             why = "as large, and less even or with more empty cells"
         yield cells, size, why
 
 
-def _possible(count: int, wish: GridOptions, most: Size) -> Iterator[tuple[Cells, Size]]:
+def _possible(count: int, options: GridOptions, most: Size) -> Iterator[tuple[Cells, Size]]:
     for columns in range(1, min(count, most.w) + 1):
-        cells = wish.cells(columns, -(-count // columns))
-        yield cells, wish.rules.sheet_size(cells.extent)
+        cells = options.cells(columns, -(-count // columns))
+        yield cells, options.rules.sheet_size(cells.extent)
 
 
 def _rank(cells: Cells, size: Size) -> tuple[float, ...]:
@@ -150,15 +152,15 @@ def _rank(cells: Cells, size: Size) -> tuple[float, ...]:
     return max(stretch, WIDEST), size.w * size.h, cells.count, stretch, -cells.columns
 
 
-def arrange_rows(counts: Sequence[int], wish: GridOptions) -> tuple[GridSheet, ...]:
+def arrange_rows(counts: Sequence[int], options: GridOptions) -> tuple[GridSheet, ...]:
     """Sheets for animations of so many frames each (1 or more), in order.
 
-    `wish.columns` limits a row; without it the longest animation sets it, as far as the sheet is wide enough. What is
+    `options.columns` limits a row; without it the longest animation sets it, as far as the sheet is wide enough. What is
     longer goes on in rows below. An animation's rows stay on one sheet if one can hold them. Raises FitError when a
     cell or the columns asked for are larger than a sheet may be. Cost: linear in the rows.
     """
-    most = most_cells(wish)
-    columns = wish.columns or min(max(counts), most.w)
+    most = most_cells(options)
+    columns = options.columns or min(max(counts), most.w)
     sheets: list[list[int]] = [[]]
     for count in counts:
         rows = [columns] * (count // columns) + ([count % columns] if count % columns else [])
@@ -168,9 +170,9 @@ def arrange_rows(counts: Sequence[int], wish: GridOptions) -> tuple[GridSheet, .
             if len(sheets[-1]) == most.h:
                 sheets.append([])
             sheets[-1].append(row)
-    return tuple(_sheet(rows, columns, wish) for rows in sheets)
+    return tuple(_sheet(rows, columns, options) for rows in sheets)
 
 
-def _sheet(rows: Sequence[int], columns: int, wish: GridOptions) -> GridSheet:
-    cells = wish.cells(columns, len(rows), tuple(rows))
-    return GridSheet(wish.rules.sheet_size(cells.extent), cells, sum(rows))
+def _sheet(rows: Sequence[int], columns: int, options: GridOptions) -> GridSheet:
+    cells = options.cells(columns, len(rows), tuple(rows))
+    return GridSheet(options.rules.sheet_size(cells.extent), cells, sum(rows))

@@ -94,8 +94,8 @@ def _at_home(sheets: Sequence[_Sheet], groups: Sequence[BoxGroup]) -> Iterator[t
         counts = [sum(1 for box in group.boxes if (g, box) in sheet.members) for sheet in sheets]
         most = max(counts, default=0)
         home = counts.index(most) if most else None
-        there = {box for sheet in sheets for member, box in sheet.members if member == g}
-        rest = [box for box in group.boxes if box not in there]
+        placed = {box for sheet in sheets for member, box in sheet.members if member == g}
+        rest = [box for box in group.boxes if box not in placed]
         if home is not None:
             sheets[home].members |= {(g, box) for box in rest if box in sheets[home].places}
             rest = [box for box in rest if box not in sheets[home].places]

@@ -76,7 +76,7 @@ def _match(pairs: Sequence[tuple[Picture, Picture]], mirrored: bool) -> Mirror |
 
 
 def _is_image(first: Picture, other: Picture, mirror: Mirror, flip: tuple[slice, slice]) -> bool:
-    size, mine, wanted = first.stored_box.size, _inside(first), _inside(other)
-    x = size.w - mine.right if "x" in mirror else mine.x
-    y = size.h - mine.bottom if "y" in mirror else mine.y
+    size, inner, wanted = first.stored_box.size, _inside(first), _inside(other)
+    x = size.w - inner.right if "x" in mirror else inner.x
+    y = size.h - inner.bottom if "y" in mirror else inner.y
     return (x, y) == wanted[:2] and np.array_equal(first.pixels[flip], other.pixels)

@@ -44,15 +44,15 @@ def arranged_tightly(request: LayoutRequest) -> Arranged:
         groups.append(BoxGroup(tuple(owned), loose=sequence.name is None or options.part_animations))
     numbers = [number for number, group in enumerate(groups) if group.boxes]
     filled = [groups[number] for number in numbers]
-    told: list[Message] = []
+    remarks: list[Message] = []
     if options.keep_places and request.previous:
         names = _names(sequences, numbers)
-        fillings, told = _staying(
+        fillings, remarks = _staying(
             sizes, filled, _stays(request.previous, filled, names, owners, sizes), request.previous, limits
         )
     else:
         fillings = list(_on_sheets(tuple(sizes), tuple(filled), limits))
-        told += _told_of_parting([sequences[number].name for number in numbers], filled, sizes, fillings, limits)
+        remarks += _told_of_parting([sequences[number].name for number in numbers], filled, sizes, fillings, limits)
     # A box in two groups is stored once a sheet: the bound counts it once, so sheets may be larger than it says.
     stored = [sizes[box] for box in sorted({box for group in groups for box in group.boxes})]
     if options.one_sheet and len(fillings) > 1:
@@ -71,7 +71,7 @@ def arranged_tightly(request: LayoutRequest) -> Arranged:
     )
     proven = all(filling.arranged.proven for filling in fillings)
     arrangement = Arrangement(plans, tuple(spots), considered, bound(stored, limits.gap), proven)
-    return Arranged(arrangement, (*_told_of_sharing(owners, sizes), *told))
+    return Arranged(arrangement, (*_told_of_sharing(owners, sizes), *remarks))
 
 
 @lru_cache(maxsize=16)
@@ -94,12 +94,12 @@ def _stays(
     sizes: Sequence[Size],
 ) -> dict[tuple[int, int], PinnedBox]:
     """Where each group's boxes were: those that one of its frames had, and that still have their size."""
-    there = {frame.name: frame for frame in before.frames}
+    by_name = {frame.name: frame for frame in before.frames}
     stays: dict[tuple[int, int], PinnedBox] = {}
     for g, group in enumerate(groups):
         own = set(group.boxes)
         for index, name in names[g]:
-            box, frame = owners[index][0], there.get(name)
+            box, frame = owners[index][0], by_name.get(name)
             if box in own and frame and frame.upright == sizes[box]:
                 stays.setdefault((g, box), PinnedBox(frame.on_sheet, Place(frame.box.x, frame.box.y, frame.turned)))
     return stays
@@ -118,7 +118,7 @@ def _staying(
     covered = sum(bound([sizes[box] for box in filling.boxes], 0) for filling in stayed.fillings)
     boxes = sum(len(filling.boxes) for filling in stayed.fillings)
     advice = message("; leave {keep_places} out once to arrange them afresh") if afresh * LOSS < pixels else ""
-    told = message(
+    remark = message(
         "{:,} of {} where they were: {:.0%} full, {:.0%} in a fresh arrangement{}",
         stayed.kept,
         counted(boxes, "box", "boxes"),
@@ -126,7 +126,7 @@ def _staying(
         covered / max(1, afresh),
         advice,
     )
-    return stayed.fillings, [told]
+    return stayed.fillings, [remark]
 
 
 LOSS = 1.1
@@ -166,11 +166,11 @@ def _told_of_sharing(owners: Sequence[tuple[int, Mirror]], sizes: Sequence[Size]
     mirrored = [index for index in copies if owners[index][1]]
     if copies:
         saved = sum(sizes[index].w * sizes[index].h for index in copies)
-        told = f", {len(mirrored):,} of them mirrored" if mirrored else ""
+        how = f", {len(mirrored):,} of them mirrored" if mirrored else ""
         yield message(
             "{} stored with another of the same pixels{}: {} fewer ({keep_repeats} stores all)",
             counted(len(copies), "frame"),
-            told,
+            how,
             counted(saved, "pixel"),
         )
 
@@ -195,7 +195,7 @@ def _told_of_parting(
         )
         pixels, fewer = (sum(f.arranged.size.w * f.arranged.size.h for f in some) for some in (fillings, parted))
         if len(parted) < len(fillings) or fewer < WORTH * pixels:
-            kept = min(later, key=lambda g: (len(groups[g].boxes), g))
+            largest = min(later, key=lambda g: (len(groups[g].boxes), g))
             saved = f"{counted(len(parted), 'sheet')} instead of {len(fillings)}" if len(parted) < len(fillings) else ""
             saved += f"{', ' if saved else ''}{1 - fewer / pixels:.0%} fewer pixels" if fewer < pixels else ""
             yield message(
@@ -203,7 +203,7 @@ def _told_of_parting(
                 "would need {} ({part_animations})",
                 number + 1,
                 full,
-                quoted(names[kept] or ""),
+                quoted(names[largest] or ""),
                 saved,
             )
         return

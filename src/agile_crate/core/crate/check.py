@@ -71,8 +71,8 @@ def _check_skins(crate: Crate) -> Iterator[str]:
     for sheet in crate.sheets:
         names = [skin.name for skin in sheet.skins]
         if sorted(names) != sorted(first):
-            told = [few(map(quoted, some)) or "none" for some in (names, first)]
-            yield f"sheet {quoted(sheet.image)} has other skins than the first: {told[0]}, not {told[1]}"
+            listed = [few(map(quoted, some)) or "none" for some in (names, first)]
+            yield f"sheet {quoted(sheet.image)} has other skins than the first: {listed[0]}, not {listed[1]}"
         for name in names:
             if name != name.strip() or not name or set(name) & set("/\\:\0"):
                 yield f"sheet {quoted(sheet.image)}: {quoted(name)} cannot name a skin"

@@ -200,13 +200,13 @@ class _Parting:
             begin, end = (Offset(box.x + (y if across else x), box.y + (x if across else y)) for x, y in ends)
             self.done.append(Parted(box, begin, end, seam.crossed, across))
         found = [(name, box_of(self.labels[part] == name)) for name in names]
-        parts = [(name, its.moved(Offset(box.x, box.y))) for name, its in found if its]
+        parts = [(name, inner.moved(Offset(box.x, box.y))) for name, inner in found if inner]
         if len(parts) == 1:
             return parts
         again: list[tuple[int, Box]] = []
-        for name, its in parts:
-            may_be_several = usual is None or (its.h if across else its.w) >= TOO_WIDE * usual
-            again += self._parts(name, its, usual, across) if may_be_several else [(name, its)]
+        for name, inner in parts:
+            may_be_several = usual is None or (inner.h if across else inner.w) >= TOO_WIDE * usual
+            again += self._parts(name, inner, usual, across) if may_be_several else [(name, inner)]
         return again
 
 
@@ -230,11 +230,11 @@ def _in_rows(islands: Sequence[tuple[int, Box]]) -> list[list[tuple[int, Box]]]:
 
 def _crumbs(rows: Sequence[Sequence[tuple[int, Box]]]) -> list[Message]:
     areas = [box.w * box.h for row in rows for _, box in row]
-    crumbs = sum(area < CRUMB * max(areas) for area in areas)
-    if not crumbs:
+    small = sum(area < CRUMB * max(areas) for area in areas)
+    if not small:
         return []
-    told = f"{counted(crumbs, 'island')} of {len(areas):,} are crumbs beside the largest: "
-    return [message("{}{join:N} joins loose parts", told)]
+    what = f"{counted(small, 'island')} of {len(areas):,} are crumbs beside the largest: "
+    return [message("{}{join:N} joins loose parts", what)]
 
 
 def _usual(sides: Sequence[int]) -> float | None:

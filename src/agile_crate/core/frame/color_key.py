@@ -101,9 +101,9 @@ def _unmix(
     for dy in range(-WINDOW, WINDOW + 1):
         for dx in range(-WINDOW, WINDOW + 1):
             y, x = rows + dy, columns + dx
-            there = (y >= 0) & (y < height) & (x >= 0) & (x < width)
-            there[there] = figure[y[there], x[there]]
-            where = np.flatnonzero(there)
+            inside = (y >= 0) & (y < height) & (x >= 0) & (x < width)
+            inside[inside] = figure[y[inside], x[inside]]
+            where = np.flatnonzero(inside)
             pure = pixels[y[where], x[where], :3].astype(np.float32) - ground
             explain(where, pure)
             twin = inner[y[where], x[where]] & (np.abs(mixed[where] - pure).max(axis=1) <= ALIKE)

@@ -43,8 +43,8 @@ def feet(grounds: Iterable[GroundContact | None]) -> Point | None:
     if not seen:
         return None
     lowest = max(ground.y for ground in seen)
-    there = [ground for ground in seen if ground.y == lowest]
-    left, right = min(ground.left for ground in there), max(ground.right for ground in there)
+    lowest_ones = [ground for ground in seen if ground.y == lowest]
+    left, right = min(ground.left for ground in lowest_ones), max(ground.right for ground in lowest_ones)
     return Point(plain(Fraction(left + right, 2)), lowest + 1)
 
 

@@ -123,12 +123,12 @@ def _followed(onward: dict[Corner, list[Corner]], start: Corner) -> list[Corner]
     while here != start:
         ways = onward[here]
         left = (here[0] + step[1], here[1] - step[0])
-        there = left if left in ways else ways[0]
-        ways.remove(there)
-        turn = (there[0] - here[0], there[1] - here[1])
+        next_corner = left if left in ways else ways[0]
+        ways.remove(next_corner)
+        turn = (next_corner[0] - here[0], next_corner[1] - here[1])
         if turn != step:
             loop.append(here)
-        step, here = turn, there
+        step, here = turn, next_corner
     return loop
 
 

@@ -20,8 +20,8 @@ def key_of(finding: Finding, frames: Iterable[FrameFacts]) -> str:
     """What a finding is known by, in hex: its code, and names and pixels of the frames of its sequence. `frames` are
     those of the sequence, or, of stills, those that it is about. A frame that changed makes it another finding.
     """
-    told = [finding.code, *finding.frames, *(f"{frame.name} {frame.digest}" for frame in frames)]
-    return hashlib.blake2b("\0".join(told).encode(), digest_size=16).hexdigest()
+    values = [finding.code, *finding.frames, *(f"{frame.name} {frame.digest}" for frame in frames)]
+    return hashlib.blake2b("\0".join(values).encode(), digest_size=16).hexdigest()
 
 
 def allowed_text(findings: Mapping[str, Finding]) -> str:

@@ -86,11 +86,11 @@ def _shift(frame: Plane, other: Plane) -> Offset:
     """By how much a frame must be moved to lie on another, at best, in whole pixels."""
     padded = (np.pad(one.sum(axis=0), RIM) for one in (frame, other))
     a, b = map(np.fft.rfft2, padded)
-    both = b * np.conj(a)
-    strength = np.abs(both)
-    both /= strength + 1e-3 * strength.max() + 1e-9
+    spectrum = b * np.conj(a)
+    strength = np.abs(spectrum)
+    spectrum /= strength + 1e-3 * strength.max() + 1e-9
     shape = (frame.shape[1] + 2 * RIM, frame.shape[2] + 2 * RIM)
-    peak = np.unravel_index(int(np.fft.irfft2(both, shape).argmax()), shape)
+    peak = np.unravel_index(int(np.fft.irfft2(spectrum, shape).argmax()), shape)
     y, x = (int(at) if at <= side // 2 else int(at) - side for at, side in zip(peak, shape, strict=True))
     return Offset(x, y)
 

@@ -18,15 +18,15 @@ Pairs = tuple[tuple[str, str], ...]
 
 def check_names(asked: str, names: Iterable[str], sequences: Iterable[FrameSequence]) -> None:
     """Raises UsageError for a name that no animation has, with the nearest that one has."""
-    there = named(sequences)
+    known = named(sequences)
     for name in names:
-        if name not in there:
-            raise UsageError("{}: there is no animation {}; {}", setting(asked), quoted(name), _hint(name, there))
+        if name not in known:
+            raise UsageError("{}: there is no animation {}; {}", setting(asked), quoted(name), _hint(name, known))
 
 
-def _hint(name: str, there: list[str]) -> str:
-    near = nearest(name, there)
-    return f"did you mean {quoted(near)}?" if near else f"there are: {few(there) if there else 'none'}"
+def _hint(name: str, known: list[str]) -> str:
+    near = nearest(name, known)
+    return f"did you mean {quoted(near)}?" if near else f"there are: {few(known) if known else 'none'}"
 
 
 def named(sequences: Iterable[FrameSequence]) -> list[str]:
@@ -36,17 +36,17 @@ def named(sequences: Iterable[FrameSequence]) -> list[str]:
 
 def the_only(asked: str, example: str, sequences: Iterable[FrameSequence]) -> str:
     """The name of the animation, where a setting names none. Raises UsageError where there are several, or none."""
-    there = [sequence.name for sequence in sequences if sequence.name is not None and not sequence.origin]
-    if len(there) != 1:
-        known = f"there are: {few(there)}" if there else "there are only stills"
+    names = [sequence.name for sequence in sequences if sequence.name is not None and not sequence.origin]
+    if len(names) != 1:
+        known = f"there are: {few(names)}" if names else "there are only stills"
         raise UsageError("{}: say of which animation, such as {}; {}", setting(asked), example, known)
-    return there[0]
+    return names[0]
 
 
 def spelled_out(pairs: Iterable[tuple[str, str]], making: str, sequences: Sequences) -> tuple[Pairs, list[Message]]:
     """Pairs NEW=OLD of names, those with wildcards once for every animation that OLD matches and whose NEW is not yet
     there; and a warning of each that matches nothing. What a * of OLD stands for takes the place of that * of NEW."""
-    there = named(sequences)
+    known = named(sequences)
     result: list[tuple[str, str]] = []
     warnings: list[Message] = []
     for new, old in pairs:
@@ -56,9 +56,9 @@ def spelled_out(pairs: Iterable[tuple[str, str]], making: str, sequences: Sequen
         pair = setting(making, f"{new}={old}")
         if new.count("*") != old.count("*"):
             raise UsageError("{}: {}", pair, _AS_MANY)
-        found = _matching(old, there)
+        found = _matching(old, known)
         made = [(_filled(new, parts), name) for name, parts in found]
-        result += [one for one in made if one[0] not in there]
+        result += [one for one in made if one[0] not in known]
         if not found:
             warnings.append(message("{} matches no animation", pair))
     return tuple(result), warnings

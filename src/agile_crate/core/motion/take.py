@@ -194,13 +194,13 @@ def numbers_told(numbers: Iterable[int]) -> str:
 
 def counted_otherwise(sequences: Sequences) -> dict[str, str]:
     """The numbers in the names of each animation's frames, told, where those are not the positions."""
-    told: dict[str, str] = {}
+    by_name: dict[str, str] = {}
     for sequence in sequences:
         numbers = [number_of(frame.name) for frame in sequence.frames]
         known = [number for number in numbers if number is not None]
         if sequence.name is not None and known and numbers != list(range(1, len(numbers) + 1)):
-            told[sequence.name] = numbers_told(known)
-    return told
+            by_name[sequence.name] = numbers_told(known)
+    return by_name
 
 
 def split(sequences: Sequences, parts: Mapping[str, Mapping[str, Spans]]) -> Sequences:

@@ -116,12 +116,12 @@ def sides_told(sides: Sides) -> str:
 
 
 def _bring_to_canvas(ways: list[Way], lineup: Lineup, settings: Settings) -> None:
-    wish = settings.canvas
-    if wish == "animation":
+    wanted = settings.canvas
+    if wanted == "animation":
         for group in lineup.animations:
             _bring(ways, group.span, settings)
-    elif wish != "own":
-        _bring(ways, range(len(ways)), settings, wish if isinstance(wish, Size) else None)
+    elif wanted != "own":
+        _bring(ways, range(len(ways)), settings, wanted if isinstance(wanted, Size) else None)
 
 
 def _bring(ways: list[Way], span: Sequence[int], settings: Settings, canvas: Size | None = None) -> None:
@@ -176,14 +176,14 @@ def _default_pivots(ways: list[Way], lineup: Lineup, settings: Settings) -> list
         of_cells = settings.cell or largest(way.canvas for way in ways)
 
     @cache
-    def named(canvas: Size, flipped: bool, wish: PivotOptions | None, reference: Size) -> Point:
-        if wish is None or wish == FEET:
+    def named(canvas: Size, flipped: bool, options: PivotOptions | None, reference: Size) -> Point:
+        if options is None or options == FEET:
             return default_pivot(reference, canvas, settings.align, flipped)
-        return wish.on(canvas)
+        return options.on(canvas)
 
     pivots: list[Point] = []
     for name, span in lineup.together:
         reference = of_cells or largest(ways[index].canvas for index in span)
-        wish = settings.pivot.of(name)
-        pivots += [named(ways[index].canvas, ways[index].flipped, wish, reference) for index in span]
+        options = settings.pivot.of(name)
+        pivots += [named(ways[index].canvas, ways[index].flipped, options, reference) for index in span]
     return pivots

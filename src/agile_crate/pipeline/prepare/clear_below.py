@@ -32,9 +32,9 @@ def decide(facts: Iterable[Faint], lineup: Lineup, settings: Settings) -> Decisi
     found = list(facts)
     emptied = [name for name, its in zip(lineup.names, found, strict=True) if its.faint and its.faint == its.visible]
     faint = [its.faint for its in found if its.faint]
-    told = Message(f"{counted(sum(faint), 'faint pixel')} of {counted(len(faint), 'frame')} cleared")
+    remark = Message(f"{counted(sum(faint), 'faint pixel')} of {counted(len(faint), 'frame')} cleared")
     warnings = warning_of_empty(emptied, lineup, "clear_below", settings.clear_below)
-    return Decision(alike(settings.clear_below, lineup), (told,), warnings)
+    return Decision(alike(settings.clear_below, lineup), (remark,), warnings)
 
 
 def apply(picture: Picture, faintest: int) -> Picture:

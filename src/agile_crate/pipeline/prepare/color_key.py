@@ -29,8 +29,8 @@ def decide(facts: Iterable[Keyed], lineup: Lineup, _: Settings) -> Decision[None
     all_keyed = list(facts)
     lost = [keyed.gone for keyed in all_keyed if keyed.gone]
     emptied = [name for name, keyed in zip(lineup.names, all_keyed, strict=True) if keyed.is_empty]
-    told = f"the colour key made {counted(sum(lost), 'pixel')} of {counted(len(lost), 'frame')} empty"
-    return Decision((), (Message(told),), warning_of_empty(emptied, lineup, "color_key"))
+    remark = f"the colour key made {counted(sum(lost), 'pixel')} of {counted(len(lost), 'frame')} empty"
+    return Decision((), (Message(remark),), warning_of_empty(emptied, lineup, "color_key"))
 
 
 def apply(picture: Picture, _: None) -> Picture:

@@ -18,8 +18,8 @@ def fact(_: Picture, __: Settings) -> None:
 
 
 def decide(_: Iterable[None], lineup: Lineup, __: Settings) -> Decision[None]:
-    told = message("colours carried under the transparent pixels of all frames ({fill_under})")
-    return Decision(alike(None, lineup), (told,))
+    remark = message("colours carried under the transparent pixels of all frames ({fill_under})")
+    return Decision(alike(None, lineup), (remark,))
 
 
 def apply(picture: Picture, _: None) -> Picture:

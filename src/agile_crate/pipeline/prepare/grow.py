@@ -22,8 +22,8 @@ def decide(facts: Iterable[Standing], lineup: Lineup, settings: Settings) -> Dec
     growth = growth_for(((standing.seen, standing.canvas) for standing in facts), settings.outline.reach)
     if not any(growth):
         return Decision()
-    told = Message(f"every canvas grew by {sides_told(growth)}, to hold the outline")
-    return Decision(alike(growth, lineup), (told,))
+    remark = Message(f"every canvas grew by {sides_told(growth)}, to hold the outline")
+    return Decision(alike(growth, lineup), (remark,))
 
 
 STEP = Step(fact, decide, grown, joined=seen_together, is_shared=True)

@@ -20,8 +20,8 @@ def fact(picture: Picture, _: Settings) -> int:
 
 
 def decide(facts: Iterable[int], lineup: Lineup, settings: Settings) -> Decision[int]:
-    told = Message(f"hard alpha settled {counted(sum(facts), 'half-covered pixel')}")
-    return Decision(alike(settings.hard_alpha, lineup), (told,))
+    remark = Message(f"hard alpha settled {counted(sum(facts), 'half-covered pixel')}")
+    return Decision(alike(settings.hard_alpha, lineup), (remark,))
 
 
 def apply(picture: Picture, threshold: int) -> Picture:

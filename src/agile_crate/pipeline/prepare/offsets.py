@@ -18,11 +18,11 @@ def fact(picture: Picture, settings: Settings) -> tuple[float, float] | None:
 def decide(facts: Iterable[tuple[float, float] | None], lineup: Lineup, settings: Settings) -> Decision[None]:
     moves = [move for move in facts if move]
     across, along = (max((abs(move[axis]) for move in moves), default=0) for axis in (0, 1))
-    told = Message(
+    remark = Message(
         f"offsets are forgotten: put at the {settings.align} of their canvas again, frames move by up to {across:g} "
         f"pixels across and {along:g} up or down; drawn by their pivots they stay"
     )
-    return Decision(alike(None, lineup), (told,))
+    return Decision(alike(None, lineup), (remark,))
 
 
 def apply(picture: Picture, _: None) -> Picture:

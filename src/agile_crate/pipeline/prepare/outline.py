@@ -22,8 +22,8 @@ def decide(_: Iterable[None], lineup: Lineup, settings: Settings) -> Decision[Ou
     assert settings.outline is not None, "the step was wanted"
     outline = settings.outline._replace(hard=bool(settings.hard_alpha))
     where = "inside" if outline.inner else "round"
-    told = Message(f"a line of {counted(outline.width, 'pixel')} {where} every figure, {outline.color.hex}")
-    return Decision(alike(outline, lineup), (told,))
+    remark = Message(f"a line of {counted(outline.width, 'pixel')} {where} every figure, {outline.color.hex}")
+    return Decision(alike(outline, lineup), (remark,))
 
 
 def apply(picture: Picture, outline: Outline) -> Picture:

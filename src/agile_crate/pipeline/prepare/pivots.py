@@ -27,7 +27,7 @@ class Stance(NamedTuple):
 
 def asks_for_feet(settings: Settings) -> bool:
     """Return True if any pivot is to be at the feet."""
-    return FEET in (settings.pivot.everyone, *(wish for _, wish in settings.pivot.named))
+    return FEET in (settings.pivot.everyone, *(options for _, options in settings.pivot.named))
 
 
 def fact(picture: Picture, settings: Settings) -> Stance:

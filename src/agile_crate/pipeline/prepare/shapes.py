@@ -52,11 +52,11 @@ def decide(facts: Iterable[Silhouette], lineup: Lineup, settings: Settings) -> D
     drawn = [shape for shape in shapes if shape]
     points = sum(len(polygon) for shape in drawn for polygon in shape.polygons)
     tolerance = max((shape.tolerance for shape in drawn), default=0)
-    told = Message(
+    remark = Message(
         f"{counted(len(drawn), 'shape')} of {points / max(1, len(drawn)):.1f} points on average; "
         f"what is visible lies at most {tolerance:g} px outside of them"
     )
-    return Decision(tuple(shapes), (told,))
+    return Decision(tuple(shapes), (remark,))
 
 
 def _mask(silhouette: Silhouette) -> tuple[np.ndarray, Box]:

@@ -72,7 +72,7 @@ def odd_files(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
         if sequence.name is None or len(sequence.frames) == 1
         for frame in sequence.frames
     ]
-    told: set[str] = set()
+    reported: set[str] = set()
     beside = [(sequence, frame, owner) for sequence, frame in alone if (owner := _beside(frame.name, owners))]
     counts = Counter(owner.label for *_, owner in beside)
     for sequence, frame, owner in beside:
@@ -80,10 +80,10 @@ def odd_files(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
             wider = _widening(frame, sequences)
             what = f"lies beside {quoted(owner.label)} and is no frame of it, but seems left over{wider}"
             yield finding(sequence, FILE_ODD, DOUBT, [frame], what, left_out([frame.name]))
-            told.add(frame.name)
+            reported.add(frame.name)
     frames = [frame for sequence in sequences for frame in sequence.frames]
     widest = max(frames, key=lambda frame: frame.canvas.w * frame.canvas.h, default=None)
-    if widest and widest.name not in told and (more := _widening(widest, sequences)):
+    if widest and widest.name not in reported and (more := _widening(widest, sequences)):
         sequence = next(sequence for sequence in sequences if widest in sequence.frames)
         yield finding(sequence, FILE_ODD, DOUBT, [widest], more.lstrip("; "), left_out([widest.name]))
 

@@ -104,15 +104,15 @@ def tint_between(before: Miniature, frame: Miniature, after: Miniature) -> Tint 
     still = change <= max(QUIET, float(np.quantile(change, STILL)))
     if np.count_nonzero(still) < LEAST_PIXELS:
         return None
-    first, its, last = (colour[still] for colour in colours)
-    by = np.median(its - (first + last) / 2, axis=0)
+    first, own, last = (colour[still] for colour in colours)
+    by = np.median(own - (first + last) / 2, axis=0)
     drift = float(np.abs(np.median(first - last, axis=0)).max())
     most = float(np.abs(by).max())
     if not max(LEAST_TINT, CLEAR * drift) <= most <= MOST_TINT:
         return None
     for neighbour in (first, last):
-        off = median(np.abs(its - neighbour).mean(axis=1))
-        gains, left = _fit(neighbour, its)
+        off = median(np.abs(own - neighbour).mean(axis=1))
+        gains, left = _fit(neighbour, own)
         if min(gains) < LEAST_GAIN or left > LEFT * off:
             return None
     red, green, blue = by.tolist()
@@ -128,8 +128,8 @@ def _fit(before: NDArray[np.float32], after: NDArray[np.float32]) -> tuple[list[
         x, y = before[kept], after[kept]
         middle_x, middle_y = x.mean(axis=0), y.mean(axis=0)
         power = np.square(x - middle_x).mean(axis=0)
-        both = ((x - middle_x) * (y - middle_y)).mean(axis=0)
-        gain = np.where(power > 25, both / np.maximum(power, 1e-9), 1.0)
+        covariance = ((x - middle_x) * (y - middle_y)).mean(axis=0)
+        gain = np.where(power > 25, covariance / np.maximum(power, 1e-9), 1.0)
         gains = gain.tolist()
         left = np.abs(after - (before - middle_x) * gain - middle_y).mean(axis=1)
         kept = left <= max(1.0, 1.5 * median(left[kept]))
