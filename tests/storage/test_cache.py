@@ -14,7 +14,7 @@ import pytest
 
 from agile_crate.core.text import bytes_shown
 from agile_crate.storage import cache as store
-from agile_crate.storage.cache import SETTLED, clear, held, opened, place
+from agile_crate.storage.cache import SETTLED_NS, clear, held, opened, place
 from conftest import Run
 
 HOUR = 3600 * 10**9
@@ -172,7 +172,7 @@ def test_a_file_that_did_not_change_is_known(frame: Path) -> None:
 def test_a_file_that_was_changed_just_before_is_not_known(frame: Path) -> None:
     noted(frame, 0)
     assert known(frame) == ""
-    noted(frame, SETTLED // 2)
+    noted(frame, SETTLED_NS // 2)
     assert known(frame) == ""
 
 
@@ -229,11 +229,13 @@ def test_the_command_says_how_much_there_is_and_deletes_it(
     size = held(cache_folder).bytes
     assert (
         run("cache").stdout
-        == f"{cache_folder}: 1 entry, {bytes_shown(size)}; at most {bytes_shown(store.LARGEST)} are kept\n"
+        == f"{cache_folder}: 1 entry, {bytes_shown(size)}; at most {bytes_shown(store.LARGEST_BYTES)} are kept\n"
     )
     said = json.loads(run("cache", "--clear", "--json").stdout)
     assert (said["entries"], said["bytes"], said["cleared"]) == (1, size, True)
-    assert run("cache").stdout == f"{cache_folder}: 0 entries, 0 B; at most {bytes_shown(store.LARGEST)} are kept\n"
+    assert (
+        run("cache").stdout == f"{cache_folder}: 0 entries, 0 B; at most {bytes_shown(store.LARGEST_BYTES)} are kept\n"
+    )
     monkeypatch.setenv("AGILE_CRATE_CACHE", "off")
     assert run("cache").stdout == "nothing is kept between builds: AGILE_CRATE_CACHE is off\n"
 

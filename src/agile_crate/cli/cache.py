@@ -16,7 +16,7 @@ def declare(parser: Parser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     from ..core.text import bytes_shown, counted, shown
-    from ..storage.cache import LARGEST, clear, held, place
+    from ..storage.cache import LARGEST_BYTES, clear, held, place
 
     folder = place()
     contents = held(folder) if folder else None
@@ -28,7 +28,7 @@ def run(arguments: argparse.Namespace) -> int:
             "folder": str(folder) if folder else None,
             "entries": contents.entries if contents else 0,
             "bytes": contents.bytes if contents else 0,
-            "limit": LARGEST,
+            "limit": LARGEST_BYTES,
             "cleared": arguments.clear,
         }
         print_json(document)
@@ -37,6 +37,6 @@ def run(arguments: argparse.Namespace) -> int:
             print("nothing is kept between builds: AGILE_CRATE_CACHE is off")
         else:
             size = f"{counted(contents.entries, 'entry', 'entries')}, {bytes_shown(contents.bytes)}"
-            outcome = "deleted" if arguments.clear else f"at most {bytes_shown(LARGEST)} are kept"
+            outcome = "deleted" if arguments.clear else f"at most {bytes_shown(LARGEST_BYTES)} are kept"
             print(f"{shown(str(folder))}: {size}; {outcome}")
     return Status.DONE

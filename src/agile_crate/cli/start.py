@@ -2,7 +2,7 @@
 
 from .signals import INTERRUPTED, be_ready, ignore
 
-GARBAGE = 100_000
+GARBAGE_THRESHOLD = 100_000
 """New objects between two looks for garbage. With tens of thousands of frames, the usual 700 take a tenth of the time;
 hardly anything here lies in circles."""
 
@@ -20,7 +20,7 @@ def run() -> None:
     statuses: list[int] = []
     # The first that is registered is called last, when all else that wants to end in order has done so.
     atexit.register(_leave, statuses)
-    gc.set_threshold(GARBAGE)
+    gc.set_threshold(GARBAGE_THRESHOLD)
     from ..interrupts import AfterCommit
     from .main import COMMANDS, main
 

@@ -16,7 +16,7 @@ from .streams import print_json
 if TYPE_CHECKING:
     from ..commands.watch import Turn
 
-MEMORY = 1 << 30
+LEAST_MEMORY_BYTES = 1 << 30
 """Bytes of frames, decoded, that are held from build to build."""
 
 
@@ -59,7 +59,8 @@ def run(arguments: argparse.Namespace) -> int:
         if not (arguments.quiet or arguments.json):
             print(f"watching {shown(arguments.file)}: {few(map(shown, names), 8)}; Ctrl-C ends it", flush=True)
 
-    with writing(), without_progress(arguments) as means, with_cache(means, MEMORY) as context:  # Ctrl-C arrives here
+    # Within `writing`, Ctrl-C arrives here as an exception, and the server and the pools are closed.
+    with writing(), without_progress(arguments) as means, with_cache(means, LEAST_MEMORY_BYTES) as context:
         try:
             if arguments.page:
                 from ..commands.light_table import LightTable

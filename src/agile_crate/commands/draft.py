@@ -21,7 +21,7 @@ from ..settings.table import Settings, options
 from ..storage.staging import refuse_existing, write_alone
 from .survey import Survey, survey
 
-SMALL = 64
+SMALL_CANVAS_SIDE = 64
 """Pixels. Canvases up to so large are most often pixel art, which stays on its canvas."""
 
 MOST_EMPTY = 0.5
@@ -147,7 +147,7 @@ def _layout(looked: Survey) -> tuple[dict[str, str], str]:
     area = sum(one.frames * one.canvas[0] * one.canvas[1] for one in looked.sequences)
     empty = sum(one.frames * one.canvas[0] * one.canvas[1] * one.empty for one in looked.sequences) / area
     canvases = {one.canvas for one in looked.sequences}
-    if max(map(max, canvases)) <= SMALL and len(canvases) == 1:
+    if max(map(max, canvases)) <= SMALL_CANVAS_SIDE and len(canvases) == 1:
         return {"layout": "grid"}, f"Small frames on canvases of one size, {measured(canvases.pop())}: a grid of cells."
     if empty <= MOST_EMPTY and len(canvases) == 1:
         return {"layout": "grid"}, f"Canvases of one size, {empty:.0%} of them empty: a grid of cells."

@@ -18,7 +18,7 @@ from typing import Any, NamedTuple
 
 ADDRESS = "127.0.0.1"
 
-PATIENCE = 20
+SEND_TIMEOUT_S = 20
 """Seconds that a request may take to arrive, and after which a silent stream of news gives a sign of life."""
 
 MOST_STREAMS = 24
@@ -136,7 +136,7 @@ class _Handler(BaseHTTPRequestHandler):
     protocol_version = "HTTP/1.1"
     server_version = "agile-crate"
     sys_version = ""
-    timeout = PATIENCE
+    timeout = SEND_TIMEOUT_S
     server: _Server
 
     def do_GET(self) -> None:
@@ -206,7 +206,7 @@ class _Handler(BaseHTTPRequestHandler):
             self.end_headers()
             while asked.server.hears(stream):
                 try:
-                    news = stream.get(timeout=PATIENCE / 2)
+                    news = stream.get(timeout=SEND_TIMEOUT_S / 2)
                 except queue.Empty:
                     self.wfile.write(b": here\n\n")
                     continue

@@ -21,7 +21,7 @@ from ..core.names import animations_of, frame_key, leads_out, said_once
 from ..core.pixels import Pixels, placeholder
 from ..core.text import bytes_shown, counted, few, quoted
 from ..format.regular import read_regular
-from ..sources.decode import MANY, DecodedPart, Make, Way, part_of, read, readers_for, unreadable, with_progress
+from ..sources.decode import MANY_FILES, DecodedPart, Make, Way, part_of, read, readers_for, unreadable, with_progress
 from ..sources.find import Found, Search, in_crate_order
 from ..sources.read_options import ReadOptions
 from ..sources.source_formats import format_of
@@ -147,7 +147,7 @@ def _decoded(
         hand = readers_for(files, context.pool, None)  # the cache is open in this process alone
         whole: Way[DecodedFrame] = partial(_cached_or_read, make=make, options=options, frames=frames)
     else:
-        hand = readers_for(files, context.pool, MANY)
+        hand = readers_for(files, context.pool, MANY_FILES)
         whole = partial(read, make=make, options=options, with_digest=frames is not None)
     held = 0
 

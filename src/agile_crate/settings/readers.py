@@ -20,7 +20,7 @@ from ..exports.formats import FORMATS
 from . import kinds
 from .reader import LARGEST_SIDE, fraction, of, whole
 
-LONGEST = 24 * 3600 * 1000
+LONGEST_MS = 24 * 3600 * 1000
 """Milliseconds. The longest time that can be asked for."""
 
 CLEAR_SCALE = 16
@@ -60,7 +60,7 @@ def time(text: str) -> Fraction:
     """Milliseconds from ``800ms`` or ``0.8s``. A bare number could be either, so it is refused."""
     plain, scale = (text[:-2], 1) if text.endswith("ms") else (text[:-1], 1000)
     number = fraction(plain) if text.endswith("s") else None
-    if number is None or not 1 <= number * scale <= LONGEST:
+    if number is None or not 1 <= number * scale <= LONGEST_MS:
         raise UsageError(
             f"{quoted(text)} is not a time: write it with its unit, such as 800ms or 0.8s; 1ms is the least"
         )

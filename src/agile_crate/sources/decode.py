@@ -36,10 +36,10 @@ BATCH_FILES = 64
 RESULT_BYTES = 1 << 26
 """Bytes of what was seen that are taken at a time: few bytes of a file may stand for very many pixels."""
 
-SMALL_FILE_BYTES, MANY = 1 << 14, 500
+SMALL_FILE_BYTES, MANY_FILES = 1 << 14, 500
 """Files of fewer bytes on average are read by one thread, and from so many of them on by several processes."""
 
-MANY_LOOKED_AT = 100
+MANY_SURVEYED_FILES = 100
 """The same where more is done with each than to decode it."""
 
 
@@ -87,7 +87,7 @@ def each_part(
     the end of a sentence. Few files are decoded ahead, so what is not kept does not pile up."""
     ordered = in_crate_order(files)
     way = partial(read, make=partial(_at_own_size, make), options=PLAIN._replace(limits=limits))
-    return with_progress(ordered, readers_for(ordered, pool, MANY_LOOKED_AT), progress, lambda: way)
+    return with_progress(ordered, readers_for(ordered, pool, MANY_SURVEYED_FILES), progress, lambda: way)
 
 
 def with_progress(

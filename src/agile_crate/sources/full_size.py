@@ -16,7 +16,7 @@ from ..format.regular import read_regular
 from .decoded import DecodedSequence
 from .read_options import PLAIN
 
-KEPT = 4
+CACHED_FILES = 4
 """Files of which the last frames are kept: a frame is mostly looked at with its neighbours."""
 
 
@@ -30,7 +30,7 @@ class FrameSource(NamedTuple):
 def read_again(places: Mapping[str, FrameSource], limits: Limits) -> Callable[[str, Size], Pixels]:
     """What reads the frame of a name again, shape (h, w, 4), straight alpha. `places` may grow meanwhile. It raises
     InputError if the file holds another picture by now."""
-    read = lru_cache(KEPT)(partial(_read, limits=limits))
+    read = lru_cache(CACHED_FILES)(partial(_read, limits=limits))
 
     def again(name: str, canvas: Size) -> Pixels:
         path, number = places[name]

@@ -20,7 +20,7 @@ from .pictures import read_still
 KINDS = (GREY, RGB, INDEXED, RGBA)
 """The colour types that sheets have."""
 
-AT_ONCE = 1 << 20
+BAND_PIXELS = 1 << 20
 """Bytes that are inflated at a time."""
 
 
@@ -64,7 +64,7 @@ def _lines(parts: Iterable[memoryview], length: int) -> Iterator[bytes]:
         for part in parts:
             rest: bytes | memoryview = part
             while rest:
-                held += inflate.decompress(rest, AT_ONCE)
+                held += inflate.decompress(rest, BAND_PIXELS)
                 rest = inflate.unconsumed_tail
                 whole = len(held) // length * length
                 yield from (bytes(held[at : at + length]) for at in range(0, whole, length))

@@ -39,7 +39,7 @@ _SVG = f"{{{NAMESPACE}}}"
 
 GZIPPED = b"\x1f\x8b"
 
-AT_ONCE = 1 << 31
+INLINE_COST = 1 << 31
 """Elements times pixels that are drawn in this process; more go to one that can be ended."""
 
 LAYER = 30
@@ -47,7 +47,7 @@ LAYER = 30
 
 _LAYERED = re.compile(r"(?<!-)\b(opacity|clip-path|mask|filter|mix-blend-mode|isolation)\b")
 
-MUCH_TO_COMPARE = 10_000_000
+MOST_COMPARISONS = 10_000_000
 """Pairs of attributes of one element, or of rules and elements, that are compared when a drawing is read."""
 
 LAYERED_DRAWINGS = 20
@@ -126,7 +126,7 @@ def _drawn(drawing: _Drawing, canvas: Size, limits: Limits) -> Pixels:
         "font": drawing.font,
         "family": drawing.family,
     }
-    if drawing.cost * canvas.w * canvas.h < AT_ONCE:
+    if drawing.cost * canvas.w * canvas.h < INLINE_COST:
         png = rendered(request)
     else:
         from ..workers.child import run_module
@@ -298,8 +298,8 @@ def _costs(root: Element, limits: Limits) -> dict[Element, int]:
         )
     attributes = sum(len(element.attrib) ** 2 for element in counts)
     rules = sum((element.text or "").count("{") for element in counts if local_name(element) == "style")
-    if attributes > MUCH_TO_COMPARE or rules * len(counts) > MUCH_TO_COMPARE:
-        costs = dict.fromkeys(costs, AT_ONCE)
+    if attributes > MOST_COMPARISONS or rules * len(counts) > MOST_COMPARISONS:
+        costs = dict.fromkeys(costs, INLINE_COST)
     return costs
 
 
@@ -317,7 +317,7 @@ def _own_cost(element: Element) -> int:
     style = (element.text or "") if name == "style" else element.get("style", "")
     is_dashed = "stroke-dasharray" in element.attrib or "dasharray" in style
     if name in _LABORIOUS or is_dashed or (name == "style" and ("url(" in style or _LAYERED.search(style))):
-        return AT_ONCE
+        return INLINE_COST
     return LAYER if any(map(_LAYERED.fullmatch, element.attrib)) or _LAYERED.search(style) else 1
 
 
@@ -336,7 +336,7 @@ def _refuse_many(layers: Layers, names: Collection[str], limits: Limits) -> None
     """Raises PictureError for layers that would take long: each is read and drawn by itself."""
     if sum(map(layers.elements, names)) > (most := LAYERED_DRAWINGS * limits.elements):
         raise PictureError("has layers of more than {:,} elements together; {}", most, raise_hint("elements"))
-    if sum(layers.cost(name) >= AT_ONCE for name in names) > limits.layers:
+    if sum(layers.cost(name) >= INLINE_COST for name in names) > limits.layers:
         raise PictureError(
             "has more than {} layers that may take long to draw; {}", limits.layers, raise_hint("layers")
         )

@@ -16,13 +16,13 @@ if TYPE_CHECKING:
     from watchdog.events import FileSystemEvent, FileSystemEventHandler
     from watchdog.observers.api import BaseObserver, ObservedWatch
 
-QUIET = 0.08
+QUIET_S = 0.08
 """Seconds without a change after which a burst is over."""
 
-GONE = 0.4
+GONE_S = 0.4
 """The same, where a file has vanished: programs that save by taking the old file away need a moment."""
 
-TICK = 0.5
+TICK_S = 0.5
 """Seconds after which a wait looks up, so that it can be interrupted on every system."""
 
 
@@ -83,10 +83,10 @@ class Watch:
         changed: set[str] = set()
         while not changed:
             with contextlib.suppress(queue.Empty):
-                changed.add(self._changes.get(timeout=TICK))
+                changed.add(self._changes.get(timeout=TICK_S))
         while True:
             try:
-                changed.add(self._changes.get(timeout=GONE if any(map(_is_gone, changed)) else QUIET))
+                changed.add(self._changes.get(timeout=GONE_S if any(map(_is_gone, changed)) else QUIET_S))
             except queue.Empty:
                 return changed
 

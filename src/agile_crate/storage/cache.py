@@ -27,17 +27,17 @@ FOLDER = "AGILE_CRATE_CACHE"
 VERSION = 1
 """Of the tables; each version has a file of its own."""
 
-LARGEST = 2 << 30
+LARGEST_BYTES = 2 << 30
 """Bytes of all entries together; a run may add more before they are counted again."""
 
-SETTLED = 2_000_000_000
+SETTLED_NS = 2_000_000_000
 """Nanoseconds. A file that was changed less than that before its digest was taken may change again without a new time
 (FAT tells even seconds), so its digest is not kept."""
 
-TOGETHER = 1 << 22
+BATCH_BYTES = 1 << 22
 """Bytes of values that are written at a time."""
 
-WAIT = 2.0
+LOCK_TIMEOUT_S = 2.0
 """Seconds to wait for another build that writes to the store."""
 
 _TABLES = """
@@ -75,7 +75,7 @@ def place() -> Path | None:
 
 
 @contextlib.contextmanager
-def opened(limit: int = LARGEST, memory: int = 0) -> Iterator[Cache]:
+def opened(limit: int = LARGEST_BYTES, memory: int = 0) -> Iterator[Cache]:
     """The store, for one run; an empty one that keeps nothing where there can be none. A run that builds again and
     again may hold so many bytes of `memory` besides."""
     folder = place()
@@ -93,7 +93,7 @@ def _connected(folder: Path) -> tuple[sqlite3.Connection | None, int]:
         connection = None
         try:
             folder.mkdir(0o700, parents=True, exist_ok=True)  # who writes there may forge what frames look like
-            connection = sqlite3.connect(path, timeout=WAIT, check_same_thread=False)
+            connection = sqlite3.connect(path, timeout=LOCK_TIMEOUT_S, check_same_thread=False)
             connection.execute("PRAGMA synchronous = OFF")
             if not connection.execute("SELECT name FROM sqlite_master WHERE name = 'state'").fetchone():
                 connection.execute("PRAGMA auto_vacuum = INCREMENTAL")
@@ -144,7 +144,7 @@ class Cache:
     """An open store. Without a connection it knows nothing and keeps nothing."""
 
     def __init__(
-        self, connection: sqlite3.Connection | None, now: int = 0, limit: int = LARGEST, memory: int = 0
+        self, connection: sqlite3.Connection | None, now: int = 0, limit: int = LARGEST_BYTES, memory: int = 0
     ) -> None:
         self._connection = connection
         self._now = now
@@ -174,7 +174,7 @@ class Cache:
             self._connection
             and before
             and before == _marks(path)
-            and max(_MARKS.unpack(before)[3:]) + SETTLED < self._now
+            and max(_MARKS.unpack(before)[3:]) + SETTLED_NS < self._now
         ):
             self._noted[_file_key(path)] = before + digest.digest()
         return data, digest.hexdigest()
@@ -204,7 +204,7 @@ class Cache:
         with self._lock:
             self._waiting[key] = value
             self._waiting_bytes += len(value)
-            is_much = self._waiting_bytes >= TOGETHER
+            is_much = self._waiting_bytes >= BATCH_BYTES
         if is_much:
             self._write()
 

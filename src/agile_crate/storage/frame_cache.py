@@ -21,7 +21,7 @@ from ..core.model.picture import Picture
 from ..core.pixels import Pixels
 from .cache import Cache
 
-LARGEST = 1 << 28
+LARGEST_FILE_BYTES = 1 << 28
 """Bytes. Larger files are not cached."""
 
 Frames = tuple[tuple[str, DecodedFrame, Fraction | None], ...]
@@ -62,7 +62,7 @@ class FrameCache(NamedTuple):
 
     def store(self, sha256: str, file: CachedFile) -> None:
         """Cache the frames of the file with this digest, unless they are very large."""
-        if file.nbytes <= LARGEST:
+        if file.nbytes <= LARGEST_FILE_BYTES:
             self.cache.remember(self._key(sha256), file, file.nbytes)
             self.cache.put(self._key(sha256), _written(file))
 

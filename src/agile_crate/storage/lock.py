@@ -13,13 +13,13 @@ from typing import BinaryIO
 from ..interrupts import held
 from ..platform import IS_WINDOWS, NO_LINK, NO_WAITING, is_locked
 
-EACH = 0.05
+POLL_S = 0.05
 """Seconds between two tries."""
 
-SAID_AFTER = 20
+NOTICE_POLLS = 20
 """Tries, after which the one who waits is told."""
 
-LONGEST = 12_000
+MOST_POLLS = 12_000
 """Tries, after which the one who waits gives up: ten minutes."""
 
 
@@ -31,18 +31,18 @@ class Lock:
         self._stream: BinaryIO | None = None
 
     def take(self, waiting: Callable[[], None], wait: bool = True) -> bool:
-        """Takes it, once nobody else holds it, waiting no longer than `LONGEST`; without `wait` only if nobody does:
+        """Takes it, once nobody else holds it, waiting no longer than `MOST_POLLS`; without `wait` only if nobody does:
         whether it was taken. `waiting` is called once, after a second. Raises OSError."""
         tries, pause = 0, Event()
         while True:
             with held():
                 is_taken = self._try()
-            if is_taken or not wait or tries >= LONGEST:
+            if is_taken or not wait or tries >= MOST_POLLS:
                 return is_taken
             tries += 1
-            if tries == SAID_AFTER:
+            if tries == NOTICE_POLLS:
                 waiting()
-            pause.wait(EACH)
+            pause.wait(POLL_S)
 
     def _try(self) -> bool:
         while True:

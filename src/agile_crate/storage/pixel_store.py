@@ -18,10 +18,10 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-SEGMENT = 1 << 26
+SEGMENT_BYTES = 1 << 26
 """Bytes by which the file grows."""
 
-ALIGNED = 64
+ALIGNMENT_BYTES = 64
 
 SHARE = 3
 """By default, one part of so many of the machine's memory is used."""
@@ -68,9 +68,9 @@ class PixelStore:
             return array
         import numpy as np
 
-        size = -(-array.nbytes // ALIGNED) * ALIGNED
+        size = -(-array.nbytes // ALIGNMENT_BYTES) * ALIGNMENT_BYTES
         if size > self._free:
-            self._grow(max(SEGMENT, -(-size // SEGMENT) * SEGMENT))
+            self._grow(max(SEGMENT_BYTES, -(-size // SEGMENT_BYTES) * SEGMENT_BYTES))
         segment = self._segments[-1]
         start = len(segment) - self._free
         copy = np.frombuffer(segment, np.uint8, array.nbytes, start).reshape(array.shape)

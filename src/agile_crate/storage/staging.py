@@ -29,7 +29,7 @@ from .lock import Lock
 
 JOURNAL, UNDONE = "journal", "journal.undone"
 
-LARGEST_JOURNAL = 1 << 26
+LARGEST_JOURNAL_BYTES = 1 << 26
 """Bytes. More than the names of a million files need."""
 
 _OURS = re.compile(r"[0-9]+\.(new|old)|journal(\.new|\.undone)?")
@@ -274,7 +274,7 @@ def _read_journal(work: Path) -> Journal | None:
     """The journal of a run that did not come to its end; None where there is none, or not one of ours."""
     path = next((path for path in (work / JOURNAL, work / UNDONE) if os.path.lexists(path)), work)
     try:
-        if path.is_symlink() or not path.is_file() or path.stat().st_size > LARGEST_JOURNAL:
+        if path.is_symlink() or not path.is_file() or path.stat().st_size > LARGEST_JOURNAL_BYTES:
             return None
         found = json.loads(path.read_bytes())
         moves = [(str(name), bool(was_there)) for name, was_there in found["moves"]]

@@ -43,7 +43,7 @@ LARGEST = Size(1600, 1120)
 
 PAD, HEAD, LEGEND, LINE = 16, 64, 250, 18
 LETTERS, TITLE, SMALL = 12, 16, 10
-BAND = 1 << 22
+BAND_PIXELS = 1 << 22
 """Pixels of a sheet that are made smaller at a time."""
 
 MANY = 100
@@ -53,7 +53,7 @@ CLEAR, CROWDED = 40, 64
 """Pixels of the view. Many boxes are made so large on their shorter side, if that is possible; where they are not as
 large as the second, crosses and dots would drown what is in them."""
 
-WIDEST = 8192
+WIDEST_VIEW = 8192
 """Pixels. A view of many boxes is no longer and no wider, unless a zoom of your own asks for it."""
 
 LISTED = 22
@@ -106,8 +106,8 @@ def draw_sheet_view(
 
 def _zoom(size: Size, usual: int, count: int) -> Zoom:
     """How a sheet is scaled whose boxes are `usual` pixels on their shorter side."""
-    if count > MANY and max(size) <= WIDEST:
-        return Zoom(max(1, min(-(-CLEAR // usual), WIDEST // max(size))), 1)
+    if count > MANY and max(size) <= WIDEST_VIEW:
+        return Zoom(max(1, min(-(-CLEAR // usual), WIDEST_VIEW // max(size))), 1)
     return zoom_for(size, Size(VIEW.w - LEGEND - 3 * PAD, VIEW.h - HEAD - 2 * PAD), LARGEST)
 
 
@@ -133,7 +133,7 @@ def _art(
 def _reduced(bands: Bands, width: int, by: int) -> Pixels:
     """The sheet at 1/`by` of its size, in bands, so that a large one is not held several times over. Colours are
     weighed by alpha; it is only looked at, so 8 bits will do."""
-    pictures = map(Image.fromarray, bands(by * max(1, BAND // (by * width))))
+    pictures = map(Image.fromarray, bands(by * max(1, BAND_PIXELS // (by * width))))
     return np.concatenate([np.asarray(band.convert("RGBa").reduce(by).convert("RGBA")) for band in pictures])
 
 

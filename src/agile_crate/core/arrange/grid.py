@@ -155,8 +155,8 @@ def _rank(cells: Cells, size: Size) -> tuple[float, ...]:
 def arrange_rows(counts: Sequence[int], options: GridOptions) -> tuple[GridSheet, ...]:
     """Sheets for animations of so many frames each (1 or more), in order.
 
-    `options.columns` limits a row; without it the longest animation sets it, as far as the sheet is wide enough. What is
-    longer goes on in rows below. An animation's rows stay on one sheet if one can hold them. Raises FitError when a
+    `options.columns` limits a row; without it the longest animation sets it, as far as the sheet is wide enough. What
+    is longer goes on in rows below. An animation's rows stay on one sheet if one can hold them. Raises FitError when a
     cell or the columns asked for are larger than a sheet may be. Cost: linear in the rows.
     """
     most = most_cells(options)

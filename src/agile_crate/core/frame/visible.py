@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from ..model.geometry import Box, Offset, Size
 from ..pixels import Pixels, words
 
-SMALL = 128 * 128
+SMALL_CANVAS_PIXELS = 128 * 128
 """Pixels. A canvas up to this is kept whole until it is trimmed: looking for its empty rim costs more than the rim."""
 
 
@@ -63,10 +63,10 @@ def without_rim(pixels: Pixels) -> tuple[Pixels, Offset]:
     """A large picture without the rows and columns at its edges in which every byte is 0, and where that part begins.
 
     Nothing is lost, not even colours under alpha 0. The result is a copy where that saves a quarter of the memory,
-    else a view. An empty picture keeps one pixel. Pictures up to SMALL are returned as they are.
+    else a view. An empty picture keeps one pixel. Pictures up to SMALL_CANVAS_PIXELS are returned as they are.
     """
     height, width = pixels.shape[:2]
-    if width * height <= SMALL:
+    if width * height <= SMALL_CANVAS_PIXELS:
         return pixels, Offset(0, 0)
     box = box_of(words(pixels) != 0) or Box(0, 0, 1, 1)
     part = cut_out(pixels, box)
