@@ -6,9 +6,7 @@ VENV := .venv
 LOWEST := .venv-lowest
 BIN := $(VENV)/bin
 WHEEL := build/wheel
-PIP := pip install --quiet --disable-pip-version-check
-# For tools and tests: half of the time that pip takes is for compiling modules that nothing will load.
-QUICKLY := --no-compile
+INSTALL := tools/install.sh $(BIN)/python
 # On all processors; one that is done takes tests of another.
 PYTEST := pytest -n auto --dist worksteal
 SOURCES := $(shell find src -type f -not -name '*.pyc')
@@ -44,7 +42,7 @@ test-lowest: $(LOWEST)/.installed system-tools
 trust: $(VENV)/.with-tests system-tools
 	AGILE_CRATE_TRUST=$(or $(TIMES),1) $(BIN)/$(PYTEST) tests/trust tests/cluster
 	$(ASCII) $(BIN)/$(PYTEST) tests/core tests/settings tests/crate_files tests/format tests/sources tests/pipeline tests/exports tests/views tests/cli tests/commands
-	@if $(BIN)/$(PIP) atheris 2>/dev/null; then $(BIN)/python tools/fuzz.py; else echo "atheris does not install here: inputs are not tried guided"; fi
+	@if $(INSTALL) atheris 2>/dev/null; then $(BIN)/python tools/fuzz.py; else echo "atheris does not install here: inputs are not tried guided"; fi
 
 # Known faults of all that development installs, where the index tells any.
 audit: build/tools/.installed
@@ -57,7 +55,7 @@ lock: build/tools/.installed
 
 build/tools/.installed:
 	@$(PYTHON) -m venv build/tools
-	@build/tools/bin/$(PIP) $(QUICKLY) pip-audit uv
+	@tools/install.sh build/tools/bin/python pip-audit uv
 	@touch $@
 
 # All that the tests need, side by side with make -j.
@@ -97,24 +95,27 @@ $(VENV)/bin/python:
 	@echo "making an environment in $(VENV)"
 	@$(PYTHON) -m venv $(VENV)
 
+# Built by the tools of this environment: one for the build alone would be fetched anew each time.
 $(VENV)/.installed: $(VENV)/bin/python pyproject.toml README.md tools/compiled.py $(SOURCES)
-	@echo "installing agile-crate and what it needs"
+	@echo "building agile-crate"
+	@$(INSTALL) $$($(PYTHON) -c 'import tomllib; print(*tomllib.load(open("pyproject.toml", "rb"))["build-system"]["requires"])')
 	@rm -rf $(WHEEL)
-	@$(BIN)/pip wheel --quiet --disable-pip-version-check --no-deps --wheel-dir $(WHEEL) .
-	@$(BIN)/$(PIP) --force-reinstall --no-deps $(WHEEL)/*.whl
-	@$(BIN)/$(PIP) $(WHEEL)/*.whl
+	@$(BIN)/pip wheel --quiet --disable-pip-version-check --no-build-isolation --no-deps --wheel-dir $(WHEEL) .
+	@echo "installing agile-crate and what it needs"
+	@$(INSTALL) --force-reinstall --no-deps $(WHEEL)/*.whl
+	@$(INSTALL) $(WHEEL)/*.whl
 	@touch $@
 
 # The very files that requirements-dev.txt names, by their digests.
 $(VENV)/.with-tests: $(VENV)/.installed requirements-dev.txt
 	@echo "installing what the tests need"
-	@$(BIN)/$(PIP) $(QUICKLY) --require-hashes -r requirements-dev.txt
+	@$(INSTALL) --require-hashes -r requirements-dev.txt
 	@touch $@
 
 $(LOWEST)/.installed: pyproject.toml tools/lowest.py tools/compiled.py $(SOURCES)
 	@echo "installing agile-crate with the lowest versions of what it needs in $(LOWEST)"
 	@$(PYTHON) -m venv $(LOWEST)
-	@AGILE_CRATE_PLAIN=1 $(LOWEST)/bin/$(PIP) $(QUICKLY) $$($(PYTHON) tools/lowest.py) '.[test]'
+	@AGILE_CRATE_PLAIN=1 tools/install.sh $(LOWEST)/bin/python $$($(PYTHON) tools/lowest.py) '.[test]'
 	@touch $@
 
 # What the tests look at pages and at types with.

@@ -40,19 +40,28 @@ class CompiledHook(BuildHookInterface):
 
 
 def compiled(source: Path, work: Path) -> list[Path]:
-    """The extension modules made of `MODULES`, in the folder `work`. Raises OSError or CalledProcessError."""
+    """The extension modules made of `MODULES`, side by side in the folder `work`. Raises OSError or
+    CalledProcessError."""
+    started = {name: _started(source, work / name, name) for name in MODULES}
+    for process in started.values():
+        if process.wait():
+            raise subprocess.CalledProcessError(process.returncode, process.args)
+    found = [path for name in MODULES for path in (work / name / PACKAGE).iterdir()]
+    return [path for path in sorted(found) if path.suffix in (".so", ".pyd")]
+
+
+def _started(source: Path, work: Path, name: str) -> subprocess.Popen[bytes]:
+    """Compile one module; the others are there for their types."""
     folder = work / PACKAGE
     folder.mkdir(parents=True)
     for part in (work / PACKAGE.parts[0], work.joinpath(*PACKAGE.parts[:2]), folder):
         (part / "__init__.py").touch()
-    for name in MODULES:
-        shutil.copy(source / PACKAGE / f"{name}.py", folder)
-        subprocess.run(
-            [sys.executable, "-m", "mypyc", str(PACKAGE / f"{name}.py")],
-            cwd=work,
-            env=os.environ | {"MYPYC_DEBUG_LEVEL": "0"},
-            stdout=subprocess.DEVNULL,
-            stderr=subprocess.DEVNULL,
-            check=True,
-        )
-    return [path for path in sorted(folder.iterdir()) if path.suffix in (".so", ".pyd")]
+    for module in MODULES:
+        shutil.copy(source / PACKAGE / f"{module}.py", folder)
+    return subprocess.Popen(
+        [sys.executable, "-m", "mypyc", str(PACKAGE / f"{name}.py")],
+        cwd=work,
+        env=os.environ | {"MYPYC_DEBUG_LEVEL": "0"},
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+    )
