@@ -162,7 +162,8 @@ def _demo_once(tmp_path_factory: pytest.TempPathFactory) -> Path:
             time.sleep(0.1)
     else:
         try:
-            subprocess.run([PROGRAM, "demo", "--quiet"], cwd=folder, check=True)
+            said = subprocess.run([PROGRAM, "demo"], cwd=folder, check=True, capture_output=True, encoding="utf-8")
+            (folder / "said.txt").write_text(said.stdout + said.stderr, "utf-8")
         finally:
             (folder / "made").touch()  # the other workers wait for it, come what may
     return folder / "otter-post"
@@ -172,6 +173,12 @@ def _demo_once(tmp_path_factory: pytest.TempPathFactory) -> Path:
 def demo(_demo_once: Path, tmp_path: Path) -> Path:
     """What `agile-crate demo` writes, built and all, in the test's own folder."""
     return Path(shutil.copytree(_demo_once, tmp_path / "otter-post"))
+
+
+@pytest.fixture
+def demo_said(_demo_once: Path) -> str:
+    """What `agile-crate demo` printed meanwhile."""
+    return _demo_once.with_name("said.txt").read_text("utf-8")
 
 
 @pytest.fixture

@@ -80,8 +80,12 @@ def machines(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Machines]:
 
 @pytest.fixture
 def project(tmp_path: Path) -> Path:
+    return made_project(tmp_path)
+
+
+def made_project(top: Path) -> Path:
     """A crate file of five crates that need all kinds of files, in a folder with a blank in its name."""
-    folder = tmp_path / "my game"
+    folder = top / "my game"
     for number in range(6):
         save(folder / "frames" / "otter" / f"swim_{number}.png", art(30, 20, number))
         save(folder / "frames" / "cape" / f"swim_{number}.png", art(30, 20, number + 9))

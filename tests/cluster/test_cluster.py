@@ -33,7 +33,7 @@ from agile_crate.workers import cluster
 from agile_crate.workers.cluster import connected
 from conftest import PROGRAM
 
-from .conftest import Machines, files_of, until
+from .conftest import Machines, files_of, made_project, until
 
 Run = Callable[..., Any]
 
@@ -44,13 +44,12 @@ def call(run: Run, project: Path, *words: object, exit: int = 0) -> Any:
     return done
 
 
-@pytest.fixture
-def alone(project: Path, run: Run) -> dict[str, bytes]:
-    """What the program writes without a cluster; the folder is as before."""
-    call(run, project, "all.crate.toml", "-q")
-    found = files_of(project / "out")
-    shutil.rmtree(project / "out")
-    return found
+@pytest.fixture(scope="module")
+def alone(tmp_path_factory: pytest.TempPathFactory) -> dict[str, bytes]:
+    """What the program writes without a cluster."""
+    project = made_project(tmp_path_factory.mktemp("alone"))
+    subprocess.run([PROGRAM, "pack", "all.crate.toml", "-q"], cwd=project, check=True)
+    return files_of(project / "out")
 
 
 @pytest.mark.parametrize("more", [[], ["--send-inputs"]], ids=["seen by workers", "sent"])

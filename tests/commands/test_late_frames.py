@@ -87,7 +87,7 @@ def test_processes_read_them_just_so(frames: Path, tmp_path: Path, monkeypatch: 
     submit = Processes.submit
     at_once = packed(frames, tmp_path / "a", {})
     monkeypatch.setattr(gather, "BYTES_BEFORE_DEFERRING", 0)
-    monkeypatch.setattr(gather, "MANY", 1)
+    monkeypatch.setattr(gather, "MANY_FILES", 1)
     monkeypatch.setattr("agile_crate.pipeline.draw.MANY_DEFERRED", 1)
     begun: list[object] = []
     monkeypatch.setattr(Processes, "submit", lambda self, *task: begun.append(task) or submit(self, *task))

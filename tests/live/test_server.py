@@ -137,7 +137,7 @@ def test_too_many_pages_are_told_so_and_those_that_left_make_room(
     server: Server, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(live, "MOST_STREAMS", 2)
-    monkeypatch.setattr(live, "PATIENCE", 0.1)
+    monkeypatch.setattr(live, "SEND_TIMEOUT_S", 0.1)
     listening = [events(server) for _ in range(2)]
     for _, response in listening:
         response.readline()

@@ -125,7 +125,7 @@ def test_what_was_not_used_for_longest_goes_first(cache_folder: Path) -> None:
 
 
 def test_two_at_once(cache_folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(store, "WAIT", 60)  # whoever waits for longer goes on without, which is no fault
+    monkeypatch.setattr(store, "LOCK_TIMEOUT_S", 60)  # whoever waits for longer goes on without, which is no fault
 
     def fill(first: int) -> None:
         with opened() as one:

@@ -20,7 +20,7 @@ from conftest import art
 
 def test_what_is_moved_is_the_same_and_nobody_can_change_it(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))
-    monkeypatch.setattr(rooms, "SEGMENT", 1 << 12)
+    monkeypatch.setattr(rooms, "SEGMENT_BYTES", 1 << 12)
     room = PixelStore(1000)
     arrays = [art(7 + n, 5 + n, n)[:, ::-1] for n in range(20)] + [art(90, 70), art(1, 1)[:0]]  # one above a segment
     moved = [room.moved(array) for array in arrays]

@@ -249,8 +249,8 @@ def test_one_run_waits_for_another_and_says_so_once(tmp_path: Path) -> None:
 
 
 def test_waiting_for_another_run_ends(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(lock, "LONGEST", 2)
-    monkeypatch.setattr(lock, "EACH", 0.01)
+    monkeypatch.setattr(lock, "MOST_POLLS", 2)
+    monkeypatch.setattr(lock, "POLL_S", 0.01)
     with staged(tmp_path, "otter") as first:
         first.write("otter.png", [b"pixels"])
         with (

@@ -89,7 +89,7 @@ def settled(folder: Path) -> None:
 def test_a_build_that_is_ended_leaves_one_crate_whole(made: Path, tmp_path: Path, end: signal.Signals) -> None:
     dice = random.Random(end.value)
     seen = set()
-    for trial in range(50 if LONG else 3):
+    for trial in range(50 if LONG else 2):
         folder = tmp_path / str(trial)
         if trial % 10 == 0:
             whole = duration(made, tmp_path / f"before {trial}")  # by what else the machine has to do just now
@@ -112,7 +112,7 @@ def test_a_build_that_is_ended_leaves_one_crate_whole(made: Path, tmp_path: Path
 def test_two_interruptions_at_once(made: Path, tmp_path: Path) -> None:
     whole = duration(made, tmp_path / "first")
     dice = random.Random(2)
-    for trial in range(100 if LONG else 3):
+    for trial in range(100 if LONG else 2):
         folder = tmp_path / str(trial)
         build = started(folder, made)
         time.sleep(whole * dice.uniform(0.5, 1.0))
@@ -130,7 +130,7 @@ def test_two_interruptions_at_once(made: Path, tmp_path: Path) -> None:
 
 
 def test_two_builds_of_one_crate_at_once(made: Path, tmp_path: Path) -> None:
-    for trial in range(100 if LONG else 3):
+    for trial in range(100) if LONG else (0, 2):
         folder = tmp_path / str(trial)
         laid_out(folder, made)
         lines = (command(folder), command(folder, "--fps", "30", "--margin", "1"))
@@ -174,7 +174,7 @@ def test_unpacking_is_whole_or_not_at_all(made: Path, tmp_path: Path, end: signa
     begin = time.monotonic()
     subprocess.run([*line, tmp_path / "whole"], check=True, capture_output=True)
     whole, frames = time.monotonic() - begin, tree(tmp_path / "whole")
-    for trial in range(30 if LONG else 3):
+    for trial in range(30 if LONG else 2):
         back = tmp_path / f"back{trial}"
         unpacking = subprocess.Popen(
             [*line, str(back)], stdout=subprocess.PIPE, stderr=subprocess.PIPE, encoding="utf-8"
@@ -192,7 +192,7 @@ def test_watching_that_is_killed_leaves_one_crate_whole(made: Path, tmp_path: Pa
     dice = random.Random(21)
     laid_out(tmp_path, made)
     shutil.copytree(made / "old", tmp_path / "out")
-    for trial in range(60 if LONG else 3):
+    for trial in range(60 if LONG else 2):
         with subprocess.Popen(
             [PROGRAM, "watch", tmp_path / "o.crate.toml", "--json"], stdout=subprocess.PIPE, stderr=subprocess.PIPE, encoding="utf-8"
         ) as watching:  # fmt: skip
