@@ -12,6 +12,9 @@ PYTEST := pytest -n auto --dist worksteal
 SOURCES := $(shell find src -type f -not -name '*.pyc')
 DEBIAN_TOOLS := pngcheck imagemagick chromium ffmpeg gcc libc6-dev lua5.4 luajit libegl1 libgles2 libgl1-mesa-dri godot3 xvfb
 
+# What is loaded once stays compiled, also where the environment says otherwise: the tests start thousands of programs.
+export PYTHONDONTWRITEBYTECODE :=
+
 .PHONY: demo quick test test-lowest trust audit lock environments lint bench bench-survey screenshots docs frames system-tools clean
 
 demo: $(VENV)/.installed

@@ -84,6 +84,8 @@ def cache_folder(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.M
     """What is kept between builds is kept apart for each test."""
     folder = tmp_path_factory.mktemp("cache")
     monkeypatch.setenv("AGILE_CRATE_CACHE", str(folder))
+    # What Matplotlib finds out about the fonts here takes a second, and is the same in every test.
+    monkeypatch.setenv("MPLCONFIGDIR", str(tmp_path_factory.getbasetemp() / "matplotlib"))
     return folder
 
 

@@ -42,9 +42,9 @@ TOPICS = sorted((TOP / "src/agile_crate/cli/help_texts/topics").glob("*.txt"))
 
 
 EXAMPLES = {
+    "README": [line for line in README.splitlines() if line.startswith("agile-crate ")],
     "commands": [line for name in COMMANDS for line in help_of(name)[2].splitlines()],
     "topics": [line for topic in TOPICS for line in topic.read_text("utf-8").splitlines()],
-    "README": [line for line in README.splitlines() if line.startswith("agile-crate ")],
 }
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import subprocess
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import partial
@@ -15,7 +14,8 @@ from typing import Any
 import numpy as np
 import pytest
 
-from conftest import PROGRAM, art, check_metadata, save
+from conftest import art, check_metadata, save
+from prepared_program import run_prepared
 
 READERS = Path(__file__).parents[2] / "readers"
 TABLE = Path(__file__).parents[2] / "src/agile_crate/demo/templates/table.lua.j2"
@@ -68,9 +68,8 @@ def crates(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Crate]:
     made = {}
     for kind, options in KINDS.items():
         path = top / "out" / kind
-        subprocess.run(
-            [PROGRAM, "pack", top / "frames", "--out", path, "-q", *times, *options, "--template", TABLE], check=True
-        )
+        words = ["pack", str(top / "frames"), "--out", str(path), *times, *options, "--template", str(TABLE)]
+        assert run_prepared(words, top).returncode == 0
         check_metadata(path)
         document = json.loads(path.with_suffix(".json").read_text("utf-8"))
         made[kind] = Crate(path.with_suffix(".json"), document, sources)
@@ -107,7 +106,7 @@ def site(tmp_path: Path) -> Iterator[str]:
     """The address of the test's own folder, served on this machine."""
     handler = partial(_Quiet, directory=str(tmp_path))
     server = ThreadingHTTPServer(("127.0.0.1", 0), handler)
-    thread = Thread(target=server.serve_forever, daemon=True)
+    thread = Thread(target=server.serve_forever, args=(0.02,), daemon=True)
     thread.start()
     yield f"http://127.0.0.1:{server.server_port}"
     server.shutdown()
@@ -133,6 +132,6 @@ def worn(tmp_path_factory: pytest.TempPathFactory) -> Crate:
         '[crate.o.skin.coat]\nfrom = "coat"\n',
         "utf-8",
     )
-    subprocess.run([PROGRAM, "pack", top / "o.crate.toml", "-q"], check=True)
+    assert run_prepared(["pack", "o.crate.toml"], top).returncode == 0
     path = top / "out" / "o.json"
     return Crate(path, json.loads(path.read_text("utf-8")), sources)

@@ -32,8 +32,8 @@ def opened(browser: Any, site: str, tmp_path: Path, kind: str, body: str) -> Any
     (tmp_path / "page.html").write_text(PAGE.format(kind=kind, body=body), "utf-8")
     page = browser.new_page()
     page.set_viewport_size({"width": 400, "height": 900})
-    page.goto(f"{site}/page.html")
-    page.wait_for_load_state("networkidle")
+    page.goto(f"{site}/page.html", wait_until="load")
+    page.evaluate("document.fonts.ready")
     return page
 
 

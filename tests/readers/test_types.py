@@ -41,17 +41,18 @@ async function play(context: CanvasRenderingContext2D): Promise<string> {
 """
 
 
-def compiled(folder: Path, text: str) -> str:
-    """What the compiler says of a program that has the reader as a package, in its strictest mode."""
+def compiled(folder: Path, texts: dict[str, str]) -> str:
+    """What the compiler says of programs that have the reader as a package, in its strictest mode."""
     packages = folder / "node_modules"
     packages.mkdir()
     (packages / "agile-crate-reader").symlink_to(READER, target_is_directory=True)
-    (folder / "use.ts").write_text(text, "utf-8")
+    for name, text in texts.items():
+        (folder / name).write_text(text, "utf-8")
     options = {
         "strict": True, "noEmit": True, "target": "es2022", "module": "esnext", "moduleResolution": "bundler",
         "lib": ["es2022", "dom"], "types": [], "exactOptionalPropertyTypes": True, "noUnusedLocals": False,
     }  # fmt: skip
-    (folder / "tsconfig.json").write_text(json.dumps({"compilerOptions": options, "files": ["use.ts"]}), "utf-8")
+    (folder / "tsconfig.json").write_text(json.dumps({"compilerOptions": options, "files": list(texts)}), "utf-8")
     if not COMPILER.exists():
         pytest.fail("the TypeScript compiler is missing; 'make test' installs it in build/node")
     done = subprocess.run(
@@ -60,14 +61,11 @@ def compiled(folder: Path, text: str) -> str:
     return done.stdout
 
 
-def test_the_reader_is_used_as_its_types_say(tmp_path: Path) -> None:
-    assert compiled(tmp_path, USE) == ""
-
-
-def test_every_key_of_a_document_has_its_type(tmp_path: Path) -> None:
-    """A whole document as a literal: a key that the types do not know, or one of another type, is an error there."""
+def test_the_reader_is_used_as_its_types_say_and_every_key_has_its_type(tmp_path: Path) -> None:
+    """The latter by a whole document as a literal: a key that the types do not know is an error there, and a value of
+    another type."""
     start = 'import type { CrateDocument } from "agile-crate-reader";\nexport const whole: CrateDocument = '
-    assert compiled(tmp_path, start + to_json(FULL)) == ""
+    assert compiled(tmp_path, {"use.ts": USE, "document.ts": start + to_json(FULL)}) == ""
 
 
 def test_the_types_know_every_key_of_the_schema() -> None:

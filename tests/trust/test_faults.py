@@ -147,8 +147,8 @@ def settled(folder: Path, made: Path) -> str:
 
 
 def failing(steps: int, fault: str) -> Iterator[int]:
-    """At which steps the disk fails: at all in the long form, else at every 32nd, others for each fault."""
-    return iter(range(1 if LONG else 1 + 8 * list(FAULTS).index(fault), steps + 1, 1 if LONG else 32))
+    """At which steps the disk fails: at all in the long form, else at every 48th, others for each fault."""
+    return iter(range(1 if LONG else 1 + 12 * list(FAULTS).index(fault), steps + 1, 1 if LONG else 48))
 
 
 @pytest.mark.parametrize("fault", FAULTS)

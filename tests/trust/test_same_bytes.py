@@ -49,14 +49,10 @@ metadata = "json"
 """
 
 SAME: dict[str, dict[str, Any]] = {
-    "another seed": {"PYTHONHASHSEED": "1"},
-    "one processor": {"processors": 1, "PYTHONHASHSEED": "2"},
-    "another locale, zone and width": {"LC_ALL": "C", "LANG": "tr_TR.UTF-8", "TZ": "Asia/Kathmandu", "COLUMNS": "30", "PYTHONHASHSEED": "3"},
-    "file names in ASCII": {"LC_ALL": "C", "PYTHONUTF8": "0", "PYTHONCOERCECLOCALE": "0"},
-    "umask, warnings as errors": {"umask": 0o077, "PYTHONWARNINGS": "error", "PYTHONDEVMODE": "1"},
-    "two builders": {"more": ["--jobs", "2"]},
-    "little memory": {"more": ["--memory", "1MB"]},
-    "listed backwards": {"backwards": True},
+    "one processor, another seed, zone and width": {"processors": 1, "PYTHONHASHSEED": "2", "LC_ALL": "C", "LANG": "tr_TR.UTF-8", "TZ": "Asia/Kathmandu", "COLUMNS": "30"},
+    "file names in ASCII, umask, warnings as errors": {"LC_ALL": "C", "PYTHONUTF8": "0", "PYTHONCOERCECLOCALE": "0", "umask": 0o077, "PYTHONWARNINGS": "error", "PYTHONDEVMODE": "1"},
+    "two builders, listed backwards": {"more": ["--jobs", "2"], "backwards": True},
+    "little memory": {"more": ["--memory", "1MB"], "PYTHONHASHSEED": "3"},
 }  # fmt: skip
 
 
