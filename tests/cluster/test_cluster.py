@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+import gc
 import http.server
 import json
 import os
@@ -20,6 +21,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from distributed import Client
 
 from agile_crate.commands import cluster_build
 from agile_crate.commands.build import BuildOptions
@@ -235,13 +237,15 @@ def test_where_no_scheduler_answers(project: Path, who: str, monkeypatch: pytest
         built(f"tcp://127.0.0.1:{port}", project)
     with pytest.raises(InputError, match="no scheduler answers at over there"):
         built("over there", project)
+    left = [one.status for one in gc.get_objects() if isinstance(one, Client)]
+    assert set(left) <= {"closed", "newly-created"}  # one that is open would close itself in the middle of the next
 
 
 @pytest.fixture
 def files(project: Path) -> Iterator[str]:
     """The project, served over HTTP; the address."""
     with http.server.ThreadingHTTPServer(("127.0.0.1", 0), Quiet.of(project)) as server:
-        threading.Thread(target=server.serve_forever, daemon=True).start()
+        threading.Thread(target=server.serve_forever, args=(0.02,), daemon=True).start()
         yield f"http://127.0.0.1:{server.server_port}"
         server.shutdown()
 

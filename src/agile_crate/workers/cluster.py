@@ -162,9 +162,14 @@ def connected(address: str) -> Iterator[Cluster]:
         ) from None
     _refuse_others_than_schedulers(address)
     logging.getLogger("distributed").setLevel(logging.CRITICAL + 1)  # what matters we say ourselves
+    # In hand before it connects, to be closed if it cannot: left to the garbage collector, it closes itself wherever that
+    # happens to run, and waits forever for a lock if that is where the next client starts.
+    client = Client.__new__(Client)
     try:
-        client = Client(address, timeout=CONNECT_TIMEOUT_S)
+        client.__init__(address, timeout=CONNECT_TIMEOUT_S)
     except Exception as error:  # whatever answers there, or does not
+        with contextlib.suppress(Exception):
+            client.close(timeout=2)
         raise _no_scheduler(address, error) from None
     try:
         scheduler = client.get_versions()["scheduler"]["packages"]["distributed"]
