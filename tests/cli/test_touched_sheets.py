@@ -208,7 +208,7 @@ def test_an_edit_that_erases_is_kept_and_stays_known(run: Run, tmp_path: Path, w
     sheet[y : y + h, x : x + {"column": max(1, w // 2 - 2), "half": w // 2, "all": w}[erased]] = 0
     save(tmp_path / "o.png", sheet)
     painted = agile_crate.load(tmp_path / "o.json").frame(first["name"])
-    for _ in range(3):
+    for _ in range(2):
         done = run(*pack, "--keep-touches")
         assert (done.returncode, done.stderr) == (0, "")
         now = agile_crate.load(tmp_path / "o.json")

@@ -16,6 +16,7 @@ from pathlib import Path
 import pytest
 
 from conftest import PROGRAM, art, save, tree
+from prepared_program import run_prepared
 
 LONG = bool(os.environ.get("AGILE_CRATE_TRUST"))
 
@@ -76,9 +77,7 @@ def duration(made: Path, folder: Path) -> float:
 
 
 def settled(folder: Path) -> None:
-    done = subprocess.run(
-        [PROGRAM, "verify", folder / "out/o.json"], capture_output=True, encoding="utf-8", check=False
-    )
+    done = run_prepared(["verify", "out/o.json"], folder)
     assert done.returncode == 0, done.stdout + done.stderr
     assert (done.stderr.count("\n") <= 1) or "interrupted" in done.stderr
     assert not [name for name in tree(folder / "out") if ".agile-crate" in name]

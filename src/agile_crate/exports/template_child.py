@@ -31,13 +31,13 @@ def main() -> None:
     request = json.loads(sys.stdin.buffer.read())
     limits = Limits(**request["limits"])
     bound_memory(limits.process_bytes // 4)
-    environment = _environment()
+    environment = sandbox()
     context = context_of(from_json(request["metadata"], request["name"], limits)) | request["set"]
     for name in LATE:
         import_module(name)
     close_doors()
     try:
-        answer = {"text": _rendered(environment, request["template"], context, limits)}
+        answer = {"text": render(environment, request["template"], context, limits)}
     except RefusedError as refused:
         answer = {"error": str(refused), "limit": refused.limit}
     except MemoryError:
@@ -54,7 +54,8 @@ class RefusedError(Exception):
         self.limit = limit
 
 
-def _environment() -> Environment:
+def sandbox() -> Environment:
+    """Where templates run: nothing of Python is within their reach, and nothing that they are given can be changed."""
     environment = ImmutableSandboxedEnvironment(
         undefined=StrictUndefined, keep_trailing_newline=True, trim_blocks=True, lstrip_blocks=True
     )
@@ -63,7 +64,8 @@ def _environment() -> Environment:
     return environment
 
 
-def _rendered(environment: Environment, text: str, context: Mapping[str, Any], limits: Limits) -> str:
+def render(environment: Environment, text: str, context: Mapping[str, Any], limits: Limits) -> str:
+    """What a template's text makes of a context. Raises RefusedError and MemoryError."""
     pieces, length = [], 0
     try:
         code = environment.compile(text, filename=_NAME)
