@@ -7,8 +7,8 @@ LOWEST := .venv-lowest
 BIN := $(VENV)/bin
 WHEEL := build/wheel
 INSTALL := tools/install.sh $(BIN)/python
-# On all processors; one that is done takes tests of another.
-PYTEST := pytest -n auto --dist worksteal
+# One more than there are processors: some wait for a disk or a browser. One that is done takes tests of another.
+PYTEST = pytest -n $(shell $(PYTHON) -c 'import os; print(os.cpu_count() + 1)') --dist worksteal
 SOURCES := $(shell find src -type f -not -name '*.pyc')
 DEBIAN_TOOLS := pngcheck imagemagick chromium ffmpeg gcc libc6-dev lua5.4 luajit libegl1 libgles2 libgl1-mesa-dri godot3 xvfb
 

@@ -1,7 +1,7 @@
 """The plan of the program: which package may import which, what else may be imported where, and how long things may be.
 
 Read from the source, so imports within functions count as well. What stands under `if TYPE_CHECKING` counts too: who
-names a type of another floor knows that floor.
+names a type of another package knows that package.
 """
 
 from __future__ import annotations
@@ -31,14 +31,14 @@ NOT_BELOW = {
 }  # fmt: skip
 """What a package does without, though it lies below."""
 
-FLOORS = {name: set(LAYERS[number + 1 :]) - NOT_BELOW.get(name, set()) for number, name in enumerate(LAYERS)}
+MAY_IMPORT = {name: set(LAYERS[number + 1 :]) - NOT_BELOW.get(name, set()) for number, name in enumerate(LAYERS)}
 
-ROOMS = {
+CORE_FOLDERS = {
     "inspect": {"frame", "model"}, "cut": {"frame", "model"}, "crate": {"arrange", "motion", "frame", "model"}, "arrange": {"frame", "model"},
     "motion": {"model"}, "frame": {"model"}, "model": set[str](), "": {"model"},
 }  # fmt: skip
-"""The rooms of `core`, from the top, with the others that each may import. The modules beside them are vocabulary, which
-every room may import."""
+"""The folders of `core`, from the top, with the others that each may import. The modules beside them are vocabulary,
+which every folder may import."""
 
 ONLY_IN = {
     "argparse": {"cli"}, "argcomplete": {"cli"}, "rich": {"cli"}, "distributed": {"workers"}, "fsspec": {"sources"}, "signal": {"cli", "workers", "platform"}, "multiprocessing": {"workers"}, "pickle": {"workers"},
@@ -49,7 +49,7 @@ ONLY_IN = {
     "mypy_extensions": {"core"}, "sqlite3": {"storage"}, "platformdirs": {"storage"}, "tomlkit": {"crate_files"}, "time": {"cli"}, "watchdog": {"sources"}, "pyspng": {"sources"}, "http": {"live"}, "socket": {"workers"}, "secrets": {"live"},
     "hmac": {"live"}, "datetime": set[str](),
 }  # fmt: skip
-"""Modules of others, and the floors on which they may be imported. What is not named here must be the standard library."""
+"""Modules of others, and the packages that may import them. What is not named here must be the standard library."""
 
 SYSTEMS = {
     "fcntl", "resource", "pwd", "grp", "termios", "tty", "pty", "posix", "syslog", "msvcrt", "winreg", "fork", "forkpty", "getuid", "geteuid", "getgid", "chown", "chroot", "mkfifo", "mknod", "killpg",
@@ -59,7 +59,7 @@ SYSTEMS = {
 """Modules and names that one system has and another has not: only `platform` asks for them."""
 
 FILES_OF = {"sources", "exports", "storage", "workers", "format"}
-"""The floors that open files. `core`, `pipeline` and `views` never do; a job asks one of these."""
+"""The packages that open files. `core`, `pipeline` and `views` never do; a job asks one of these."""
 
 FILE_MODULES = {"io", "os", "pathlib", "glob", "tempfile", "shutil", "importlib"}
 """Modules that `core` does without: there the world ends at arrays and plain values."""
@@ -74,10 +74,13 @@ def modules() -> Iterator[tuple[str, Path]]:
 MODULES = dict(modules())
 
 
-def imported(module: str, text: str) -> Iterator[str]:
-    """The full names of all modules that a module's text imports."""
+TREES = {module: ast.parse(path.read_text("utf-8")) for module, path in MODULES.items()}
+
+
+def imported(module: str, tree: ast.Module) -> Iterator[str]:
+    """The full names of all modules that a module imports."""
     package = module if MODULES[module].name == "__init__.py" else module.rpartition(".")[0]
-    for node in ast.walk(ast.parse(text)):
+    for node in ast.walk(tree):
         if isinstance(node, ast.Import):
             yield from (alias.name for alias in node.names)
         elif isinstance(node, ast.ImportFrom):
@@ -88,47 +91,49 @@ def imported(module: str, text: str) -> Iterator[str]:
                 yield name if name in MODULES else base
 
 
-def floor_of(module: str) -> str:
+def package_of(module: str) -> str:
     parts = module.split(".")
     return parts[1] if len(parts) > 1 else parts[0]
 
 
-def room_of(module: str) -> str:
+def folder_of(module: str) -> str:
     parts = module.split(".")
-    return parts[2] if len(parts) > 2 and parts[2] in ROOMS else ""
+    return parts[2] if len(parts) > 2 and parts[2] in CORE_FOLDERS else ""
 
 
-def faults(module: str, text: str) -> Iterator[str]:
+def faults(module: str, tree: ast.Module) -> Iterator[str]:
     """What a module imports that it may not."""
-    floor = floor_of(module)
-    for name in imported(module, text):
+    package = package_of(module)
+    for name in imported(module, tree):
         top = name.split(".")[0]
         if top != "agile_crate":
-            allowed = ONLY_IN.get(top, set(FLOORS) if top in sys.stdlib_module_names else set())
-            if floor not in allowed:
+            allowed = ONLY_IN.get(top, set(MAY_IMPORT) if top in sys.stdlib_module_names else set())
+            if package not in allowed:
                 yield f"{module} imports {name}"
-            if floor == "core" and top in FILE_MODULES:
+            if package == "core" and top in FILE_MODULES:
                 yield f"{module} imports {name}: core knows no files"
-        elif floor_of(name) not in FLOORS[floor] | {floor}:
-            yield f"{module} imports {name}: {floor} stands below {floor_of(name)}, or beside it"
-        elif floor == "core" and room_of(name) not in ({"", room_of(module)} | ROOMS.get(room_of(module), set())):
-            yield f"{module} imports {name}: that room is not below"
+        elif package_of(name) not in MAY_IMPORT[package] | {package}:
+            yield f"{module} imports {name}: {package} stands below {package_of(name)}, or beside it"
+        elif package == "core" and folder_of(name) not in (
+            {"", folder_of(module)} | CORE_FOLDERS.get(folder_of(module), set())
+        ):
+            yield f"{module} imports {name}: that folder of core is not below"
 
 
 @pytest.mark.parametrize("module", MODULES)
 def test_arrows_point_down(module: str) -> None:
-    assert list(faults(module, MODULES[module].read_text("utf-8"))) == []
+    assert list(faults(module, TREES[module])) == []
 
 
-def test_the_floors_themselves_have_no_circle() -> None:
-    for plan in (FLOORS, ROOMS):
+def test_the_plan_itself_has_no_circle() -> None:
+    for plan in (MAY_IMPORT, CORE_FOLDERS):
         assert list(TopologicalSorter(plan).static_order())
 
 
 def test_no_two_modules_import_each_other() -> None:
     graph = {
-        module: {name for name in imported(module, path.read_text("utf-8")) if name in MODULES and name != module}
-        for module, path in MODULES.items()
+        module: {name for name in imported(module, tree) if name in MODULES and name != module}
+        for module, tree in TREES.items()
     }
     for module in graph:  # a package's own docstring module imports nothing, but for the two that are a stop or a road
         graph[module] -= {module.rpartition(".")[0]}
@@ -138,15 +143,15 @@ def test_no_two_modules_import_each_other() -> None:
         pytest.fail(" → ".join(circle.args[1]))
 
 
-def test_only_some_floors_open_files() -> None:
+def test_only_some_packages_open_files() -> None:
     for module, path in MODULES.items():
-        if floor_of(module) in FILES_OF | {"demo", "platform"}:
+        if package_of(module) in FILES_OF | {"demo", "platform"}:
             continue
-        for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+        text = path.read_text("utf-8")
+        for node in ast.walk(TREES[module]):
             if isinstance(node, ast.Call):
                 name = node.func.id if isinstance(node.func, ast.Name) else getattr(node.func, "attr", "")
-                text = path.read_text("utf-8")
-                inside = floor_of(module) in ("cli", "views") and ("resources" in text or "help_texts" in text)
+                inside = package_of(module) in ("cli", "views") and ("resources" in text or "help_texts" in text)
                 if isinstance(node.func, ast.Attribute) and ast.unparse(node.func) == "os.open":
                     continue  # the null device, after a broken pipe
                 assert name not in ("open", "read_bytes", "write_bytes", "write_text"), f"{module} opens a file"
@@ -154,10 +159,10 @@ def test_only_some_floors_open_files() -> None:
 
 
 def test_only_the_command_line_prints_and_exits() -> None:
-    for module, path in MODULES.items():
-        if floor_of(module) == "cli" or module == "agile_crate.workers.processes":  # which ends those that it began
+    for module, tree in TREES.items():
+        if package_of(module) == "cli" or module == "agile_crate.workers.processes":  # which ends those that it began
             continue
-        calls = [node.func for node in ast.walk(ast.parse(path.read_text("utf-8"))) if isinstance(node, ast.Call)]
+        calls = [node.func for node in ast.walk(tree) if isinstance(node, ast.Call)]
         assert not [call for call in calls if isinstance(call, ast.Name) and call.id in ("print", "exit", "quit")], (
             module
         )
@@ -167,10 +172,10 @@ def test_only_the_command_line_prints_and_exits() -> None:
 
 
 def test_only_one_place_asks_for_what_some_systems_have() -> None:
-    for module, path in MODULES.items():
+    for module, tree in TREES.items():
         if module == "agile_crate.platform":
             continue
-        for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+        for node in ast.walk(tree):
             asked = {getattr(node, "attr", "")} | {
                 alias.name for alias in getattr(node, "names", ()) if hasattr(alias, "name")
             }
@@ -178,8 +183,8 @@ def test_only_one_place_asks_for_what_some_systems_have() -> None:
 
 
 def test_nothing_runs_what_a_text_says() -> None:
-    for module, path in MODULES.items():
-        for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+    for module, tree in TREES.items():
+        for node in ast.walk(tree):
             called = ast.unparse(node.func) if isinstance(node, ast.Call) else ""
             assert called not in ("eval", "exec", "compile", "os.system", "os.popen", "marshal.loads"), module
             assert called != "pickle.loads" or module == "agile_crate.workers.processes", module  # of its own processes
@@ -193,8 +198,6 @@ DOCUMENTED_ELSEWHERE = {
     "declare", "run", "fact", "decide", "apply", "submit", "shutdown", "write", "flush", "do_GET", "do_HEAD", "error", "main",
 }  # fmt: skip
 """Functions of a protocol, which says what they do: of a command, a step, an executor, a stream, a parser."""
-
-TREES = {module: ast.parse(path.read_text("utf-8")) for module, path in MODULES.items()}
 
 Function = tuple[str, ast.FunctionDef]
 
@@ -214,6 +217,19 @@ def test_functions_and_files_are_short() -> None:
         assert lines <= MOST_LINES, f"{module}.{function.name} has {lines} lines"
     for module, path in MODULES.items():
         assert path.read_text("utf-8").count("\n") <= LONGEST_FILE, f"{module} is too long"
+
+
+def test_nothing_is_defined_twice() -> None:
+    """A module that took in another could have two constants or functions of one name; the later would win unseen."""
+    for module, tree in TREES.items():
+        names: list[str] = []
+        for node in tree.body:
+            targets = node.targets if isinstance(node, ast.Assign) else [getattr(node, "target", None)]
+            names += [
+                one.id for target in targets for one in ast.walk(target or ast.Module()) if isinstance(one, ast.Name)
+            ]
+            names += [node.name] if isinstance(node, (ast.FunctionDef, ast.ClassDef)) else []
+        assert len(names) == len(set(names)), f"{module}: {sorted(name for name in names if names.count(name) > 1)}"
 
 
 def test_no_two_classes_share_a_name() -> None:
@@ -261,8 +277,8 @@ def test_templates_of_messages_are_constants() -> None:
     ("module", "line", "told"),
     [
         ("agile_crate.core.frame.trim", "from ...settings import table", "core stands below settings"),
-        ("agile_crate.core.frame.trim", "def f():\n    from ..crate import draw", "that room is not below"),
-        ("agile_crate.core.names", "from .frame import trim", "that room is not below"),
+        ("agile_crate.core.frame.trim", "def f():\n    from ..crate import draw", "that folder of core is not below"),
+        ("agile_crate.core.names", "from .frame import trim", "that folder of core is not below"),
         ("agile_crate.core.names", "import pathlib", "core knows no files"),
         ("agile_crate.sources.find", "from ..exports.png import encode_png", "sources stands below exports"),
         ("agile_crate.pipeline.select", "from ..commands import pack", "pipeline stands below commands"),
@@ -272,5 +288,5 @@ def test_templates_of_messages_are_constants() -> None:
     ],
 )
 def test_a_wrong_import_is_found(module: str, line: str, told: str) -> None:
-    (fault,) = faults(module, line)
+    (fault,) = faults(module, ast.parse(line))
     assert told in fault
