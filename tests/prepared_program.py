@@ -12,14 +12,21 @@ import os
 import subprocess
 import sys
 import tempfile
+from functools import cache
 from pathlib import Path
 from pkgutil import walk_packages
+from typing import Any
 
 import agile_crate
 
-OURS = [one.name for one in walk_packages(agile_crate.__path__, "agile_crate.") if "__main__" not in one.name]
-SERVER = multiprocessing.get_context("forkserver")
-SERVER.set_forkserver_preload([*OURS, "pyspng", "rich.table", "rich.console"])
+
+@cache
+def _server() -> Any:
+    """The process to fork from. Not made as this module is loaded, for each fork loads it."""
+    server = multiprocessing.get_context("forkserver")
+    ours = [one.name for one in walk_packages(agile_crate.__path__, "agile_crate.") if "__main__" not in one.name]
+    server.set_forkserver_preload([*ours, "pyspng", "rich.table", "rich.console"])
+    return server
 
 
 def run_prepared(
@@ -28,7 +35,7 @@ def run_prepared(
     """What the program says to these words in a folder; with so many bytes of address space, and so many seconds. Raises
     subprocess.TimeoutExpired."""
     with tempfile.NamedTemporaryFile() as out, tempfile.NamedTemporaryFile() as err:
-        process = SERVER.Process(
+        process = _server().Process(
             target=_become, args=(words, str(folder), dict(os.environ), out.name, err.name, memory)
         )
         process.start()
