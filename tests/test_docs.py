@@ -32,6 +32,16 @@ def test_links_lead_somewhere(page: str) -> None:
         assert ((TOP / page).parent / target).exists(), target
 
 
+@pytest.mark.parametrize("page", ["README.md", "SECURITY.md", *(f"docs/{p.name}" for p in (TOP / "docs").glob("*.md"))])
+def test_code_that_is_named_is_there(page: str) -> None:
+    """Those who follow a page to a test, a tool or a module find it."""
+    named = re.findall(
+        r"`((?:tests|tools|bench|src|readers|core|pipeline|settings|sources)/[\w./-]*)`",
+        (TOP / page).read_text("utf-8"),
+    )
+    assert [name for name in named if not any((top / name).exists() for top in (TOP, TOP / "src/agile_crate"))] == []
+
+
 def test_every_screenshot_is_in_the_readme() -> None:
     shots = sorted(path.name for path in (TOP / "docs/screenshots").iterdir())
     assert sorted(set(re.findall(r"docs/screenshots/([\w-]+\.png)", README))) == shots

@@ -24,10 +24,7 @@ WIDTH, HEIGHT = 1280, 860
 TERMINALS = {
     "pack": ["pack otter-post/frames/otter --out build/otter --columns 8 --fps 10 --fps swim=16"],
     "draft": ["draft otter-post/rough --out rough.crate.toml && head -32 rough.crate.toml"],
-    "unpack": [
-        "unpack otter-post/crate/otter.json --out back/otter --film",
-        "survey back/otter/*.apng",
-    ],
+    "unpack": ["unpack otter-post/crate/otter.json --out back/otter --film", "survey back/otter/*.apng"],
     "survey": ["survey otter-post/frames --notes"],
     "survey-rough": ["survey otter-post/rough"],
     "verify": [

@@ -82,10 +82,7 @@ def palette(shop: Shop) -> Sequence[Panel]:
     return [
         ("--scale 25%", large(small, 4, DARK)),
         ("and --hard-alpha 128", large(shop.frame("splash_05", source, scale="25%", hard_alpha=128), 4, DARK)),
-        (
-            "and --colors 6",
-            large(shop.frame("splash_05", source, scale="25%", hard_alpha=128, colors=6), 4, DARK),
-        ),
+        ("and --colors 6", large(shop.frame("splash_05", source, scale="25%", hard_alpha=128, colors=6), 4, DARK)),
         (
             "and --dither",
             large(shop.frame("splash_05", source, scale="25%", hard_alpha=128, colors=6, dither=True), 4, DARK),
@@ -215,10 +212,7 @@ def spacing(shop: Shop) -> Sequence[Panel]:
 def edges(shop: Shop) -> Sequence[Panel]:
     source = FRAMES / "sea"
     panels = []
-    for title, wishes in (
-        ("the sea, --gap 4", {"gap": 4, "margin": 2}),
-        ("--edge-repeat 2", {"edge_repeat": 2}),
-    ):
+    for title, wishes in (("the sea, --gap 4", {"gap": 4, "margin": 2}), ("--edge-repeat 2", {"edge_repeat": 2})):
         loaded = shop.packed(source, layout="strip", scale="25%", **wishes)
         panels.append((title, sheet_with_boxes(loaded, 6)))
     return panels

@@ -150,13 +150,7 @@ def _together(quiet: bool, build: Callable[..., Iterator[Outcome]]) -> Iterator[
     yield from drawn
 
 
-def _tell(
-    file: str,
-    spec: CrateSpec,
-    built: Packed | Unchanged,
-    arguments: argparse.Namespace,
-    run: _Run,
-) -> None:
+def _tell(file: str, spec: CrateSpec, built: Packed | Unchanged, arguments: argparse.Namespace, run: _Run) -> None:
     """What is said of a crate."""
     from ..crate_files.up_to_date import Unchanged
 

@@ -121,11 +121,7 @@ def _command(arguments: Sequence[str]) -> tuple[ModuleType | None, Parser]:
         print(f"usage: {usage}\n\n{short}", end="")
         raise SystemExit(Status.DONE)
     parser = Parser(
-        has_short_help=bool(short),
-        prog=f"agile-crate {name}",
-        usage=usage,
-        description=description,
-        epilog=examples,
+        has_short_help=bool(short), prog=f"agile-crate {name}", usage=usage, description=description, epilog=examples
     )
     module.declare(parser)
     return module, parser

@@ -91,11 +91,7 @@ def build_on_cluster(
 
     Raises UsageError and InputError if there is no such cluster, or one that does not fit.
     """
-    with (
-        connected(address) as cluster,
-        working(limits, memory=memory) as means,
-        with_cache(means) as context,
-    ):
+    with connected(address) as cluster, working(limits, memory=memory) as means, with_cache(means) as context:
         cluster.refuse_others(versions(), versions_of_worker())
         build = ClusterBuild(cluster, options, limits, send, memory, context._replace(program=options.program))
         done = 0

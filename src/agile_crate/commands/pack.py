@@ -184,11 +184,7 @@ def _origin(job: BuildJob, frames: Frames, state: DiskState, context: Context) -
 
 
 def _plans(
-    job: BuildJob,
-    frames: Frames,
-    previous: PreviousBuild,
-    templates: Sequence[Template],
-    context: Context,
+    job: BuildJob, frames: Frames, previous: PreviousBuild, templates: Sequence[Template], context: Context
 ) -> list[Plan]:
     plans: list[Plan] = []
     for prepared in frames.sizes:

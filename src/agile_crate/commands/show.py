@@ -66,11 +66,7 @@ class ShowOptions:
 def kind_of(out: str, asked: str | None) -> Kind:
     """The kind of view by the ending of the file, or as asked. Raises UsageError for an ending that nobody knows."""
     ending = Path(out).suffix.lower()
-    fitting: dict[str, tuple[Kind, ...]] = {
-        ".png": ("sheet", "strip", "chart"),
-        ".html": ("page",),
-        ".svg": ("chart",),
-    }
+    fitting: dict[str, tuple[Kind, ...]] = {".png": ("sheet", "strip", "chart"), ".html": ("page",), ".svg": ("chart",)}
     kinds = fitting.get(ending, ("film",))
     if ending not in fitting and ending not in FILM_ENDINGS:
         raise UsageError(
@@ -194,11 +190,7 @@ def _packed_in_memory(request: LoadRequest, context: Context) -> Loaded:
 
 
 def compare(
-    data: str,
-    against: str,
-    out: str | None,
-    context: Context,
-    force: bool = False,
+    data: str, against: str, out: str | None, context: Context, force: bool = False
 ) -> tuple[list[Change], Shown]:
     """What changed since another crate, and the page that shows it, if `out` is given. Raises as `show` does."""
     old, new = load(against, context.limits), load(data, context.limits)

@@ -63,11 +63,7 @@ def _is_allowed_file(path: str, limits: Limits) -> bool:
 
 
 def write_survey_files(
-    looked: Survey,
-    files: SurveyFiles,
-    spell: Callable[[Message], str],
-    context: Context,
-    force: bool,
+    looked: Survey, files: SurveyFiles, spell: Callable[[Message], str], context: Context, force: bool
 ) -> list[Path]:
     """Writes what is wanted; `spell` spells the remedies for whoever reads them, and `version` is the
     program's. Raises OutputError and UsageError."""

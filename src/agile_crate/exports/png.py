@@ -85,8 +85,7 @@ def encode_rows(size: Size, rows_of: RowsOf, executor: Executor, palette: Pixels
             checksum = adler32_combine(checksum, adler, length)
             last = start == starts[-1]
             yield chunk(
-                b"IDAT",
-                (b"\x78\x5e" if start == 0 else b"") + packed + (struct.pack(">I", checksum) if last else b""),
+                b"IDAT", (b"\x78\x5e" if start == 0 else b"") + packed + (struct.pack(">I", checksum) if last else b"")
             )
     yield chunk(b"IEND", b"")
 

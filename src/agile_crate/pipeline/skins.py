@@ -24,12 +24,7 @@ Drawings = tuple[tuple[Picture, ...], ...]
 
 
 def gather_skin(
-    skin: Variant,
-    base: Gathered,
-    request: LoadRequest,
-    decoding: Decoding,
-    options: ReadOptions,
-    context: Context,
+    skin: Variant, base: Gathered, request: LoadRequest, decoding: Decoding, options: ReadOptions, context: Context
 ) -> Gathered:
     """Return the drawings of a skin in the order of the base's, whose inputs it takes if it has no layers.
 

@@ -28,14 +28,8 @@ class Rule(NamedTuple):
 
 
 RULES = (
-    Rule(
-        lambda s: s.scale != 1 and s.fit,
-        "{scale} and {fit} both say how large frames become; leave one of them out",
-    ),
-    Rule(
-        lambda s: s.fit_to != "canvas" and not s.fit,
-        "{fit_to} says what is to fit; say into which size with {fit}",
-    ),
+    Rule(lambda s: s.scale != 1 and s.fit, "{scale} and {fit} both say how large frames become; leave one of them out"),
+    Rule(lambda s: s.fit_to != "canvas" and not s.fit, "{fit_to} says what is to fit; say into which size with {fit}"),
     Rule(
         lambda s: s.palette and s.colors,
         "{palette} and {colors} both say which colours there are; leave one of them out",
@@ -71,10 +65,7 @@ RULES = (
         lambda s: "css" in s.metadata and s.turn,
         "{turn} stores frames turned, which CSS cannot show; leave out {turn}, or css",
     ),
-    Rule(
-        lambda s: s.set and not s.template,
-        "{set} is a variable for templates; give one with {template}",
-    ),
+    Rule(lambda s: s.set and not s.template, "{set} is a variable for templates; give one with {template}"),
     Rule(
         lambda s: s.compact and "json" not in s.metadata,
         "{compact} is for JSON; leave it out, or name json in {metadata}",

@@ -77,11 +77,7 @@ Way = Callable[[Found], DecodedPart[T]]
 
 
 def each_part(
-    files: Iterable[Found],
-    pool: WorkerPool,
-    progress: Progress,
-    make: Callable[[str, Pixels], T],
-    limits: Limits,
+    files: Iterable[Found], pool: WorkerPool, progress: Progress, make: Callable[[str, Pixels], T], limits: Limits
 ) -> Iterator[tuple[Found, DecodedPart[T]]]:
     """Each file, in crate order, with what `make` made of its frames' names and pixels, or why it cannot be read, as
     the end of a sentence. Few files are decoded ahead, so what is not kept does not pile up."""

@@ -134,10 +134,7 @@ LOSS = 1.1
 
 
 def _spots(
-    sequences: Sequences,
-    groups: Sequence[BoxGroup],
-    owners: Sequence[tuple[int, Mirror]],
-    fillings: Sequence[Filling],
+    sequences: Sequences, groups: Sequence[BoxGroup], owners: Sequence[tuple[int, Mirror]], fillings: Sequence[Filling]
 ) -> list[Spot]:
     """Every frame on the sheet to which its animation's box went. Of those that share a box there the first is drawn as
     it is, and the others are mirror images of that one."""

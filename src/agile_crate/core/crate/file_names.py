@@ -102,8 +102,7 @@ def sheet_names(
         stems = [
             _with_skin(
                 from_pattern(
-                    pattern,
-                    _values(name, plan, count, portion) | {"sheet": number, "sheets": len(plans), "skin": skin},
+                    pattern, _values(name, plan, count, portion) | {"sheet": number, "sheets": len(plans), "skin": skin}
                 ),
                 "" if "{skin" in pattern else behind,
                 ending,

@@ -26,9 +26,6 @@ TOLERANCE = 1.0
 ROUNDED = 0.001
 """Pixels. Corners that are not whole are written with three decimals."""
 
-LEAST_POINTS = 4
-"""A shape may be asked for with so many points at least: a rectangle always holds everything."""
-
 
 def shape_of(mask: NDArray[np.bool_], kind: str, limits: Limits, most_points: int = 0) -> Shape | None:
     """The shape, ``hull`` or ``contour``, of what is true in a mask of shape (h, w); None where nothing is.

@@ -50,7 +50,4 @@ def displacement(picture: Picture, place: str) -> tuple[float, float]:
     """How far a trimmed picture moves when what is stored of it is put where its canvas was, both by `place`."""
     x, y = PLACES[place]
     box = picture.stored_box
-    return (
-        float((picture.canvas.w - box.w) * x - box.x),
-        float((picture.canvas.h - box.h) * y - box.y),
-    )
+    return (float((picture.canvas.w - box.w) * x - box.x), float((picture.canvas.h - box.h) * y - box.y))
