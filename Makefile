@@ -3,6 +3,7 @@
 
 PYTHON ?= python3
 VENV := .venv
+QUICK := .venv-quick
 LOWEST := .venv-lowest
 BIN := $(VENV)/bin
 WHEEL := build/wheel
@@ -24,9 +25,15 @@ test: $(VENV)/.with-tests system-tools build/node/.installed
 	@echo "running the tests on all processors; each dot is a test"
 	@$(BIN)/$(PYTEST)
 
-# What a change is tried with first: in a minute, without a browser or another program.
-quick: $(VENV)/.with-tests
-	@$(BIN)/$(PYTEST) tests/core tests/settings tests/crate_files tests/format tests/pipeline tests/test_plan.py
+# What a change is tried with first: in a minute, without a browser or another program, and without building anything.
+quick: $(QUICK)/.installed
+	@$(QUICK)/bin/$(PYTEST) tests/core tests/settings tests/crate_files tests/format tests/pipeline tests/cli/test_pack.py tests/test_plan.py
+
+$(QUICK)/.installed: pyproject.toml
+	@echo "making an environment in $(QUICK), of the checkout itself"
+	@$(PYTHON) -m venv $(QUICK)
+	@AGILE_CRATE_PLAIN=1 tools/install.sh $(QUICK)/bin/python --editable '.[test]'
+	@touch $@
 
 NOT_LOWEST := $(foreach file,core/arrange/test_blocks core/arrange/test_stay core/arrange/test_tight storage/test_staging sources/test_vector sources/test_rendered,--ignore tests/$(file).py)
 
@@ -138,4 +145,4 @@ system-tools:
 	  tools/install_debian.sh $(DEBIAN_TOOLS); fi
 
 clean:
-	rm -rf $(VENV) $(LOWEST) build
+	rm -rf $(VENV) $(QUICK) $(LOWEST) build

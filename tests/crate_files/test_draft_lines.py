@@ -54,7 +54,7 @@ def test_every_setting_is_tried() -> None:
 
 
 @given(st.data())
-@settings(max_examples=400)
+@settings(max_examples=200)
 def test_what_is_read_is_what_was_typed(data: st.DataObject) -> None:
     names = data.draw(st.lists(st.sampled_from(sorted(TYPED)), unique=True, max_size=8))
     typed = {name: data.draw(TYPED[name]) for name in names}
