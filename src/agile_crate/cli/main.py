@@ -9,7 +9,6 @@ import warnings
 from collections.abc import Sequence
 from functools import partial
 from importlib import import_module
-from pathlib import Path
 from types import ModuleType
 
 from .. import __version__
@@ -135,7 +134,8 @@ def help_of(command: str) -> tuple[str, str, str, str]:
 
 
 def _text(name: str) -> str:
-    return (Path(__file__).parent / "help_texts" / f"{name}.txt").read_text("utf-8")
+    with open(os.path.join(os.path.dirname(__file__), "help_texts", f"{name}.txt"), encoding="utf-8") as file:
+        return file.read()  # without pathlib, which takes longer to load than help to print
 
 
 def _build() -> str:

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import partial
-from string import Formatter
 from typing import NamedTuple, Self
 
 from .text import shown
@@ -89,6 +88,8 @@ def message(template: str, *values: object) -> Message:
 
 
 def _parts(template: str, values: Iterator[object]) -> Iterator[Part]:
+    from string import Formatter  # not for help, which has no message
+
     for text, name, form, _ in Formatter().parse(template):
         yield text
         if name:

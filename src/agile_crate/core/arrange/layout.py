@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, NamedTuple
 
 from .sheet_size import SheetLimits, SheetRules
@@ -43,8 +42,7 @@ class LayoutOptions(NamedTuple):
         return SheetLimits(self.rules, self.aspect, self.margin, self.gap, self.turn, self.effort)
 
 
-@dataclass(frozen=True, slots=True)
-class LayoutRequest:
+class LayoutRequest(NamedTuple):
     """What is to be arranged.
 
     sequences  frames in order
@@ -77,8 +75,7 @@ class Excluded(NamedTuple):
     together: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Layout:
+class Layout(NamedTuple):
     """A layout.
 
     help          what it makes, in a few words
