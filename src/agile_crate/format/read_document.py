@@ -59,18 +59,13 @@ def crate_of(document: Any, limits: Limits) -> Crate:
 
 def _read_frames(document: Document, limits: Limits) -> tuple[Frame, ...]:
     count, most = len(_list(document, "frames", "")), limits.frames
-    _expect(count <= most, "frames", message("a list of at most {:,} ({})", most, raise_hint("frames")), count)
+    _expect_at_most(most, count, "frames", "frames", "a list of at most {:,}", count)
     return _items(document, "frames", partial(_read_frame, limits=limits))
 
 
 def _read_name(value: Any, place: str, limits: Limits) -> str:
     name, most = _text(value, "name", place), limits.name_characters
-    _expect(
-        len(name) <= most,
-        f"{place}.name",
-        message("at most {:,} characters ({})", most, raise_hint("name_characters")),
-        name,
-    )
+    _expect_at_most(most, len(name), "name_characters", f"{place}.name", "at most {:,} characters", name)
     return name
 
 
@@ -203,9 +198,8 @@ def _read_frame(value: Any, place: str, limits: Limits) -> Frame:
 
 def _read_canvas(value: Any, place: str, limits: Limits) -> Size:
     canvas = Size(*_whole_numbers(value, "canvas", place, RANGES["frames.canvas"], 2))
-    most = limits.sheet_pixels
-    expected = message("at most {:,} pixels ({})", most, raise_hint("sheet_pixels"))
-    _expect(canvas.w * canvas.h <= most, f"{place}.canvas", expected, canvas)
+    area = canvas.w * canvas.h
+    _expect_at_most(limits.sheet_pixels, area, "sheet_pixels", f"{place}.canvas", "at most {:,} pixels", canvas)
     return canvas
 
 
@@ -234,6 +228,12 @@ def _read_animation(value: Any, place: str, limits: Limits) -> Animation:
         fps=Fraction(*_whole_numbers(value, "fps", place, RANGES["animations.fps"], 2)) if by_beats else None,
         beats=_whole_numbers(value, "beats", place, RANGES["animations.beats"]) if by_beats else (),
     )
+
+
+def _expect_at_most(most: int, count: int, limit: str, place: str, expected: str, found: Any) -> None:
+    """Raise where a limit is met. The sentence is made only then: this is asked of every frame."""
+    if count > most:
+        _expect(False, place, message("{} ({})", expected.format(most), raise_hint(limit)), found)
 
 
 def _expect(holds: bool, place: str, expected: str, found: Any) -> None:
