@@ -51,7 +51,7 @@ test-lowest: $(LOWEST)/.installed system-tools
 # What is tried at random, at length; at last guided by what of the program is reached, where atheris installs.
 trust: $(VENV)/.with-tests system-tools
 	AGILE_CRATE_TRUST=$(or $(TIMES),1) $(BIN)/$(PYTEST) tests/trust tests/cluster
-	$(ASCII) $(BIN)/$(PYTEST) tests/core tests/settings tests/crate_files tests/format tests/sources tests/pipeline tests/exports tests/views tests/cli tests/commands
+	AGILE_CRATE_TRUST=1 $(ASCII) $(BIN)/$(PYTEST) tests/core tests/settings tests/crate_files tests/format tests/sources tests/pipeline tests/exports tests/views tests/cli tests/commands
 	@if $(INSTALL) atheris 2>/dev/null; then $(BIN)/python tools/fuzz.py; else echo "atheris does not install here: inputs are not tried guided"; fi
 
 # Known faults of all that development installs, where the index tells any.
