@@ -8,8 +8,9 @@ import time
 from collections.abc import Callable
 from statistics import median
 
-from agile_crate.core.model.crate import Animation, Crate, Frame, Sheet
+from agile_crate.core.model.crate import Animation, Crate, Frame
 from agile_crate.core.model.geometry import Box, Offset, Point, Size
+from agile_crate.core.model.sheet import Sheet
 from agile_crate.exports.texts import texts_of
 from agile_crate.format.document import document_of
 from agile_crate.settings.given import settings_from

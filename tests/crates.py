@@ -8,8 +8,9 @@ from typing import Any
 
 from hypothesis import strategies as st
 
-from agile_crate.core.model.crate import Animation, Crate, Frame, Sheet, SkinImage
+from agile_crate.core.model.crate import Animation, Crate, Frame
 from agile_crate.core.model.geometry import Block, Box, Cells, Offset, Point, Shape, Size
+from agile_crate.core.model.sheet import Sheet, SkinImage
 
 SHAPE = Shape(((Point(1, 2), Point(3.5, 2), Point(3, 4)), (Point(0, 0), Point(1, 0), Point(0, 1.25))), 0.5)
 

@@ -16,8 +16,9 @@ from agile_crate import demo
 from agile_crate.core.crate.restore import restore
 from agile_crate.core.errors import InputError
 from agile_crate.core.limits import USUAL, Limits
-from agile_crate.core.model.crate import Crate, Frame, Sheet
+from agile_crate.core.model.crate import Crate, Frame
 from agile_crate.core.model.geometry import Box, Offset, Point, Size
+from agile_crate.core.model.sheet import Sheet
 from agile_crate.exports.template import Template, read_templates, rendered
 from agile_crate.exports.template_child import RefusedError, render, sandbox
 from agile_crate.exports.template_context import FILTERS, context_of, identifier, literal

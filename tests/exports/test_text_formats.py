@@ -12,8 +12,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from agile_crate.core.errors import OutputError
-from agile_crate.core.model.crate import Animation, Crate, Frame, Sheet
+from agile_crate.core.model.crate import Animation, Crate, Frame
 from agile_crate.core.model.geometry import Box, Offset, Point, Size
+from agile_crate.core.model.sheet import Sheet
 from agile_crate.exports.css import class_of, escaped, to_css
 from agile_crate.exports.csv_tables import FRAMES, STEPS, animations_csv, frames_csv
 from crates import FULL, named

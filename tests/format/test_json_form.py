@@ -9,8 +9,9 @@ from hypothesis import strategies as st
 
 from agile_crate.core.errors import InputError
 from agile_crate.core.limits import USUAL
-from agile_crate.core.model.crate import Animation, Crate, Frame, Sheet
+from agile_crate.core.model.crate import Animation, Crate, Frame
 from agile_crate.core.model.geometry import Box, Cells, Offset, Point, Size
+from agile_crate.core.model.sheet import Sheet
 from agile_crate.format.files import outputs_of_build
 from agile_crate.format.json_form import from_json, to_json
 

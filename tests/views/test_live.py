@@ -13,8 +13,8 @@ from hypothesis import strategies as st
 from PIL import Image
 
 from agile_crate.core.model import crate as model
-from agile_crate.core.model.crate import Sheet, SkinImage
 from agile_crate.core.model.geometry import Box, Offset, Point, Size
+from agile_crate.core.model.sheet import Sheet, SkinImage
 from agile_crate.core.pixels import Pixels
 from agile_crate.views.live_view import Board, board_of, news_of
 from file_bytes import stored

@@ -12,8 +12,9 @@ from hypothesis import strategies as st
 from agile_crate.core.color import Color
 from agile_crate.core.crate.restore import restore
 from agile_crate.core.limits import USUAL
-from agile_crate.core.model.crate import Animation, Crate, Frame, Sheet
+from agile_crate.core.model.crate import Animation, Crate, Frame
 from agile_crate.core.model.geometry import Box, Mirror, Offset, Point, Shape, Size
+from agile_crate.core.model.sheet import Sheet
 from agile_crate.views.chart import memory_of, path_of, shares_of
 from agile_crate.views.film import AFTER, BEFORE, Film, FilmOptions, Timing, film_of, paced, strip_of, together
 from agile_crate.views.labels import Zoom, canvas_on_sheet, labels, point_on_sheet, zoom_for

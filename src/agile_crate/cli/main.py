@@ -135,7 +135,7 @@ def help_of(command: str) -> tuple[str, str, str, str]:
 
 def _text(name: str) -> str:
     with open(os.path.join(os.path.dirname(__file__), "help_texts", f"{name}.txt"), encoding="utf-8") as file:
-        return file.read()  # without pathlib, which takes longer to load than help to print
+        return file.read()  # not pathlib: importing it takes longer than printing help
 
 
 def _build() -> str:

@@ -22,8 +22,9 @@ from ..core.frame.trim import visible_on_canvas
 from ..core.frame.visible import on_canvas, overlap, within
 from ..core.limits import Limits
 from ..core.message import Message
-from ..core.model.crate import Crate, Frame, Sheet
+from ..core.model.crate import Crate, Frame
 from ..core.model.geometry import ORIGIN, Box, Point
+from ..core.model.sheet import Sheet
 from ..core.pixels import Pixels
 from ..core.text import counted, few, measured, quoted, shown
 from ..crate_files.read import Comparison

@@ -88,7 +88,7 @@ def message(template: str, *values: object) -> Message:
 
 
 def _parts(template: str, values: Iterator[object]) -> Iterator[Part]:
-    from string import Formatter  # not for help, which has no message
+    from string import Formatter  # imported late: --help builds no message
 
     for text, name, form, _ in Formatter().parse(template):
         yield text

@@ -10,8 +10,9 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from ..core.model.crate import FORMAT, VERSION, Animation, Crate, Frame, Sheet, SkinImage
+from ..core.model.crate import FORMAT, VERSION, Animation, Crate, Frame
 from ..core.model.geometry import Block
+from ..core.model.sheet import Sheet, SkinImage
 from ..core.text import shown
 
 Document = dict[str, Any]

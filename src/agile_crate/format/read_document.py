@@ -16,9 +16,10 @@ from typing import Any, TypeVar, get_args
 from ..core.errors import MessageError
 from ..core.limits import Limits, raise_hint
 from ..core.message import message
-from ..core.model.crate import FORMAT, VERSION, Animation, Crate, Frame, Loop, Sheet, SkinImage
+from ..core.model.crate import FORMAT, VERSION, Animation, Crate, Frame, Loop
 from ..core.model.geometry import Block, Box, Cells, Mirror, Offset, Point, Shape, Size
 from ..core.model.ranges import ANY, RANGES, Range
+from ..core.model.sheet import Sheet, SkinImage
 from ..core.text import is_unicode, shown
 from .document import Document, at
 
@@ -231,7 +232,7 @@ def _read_animation(value: Any, place: str, limits: Limits) -> Animation:
 
 
 def _expect_at_most(most: int, count: int, limit: str, place: str, expected: str, found: Any) -> None:
-    """Raise where a limit is met. The sentence is made only then: this is asked of every frame."""
+    """Raise an error if `count` exceeds a limit. Every frame is checked, so the message is built only then."""
     if count > most:
         _expect(False, place, message("{} ({})", expected.format(most), raise_hint(limit)), found)
 

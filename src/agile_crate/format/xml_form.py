@@ -14,8 +14,9 @@ from typing import Any, TypeVar
 from ..core.errors import InputError, OutputError
 from ..core.limits import Limits
 from ..core.message import a_file
-from ..core.model.crate import Animation, Crate, Frame, Sheet
+from ..core.model.crate import Animation, Crate, Frame
 from ..core.model.geometry import Shape
+from ..core.model.sheet import Sheet
 from ..core.text import quoted, shown
 from .document import Document, animation_of, head_of, sheet_of, to_seal
 from .read_document import FormError, crate_of

@@ -13,8 +13,9 @@ from ..core.arrange.layout import Arranged
 from ..core.crate.describe import described_animations, described_frames, described_sheets
 from ..core.crate.file_names import sheet_names, sized_name
 from ..core.message import Message, message
-from ..core.model.crate import Animation, Crate, Sheet, SkinImage
+from ..core.model.crate import Animation, Crate
 from ..core.model.picture import Sequences
+from ..core.model.sheet import Sheet, SkinImage
 from ..core.model.variant import Variant, Variants
 from ..core.motion.timing import Hold, frame_times
 from ..core.rounding import plain

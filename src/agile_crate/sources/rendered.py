@@ -27,11 +27,11 @@ def read_rendered(data: bytes, largest: int, options: ReadOptions) -> DecodedFil
     if find_spec("OpenEXR") is None:
         raise PictureError("is an OpenEXR render; to read those, install agile-crate[exr]")
     limits = options.limits
-    options_there = {"largest": largest, "exposure": options.exposure, "layers": options.layers == "separate"}
+    child_options = {"largest": largest, "exposure": options.exposure, "layers": options.layers == "separate"}
     try:
         output = run_module(
             f"{__package__}.rendered_child",
-            json.dumps(options_there | {"limits": limits._asdict()}).encode() + b"\n" + data,
+            json.dumps(child_options | {"limits": limits._asdict()}).encode() + b"\n" + data,
             limits.seconds,
         )
     except TimeoutError:

@@ -12,8 +12,8 @@ from pathlib import Path
 from ..core.errors import InputError, reason
 from ..core.limits import Limits
 from ..core.message import a_file, message
-from ..core.model.crate import Sheet
 from ..core.model.geometry import Size
+from ..core.model.sheet import Sheet
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
 from ..core.text import measured, quoted

@@ -162,8 +162,8 @@ def connected(address: str) -> Iterator[Cluster]:
         ) from None
     _refuse_others_than_schedulers(address)
     logging.getLogger("distributed").setLevel(logging.CRITICAL + 1)  # what matters we say ourselves
-    # In hand before it connects, to be closed if it cannot: left to the garbage collector, it closes itself wherever
-    # that happens to run, and waits forever for a lock if that is where the next client starts.
+    # Create the client before it connects, so that a failed one can be closed at once. The garbage collector would
+    # close it at any time, and deadlocks if that happens while the next client starts.
     client = Client.__new__(Client)
     try:
         client.__init__(address, timeout=CONNECT_TIMEOUT_S)

@@ -6,8 +6,9 @@ import numpy as np
 import pytest
 
 from agile_crate.core.crate.changes import Change, changes, summary_of
-from agile_crate.core.model.crate import Animation, Crate, Frame, Sheet
+from agile_crate.core.model.crate import Animation, Crate, Frame
 from agile_crate.core.model.geometry import Box, Offset, Point, Size
+from agile_crate.core.model.sheet import Sheet
 from conftest import art
 
 PICTURES = [art(6, 5, seed) for seed in range(3)]

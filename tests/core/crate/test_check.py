@@ -7,8 +7,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from agile_crate.core.crate.check import PAIRS_TOLD, check_crate, check_repeated_edges, restorable
-from agile_crate.core.model.crate import LARGEST_NUMBER, Animation, Crate, Frame, Sheet
+from agile_crate.core.model.crate import LARGEST_NUMBER, Animation, Crate, Frame
 from agile_crate.core.model.geometry import Block, Box, Cells, Offset, Point, Size
+from agile_crate.core.model.sheet import Sheet
 from agile_crate.core.text import counted
 
 CELLS = Cells(Size(10, 10), 3, 1, margin=1, gap=2)

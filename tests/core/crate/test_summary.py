@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from agile_crate.core.crate.summary import BlockSummary, sheet_summaries
-from agile_crate.core.model.crate import Animation, Crate, Frame, Sheet
+from agile_crate.core.model.crate import Animation, Crate, Frame
 from agile_crate.core.model.geometry import Block, Box, Cells, Offset, Point, Size
+from agile_crate.core.model.sheet import Sheet
 
 STILL = Block(0, 1, Offset(0, 0), Cells(Size(9, 9), 1, 1))
 SWIM = Block(1, 4, Offset(10, 1), Cells(Size(4, 5), 2, 3, gap=1))

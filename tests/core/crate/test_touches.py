@@ -4,9 +4,10 @@ import numpy as np
 
 from agile_crate.core.crate.draw import Placed, draw_sheet
 from agile_crate.core.crate.edits import crc_of, edits_on, laid_over, stray_pixels
-from agile_crate.core.model.crate import Crate, Frame, Sheet
+from agile_crate.core.model.crate import Crate, Frame
 from agile_crate.core.model.geometry import ORIGIN, Box, Mirror, Offset, Point, Size
 from agile_crate.core.model.picture import Picture
+from agile_crate.core.model.sheet import Sheet
 from conftest import art
 
 SIZE = Size(20, 12)

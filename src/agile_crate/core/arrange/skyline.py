@@ -272,7 +272,7 @@ class Shelf:
                 entry = self.at_most(self.heights, begin, end, room)
             if len(favour):
                 self.look_at_all(begin, entry, score, favour)
-            elif score + self.tall * self.heights[entry] + self.level > self.most:  # else none of these can win
+            elif score + self.tall * self.heights[entry] + self.level > self.most:  # else none here can win
                 self.look_at_tallest(begin, entry, score)
             above = column
             column = below

@@ -10,9 +10,10 @@ from itertools import accumulate
 
 import numpy as np
 
-from ..model.crate import Crate, Frame, Sheet
+from ..model.crate import Crate, Frame
 from ..model.geometry import Box
 from ..model.ranges import RANGES
+from ..model.sheet import Sheet
 from ..names import clashes, leads_out
 from ..pixels import Pixels
 from ..text import counted, few, quoted

@@ -4,9 +4,10 @@ from collections.abc import Mapping, Sequence
 from fractions import Fraction
 
 from ..arrange.arrangement import SheetPlan, Spot
-from ..model.crate import Animation, Frame, Loop, Sheet
+from ..model.crate import Animation, Frame, Loop
 from ..model.geometry import Offset
 from ..model.picture import FrameSequence, Picture
+from ..model.sheet import Sheet
 from ..motion.timing import beats_of, durations, rate_of
 
 

@@ -4,8 +4,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
-from ..model.crate import Crate, Loop, Sheet
+from ..model.crate import Crate, Loop
 from ..model.geometry import Block, Offset, Point, Size
+from ..model.sheet import Sheet
 from ..motion.timing import pace
 
 GPU_BYTES_PER_PIXEL = 4

@@ -8,7 +8,8 @@ from fractions import Fraction
 from types import MappingProxyType
 from typing import Any, Literal, NamedTuple, TypeAlias
 
-from .geometry import Block, Box, Cells, Mirror, Offset, Point, Shape, Size
+from .geometry import Box, Mirror, Offset, Point, Shape, Size
+from .sheet import Sheet
 
 FORMAT = "agile-crate"
 VERSION = 1
@@ -24,34 +25,6 @@ def _view(held: dict[Any, Any]) -> MappingProxyType[Any, Any]:
 copyreg.pickle(MappingProxyType, lambda view: (_view, (dict(view),)))  # so that crates can be sent to other processes
 
 Loop: TypeAlias = Literal["forever", "once", "back-and-forth"]
-
-
-class SkinImage(NamedTuple):
-    """The image of a sheet in other art, and the SHA-256 of its file. `plain`: it is no art, and straight alpha without
-    a background whatever the crate's sheets are."""
-
-    name: str
-    image: str
-    sha256: str = ""
-    plain: bool = False
-
-
-class Sheet(NamedTuple):
-    """One output image. `sha256` is of the image file, in hex; empty while it has not been written.
-
-    `gap` and `margin` are kept by all boxes; `edge_repeat` is how many pixels each box's edge is repeated outwards.
-    A sheet may have `cells`, or `blocks` that hold all of its frames, or neither.
-    """
-
-    image: str
-    size: Size
-    cells: Cells | None = None
-    sha256: str = ""
-    gap: int = 0
-    margin: int = 0
-    edge_repeat: int = 0
-    blocks: tuple[Block, ...] = ()
-    skins: tuple[SkinImage, ...] = ()
 
 
 class Frame(NamedTuple):
