@@ -8,12 +8,12 @@ LOWEST := .venv-lowest
 BIN := $(VENV)/bin
 WHEEL := build/wheel
 INSTALL := tools/install.sh $(BIN)/python
-# One more than there are processors: some wait for a disk or a browser. One that is done takes tests of another.
+# One worker more than processors, because some wait for a disk or a browser. Idle workers take tests from others.
 PYTEST = pytest -n $(shell $(PYTHON) -c 'import os; print(os.cpu_count() + 1)') --dist worksteal
 SOURCES := $(shell find src -type f -not -name '*.pyc')
 DEBIAN_TOOLS := pngcheck imagemagick chromium ffmpeg gcc libc6-dev lua5.4 luajit libegl1 libgles2 libgl1-mesa-dri godot3 xvfb
 
-# What is loaded once stays compiled, also where the environment says otherwise: the tests start thousands of programs.
+# Always write bytecode: the tests start thousands of programs, and each would compile every module again.
 export PYTHONDONTWRITEBYTECODE :=
 
 .PHONY: demo quick test test-lowest trust audit lock environments lint bench bench-survey screenshots docs frames system-tools clean
@@ -25,7 +25,7 @@ test: $(VENV)/.with-tests system-tools build/node/.installed
 	@echo "running the tests on all processors; each dot is a test"
 	@$(BIN)/$(PYTEST)
 
-# What a change is tried with first: in a minute, without a browser or another program, and without building anything.
+# The short tests: under a minute, with no browser, no other program and no build.
 quick: $(QUICK)/.installed
 	@$(QUICK)/bin/$(PYTEST) tests/core tests/settings tests/crate_files tests/format tests/pipeline tests/cli/test_pack.py tests/test_plan.py
 

@@ -1,6 +1,6 @@
 #!/bin/sh
-# tools/install.sh PYTHON WHAT…: installs packages in the environment of a Python. By uv, which takes a tenth of the time;
-# by pip where uv does not install, or does not find what pip finds. Nothing is compiled that nothing may load.
+# tools/install.sh PYTHON WHAT…: installs packages in the environment of a Python. Uses uv, which takes a tenth of the time,
+# and pip if uv does not install or cannot find a package. Bytecode is written at the first import, not here.
 python=$1
 shift
 pip="$python -m pip install --quiet --disable-pip-version-check --no-compile"

@@ -235,7 +235,7 @@ def _typed(value: object, kind: Kind, at: Keys) -> Any:
     if typed is None:
         found = _type_of(value)
         detail = f"; it has {_odd(value)} in it" if found in ("a list", "a table") else ""
-        raise WrongKeyError(at, f"{quoted(at[-1])} is to be {kind.told}, not {found}{detail}")
+        raise WrongKeyError(at, f"{quoted(at[-1])} is to be {kind.expected}, not {found}{detail}")
     return typed
 
 

@@ -90,7 +90,7 @@ def _from_table(option: Option, given: Mapping[object, object]) -> object:
             ]
     typed = kind.typed(table)
     if typed is None:
-        raise UsageError(f"{quoted(str(given))} is not {kind.told}")
+        raise UsageError(f"{quoted(str(given))} is not {kind.expected}")
     return typed
 
 

@@ -19,7 +19,7 @@ Schema = Mapping[str, Any]
 class Kind(NamedTuple):
     """A kind of setting.
 
-    told          what is expected, in words
+    expected      the values it takes, in words
     typed         from TOML to text; None for a value of another type
     toml          from text, or texts, to TOML
     schema        of the value, as JSON Schema
@@ -27,7 +27,7 @@ class Kind(NamedTuple):
     is_path       whether texts are paths, relative to the crate file
     """
 
-    told: str
+    expected: str
     typed: Callable[[object], Typed]
     toml: Callable[[str | list[str]], object]
     schema: Schema

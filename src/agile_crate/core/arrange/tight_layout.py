@@ -52,7 +52,7 @@ def arranged_tightly(request: LayoutRequest) -> Arranged:
         )
     else:
         fillings = list(_on_sheets(tuple(sizes), tuple(filled), limits))
-        remarks += _told_of_parting([sequences[number].name for number in numbers], filled, sizes, fillings, limits)
+        remarks += _parting_remarks([sequences[number].name for number in numbers], filled, sizes, fillings, limits)
     # A box in two groups is stored once a sheet: the bound counts it once, so sheets may be larger than it says.
     stored = [sizes[box] for box in sorted({box for group in groups for box in group.boxes})]
     if options.one_sheet and len(fillings) > 1:
@@ -71,7 +71,7 @@ def arranged_tightly(request: LayoutRequest) -> Arranged:
     )
     proven = all(filling.arranged.proven for filling in fillings)
     arrangement = Arrangement(plans, tuple(spots), considered, bound(stored, limits.gap), proven)
-    return Arranged(arrangement, (*_told_of_sharing(owners, sizes), *remarks))
+    return Arranged(arrangement, (*_sharing_remarks(owners, sizes), *remarks))
 
 
 @lru_cache(maxsize=16)
@@ -158,7 +158,7 @@ def _spots(
     return spots
 
 
-def _told_of_sharing(owners: Sequence[tuple[int, Mirror]], sizes: Sequence[Size]) -> Iterator[Message]:
+def _sharing_remarks(owners: Sequence[tuple[int, Mirror]], sizes: Sequence[Size]) -> Iterator[Message]:
     copies = [index for index, (owner, _) in enumerate(owners) if owner != index and min(sizes[index]) > 0]
     mirrored = [index for index in copies if owners[index][1]]
     if copies:
@@ -172,7 +172,7 @@ def _told_of_sharing(owners: Sequence[tuple[int, Mirror]], sizes: Sequence[Size]
         )
 
 
-def _told_of_parting(
+def _parting_remarks(
     names: Sequence[str | None],
     groups: Sequence[BoxGroup],
     sizes: Sequence[Size],

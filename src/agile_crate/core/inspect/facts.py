@@ -37,7 +37,7 @@ SPECK_PIXELS = 12
 MOST_FEW = 200
 """Blocks with few pixels that are looked at."""
 
-SMALL_CANVAS_PIXELS = 128 * 128
+COLOR_COUNT_PIXELS = 128 * 128
 """Pixels. Colours are only counted on canvases up to this, where pixel art lives."""
 
 MOST_COLOURS = 1024
@@ -73,7 +73,7 @@ class FrameFacts:
     * `touches`: the sides that seen pixels reach;
     * `partial`: the share of seen pixels that are half transparent;
     * `fringe`: the colour that half-covered pixels are pulled towards, black or white; empty where there is none;
-    * `colours`: how many colours are seen, up to MOST_COLOURS; 0 on canvases larger than SMALL_CANVAS_PIXELS, and in
+    * `colours`: how many colours are seen, up to MOST_COLOURS; 0 on canvases larger than COLOR_COUNT_PIXELS, and in
       soft-edged frames;
     * `specks`: stray spots as x, y, pixels;
     * `miniature`: the frame, small; None once its animation has been judged. `sketch`: smaller still, to find
@@ -149,7 +149,7 @@ def frame_facts(name: str, pixels: Pixels) -> FrameFacts:
         touches=() if opaque or seen is None else _touches(alpha, shows, seen, float(columns.sum()) / count),
         partial=partial,
         fringe=fringe_of(pixels, alpha) if partial else "",
-        colours=_colours(pixels, alpha) if not partial and width * height <= SMALL_CANVAS_PIXELS else 0,
+        colours=_colours(pixels, alpha) if not partial and width * height <= COLOR_COUNT_PIXELS else 0,
         specks=_specks(shows) if 0 < count < shows.size else (),
         miniature=small,
         sketch=blurred(small, SKETCH),
