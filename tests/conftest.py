@@ -9,8 +9,9 @@ import signal
 import subprocess
 import sys
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from functools import cache
+from itertools import product
 from pathlib import Path
 from typing import Any
 
@@ -29,9 +30,10 @@ from agile_crate.pipeline.job import BuildJob
 from agile_crate.settings.given import settings_from
 from prepared_program import run_prepared
 
-settings.register_profile(
-    "steady", deadline=None, derandomize=True, max_examples=300 if os.environ.get("AGILE_CRATE_TRUST") else 40
-)
+LONG = bool(os.environ.get("AGILE_CRATE_TRUST"))
+"""Whether this is the long form, `make trust`."""
+
+settings.register_profile("steady", deadline=None, derandomize=True, max_examples=300 if LONG else 40)
 settings.load_profile("steady")
 
 # In the background of a shell Ctrl-C is ignored, and the programs that tests start would inherit that.
@@ -54,6 +56,14 @@ def art(w: int, h: int, seed: int = 0) -> np.ndarray:
     pixels[(x + 2 * y + seed) % 3 == 0] = (40, 120, 200, 255)
     pixels[(x // 3 + y // 3 + seed) % 4 == 0] = 0
     return pixels
+
+
+def met(first: Iterable[Any], second: Iterable[Any]) -> list[tuple[Any, Any]]:
+    """Pairs in which each of the first and each of the second stands; all pairs in the long form."""
+    first, second = list(first), list(second)
+    if LONG:
+        return list(product(first, second))
+    return [(first[n % len(first)], second[n % len(second)]) for n in range(max(len(first), len(second)))]
 
 
 def job(inputs: object, out: object, **settings: Any) -> BuildJob:

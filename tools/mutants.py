@@ -119,8 +119,9 @@ def room_of(module: Path) -> str:
 
 
 FURTHER = {
-    "look": ["cli/test_survey.py", "cli/test_unpack.py"],
-    "motion": ["jobs", "cli/test_pack.py"],
+    "inspect": ["cli/test_survey.py"],
+    "cut": ["cli/test_unpack.py"],
+    "motion": ["commands", "cli/test_pack.py"],
     "frame": ["cli/test_prepare.py", "cli/test_skins.py", "cli/test_pack.py"],
     "arrange": ["cli/test_arrange.py"],
     "crate": ["cli/test_verify.py", "cli/test_write.py", "cli/test_skins.py", "cli/test_touched_sheets.py"],

@@ -12,7 +12,7 @@ import pytest
 from PIL import Image
 
 import agile_crate
-from conftest import Run, art, decode, save, tree
+from conftest import Run, art, decode, met, save, tree
 
 
 @pytest.fixture
@@ -193,8 +193,7 @@ ERASING = {
 }  # fmt: skip
 
 
-@pytest.mark.parametrize("erased", ["column", "half", "all"])
-@pytest.mark.parametrize("way", ERASING)
+@pytest.mark.parametrize(("way", "erased"), met(ERASING, ["column", "half", "all"]))
 def test_an_edit_that_erases_is_kept_and_stays_known(run: Run, tmp_path: Path, way: str, erased: str) -> None:
     for number in (1, 2):
         pixels = np.zeros((16, 16, 4), np.uint8)
@@ -248,39 +247,13 @@ def test_what_would_never_be_in_order_again_is_not_accepted(run: Run, swim: Path
     assert run("verify", "o.json", "--accept", "--against", "o.crate.toml").returncode == 0
 
 
-@pytest.mark.parametrize(
-    "more",
-    [
-        [],
-        ["--background", "#20406f"],
-        ["--premultiply"],
-        ["--layout", "tight"],
-        ["--hard-alpha", "128", "--colors", "64"],
-    ],
-    ids=str,
-)
-@pytest.mark.parametrize("where", ["gap", "margin", "empty cell"])
-def test_paint_outside_of_all_frames_is_found(
-    run: Run, swim: Path, tmp_path: Path, where: str, more: list[str]
-) -> None:
-    assert (
-        run(
-            "pack",
-            "frames",
-            "--out",
-            "o",
-            "--gap",
-            "3",
-            "--margin",
-            "3",
-            *more,
-            "--edge-repeat",
-            "1",
-            "--size",
-            "96x96",
-        ).returncode
-        == 0
-    )
+FINISHED = ("", "--background #20406f", "--premultiply", "--layout tight", "--hard-alpha 128 --colors 64")
+
+
+@pytest.mark.parametrize(("more", "where"), met(FINISHED, ["gap", "margin", "empty cell"]))
+def test_paint_outside_of_all_frames_is_found(run: Run, swim: Path, tmp_path: Path, where: str, more: str) -> None:
+    options = f"--gap 3 --margin 3 --edge-repeat 1 --size 96x96 {more}".split()
+    assert run("pack", "frames", "--out", "o", *options).returncode == 0
     pixels = decode(tmp_path / "o.png").copy()
     box = json.loads((tmp_path / "o.json").read_text())["frames"][0]["box"]
     pixels[{"gap": (4, box[0] + box[2] + 1), "margin": (0, 9), "empty cell": (90, 90)}[where]] = (255, 0, 0, 255)

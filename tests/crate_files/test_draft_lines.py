@@ -6,7 +6,7 @@ import tomllib
 from dataclasses import replace
 
 import pytest
-from hypothesis import assume, given, settings
+from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from agile_crate.core.errors import UsageError
@@ -54,7 +54,6 @@ def test_every_setting_is_tried() -> None:
 
 
 @given(st.data())
-@settings(max_examples=200)
 def test_what_is_read_is_what_was_typed(data: st.DataObject) -> None:
     names = data.draw(st.lists(st.sampled_from(sorted(TYPED)), unique=True, max_size=8))
     typed = {name: data.draw(TYPED[name]) for name in names}

@@ -18,13 +18,11 @@ import pytest
 
 from agile_crate.cli.main import main
 from agile_crate.interrupts import begin_anew, committing
-from conftest import PROGRAM, art, save, tree
+from conftest import LONG, PROGRAM, art, save, tree
 from prepared_program import run_prepared
 
 if sys.platform != "linux":
     pytest.skip("forks, and asks the system for limits", allow_module_level=True)
-
-LONG = bool(os.environ.get("AGILE_CRATE_TRUST"))
 
 CRATE = """\
 [crate.otter]
@@ -147,8 +145,8 @@ def settled(folder: Path, made: Path) -> str:
 
 
 def failing(steps: int, fault: str) -> Iterator[int]:
-    """At which steps the disk fails: at all in the long form, else at every 48th, others for each fault."""
-    return iter(range(1 if LONG else 1 + 12 * list(FAULTS).index(fault), steps + 1, 1 if LONG else 48))
+    """At which steps the disk fails: at all in the long form, else at every 96th, others for each fault."""
+    return iter(range(1 if LONG else 1 + 24 * list(FAULTS).index(fault), steps + 1, 1 if LONG else 96))
 
 
 @pytest.mark.parametrize("fault", FAULTS)

@@ -5,7 +5,6 @@ A few of each here; `make trust` sets AGILE_CRATE_TRUST and runs hundreds.
 
 from __future__ import annotations
 
-import os
 import random
 import shutil
 import signal
@@ -15,10 +14,8 @@ from pathlib import Path
 
 import pytest
 
-from conftest import PROGRAM, art, save, tree
+from conftest import LONG, PROGRAM, art, save, tree
 from prepared_program import run_prepared
-
-LONG = bool(os.environ.get("AGILE_CRATE_TRUST"))
 
 CRATE = """\
 [crate.otter]

@@ -15,12 +15,10 @@ from typing import Any
 
 import pytest
 
-from conftest import PROGRAM, art, save, tree
+from conftest import LONG, PROGRAM, art, save, tree
 
 if sys.platform != "linux":
     pytest.skip("asks the system for things that Linux has", allow_module_level=True)
-
-LONG = bool(os.environ.get("AGILE_CRATE_TRUST"))
 
 ROOT = Path(__file__).parents[2]
 

@@ -118,7 +118,7 @@ def _outcomes(
 ) -> Iterable[Outcome]:
     """Return what came of each crate, in order."""
     from ..commands.build import build_in_turn, build_many
-    from .means import progress_bars, tell_of_waiting
+    from .command_context import progress_bars, tell_of_waiting
 
     jobs, memory = chosen_jobs(given), chosen_memory(given)
     if given.send_inputs and not given.cluster:
@@ -139,7 +139,7 @@ def _together(quiet: bool, build: Callable[..., Iterator[Outcome]]) -> Iterator[
     """What came of crates that are built at a time. Where a bar is drawn, nothing is told until that is gone."""
     from ..interrupts import writing
     from ..workers.pool import silent
-    from .means import progress_bars
+    from .command_context import progress_bars
 
     drawn: list[Outcome] = []
     with writing(), progress_bars(quiet) as progress:  # Ctrl-C arrives here

@@ -20,9 +20,9 @@ def declare(parser: Parser) -> None:
 def run(arguments: argparse.Namespace) -> int:
     from ..commands.draft import draft
     from ..core.text import counted, shown
-    from .means import means_for
+    from .command_context import context_for
 
-    with means_for(arguments) as context:
+    with context_for(arguments) as context:
         drafted = draft(arguments.inputs, arguments.out, context, arguments.force)
     if arguments.json:
         document = {"command": "draft", "file": str(drafted.path), "crates": dict(drafted.crates)}

@@ -54,7 +54,7 @@ def run(arguments: argparse.Namespace) -> int:
     from ..commands.pack import pack
     from ..core.model.variant import base_of
     from ..pipeline.job import BuildJob
-    from .means import means_for
+    from .command_context import context_for
 
     if arguments.draft:
         from ..commands.draft import check, draft_of
@@ -69,7 +69,7 @@ def run(arguments: argparse.Namespace) -> int:
         arguments.dry_run,
         wait=not arguments.no_wait,
     )
-    with means_for(arguments) as context:
+    with context_for(arguments) as context:
         packed = pack(job, context)
     print_warnings(packed)
     if arguments.draft and not arguments.dry_run:

@@ -68,7 +68,7 @@ def run(arguments: argparse.Namespace) -> int:
     from ..commands.show import OPTIONS, kind_of, show, show_options
     from ..core.errors import UsageError
     from ..crate_files.read import frames_of
-    from .means import means_for
+    from .command_context import context_for
 
     if arguments.against:
         return _compare(arguments)
@@ -79,7 +79,7 @@ def run(arguments: argparse.Namespace) -> int:
     kind = kind_of(arguments.out, arguments.kind)
     options = show_options(kind, {name: getattr(arguments, name) for name in OPTIONS})
     beside = _chart_files_in_cache() if kind == "chart" else contextlib.nullcontext()
-    with means_for(arguments) as context, beside:
+    with context_for(arguments) as context, beside:
         data = frames_of(arguments.data, context.limits)
         files, warnings = show(data, arguments.out, options, context, arguments.force)
     _warn(warnings)
@@ -117,7 +117,7 @@ def _compare(arguments: argparse.Namespace) -> int:
 
     from ..commands.show import FILM_ONLY, compare
     from ..core.errors import UsageError
-    from .means import means_for
+    from .command_context import context_for
 
     given = [name for name in (*FILM_ONLY, "backdrop", "zoom", "kind") if getattr(arguments, name)]
     if len(arguments.data) > 1:
@@ -127,7 +127,7 @@ def _compare(arguments: argparse.Namespace) -> int:
         raise UsageError(f"--{asked} is for a view of one crate; leave it out, or --against")
     if arguments.out is not None and not arguments.out.lower().endswith(".html"):
         raise UsageError(f"--out {arguments.out}: changes are written as .html")
-    with means_for(arguments) as context:
+    with context_for(arguments) as context:
         found, (files, warnings) = compare(
             arguments.data[0], arguments.against, arguments.out, context, arguments.force
         )

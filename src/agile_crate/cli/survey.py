@@ -47,11 +47,11 @@ def run(arguments: argparse.Namespace) -> int:
     from ..commands.survey import survey
     from ..commands.survey_files import SurveyFiles, read_allowed, refuse_existing_files, write_survey_files
     from ..core.text import shown
-    from .means import means_for
+    from .command_context import context_for
 
     scale = read_value("scale", readers.scale, arguments.scale) if arguments.scale else Fraction(1)
     wanted = SurveyFiles(arguments.page, arguments.sarif, arguments.save_allowed)
-    with means_for(arguments) as context:
+    with context_for(arguments) as context:
         refuse_existing_files(wanted, arguments.force, context.limits)
         fine = read_allowed(arguments.allowed, context.limits) if arguments.allowed else frozenset()
         looked = survey(arguments.inputs, context, fps, arguments.allow, scale, arguments.code, fine, bool(wanted.page))

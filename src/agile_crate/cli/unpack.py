@@ -72,10 +72,10 @@ def run(arguments: argparse.Namespace) -> int:
 def _unpack(arguments: argparse.Namespace) -> int:
     from ..commands.unpack import unpack
     from ..core.text import counted, shown
-    from .means import means_for
+    from .command_context import context_for
     from .tables import print_note
 
-    with means_for(arguments) as context:
+    with context_for(arguments) as context:
         done = unpack(
             arguments.source,
             Path(arguments.out),
@@ -111,10 +111,10 @@ def _unpack(arguments: argparse.Namespace) -> int:
 
 def _cut(arguments: argparse.Namespace) -> int:
     from ..commands.cut import READERS, cut_options, cut_sheet
-    from .means import means_for
+    from .command_context import context_for
 
     options = cut_options({name: getattr(arguments, name) for name in READERS})
-    with means_for(arguments) as context:
+    with context_for(arguments) as context:
         cut = cut_sheet(arguments.source, Path(arguments.out), options, context, arguments.force, arguments.dry_run)
     for doubt in cut.doubts:
         print(f"agile-crate: warning: {told(doubt)}", file=sys.stderr)

@@ -46,18 +46,18 @@ def declare(parser: Parser) -> None:
 def run(arguments: argparse.Namespace) -> int:
     from ..commands.verify import verify
     from ..crate_files.read import comparisons
-    from .means import with_progress, without_progress
+    from .command_context import with_progress, without_progress
 
     found: list[dict[str, Any]] = []
     errors: list[dict[str, Any]] = []
-    with without_progress(arguments) as means:
-        crates = list(comparisons(arguments.data, arguments.against, means.limits, arguments.font))
+    with without_progress(arguments) as plain:
+        crates = list(comparisons(arguments.data, arguments.against, plain.limits, arguments.font))
         is_alone = [data for data, _ in crates] == arguments.data[:1]
         for data, comparison in crates:
             try:
                 if arguments.accept:
-                    _accept(data, arguments, means.limits)
-                with with_progress(arguments, means) as context:
+                    _accept(data, arguments, plain.limits)
+                with with_progress(arguments, plain) as context:
                     verified = verify(data, comparison, context)
             except CrateError as error:
                 if is_alone:

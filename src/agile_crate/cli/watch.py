@@ -39,7 +39,7 @@ def run(arguments: argparse.Namespace) -> int:
     from ..commands.watch import Builder, names_of, watch
     from ..core.crate.file_names import is_crate_file
     from ..pipeline.context import with_cache
-    from .means import without_progress
+    from .command_context import without_progress
 
     if not is_crate_file(arguments.file):
         raise UsageError(
@@ -60,7 +60,7 @@ def run(arguments: argparse.Namespace) -> int:
             print(f"watching {shown(arguments.file)}: {few(map(shown, names), 8)}; Ctrl-C ends it", flush=True)
 
     # Within `writing`, Ctrl-C arrives here as an exception, and the server and the pools are closed.
-    with writing(), without_progress(arguments) as means, with_cache(means, LEAST_MEMORY_BYTES) as context:
+    with writing(), without_progress(arguments) as plain, with_cache(plain, LEAST_MEMORY_BYTES) as context:
         try:
             if arguments.page:
                 from ..commands.light_table import LightTable

@@ -67,14 +67,11 @@ class ClusterBuild(NamedTuple):
     def _built_here(self, spec: CrateSpec, job: BuildJob) -> Outcome:
         """Build a crate here; if it is large, all workers read its frames."""
         readers = None if self._is_bound_to_here(job) else self.cluster.executor
-        with working(self.limits, memory=self.memory, readers=readers) as means, with_cache(means) as context:
+        with working(self.limits, memory=self.memory, readers=readers) as plain, with_cache(plain) as context:
             context = context._replace(program=self.options.program)
             outcome = build_spec(spec.moved(os.path.abspath) if readers else spec, self.options, context)
         if readers and isinstance(outcome, InputError):
-            return InputError(
-                "{} (its frames are read by the cluster's workers, which must see them; or send them along)",
-                outcome.message,
-            )
+            return InputError("{}; the cluster's workers must see it, or use --send-inputs", outcome.message)
         return outcome
 
 
@@ -91,7 +88,7 @@ def build_on_cluster(
 
     Raises UsageError and InputError if there is no such cluster, or one that does not fit.
     """
-    with connected(address) as cluster, working(limits, memory=memory) as means, with_cache(means) as context:
+    with connected(address) as cluster, working(limits, memory=memory) as plain, with_cache(plain) as context:
         cluster.refuse_others(versions(), versions_of_worker())
         build = ClusterBuild(cluster, options, limits, send, memory, context._replace(program=options.program))
         done = 0

@@ -134,7 +134,7 @@ def build_remotely(task: RemoteTask) -> RemoteBuild | CrateError:
         except CrateError as error:
             why = error.message.with_paths(lambda path: path.removeprefix(root))
             if isinstance(error, InputError) and task.sent is None:
-                why = message("{} (so says the worker {}, which must see it; or send it along)", why, worker.address)
+                why = message("{}; the worker {} must see it, or use --send-inputs", why, worker.address)
             return type(error)(why)
         except MemoryError:
             return InputError(f"its frames do not fit into the memory of the worker {worker.address}")

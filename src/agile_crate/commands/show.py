@@ -179,7 +179,7 @@ def show_frames(
 
 
 def _packed_in_memory(request: LoadRequest, context: Context) -> Loaded:
-    """A crate as `pack` would make it, with its sheets, of which nothing is written."""
+    """A crate and its sheets, as `pack` would make them. Nothing is written."""
     notes = recover_interrupted(request.variants[0].layers[0])
     frames = load_frames(request, context)
     (prepared,) = frames.sizes

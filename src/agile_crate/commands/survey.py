@@ -172,7 +172,7 @@ class _Surveying:
         yield from sorted(waiting.items(), key=lambda item: (item[0] is None, natural_key(item[0] or "")))
 
     def _looked_at(self, files: Sequence[Found]) -> Iterator[tuple[Found, DecodedPart[FrameFacts]]]:
-        """Decode files, and keep frames if they are wanted, so that nothing is decoded twice for a page of them."""
+        """Decode files. Frames are kept if a page will show them, so that none is decoded twice."""
         context = self._context
         if not self._keep_frames:
             yield from each_part(files, context.pool, context.progress, frame_facts, context.limits)

@@ -61,17 +61,17 @@ class Cluster:
     def refuse_others(self, wanted: Mapping[str, str], what_is_there: Callable[[], Mapping[str, str]]) -> None:
         """Raises InputError if a worker has other versions than those `wanted`, by the names of packages."""
         asked = self._client.run(what_is_there, on_error="return")
-        answers = {worker: there for worker, there in asked.items() if not isinstance(there, OSError)}  # others went
-        if not answers:
+        versions = {worker: found for worker, found in asked.items() if not isinstance(found, OSError)}  # others went
+        if not versions:
             raise InputError(
                 f"the scheduler at {self.address} has no workers; start one with 'dask worker {self.address}'"
             )
-        for worker, there in sorted(answers.items()):
-            if not isinstance(there, Mapping):
-                raise InputError(f"the worker {worker} cannot be asked what it runs: {_short(there)}")
-            odd = [f"{name} {there.get(name) or '(none)'}" for name in wanted if there.get(name) != wanted[name]]
+        for worker, found in sorted(versions.items()):
+            if not isinstance(found, Mapping):
+                raise InputError(f"the worker {worker} cannot be asked what it runs: {_short(found)}")
+            odd = [f"{name} {found.get(name) or '(none)'}" for name in wanted if found.get(name) != wanted[name]]
             if odd:
-                here = few(f"{name} {wanted[name]}" for name in wanted if there.get(name) != wanted[name])
+                here = few(f"{name} {wanted[name]}" for name in wanted if found.get(name) != wanted[name])
                 raise InputError(
                     f"the worker {worker} has {few(odd)}, and here it is {here}; install the same on both, so that "
                     "the files are the same"

@@ -7,7 +7,7 @@ from types import ModuleType
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from agile_crate.core.arrange import exact_search, skyline
@@ -28,7 +28,6 @@ def plain(module: ModuleType) -> ModuleType:
 PLAIN_SKYLINE, PLAIN_THROUGH = plain(skyline), plain(exact_search)
 
 
-@settings(max_examples=60, deadline=None)
 @given(
     boxes,
     st.booleans(),
@@ -81,7 +80,6 @@ def fits(sizes: list[tuple[int, int]], turn: bool, taken: np.ndarray) -> bool:
 few = st.lists(st.tuples(st.integers(1, 5), st.integers(1, 5)), min_size=1, max_size=5)
 
 
-@settings(max_examples=150, deadline=None)
 @given(few, st.booleans(), st.integers(1, 8), st.integers(1, 8))
 def test_searching_through_is_never_wrong(sizes: list, turn: bool, width: int, height: int) -> None:
     sizes.sort(key=lambda box: -box[0] * box[1])

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from agile_crate.core.arrange.pinned import PinnedBox, arrange_pinned
@@ -72,7 +72,6 @@ def check(fillings: list[Filling], sizes: list[tuple[int, int]], groups: list[Bo
 
 
 @given(GROUPS, GROUPS, LIMITS, st.sets(st.integers(0, 40)), st.sets(st.integers(0, 40)))
-@settings(max_examples=40, deadline=None)
 def test_all_that_is_promised(
     old: list[list[tuple[int, int]]],
     new: list[list[tuple[int, int]]],

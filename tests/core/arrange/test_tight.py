@@ -55,7 +55,6 @@ def check_places(boxes: list[tuple[int, int]], arranged: ArrangedSheet, limits: 
         area[:] = True
 
 
-@settings(max_examples=60, deadline=None)
 @given(st.one_of(sizes, sizes, extreme), limits)
 def test_boxes_keep_apart_and_inside(boxes: list[tuple[int, int]], limits: SheetLimits) -> None:
     arranged = arrange(boxes, limits)

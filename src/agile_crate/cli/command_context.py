@@ -1,4 +1,4 @@
-"""What a command works with, as its options ask for it."""
+"""The context that a command works in, as its options ask for it."""
 
 from __future__ import annotations
 
@@ -17,9 +17,9 @@ if TYPE_CHECKING:
 
 
 @contextlib.contextmanager
-def means_for(arguments: argparse.Namespace) -> Iterator[Context]:
+def context_for(arguments: argparse.Namespace) -> Iterator[Context]:
     """Yield the context of one command, with progress bars on a terminal. Raises UsageError."""
-    with without_progress(arguments) as means, with_progress(arguments, means) as context:
+    with without_progress(arguments) as plain, with_progress(arguments, plain) as context:
         yield context
 
 
