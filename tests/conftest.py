@@ -203,6 +203,13 @@ def swim(tmp_path: Path) -> Path:
     return tmp_path / "frames"
 
 
+def refusal(done: subprocess.CompletedProcess[str]) -> tuple[int, str]:
+    """The exit code, and the one sentence of an error."""
+    begins = "agile-crate: error: "
+    assert (done.stderr.startswith(begins), done.stderr.endswith("\n")) == (True, True), done.stderr
+    return done.returncode, done.stderr.removeprefix(begins).removesuffix("\n")
+
+
 def metadata(path: Path) -> dict[str, Any]:
     return json.loads(path.read_text("utf-8"))
 

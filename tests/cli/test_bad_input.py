@@ -16,7 +16,7 @@ import numpy as np
 import pytest
 
 from agile_crate.cli import main
-from conftest import PROGRAM, Run, art, save, tree
+from conftest import PROGRAM, Run, art, refusal, save, tree
 
 
 @pytest.fixture
@@ -57,17 +57,14 @@ def test_a_read_only_output_folder(run: Run, swim: Path, tmp_path: Path, old: di
 def test_an_unreadable_folder_and_an_unreadable_file(run: Run, swim: Path, tmp_path: Path) -> None:
     (swim / "swim" / "swim_03.png").chmod(0)
     done = run("pack", "frames", "--out", "o", preexec_fn=without_rights_of_root)
-    assert (done.returncode, done.stderr) == (
+    assert refusal(done) == (
         3,
-        "agile-crate: error: frames/swim/swim_03.png cannot be opened: permission denied; export it again or take it out\n",
+        "frames/swim/swim_03.png cannot be opened: permission denied; export it again or take it out",
     )
     (swim / "swim").chmod(0)
     done = run("pack", "frames", "--out", "o", preexec_fn=without_rights_of_root)
     (swim / "swim").chmod(0o755)
-    assert (done.returncode, done.stderr) == (
-        3,
-        "agile-crate: error: the folder frames/swim cannot be read: permission denied\n",
-    )
+    assert refusal(done) == (3, "the folder frames/swim cannot be read: permission denied")
 
 
 def test_an_interruption_stops_the_build_and_leaves_no_file(tmp_path: Path) -> None:

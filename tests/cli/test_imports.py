@@ -71,13 +71,8 @@ def test_a_crate_file_with_nothing_to_do_loads_no_pixels(run: Callable[..., Any]
     (tmp_path / "p.crate.toml").write_text('[crate.o]\nfrom = "frames"\nout = "o"\n', "utf-8")
     assert run("pack", "p.crate.toml").returncode == 0
     modules = loaded(tmp_path, "pack", "p.crate.toml", "--quiet")
-    assert (
-        among(
-            modules,
-            {"numpy", "PIL", "scipy", "jinja2", "rich", "tomlkit", "watchdog", "http", "agile_crate.pipeline.load"},
-        )
-        == set()
-    )
+    heavy = {"numpy", "PIL", "scipy", "jinja2", "rich", "tomlkit", "watchdog", "http", "agile_crate.pipeline.load"}
+    assert among(modules, heavy) == set()
 
 
 def test_a_look_at_the_sheet_needs_no_browser_and_no_charts(run: Callable[..., Any], tmp_path: Path) -> None:

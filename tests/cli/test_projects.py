@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 from jsonschema import Draft202012Validator
 
-from conftest import Run, art, check_metadata, metadata, save
+from conftest import Run, art, check_metadata, metadata, refusal, save
 
 TEXT = """
 [defaults]
@@ -147,7 +147,7 @@ def test_one_sentence(run: Run, project: Path, old: str, new: str, more: list[st
     assert old in TEXT
     (project / "otter.crate.toml").write_text(TEXT.replace(old, new, 1), "utf-8")
     done = run("pack", "otter.crate.toml", *more, "--quiet")
-    assert (done.returncode, done.stderr) == (status, f"agile-crate: error: {sentence}\n")
+    assert refusal(done) == (status, f"{sentence}")
 
 
 def test_what_leaves_the_project_is_warned_of(run: Run, project: Path) -> None:

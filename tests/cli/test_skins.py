@@ -12,7 +12,7 @@ import pytest
 from PIL import Image
 
 import agile_crate
-from conftest import Run, art, check_metadata, decode, metadata, save, tree
+from conftest import Run, art, check_metadata, decode, metadata, refusal, save, tree
 
 TEXT = """
 [crate.otter]
@@ -149,9 +149,7 @@ def test_unpack_show_and_load_know_skins(run: Run, project: Path) -> None:
         assert (project / f"0-{out}").read_bytes() != (project / f"2-{out}").read_bytes()
     for command in (["unpack", "build/otter.json", "--out", "x"], ["show", "build/otter.json", "--out", "x.png"]):
         done = run(*command, "--skin", "raincoot")
-        assert (done.returncode, done.stderr) == (
-            2, "agile-crate: error: build/otter.json has no skin 'raincoot'; did you mean 'raincoat'?\n"
-        )  # fmt: skip
+        assert refusal(done) == (2, "build/otter.json has no skin 'raincoot'; did you mean 'raincoat'?")
 
 
 def test_building_again(run: Run, project: Path) -> None:
@@ -190,10 +188,7 @@ def test_one_sentence(run: Run, project: Path, path: str, canvas: int | None, st
     if canvas:
         save(project / path, art(canvas, canvas))
     done = run("pack", "otter.crate.toml", "--quiet")
-    assert (done.returncode, done.stderr) == (
-        status,
-        f"agile-crate: error: otter.crate.toml, crate 'otter': {sentence}\n",
-    )
+    assert refusal(done) == (status, f"otter.crate.toml, crate 'otter': {sentence}")
     assert not (project / "build").exists()
 
 

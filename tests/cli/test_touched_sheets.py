@@ -12,7 +12,7 @@ import pytest
 from PIL import Image
 
 import agile_crate
-from conftest import Run, art, decode, met, save, tree
+from conftest import Run, art, decode, met, refusal, save, tree
 
 
 @pytest.fixture
@@ -216,9 +216,9 @@ def test_an_edit_that_erases_is_kept_and_stays_known(run: Run, tmp_path: Path, w
         proof = run("verify", "o.json", "--against", "frames")
         assert (proof.returncode, "1 of them with touches by hand" in proof.stdout) == (0, True), proof.stdout
     done = run(*pack)
-    assert (done.returncode, done.stderr) == (
+    assert refusal(done) == (
         5,
-        "agile-crate: error: o.png holds edits that were kept or accepted before; keep them with --keep-touches, or overwrite it with --force\n",
+        "o.png holds edits that were kept or accepted before; keep them with --keep-touches, or overwrite it with --force",
     )
 
 
@@ -238,7 +238,7 @@ def test_what_would_never_be_in_order_again_is_not_accepted(run: Run, swim: Path
         save(tmp_path / name, pixels)
         before = tree(tmp_path)
         done = run("verify", "o.json", "--accept")
-        assert (done.returncode, done.stderr) == (3, f"agile-crate: error: o.json: {told}\n")
+        assert refusal(done) == (3, f"o.json: {told}")
         assert tree(tmp_path) == before
         run("pack", "o.crate.toml", "--force")
     pixels = whole["o.png"].copy()

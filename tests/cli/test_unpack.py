@@ -274,13 +274,6 @@ def test_names_that_some_platforms_cannot_have_are_written_under_others(run: Run
         "agile-crate: warning: written under names that every platform can hold: ' end. .png' as 'end_.png', 'a\"b?*|.png' as "
         "'a_b___.png', 'a:b.png' as 'a_b-2.png', 'bell\\x07.png' as 'bell_.png' and 'CON.png' as 'CON_.png'\n",
     )
-    assert sorted(tree(tmp_path / "back")) == [
-        "CON_.png",
-        "a_b-2.png",
-        "a_b.png",
-        "a_b___.png",
-        "bell_.png",
-        "dive..png",
-        "end_.png",
-    ]
+    safe = "CON_.png a_b-2.png a_b.png a_b___.png bell_.png dive..png end_.png"
+    assert sorted(tree(tmp_path / "back")) == safe.split()
     assert np.array_equal(decode(tmp_path / "back" / "a_b-2.png"), decode(tmp_path / "frames" / "a:b.png"))

@@ -29,12 +29,8 @@ def test_the_sheet_answers(path: Path, opened: Open) -> None:
     page.mouse.click(*point(1))
     assert "step 2 of 5 · 1 swim_2" in now(page)  # the stage went to its animation
     mark = page.locator("#mark").bounding_box()
-    expected = [
-        box["x"] + view["x"] + x * view["zoom"],
-        box["y"] + view["y"] + y * view["zoom"],
-        w * view["zoom"],
-        h * view["zoom"],
-    ]
+    zoom, left, top = view["zoom"], box["x"] + view["x"], box["y"] + view["y"]
+    expected = [left + x * zoom, top + y * zoom, w * zoom, h * zoom]
     assert [mark[key] for key in ("x", "y", "width", "height")] == pytest.approx(expected, abs=0.6)
     page.mouse.click(*point(1))  # once more: the other frame that lies there
     assert "left_2" in now(page)
@@ -112,12 +108,8 @@ def test_several_sheets_and_the_rest_of_the_keys(run: Run, tmp_path: Path, opene
 def test_animations_are_found_and_walked_through(path: Path, opened: Open) -> None:
     page = opened(path, "#animation=swim&step=1")
     assert page.locator("#reel b").all_text_contents() == ["swim", "dive", "left", "buoy"]
-    assert page.locator("#reel small").all_text_contents() == [
-        "5 frames, 0.8 s",
-        "5 frames, 0.7 s",
-        "5 frames, 0.8 s",
-        "still",
-    ]
+    times = ["5 frames, 0.8 s", "5 frames, 0.7 s", "5 frames, 0.8 s", "still"]
+    assert page.locator("#reel small").all_text_contents() == times
     page.keyboard.press("/")
     page.keyboard.type("IV")
     assert page.locator("#reel button:visible").count() == 1

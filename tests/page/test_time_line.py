@@ -109,16 +109,8 @@ def test_the_time_line_is_scrubbed_and_plays_parts(path: Path, opened: Open) -> 
 
 def test_a_part_of_back_and_forth_turns_at_its_ends(path: Path, opened: Open) -> None:
     page = opened(path, "#animation=swim&part=2-4&step=2")
-    assert page.evaluate("lightTable.line.turn.map(one => one.step + 1)") == [
-        1,
-        2,
-        3,
-        4,
-        5,
-        4,
-        3,
-        2,
-    ]  # both ways are seen
+    steps = page.evaluate("lightTable.line.turn.map(one => one.step + 1)")
+    assert steps == [1, 2, 3, 4, 5, 4, 3, 2]  # both ways are seen
     assert steps_at(page, *range(0, 600, 100)) == [2, 3, 4, 3, 2, 3]
     page.mouse.move(0, 0)
     box = page.locator("#line").bounding_box()

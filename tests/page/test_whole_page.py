@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 
 from agile_crate.views import page_view
-from conftest import art, save
+from conftest import art, refusal, save
 
 from .table import AXE, HOSTILE, TOP, Open, Run, blur, now, state, until
 
@@ -116,7 +116,7 @@ def test_a_survey_pins_its_findings_to_the_frames(run: Run, tmp_path: Path, open
     assert "f.html is already in look; choose another --page" in again.stderr
     assert (tmp_path / "look/f.html").read_bytes() == before
     done = run("survey", "frames", "--page", "look/f.png")
-    assert (done.returncode, done.stderr) == (2, "agile-crate: error: --page look/f.png: a page is written as .html\n")
+    assert refusal(done) == (2, "--page look/f.png: a page is written as .html")
 
 
 def test_a_crate_of_stills_and_empty_frames(run: Run, tmp_path: Path, opened: Open) -> None:

@@ -13,40 +13,7 @@ from conftest import save
 
 from .conftest import READERS, Crate, times_of
 
-PAGE = """<!doctype html><script type="module">
-import { load, frame, frameAt, draw } from "./crate.js";
-const pixels = (paint) => {
-  const canvas = new OffscreenCanvas(90, 90);
-  const context = canvas.getContext("2d");
-  context.imageSmoothingEnabled = false;
-  paint(context);
-  return context.getImageData(0, 0, 90, 90).data.join();
-};
-window.compare = async (data, sources, skin) => {
-  const crate = await load(data, skin);
-  const wrong = [];
-  for (const [name, url, x, y] of sources) {
-    const image = new Image();
-    image.src = url;
-    await image.decode();
-    for (const scale of [1, 2]) {
-      const expected = pixels((context) => {
-        context.translate(40, 40);
-        context.scale(scale, scale);
-        context.drawImage(image, -x, -y);
-      });
-      if (expected !== pixels((context) => draw(context, crate, frame(crate, name), 40, 40, scale))) wrong.push(name);
-    }
-  }
-  return wrong;
-};
-window.shown = async (data, moments) => {
-  const crate = await load(data);
-  return moments.map(([name, moment]) => frameAt(crate, name, moment).name);
-};
-window.refused = (data) => load(data).then(() => "", (error) => error.message);
-window.ready = true;
-</script>"""
+PAGE = (Path(__file__).parent / "compare.html").read_text("utf-8")
 
 
 @pytest.fixture

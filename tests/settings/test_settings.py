@@ -18,16 +18,8 @@ def test_defaults_are_the_simplest_thing() -> None:
 
 
 def test_values_are_read() -> None:
-    settings = settings_from(
-        {
-            "cell": "64x48",
-            "size": "512×256",
-            "columns": 8,
-            "pow2": True,
-            "fps": ["swim=24", "8", "a=b=0.5"],
-            "loop": "once",
-        }
-    )
+    sizes = {"cell": "64x48", "size": "512×256", "columns": 8, "pow2": True}
+    settings = settings_from(sizes | {"fps": ["swim=24", "8", "a=b=0.5"], "loop": "once"})
     assert (settings.cell, settings.size, settings.columns, settings.pow2) == (Size(64, 48), Size(512, 256), 8, True)
     assert settings.fps.each(["swim", "dive", "a=b"]) == {"swim": 24, "dive": 8, "a=b": Fraction(1, 2)}
     assert settings.loop.everyone == "once"
@@ -56,13 +48,8 @@ def test_what_frames_differ_by_is_remembered_as_it_was_given() -> None:
 
 
 def test_ranges_holds_and_parts_are_read() -> None:
-    settings = settings_from(
-        {
-            "frames": "1,3,6-9,12-",
-            "hold": ["swim:3=2", "a:b:1=0.2s"],
-            "split": ["gull=glide:1-20,land:21-44,47,hop:45-46"],
-        }
-    )
+    split = ["gull=glide:1-20,land:21-44,47,hop:45-46"]
+    settings = settings_from({"frames": "1,3,6-9,12-", "hold": ["swim:3=2", "a:b:1=0.2s"], "split": split})
     assert [str(span) for span in settings.frames.everyone] == ["1", "3", "6-9", "12-"]
     assert settings.hold == (("swim", 3, Hold(Fraction(2))), ("a:b", 1, Hold(milliseconds=Fraction(200))))
     ((name, parts),) = settings.split

@@ -71,14 +71,10 @@ def edited_png(draw: st.DrawFn, data: bytes) -> bytes:
             case "pixels":
                 chunks = [(k, zlib.compress(draw(spliced(unpacked(c)))) if k == b"IDAT" else c) for k, c in chunks]
             case "head":
-                field, value = (
-                    draw(st.integers(0, 6)),
-                    draw(st.sampled_from([0, 1, 2, 3, 4, 5, 6, 8, 16, 255, 9000, 1 << 20, (1 << 31) - 1])),
-                )
+                start, end = draw(st.sampled_from([(0, 4), (4, 8), (8, 9), (9, 10), (10, 11), (11, 12), (12, 13)]))
+                value = draw(st.sampled_from([0, 1, 2, 3, 4, 5, 6, 8, 16, 255, 9000, 1 << 20, (1 << 31) - 1]))
                 header = bytearray(chunks[0][1].ljust(13, b"\0")[:13])
-                header[(0, 4, 8, 9, 10, 11, 12)[field] : (4, 8, 9, 10, 11, 12, 13)[field]] = value.to_bytes(4)[
-                    -(4 if field < 2 else 1) :
-                ]
+                header[start:end] = value.to_bytes(4)[start - end :]
                 chunks[0] = b"IHDR", bytes(header)
             case "gone" if len(chunks) > 1:
                 del chunks[which]
@@ -91,13 +87,11 @@ def edited_png(draw: st.DrawFn, data: bytes) -> bytes:
             case _:
                 chunks.insert(which, (draw(st.sampled_from(CHUNKS)), draw(st.binary(max_size=40))))
     wrong = draw(st.integers(0, 20))
-    return PNG + b"".join(
-        struct.pack(">I", len(content))
-        + kind
-        + content
-        + struct.pack(">I", zlib.crc32(kind + content) ^ (n + 1 == wrong))
-        for n, (kind, content) in enumerate(chunks)
-    )
+    made = PNG
+    for n, (kind, content) in enumerate(chunks, 1):
+        checksum = zlib.crc32(kind + content) ^ (n == wrong)
+        made += struct.pack(">I", len(content)) + kind + content + struct.pack(">I", checksum)
+    return made
 
 
 def unpacked(data: bytes) -> bytes:

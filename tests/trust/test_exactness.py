@@ -3,6 +3,7 @@ program, from JSON and from XML, compared with what the sources make by plain ar
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping
 from pathlib import Path
 
@@ -57,11 +58,8 @@ def figure(number: int, coat: int) -> np.ndarray:
 def frames(coat: int) -> dict[str, np.ndarray]:
     """Animations of several frames, an empty one, twins, a mirror image, a still, and a name with blanks; even sides."""
     swim = {f"swim/swim_{n}": figure(n, coat) for n in range(4)}
-    dive = {
-        "dive/dive_1": figure(1, coat),
-        "dive/dive_2": np.zeros((14, 18, 4), np.uint8),
-        "dive/dive_3": figure(2, coat)[:, ::-1],
-    }
+    poses = figure(1, coat), np.zeros((14, 18, 4), np.uint8), figure(2, coat)[:, ::-1]
+    dive = {f"dive/dive_{n}": pose for n, pose in enumerate(poses, 1)}
     return swim | dive | {"old otter": art(10, 22, 5 + coat), "parcel": art(6, 4, coat)}
 
 
@@ -88,13 +86,7 @@ def lines(case: Case, drawn: Path) -> str:
 
 
 def shown(value: object) -> str:
-    return (
-        str(value).lower()
-        if isinstance(value, bool)
-        else str(value).replace("'", '"')
-        if not isinstance(value, str)
-        else f'"{value}"'
-    )
+    return json.dumps(value)  # TOML writes such values alike
 
 
 @pytest.mark.parametrize("case", CASES, ids=lambda case: "-".join(filter(None, case.values())))

@@ -117,6 +117,8 @@ from = "rain"
 plain = true
 """
 
+WITH_OUTLINES = ("", 'trim = "frame"', 'layout = "tight"', 'canvas = "common"', 'trim = "sheet"', 'scale = "200%"', 'shape = "contour"', "colors = 4")  # fmt: skip
+
 
 @cases(16, 2_000)
 @given(st.data())
@@ -128,28 +130,11 @@ def test_outlines_of_skins(folder: Path, data: st.DataObject) -> None:
         for skin in ("base", "rain"):
             pixels = np.zeros((side, side, 4), np.uint8)
             x, y = data.draw(st.integers(0, side)), data.draw(st.integers(0, side))
-            pixels[y : y + data.draw(st.integers(0, 5)), x : x + data.draw(st.integers(0, 5))] = (
-                number * 40,
-                90,
-                9,
-                255,
-            )
+            h, w = data.draw(st.integers(0, 5)), data.draw(st.integers(0, 5))
+            pixels[y : y + h, x : x + w] = (number * 40, 90, 9, 255)
             files[f"{skin}/swim_{number}.png"] = stored(pixels)
-    more = data.draw(
-        st.sampled_from(
-            [
-                "",
-                'trim = "frame"',
-                'layout = "tight"',
-                'canvas = "common"',
-                'trim = "sheet"',
-                'scale = "200%"',
-                'shape = "contour"',
-                "colors = 4",
-            ]
-        )
-    )
-    files["o.crate.toml"] = SKINNED.format(width=data.draw(st.integers(1, 3)), more=more).encode()
+    width, more = data.draw(st.integers(1, 3)), data.draw(st.sampled_from(WITH_OUTLINES))
+    files["o.crate.toml"] = SKINNED.format(width=width, more=more).encode()
     done = attempted(Attempt(files, ("pack", "o.crate.toml")), folder)
     assert done.status == 0, done.told
     done = attempted(Attempt(files | done.files, ("verify", "out/o.json", "--against", "o.crate.toml")), folder)
@@ -160,20 +145,16 @@ def test_outlines_of_skins(folder: Path, data: st.DataObject) -> None:
 @given(st.data())
 def test_journals(folder: Path, data: st.DataObject) -> None:
     """A folder of a stranger's may hold what an interrupted run seems to have left."""
-    journal = {
-        "moves": [["o.png", True], ["walk/o.json", False], ["x.txt", False]],
-        "removed": ["o.csv"],
-        "made": ["walk"],
-    }
+    moves = [["o.png", True], ["walk/o.json", False], ["x.txt", False]]
+    journal = {"moves": moves, "removed": ["o.csv"], "made": ["walk"]}
     work = f"out/{work_name('o')}"
     left = {
         f"{work}/{number}.{end}": b"left" for number in range(4) for end in ("new", "old") if data.draw(st.booleans())
     }
     name = data.draw(st.sampled_from(["journal", "journal.undone"]))
-    words = data.draw(
-        st.sampled_from([("pack", "frames", "--out", "out/o"), ("verify", "out/o.json"), ("survey", "out")])
-    )
-    attempted(Attempt(crate() | frames() | left | {f"{work}/{name}": data.draw(edited_json(journal))}, words), folder)
+    words = data.draw(st.sampled_from(["pack frames --out out/o", "verify out/o.json", "survey out"])).split()
+    files = crate() | frames() | left | {f"{work}/{name}": data.draw(edited_json(journal))}
+    attempted(Attempt(files, tuple(words)), folder)
 
 
 TOML = """\
@@ -212,12 +193,8 @@ def test_crate_files(folder: Path, data: st.DataObject) -> None:
         'out = "out/otter"' not in text or ".." in text or "out" in text.replace('out = "out/otter"', "")
     ):
         command = ("--dry-run",)  # it may say where its outputs go
-    attempted(
-        Attempt(
-            frames() | {"otter.crate.toml": text.encode("utf-8", "replace")}, ("pack", "otter.crate.toml", *command)
-        ),
-        folder,
-    )
+    files = frames() | {"otter.crate.toml": text.encode("utf-8", "replace")}
+    attempted(Attempt(files, ("pack", "otter.crate.toml", *command)), folder)
 
 
 JINJA = ("{{", "}}", "{%", "%}", "{% for f in frames %}", "{% endfor %}", "{{ f.name }}", "frames", "crate", "animations", "loop", "range(10**9)", "'x' * 10**10", ".__class__", "['__globals__']",
@@ -231,13 +208,8 @@ def test_templates(folder: Path, data: st.DataObject) -> None:
         spliced_text((DEMO / "templates" / "table.lua.j2").read_text("utf-8"), *JINJA)
         | st.lists(st.sampled_from(JINJA), max_size=8).map("".join)
     )
-    attempted(
-        Attempt(
-            frames() | {"t.lua.j2": text.encode("utf-8", "replace")},
-            ("pack", "frames", "--out", "out/o", "--template", "t.lua.j2"),
-        ),
-        folder,
-    )
+    files = frames() | {"t.lua.j2": text.encode("utf-8", "replace")}
+    attempted(Attempt(files, ("pack", "frames", "--out", "out/o", "--template", "t.lua.j2")), folder)
 
 
 TOKENS = st.sampled_from(["swim", "dive", "1", "2", "3", "0", "-1", "16384", "last", "feet", "center", "corner", "#fff", "#201830", "px", "ms", "s", "%", "x", "X", ":", "=", ",", "-", ".", "/", "*", "{", "}",
@@ -258,13 +230,10 @@ def option(draw: st.DrawFn) -> list[str]:
 @given(st.data())
 def test_options(folder: Path, data: st.DataObject) -> None:
     words = [word for words in data.draw(st.lists(option(), min_size=1, max_size=4)) for word in words]
-    more = (
-        ["--dry-run"]
-        if data.draw(st.booleans())
-        or any(word.startswith(("--size", "--multiple", "--squeeze", "--pow2")) for word in words)
-        else []
-    )
-    attempted(Attempt(frames(), ("pack", "frames", "--out", "out/o", *words, *more)), folder)
+    is_large = any(word.startswith(("--size", "--multiple", "--squeeze", "--pow2")) for word in words)
+    if data.draw(st.booleans()) or is_large:
+        words.append("--dry-run")
+    attempted(Attempt(frames(), ("pack", "frames", "--out", "out/o", *words)), folder)
 
 
 @cases(24, 6_000)

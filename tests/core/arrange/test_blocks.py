@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 import pytest
+from drawn_limits import limits
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
@@ -16,18 +17,7 @@ SIDES = st.integers(1, 40)
 LOTS = st.lists(
     st.builds(Lot, st.integers(1, 30), st.builds(Size, SIDES, SIDES), st.booleans()), min_size=1, max_size=12
 )
-RULES = st.builds(
-    SheetRules,
-    st.sampled_from([Size(64, 64), Size(100, 60), Size(4096, 4096)]),
-    exact=st.none(),
-    pow2=st.booleans(),
-    square=st.booleans(),
-    multiple=st.sampled_from([1, 4]),
-)
-LIMITS = st.builds(
-    SheetLimits, RULES, st.sampled_from([None, 1, 2]), margin=st.integers(0, 3), gap=st.integers(0, 3),
-    effort=st.just("quick"),
-)  # fmt: skip
+LIMITS = limits(Size(64, 64), Size(100, 60), Size(4096, 4096), aspects=(None, 1, 2), margin=3, gap=3)
 
 
 def pixels(made: Blocks) -> int:

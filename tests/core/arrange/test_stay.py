@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from drawn_limits import limits
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -15,22 +16,7 @@ from agile_crate.core.model.geometry import Box, Size
 
 SIDES = st.tuples(st.integers(1, 24), st.integers(1, 24))
 GROUPS = st.lists(st.lists(SIDES, min_size=1, max_size=8), min_size=1, max_size=6)
-LIMITS = st.builds(
-    SheetLimits,
-    st.builds(
-        SheetRules,
-        st.sampled_from([Size(40, 40), Size(64, 48), Size(512, 512)]),
-        exact=st.none(),
-        pow2=st.booleans(),
-        square=st.booleans(),
-        multiple=st.sampled_from([1, 4]),
-    ),
-    st.sampled_from([None, 2]),
-    margin=st.integers(0, 2),
-    gap=st.integers(0, 2),
-    turn=st.booleans(),
-    effort=st.just("quick"),
-)
+LIMITS = limits(Size(40, 40), Size(64, 48), Size(512, 512), aspects=(None, 2), margin=2, gap=2)
 
 
 def built(groups: list[list[tuple[int, int]]]) -> tuple[list[tuple[int, int]], list[BoxGroup]]:

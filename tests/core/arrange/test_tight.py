@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from drawn_limits import limits
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -23,22 +24,7 @@ extreme = st.one_of(
     st.lists(st.tuples(st.sampled_from([1, 2, 900, 901]), st.sampled_from([1, 3, 700])), min_size=1, max_size=60),
     st.integers(1, 400).flatmap(lambda n: st.tuples(st.integers(1, 9), st.integers(1, 9)).map(lambda box: [box] * n)),
 )
-limits = st.builds(
-    SheetLimits,
-    rules=st.builds(
-        SheetRules,
-        largest=st.sampled_from([Size(4096, 4096), Size(300, 150), Size(8192, 1024)]),
-        exact=st.none(),
-        pow2=st.booleans(),
-        square=st.booleans(),
-        multiple=st.sampled_from([1, 4]),
-    ),
-    aspect=st.sampled_from([1, 2, None]),
-    margin=st.integers(0, 5),
-    gap=st.integers(0, 4),
-    turn=st.booleans(),
-    effort=st.just("quick"),
-)
+LIMITS = limits(Size(4096, 4096), Size(300, 150), Size(8192, 1024), aspects=(1, 2, None), margin=5, gap=4)
 
 
 def check_places(boxes: list[tuple[int, int]], arranged: ArrangedSheet, limits: SheetLimits) -> None:
@@ -55,7 +41,7 @@ def check_places(boxes: list[tuple[int, int]], arranged: ArrangedSheet, limits: 
         area[:] = True
 
 
-@given(st.one_of(sizes, sizes, extreme), limits)
+@given(st.one_of(sizes, sizes, extreme), LIMITS)
 def test_boxes_keep_apart_and_inside(boxes: list[tuple[int, int]], limits: SheetLimits) -> None:
     arranged = arrange(boxes, limits)
     if arranged is None:
@@ -75,7 +61,7 @@ def test_boxes_keep_apart_and_inside(boxes: list[tuple[int, int]], limits: Sheet
 
 
 @settings(max_examples=25)
-@given(sizes, limits, st.randoms())
+@given(sizes, LIMITS, st.randoms())
 def test_the_order_of_boxes_does_not_matter(boxes: list[tuple[int, int]], limits: SheetLimits, chance: object) -> None:
     shuffled = list(boxes)
     chance.shuffle(shuffled)  # type: ignore[attr-defined]
