@@ -1,1 +1,1 @@
-"""What can be asked for, one module each: the only ones that know several stops."""
+"""The commands, a module each; only these put the steps of a build together."""

@@ -1,1 +1,1 @@
-"""The stops of the road, in its words: intake, take, prepare, arrange, draw, write. A job walks them."""
+"""The steps of a build, a module each: gather, select and prepare (all three: load), arrange, describe, draw, write."""

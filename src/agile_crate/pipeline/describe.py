@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Iterator, Sequence
 from fractions import Fraction
-from itertools import repeat
 from typing import TYPE_CHECKING, NamedTuple
 
 from ..core.arrange.arrangement import Arrangement, Considered
@@ -103,30 +102,21 @@ def _sheets(name: str, prepared: Prepared, arrangement: Arrangement) -> tuple[Sh
     settings = prepared.settings
     counts = Counter(spot.on_sheet for spot in arrangement.spots)
     on_sheets = [counts[index] for index in range(len(arrangement.sheets))]
-    names = [
-        sheet_names(
-            name,
-            arrangement.sheets,
-            on_sheets,
-            settings.portion,
-            settings.file_name,
-            variant.name,
-            f".{settings.image}",
-        )
-        for variant in prepared.variants
-    ]
+
+    def names_of(variant: Variant) -> list[str]:
+        pattern, ending = settings.file_name, f".{settings.image}"
+        return sheet_names(name, arrangement.sheets, on_sheets, settings.portion, pattern, variant.name, ending)
+
+    base, *skins = prepared.variants
+    names = [names_of(skin) for skin in skins]
     return tuple(
         sheet._replace(
             skins=tuple(
-                SkinImage(variant.name, image, "", variant.is_plain)
-                for variant, image in zip(prepared.variants[1:], skins, strict=True)
+                SkinImage(skin.name, of_skin[index], "", skin.is_plain)
+                for skin, of_skin in zip(skins, names, strict=True)
             )
         )
-        for sheet, skins in zip(
-            described_sheets(names[0], arrangement.sheets),
-            zip(*names[1:], strict=True) if names[1:] else repeat(()),
-            strict=False,
-        )
+        for index, sheet in enumerate(described_sheets(names_of(base), arrangement.sheets))
     )
 
 
