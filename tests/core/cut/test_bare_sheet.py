@@ -19,6 +19,9 @@ def test_cells_by_size_and_by_number() -> None:
     cells, doubts = cells_of(Size(70, 48), Size(16, 16), 0, 0, 0, 0)
     assert cells == Cells(Size(16, 16), 4, 3)
     assert doubts == ["6 pixels at the right are left over: 16×16 cells may be the wrong size"]
+    assert "".join(cells_of(Size(64, 50), Size(16, 16), 0, 0, 0, 0)[1]).startswith(
+        "2 pixels at the bottom are left over"
+    )
 
 
 def test_cells_that_cannot_be() -> None:
@@ -80,6 +83,8 @@ def test_touching_figures_and_crumbs_are_reported() -> None:
     assert doubt.startswith("island 3 at 30,0 is 20 pixels wide where its row has 10: two figures may touch there")
     narrower = blocks((0, 0, 10, 12), (14, 0, 12, 12), (30, 0, 15, 12), (55, 0, 10, 12))
     assert cut_islands(narrower, 1, USUAL).doubts == ()
+    mixed = blocks((0, 0, 6, 12), (12, 0, 16, 12), (40, 0, 40, 12))  # no width is the usual one
+    assert cut_islands(mixed, 1, USUAL).doubts == ()
     crumbs = cut_islands(blocks((0, 0, 20, 20), (30, 0, 20, 20), (25, 8, 2, 2)), 1, USUAL)
     assert crumbs.doubts == ("1 island of 3 are crumbs beside the largest: join='N' joins loose parts",)
 
