@@ -20,8 +20,8 @@ def painted(number: int, side: int = 512) -> Image.Image:
     for _ in range(14):
         x, y = (int(v) for v in chance.integers(side // 12, side * 2 // 3, 2))
         w, h = (int(v) for v in chance.integers(side // 16, side // 3, 2))
-        colour = tuple(int(v) for v in chance.integers(30, 226, 3))
-        draw.ellipse((x, y, x + w, y + h), fill=(*colour, 255))
+        color = tuple(int(v) for v in chance.integers(30, 226, 3))
+        draw.ellipse((x, y, x + w, y + h), fill=(*color, 255))
     pixels = np.asarray(image.filter(ImageFilter.GaussianBlur(side / 170)), np.float32)
     y, x = np.mgrid[:side, :side].astype(np.float32)
     light = 12 * (np.sin(x / 37) + np.cos(y / 53)) + chance.normal(0, 0.8, (side, side))
@@ -31,15 +31,15 @@ def painted(number: int, side: int = 512) -> Image.Image:
 
 
 def pixel_art(number: int, side: int = 64) -> Image.Image:
-    """A hard-edged figure of a few flat colours with an outline."""
+    """A hard-edged figure of a few flat colors with an outline."""
     chance = np.random.default_rng(number)
-    colours = np.random.default_rng(7).integers(20, 236, (24, 3))
+    colors = np.random.default_rng(7).integers(20, 236, (24, 3))
     image = Image.new("RGBA", (side, side), (0, 0, 0, 0))
     draw = ImageDraw.Draw(image)
     for _ in range(12):
         x, y = (int(v) for v in chance.integers(4, side * 3 // 4, 2))
         w, h = (int(v) for v in chance.integers(3, side * 3 // 10, 2))
-        draw.ellipse((x, y, x + w, y + h), (*map(int, colours[chance.integers(24)]), 255), (30, 20, 40, 255))
+        draw.ellipse((x, y, x + w, y + h), (*map(int, colors[chance.integers(24)]), 255), (30, 20, 40, 255))
     return image
 
 

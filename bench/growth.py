@@ -31,16 +31,16 @@ LOADS = (
 
 def main() -> None:
     figure, (times, memories) = plt.subplots(1, 2, figsize=(11, 4.4), layout="constrained")
-    for (name, draw, there, side, counts), colour in zip(LOADS, ("#2a6f97", "#c1592e"), strict=True):
+    for (name, draw, there, side, counts), color in zip(LOADS, ("#2a6f97", "#c1592e"), strict=True):
         drawn = sorted(folder_of(draw, there, WORK).glob("*.png"))
         found = [(count, *measured(drawn, count)) for count in counts]
         for count, seconds, peak in found:
             raw = count * side * side * 4 / 2**20
             print(f"{name:20}{count:9,}{seconds:9.1f} s{peak:9.0f} MB, frames decoded {raw:9.0f} MB", flush=True)
-        times.plot([f[0] for f in found], [f[1] for f in found], "o-", color=colour, label=name)
-        memories.plot([f[0] for f in found], [f[2] for f in found], "o-", color=colour, label=name)
+        times.plot([f[0] for f in found], [f[1] for f in found], "o-", color=color, label=name)
+        memories.plot([f[0] for f in found], [f[2] for f in found], "o-", color=color, label=name)
         raws = [count * side * side * 4 / 2**20 for count in counts]
-        memories.plot(counts, raws, ":", color=colour, label=f"{name}: all frames, decoded")
+        memories.plot(counts, raws, ":", color=color, label=f"{name}: all frames, decoded")
     for axes, what in ((times, "seconds"), (memories, "peak memory, MB")):
         axes.set(xscale="log", yscale="log", xlabel="frames", ylabel=what)
         axes.grid(alpha=0.3, which="both")

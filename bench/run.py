@@ -129,10 +129,10 @@ def compare_sizes(folder: Path) -> None:
 
 def compare_preparing() -> None:
     """Frames taken in and prepared, nothing written, beside Pillow alone on as many threads."""
-    colours = ",".join(f"#{(37 * n) % 256:02x}{(91 * n) % 256:02x}{(53 * n) % 256:02x}" for n in range(32))
+    colors = ",".join(f"#{(37 * n) % 256:02x}{(91 * n) % 256:02x}{(53 * n) % 256:02x}" for n in range(32))
     for name, draw, count, given, what, goal in (
         ("1,000 painted frames halved and trimmed", "painted", 1000, ["scale=50%", "trim=frame"], "shrink", 1.3),
-        ("2,000 pixel-art frames in a palette", "pixel_art", 2000, [f"palette={colours}"], "decode", 1.5),
+        ("2,000 pixel-art frames in a palette", "pixel_art", 2000, [f"palette={colors}"], "decode", 1.5),
     ):
         folder = folder_of(draw, count, WORK)
         ours = [sys.executable, HERE / "intake.py", folder, *given]

@@ -2,7 +2,7 @@
 which are found at the right frames, and counts the alarms on what it left alone. ``make bench-survey FOLDER=…`` runs
 it.
 
-What is calm is told without the survey: one canvas, at least CALM_FRAMES frames, and neighbours that differ, but by
+What is calm is told without the survey: one canvas, at least CALM_FRAMES frames, and neighbors that differ, but by
 little.
 """
 
@@ -38,7 +38,7 @@ LARGEST = 1024
 """Pixels. Animations on larger canvases are left out, to be done in reasonable time."""
 
 CALM_FRAMES, CALM_STEP = 4, 0.03
-"""Frames of a calm animation, and how much neighbours differ at most, as a share of their energy."""
+"""Frames of a calm animation, and how much neighbors differ at most, as a share of their energy."""
 
 ORDERED = 6
 """Frames of an animation in which two are exchanged."""
@@ -143,8 +143,8 @@ def on_ground(frames: list[Pixels], _: np.random.Generator, checkered: bool) -> 
         return None
     height, width = frames[0].shape[:2]
     y, x = np.mgrid[:height, :width]
-    grey = np.where((x // 8 + y // 8) % 2 == 0, 255, 204)[..., None].repeat(3, axis=2)
-    ground = grey if checkered else np.broadcast_to((255, 0, 255), (height, width, 3))
+    gray = np.where((x // 8 + y // 8) % 2 == 0, 255, 204)[..., None].repeat(3, axis=2)
+    ground = gray if checkered else np.broadcast_to((255, 0, 255), (height, width, 3))
     changed = []
     for frame in frames:
         alpha = frame[..., 3:] / 255
@@ -181,7 +181,7 @@ def cut_off(frames: list[Pixels], chance: np.random.Generator) -> Planted | None
 
 
 def exchanged(frames: list[Pixels], chance: np.random.Generator) -> Planted | None:
-    """Two neighbours exchanged where the motion goes on from one to the other, and is long enough to have an order."""
+    """Two neighbors exchanged where the motion goes on from one to the other, and is long enough to have an order."""
     if len(frames) < ORDERED:
         return None
     small = [_small(frame) for frame in frames]
@@ -229,7 +229,7 @@ def gap(frames: list[Pixels], chance: np.random.Generator) -> Planted:
 PLANTS: tuple[tuple[str, str, Plant], ...] = (
     ("slip by 1 pixel", "jump", partial(slip, by=1)),
     ("slip by 2 pixels", "jump", partial(slip, by=2)),
-    ("tint", "colour-departs", tint),
+    ("tint", "color-departs", tint),
     ("closing", "closing", partial(closing, noise=0)),
     ("closing, noise of ±2", "closing", partial(closing, noise=2)),
     ("cycle twice", "cycle", partial(cycle, noise=0)),
@@ -323,8 +323,8 @@ def judged(name: str, files: Sequence[Found]) -> Score:
         planted = plant(frames, np.random.default_rng((crc32(name.encode()), number)))
         if planted is None:
             continue
-        changed, labelled, where = planted
-        names = [f"{name}_{label:04d}" for label in labelled]
+        changed, labeled, where = planted
+        names = [f"{name}_{label:04d}" for label in labeled]
         score.planted[title] += 1
         expected = {names[place] for place in where}
         found = [one for one in looked_at(name, changed, names) if one.code == code]

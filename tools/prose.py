@@ -1,7 +1,7 @@
 """Measures prose: the sentences of every page, and the habits that docs/dev/language.md asks us to drop.
 
-    python tools/prose.py           a line for each page, then the counts of each habit
-    python tools/prose.py --show    also every place that a pattern finds
+python tools/prose.py           a line for each page, then the counts of each habit
+python tools/prose.py --show    also every place that a pattern finds
 """
 
 from __future__ import annotations
@@ -118,7 +118,9 @@ def main() -> None:
     is_shown = parser.parse_args().show
     for page in pages():
         longest = words(page.longest)
-        print(f"{page.path.relative_to(ROOT)!s:48} {page.sentences:4} sentences, {page.mean:4.1f} words, longest {longest}")
+        print(
+            f"{page.path.relative_to(ROOT)!s:48} {page.sentences:4} sentences, {page.mean:4.1f} words, longest {longest}"
+        )
         if is_shown and longest > LONGEST_SENTENCE:
             print(f"    {page.longest}")
     for part in (PAGES, SOURCES[:1], SOURCES[1:]):

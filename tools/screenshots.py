@@ -46,7 +46,7 @@ COMING = ("walk_up/walk_up_02.png", "walk_up/walk_up_04.png")
 
 
 VIEWS = (
-    ("otter-post/crate/harbour.json", "sheet-harbour.png"),
+    ("otter-post/crate/harbor.json", "sheet-harbor.png"),
     ("build/all.json", "sheet-tight.png"),
     ("otter-post/crate/otter.json", "chart.png", "--as", "chart"),
     ("otter-post/crate/otter.json", "strip.png", "--as", "strip", "--animation", "swim", "--ground", "line"),
@@ -90,7 +90,7 @@ def main() -> None:
         shoot_survey(Path(folder))
         shoot_watch(Path(folder))
         on_checkerboard(Path(folder) / "otter-post" / "crate" / "otter.png").save(SHOTS / "sheet-otter.png")
-        packed = "otter-post/frames/otter otter-post/frames/harbour --out build/all --layout tight --gap 2 --margin 2"
+        packed = "otter-post/frames/otter otter-post/frames/harbor --out build/all --layout tight --gap 2 --margin 2"
         subprocess.run([PROGRAM, "pack", *packed.split(), "-q"], cwd=folder, check=True)
         for data, out, *options in VIEWS:
             command = [PROGRAM, "show", data, "--out", SHOTS / out, "--force", "--quiet", *options]

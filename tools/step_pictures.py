@@ -50,7 +50,7 @@ def main() -> None:
             beside(draw(shop)).save(PICTURES / f"{name}.png", optimize=True)
 
 
-def colour_key(shop: Shop) -> Sequence[Panel]:
+def color_key(shop: Shop) -> Sequence[Panel]:
     walk = Image.open(FRAMES / "otter/walk_down/walk_down_01.png").convert("RGBA")
     solid = Image.new("RGBA", walk.size, "#ff00ff")
     solid.alpha_composite(walk)
@@ -59,7 +59,7 @@ def colour_key(shop: Shop) -> Sequence[Panel]:
     solid.save(shop.folder / "key" / "walk_01.png")
     after = shop.frame("walk_01", shop.folder / "key", color_key="#ff00ff")
     return [
-        ("drawn on one colour", large(solid, 6)),
+        ("drawn on one color", large(solid, 6)),
         ("--color-key '#ff00ff'", large(after, 6, BRIGHT)),
         ("on a dark ground", large(after, 6, DARK)),
     ]
@@ -91,7 +91,7 @@ def palette(shop: Shop) -> Sequence[Panel]:
 
 
 def canvas(shop: Shop) -> Sequence[Panel]:
-    source = FRAMES / "harbour" / "parcels"
+    source = FRAMES / "harbor" / "parcels"
     names = ("letter", "sack", "tube", "large_box")
     own = shop.packed(source)
     common = shop.packed(source, canvas="common")
@@ -114,7 +114,7 @@ def canvas(shop: Shop) -> Sequence[Panel]:
 
 
 def outline(shop: Shop) -> Sequence[Panel]:
-    source = FRAMES / "harbour" / "gull"
+    source = FRAMES / "harbor" / "gull"
     return [
         ("as drawn", large(shop.frame("gull_03", source), 5, BRIGHT)),
         ("--outline '#201830:2'", large(shop.frame("gull_03", source, outline="#201830:2"), 5, BRIGHT)),
@@ -167,7 +167,7 @@ def fill_under(shop: Shop) -> Sequence[Panel]:
 
     return [
         ("as it looks", large(Image.fromarray(filled), 4)),
-        ("its colours, alpha ignored", large(bare(plain), 4)),
+        ("its colors, alpha ignored", large(bare(plain), 4)),
         ("--fill-under", large(bare(filled), 4)),
     ]
 
@@ -194,7 +194,7 @@ def shape(shop: Shop) -> Sequence[Panel]:
 
 
 def spacing(shop: Shop) -> Sequence[Panel]:
-    source = FRAMES / "harbour" / "lantern"
+    source = FRAMES / "harbor" / "lantern"
     panels = []
     for title, wishes in (
         ("--layout tight", {}),
@@ -219,7 +219,7 @@ def edges(shop: Shop) -> Sequence[Panel]:
 
 
 def turn(shop: Shop) -> Sequence[Panel]:
-    source = FRAMES / "harbour"
+    source = FRAMES / "harbor"
     panels = []
     for title, wishes in (
         ("--layout tight", {}),
@@ -329,7 +329,7 @@ def sheet_with_boxes(loaded: agile_crate.Loaded, factor: int) -> Image.Image:
 
 
 STEPS: dict[str, Callable[[Shop], Sequence[Panel]]] = {
-    "color-key": colour_key,
+    "color-key": color_key,
     "scale": scale,
     "palette": palette,
     "canvas": canvas,
@@ -349,7 +349,7 @@ STEPS: dict[str, Callable[[Shop], Sequence[Panel]]] = {
 
 
 def on(picture: Image.Image, ground: str) -> Image.Image:
-    """A picture on a ground: one colour, or a checkerboard."""
+    """A picture on a ground: one color, or a checkerboard."""
     if ground == BOARD:
         y, x = np.mgrid[: picture.height, : picture.width] // 8
         board = np.where(((x + y) % 2 == 0)[..., None], (255, 255, 255), (217, 221, 228)).astype(np.uint8)

@@ -19,7 +19,7 @@ export interface CrateDocument {
   /** The frames' scale beside their sources. */
   scale?: number;
   alpha?: "straight" | "premultiplied";
-  /** The colour that sheets were flattened on; empty if they were not. */
+  /** The color that sheets were flattened on; empty if they were not. */
   background?: string;
   /** All text files of the build. */
   files?: string[];

@@ -91,7 +91,7 @@ def test_the_demo_packs_and_proves_the_otter_post(run: Run, demo_said: str, tmp_
     }  # fmt: skip
     counts = {
         a["name"]: len(a["frames"])
-        for name in ("otter", "harbour", "splash")
+        for name in ("otter", "harbor", "splash")
         for a in metadata(tmp_path / f"otter-post/crate/{name}.json")["animations"]
     }
     assert counts == {

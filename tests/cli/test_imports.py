@@ -30,7 +30,7 @@ SETTINGS = {"agile_crate.settings", "dataclasses", "inspect"}
 PACKING = HEAVY - {"numpy", "zlib_ng", "traceback", "tempfile"} | {
     "agile_crate.views", "agile_crate.live", "agile_crate.storage.cache", "agile_crate.crate_files.read",
     "agile_crate.pipeline.previous_layout", "agile_crate.crate_files.up_to_date", "agile_crate.storage.frame_cache", "agile_crate.sources.sheets",
-    "agile_crate.sources.open_raster", "agile_crate.sources.colours", "agile_crate.pipeline.skins",
+    "agile_crate.sources.open_raster", "agile_crate.sources.color_profile", "agile_crate.pipeline.skins",
     "agile_crate.core.arrange.tight_layout", "agile_crate.core.arrange.blocks_layout", "agile_crate.core.inspect", "agile_crate.core.arrange.tight",
     "agile_crate.core.frame.scale", "agile_crate.core.frame.palette", "agile_crate.core.frame.shape", "agile_crate.exports.css",
     "agile_crate.format.xml_form", "agile_crate.crate_files.spec", "agile_crate.workers.processes", "agile_crate.workers.cluster",

@@ -19,7 +19,7 @@ def noisy(pixels: np.ndarray, seed: int, reach: int = 2) -> np.ndarray:
 
 
 def flat(seed: int) -> np.ndarray:
-    """Three colours, far enough from each other to stay themselves under noise."""
+    """Three colors, far enough from each other to stay themselves under noise."""
     pixels = art(24, 20, seed)
     pixels[..., :3] = np.array([(0, 0, 0), (40, 120, 200), (255, 255, 255)])[pixels[..., 0] // 86]
     return pixels

@@ -14,7 +14,7 @@ from conftest import Run, art, decode, metadata, save
 
 
 def figure(w: int, h: int, seed: int, stand: int = 0) -> np.ndarray:
-    """A figure of a few colours with a soft edge, that stands `stand` pixels above the canvas's lower edge."""
+    """A figure of a few colors with a soft edge, that stands `stand` pixels above the canvas's lower edge."""
     pixels = np.zeros((h, w, 4), np.uint8)
     body = art(w // 2, h // 2, seed)
     pixels[h - stand - h // 2 : h - stand, w // 4 : w // 4 + w // 2] = body
@@ -193,12 +193,12 @@ def test_pivots(run: Run, frames: Path, tmp_path: Path) -> None:
     assert "the pivot lies outside the canvas of 4 frames: lie/lie_1, lie/lie_2" in warned.stderr
 
 
-def test_a_palette_from_a_file_is_recorded_with_its_colours(run: Run, frames: Path, tmp_path: Path) -> None:
+def test_a_palette_from_a_file_is_recorded_with_its_colors(run: Run, frames: Path, tmp_path: Path) -> None:
     (tmp_path / "sea.txt").write_text("; the sea\n#201830\nF2E9D8\n\n// sky\n#48c\n")
     document, said = packed(run, tmp_path, "--palette", "sea.txt")
     assert document["settings"]["palette"] == "#201830,#f2e9d8,#4488cc"
-    assert "all frames in the 3 colours of one palette\n" in said
-    assert "colours that moved furthest, in Oklab: #" in said
+    assert "all frames in the 3 colors of one palette\n" in said
+    assert "colors that moved furthest, in Oklab: #" in said
     pixels = decode(tmp_path / "o.png")
     assert {tuple(c) for c in pixels[pixels[..., 3] > 0][:, :3].tolist()} == {(32, 24, 48), (68, 136, 204)}
     (tmp_path / "sea.txt").unlink()
@@ -251,11 +251,11 @@ def test_warnings(run: Run, frames: Path, tmp_path: Path) -> None:
     done = run("pack", "frames", "--out", "o", "--color-key", "#09c809", "--scale", "70%", "--resample", "pixel")
     assert done.returncode == 0
     assert "warning: 1 frame is wholly empty after --color-key: walk/walk_9\n" in done.stderr
-    assert "  the colour key made 1,200 pixels of 1 frame empty\n" in done.stdout
+    assert "  the color key made 1,200 pixels of 1 frame empty\n" in done.stdout
     assert "--resample pixel keeps pixels even at whole factors only, and this is 70%" in done.stderr
     pale = np.zeros((30, 40, 4), np.uint8)
     pale[5:20, 5:20] = (9, 9, 9, 7)
     save(frames / "walk" / "walk_9.png", pale)
     done = run("pack", "frames", "--out", "o", "--trim", "frame", "--alpha-floor", "7", "--palette", "#808080")
     assert "warning: 1 frame is wholly empty after --alpha-floor 7: walk/walk_9\n" in done.stderr
-    assert "warning: the palette has one colour: every frame becomes a silhouette\n" in done.stderr
+    assert "warning: the palette has one color: every frame becomes a silhouette\n" in done.stderr

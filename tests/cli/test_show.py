@@ -85,7 +85,7 @@ def test_films_have_the_frames_times_and_loop_of_the_crate(run: Run, crate: Path
         source = art(16, 12, number).astype(float)
         share = source[..., 3:] / 255
         expected = source[..., :3] * share + np.array([0x20, 0x40, 0x60]) * (1 - share)
-        assert np.abs(picture[..., :3] - expected).max() <= (40 if ending == ".gif" else 1)  # 256 colours at most
+        assert np.abs(picture[..., :3] - expected).max() <= (40 if ending == ".gif" else 1)  # 256 colors at most
     with Image.open(tmp_path / f"swim{ending}") as opened:
         assert opened.info["loop"] == 0
     if ending != ".gif":

@@ -104,7 +104,7 @@ def test_one_arrangement_for_all_skins(run: Run, project: Path) -> None:
                 assert np.abs(stored - expected[dy : dy + h, dx : dx + w]).max() <= 1
 
 
-def test_what_is_no_art_is_touched_by_no_colour_step(run: Run, project: Path) -> None:
+def test_what_is_no_art_is_touched_by_no_color_step(run: Run, project: Path) -> None:
     more = 'premultiply = true\noutline = "#000000:1"\ncolor-key = "#808080"\nhard-alpha = 100\npalette = ["#000000", "#2878c8", "#ffffff"]\nalso-scale = ["50%"]'
     document = built(run, project, more)
     normal = decode(project / "build" / document["sheets"][0]["skins"]["normal"]["image"])
@@ -212,7 +212,7 @@ KEYS = [
     ("[crate.otter.skin.x]\nform = \"coat\"", "line 21, column 1: there is no key 'form' here; did you mean 'from'?"),
     ("[crate.otter.skin.x]\nplain = true", "line 20, column 1: the skin 'x' says nothing: give it from, layers or recolor"),
     ("[crate.otter.skin.x]\nfrom = \"coat\"\nlayers = [\"cape\"]", "line 22, column 1: a skin is 'from' other art, or made of 'layers'; leave one out"),
-    ("[crate.otter.skin.x]\nrecolor = { \"blue\" = \"#102040\" }", "line 21, column 13: 'recolor' is to name colours and what stands in their place, such as { \"#aa3322\" = \"#2255aa\" }"),
+    ("[crate.otter.skin.x]\nrecolor = { \"blue\" = \"#102040\" }", "line 21, column 13: 'recolor' is to name colors and what stands in their place, such as { \"#aa3322\" = \"#2255aa\" }"),
     ("[crate.otter.skin.x]\nfrom = \"coat\"\nmissing = \"skip\"", "line 22, column 1: 'missing' is to be \"error\" or \"base\""),
     ("[crate.otter.skin.\"a/b\"]\nfrom = \"coat\"", "line 20, column 1: the skin's name is a part of its files' names, and some platforms allow no '/' in file names"),
 ]  # fmt: skip
@@ -226,7 +226,7 @@ def test_keys_of_skins(run: Run, project: Path, text: str, sentence: str) -> Non
     assert done.stderr == f"agile-crate: error: otter.crate.toml, {sentence}\n"
 
 
-def test_a_colour_that_is_nowhere_is_warned_of(run: Run, project: Path) -> None:
+def test_a_color_that_is_nowhere_is_warned_of(run: Run, project: Path) -> None:
     text = TEXT.format(more="").replace('#2878c8" =', '#2878c9" =')
     (project / "otter.crate.toml").write_text(text, "utf-8")
     done = run("pack", "otter.crate.toml", "--quiet")

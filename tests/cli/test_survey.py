@@ -20,7 +20,7 @@ def test_the_clean_demo_frames_raise_nothing_above_a_note(run: Run, demo: Path) 
     assert "  otter/idle             8    96×96    0.667    60×77    51%       8  soft\n" in done.stdout
     assert done.stdout.endswith("\n0 faults, 0 doubts, 6 notes (--notes tells them)\n")
     assert "note " not in done.stdout
-    assert "\nnote wobble, 4 times: feet and centre of mass that move\n" in run("survey", "d/frames", "--notes").stdout
+    assert "\nnote wobble, 4 times: feet and center of mass that move\n" in run("survey", "d/frames", "--notes").stdout
     assert max(map(len, done.stdout.partition("\n\n  as separate")[0].splitlines())) <= 80
 
 
@@ -30,7 +30,7 @@ PLANTED = {
     "idle_closing": {"closing": ["idle_closing_09"]},
     "idle_empty": {"frame-empty": ["idle_empty_05"]},
     "idle_slip": {"jump": ["idle_slip_04"]},
-    "lantern_tint": {"colour-departs": ["lantern_tint_04"]},
+    "lantern_tint": {"color-departs": ["lantern_tint_04"]},
     "splash_haze": {"haze": [f"splash_haze_0{i}" for i in range(1, 5)]},
     "splash_speck": {"speck": ["splash_speck_02"]},
     "stills": {"seam": ["sea_seam"]},
@@ -193,7 +193,7 @@ def test_every_cure_that_is_pasted_cures(run: Run, demo: Path, tmp_path: Path) -
     assert (kept["idle_closing"], kept["swim $HOME 'again'"]) == (8, 8)
 
 
-def test_a_colour_profile_is_remarked_on(run: Run, tmp_path: Path) -> None:
+def test_a_color_profile_is_remarked_on(run: Run, tmp_path: Path) -> None:
     for number in range(1, 5):
         save(tmp_path / "frames" / f"swim_{number}.png", art(8, 8, number))
     image = Image.fromarray(art(8, 8, 3))
@@ -201,6 +201,6 @@ def test_a_colour_profile_is_remarked_on(run: Run, tmp_path: Path) -> None:
     info.add(b"gAMA", (100000).to_bytes(4, "big"))
     image.save(tmp_path / "frames" / "swim_3.png", pnginfo=info)
     (finding,) = (
-        f for f in json.loads(run("survey", "frames", "--json").stdout)["findings"] if f["code"] == "colours-foreign"
+        f for f in json.loads(run("survey", "frames", "--json").stdout)["findings"] if f["code"] == "colors-foreign"
     )
     assert (finding["severity"], finding["frames"], finding["mend"]) == ("doubt", ["swim_3"], "--to-srgb")

@@ -53,7 +53,7 @@ def test_empty_cells_islands_and_json(run: Run, sheet: Path, tmp_path: Path) -> 
 
 
 @pytest.fixture
-def harbour(run: Run, tmp_path: Path) -> dict[str, np.ndarray]:
+def harbor(run: Run, tmp_path: Path) -> dict[str, np.ndarray]:
     """A tight crate with everything that has to be undone, and its frames as drawn."""
     frames = {f"gull/swing/swing_{i:02d}": art(14 + i, 20, i) for i in range(1, 5)} | {"parcel": art(6, 5, 9)}
     for name, pixels in frames.items():
@@ -71,19 +71,19 @@ def harbour(run: Run, tmp_path: Path) -> dict[str, np.ndarray]:
 
 
 @pytest.mark.parametrize("data", ["o.json", "o.xml"])
-def test_a_crate_comes_back_frame_by_frame(run: Run, harbour: dict[str, np.ndarray], tmp_path: Path, data: str) -> None:
+def test_a_crate_comes_back_frame_by_frame(run: Run, harbor: dict[str, np.ndarray], tmp_path: Path, data: str) -> None:
     assert len(metadata(tmp_path / "o.json")["sheets"]) > 1
     done = run("unpack", data, "--out", "back/all")
     assert (done.returncode, done.stderr) == (0, "")
     assert done.stdout == f"unpacked 9 frames from {data}\n  wrote back/all/gull/swing/swing_01.png … parcel.png\n"
-    assert sorted(tree(tmp_path / "back/all")) == sorted(f"{name}.png" for name in harbour)
-    for name, pixels in harbour.items():
+    assert sorted(tree(tmp_path / "back/all")) == sorted(f"{name}.png" for name in harbor)
+    for name, pixels in harbor.items():
         found = decode(tmp_path / "back/all" / f"{name}.png")
         assert np.array_equal(found[found[..., 3] > 0], pixels[pixels[..., 3] > 0]), name
         assert np.array_equal(found[..., 3], pixels[..., 3]), name
 
 
-def test_films_play_as_an_engine_would(run: Run, harbour: dict[str, np.ndarray], tmp_path: Path) -> None:
+def test_films_play_as_an_engine_would(run: Run, harbor: dict[str, np.ndarray], tmp_path: Path) -> None:
     said = json.loads(run("unpack", "o.json", "--out", "back", "--film", "--json").stdout)
     assert said["films"] == ["back/gull/swing.apng", "back/left.apng"]
     assert len(said["files"]) == 9
@@ -94,7 +94,7 @@ def test_films_play_as_an_engine_would(run: Run, harbour: dict[str, np.ndarray],
         for step, index in enumerate((0, 1, 2, 3, 2, 1)):
             film.seek(step)
             assert film.info["duration"] == 125
-            pixels = harbour[frames[index]["name"]]
+            pixels = harbor[frames[index]["name"]]
             corners = [[math.floor(0.5 - part) for part in pivot] for pivot in pivots]
             x, y = (corners[index][axis] - min(corner[axis] for corner in corners) for axis in (0, 1))
             part = np.asarray(film.convert("RGBA"))[y : y + pixels.shape[0], x : x + pixels.shape[1]]
@@ -135,7 +135,7 @@ def hostile(change: Callable[[dict[str, Any]], object]) -> Callable[[Path], None
         (lambda d: d["animations"][0].update(frames=[99] * 4), "names frame 99, and the last one is 8"),
     ],
 )  # fmt: skip
-def test_hostile_metadata_writes_nothing(run: Run, harbour: object, tmp_path: Path, change: Any, sentence: str) -> None:
+def test_hostile_metadata_writes_nothing(run: Run, harbor: object, tmp_path: Path, change: Any, sentence: str) -> None:
     hostile(change)(tmp_path / "o.json")
     before = tree(tmp_path)
     done = run("unpack", "o.json", "--out", "a/b/back", "--film")
@@ -146,7 +146,7 @@ def test_hostile_metadata_writes_nothing(run: Run, harbour: object, tmp_path: Pa
     assert not (tmp_path / "a").exists()
 
 
-def test_what_is_in_the_way_stays(run: Run, harbour: object, tmp_path: Path) -> None:
+def test_what_is_in_the_way_stays(run: Run, harbor: object, tmp_path: Path) -> None:
     save(tmp_path / "back" / "parcel.png", art(3, 3))
     before = tree(tmp_path)
     done = run("unpack", "o.json", "--out", "back")
@@ -220,14 +220,14 @@ def test_boxes_are_written_corrected_and_cut(run: Run, figures: list[np.ndarray]
     )
 
 
-def test_opaque_sheets_take_a_colour_key_or_are_warned_of(run: Run, figures: list[np.ndarray], tmp_path: Path) -> None:
+def test_opaque_sheets_take_a_color_key_or_are_warned_of(run: Run, figures: list[np.ndarray], tmp_path: Path) -> None:
     sheet = decode(tmp_path / "touching.png").copy()
     sheet[sheet[..., 3] == 0] = (250, 0, 250, 255)
     save(tmp_path / "opaque.png", sheet)
     done = run("unpack", "opaque.png", "--islands", "--out", "one")
     assert "cut 1 frame from" in done.stdout
     assert done.stderr == (
-        "agile-crate: warning: nothing of the sheet is transparent, so it is one island: say which colour is its "
+        "agile-crate: warning: nothing of the sheet is transparent, so it is one island: say which color is its "
         "background with --color-key, such as --color-key corner\n"
     )
     for key in ("corner", "#fa00fa"):

@@ -185,8 +185,8 @@ def test_a_frame_on_no_sheet_is_not_restored(run: Run, swim: Path, tmp_path: Pat
 @pytest.mark.parametrize(
     ("settings", "told"),
     [
-        ({"palette": "/etc/passwd"}, "o.json: settings: palette: only colours are recorded, such as #201830,#f0f0f0"),
-        ({"palette": "secret.hex"}, "only colours are recorded"),
+        ({"palette": "/etc/passwd"}, "o.json: settings: palette: only colors are recorded, such as #201830,#f0f0f0"),
+        ({"palette": "secret.hex"}, "only colors are recorded"),
         ({"cushion": "abc"}, "o.json: settings: cushion: 'abc' is not a whole number from 0 to 1024"),
         ({"cushion": ["1", "2"]}, "o.json: settings: cushion: '1x2' is not a whole number"),
         ({"drop_copies": "x"}, "o.json: settings: drop_copies: 'x' is not a switch"),

@@ -83,7 +83,7 @@ def test_indexed_sheets_share_one_palette(run: Run, tmp_path: Path) -> None:
         pixels[2:6, 2:6] = ((number % 5) * 40, 9, 200, 255)
         save(tmp_path / "frames" / f"swim_{number}.png", pixels)
     told = packed(run, "--colors", 5, "--max-size", "16x16")
-    assert "  indexed image of 6 colours, the empty one counted in\n" in told
+    assert "  indexed image of 6 colors, the empty one counted in\n" in told
     palettes = []
     for number in (1, 2):
         with Image.open(tmp_path / f"out/otter-{number}.png") as image:
@@ -93,13 +93,13 @@ def test_indexed_sheets_share_one_palette(run: Run, tmp_path: Path) -> None:
     assert run("unpack", "out/otter.json", "--out", "back").returncode == 0
     for number in range(1, 9):
         exact = decode(tmp_path / "frames" / f"swim_{number}.png")
-        assert np.array_equal(decode(tmp_path / "back" / f"swim_{number}.png"), exact)  # no more colours than asked for
+        assert np.array_equal(decode(tmp_path / "back" / f"swim_{number}.png"), exact)  # no more colors than asked for
     proved(run, "otter.json")
 
 
-def test_soft_edges_with_too_many_colours_are_told_of(run: Run, swim: Path, tmp_path: Path) -> None:
+def test_soft_edges_with_too_many_colors_are_told_of(run: Run, swim: Path, tmp_path: Path) -> None:
     done = run("pack", "frames", "--out", "out/otter", "--colors", 200)
-    assert "warning: soft edges and the empty colour counted in, there are more than 256 colours" in done.stderr
+    assert "warning: soft edges and the empty color counted in, there are more than 256 colors" in done.stderr
     with Image.open(tmp_path / "out/otter.png") as image:
         assert image.mode == "RGBA"
     proved(run, "otter.json")
@@ -108,7 +108,7 @@ def test_soft_edges_with_too_many_colours_are_told_of(run: Run, swim: Path, tmp_
 @pytest.mark.parametrize(
     ("options", "told", "claim", "mode", "again"),
     [
-        (["--premultiply", "--layout", "tight", "--turn", "--edge-repeat", 1], "colours multiplied by their alpha: the game must blend them as premultiplied", {"alpha": "premultiplied"}, "RGBA", "the colours were divided by their alpha again"),
+        (["--premultiply", "--layout", "tight", "--turn", "--edge-repeat", 1], "colors multiplied by their alpha: the game must blend them as premultiplied", {"alpha": "premultiplied"}, "RGBA", "the colors were divided by their alpha again"),
         (["--background", "#20406f", "--trim", "frame", "--gap", 2], "flattened on #20406f: the image has no alpha", {"background": "#20406f"}, "RGB", ""),
     ],
 )  # fmt: skip

@@ -177,18 +177,18 @@ def test_three_by_four_directions_with_a_special_character_in_the_name(bench: Be
         assert [boxes[f"{name}/{name}_{n:02}"] for n in (1, 2, 3)] == [[14 * n, 20 * row] for n in range(3)]
 
 
-def test_a_turntable_in_eight_colours_without_a_hitch(bench: Bench) -> None:
+def test_a_turntable_in_eight_colors_without_a_hitch(bench: Bench) -> None:
     turn = [figure(n, tint=9 * n) for n in range(8)]
     drawn(bench.frames, "turn", [*turn, turn[0]])
     document, frames = bench.packed("--colors", "8", "--drop-closing")
     assert len(document["animations"][0]["frames"]) == 8
-    colours = {tuple(pixel) for pixels in frames.values() for pixel in pixels.reshape(-1, 4).tolist() if pixel[3]}
-    assert len(colours) <= 8
+    colors = {tuple(pixel) for pixels in frames.values() for pixel in pixels.reshape(-1, 4).tolist() if pixel[3]}
+    assert len(colors) <= 8
     with Image.open(bench.folder / "out.png") as image:
         assert image.mode == "P"
 
 
-def test_a_labelled_quick_look(bench: Bench) -> None:
+def test_a_labeled_quick_look(bench: Bench) -> None:
     pictures = drawn(bench.frames, "swim", (figure(n) for n in range(6)))
     assert bench.does("show", "frames", "--out", "look.png") == "wrote look.png\n"
     view = decode(bench.folder / "look.png")
@@ -223,7 +223,7 @@ def test_a_repeated_render_in_four_directions(bench: Bench) -> None:
         assert (len(one["frames"]), sum(one["durations"]), one["beats"]) == (4, 333, [2, 2, 2, 2])
 
 
-def test_centred_with_padding(bench: Bench) -> None:
+def test_centered_with_padding(bench: Bench) -> None:
     pictures = drawn(bench.frames, "pop", (figure(0, w=8 + 2 * n, h=10 + 2 * n) for n in range(4)))
     document, _ = bench.packed("--align", "center", "--cell", "24", "--gap", "4", "--margin", "2", "--columns", "2")
     sheet = decode(bench.folder / "out.png")

@@ -58,7 +58,7 @@ def test_stills_are_trimmed_each_to_itself(things: Path, layout: str, more: dict
     assert len({frame.upright for frame in frames.values() if frame.name.startswith("swim")}) == 1
 
 
-def test_in_layouts_without_cells_pivots_do_not_depend_on_neighbours(things: Path) -> None:
+def test_in_layouts_without_cells_pivots_do_not_depend_on_neighbors(things: Path) -> None:
     packed = agile_crate.pack("frames", "all", layout="tight").crate
     assert {frame.name: frame.pivot for frame in packed.frames} == {
         "buoy": (13, 20),

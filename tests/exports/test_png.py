@@ -191,7 +191,7 @@ def test_indexed_pictures_have_the_fewest_bits_and_the_same_pixels(
     assert said.returncode == 0, said.stdout
 
 
-def test_more_colours_than_an_index_can_name() -> None:
+def test_more_colors_than_an_index_can_name() -> None:
     many = np.zeros((16, 17, 4), np.uint8)
     many[..., 0], many[..., 1], many[..., 3] = np.arange(17), np.arange(16)[:, None], 255
     assert few_colors([many[:15]]).size == 256  # 255 and the empty one
@@ -210,7 +210,7 @@ def test_pictures_without_alpha(tmp_path: Path) -> None:
 
 def test_squeezed_pictures_keep_every_pixel() -> None:
     pixels = art(40, 30)
-    pixels[:10] = (9, 8, 7, 0)  # colours under transparent pixels, as --fill-under leaves them
+    pixels[:10] = (9, 8, 7, 0)  # colors under transparent pixels, as --fill-under leaves them
     plain = encoded(pixels)
     with ThreadPoolExecutor(2) as executor:
         small = squeezed(plain, executor)

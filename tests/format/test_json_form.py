@@ -69,7 +69,7 @@ def test_any_name_comes_back(names: list[str]) -> None:
 
 def test_keys_that_are_not_known_are_ignored() -> None:
     document = copy.deepcopy(DOCUMENT)
-    document["colour"] = document["frames"][0]["weight"] = document["sheets"][0]["cells"]["x"] = {"a": [1]}
+    document["color"] = document["frames"][0]["weight"] = document["sheets"][0]["cells"]["x"] = {"a": [1]}
     assert from_json(json.dumps(document), "otter.json", USUAL) == CRATE
 
 

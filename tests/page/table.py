@@ -45,7 +45,7 @@ def canvas(page: Any, which: str = "stage") -> np.ndarray:
 
 
 def quiet(page: Any, **asked: Any) -> None:
-    """Paused, one to one, crisp, on one colour."""
+    """Paused, one to one, crisp, on one color."""
     wanted = {"zoom": 1, "backdrop": "own", "color": "#102030", "smooth": "crisp", **asked}
     page.evaluate(
         """asked => { lightTable.setPlaying(false); Object.assign(lightTable.state, asked); lightTable.show() }""",

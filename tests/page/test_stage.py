@@ -100,7 +100,7 @@ def test_marks_are_switched_by_mouse_and_by_key(path: Path, opened: Open) -> Non
     page = opened(path, "#animation=swim&step=2")
     quiet(page, zoom=4)
     plain = canvas(page)
-    centre = round(page.evaluate("lightTable.stage.view.x"))
+    center = round(page.evaluate("lightTable.stage.view.x"))
     for key, name in (("o", "onion"), ("g", "guide"), ("p", "pivot"), ("c", "canvas"), ("w", "path")):
         page.keyboard.press(key)
         until(page, "name => !!lightTable.state[name]", name)
@@ -115,9 +115,9 @@ def test_marks_are_switched_by_mouse_and_by_key(path: Path, opened: Open) -> Non
         page.keyboard.press(key)
         assert np.array_equal(canvas(page), plain), key
     page.keyboard.press("m")
-    width = min(centre, plain.shape[1] - centre)
-    mirrored = canvas(page)[:, centre - width : centre + width]
-    assert np.array_equal(mirrored, plain[:, centre - width : centre + width][:, ::-1])
+    width = min(center, plain.shape[1] - center)
+    mirrored = canvas(page)[:, center - width : center + width]
+    assert np.array_equal(mirrored, plain[:, center - width : center + width][:, ::-1])
     page.keyboard.press("m")
     page.click("summary:has-text('marks')")
     for name in ("pivot", "canvas", "shapes", "path"):
@@ -141,7 +141,7 @@ def test_marks_are_switched_by_mouse_and_by_key(path: Path, opened: Open) -> Non
 def test_the_pixel_under_the_pointer_is_told_exactly(run: Run, tmp_path: Path, opened: Open) -> None:
     pixels = np.zeros((20, 30, 4), np.uint8)
     pixels[5:15, 5:25] = (201, 77, 13, 255)
-    pixels[6, 7] = (97, 201, 33, 5)  # canvas colours are coarse here
+    pixels[6, 7] = (97, 201, 33, 5)  # canvas colors are coarse here
     for number in (1, 2):
         save(tmp_path / "frames" / f"swim_{number}.png", pixels)
     assert run("pack", "frames", "--out", "o", "--layout", "tight", "--turn").returncode == 0

@@ -38,7 +38,7 @@ def test_every_frame_is_drawn_as_its_source_is(page: Any, crate: Crate) -> None:
     frames = crate.document["frames"]
     sources = [[frame["name"], f"frames/{frame['name']}.png", *frame["pivot"]] for frame in frames]
     whole = [[name, url, x, y] for name, url, x, y in sources if x == int(x) and y == int(y)]
-    assert len(whole) >= 4  # at half a pixel a browser mixes neighbours, of the sheet and of the frame alike or not
+    assert len(whole) >= 4  # at half a pixel a browser mixes neighbors, of the sheet and of the frame alike or not
     assert page.evaluate("([data, sources]) => compare(data, sources)", [f"out/{crate.path.name}", whole]) == []
 
 

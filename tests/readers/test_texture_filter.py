@@ -1,4 +1,4 @@
-"""Edge repeat on real OpenGL (pyglet on EGL, no screen): with a linear filter no neighbour's colour shows."""
+"""Edge repeat on real OpenGL (pyglet on EGL, no screen): with a linear filter no neighbor's color shows."""
 
 from __future__ import annotations
 
@@ -49,8 +49,8 @@ def red_seen(document: dict[str, Any], folder: Path) -> int:
         window.close()
 
 
-def test_with_edge_repeat_no_neighbour_shows_and_without_it_some_do(run: Callable[..., Any], tmp_path: Path) -> None:
-    for number in range(1, 10):  # in three columns, so that each has the other colour on every side
+def test_with_edge_repeat_no_neighbor_shows_and_without_it_some_do(run: Callable[..., Any], tmp_path: Path) -> None:
+    for number in range(1, 10):  # in three columns, so that each has the other color on every side
         name, color = ("blue", (0, 0, 255, 255)) if number % 2 else ("red", (255, 0, 0, 255))
         save(tmp_path / "frames" / f"{number}_{name}.png", np.full((8, 8, 4), color, np.uint8))
     counts = {}

@@ -8,7 +8,7 @@ async function play(context: CanvasRenderingContext2D): Promise<string> {
   const [x, y, w, h] = frame(crate, "swim/swim_01").box;
   const polygons = crate.document.frames[step].shape?.polygons ?? [];
   // @ts-expect-error: a frame has no such key
-  crate.document.frames[0].colour;
+  crate.document.frames[0].color;
   // @ts-expect-error: a name is needed
   frame(crate);
   // @ts-expect-error: there is no such loop

@@ -52,7 +52,7 @@ def test_rgba_comes_back_as_it_is_and_cannot_be_changed() -> None:
 
 
 RGBA = Image.fromarray(art(16, 12))
-GREY = Image.fromarray(np.arange(192, dtype=np.uint8).reshape(12, 16))
+GRAY = Image.fromarray(np.arange(192, dtype=np.uint8).reshape(12, 16))
 
 
 @pytest.mark.parametrize(
@@ -60,17 +60,17 @@ GREY = Image.fromarray(np.arange(192, dtype=np.uint8).reshape(12, 16))
     [
         (RGBA.convert("RGB"), "PNG", {}, RGBA.convert("RGB").convert("RGBA")),
         (RGBA.convert("RGB"), "PNG", {"transparency": (40, 120, 200)}, None),
-        (GREY, "PNG", {"transparency": 77}, None),
-        (GREY, "BMP", {}, GREY.convert("RGBA")),
+        (GRAY, "PNG", {"transparency": 77}, None),
+        (GRAY, "BMP", {}, GRAY.convert("RGBA")),
         (RGBA.convert("LA"), "PNG", {}, RGBA.convert("LA").convert("RGBA")),
-        (GREY.convert("1"), "PNG", {}, GREY.convert("1").convert("RGBA")),
+        (GRAY.convert("1"), "PNG", {}, GRAY.convert("1").convert("RGBA")),
         (RGBA.quantize(16), "PNG", {}, RGBA.quantize(16).convert("RGBA")),
         (RGBA.convert("RGB").quantize(16), "GIF", {"transparency": 3}, None),
         (RGBA, "TIFF", {}, RGBA),
         (RGBA, "TGA", {}, RGBA),
         (RGBA, "WEBP", {"lossless": True, "exact": True}, RGBA),
         (RGBA.convert("CMYK"), "TIFF", {}, RGBA.convert("CMYK").convert("RGB").convert("RGBA")),
-        (GREY, "PPM", {}, GREY.convert("RGBA")),
+        (GRAY, "PPM", {}, GRAY.convert("RGBA")),
         (RGBA, "QOI", {}, RGBA),
         (RGBA, "DDS", {}, RGBA),
     ],
@@ -86,14 +86,14 @@ def test_formats_and_modes(
     assert picture_size(data, 1000, USUAL) == (16, 12)
 
 
-@pytest.mark.parametrize(("channels", "colour"), [(1, 0), (2, 4), (3, 2), (4, 6)])
+@pytest.mark.parametrize(("channels", "color"), [(1, 0), (2, 4), (3, 2), (4, 6)])
 @given(data=st.data())
-def test_sixteen_bits_are_rounded(channels: int, colour: int, data: st.DataObject) -> None:
+def test_sixteen_bits_are_rounded(channels: int, color: int, data: st.DataObject) -> None:
     h, w = data.draw(st.tuples(st.integers(1, 5), st.integers(1, 5)))
     values = np.array(data.draw(st.lists(st.integers(0, 65535), min_size=h * w * channels, max_size=h * w * channels)))
     values = values.reshape(h, w, channels)
     kinds = data.draw(st.lists(st.integers(0, 4), min_size=h, max_size=h))
-    pixels = read_picture(png((w, h, 16, colour, 0, 0, 0), filtered(values, kinds)))
+    pixels = read_picture(png((w, h, 16, color, 0, 0, 0), filtered(values, kinds)))
     nearest = np.floor(values / 257 + 0.5)
     assert np.array_equal(pixels[..., :3], np.broadcast_to(nearest[..., : 3 if channels > 2 else 1], (h, w, 3)))
     assert np.array_equal(pixels[..., 3], nearest[..., -1] if channels in (2, 4) else np.full((h, w), 255))
@@ -103,13 +103,13 @@ ADAM7 = ((0, 0, 8, 8), (4, 0, 8, 8), (0, 4, 4, 8), (2, 0, 4, 4), (0, 2, 2, 4), (
 """The seven interlace passes: first column, first row, step right, step down (clause 8.1)."""
 
 
-@pytest.mark.parametrize(("channels", "colour"), [(1, 0), (2, 4), (3, 2), (4, 6)])
-def test_sixteen_bits_interlaced_and_with_a_transparent_colour(channels: int, colour: int) -> None:
+@pytest.mark.parametrize(("channels", "color"), [(1, 0), (2, 4), (3, 2), (4, 6)])
+def test_sixteen_bits_interlaced_and_with_a_transparent_color(channels: int, color: int) -> None:
     values = np.arange(11 * 9 * channels).reshape(11, 9, channels) * 211 % 65536
     passes = [values[y::dy, x::dx] for x, y, dx, dy in ADAM7]
     raw = b"".join(filtered(part, [4] * len(part)) for part in passes if part.size)
     transparent = chunk(b"tRNS", values[3, 4].astype(">u2").tobytes()) if channels % 2 else b""
-    pixels = read_picture(png((9, 11, 16, colour, 0, 0, 1), raw, transparent))
+    pixels = read_picture(png((9, 11, 16, color, 0, 0, 1), raw, transparent))
     rounded = rounded_to_bytes(values.astype(np.uint16))
     assert np.array_equal(pixels[..., :3], np.broadcast_to(rounded[..., : 3 if channels > 2 else 1], (11, 9, 3)))
     if transparent:
@@ -127,7 +127,7 @@ def test_pictures_of_sixteen_bits_are_rounded_in_bands(monkeypatch: pytest.Monke
         assert np.array_equal(pixels[..., 0], rounded_to_bytes(values.astype(np.uint16))[..., 0])
 
 
-def test_deep_grey_and_float_tiffs() -> None:
+def test_deep_gray_and_float_tiffs() -> None:
     deep = Image.fromarray(np.array([[0, 128, 129, 255, 65535]], np.uint16))
     assert read_picture(stored(deep, "TIFF"))[0, :, 0].tolist() == [0, 0, 1, 1, 255]
     light = Image.fromarray(np.array([[-1, 0, 0.5, 1, 7]], np.float32))

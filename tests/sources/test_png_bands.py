@@ -16,7 +16,7 @@ from conftest import art
 from file_bytes import stored
 
 KINDS = {
-    "RGBA": {}, "RGB": {}, "RGB with a clear colour": {"transparency": (40, 120, 200)}, "P": {},
+    "RGBA": {}, "RGB": {}, "RGB with a clear color": {"transparency": (40, 120, 200)}, "P": {},
     "P with clear entries": {"transparency": bytes(range(200))}, "P of 2 bits": {"bits": 2}, "L": {}, "1": {},
 }  # fmt: skip
 

@@ -83,8 +83,8 @@ def test_half_and_float_straight_and_opaque(tmp_path: Path, kind: type) -> None:
     assert pixels[0, 0].tolist() == [188, 137, 0, 128]
     del channels["A"]
     assert read_picture(exr(tmp_path, channels))[0, 0].tolist() == [137, 99, 0, 255]
-    grey = read_picture(exr(tmp_path, {"Y": np.full((2, 3), 0.25, kind)}), options=ReadOptions(exposure=1))
-    assert grey[0, 0].tolist() == [188, 188, 188, 255]
+    gray = read_picture(exr(tmp_path, {"Y": np.full((2, 3), 0.25, kind)}), options=ReadOptions(exposure=1))
+    assert gray[0, 0].tolist() == [188, 188, 188, 255]
 
 
 def test_the_data_window_lies_on_the_display_window(tmp_path: Path) -> None:
@@ -124,7 +124,7 @@ def test_what_is_damaged_or_too_large_is_told(tmp_path: Path, monkeypatch: pytes
             read_picture(broken)
     with pytest.raises(PictureError, match="claims to have more than 4 pixels"):
         read_picture(data, largest=4)
-    with pytest.raises(PictureError, match="has no colours: neither red, green and blue, nor a brightness"):
+    with pytest.raises(PictureError, match="has no colors: neither red, green and blue, nor a brightness"):
         read_picture(exr(tmp_path, {"Z": np.ones((2, 3), np.float32)}))
     monkeypatch.setattr(rendered, "find_spec", lambda _: None)
     with pytest.raises(PictureError, match=r"is an OpenEXR render; to read those, install agile-crate\[exr\]"):
@@ -134,9 +134,9 @@ def test_what_is_damaged_or_too_large_is_told(tmp_path: Path, monkeypatch: pytes
 @pytest.mark.parametrize(
     ("channels", "header", "told"),
     [
-        ({"Y": 1, "RY": 1, "BY": 1}, {}, "stores brightness, and colours apart at half its size; save it as red, green and blue"),
+        ({"Y": 1, "RY": 1, "BY": 1}, {}, "stores brightness, and colors apart at half its size; save it as red, green and blue"),
         ({"R": 1, "G": 1, "B": 1, "r": 0.5, "g": 0.5, "b": 0.5}, {}, "has two channels 'R' that differ only in case|has two channels 'G'|has two channels 'B'"),
-        ({"R": 1, "G": 1, "B": 1, "AR": 1, "AG": 1, "AB": 1}, {}, "it has an alpha of its own for each colour; save it with one alpha"),
+        ({"R": 1, "G": 1, "B": 1, "AR": 1, "AG": 1, "AB": 1}, {}, "it has an alpha of its own for each color; save it with one alpha"),
         ({"R": 1, "G": 1, "B": 1}, {"pixelAspectRatio": 2.0}, "has pixels that are not square"),
         ({"R": "whole", "G": "whole", "B": "whole"}, {}, "it stores R as whole numbers; save it as half or float"),
     ],

@@ -244,7 +244,7 @@ def test_large_sizes_are_drawn_and_not_enlarged(run: Run, drawings: Path, tmp_pa
 
 @pytest.mark.parametrize(("key", "value"), [("scale", '"400%"'), ("fit", "48")])
 def test_skins_are_drawn_at_the_size_wanted_too(run: Run, tmp_path: Path, key: str, value: str) -> None:
-    """A skin of one layer, and one of two with a colour exchanged."""
+    """A skin of one layer, and one of two with a color exchanged."""
     circle = '<circle cx="6" cy="5" r="3.3" fill="#cc3333"/>'
     for folder, inside in (
         ("base", BOX),

@@ -144,7 +144,7 @@ def check_outlines(
 
 PLAIN = {"layout": "grid", "trim": "off", "turn": "", "cushion": "0", "edge": "0", "alpha": "straight", "sheets": "one", "image": "png", "gap": "0"}  # fmt: skip
 """A crate that leaves frames as they are: what it gives back is what all others must give back, smoothed or with fewer
-colours; without those it is what the sources make by plain arithmetic."""
+colors; without those it is what the sources make by plain arithmetic."""
 
 
 def canvas_of(case: Case) -> str:
@@ -167,7 +167,7 @@ def essence(one: Mapping[str, object]) -> dict[str, object]:
 
 
 def expected(case: Case, sources: dict[str, np.ndarray]) -> dict[str, np.ndarray]:
-    """What each frame should be, straight, but for smoothing and fewer colours: by plain arithmetic."""
+    """What each frame should be, straight, but for smoothing and fewer colors: by plain arithmetic."""
     made = dict(sources)
     if case["mirrored"] == "copy":
         made |= {

@@ -26,14 +26,14 @@ pytestmark = pytest.mark.usefixtures("quick")
 @cache
 def seeds() -> list[tuple[str, bytes]]:
     """A small picture in every way of storing one that there is here, each with its ending."""
-    colours = Image.fromarray(art(9, 7))
+    colors = Image.fromarray(art(9, 7))
     more = [Image.fromarray(art(9, 7, n)) for n in (1, 2)]
-    indexed = colours.convert("RGB").quantize(8)
-    found = [(".png", stored(colours.convert(mode))) for mode in ("1", "L", "LA", "RGB", "RGBA")]
+    indexed = colors.convert("RGB").quantize(8)
+    found = [(".png", stored(colors.convert(mode))) for mode in ("1", "L", "LA", "RGB", "RGBA")]
     found += [(".png", stored(art(9, 7)[..., 0].astype(np.uint16) * 257))]
     found += [(".png", stored(indexed, transparency=b"\0\x80")), (".png", stored(indexed, bits=4))]
     found += [
-        (f".{kind.lower()}", stored(colours, kind, save_all=True, append_images=more, duration=80))
+        (f".{kind.lower()}", stored(colors, kind, save_all=True, append_images=more, duration=80))
         for kind in ("PNG", "GIF", "WEBP")
     ]
     Image.init()
@@ -42,7 +42,7 @@ def seeds() -> list[tuple[str, bytes]]:
             try:
                 with warnings.catch_warnings():
                     warnings.simplefilter("ignore")
-                    data = stored(colours.convert(mode), kind)
+                    data = stored(colors.convert(mode), kind)
                     Image.open(io.BytesIO(data)).load()
             except (OSError, ValueError, KeyError, SystemError):
                 continue

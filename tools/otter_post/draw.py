@@ -35,7 +35,7 @@ def save_animation(folder: Path, name: str, count: int, draw: Callable[[float], 
 
 
 def save(picture: Image.Image, path: Path) -> None:
-    """Saves a picture; what cannot be seen has no colour, so that it packs small."""
+    """Saves a picture; what cannot be seen has no color, so that it packs small."""
     pixels = np.array(picture.convert("RGBA"))
     pixels[pixels[..., 3] == 0] = 0
     path.parent.mkdir(parents=True, exist_ok=True)
@@ -64,12 +64,12 @@ def draw_skins(otter: Path, skins: Path) -> None:
 
 
 def draw_frames(frames: Path) -> None:
-    otter, harbour = frames / "otter", frames / "harbour"
+    otter, harbor = frames / "otter", frames / "harbor"
     draw_otter(otter)
-    save_animation(harbour / "gull", "gull", 8, gull)
-    save_animation(harbour / "lantern", "lantern", 6, lantern)
+    save_animation(harbor / "gull", "gull", 8, gull)
+    save_animation(harbor / "lantern", "lantern", 6, lantern)
     for name, draw in PARCELS.items():
-        save(draw(), harbour / "parcels" / f"{name}.png")
+        save(draw(), harbor / "parcels" / f"{name}.png")
     save_animation(frames / "splash", "splash", 16, splash)
     save(sea(), frames / "sea" / "sea.png")
 

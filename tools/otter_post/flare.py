@@ -1,4 +1,4 @@
-"""The signal flare over the harbour, as a film render would have it: linear light in half floats, brighter than white
+"""The signal flare over the harbor, as a film render would have it: linear light in half floats, brighter than white
 in its middle, with associated alpha, each picture cropped to where something shines. Needs the OpenEXR package."""
 
 from __future__ import annotations
@@ -20,8 +20,8 @@ def flare(number: int) -> np.ndarray:
     halo = np.exp(-((distance / (10 + 8 * age)) ** 4)) * 0.8 * (1 - 0.6 * age)
     alpha = np.clip(core + halo, 0, 1)
     alpha[alpha < 0.004] = 0
-    colour = core[..., None] * (2.4, 1.1, 0.2) + halo[..., None] * (0.55, 0.07, 0.01)
-    return np.dstack([np.where(alpha[..., None] > 0, colour, 0), alpha])
+    color = core[..., None] * (2.4, 1.1, 0.2) + halo[..., None] * (0.55, 0.07, 0.01)
+    return np.dstack([np.where(alpha[..., None] > 0, color, 0), alpha])
 
 
 def draw_flare(folder: Path) -> None:

@@ -10,7 +10,7 @@ from typing import NamedTuple
 import numpy as np
 from PIL import Image
 
-from brush import Colour, Figure
+from brush import Color, Figure
 
 FUR, FUR_DARK, CREAM = (139, 90, 60), (112, 70, 48), (240, 217, 181)
 NOSE, EYE, WHITE = (45, 28, 28), (32, 24, 30), (255, 255, 255)
@@ -19,12 +19,12 @@ CANVAS = (96, 96)
 
 
 class Clothes(NamedTuple):
-    """What the otter wears: the colours of its body, its belly and its cap, and of a scarf if it has one."""
+    """What the otter wears: the colors of its body, its belly and its cap, and of a scarf if it has one."""
 
-    body: Colour = FUR
-    belly: Colour = CREAM
-    cap: Colour = CAP
-    scarf: Colour | None = None
+    body: Color = FUR
+    belly: Color = CREAM
+    cap: Color = CAP
+    scarf: Color | None = None
 
 
 PLAIN, RAINCOAT = Clothes(), Clothes((236, 186, 44), (250, 210, 84), (236, 186, 44))

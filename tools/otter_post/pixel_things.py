@@ -1,4 +1,4 @@
-"""Pixel art of the harbour: the gull, the lantern, the parcels. Hard edges, few colours."""
+"""Pixel art of the harbor: the gull, the lantern, the parcels. Hard edges, few colors."""
 
 from __future__ import annotations
 
@@ -67,10 +67,10 @@ def lantern(moment: float) -> Image.Image:
     draw.rectangle((9, 16, 22, 37), fill=(255, 232, 150, 150))
     draw.rectangle((9, 16, 10, 37), fill=(255, 250, 220, 190))
     base = 36
-    for grow, colour in zip((0, 2, 4), reversed(GLOW), strict=True):
+    for grow, color in zip((0, 2, 4), reversed(GLOW), strict=True):
         top = base - tall + grow * 2
-        draw.polygon([(11 + grow, base), (20 - grow, base), (16 + (sway if grow < 4 else 0), top)], fill=colour)
-        draw.ellipse((11 + grow, base - 7 + grow, 20 - grow, base), fill=colour)
+        draw.polygon([(11 + grow, base), (20 - grow, base), (16 + (sway if grow < 4 else 0), top)], fill=color)
+        draw.ellipse((11 + grow, base - 7 + grow, 20 - grow, base), fill=color)
     for bar in (8, 15, 23):
         draw.line([(bar, 16), (bar, 37)], fill=METAL if bar != 15 else METAL_DARK)
     draw.rectangle((6, 38, 25, 40), fill=METAL)
@@ -79,10 +79,10 @@ def lantern(moment: float) -> Image.Image:
     return _inked(image)
 
 
-def _box(w: int, h: int, colours: tuple[tuple[int, ...], ...], band: tuple[int, ...]) -> Image.Image:
+def _box(w: int, h: int, colors: tuple[tuple[int, ...], ...], band: tuple[int, ...]) -> Image.Image:
     """A parcel with a lid, a band across and a band down."""
     image, draw = _canvas(w, h)
-    light, middle, dark = colours
+    light, middle, dark = colors
     draw.rectangle((2, 3, w - 3, h - 3), fill=middle)
     draw.rectangle((2, 3, w - 3, 3 + h // 5), fill=light)
     draw.rectangle((2, h - 5, w - 3, h - 3), fill=dark)

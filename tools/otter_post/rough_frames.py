@@ -73,16 +73,16 @@ def spoil(frames: Path, rough: Path, save: Save) -> None:
         "frame 02 is on a canvas of 96x100, the others on 96x96",
         numbered("walk_sizes", [walk[0], _on_canvas(walk[1], 96, 100), walk[2]]),
     )
-    gull = clean("harbour/gull", "gull", 8)
+    gull = clean("harbor/gull", "gull", 8)
     plant(
         "gull_backdrop",
         "no transparency: a solid background of #ff00ff in every frame",
-        numbered("gull_backdrop", [_on_colour(p, (255, 0, 255)) for p in gull]),
+        numbered("gull_backdrop", [_on_color(p, (255, 0, 255)) for p in gull]),
     )
-    lantern = clean("harbour/lantern", "lantern", 6)
+    lantern = clean("harbor/lantern", "lantern", 6)
     plant(
         "lantern_tint",
-        "the colours of frame 04 depart from those of its neighbours",
+        "the colors of frame 04 depart from those of its neighbors",
         numbered("lantern_tint", [*lantern[:3], _tinted(lantern[3]), *lantern[4:]]),
     )
     splash = [p.resize((128, 128), Image.Resampling.BOX) for p in clean("splash", "splash", 4)]
@@ -117,8 +117,8 @@ def _on_canvas(picture: Image.Image, w: int, h: int) -> Image.Image:
     return canvas
 
 
-def _on_colour(picture: Image.Image, colour: tuple[int, int, int]) -> Image.Image:
-    backdrop = Image.new("RGBA", picture.size, (*colour, 255))
+def _on_color(picture: Image.Image, color: tuple[int, int, int]) -> Image.Image:
+    backdrop = Image.new("RGBA", picture.size, (*color, 255))
     backdrop.alpha_composite(picture)
     return backdrop.convert("RGB")
 

@@ -47,9 +47,9 @@ def splash(moment: float) -> Image.Image:
     alpha *= np.clip((edge - 4) / 22, 0, 1)
     light = (1 - np.exp(-0.9 * bright)) * 0.9 + 0.12 + 0.34 * age
     mix = np.clip(light, 0, 1)[..., None]
-    colour = np.where(mix < 0.5, DEEP + (MID - DEEP) * mix * 2, MID + (FOAM - MID) * (mix * 2 - 1))
+    color = np.where(mix < 0.5, DEEP + (MID - DEEP) * mix * 2, MID + (FOAM - MID) * (mix * 2 - 1))
     alpha[alpha < 0.012] = 0
-    return Image.fromarray(np.dstack((colour, alpha * 255)).astype(np.uint8))
+    return Image.fromarray(np.dstack((color, alpha * 255)).astype(np.uint8))
 
 
 def sea() -> Image.Image:
@@ -59,12 +59,12 @@ def sea() -> Image.Image:
     around = math.tau * x / w
     crest = 9 + 3.2 * np.sin(2 * around) + 1.8 * np.sin(5 * around + 1) + 0.8 * np.sin(9 * around + 2)
     depth = (y - crest) / (h - crest)
-    colour = MID + (DEEP * 0.8 - MID) * np.clip(depth, 0, 1)[..., None] ** 0.7
+    color = MID + (DEEP * 0.8 - MID) * np.clip(depth, 0, 1)[..., None] ** 0.7
     for row, many, strength in ((20, 3, 0.5), (33, 4, 0.38), (47, 5, 0.26)):
         line = row + 2.6 * np.sin(many * around + row) + 1.2 * np.sin((many + 4) * around)
         gleam = np.exp(-((y - line) ** 2) / 3.2) * (0.5 + 0.5 * np.sin(2 * many * around + row))
-        colour = colour + (FOAM - colour) * (gleam * strength)[..., None]
+        color = color + (FOAM - color) * (gleam * strength)[..., None]
     foam = np.exp(-((y - crest - 1.4) ** 2) / 3.4)[..., None]
-    colour = colour + (FOAM - colour) * foam * 0.9
+    color = color + (FOAM - color) * foam * 0.9
     alpha = np.clip(y - crest + 1, 0, 1) * 255
-    return Image.fromarray(np.clip(np.dstack((colour, alpha)) + 0.5, 0, 255).astype(np.uint8))
+    return Image.fromarray(np.clip(np.dstack((color, alpha)) + 0.5, 0, 255).astype(np.uint8))

@@ -1,7 +1,7 @@
 """Tables on the terminal: one look everywhere, safe at 80 columns.
 
 On a terminal rich draws them. In a pipe the same columns come as plain text: importing rich takes longer than packing
-a hundred small frames, and a program that reads a pipe wants no folding and no colour.
+a hundred small frames, and a program that reads a pipe wants no folding and no color.
 """
 
 from __future__ import annotations
@@ -31,7 +31,7 @@ def print_table(columns: Sequence[Column], rows: Sequence[Sequence[str]]) -> Non
 
 
 def print_heading(word: str, style: str, rest: str) -> None:
-    """Prints a line whose first word stands out, in a rich style, where colour is wanted."""
+    """Prints a line whose first word stands out, in a rich style, where color is wanted."""
     if not sys.stdout.isatty():
         print(word, rest)
         return

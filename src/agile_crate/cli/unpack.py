@@ -37,7 +37,7 @@ def declare(parser: Parser) -> None:
     cells.add("--boxes", metavar="FILE", help="by boxes of a table made by hand: name,x,y,w,h")
     cells.add("--boxes-out", metavar="FILE", help="also write where frames lie as such a table, to be corrected")
     cells.add("--name-rows", metavar="NAME,…", help="names for the rows: DIR/NAME/NAME_01.png")
-    cells.add("--color-key", metavar="COLOR", help="take this colour for transparent: #ff00ff, corner, corner:12")
+    cells.add("--color-key", metavar="COLOR", help="take this color for transparent: #ff00ff, corner, corner:12")
     add_common(parser)
 
 
@@ -102,7 +102,7 @@ def _unpack(arguments: argparse.Namespace) -> int:
         verb = "would unpack" if arguments.dry_run else "unpacked"
         print(f"{verb} {counted(len(done.frames), 'frame')}{films} from {shown(arguments.source)}")
         if done.crate.alpha == "premultiplied":
-            print_note("the colours were divided by their alpha again; what was lost to rounding stays lost")
+            print_note("the colors were divided by their alpha again; what was lost to rounding stays lost")
         if done.crate.background:
             print_note(f"the sheets were flattened on {done.crate.background}, and so are the frames")
         _print_files(files, arguments.verbose, arguments.dry_run)

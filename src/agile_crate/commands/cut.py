@@ -88,7 +88,7 @@ def cut_sheet(
     if options.islands and opaque(pixels):
         doubts = [
             message(
-                "nothing of the sheet is transparent, so it is one island: say which colour is its background "
+                "nothing of the sheet is transparent, so it is one island: say which color is its background "
                 "with {color_key}, such as {color_key:corner}"
             )
         ]

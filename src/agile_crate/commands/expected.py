@@ -223,7 +223,7 @@ def _settings_of(crate: Crate, data: str) -> Settings:
     try:
         settings = settings_from(crate.settings)
         if isinstance(settings.palette, str) and settings.palette:
-            raise UsageError("palette: only colours are recorded, such as #201830,#f0f0f0")
+            raise UsageError("palette: only colors are recorded, such as #201830,#f0f0f0")
         return at_portion(settings, settings.also_scale[0]) if settings.also_scale else settings
     except UsageError as error:
         raise InputError("{}: settings: {}", a_file(data), str(error)) from None

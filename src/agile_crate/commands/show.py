@@ -93,7 +93,7 @@ def show_options(kind: Kind, given: Mapping[str, object]) -> ShowOptions:
     _check_options(kind, {name: value for name, value in given.items() if value})
     backdrop, zoom = str(given.get("backdrop") or "checker"), str(given.get("zoom") or "")
     if backdrop == "none" and kind != "film":
-        raise UsageError(message("{backdrop:none} is for films; give a colour, or leave it out for a checkerboard"))
+        raise UsageError(message("{backdrop:none} is for films; give a color, or leave it out for a checkerboard"))
     is_smaller = kind == "sheet" and zoom.startswith("1/")
     readers: dict[str, Callable[[str], Any]] = {
         "each": bool, "fps": fps, "speed": scale, "onion": whole(0, 16), "pivots": bool, "shapes": bool,

@@ -33,7 +33,7 @@ from ..sources.full_size import FrameSource, read_again
 from ..storage.recovery import recover_interrupted
 
 PICTURE_UNREADABLE, NAME_TWICE, COLORS_FOREIGN, LIGHT_INFINITE = codes(
-    "picture-unreadable", "name-twice", "colours-foreign", "light-infinite"
+    "picture-unreadable", "name-twice", "colors-foreign", "light-infinite"
 )
 
 
@@ -251,8 +251,8 @@ def _foreign(sequence: Surveyed, parts: Sequence[DecodedPart[FrameFacts]]) -> It
     names = [name for part in parts if part.is_foreign for name, *_ in part.frames]
     if names:
         what = (
-            f"{counted(len(names), 'frame')} of {len(sequence.frames)} with a colour profile or gamma other than sRGB: "
-            "games take the numbers as they are, and show other colours"
+            f"{counted(len(names), 'frame')} of {len(sequence.frames)} with a color profile or gamma other than sRGB: "
+            "games take the numbers as they are, and show other colors"
         )
         yield finding(sequence, COLORS_FOREIGN, DOUBT, names, what, setting("to_srgb"))
 

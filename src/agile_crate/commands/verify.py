@@ -266,7 +266,7 @@ def _compared(
         return None
     what = (
         f"differs in {counted(found.pixels, 'pixel')}, first at {found.x},{found.y}: "
-        f"expected {_colour(found.expected)}, found {_colour(found.found)}"
+        f"expected {_color(found.expected)}, found {_color(found.found)}"
     )
     return FrameDifference(frame.name, what, found.pixels, (found.x, found.y), found.expected, found.found)
 
@@ -331,5 +331,5 @@ def _point(point: Point) -> str:
     return f"{point.x:g},{point.y:g}"
 
 
-def _colour(rgba: Sequence[int]) -> str:
+def _color(rgba: Sequence[int]) -> str:
     return "#" + "".join(f"{value:02x}" for value in rgba)

@@ -1,4 +1,4 @@
-"""Colours as values, and how far apart they look."""
+"""Colors as values, and how far apart they look."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ class Color(NamedTuple):
 
 
 def color_from_hex(text: str) -> Color | None:
-    """A colour from ``#ff00ff``, ``ff00ff`` or ``#f0f``; None if the text is none of these.
+    """A color from ``#ff00ff``, ``ff00ff`` or ``#f0f``; None if the text is none of these.
 
     >>> color_from_hex("#f0a"), color_from_hex("20e0ff"), color_from_hex("red")
     (Color(red=255, green=0, blue=170), Color(red=32, green=224, blue=255), None)
@@ -37,7 +37,7 @@ def color_from_hex(text: str) -> Color | None:
 
 
 def perceived(colors: NDArray[np.uint8]) -> NDArray[np.float64]:
-    """Colours of shape (n, 3), sRGB, in Oklab: lightness 0 to 1, two opponent axes of about -0.4 to 0.4.
+    """Colors of shape (n, 3), sRGB, in Oklab: lightness 0 to 1, two opponent axes of about -0.4 to 0.4.
 
     Equal distances look about equally different: 0.02 is just seen, black and white are 1 apart. Björn Ottosson, "A
     perceptual color space for image processing", 2020; the sRGB curve is that of IEC 61966-2-1.
@@ -64,7 +64,7 @@ def perceived(colors: NDArray[np.uint8]) -> NDArray[np.float64]:
 
 
 def perceived_back(places: NDArray[np.float64]) -> NDArray[np.uint8]:
-    """The nearest sRGB colours to places in Oklab, shape (n, 3): the inverse of `perceived`, clipped to the gamut."""
+    """The nearest sRGB colors to places in Oklab, shape (n, 3): the inverse of `perceived`, clipped to the gamut."""
     import numpy as np
 
     cones = places @ np.array(

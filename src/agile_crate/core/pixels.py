@@ -9,7 +9,7 @@ Pixels: TypeAlias = NDArray[np.uint8]
 """An array of shape (height, width, 4): red, green, blue, straight alpha, 0 to 255."""
 
 Words: TypeAlias = NDArray[np.uint32]
-"""Colours as numbers: red in the lowest byte, then green, then blue, and alpha, or nothing, in the highest."""
+"""Colors as numbers: red in the lowest byte, then green, then blue, and alpha, or nothing, in the highest."""
 
 
 def placeholder(width: int, height: int) -> Pixels:

@@ -12,10 +12,10 @@ from .errors import MessageError
 
 SIGNATURE = b"\x89PNG\r\n\x1a\n"
 
-GREY, RGB, INDEXED, GREY_ALPHA, RGBA = 0, 2, 3, 4, 6
-"""The colour types' numbers in the file (clause 11.2.1)."""
+GRAY, RGB, INDEXED, GRAY_ALPHA, RGBA = 0, 2, 3, 4, 6
+"""The color types' numbers in the file (clause 11.2.1)."""
 
-CHANNELS = {GREY: 1, RGB: 3, INDEXED: 1, GREY_ALPHA: 2, RGBA: 4}
+CHANNELS = {GRAY: 1, RGB: 3, INDEXED: 1, GRAY_ALPHA: 2, RGBA: 4}
 
 
 class PictureError(MessageError, ValueError):

@@ -7,7 +7,7 @@ from fractions import Fraction
 def half_up(value: Fraction | float) -> int:
     """The nearest whole number; halves go up, also below zero, so that shifting by a whole number changes nothing.
 
-    (Python's own ``round`` sends halves to the even neighbour, which makes equal steps come out unequal.)
+    (Python's own ``round`` sends halves to the even neighbor, which makes equal steps come out unequal.)
 
     >>> half_up(0.5), half_up(1.5), half_up(-0.5)
     (1, 2, 0)

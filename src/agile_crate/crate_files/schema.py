@@ -70,11 +70,11 @@ _SKIN = {
         "minItems": 1,
     },
     "recolor": {
-        "description": "Colours, and what stands in their place.",
+        "description": "Colors, and what stands in their place.",
         "type": "object",
         "additionalProperties": {"type": "string"},
     },
-    "plain": {"description": "No art: no step that changes colours touches it.", "type": "boolean"},
+    "plain": {"description": "No art: no step that changes colors touches it.", "type": "boolean"},
     "missing": {
         "description": "A frame that the skin does not have: an error, or the base's.",
         "enum": ["error", "base"],

@@ -178,7 +178,7 @@ def _exchange(value: object, at: Keys) -> Iterator[tuple[Color, Color]]:
     for old, new in _table(value, at).items():
         colors = [color_from_hex(text) if isinstance(text, str) else None for text in (old, new)]
         if colors[0] is None or colors[1] is None:
-            expected = 'colours and what stands in their place, such as { "#aa3322" = "#2255aa" }'
+            expected = 'colors and what stands in their place, such as { "#aa3322" = "#2255aa" }'
             raise WrongKeyError((*at, old), f"'recolor' is to name {expected}")
         yield colors[0], colors[1]
 

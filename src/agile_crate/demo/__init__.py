@@ -1,7 +1,7 @@
 """The Otter Post: the demo frames that come with the program, and the project that is built of them.
 
 `frames` are clean: an otter courier (idle, swim, dive, walking in four directions), a gull, a lantern and five
-parcels at the harbour, a splash, and a strip of sea. `vectors` are a buoy, drawn as SVG, and `rendered` is a flare, as
+parcels at the harbor, a splash, and a strip of sea. `vectors` are a buoy, drawn as SVG, and `rendered` is a flare, as
 OpenEXR. `rough` are of the same kinds, each folder with something wrong that its faults.txt tells. `skins` are the
 otter in a raincoat, and a scarf to be laid over it. All were drawn by tools/otter_post. `templates` are worked examples
 of formats that an engine of one's own may read: a Lua table, a C header, a Python module, a scene resource.
@@ -16,7 +16,7 @@ ENDINGS = (".png", ".svg", ".exr", ".txt", ".j2")
 CRATE_FILE = "otter-post.crate.toml"
 """The project: what is built of the frames."""
 
-CRATES = ("otter", "harbour", "buoy", "splash", "sea")
+CRATES = ("otter", "harbor", "buoy", "splash", "sea")
 """Its crates."""
 
 COMING = tuple(

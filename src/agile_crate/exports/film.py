@@ -22,7 +22,7 @@ def encode_film(pictures: Sequence[Pixels], milliseconds: Sequence[int], showing
     """The file's bytes, of pictures of one shape (h, w, 4), straight alpha, each shown so long.
 
     `showings` is how many times it is played, 0 for ever. Every pixel is kept, and every time of up to 65 s; longer
-    ones are rounded to the finest of 0.01, 0.1 and 1 s that the format holds. Equal neighbours are stored as one
+    ones are rounded to the finest of 0.01, 0.1 and 1 s that the format holds. Equal neighbors are stored as one
     picture that is shown as long as both.
     """
     first, *rest = [Image.fromarray(picture) for picture in pictures]

@@ -112,7 +112,7 @@ def bands(size: Size) -> Iterator[range]:
 
 
 def _depth(colors: int) -> int:
-    """The bits of an index: the fewest of 1, 2, 4 and 8 that tell so many colours apart."""
+    """The bits of an index: the fewest of 1, 2, 4 and 8 that tell so many colors apart."""
     return next(bits for bits in (1, 2, 4, 8) if colors <= 1 << bits)
 
 
@@ -131,7 +131,7 @@ def _packed_rows(indices: Rows, depth: int) -> Rows:
 
 
 def _palette_chunks(palette: Pixels) -> Iterator[bytes]:
-    """The colours, and the alpha of those that are not opaque (clauses 11.2.2 and 11.3.1.1)."""
+    """The colors, and the alpha of those that are not opaque (clauses 11.2.2 and 11.3.1.1)."""
     yield chunk(b"PLTE", palette[:, :3].tobytes())
     if see_through := int(np.count_nonzero(palette[:, 3] < 255)):
         yield chunk(b"tRNS", palette[:see_through, 3].tobytes())
@@ -180,7 +180,7 @@ def _filtered(rows: Rows, start: int, stop: int, kind: int, channels: int) -> Ro
         np.subtract(here, _above(rows, start, stop), out=filtered)
     else:
         above = _above(rows, start, stop)
-        guess = above >> 1  # the left neighbour of the first pixel is 0
+        guess = above >> 1  # the left neighbor of the first pixel is 0
         left, above = here[:, :-channels], above[:, channels:]
         guess[:, channels:] = (left & above) + ((left ^ above) >> 1)  # the floor of their mean, without a wider type
         np.subtract(here, guess, out=filtered)
@@ -215,7 +215,7 @@ OXIPNG_LEVEL = 6
 def squeezed(png: bytes, executor: Executor) -> bytes:
     """The same picture in fewer bytes, or the same bytes if there is no better way.
 
-    Every pixel stays, colours under transparent ones too. On a thread, so that an interruption is heard meanwhile.
+    Every pixel stays, colors under transparent ones too. On a thread, so that an interruption is heard meanwhile.
     """
     import oxipng
 

@@ -1,4 +1,4 @@
-"""Sheets as WebP without loss (RFC 9649), by libwebp in Pillow. Colours under transparent pixels stay as well."""
+"""Sheets as WebP without loss (RFC 9649), by libwebp in Pillow. Colors under transparent pixels stay as well."""
 
 from __future__ import annotations
 

@@ -88,7 +88,7 @@ def _read_built_from(document: Document) -> str:
 def _read_background(document: Document) -> str:
     found = _text(document, "background", "", "")
     known = found == "" or re.fullmatch("#[0-9a-f]{6}", found) is not None
-    _expect(known, "background", "a colour such as #20406f", found)
+    _expect(known, "background", "a color such as #20406f", found)
     return found
 
 

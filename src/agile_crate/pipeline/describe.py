@@ -123,7 +123,7 @@ def _sheets(name: str, prepared: Prepared, arrangement: Arrangement) -> tuple[Sh
 def _finish(settings: Settings) -> Iterator[Message]:
     """What is done to the sheets' pixels as a whole."""
     if settings.premultiply:
-        yield Message("colours multiplied by their alpha: the game must blend them as premultiplied")
+        yield Message("colors multiplied by their alpha: the game must blend them as premultiplied")
     if settings.background:
         yield Message(f"flattened on {settings.background.hex}: the image has no alpha")
 
@@ -145,10 +145,10 @@ def _few_colors(variant: Variant, drawn: Sequence[bool], settings: Settings) -> 
     pairs = zip(variant.pictures, drawn, strict=True)
     found = few_colors(picture.pixels for picture, wanted in pairs if wanted)
     if found is not None:
-        remark = f"indexed image of {counted(len(found), 'colour')}, the empty one counted in"
+        remark = f"indexed image of {counted(len(found), 'color')}, the empty one counted in"
         return _Indexed(found, (Message(remark),))
     warning = message(
-        "soft edges and the empty colour counted in, there are more than {} colours, so the image is not "
+        "soft edges and the empty color counted in, there are more than {} colors, so the image is not "
         "indexed; {hard_alpha:128} makes edges hard, {colors:255} leaves room for the empty one",
         MOST_COLORS,
     )

@@ -170,7 +170,7 @@ def _warnings(
     pairs = list(zip(files, parts, strict=True))
     foreign = [file.path for file, part in pairs if part.is_foreign]
     if foreign and not options.to_srgb:
-        what = f"the colours of {counted(len(foreign), 'picture')} are not sRGB by their own profile or gamma"
+        what = f"the colors of {counted(len(foreign), 'picture')} are not sRGB by their own profile or gamma"
         yield message("{}, and would look different: {}; {to_srgb} converts them", what, few(foreign))
     if changed := [file.path for file, part in pairs if part.has_changed]:
         what = f"{counted(len(changed), 'file')} changed while the folder was read: {few(changed)}"

@@ -178,7 +178,7 @@ TEXT = Kind("a text", _text, _as_typed, TEXT_SCHEMA)
 TEXTS = Kind("a text, or a list of texts", _texts, _as_list, TEXTS_SCHEMA)
 FILE = Kind("the path of a file", _text, _as_typed, TEXT_SCHEMA, is_path=True)
 FILES = Kind("the path of a file, or a list of them", _texts, _as_typed, TEXTS_SCHEMA, is_path=True)
-COLORS_OR_FILE = Kind("the path of a file, or a list of colours", _joined, _as_list, TEXTS_SCHEMA, is_path=True)
+COLORS_OR_FILE = Kind("the path of a file, or a list of colors", _joined, _as_list, TEXTS_SCHEMA, is_path=True)
 NUMBER = Kind("a number, or a text", _number_or_text, _as_number, _NUMBERS)
 NUMBERS = Kind(
     "a list of numbers or texts",

@@ -1,4 +1,4 @@
-"""How the text of a setting's value is read: sizes, times, colours, amounts, files. See `reader`."""
+"""How the text of a setting's value is read: sizes, times, colors, amounts, files. See `reader`."""
 
 from __future__ import annotations
 
@@ -91,19 +91,19 @@ def color_key(text: str) -> ColorKey:
     except UsageError:
         pass
     raise UsageError(
-        f"{quoted(text)} is not a key colour: write #rrggbb or corner, with a tolerance of up to 255 behind a colon "
+        f"{quoted(text)} is not a key color: write #rrggbb or corner, with a tolerance of up to 255 behind a colon "
         "if it is wanted, such as #ff00ff or corner:12"
     )
 
 
 @of(kinds.COLORS_OR_FILE)
 def palette(text: str) -> str | tuple[Color, ...]:
-    """The path of a palette file, or colours with commas between, the first of which begins with ``#``."""
+    """The path of a palette file, or colors with commas between, the first of which begins with ``#``."""
     if not text.startswith("#"):
         return text
     colors = tuple(color_from_hex(part.strip()) for part in text.split(","))
     if None in colors:
-        raise UsageError(f"{quoted(text[:60])} is not a list of colours: write #rrggbb,#rrggbb, or name a palette file")
+        raise UsageError(f"{quoted(text[:60])} is not a list of colors: write #rrggbb,#rrggbb, or name a palette file")
     return tuple(color for color in colors if color)
 
 
@@ -142,7 +142,7 @@ def outline(text: str) -> Outline:
     except UsageError:
         pass
     raise UsageError(
-        f"{quoted(text)} is not an outline: write a colour, a width from 1 to {WIDEST_OUTLINE} pixels and, for a line "
+        f"{quoted(text)} is not an outline: write a color, a width from 1 to {WIDEST_OUTLINE} pixels and, for a line "
         "within the figure, inner, such as #201830, #201830:2 or #201830:2:inner"
     )
 
@@ -173,7 +173,7 @@ def color(text: str) -> Color:
     """``#20406f`` or ``#24f``."""
     found = color_from_hex(text)
     if found is None:
-        raise UsageError(f"{quoted(text)} is not a colour: write #rrggbb, such as #20406f")
+        raise UsageError(f"{quoted(text)} is not a color: write #rrggbb, such as #20406f")
     return found
 
 

@@ -32,11 +32,11 @@ RULES = (
     Rule(lambda s: s.fit_to != "canvas" and not s.fit, "{fit_to} says what is to fit; say into which size with {fit}"),
     Rule(
         lambda s: s.palette and s.colors,
-        "{palette} and {colors} both say which colours there are; leave one of them out",
+        "{palette} and {colors} both say which colors there are; leave one of them out",
     ),
     Rule(
         lambda s: s.dither and not (s.palette or s.colors),
-        "{dither} mixes the colours of a palette; give {palette} or {colors} with it",
+        "{dither} mixes the colors of a palette; give {palette} or {colors} with it",
     ),
     Rule(
         lambda s: s.alike and not (s.drop_copies or s.drop_closing),
@@ -53,7 +53,7 @@ RULES = (
     ),
     Rule(
         lambda s: s.fill_under and (s.premultiply or s.background),
-        "{fill_under} carries colours under transparent pixels, and {} leaves none there; leave one out",
+        "{fill_under} carries colors under transparent pixels, and {} leaves none there; leave one out",
         ("premultiply", "background"),
     ),
     Rule(

@@ -162,9 +162,9 @@ class Settings:
         readers.size)
     font: str = one("prepare", "", "the font for text in drawings, a file", "FILE", readers.file)
     exposure: float = one("prepare", 0.0, "rendered light (OpenEXR) brighter by so many stops", "N", readers.stops)
-    to_srgb: bool = flag("prepare", "convert pictures of another colour profile or gamma to sRGB")
+    to_srgb: bool = flag("prepare", "convert pictures of another color profile or gamma to sRGB")
     color_key: ColorKey | None = one("prepare", None,
-        "make this colour transparent: #ff00ff, corner, corner:12 (tolerance)", "COLOR", readers.color_key)
+        "make this color transparent: #ff00ff, corner, corner:12 (tolerance)", "COLOR", readers.color_key)
     scale: Fraction = one("prepare", Fraction(1), "make frames smaller or larger: 50%, 0.5 or 3x", "N", readers.scale)
     fit: Size | None = one("prepare", None, "scale all by one factor, so that the largest just fits", "WxH",
         readers.size)
@@ -174,9 +174,9 @@ class Settings:
     clear_below: int = one("prepare", 0, "alpha up to N becomes empty, everywhere", "N", reader.whole(1, 254))
     hard_alpha: int = one("prepare", 0, "alpha from N on becomes opaque, below empty", "N", reader.whole(1, 255))
     palette: str | tuple[Color, ...] = one("prepare", _NO_PALETTE,
-        "the nearest colours of a palette: a file, or #rrggbb,#rrggbb", "FILE", readers.palette)
-    colors: int = one("prepare", 0, "the nearest of N colours, found for the whole crate", "N", reader.whole(2, 256))
-    dither: bool = flag("prepare", "mix palette colours in a still pattern")
+        "the nearest colors of a palette: a file, or #rrggbb,#rrggbb", "FILE", readers.palette)
+    colors: int = one("prepare", 0, "the nearest of N colors, found for the whole crate", "N", reader.whole(2, 256))
+    dither: bool = flag("prepare", "mix palette colors in a still pattern")
     canvas: str | Size = one("prepare", _OWN_CANVAS,
         "own, animation or common (the largest there, or of all), or a size", "WxH", readers.canvas)
     align: str = choice("prepare", "bottom", _ALIGN, tuple(PLACES), metavar="PLACE")
@@ -192,7 +192,7 @@ class Settings:
     pivot: PerAnimation[PivotOptions | None] = per_animation("prepare", None,
         "the point that stays put: 0.5,1 or 48px,90px or feet or a place; as align says", "POINT", readers.pivot)
     snap_pivot: bool = flag("prepare", "pivots on whole pixels")
-    fill_under: bool = flag("prepare", "carry colours under transparent pixels, for texture filters")
+    fill_under: bool = flag("prepare", "carry colors under transparent pixels, for texture filters")
     shape: str = choice("prepare", "", "polygons round what is visible: convex, or following the edge",
         ("hull", "contour"))
     shape_points: int = one("prepare", 0, "at most so many points to a polygon", "N", reader.whole(4, 1000))
@@ -205,7 +205,7 @@ class Settings:
     cell: Size | None = one("arrange", None, "cell size; by default the largest canvas", "WxH", readers.size,
         remembered=True)
     down: bool = flag("arrange", "grid: fill columns first; strip: one column")
-    gap: int = one("arrange", 0, "empty pixels between neighbours", "N", reader.whole(0))
+    gap: int = one("arrange", 0, "empty pixels between neighbors", "N", reader.whole(0))
     margin: int = one("arrange", 0, "empty pixels along the sheet's edges", "N", reader.whole(0))
     cushion: int = one("arrange", 0, "empty pixels kept round trimmed frames, inside their boxes", "N",
         reader.whole(0, 1024), remembered=True)
@@ -239,8 +239,8 @@ class Settings:
     image: str = choice("write", "png", "what the sheets' files are: PNG, or WebP without loss", ("png", "webp"))
     also_scale: tuple[Fraction, ...] = one("write", (), "the same crate at other sizes, too: 50%,25%", "N,…",
         readers.other_scales)
-    premultiply: bool = flag("write", "sheets' colours multiplied by their alpha", remembered=True)
-    background: Color | None = one("write", None, "sheets flattened on this colour, without alpha", "COLOR",
+    premultiply: bool = flag("write", "sheets' colors multiplied by their alpha", remembered=True)
+    background: Color | None = one("write", None, "sheets flattened on this color, without alpha", "COLOR",
         readers.color, remembered=True)
     squeeze: bool = flag("write", "the smallest files, however long that takes")
     # fmt: on
@@ -279,7 +279,7 @@ class Settings:
 
     @property
     def kept_gap(self) -> int:
-        """The gap, with room for the repeated edges of both neighbours."""
+        """The gap, with room for the repeated edges of both neighbors."""
         return max(self.gap, 2 * self.edge_repeat)
 
     @property

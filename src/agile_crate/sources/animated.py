@@ -21,11 +21,11 @@ from .decoded import DecodedSequence, refuse_large
 from .rgba import to_rgba
 
 if TYPE_CHECKING:
-    from .colours import ColorProfile
+    from .color_profile import ColorProfile
 
 
 def read_reel(
-    image: Image.Image, data: bytes, largest: int, limits: Limits, colours: ColorProfile | None = None
+    image: Image.Image, data: bytes, largest: int, limits: Limits, colors: ColorProfile | None = None
 ) -> DecodedSequence[Pixels]:
     """All pictures of an opened animated file. Raises PictureError when it is cut short, with their number, and when
     one of them claims to have more than the `largest` number of pixels, or all together have too many."""
@@ -41,7 +41,7 @@ def read_reel(
             refuse_large(*image.size, largest, limits)  # later pictures may be larger than the first
             total += image.width * image.height
             _refuse_too_much(count, total, limits)
-            pictures.append(to_rgba(image, colours))
+            pictures.append(to_rgba(image, colors))
         except PictureError:
             raise
         except (EOFError, OSError, SyntaxError, ValueError, struct.error):
@@ -99,13 +99,13 @@ def gif_extent(data: bytes) -> tuple[bool, int]:
 
     Walks the blocks (GIF89a specification, sections 18 to 27) without decoding them.
     """
-    pictures, position = 0, 13 + _colour_table(data[10:11])
+    pictures, position = 0, 13 + _color_table(data[10:11])
     while position < len(data):
         kind = data[position]
         if kind == 0x3B:
             return True, pictures
         if kind == 0x2C:
-            position += 10 + _colour_table(data[position + 9 : position + 10]) + 1
+            position += 10 + _color_table(data[position + 9 : position + 10]) + 1
         elif kind == 0x21:
             position += 2
         else:
@@ -119,6 +119,6 @@ def gif_extent(data: bytes) -> tuple[bool, int]:
     return False, pictures
 
 
-def _colour_table(packed: bytes) -> int:
-    """The length of the colour table that a packed field announces."""
+def _color_table(packed: bytes) -> int:
+    """The length of the color table that a packed field announces."""
     return 3 << ((packed[0] & 7) + 1) if packed and packed[0] & 0x80 else 0

@@ -45,7 +45,7 @@ MANY_SURVEYED_FILES = 100
 
 class DecodedPart(NamedTuple, Generic[T]):
     """What one file brings: a frame of the animation that its name tells, or a whole animation named after the file;
-    whether its colours are other than sRGB; its SHA-256 in hex, if frames are kept; whether it had another length when
+    whether its colors are other than sRGB; its SHA-256 in hex, if frames are kept; whether it had another length when
     it was found; and whether it held infinite light."""
 
     animation: str | None

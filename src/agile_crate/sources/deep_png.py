@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.pixels import Pixels
-from ..core.png_chunks import CHANNELS, GREY_ALPHA, INDEXED, RGBA, SIGNATURE, PictureError, chunk, chunks
+from ..core.png_chunks import CHANNELS, GRAY_ALPHA, INDEXED, RGBA, SIGNATURE, PictureError, chunk, chunks
 
 BAND_PIXELS = 1 << 20
 """Pixels that are rounded at a time, so that their wider numbers take little memory."""
@@ -34,17 +34,17 @@ def read_deep_png(data: bytes) -> Pixels:
             header = bytes(content)
         elif kind == b"tRNS":
             transparent = bytes(content)
-    width, height, _, colour = struct.unpack(">IIBB", header[:10])
-    if colour not in CHANNELS or colour == INDEXED:
-        raise PictureError("is damaged: its colour type does not exist with 16 bits")
-    if colour == GREY_ALPHA:  # libspng has no such format of 16 bits
+    width, height, _, color = struct.unpack(">IIBB", header[:10])
+    if color not in CHANNELS or color == INDEXED:
+        raise PictureError("is damaged: its color type does not exist with 16 bits")
+    if color == GRAY_ALPHA:  # libspng has no such format of 16 bits
         values = _decoded(_as_bytes(data, header)).view(">u2")
     else:
         values = _decoded(data).reshape(height, width, -1)
     if values.shape[:2] != (height, width):
         raise PictureError("is damaged: it cannot be decoded")
-    named = np.frombuffer(transparent, ">u2") if len(transparent) == 2 * CHANNELS[colour] else None
-    return _rounded_rgba(values, colour, named)
+    named = np.frombuffer(transparent, ">u2") if len(transparent) == 2 * CHANNELS[color] else None
+    return _rounded_rgba(values, color, named)
 
 
 def _decoded(data: bytes) -> NDArray[np.uint16]:
@@ -66,8 +66,8 @@ def _as_bytes(data: bytes, header: bytes) -> bytes:
     return b"".join((SIGNATURE, wide, *packed, chunk(b"IEND", b"")))
 
 
-def _rounded_rgba(values: NDArray[np.uint16], colour: int, transparent: NDArray[np.uint16] | None) -> Pixels:
-    """Values of shape (h, w, channels), with alpha last if there are 2 or 4, of a picture of a colour type."""
+def _rounded_rgba(values: NDArray[np.uint16], color: int, transparent: NDArray[np.uint16] | None) -> Pixels:
+    """Values of shape (h, w, channels), with alpha last if there are 2 or 4, of a picture of a color type."""
     height, width, channels = values.shape
     result = np.full((height, width, 4), 255, np.uint8)
     step = max(1, BAND_PIXELS // width)
@@ -75,7 +75,7 @@ def _rounded_rgba(values: NDArray[np.uint16], colour: int, transparent: NDArray[
         band, part = values[top : top + step], result[top : top + step]
         rounded = rounded_to_bytes(band)
         part[..., :3] = rounded[..., : 3 if channels >= 3 else 1]
-        if colour in (GREY_ALPHA, RGBA):
+        if color in (GRAY_ALPHA, RGBA):
             part[..., 3] = rounded[..., -1]
         elif transparent is not None:
             part[(band[..., : len(transparent)] == transparent).all(axis=2), 3] = 0

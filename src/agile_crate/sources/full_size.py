@@ -17,7 +17,7 @@ from .decoded import DecodedSequence
 from .read_options import PLAIN
 
 CACHED_FILES = 4
-"""Files of which the last frames are kept: a frame is mostly looked at with its neighbours."""
+"""Files of which the last frames are kept: a frame is mostly looked at with its neighbors."""
 
 
 class FrameSource(NamedTuple):

@@ -1,4 +1,4 @@
-"""Palettes from files: open text, one hex colour a line, or a small picture of swatches."""
+"""Palettes from files: open text, one hex color a line, or a small picture of swatches."""
 
 from __future__ import annotations
 
@@ -17,10 +17,10 @@ LARGEST_SWATCHES = 1024 * 1024
 
 
 def read_palette(path: str, limits: Limits) -> tuple[Color, ...]:
-    """The colours of a palette file, each once, in order. Raises InputError.
+    """The colors of a palette file, each once, in order. Raises InputError.
 
-    Text has one colour a line, ``#rrggbb`` with or without ``#``; empty lines and lines that begin with ``;`` or ``//``
-    are passed over. Anything that is a picture counts as swatches: every colour that is visible, row by row.
+    Text has one color a line, ``#rrggbb`` with or without ``#``; empty lines and lines that begin with ``;`` or ``//``
+    are passed over. Anything that is a picture counts as swatches: every color that is visible, row by row.
     """
     try:
         data = read_regular(path, limits, "text_bytes")
@@ -32,13 +32,13 @@ def read_palette(path: str, limits: Limits) -> tuple[Color, ...]:
         text = None
     colors = _swatches(path, data) if text is None else _lines(path, text)
     if not colors:
-        raise InputError("palette {} has no colours; write one a line, such as #201830", a_file(path))
+        raise InputError("palette {} has no colors; write one a line, such as #201830", a_file(path))
     if len(colors) > MOST_COLORS:
         raise InputError(
             "palette {} has {}, and a palette has at most {}; a picture of swatches must not be smoothed or "
             "saved lossily",
             a_file(path),
-            counted(len(colors), "colour"),
+            counted(len(colors), "color"),
             MOST_COLORS,
         )
     return colors
@@ -53,7 +53,7 @@ def _lines(path: str, text: str) -> tuple[Color, ...]:
         color = color_from_hex(line)
         if color is None:
             raise InputError(
-                "palette {}, line {}: {} is not a colour; write one a line, such as #201830, and ; before remarks",
+                "palette {}, line {}: {} is not a color; write one a line, such as #201830, and ; before remarks",
                 a_file(path),
                 number,
                 quoted(line[:40]),
@@ -69,7 +69,7 @@ def _swatches(path: str, data: bytes) -> tuple[Color, ...]:
         pixels = read_still(data, LARGEST_SWATCHES)
     except PictureError as error:
         raise InputError(
-            "palette {} {}; give text with one hex colour a line, or a picture of swatches", a_file(path), error.message
+            "palette {} {}; give text with one hex color a line, or a picture of swatches", a_file(path), error.message
         ) from None
     flat = pixels.reshape(-1, 4)
     opaque = flat[flat[:, 3] > 0][:, :3]

@@ -23,13 +23,13 @@ from .read_options import PLAIN, ReadOptions
 from .rgba import to_rgba
 
 if TYPE_CHECKING:
-    from .colours import ColorProfile
+    from .color_profile import ColorProfile
 
 QUICK_FORMATS = ("PNG", "JPEG", "GIF", "BMP", "PPM")
 """Formats that Pillow has at hand without loading all of its plug-ins."""
 
 REFUSED_FORMATS = frozenset({"EPS", "WMF", "MPEG", "BUFR", "GRIB", "HDF5", "FLI"})
-"""Formats that Pillow opens by starting another program, only recognises, or that are films."""
+"""Formats that Pillow opens by starting another program, only recognizes, or that are films."""
 
 MOVING_FORMATS = frozenset({"PNG", "GIF", "WEBP", "TIFF", "AVIF"})
 """Formats in which several pictures in one file are a sequence (elsewhere they are previews or layers)."""
@@ -46,22 +46,22 @@ def decode_picture(data: bytes, largest: int, options: ReadOptions, orientation:
     PictureError."""
     limits = options.limits
     with refusing_damage(), _refusing_foreign(largest, limits), _opened(data) as image:
-        colours = _foreign_colours(image)
-        wanted = colours if options.to_srgb else None
+        colors = _foreign_colors(image)
+        wanted = colors if options.to_srgb else None
         if data.startswith(SIGNATURE) and is_deep_png(data):
             refuse_large(*image.size, largest, limits)
             deep = Image.fromarray(read_deep_png(data))
             deep.info["exif"] = orientation
-            return DecodedFile(to_rgba(deep, wanted), colours is not None)
-        return DecodedFile(_decoded(image, data, largest, wanted, limits), colours is not None)
+            return DecodedFile(to_rgba(deep, wanted), colors is not None)
+        return DecodedFile(_decoded(image, data, largest, wanted, limits), colors is not None)
 
 
-def _foreign_colours(image: Image.Image) -> ColorProfile | None:
+def _foreign_colors(image: Image.Image) -> ColorProfile | None:
     if image.info.keys().isdisjoint(("icc_profile", "gamma", "chromaticity")):
         return None
-    from .colours import foreign_colours
+    from .color_profile import foreign_colors
 
-    return foreign_colours(image.info)
+    return foreign_colors(image.info)
 
 
 def read_still(data: bytes, largest: int = 0, limits: Limits = USUAL) -> Pixels:
@@ -113,11 +113,11 @@ def _all_formats() -> list[str]:
 
 
 def _decoded(
-    image: Image.Image, data: bytes, largest: int, colours: ColorProfile | None, limits: Limits
+    image: Image.Image, data: bytes, largest: int, colors: ColorProfile | None, limits: Limits
 ) -> Pixels | DecodedSequence[Pixels]:
     refuse_large(*image.size, largest, limits)
     if image.format == "GIF":
         refuse_cut_gif(data)
     if image.format in MOVING_FORMATS and getattr(image, "n_frames", 1) > 1:
-        return read_reel(image, data, largest, limits, colours)
-    return to_rgba(image, colours)
+        return read_reel(image, data, largest, limits, colors)
+    return to_rgba(image, colors)

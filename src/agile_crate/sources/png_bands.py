@@ -14,11 +14,11 @@ from collections.abc import Iterable, Iterator
 import numpy as np
 
 from ..core.pixels import Pixels
-from ..core.png_chunks import CHANNELS, GREY, INDEXED, RGB, RGBA, SIGNATURE, PictureError, chunk, chunks, header
+from ..core.png_chunks import CHANNELS, GRAY, INDEXED, RGB, RGBA, SIGNATURE, PictureError, chunk, chunks, header
 from .pictures import read_still
 
-KINDS = (GREY, RGB, INDEXED, RGBA)
-"""The colour types that sheets have."""
+KINDS = (GRAY, RGB, INDEXED, RGBA)
+"""The color types that sheets have."""
 
 BAND_PIXELS = 1 << 20
 """Bytes that are inflated at a time."""
@@ -44,8 +44,8 @@ def png_bands(data: bytes, rows: int) -> Iterator[Pixels]:
     for start in range(0, height, rows):
         count = min(rows, height - start)
         filtered = b"".join((b"\0", above, *(next(lines) for _ in range(count))))
-        if CHANNELS[kind] == 1:  # indices and greys are taken as bytes first
-            raw = read_still(_wrapped(length, count + 1, 8, GREY, [], filtered), length * (count + 1))[..., 0]
+        if CHANNELS[kind] == 1:  # indices and grays are taken as bytes first
+            raw = read_still(_wrapped(length, count + 1, 8, GRAY, [], filtered), length * (count + 1))[..., 0]
             plain = np.zeros((count + 1, 1 + length), np.uint8)
             plain[:, 1:] = raw
             yield read_still(_wrapped(width, count + 1, depth, kind, palette, plain.tobytes()), width * (count + 1))[1:]

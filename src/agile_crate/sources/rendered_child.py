@@ -82,7 +82,7 @@ def _read(
         found = [layer for part in file.parts for layer in _layers(part)]
     pictures = [layer for layer in found if layer.names]
     if not pictures:
-        raise PictureError("has no colours: neither red, green and blue, nor a brightness")
+        raise PictureError("has no colors: neither red, green and blue, nor a brightness")
     canvases = {layer.canvas for layer in pictures}
     if len(pictures) > (most := limits.layers):
         raise PictureError("has more than {:,} layers; {}", most, raise_hint("layers"))
@@ -123,7 +123,7 @@ def _layers(part: Any) -> list[RenderLayer]:
     by_name: dict[str, dict[str, Any]] = {}
     for full, channel in part.channels.items():
         if full.rpartition(".")[2] in ("RY", "BY"):
-            raise PictureError("stores brightness, and colours apart at half its size; save it as red, green and blue")
+            raise PictureError("stores brightness, and colors apart at half its size; save it as red, green and blue")
         if channel.xSampling != 1 or channel.ySampling != 1:
             continue  # no picture has channels at part of its size
         layer, _, name = full.rpartition(".")
@@ -144,7 +144,7 @@ def _layers(part: Any) -> list[RenderLayer]:
 def _refuse_odd_channels(layer: RenderLayer) -> None:
     where = f"its layer {layer.name!r}" if layer.name else "it"
     if {"AR", "AG", "AB"} & layer.channels.keys():
-        raise PictureError(f"cannot be taken: {where} has an alpha of its own for each colour; save it with one alpha")
+        raise PictureError(f"cannot be taken: {where} has an alpha of its own for each color; save it with one alpha")
     for name in (*layer.names, "A"):
         if name in layer.channels and layer.channels[name].dtype.kind != "f":
             raise PictureError(f"cannot be taken: {where} stores {name} as whole numbers; save it as half or float")

@@ -11,24 +11,24 @@ from ..core.pixels import Pixels
 from .deep_png import rounded_to_bytes
 
 if TYPE_CHECKING:
-    from .colours import ColorProfile
+    from .color_profile import ColorProfile
 
 _ORIENTATION_NOTES = ("exif", "Raw profile type exif", "xmp")
 
 
-def to_rgba(image: Image.Image, colours: ColorProfile | None = None) -> Pixels:
+def to_rgba(image: Image.Image, colors: ColorProfile | None = None) -> Pixels:
     """The pixels of an opened image as they stand upright: shape (h, w, 4), uint8, straight alpha, read-only.
 
-    With `colours`, they are brought from those to sRGB.
+    With `colors`, they are brought from those to sRGB.
     """
     image.load()  # also reads notes that stand behind the pixels
-    if colours is None:
+    if colors is None:
         return _upright(image)
-    from .colours import cmyk_in_srgb, in_srgb
+    from .color_profile import cmyk_in_srgb, in_srgb
 
-    if image.mode == "CMYK" and colours.profile:
-        return _upright(cmyk_in_srgb(image, colours))
-    return in_srgb(_upright(image), colours)
+    if image.mode == "CMYK" and colors.profile:
+        return _upright(cmyk_in_srgb(image, colors))
+    return in_srgb(_upright(image), colors)
 
 
 def _upright(image: Image.Image) -> Pixels:
@@ -39,10 +39,10 @@ def _upright(image: Image.Image) -> Pixels:
     if image.mode == "RGBA":
         return _as_array(image)
     if image.mode.startswith("I"):
-        return _from_grey(rounded_to_bytes(np.clip(np.asarray(image), 0, 65_535).astype(np.uint16)))
+        return _from_gray(rounded_to_bytes(np.clip(np.asarray(image), 0, 65_535).astype(np.uint16)))
     if image.mode == "F":
         shade = np.clip(np.nan_to_num(np.asarray(image)), 0, 1)
-        return _from_grey(np.floor(shade * 255 + 0.5).astype(np.uint8))
+        return _from_gray(np.floor(shade * 255 + 0.5).astype(np.uint8))
     if image.mode in ("CMYK", "YCbCr", "LAB", "HSV"):
         image = image.convert("RGB")
     return _as_array(image.convert("RGBA"))
@@ -53,6 +53,6 @@ def _as_array(image: Image.Image) -> Pixels:
     return np.frombuffer(image.tobytes(), np.uint8).reshape(image.height, image.width, 4)
 
 
-def _from_grey(grey: np.ndarray) -> Pixels:
-    opaque = np.full_like(grey, 255)
-    return np.dstack((grey, grey, grey, opaque))
+def _from_gray(gray: np.ndarray) -> Pixels:
+    opaque = np.full_like(gray, 255)
+    return np.dstack((gray, gray, gray, opaque))

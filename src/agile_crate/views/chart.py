@@ -1,6 +1,6 @@
 """Charts of a crate, by Matplotlib: does it wobble, how long are steps held, how full are sheets, what do they save.
 
-One figure of four. Feet and centre of mass are those of `core.facts`, told from the pivot, as an engine sees them.
+One figure of four. Feet and center of mass are those of `core.facts`, told from the pivot, as an engine sees them.
 """
 
 from __future__ import annotations
@@ -32,8 +32,8 @@ WIDTH, HEIGHT, DOTS = 12.8, 8.0, 100
 
 
 class Path(NamedTuple):
-    """Where an animation's feet and centre of mass are, from its pivot, step by step: shape (steps, 2), y up, NaN where
-    nothing is seen; and which step is off its neighbours' path, if one is."""
+    """Where an animation's feet and center of mass are, from its pivot, step by step: shape (steps, 2), y up, NaN where
+    nothing is seen; and which step is off its neighbors' path, if one is."""
 
     feet: np.ndarray
     mass: np.ndarray
@@ -116,7 +116,7 @@ def _tone(index: int) -> Any:
 def _draw_wobble(axes: Axes, crate: Crate, animations: Sequence[Animation], draw: Draw) -> None:
     from matplotlib.ticker import MaxNLocator
 
-    axes.set_title("feet (lines) and centre of mass (dotted), pixels above the pivot", loc="left")
+    axes.set_title("feet (lines) and center of mass (dotted), pixels above the pivot", loc="left")
     for animation in animations:
         number = crate.animations.index(animation)
         path = path_of(crate, animation, draw)

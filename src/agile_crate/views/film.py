@@ -245,7 +245,7 @@ def _picture(
 
 
 def _tinted(pixels: Pixels, tint: Color) -> Pixels:
-    """Every colour drawn three quarters of the way to the tint; alpha stays."""
+    """Every color drawn three quarters of the way to the tint; alpha stays."""
     result = pixels.copy()
     result[..., :3] = (pixels[..., :3].astype(np.uint16) + np.array(tint, np.uint16) * 3) // 4
     return result
@@ -328,7 +328,7 @@ def _refuse_beyond(film: Film, ending: str) -> None:
 
 
 def encoded(film: Film, ending: str) -> bytes:
-    """The film as a file: ``.apng`` or ``.webp`` (both exact), or ``.gif``: 256 colours, and times in hundredths of a
+    """The film as a file: ``.apng`` or ``.webp`` (both exact), or ``.gif``: 256 colors, and times in hundredths of a
     second, rounded so that they add up. Raises UsageError for what the format cannot hold."""
     film = joined(film)
     _refuse_beyond(film, ending)

@@ -76,9 +76,9 @@ Bands = Callable[[int], Iterable[Pixels]]
 def draw_sheet_view(
     crate: Crate, index: int, bands: Bands, ground: Color | None, limits: Limits, times: int = 0, divided: int = 1
 ) -> SheetView:
-    """The view of one sheet on a `ground` colour or a checkerboard, `times` as large if given, or `divided`.
+    """The view of one sheet on a `ground` color or a checkerboard, `times` as large if given, or `divided`.
 
-    Boxes are outlined in their animation's colour, trimmed canvases dotted, pivots crossed; margin, gap, cushion and
+    Boxes are outlined in their animation's color, trimmed canvases dotted, pivots crossed; margin, gap, cushion and
     repeated edges are shaded. Where there are very many small boxes, they have no dots and crosses. Cost: a few passes
     over the sheet and the view.
     """
@@ -131,7 +131,7 @@ def _art(
 
 
 def _reduced(bands: Bands, width: int, by: int) -> Pixels:
-    """The sheet at 1/`by` of its size, in bands, so that a large one is not held several times over. Colours are
+    """The sheet at 1/`by` of its size, in bands, so that a large one is not held several times over. Colors are
     weighed by alpha; it is only looked at, so 8 bits will do."""
     pictures = map(Image.fromarray, bands(by * max(1, BAND_PIXELS // (by * width))))
     return np.concatenate([np.asarray(band.convert("RGBa").reduce(by).convert("RGBA")) for band in pictures])

@@ -1,4 +1,4 @@
-"""What all views share: colours, the checkerboard, letters."""
+"""What all views share: colors, the checkerboard, letters."""
 
 from __future__ import annotations
 
@@ -52,7 +52,7 @@ FAULT, DOUBT, NOTE, GOOD = Color(200, 40, 60), Color(224, 160, 32), Color(58, 12
 """How bad a finding is, and that all is well."""
 
 FEET, MASS = Color(0, 140, 110), Color(150, 60, 190)
-"""The paths of the feet and of the centre of mass."""
+"""The paths of the feet and of the center of mass."""
 
 CHECKER_SIDE = 8
 TYPEFACE, FIGURES = '"DejaVu Sans", Verdana, sans-serif', '"DejaVu Sans Mono", Menlo, Consolas, monospace'
@@ -79,12 +79,12 @@ def line_height(size: int) -> int:
 
 
 def tone_of(index: int | None) -> Color:
-    """The colour of an animation by its index; None for stills."""
+    """The color of an animation by its index; None for stills."""
     return STILL_TONE if index is None else TONES[index % len(TONES)]
 
 
 def backdrop(size: Size, color: Color | None) -> Pixels:
-    """An opaque ground of shape (h, w, 4): one colour, or a checkerboard."""
+    """An opaque ground of shape (h, w, 4): one color, or a checkerboard."""
     ground = np.empty((size.h, size.w, 4), np.uint8)
     ground[..., 3] = 255
     if color:

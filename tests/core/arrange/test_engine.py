@@ -37,16 +37,14 @@ PLAIN_SKYLINE, PLAIN_THROUGH = plain(skyline), plain(exact_search)
     st.booleans(),
 )
 def test_compiled_and_plain_fill_alike(
-    sizes: list, turn: bool, width: int, height: int, favour: list, favoured: bool
+    sizes: list, turn: bool, width: int, height: int, favor: list, favored: bool
 ) -> None:
     kinds = sorted({(min(size), max(size)) for size in sizes} if turn else set(sizes))
     found = []
     for module in (skyline, PLAIN_SKYLINE):
         stock = module.Stock(kinds, [1 + w % 3 for w, _ in kinds], turn)
         weights = module.Weights(435, 612, 21, 42, 142)
-        filled = module.fill(
-            stock, width, height, width * height // 4, weights, favour[: len(kinds)] if favoured else []
-        )
+        filled = module.fill(stock, width, height, width * height // 4, weights, favor[: len(kinds)] if favored else [])
         found.append((filled.placed, filled.left_over, filled.work))
         area = sum(stock.widths[entry] * stock.heights[entry] for entry, _, _ in filled.placed)
         assert area + filled.left_over == stock.area

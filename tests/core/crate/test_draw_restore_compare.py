@@ -95,7 +95,7 @@ def test_the_first_difference_in_reading_order() -> None:
 
 
 @pytest.mark.parametrize(("alpha", "same"), [(0, True), (1, False)])
-def test_colour_that_cannot_be_seen_does_not_count(alpha: int, same: bool) -> None:
+def test_color_that_cannot_be_seen_does_not_count(alpha: int, same: bool) -> None:
     a, b = np.zeros((2, 2, 4), np.uint8), np.zeros((2, 2, 4), np.uint8)
     a[..., 3] = b[..., 3] = alpha
     b[0, 1, :3] = 77

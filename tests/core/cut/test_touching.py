@@ -20,7 +20,7 @@ def oval(w: int, h: int) -> np.ndarray:
 
 
 def drawn(figures: list[tuple[int, int, np.ndarray]], w: int, h: int) -> Pixels:
-    """Shapes at their places, each in a colour of its own, over each other."""
+    """Shapes at their places, each in a color of its own, over each other."""
     sheet = np.zeros((h, w, 4), np.uint8)
     for number, (x, y, mask) in enumerate(figures, 1):
         sheet[y : y + mask.shape[0], x : x + mask.shape[1]][mask] = (20 * number % 256, 90, 30, 255)
@@ -28,7 +28,7 @@ def drawn(figures: list[tuple[int, int, np.ndarray]], w: int, h: int) -> Pixels:
 
 
 def check(chain: list[tuple[int, int, np.ndarray]], alone: list[tuple[int, int, np.ndarray]], overlap: int) -> None:
-    """Each part has the figure's width, but for what lies under its neighbour, and all pixels are there once."""
+    """Each part has the figure's width, but for what lies under its neighbor, and all pixels are there once."""
     figures = chain + alone
     h, w = chain[0][2].shape
     sheet = drawn(figures, figures[-1][0] + w + 4, h + 4)

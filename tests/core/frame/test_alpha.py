@@ -32,7 +32,7 @@ def test_straight_brings_back_what_rounding_left() -> None:
     assert np.array_equal(premultiplied(found), premultiplied(PIXELS))
 
 
-def test_flattened_lies_on_the_colour() -> None:
+def test_flattened_lies_on_the_color() -> None:
     found = flattened(PIXELS, Color(10, 200, 30))
     share = PIXELS[..., 3:] / 255
     exact = PIXELS[..., :3] * share + np.array([10, 200, 30]) * (1 - share)

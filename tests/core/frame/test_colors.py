@@ -1,4 +1,4 @@
-"""Colour key, palettes, hard alpha and what lies under transparency."""
+"""Color key, palettes, hard alpha and what lies under transparency."""
 
 from __future__ import annotations
 
@@ -25,30 +25,30 @@ def mapped(mapping: PaletteMap, pixels: np.ndarray, x: int = 0, y: int = 0) -> n
 
 
 def disk(
-    side: int, radius: float, colour: tuple[int, int, int], ground: tuple[int, int, int]
+    side: int, radius: float, color: tuple[int, int, int], ground: tuple[int, int, int]
 ) -> tuple[np.ndarray, np.ndarray]:
     """A smooth disk: its true coverage, and how it looks over a ground."""
     y, x = np.mgrid[: side * 8, : side * 8] / 8 + 1 / 16
     inside = np.hypot(x - side / 2, y - side / 2) < radius
     cover = inside.reshape(side, 8, side, 8).mean(axis=(1, 3))[..., None]
-    seen = cover * colour + (1 - cover) * np.array(ground)
+    seen = cover * color + (1 - cover) * np.array(ground)
     return cover[..., 0], np.dstack((np.floor(seen + 0.5), np.full((side, side), 255))).astype(np.uint8)
 
 
 @pytest.mark.parametrize("ground", [(255, 0, 255), (0, 255, 0), (255, 255, 255), (0, 0, 0)])
 def test_a_key_leaves_a_clean_edge(ground: tuple[int, int, int]) -> None:
-    colour = (70, 120, 190)
-    cover, seen = disk(40, 13.3, colour, ground)
+    color = (70, 120, 190)
+    cover, seen = disk(40, 13.3, color, ground)
     before = seen.copy()
     result = keyed(seen, ColorKey(Color(*ground)))
     assert np.array_equal(seen, before)
     assert np.abs(result[..., 3] / 255 - cover).max() <= 3 / 255
     firm = result[..., 3] >= 64
-    assert np.abs(result[firm, :3].astype(int) - colour).max() <= 8
+    assert np.abs(result[firm, :3].astype(int) - color).max() <= 8
     assert not result[cover == 0].any()
 
 
-def test_a_line_thinner_than_its_own_colour_is_untinted() -> None:
+def test_a_line_thinner_than_its_own_color_is_untinted() -> None:
     _, outer = disk(40, 14.2, (40, 30, 50), MAGENTA)
     cover, _ = disk(40, 13.0, (230, 180, 120), MAGENTA)
     share = cover[..., None]
@@ -69,7 +69,7 @@ def test_hard_edges_tolerance_and_corners() -> None:
     assert np.count_nonzero(result[..., 3]) == 24 + 1
     assert np.count_nonzero(keyed(pixels, ColorKey(MAGENTA, 6))[..., 3]) == 24
     assert keyed(pixels, ColorKey(Color(1, 2, 3))) is pixels
-    assert keyed(result, ColorKey(None)) is result  # an empty corner has no colour
+    assert keyed(result, ColorKey(None)) is result  # an empty corner has no color
     assert not keyed(pixels[:3, :3], ColorKey(None)).any()
 
 
@@ -77,8 +77,8 @@ def test_places_in_oklab() -> None:
     known = perceived(np.array([(255, 255, 255), (255, 0, 0), (0, 0, 255), (0, 0, 0)], np.uint8))
     expected = [(1, 0, 0), (0.62796, 0.22486, 0.12585), (0.45201, -0.03246, -0.31153), (0, 0, 0)]
     assert np.abs(known - expected).max() < 1e-4
-    colours = np.random.default_rng(1).integers(0, 256, (500, 3), dtype=np.uint8)
-    assert np.array_equal(perceived_back(perceived(colours)), colours)
+    colors = np.random.default_rng(1).integers(0, 256, (500, 3), dtype=np.uint8)
+    assert np.array_equal(perceived_back(perceived(colors)), colors)
 
 
 @given(palettes, st.integers(0, 20), st.booleans())
@@ -95,7 +95,7 @@ def test_mapping_to_a_palette_twice_changes_nothing(palette: list[Color], seed: 
     assert np.array_equal(once[~seen], pixels[~seen])
 
 
-def test_the_same_colour_becomes_the_nearest_entry_in_every_frame() -> None:
+def test_the_same_color_becomes_the_nearest_entry_in_every_frame() -> None:
     mapping = PaletteMap(SEA)
     frames = [art(20, 20, seed) for seed in range(6)]
     results = [mapped(mapping, frame) for frame in frames]
@@ -107,7 +107,7 @@ def test_the_same_colour_becomes_the_nearest_entry_in_every_frame() -> None:
         assert np.array_equal(np.array(SEA, np.uint8)[away.argmin(axis=1)], result[seen][:, :3])
 
 
-def test_the_colours_that_moved_furthest() -> None:
+def test_the_colors_that_moved_furthest() -> None:
     pixels = np.array([[(0, 0, 0, 255), (250, 250, 250, 255), (255, 0, 0, 20), (60, 120, 200, 255)]], np.uint8)
     moved = furthest(tuple(SEA), np.unique(solid_colors(pixels)))
     assert [(m.before, m.after) for m in moved] == [((0, 0, 0), SEA[0]), ((250, 250, 250), SEA[2])]
@@ -116,10 +116,10 @@ def test_the_colours_that_moved_furthest() -> None:
 
 
 def test_a_dither_stands_still_on_the_canvas() -> None:
-    grey = [Color(0, 0, 0), Color(255, 255, 255)]
+    gray = [Color(0, 0, 0), Color(255, 255, 255)]
     ramp = np.full((16, 32, 4), 255, np.uint8)
     ramp[..., :3] = np.linspace(0, 255, 32, dtype=np.uint8)[:, None]
-    mapping = PaletteMap(grey, dither=True)
+    mapping = PaletteMap(gray, dither=True)
     result = mapped(mapping, ramp)
     assert np.array_equal(mapped(mapping, ramp[3:, 5:], 5, 3), result[3:, 5:])
     share = (result[..., 0] > 0).mean(axis=0)
@@ -140,8 +140,8 @@ def test_one_palette_for_all_frames() -> None:
     light = perceived(np.array(chosen, np.uint8))[:, 0]
     assert (np.diff(light) >= 0).all()
 
-    def error(colours: tuple[Color, ...]) -> float:
-        mapping = PaletteMap(colours)
+    def error(colors: tuple[Color, ...]) -> float:
+        mapping = PaletteMap(colors)
         return sum(
             np.abs(mapped(mapping, frame)[..., :3].astype(int) - frame[..., :3])[frame[..., 3] > 0].sum()
             for frame in frames
@@ -157,7 +157,7 @@ def test_hard_alpha() -> None:
     assert pixels[0, 0, 3] == 127
 
 
-def test_colours_are_carried_under_transparent_pixels() -> None:
+def test_colors_are_carried_under_transparent_pixels() -> None:
     pixels = np.zeros((1, 40, 4), np.uint8)
     pixels[0, 2], pixels[0, 5], pixels[0, 1] = (10, 20, 30, 255), (200, 0, 0, 90), (255, 0, 0, 3)
     result = filled_under(pixels)
@@ -169,7 +169,7 @@ def test_colours_are_carried_under_transparent_pixels() -> None:
     assert not filled_under(np.zeros((3, 3, 4), np.uint8)).any()
 
 
-def test_colours_from_text() -> None:
+def test_colors_from_text() -> None:
     assert color_from_hex("#20E0ff") == Color(32, 224, 255)
     assert Color(32, 224, 255).hex == "#20e0ff"
     assert [color_from_hex(text) for text in ("#12345", "", "#gggggg", "#12345678", "²²²")] == [None] * 5
@@ -186,6 +186,6 @@ def test_a_figure_that_does_not_touch_the_key_is_left_alone() -> None:
     assert np.array_equal(result[:, 2:], pixels[:, 2:])
 
 
-def test_a_colour_counts_from_half_opaque_on() -> None:
+def test_a_color_counts_from_half_opaque_on() -> None:
     row = np.array([[[1, 2, 3, 127], [4, 5, 6, 128], [7, 8, 9, 255]]], np.uint8)
     assert solid_colors(row).tolist() == [0x060504, 0x090807]

@@ -1,4 +1,4 @@
-"""Layers over each other, and colours exchanged."""
+"""Layers over each other, and colors exchanged."""
 
 from __future__ import annotations
 
@@ -49,7 +49,7 @@ def test_nothing_over_nothing() -> None:
     assert laid_over_each_other([empty, empty]).pixels.shape == (0, 0, 4)
 
 
-def test_colours_change_places() -> None:
+def test_colors_change_places() -> None:
     red, blue = Color(255, 0, 0), Color(0, 0, 255)
     pixels = np.array([[(255, 0, 0, 255), (0, 0, 255, 9), (254, 0, 0, 255), (255, 0, 0, 0)]], np.uint8)
     swapped = recolored(pixels, [(red, blue), (blue, red)])

@@ -1,4 +1,4 @@
-"""Scaling: nothing moves, nothing is lost, no colour bleeds."""
+"""Scaling: nothing moves, nothing is lost, no color bleeds."""
 
 from __future__ import annotations
 
@@ -27,26 +27,26 @@ def whole(pixels: np.ndarray, factor: Fraction, place: str = "bottom", smooth: b
     return on_canvas(part, offset, scaled_canvas(canvas, factor))
 
 
-def blob(w: int, h: int, seed: int, colour: tuple[int, int, int]) -> np.ndarray:
-    """A shape of one colour with a soft edge that leaves the rim free."""
+def blob(w: int, h: int, seed: int, color: tuple[int, int, int]) -> np.ndarray:
+    """A shape of one color with a soft edge that leaves the rim free."""
     chance = np.random.default_rng(seed)
     pixels = np.zeros((h, w, 4), np.uint8)
     inside = pixels[3:-3, 3:-3]
     inside[..., 3] = chance.choice([0, 0, 40, 128, 255, 255], inside.shape[:2])
-    pixels[pixels[..., 3] > 0, :3] = colour
+    pixels[pixels[..., 3] > 0, :3] = color
     return pixels
 
 
 @given(sides, sides, st.integers(0, 9), st.tuples(*[st.integers(0, 255)] * 3), factors, places)
-def test_a_shape_of_one_colour_keeps_it_and_its_sum_of_alpha(
-    w: int, h: int, seed: int, colour: tuple[int, int, int], factor: Fraction, place: str
+def test_a_shape_of_one_color_keeps_it_and_its_sum_of_alpha(
+    w: int, h: int, seed: int, color: tuple[int, int, int], factor: Fraction, place: str
 ) -> None:
-    pixels = blob(w, h, seed, colour)
+    pixels = blob(w, h, seed, color)
     before = pixels.copy()
     result = whole(pixels, factor, place)
     assert np.array_equal(pixels, before)
     seen = result[..., 3] > 0
-    assert (result[seen, :3] == colour).all()
+    assert (result[seen, :3] == color).all()
     assert not result[~seen].any()
     sums = [picture[..., 3].astype(float).sum() for picture in (pixels, result)]
     grid = scaled_canvas(Size(w, h), factor)
@@ -86,7 +86,7 @@ def test_drawings_of_other_heights_stay_on_one_ground(factor: Fraction) -> None:
 
 @given(st.integers(12, 60), st.integers(12, 60), factors, places)
 def test_the_pivot_stays_within_half_a_pixel(w: int, h: int, factor: Fraction, place: str) -> None:
-    """A dot's centre of mass against the point that the canvas's own scaling says, told from the aligned point."""
+    """A dot's center of mass against the point that the canvas's own scaling says, told from the aligned point."""
     from agile_crate.core.align import PLACES
 
     x, y = w // 2, h // 2
@@ -129,7 +129,7 @@ def test_canvases_are_rounded_halves_up() -> None:
 def test_the_empty_rim_of_a_large_picture_is_left_out_to_the_last_byte() -> None:
     pixels = np.zeros((200, 300, 4), np.uint8)
     pixels[50:60, 70:90] = art(20, 10)
-    pixels[40, 100] = (1, 0, 0, 0)  # a colour that nobody sees is still there
+    pixels[40, 100] = (1, 0, 0, 0)  # a color that nobody sees is still there
     part, offset = without_rim(pixels)
     assert (offset, part.shape) == ((70, 40), (20, 31, 4))
     assert not np.shares_memory(part, pixels)

@@ -108,8 +108,8 @@ def found(
     }
 
 
-def on_colour(pixels: Pixels, colour: Sequence[int] | Pixels) -> Pixels:
-    """The figure laid over a colour, or over a picture of shape (h, w, 3)."""
+def on_color(pixels: Pixels, color: Sequence[int] | Pixels) -> Pixels:
+    """The figure laid over a color, or over a picture of shape (h, w, 3)."""
     alpha = pixels[..., 3:] / 255
-    mixed = pixels[..., :3] * alpha + np.asarray(colour) * (1 - alpha)
+    mixed = pixels[..., :3] * alpha + np.asarray(color) * (1 - alpha)
     return np.dstack((mixed + 0.5, np.full(pixels.shape[:2], 255))).astype(np.uint8)

@@ -6,7 +6,7 @@ from fractions import Fraction
 
 import numpy as np
 import pytest
-from figures import BODY, Pixels, changed, figure, found, on_colour, put, walk
+from figures import BODY, Pixels, changed, figure, found, on_color, put, walk
 
 from agile_crate.core.inspect.facts import frame_facts, stand_of
 from agile_crate.core.inspect.finding import Surveyed
@@ -42,7 +42,7 @@ HAZE, LESS_HAZE = np.s_[2:62, 2:62, 3], np.s_[15:49, 18:38, 3]
         ("cut-off", "fault", changed(0, lambda _: figure(y=40)), ["01"], "the art reaches the bottom edge"),
         ("jump", "fault", changed(3, lambda _: figure(x=21, shade=3)), ["04"], "by +1,+0 pixels for one frame"),
         ("jump", "fault", changed(4, lambda _: figure(y=17, shade=4)), ["05"], "by +0,-1 pixels for one frame"),
-        ("colour-departs", "fault", changed(3, lambda p: np.where(p[..., 3:] > 0, p + np.array([0, 0, 26, 0], np.uint8), p)), ["04"], "blue +"),
+        ("color-departs", "fault", changed(3, lambda p: np.where(p[..., 3:] > 0, p + np.array([0, 0, 26, 0], np.uint8), p)), ["04"], "blue +"),
         ("edges-soft", "doubt", changed(5, soft_rim), ["06"], "soft edges, where the other frames have hard ones"),
     ],
 )  # fmt: skip
@@ -67,7 +67,7 @@ def test_what_is_found_and_where(code: str, severity: str, frames: list[Pixels],
         ("jump", [figure(x=20 + i, shade=i) for i in range(8)]),
         ("jump", [figure(x=20 + i % 2, shade=i) for i in range(8)]),
         ("jump", changed(1, lambda _: figure(x=21, shade=1), count=3)),
-        ("colour-departs", [figure(shade=3 * i) for i in range(8)]),
+        ("color-departs", [figure(shade=3 * i) for i in range(8)]),
         ("edges-soft", [f for i in range(8) for f in changed(i, soft_rim)[i : i + 1]]),
     ],
 )
@@ -92,12 +92,12 @@ def test_haze_and_the_floor_that_removes_it() -> None:
 
 
 def test_backgrounds() -> None:
-    said = found([on_colour(p, (255, 0, 255)) for p in walk()])
+    said = found([on_color(p, (255, 0, 255)) for p in walk()])
     assert said["background-solid"][0] == "fault"
     assert "solid #ff00ff" in said["background-solid"][2]
     assert "cut-off" not in said
     assert "background-solid" not in found(walk())
-    ramp = [on_colour(p, (255, 0, 255)) for p in walk()]
+    ramp = [on_color(p, (255, 0, 255)) for p in walk()]
     for frame in ramp:
         frame[0, 0] = (1, 2, 3, 255)
     assert found(ramp)["alpha-none"][0] == "note"
@@ -149,16 +149,16 @@ def test_canvases_that_a_scale_does_not_divide() -> None:
 def test_wobble_is_told_in_pixels() -> None:
     severity, _, what = found([figure(y=18 + i % 3, shade=i) for i in range(9)])["wobble"]
     assert severity == "note"
-    assert what.startswith("the feet line moves by 2 pixels, the centre of mass by 0.0 across and 2.0 up and down")
+    assert what.startswith("the feet line moves by 2 pixels, the center of mass by 0.0 across and 2.0 up and down")
 
 
-def test_more_colours_than_pixel_art_has() -> None:
+def test_more_colors_than_pixel_art_has() -> None:
     y, x = np.mgrid[:30, :16]
     many, few = walk(3), walk(3)
     many[1][18:48, 20:36, 1] = (x + y * 2) * 2
     few[1][18:48, 20:36, 1] = (x + y) % 8
-    assert found(many)["colours-many"][:2] == ("note", ["02"])
-    assert "colours-many" not in found(few)
+    assert found(many)["colors-many"][:2] == ("note", ["02"])
+    assert "colors-many" not in found(few)
 
 
 def test_tiles() -> None:
@@ -182,7 +182,7 @@ def test_numbers_of_a_sequence() -> None:
     soft = figure()
     soft_rim(soft)
     assert transparency([frame_facts("a", soft)]) == "soft"
-    assert transparency([frame_facts("a", on_colour(figure(), (0, 0, 0)))]) == "none"
+    assert transparency([frame_facts("a", on_color(figure(), (0, 0, 0)))]) == "none"
 
 
 def test_facts_leave_their_pixels_unchanged() -> None:

@@ -14,7 +14,7 @@ from PIL import Image
 from agile_crate.core.inspect.miniature import blurred, difference, miniature
 from agile_crate.core.inspect.robust import median, usual
 
-JUDGED = {"jump", "exchanged", "size-departs", "colour-departs", "cycle", "closing", "speck", "haze", "cut-off"}
+JUDGED = {"jump", "exchanged", "size-departs", "color-departs", "cycle", "closing", "speck", "haze", "cut-off"}
 
 
 def judged(frames: list[Pixels]) -> set[str]:
@@ -28,7 +28,7 @@ def test_a_slip_is_told_with_the_way_back(by: tuple[int, int], soft: bool) -> No
     x, y = by
     slipped = found(with_one(frames, 5, moved(frames[5], x, y)))
     assert slipped["jump"] == (
-        "fault", ["06"], f"jumps off its neighbours' path by {x:+d},{y:+d} pixels for one frame: the figure twitches"
+        "fault", ["06"], f"jumps off its neighbors' path by {x:+d},{y:+d} pixels for one frame: the figure twitches"
     )  # fmt: skip
     assert (
         str(findings(with_one(frames, 5, moved(frames[5], x, y)))["jump"].remedy)
@@ -130,7 +130,7 @@ def test_a_tint_is_told_and_not_a_flash(change: tuple[float, float, float]) -> N
     frames = swinging()
     tinted = frames[5].astype(float)
     tinted[..., :3] = np.clip(tinted[..., :3] * change, 0, 255)
-    finding = findings(with_one(frames, 5, tinted.astype(np.uint8)))["colour-departs"]
+    finding = findings(with_one(frames, 5, tinted.astype(np.uint8)))["color-departs"]
     assert finding.frames == ("walk/walk_06",)
     for name, factor in zip(("red", "green", "blue"), change, strict=True):
         assert (f"{name} +" if factor > 1 else f"{name} -") in finding.what or factor == 1

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from figures import BODY, Pixels, figure, findings, found, moved, noisy, on_colour, swing, swinging, walk, with_one
+from figures import BODY, Pixels, figure, findings, found, moved, noisy, on_color, swing, swinging, walk, with_one
 
 from agile_crate.core.color import Color
 from agile_crate.core.frame.color_key import keyed
@@ -13,21 +13,21 @@ from agile_crate.core.frame.options import ColorKey
 
 def checkerboard(side: int, square: int, light: int = 255, dark: int = 204, left: int = 0, top: int = 0) -> np.ndarray:
     y, x = np.mgrid[:side, :side]
-    grey = np.where(((x + left) // square + (y + top) // square) % 2 == 0, light, dark)
-    return np.repeat(grey[..., None], 3, axis=2)
+    gray = np.where(((x + left) // square + (y + top) // square) % 2 == 0, light, dark)
+    return np.repeat(gray[..., None], 3, axis=2)
 
 
 @pytest.mark.parametrize(("square", "light", "dark", "left"), [(8, 255, 204, 0), (16, 102, 153, 5), (4, 240, 220, 3)])
 def test_a_painted_checkerboard_is_no_transparency(square: int, light: int, dark: int, left: int) -> None:
     ground = checkerboard(96, square, light, dark, left, left)
-    finding = findings([on_colour(frame, ground) for frame in swinging(6)])["background-checkered"]
+    finding = findings([on_color(frame, ground) for frame in swinging(6)])["background-checkered"]
     assert (finding.severity, len(finding.frames), finding.remedy.settings) == ("fault", 6, [])
-    assert "background-checkered" in findings([on_colour(swing(0), ground)], name=None)
+    assert "background-checkered" in findings([on_color(swing(0), ground)], name=None)
 
 
 @pytest.mark.parametrize("noise", [0, 3])
 def test_a_solid_background_is_keyed_where_that_leaves_the_figure(noise: int) -> None:
-    frames = [noisy(on_colour(frame, (40, 200, 60)), seed, noise) for seed, frame in enumerate(swinging(6))]
+    frames = [noisy(on_color(frame, (40, 200, 60)), seed, noise) for seed, frame in enumerate(swinging(6))]
     finding = findings(frames)["background-solid"]
     ((name, value),) = finding.remedy.settings
     color, _, tolerance = value.partition(":")
@@ -53,7 +53,7 @@ def test_tiles_doors_and_masks_have_no_background() -> None:
     for still in (grass(), plain, door):
         assert "background-solid" not in findings([still], name=None)
         assert "background-solid" not in findings([still] * 6)
-    assert "background-solid" not in findings([*swinging(5), on_colour(swing(5), (0, 0, 0))])
+    assert "background-solid" not in findings([*swinging(5), on_color(swing(5), (0, 0, 0))])
     assert "seam" not in findings([grass()], name=None)
 
 
@@ -117,8 +117,8 @@ def test_one_hard_edged_frame_among_soft_ones() -> None:
     assert "edges-hard" not in findings(swinging(8, soft=False))
 
 
-@pytest.mark.parametrize(("ground", "colour"), [(0, "black"), (255, "white")])
-def test_fringes_keep_the_colour_of_what_was_behind(ground: int, colour: str) -> None:
+@pytest.mark.parametrize(("ground", "color"), [(0, "black"), (255, "white")])
+def test_fringes_keep_the_color_of_what_was_behind(ground: int, color: str) -> None:
     frames = []
     for frame in swinging(5, side=128):
         alpha = frame[..., 3:] / 255
@@ -128,7 +128,7 @@ def test_fringes_keep_the_colour_of_what_was_behind(ground: int, colour: str) ->
         frames.append(fringed.astype(np.uint8))
     severity, where, what = found(frames)["fringe"]
     assert (severity, len(where)) == ("doubt", 5)
-    assert f"half-covered edges turn {colour}" in what
+    assert f"half-covered edges turn {color}" in what
     assert "fringe" not in findings(swinging(5, side=128))
 
 

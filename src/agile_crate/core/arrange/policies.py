@@ -6,7 +6,7 @@ import random
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from .skyline import FAVOUR
+from .skyline import FAVOR
 
 
 class Policy(NamedTuple):
@@ -36,20 +36,20 @@ POLICIES = (
 """What filled most sheets in trials over many sets of sprites and of cut rectangles, of 50 to 5,000 boxes."""
 
 FEW = 30
-"""Kinds of boxes. Up to so many, favouring some by chance finds more than weights alone."""
+"""Kinds of boxes. Up to so many, favoring some by chance finds more than weights alone."""
 
 SPREAD = 10
 """How far apart the least and the most are that chance makes of a weight."""
 
 
 def policies(chance: random.Random, kinds: int) -> Iterator[tuple[Policy, list[int]]]:
-    """What to prefer, without end, and which of so many kinds of boxes to favour by how much: first what is known to be
+    """What to prefer, without end, and which of so many kinds of boxes to favor by how much: first what is known to be
     good, then the same changed by chance."""
     yield from ((policy, []) for policy in POLICIES)
     while True:
         policy = Policy(*(int(weight * SPREAD ** (chance.random() - 0.5)) for weight in chance.choice(POLICIES)))
-        favour: list[int] = []
+        favor: list[int] = []
         if kinds <= FEW and chance.random() < 0.5:
-            most = int(FAVOUR * chance.random() ** 2)
-            favour = [chance.randint(0, most) for _ in range(kinds)]
-        yield policy, favour
+            most = int(FAVOR * chance.random() ** 2)
+            favor = [chance.randint(0, most) for _ in range(kinds)]
+        yield policy, favor

@@ -3,7 +3,7 @@
 Best fit after Burke, Kendall and Whitwell ("A new placement heuristic for the orthogonal stock-cutting problem",
 Operations Research 52, 2004): always the lowest niche is filled. Which box goes there is scored in the spirit of
 Leung, Zhang and Sim ("A two-stage intelligent search algorithm for the two-dimensional strip packing problem", European
-Journal of Operational Research 215, 2011): boxes that fill the niche's width, or end level with a neighbour, come
+Journal of Operational Research 215, 2011): boxes that fill the niche's width, or end level with a neighbor, come
 first. Our own departures: boxes lie by width, each width's heights sorted, and every width that fits is looked at,
 widest first, until none can win any more; the sheet's height is known beforehand, and a box that ends level with it
 counts as level too; a box that leaves room for just the width of another is worth something; a pass ends as soon as
@@ -56,7 +56,7 @@ class Stock:
 
 class Weights:
     """What a choice is worth, beside 0 to 1000 for its share of the niche's width. `exact`: filling the width; `level`:
-    ending level with a neighbour or the sheet's top; `tall`: each pixel of height; `sliver`: leaving less than the
+    ending level with a neighbor or the sheet's top; `tall`: each pixel of height; `sliver`: leaving less than the
     narrowest box (a loss); `pair`: leaving just the width of another box."""
 
     def __init__(self, exact: int, level: int, tall: int, sliver: int, pair: int) -> None:
@@ -114,7 +114,7 @@ class Skyline:
         del self.span[step]
 
     def give_up(self, step: i64) -> None:
-        """A niche that nothing fits is lost: it joins its lower neighbour."""
+        """A niche that nothing fits is lost: it joins its lower neighbor."""
         before = self.before(step)
         after = self.after(step)
         if before <= after:
@@ -129,7 +129,7 @@ class Skyline:
             self.remove(step)
 
     def put(self, step: i64, w: i64, h: i64) -> i64:
-        """Puts a box into a niche, beside the neighbour that it ends level with, or else the higher one; steps of one
+        """Puts a box into a niche, beside the neighbor that it ends level with, or else the higher one; steps of one
         height join. Returns its left edge."""
         before = self.before(step)
         after = self.after(step)
@@ -226,7 +226,7 @@ class Shelf:
         if self.turn and w != h:
             self.of_width[h] -= 1
 
-    def best(self, niche: i64, room: i64, before: i64, after: i64, weights: Weights, favour: list[i64]) -> i64:
+    def best(self, niche: i64, room: i64, before: i64, after: i64, weights: Weights, favor: list[i64]) -> i64:
         """Return the entry that scores most in a niche `niche` wide, under the sheet's top by `room`; -1 if none fits.
         Of equals it is the widest and tallest."""
         least = self.least_width()
@@ -241,8 +241,8 @@ class Shelf:
         self.most, self.chosen = -FAR, -1
         above: i64 = -1
         beyond: i64 = (room if room < self.tallest else self.tallest) * self.tall + self.level + weights.pair
-        if len(favour):
-            beyond += FAVOUR
+        if len(favor):
+            beyond += FAVOR
         while column >= self.narrowest:
             w: i64 = columns[column]
             below: i64 = lower[column]
@@ -270,23 +270,23 @@ class Shelf:
             entry: i64 = end - 1
             if self.heights[entry] > room:
                 entry = self.at_most(self.heights, begin, end, room)
-            if len(favour):
-                self.look_at_all(begin, entry, score, favour)
+            if len(favor):
+                self.look_at_all(begin, entry, score, favor)
             elif score + self.tall * self.heights[entry] + self.level > self.most:  # else none here can win
                 self.look_at_tallest(begin, entry, score)
             above = column
             column = below
         return self.chosen
 
-    def look_at_all(self, begin: i64, entry: i64, score: i64, favour: list[i64]) -> None:
-        """Compare every entry of a width, down from `entry`: any kind may be favoured."""
+    def look_at_all(self, begin: i64, entry: i64, score: i64, favor: list[i64]) -> None:
+        """Compare every entry of a width, down from `entry`: any kind may be favored."""
         heights, kinds, count = self.heights, self.kinds, self.count
         room, before, after = self.room, self.before, self.after
         while entry >= begin:
             kind: i64 = kinds[entry]
             if count[kind] > 0:
                 h: i64 = heights[entry]
-                value: i64 = score + self.tall * h + favour[kind]
+                value: i64 = score + self.tall * h + favor[kind]
                 if h in (before, after, room):
                     value += self.level
                 if value > self.most:
@@ -324,20 +324,20 @@ class Shelf:
             wall = after
 
 
-FAVOUR = 1000
-"""The most that a kind may be favoured."""
+FAVOR = 1000
+"""The most that a kind may be favored."""
 
 
-def fill(stock: Stock, width: int, height: int, spare: int, weights: Weights, favour: list[int]) -> Filled:
+def fill(stock: Stock, width: int, height: int, spare: int, weights: Weights, favor: list[int]) -> Filled:
     """Places boxes on a sheet of `width` × `height`, of which `spare` pixels may be wasted before the pass ends.
 
-    `favour` gives each kind up to 1000 of its own that it scores more; empty for none. Ties go to the widest, then the
+    `favor` gives each kind up to 1000 of its own that it scores more; empty for none. Ties go to the widest, then the
     tallest, and to the leftmost niche, so the result hangs on nothing but the arguments.
     Cost: for each box the widths that could still win, each with up to three binary searches, and the skyline's steps.
     """
     shelf = Shelf(stock)
     skyline = Skyline(width)
-    score_of: list[i64] = favour
+    score_of: list[i64] = favor
     placed: list[tuple[int, int, int]] = []
     top: i64 = height
     left_over: i64 = stock.area

@@ -2,9 +2,9 @@
 
 A search over sheets and over what a choice is worth. Each pass of `skyline.fill` aims at a sheet smaller than the best
 so far, at a width by chance; what it prefers is taken from a few sets of weights that did best over many sets of boxes,
-first as they are, then changed by chance, from a fixed seed. Of all that was tried (local search over what is favoured,
+first as they are, then changed by chance, from a fixed seed. Of all that was tried (local search over what is favored,
 raising it for what is left over, going back some steps, a beam of states), many passes of this kind found the smallest
-sheets for the time: see docs/arrange.md. Few kinds of boxes are also favoured by chance in half of the passes, and few
+sheets for the time: see docs/arrange.md. Few kinds of boxes are also favored by chance in half of the passes, and few
 boxes are searched through (`through`), which can prove the result. Effort is counted in work, never in seconds, so the
 same boxes give the same sheet on every machine.
 """
@@ -152,10 +152,10 @@ class _TightSearch:
             places[index] = Place(x + margin, y + margin, box != self.boxes[index])
         return ArrangedSheet(size, tuple(places), self.proven, tuple(self.tried))
 
-    def attempt(self, inside: Size, policy: Policy, favour: list[int] | None = None) -> bool:
+    def attempt(self, inside: Size, policy: Policy, favor: list[int] | None = None) -> bool:
         """One pass, kept if everything found room on a smaller sheet than the best so far."""
         spare = min(inside.w * inside.h - self.area, FAR)
-        filled = fill(self.stock, *inside, spare, Weights(*policy), favour or [])
+        filled = fill(self.stock, *inside, spare, Weights(*policy), favor or [])
         self.budget -= AROUND + filled.work
         if filled.left_over:
             self._note(inside, policy, False)
@@ -189,18 +189,18 @@ class _TightSearch:
         share = self.budget / max(1, len(few)) / 2
         for number, inside in enumerate(few):
             least = self.budget - share
-            for count, (policy, favour) in enumerate(policies(self.chance, len(self.kinds))):
-                if self.attempt(inside, policy, favour):
+            for count, (policy, favor) in enumerate(policies(self.chance, len(self.kinds))):
+                if self.attempt(inside, policy, favor):
                     self._again(few[:number])
                     return
                 if count >= 2 and self.budget < least:
                     break
 
     def _again(self, smaller: list[Size]) -> None:
-        for policy, favour in policies(self.chance, len(self.kinds)):
+        for policy, favor in policies(self.chance, len(self.kinds)):
             self.proven = not smaller
             for number, inside in enumerate(smaller):
-                if self.budget > 0 and self.attempt(inside, policy, favour):
+                if self.budget > 0 and self.attempt(inside, policy, favor):
                     smaller = smaller[:number]
                     break
             if self.proven or self.budget <= 0:
@@ -247,10 +247,10 @@ class _TightSearch:
             if not heights:
                 widths = [width for width in widths if self._heights(width)]
                 continue
-            policy, favour = next(ways)
+            policy, favor = next(ways)
             bold = daring if self.chance.random() < NEXT else self.chance.random()
             height = heights[int((len(heights) - 1) * (1 - bold))]
-            success = self.attempt(self._inside(width, height), policy, favour)
+            success = self.attempt(self._inside(width, height), policy, favor)
             daring = min(DARING, 1.5 * daring + 0.01) if success else daring * CAUTION
         return widths
 

@@ -58,7 +58,7 @@ Draw = Callable[[int], Pixels]
 def changes(old: Crate, new: Crate, old_frame: Draw, new_frame: Draw) -> list[Change]:
     """All changes, the weightiest kinds first, each kind in the order of the new crate.
 
-    Frames and animations are known again by their names. The colour of a wholly transparent pixel does not count.
+    Frames and animations are known again by their names. The color of a wholly transparent pixel does not count.
     Cost: every frame that is in both is restored twice and compared once.
     """
     found = [*_of_sheets(old, new), *_of_frames(old, new, old_frame, new_frame), *_of_animations(old, new)]

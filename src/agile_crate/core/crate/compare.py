@@ -10,7 +10,7 @@ from ..pixels import Pixels
 
 @dataclass(frozen=True, slots=True)
 class PixelDifference:
-    """How two pictures of one size differ: how many pixels, and the first in reading order with both its colours."""
+    """How two pictures of one size differ: how many pixels, and the first in reading order with both its colors."""
 
     pixels: int
     x: int
@@ -22,7 +22,7 @@ class PixelDifference:
 def differing(expected: Pixels, found: Pixels) -> NDArray[np.bool_]:
     """Where two pictures of one shape differ: a mask of shape (h, w).
 
-    The colour of a wholly transparent pixel cannot be seen and does not count.
+    The color of a wholly transparent pixel cannot be seen and does not count.
     """
     differs: NDArray[np.bool_] = (expected != found).any(axis=2)
     differs &= (expected[..., 3] != 0) | (found[..., 3] != 0)
@@ -32,7 +32,7 @@ def differing(expected: Pixels, found: Pixels) -> NDArray[np.bool_]:
 def difference(expected: Pixels, found: Pixels) -> PixelDifference | None:
     """The difference between two pictures of the same shape, or None if every pixel is the same.
 
-    Cost: one pass when they are the same; colour is looked at only where the bytes differ.
+    Cost: one pass when they are the same; color is looked at only where the bytes differ.
     """
     if np.array_equal(expected, found):
         return None

@@ -81,7 +81,7 @@ def stray_pixels(crate: Crate, index: int, sheet: Pixels) -> int:
 
 
 def _differs(sheet: Pixels, ground: Color) -> NDArray[np.bool_]:
-    """Where a sheet has another colour: a mask, made channel by channel, which takes a third of the memory."""
+    """Where a sheet has another color: a mask, made channel by channel, which takes a third of the memory."""
     mask: NDArray[np.bool_] = sheet[..., 0] != ground[0]
     for channel in (1, 2):
         mask |= sheet[..., channel] != ground[channel]

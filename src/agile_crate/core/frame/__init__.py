@@ -1,1 +1,1 @@
-"""One frame's pixels: what is visible, colour key, scale, palette, outline, trim, pivot, shape."""
+"""One frame's pixels: what is visible, color key, scale, palette, outline, trim, pivot, shape."""

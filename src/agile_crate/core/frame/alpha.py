@@ -8,10 +8,10 @@ from ..color import Color
 from ..pixels import Pixels
 
 UNDER_REACH = 16
-"""Pixels. How far colours are carried under transparent pixels: what a filter reads down to a sixteenth of the size."""
+"""Pixels. How far colors are carried under transparent pixels: what a filter reads down to a sixteenth of the size."""
 
 SOLID = 8
-"""Alpha, of 255. A colour at or below it is too coarsely rounded to be carried anywhere."""
+"""Alpha, of 255. A color at or below it is too coarsely rounded to be carried anywhere."""
 
 
 def hard_alpha(pixels: Pixels, threshold: int) -> Pixels:
@@ -31,7 +31,7 @@ def cleared(pixels: Pixels, faintest: int) -> Pixels:
 
 
 def premultiplied(pixels: Pixels) -> Pixels:
-    """Colours multiplied by their alpha, rounded to the nearest (Porter and Duff, 1984): a new array."""
+    """Colors multiplied by their alpha, rounded to the nearest (Porter and Duff, 1984): a new array."""
     result = pixels.copy()
     alpha = pixels[..., 3:].astype(np.uint16)
     result[..., :3] = (pixels[..., :3] * alpha + 127) // 255
@@ -39,7 +39,7 @@ def premultiplied(pixels: Pixels) -> Pixels:
 
 
 def straight(pixels: Pixels) -> Pixels:
-    """Premultiplied colours divided by their alpha, rounded to the nearest: a new array.
+    """Premultiplied colors divided by their alpha, rounded to the nearest: a new array.
 
     What the multiplication rounded away does not come back: at alpha 25 a channel keeps about 26 levels.
     """
@@ -51,7 +51,7 @@ def straight(pixels: Pixels) -> Pixels:
 
 
 def flattened(pixels: Pixels, color: Color) -> Pixels:
-    """Pixels laid over a colour, rounded to the nearest, alpha 255 everywhere: a new array."""
+    """Pixels laid over a color, rounded to the nearest, alpha 255 everywhere: a new array."""
     result = np.empty_like(pixels)
     alpha = pixels[..., 3:].astype(np.uint16)
     result[..., :3] = (pixels[..., :3] * alpha + np.array(color, np.uint16) * (255 - alpha) + 127) // 255
@@ -60,10 +60,10 @@ def flattened(pixels: Pixels, color: Color) -> Pixels:
 
 
 def filled_under(pixels: Pixels) -> Pixels:
-    """Wholly transparent pixels with the colour of the nearest visible one, up to UNDER_REACH away: a new array.
+    """Wholly transparent pixels with the color of the nearest visible one, up to UNDER_REACH away: a new array.
 
-    Alpha is not touched, so nothing looks different; but where a game's texture filter mixes neighbours, it mixes in
-    the figure's own colour and not black. Pixels of alpha up to SOLID lend no colour, unless there are no others.
+    Alpha is not touched, so nothing looks different; but where a game's texture filter mixes neighbors, it mixes in
+    the figure's own color and not black. Pixels of alpha up to SOLID lend no color, unless there are no others.
     Nearest is by the exact Euclidean distance transform (Maurer, Qi and
     Raghavan, 2003, in SciPy). Cost: linear in the pixels.
     """

@@ -1,4 +1,4 @@
-"""A background of one colour made transparent, with a clean edge."""
+"""A background of one color made transparent, with a clean edge."""
 
 from __future__ import annotations
 
@@ -13,32 +13,32 @@ EDGE = 2
 """Pixels. How far from the key a pixel may be half covered: a smooth edge crosses at most two, corners included."""
 
 WINDOW = 3
-"""Pixels. How far from an edge pixel the figure's own colour is looked for."""
+"""Pixels. How far from an edge pixel the figure's own color is looked for."""
 
 ALLOWED = 6.0
-"""Levels of 255 by which an edge pixel may lie off the line from the key to the figure's colour and count as a mix;
-with a share of their distance as well, since a figure's colour is never quite flat."""
+"""Levels of 255 by which an edge pixel may lie off the line from the key to the figure's color and count as a mix;
+with a share of their distance as well, since a figure's color is never quite flat."""
 
 SMOOTH = 0.2
 """An edge is taken for smooth where this share of the pixels that touch the key are mixes; else it is hard."""
 
 ALIKE = 12.0
-"""Levels of 255. A pixel that has such a neighbour further in is no mix, but the figure's own colour."""
+"""Levels of 255. A pixel that has such a neighbor further in is no mix, but the figure's own color."""
 
 COMMON = 16
-"""So many of the colours found along the edge are tried on pixels that no neighbour explains: a line one pixel wide is
-mixed on both sides, and its own colour stands elsewhere."""
+"""So many of the colors found along the edge are tried on pixels that no neighbor explains: a line one pixel wide is
+mixed on both sides, and its own color stands elsewhere."""
 
 
 def keyed(pixels: Pixels, key: ColorKey) -> Pixels:
-    """The picture with the key's colour made transparent: a new array, or the same one if nothing has that colour.
+    """The picture with the key's color made transparent: a new array, or the same one if nothing has that color.
 
     `pixels` has shape (h, w, 4), uint8, straight alpha. Pixels within the tolerance become 0 in every channel. A pixel
-    near them is taken for a mix of the figure's colour F and the key K where some neighbour offers such an F:
+    near them is taken for a mix of the figure's color F and the key K where some neighbor offers such an F:
     C = a F + (1 - a) K (Porter and Duff, 1984, equation for `over`; Smith and Blinn, "Blue screen matting", 1996).
-    Its alpha becomes a times what it was, its colour K + (C - K) / a: the key's share is taken out. Among the F that
+    Its alpha becomes a times what it was, its color K + (C - K) / a: the key's share is taken out. Among the F that
     explain C, the one furthest from K is taken, the purest; where none does and none further in is like C, of the
-    colours found most often along the edge. Hard edges are found out and left alone.
+    colors found most often along the edge. Hard edges are found out and left alone.
     Cost: a few passes, and some work for each edge pixel.
     """
     color = key.color or Color(*pixels[0, 0, :3].tolist())
@@ -65,7 +65,7 @@ def keyed(pixels: Pixels, key: ColorKey) -> Pixels:
 
 
 def _grown(mask: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """What is true, and its eight neighbours."""
+    """What is true, and its eight neighbors."""
     rows = mask.copy()
     rows[1:] |= mask[:-1]
     rows[:-1] |= mask[1:]
@@ -114,10 +114,10 @@ def _unmix(
     left = np.flatnonzero((share == 1) & ~alike)
     for common in _common(found):
         explain(left, np.broadcast_to(common, (len(left), 3)))
-    colour = np.clip(ground + mixed / share[:, None] + 0.5, 0, 255)
+    color = np.clip(ground + mixed / share[:, None] + 0.5, 0, 255)
     alpha = pixels[rows, columns, 3] * share + 0.5
     changed = share < 1
-    result[rows[changed], columns[changed], :3] = colour[changed]
+    result[rows[changed], columns[changed], :3] = color[changed]
     result[rows[changed], columns[changed], 3] = alpha[changed]
     gone = changed & (alpha < 1)
     result[rows[gone], columns[gone]] = 0

@@ -1,4 +1,4 @@
-"""Pixels as indices into a list of colours, when there are few enough of them."""
+"""Pixels as indices into a list of colors, when there are few enough of them."""
 
 from __future__ import annotations
 
@@ -14,10 +14,10 @@ MOST_COLORS = 256
 
 
 def few_colors(pictures: Iterable[Pixels]) -> Words | None:
-    """The different colours of all pictures, their alpha counted in, and the empty one; the most transparent first.
+    """The different colors of all pictures, their alpha counted in, and the empty one; the most transparent first.
 
     None if there are more than MOST_COLORS. Cost: one pass over the pixels, and a sort of those that differ from their
-    left neighbour.
+    left neighbor.
     """
     known = np.zeros(1, np.uint32)
     for pixels in pictures:
@@ -31,10 +31,10 @@ def few_colors(pictures: Iterable[Pixels]) -> Words | None:
 
 
 def indices(pixels: Pixels, colors: Words) -> NDArray[np.uint8]:
-    """The place of each pixel's colour in the sorted `colors`, all of which must be there: shape (h, w), new."""
+    """The place of each pixel's color in the sorted `colors`, all of which must be there: shape (h, w), new."""
     return np.searchsorted(colors, words(pixels)).astype(np.uint8)
 
 
 def entries(colors: Words) -> Pixels:
-    """The colours as an array of shape (n, 4)."""
+    """The colors as an array of shape (n, 4)."""
     return colors.astype("<u4").view(np.uint8).reshape(-1, 4)

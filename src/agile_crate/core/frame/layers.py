@@ -1,4 +1,4 @@
-"""Frames laid over each other, and colours exchanged: how a skin is made of the art of others."""
+"""Frames laid over each other, and colors exchanged: how a skin is made of the art of others."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ def laid_over_each_other(pictures: Sequence[Picture]) -> Picture:
 
 
 def drawn_over_each_other(drawings: Sequence[Vector], exchange: Sequence[tuple[Color, Color]], canvas: Size) -> Pixels:
-    """The same of drawings in vectors, each drawn on the canvas, shape (h, w, 4); then colours are exchanged."""
+    """The same of drawings in vectors, each drawn on the canvas, shape (h, w, 4); then colors are exchanged."""
     pixels = drawings[0].draw(canvas)
     for drawing in drawings[1:]:
         pixels = over(drawing.draw(canvas), pixels)
@@ -51,8 +51,8 @@ def over(above: Pixels, below: Pixels) -> Pixels:
 
 
 def recolored(pixels: Pixels, exchange: Sequence[tuple[Color, Color]]) -> Pixels:
-    """Each of some colours as another, where it stands exactly, whatever its alpha: a new array of shape (h, w, 4). All
-    are looked for in what was there before, so two colours can change places."""
+    """Each of some colors as another, where it stands exactly, whatever its alpha: a new array of shape (h, w, 4). All
+    are looked for in what was there before, so two colors can change places."""
     result = pixels.copy()
     found = words(pixels) & 0xFFFFFF
     for old, new in exchange:
@@ -61,7 +61,7 @@ def recolored(pixels: Pixels, exchange: Sequence[tuple[Color, Color]]) -> Pixels
 
 
 def has_color(pixels: Pixels, color: Color) -> bool:
-    """Whether a colour stands anywhere exactly, where anything is visible."""
+    """Whether a color stands anywhere exactly, where anything is visible."""
     found = words(pixels)
     return bool(((found & 0xFFFFFF == _word(color)) & (found > 0xFFFFFF)).any())
 

@@ -13,7 +13,7 @@ from .visible import union
 
 def alike(a: Picture, b: Picture, tolerance: int = 0) -> bool:
     """Whether two pictures are the same on one canvas: to the byte, or, with a tolerance, where no channel of any pixel
-    differs by more than so many levels of 255, colours multiplied by their alpha, so that what is not seen does not
+    differs by more than so many levels of 255, colors multiplied by their alpha, so that what is not seen does not
     count. Cost: linear in the pixels."""
     if a.canvas != b.canvas:
         return False
@@ -37,7 +37,7 @@ def alike(a: Picture, b: Picture, tolerance: int = 0) -> bool:
 
 def furthest_apart(a: Pixels, b: Pixels) -> int:
     """By how many levels of 255 any channel of any pixel differs at most in two pictures of shape (h, w, 4), straight
-    alpha, colours multiplied by it: the tolerance with which they are alike."""
+    alpha, colors multiplied by it: the tolerance with which they are alike."""
     if a.shape != b.shape:
         return 255
     return int(np.abs(premultiplied(a).astype(np.int16) - premultiplied(b)).max(initial=0))

@@ -14,7 +14,7 @@ WIDEST_OUTLINE = 32
 
 
 class ColorKey(NamedTuple):
-    """The colour that becomes transparent, None for that of the top left corner, and by how many levels of 255 a
+    """The color that becomes transparent, None for that of the top left corner, and by how many levels of 255 a
     channel may differ from it."""
 
     color: Color | None
@@ -30,7 +30,7 @@ class Scaling(NamedTuple):
 
 
 class Outline(NamedTuple):
-    """A line's colour and width in pixels; `inner`: within the figure; `hard`: without smoothing."""
+    """A line's color and width in pixels; `inner`: within the figure; `hard`: without smoothing."""
 
     color: Color
     width: int = 1

@@ -17,7 +17,7 @@ def outlined(pixels: Pixels, outline: Outline) -> Pixels:
     """The figure with its line: a new array, larger by `outline.reach` on each side.
 
     The line covers a pixel by as much as the best of the figure's pixels q offers it: alpha(q) times the share of the
-    pixel that lies within the width of q, taken as w + 1 - |p - q| between 0 and 1: the dilation of a grey picture by a
+    pixel that lies within the width of q, taken as w + 1 - |p - q| between 0 and 1: the dilation of a gray picture by a
     disk with a smooth edge (Serra, 1982). True distance, so corners are round; a half-covered edge moves the line by
     half a pixel. Outside, the line lies under the figure; inside, over it, and alpha stays (Porter and Duff, 1984,
     `over` and `atop`). Cost: 4 w² passes over alpha.

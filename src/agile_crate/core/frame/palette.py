@@ -1,4 +1,4 @@
-"""Frames in the colours of a palette: the same colour becomes the same entry in every frame."""
+"""Frames in the colors of a palette: the same color becomes the same entry in every frame."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from ..model.geometry import Offset
 from ..pixels import Pixels, Words, words
 
 REPORTED = 3
-"""How many of the colours that moved furthest are reported."""
+"""How many of the colors that moved furthest are reported."""
 
 ROUGHNESS = 0.1
 """What a dither pays for mixing entries that are far apart, as a share of their distance: a rough pattern is seen."""
@@ -27,7 +27,7 @@ _HALF = np.uint32(0x80000000)
 
 
 class MovedColor(NamedTuple):
-    """A colour that a palette replaced, by what, and how far that is in Oklab."""
+    """A color that a palette replaced, by what, and how far that is in Oklab."""
 
     before: Color
     after: Color
@@ -47,15 +47,15 @@ def bayer(side_log2: int = 3) -> NDArray[np.float32]:
 
 
 class PaletteMap:
-    """Maps colours to the entries of a palette; remembers every colour that it has met.
+    """Maps colors to the entries of a palette; remembers every color that it has met.
 
-    Nearest is by the Euclidean distance in Oklab, ties to the entry that comes first. With `dither`, a colour between
+    Nearest is by the Euclidean distance in Oklab, ties to the entry that comes first. With `dither`, a color between
     two entries becomes a pattern of both: of all pairs with the nearest entry the one whose mix comes nearest (our own
     rule), laid by Bayer's thresholds, which are fixed to the canvas and so stand still between frames. An entry of the
     palette always stays itself.
 
-    What it remembers changes no result, and two threads that learn a colour at once learn the same. The memory is a
-    table of all 2**24 colours, of which only the pages that are met are ever touched.
+    What it remembers changes no result, and two threads that learn a color at once learn the same. The memory is a
+    table of all 2**24 colors, of which only the pages that are met are ever touched.
     """
 
     def __init__(self, palette: Sequence[Color], dither: bool = False) -> None:
@@ -67,10 +67,10 @@ class PaletteMap:
         self._share = np.zeros(1 << 24, np.float32) if dither else None
 
     def mapped(self, pixels: Pixels, offset: Offset) -> Pixels:
-        """A picture of shape (h, w, 4), which begins at `offset` of its canvas, in the palette's colours: a new array.
+        """A picture of shape (h, w, 4), which begins at `offset` of its canvas, in the palette's colors: a new array.
 
-        Alpha is not touched, and colours under alpha 0 stay as they are. Cost: one look-up for each pixel, one search
-        for each new colour.
+        Alpha is not touched, and colors under alpha 0 stay as they are. Cost: one look-up for each pixel, one search
+        for each new color.
         """
         if not len(self._entries):  # nothing is visible of any frame
             return pixels
@@ -86,9 +86,9 @@ class PaletteMap:
         return result.view(np.uint8).reshape(pixels.shape)
 
     def furthest(self, colors: Words) -> tuple[MovedColor, ...]:
-        """Of these colours those that the palette moves furthest, at most REPORTED; those that stay are not among them.
+        """Of these colors those that the palette moves furthest, at most REPORTED; those that stay are not among them.
 
-        `colors` are different colours, packed, in rising order.
+        `colors` are different colors, packed, in rising order.
         """
         if not len(colors):
             return ()
@@ -123,7 +123,7 @@ class PaletteMap:
     def _partner(
         self, places: NDArray[np.float64], first: NDArray[np.intp]
     ) -> tuple[NDArray[np.intp], NDArray[np.float32]]:
-        """For each colour the entry to mix its nearest one with, and that entry's share, at most a half."""
+        """For each color the entry to mix its nearest one with, and that entry's share, at most a half."""
         origin = self._places[first]
         away = (places - origin)[:, None, :]
         second = np.zeros(len(places), np.intp)
@@ -147,13 +147,13 @@ def palette_map(colors: tuple[Color, ...], dither: bool) -> PaletteMap:
 
 
 def furthest(palette: tuple[Color, ...], colors: Words) -> tuple[MovedColor, ...]:
-    """Of these colours, packed and in rising order, those that a palette moves furthest."""
+    """Of these colors, packed and in rising order, those that a palette moves furthest."""
     return PaletteMap(palette).furthest(colors)
 
 
 def solid_colors(pixels: Pixels) -> Words:
-    """The colours of a picture that are at least half opaque, packed, some of them several times: in the last breath of
-    a soft edge any colour may stand. Cost: one pass."""
+    """The colors of a picture that are at least half opaque, packed, some of them several times: in the last breath of
+    a soft edge any color may stand. Cost: one pass."""
     row = words(pixels).ravel()
     row = row[row >= _HALF] & _RGB
     return row[np.concatenate(([True], row[1:] != row[:-1]))] if len(row) else row
@@ -168,34 +168,34 @@ def _pattern(pixels: Pixels, offset: Offset) -> NDArray[np.float32]:
 
 
 class Histogram(NamedTuple):
-    """The different visible colours of a picture, packed, in rising order, and the sum of each one's alpha."""
+    """The different visible colors of a picture, packed, in rising order, and the sum of each one's alpha."""
 
     words: Words
     weights: NDArray[np.float64]
 
 
 def histogram(pixels: Pixels) -> Histogram:
-    """The colours of a picture of shape (h, w, 4), weighed by alpha. Cost: a sort of the pixels."""
+    """The colors of a picture of shape (h, w, 4), weighed by alpha. Cost: a sort of the pixels."""
     seen = pixels[pixels[..., 3] > 0]
     words, which = np.unique(_packed(seen[:, :3]), return_inverse=True)
     return Histogram(words, np.bincount(which, seen[:, 3]).astype(np.float64))
 
 
 def derived(histograms: Iterable[Histogram], count: int) -> tuple[Color, ...]:
-    """A palette of at most `count` colours for all pictures together, the darkest first.
+    """A palette of at most `count` colors for all pictures together, the darkest first.
 
-    Where they have no more colours than that, exactly these. Else median cut over all pixels, weighed by alpha
+    Where they have no more colors than that, exactly these. Else median cut over all pixels, weighed by alpha
     (Heckbert, 1982), in Oklab, the box with the largest sum of squared distances first (Wan, Wong and Prusinkiewicz,
     1988), then Lloyd's iteration (1982) until it rests, at most 20 times. Nothing is random.
-    Cost: the number of colours times `count` for each iteration.
+    Cost: the number of colors times `count` for each iteration.
     """
     words, weights = _together(histograms)
     if len(words) <= count:
         chosen = words
     else:
         places = perceived(_unpacked(words))
-        centres = _settled(places, weights, _median_cut(places, weights, count))
-        chosen = np.unique(_packed(perceived_back(centres)))
+        centers = _settled(places, weights, _median_cut(places, weights, count))
+        chosen = np.unique(_packed(perceived_back(centers)))
     colors = _unpacked(chosen)
     order = np.lexsort((chosen, perceived(colors)[:, 0]))
     return tuple(Color(*colors[index].tolist()) for index in order)
@@ -234,22 +234,22 @@ def _spread(places: NDArray[np.float64], weights: NDArray[np.float64]) -> NDArra
 
 
 def _settled(
-    places: NDArray[np.float64], weights: NDArray[np.float64], centres: NDArray[np.float64]
+    places: NDArray[np.float64], weights: NDArray[np.float64], centers: NDArray[np.float64]
 ) -> NDArray[np.float64]:
     for _ in range(20):
         nearest = np.empty(len(places), np.intp)
         for start in range(0, len(places), _CHUNK):
             part = places[start : start + _CHUNK]
-            nearest[start : start + _CHUNK] = ((part[:, None] - centres[None]) ** 2).sum(axis=2).argmin(axis=1)
-        mass = np.bincount(nearest, weights, len(centres))
-        moved = centres.copy()
+            nearest[start : start + _CHUNK] = ((part[:, None] - centers[None]) ** 2).sum(axis=2).argmin(axis=1)
+        mass = np.bincount(nearest, weights, len(centers))
+        moved = centers.copy()
         for axis in range(3):
-            heap = np.bincount(nearest, weights * places[:, axis], len(centres))
+            heap = np.bincount(nearest, weights * places[:, axis], len(centers))
             np.divide(heap, mass, out=moved[:, axis], where=mass > 0)
-        if np.abs(moved - centres).max() < 1e-4:
+        if np.abs(moved - centers).max() < 1e-4:
             return moved
-        centres = moved
-    return centres
+        centers = moved
+    return centers
 
 
 def _packed(colors: NDArray[np.uint8]) -> Words:

@@ -34,7 +34,7 @@ def is_whole(factor: Fraction) -> bool:
 class _Lines(NamedTuple):
     """How one axis is scaled. Output i is the sum of source[taken[i]] * weight[i], divided by width[i].
 
-    `whole` is True where that is the plain sum of `count` neighbours, which begin `count` after those of i - 1.
+    `whole` is True where that is the plain sum of `count` neighbors, which begin `count` after those of i - 1.
     """
 
     taken: NDArray[np.intp]
@@ -52,8 +52,8 @@ def scaled(pixels: Pixels, offset: Offset, canvas: Size, scaling: Scaling) -> tu
     """A part of a canvas scaled: its new pixels, a new array, and where they begin on the scaled canvas.
 
     `pixels` has shape (h, w, 4), uint8, straight alpha, and lies at `offset`; the rest of the canvas counts as empty.
-    Smooth scaling multiplies colours by alpha, filters all four in 32-bit floats, and divides again (Porter and Duff,
-    1984; Smith, "Alpha and the history of digital compositing", 1995): a shape of one colour keeps that colour. Down,
+    Smooth scaling multiplies colors by alpha, filters all four in 32-bit floats, and divides again (Porter and Duff,
+    1984; Smith, "Alpha and the history of digital compositing", 1995): a shape of one color keeps that color. Down,
     each output pixel is the mean over the area that it covers; up, the same mean over linear interpolation.
     Where the scaled canvas is exact, the sum of alpha is kept, but for rounding; where it had to be rounded, the first
     and the last pixel of a line stand for more or less of the source than the others. Cost: a few passes.
@@ -154,7 +154,7 @@ def _reach(lines: _Lines, outputs: slice) -> tuple[int, int]:
 def _premultiplied(
     pixels: Pixels, part: Box, across: tuple[int, int], down: tuple[int, int]
 ) -> tuple[Box, NDArray[np.float32]]:
-    """Four planes, colours times alpha, over all of the source that is needed; what lies off the part is empty."""
+    """Four planes, colors times alpha, over all of the source that is needed; what lies off the part is empty."""
     left, right = min(across[0], part.x), max(across[1], part.right)
     top, bottom = min(down[0], part.y), max(down[1], part.bottom)
     needed = Box(left, top, right - left, bottom - top)
@@ -186,7 +186,7 @@ def _filtered(planes: Floats, lines: _Lines, outputs: slice, origin: int, rows_f
 
 
 def _straight(planes: Floats) -> Pixels:
-    """Premultiplied planes as pixels: rounded to the nearest, halves up; colours where alpha rounds to 0 are 0."""
+    """Premultiplied planes as pixels: rounded to the nearest, halves up; colors where alpha rounds to 0 are 0."""
     alpha = planes[3]
     result = np.empty((*alpha.shape, 4), np.uint8)
     np.add(alpha, 0.5, out=result[..., 3], casting="unsafe")

@@ -158,7 +158,7 @@ def _with_fewer_points(line: Line, most: int) -> Line:
     """A polygon with at most so many points (0: as many as it has) that holds all that it held.
 
     Step by step the change that adds the least area: a point at an inward corner is left out, or a side between two
-    outward corners is, and its neighbours are extended until they meet. No step may leave the polygon's own box or
+    outward corners is, and its neighbors are extended until they meet. No step may leave the polygon's own box or
     make it cross itself; when none is left, the box is taken. Our own greedy form of enclosing a polygon by
     one with fewer sides (Aggarwal, Chang and Yap, 1985, find the best convex one). Cost: the square of the points, as
     arrays, since a polygon that did not cross itself can only do so in the sides that are new.
@@ -247,12 +247,12 @@ def _distance(points: Line, a: Line, b: Line) -> NDArray[np.float64]:
 
 
 def _crosses_itself(line: Line) -> bool:
-    """Whether any two sides that are not neighbours meet. Cost: the square of the number of sides, as arrays."""
+    """Whether any two sides that are not neighbors meet. Cost: the square of the number of sides, as arrays."""
     return any(_is_crossed(line, index) for index in range(len(line) - 2))
 
 
 def _is_crossed(line: Line, index: int) -> bool:
-    """Whether any side but its neighbours meets the one that begins at a point."""
+    """Whether any side but its neighbors meets the one that begins at a point."""
     a, b = line, np.roll(line, -1, axis=0)
     count = len(line)
     others = (index + np.arange(2, count - 1)) % count

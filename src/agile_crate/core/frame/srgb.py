@@ -1,4 +1,4 @@
-"""Colours that were meant for another gamma or other primaries, as sRGB."""
+"""Colors that were meant for another gamma or other primaries, as sRGB."""
 
 from __future__ import annotations
 
@@ -20,11 +20,11 @@ _BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0
 
 
 def from_gamma(pixels: Pixels, gamma: float, chromaticity: tuple[float, ...] = CHROMATICITY) -> Pixels:
-    """The same colours in sRGB, a new array; alpha stays. `pixels` has shape (h, w, 4), uint8.
+    """The same colors in sRGB, a new array; alpha stays. `pixels` has shape (h, w, 4), uint8.
 
     A sample v of 255 is the light (v / 255) ** (1 / gamma), as PNG's gAMA says (W3C PNG Specification, third edition,
     clause 11.3.2.2); lights of other primaries go through CIE XYZ, their white adapted by Bradford's transform (Lam,
-    1985); the sRGB curve is that of IEC 61966-2-1. Raises ValueError for primaries that span no colours.
+    1985); the sRGB curve is that of IEC 61966-2-1. Raises ValueError for primaries that span no colors.
     Cost: one pass in 32-bit floats.
     """
     light = ((np.arange(256) / 255) ** (1 / gamma)).astype(np.float32)[pixels[..., :3]]
@@ -46,7 +46,7 @@ def from_light(
     is made 2 ** `stops` times as bright. Light brighter than white, also infinite light, becomes white; NaN
     becomes black; light where alpha is 0 is lost. The light halfway between two levels separates them, in 64 bits, so
     that the result is the same everywhere. The curve is that of IEC 61966-2-1. Raises ValueError for
-    primaries that span no colours.
+    primaries that span no colors.
     """
     h, w = light.shape[:2]
     result = np.full((h, w, 4), 255, np.uint8)
@@ -77,7 +77,7 @@ def _between(one: tuple[float, ...], other: tuple[float, ...]) -> NDArray[np.flo
     adapt = np.linalg.inv(_BRADFORD) @ np.diag((_BRADFORD @ its_white) / (_BRADFORD @ white)) @ _BRADFORD
     result: NDArray[np.float64] = np.linalg.inv(from_other) @ adapt @ to_xyz
     if not np.isfinite(result).all():
-        raise ValueError("these primaries span no colours")
+        raise ValueError("these primaries span no colors")
     return result
 
 
@@ -90,4 +90,4 @@ def _primaries(chromaticity: tuple[float, ...]) -> tuple[NDArray[np.float64], ND
     try:
         return matrix * np.linalg.solve(matrix, white), white
     except np.linalg.LinAlgError:
-        raise ValueError("these primaries span no colours") from None
+        raise ValueError("these primaries span no colors") from None

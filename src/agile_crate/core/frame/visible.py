@@ -62,7 +62,7 @@ def overlap(one: Box, other: Box) -> Box:
 def without_rim(pixels: Pixels) -> tuple[Pixels, Offset]:
     """A large picture without the rows and columns at its edges in which every byte is 0, and where that part begins.
 
-    Nothing is lost, not even colours under alpha 0. The result is a copy where that saves a quarter of the memory,
+    Nothing is lost, not even colors under alpha 0. The result is a copy where that saves a quarter of the memory,
     else a view. An empty picture keeps one pixel. Pictures up to SMALL_CANVAS_PIXELS are returned as they are.
     """
     height, width = pixels.shape[:2]

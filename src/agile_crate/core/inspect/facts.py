@@ -17,7 +17,7 @@ from ..model.geometry import Box, Size
 from ..pixels import Pixels
 from .fringe import fringe_of
 from .ground import GroundLine, ground_of
-from .miniature import SEEN, Miniature, blurred, miniature, with_neighbours
+from .miniature import SEEN, Miniature, blurred, miniature, with_neighbors
 
 HAZE_AREA = 1.5
 """The trimmed box may be so much larger by area than what is seen before we speak of haze: soft art has a soft rim."""
@@ -38,12 +38,12 @@ MOST_FEW = 200
 """Blocks with few pixels that are looked at."""
 
 COLOR_COUNT_PIXELS = 128 * 128
-"""Pixels. Colours are only counted on canvases up to this, where pixel art lives."""
+"""Pixels. Colors are only counted on canvases up to this, where pixel art lives."""
 
-MOST_COLOURS = 1024
+MOST_COLORS = 1024
 
 SEAM_ROWS = 256
-"""Rows, evenly spread, on which it is seen how much neighbouring columns differ."""
+"""Rows, evenly spread, on which it is seen how much neighboring columns differ."""
 
 SKETCH = 8
 """Pixels. The side of what is kept of a frame once its animation has been judged."""
@@ -67,13 +67,13 @@ class FrameFacts:
     * `kept`, `seen`: the boxes of alpha above 0 and above SEEN, None where nothing is;
     * `haze`: the smallest alpha floor at which the trimmed box is at most HAZE_AREA times what is seen; 0 without haze,
       and where the faint pixels are a glow that fades;
-    * `feet`: the middle of the lowest seen row; `mass`: the centre of alpha; `spread`: the standard deviation of alpha
+    * `feet`: the middle of the lowest seen row; `mass`: the center of alpha; `spread`: the standard deviation of alpha
       from it, across and along; `area`: alpha in all, in wholly covered pixels;
     * `ground`: the background of a frame without transparency;
     * `touches`: the sides that seen pixels reach;
     * `partial`: the share of seen pixels that are half transparent;
-    * `fringe`: the colour that half-covered pixels are pulled towards, black or white; empty where there is none;
-    * `colours`: how many colours are seen, up to MOST_COLOURS; 0 on canvases larger than COLOR_COUNT_PIXELS, and in
+    * `fringe`: the color that half-covered pixels are pulled towards, black or white; empty where there is none;
+    * `colors`: how many colors are seen, up to MOST_COLORS; 0 on canvases larger than COLOR_COUNT_PIXELS, and in
       soft-edged frames;
     * `specks`: stray spots as x, y, pixels;
     * `miniature`: the frame, small; None once its animation has been judged. `sketch`: smaller still, to find
@@ -97,7 +97,7 @@ class FrameFacts:
     touches: tuple[Touch, ...]
     partial: float
     fringe: str
-    colours: int
+    colors: int
     specks: tuple[tuple[int, int, int], ...]
     miniature: Miniature | None
     sketch: NDArray[np.float32]
@@ -131,7 +131,7 @@ def frame_facts(name: str, pixels: Pixels) -> FrameFacts:
     count = int(np.count_nonzero(shows))
     opaque = bool(alpha.min() == 255)
     partial = float(np.count_nonzero(shows & (alpha < 255))) / count if count else 0.0
-    mass, spread = _centre(columns, rows)
+    mass, spread = _center(columns, rows)
     small = miniature(pixels, kept)
     return FrameFacts(
         name=name,
@@ -149,7 +149,7 @@ def frame_facts(name: str, pixels: Pixels) -> FrameFacts:
         touches=() if opaque or seen is None else _touches(alpha, shows, seen, float(columns.sum()) / count),
         partial=partial,
         fringe=fringe_of(pixels, alpha) if partial else "",
-        colours=_colours(pixels, alpha) if not partial and width * height <= COLOR_COUNT_PIXELS else 0,
+        colors=_colors(pixels, alpha) if not partial and width * height <= COLOR_COUNT_PIXELS else 0,
         specks=_specks(shows) if 0 < count < shows.size else (),
         miniature=small,
         sketch=blurred(small, SKETCH),
@@ -159,7 +159,7 @@ def frame_facts(name: str, pixels: Pixels) -> FrameFacts:
 
 
 def judged(facts: FrameFacts) -> FrameFacts:
-    """The facts without what only the judgement of its animation needs."""
+    """The facts without what only the judgment of its animation needs."""
     return replace(facts, miniature=None)
 
 
@@ -175,7 +175,7 @@ def stand_of(pixels: Pixels) -> Stand:
     alpha = np.ascontiguousarray(pixels[..., 3])
     shows = alpha > SEEN
     feet = _feet(shows, _box(shows.any(0), shows.any(1)))
-    return Stand(feet, _centre(alpha.sum(0, dtype=np.float32), alpha.sum(1, dtype=np.float32))[0])
+    return Stand(feet, _center(alpha.sum(0, dtype=np.float32), alpha.sum(1, dtype=np.float32))[0])
 
 
 def _box(columns: ArrayLike, rows: ArrayLike) -> Box | None:
@@ -225,10 +225,10 @@ def _feet(shows: NDArray[np.bool_], seen: Box | None) -> tuple[float, float] | N
     return (float(ground[0] + ground[-1] + 1) / 2, float(seen.bottom))
 
 
-def _centre(
+def _center(
     columns: NDArray[np.float32], rows: NDArray[np.float32]
 ) -> tuple[tuple[float, float] | None, tuple[float, float]]:
-    """The centre of alpha, and its standard deviation from it."""
+    """The center of alpha, and its standard deviation from it."""
     total = float(columns.sum())
     if total == 0:
         return None, (0.0, 0.0)
@@ -266,13 +266,13 @@ def _longest_run(line: NDArray[np.bool_]) -> slice:
     return slice(int(starts[longest]), int(stops[longest]))
 
 
-def _colours(pixels: Pixels, alpha: NDArray[np.uint8]) -> int:
+def _colors(pixels: Pixels, alpha: NDArray[np.uint8]) -> int:
     packed = np.ascontiguousarray(pixels).view(np.uint32)[..., 0]
-    return min(MOST_COLOURS, len(np.unique(packed[alpha > SEEN])))
+    return min(MOST_COLORS, len(np.unique(packed[alpha > SEEN])))
 
 
 def _specks(shows: NDArray[np.bool_]) -> tuple[tuple[int, int, int], ...]:
-    """Small spots far from the rest, told by counting seen pixels in blocks: a block whose near neighbours hold few
+    """Small spots far from the rest, told by counting seen pixels in blocks: a block whose near neighbors hold few
     pixels, and whose wide surroundings hold no more. Our own shortcut for distances between connected components; exact
     to a block. Of very many places where little is seen only the first are looked at: there is no stray one among them.
     """
@@ -282,7 +282,7 @@ def _specks(shows: NDArray[np.bool_]) -> tuple[tuple[int, int, int], ...]:
     padded[:height, :width] = shows
     fours = padded.view(np.uint32).reshape(padded.shape[0] // block, block, -1).sum(1, dtype=np.uint32)
     blocks = ((fours * np.uint32(0x01010101)) >> np.uint32(24)).astype(np.uint8)  # the sum of each word's four bytes
-    near = with_neighbours(blocks)  # at most 9 × 16
+    near = with_neighbors(blocks)  # at most 9 × 16
     few = np.argwhere((blocks > 0) & (near <= SPECK_PIXELS)).tolist()
     reach = min(8, max(2, min(height, width) // (8 * block)))
     seen = int(blocks.sum(dtype=np.int64))
@@ -300,7 +300,7 @@ def _specks(shows: NDArray[np.bool_]) -> tuple[tuple[int, int, int], ...]:
 
 
 def _seam(pixels: Pixels) -> TileSeam | None:
-    """How the last column goes on in the first, against how neighbouring columns do."""
+    """How the last column goes on in the first, against how neighboring columns do."""
     first, last = pixels[:, 0], pixels[:, -1]
     covered = (first[:, 3] > SEEN) & (last[:, 3] > SEEN)
     if pixels.shape[1] < 4 or covered.mean() < 0.5:
@@ -312,7 +312,7 @@ def _seam(pixels: Pixels) -> TileSeam | None:
 
 
 def _likeness(first: Pixels, last: Pixels) -> float:
-    """The correlation of two lines of pixels (Pearson's); 1 where both are of one colour throughout."""
+    """The correlation of two lines of pixels (Pearson's); 1 where both are of one color throughout."""
     a, b = (line.astype(np.float64) - line.mean(axis=0) for line in (first, last))
     power = float(np.sqrt(np.square(a).sum() * np.square(b).sum()))
     return float((a * b).sum()) / power if power else 1.0

@@ -1,4 +1,4 @@
-"""Fringes: half-covered pixels that still hold some of the colour that the figure was drawn on."""
+"""Fringes: half-covered pixels that still hold some of the color that the figure was drawn on."""
 
 from __future__ import annotations
 
@@ -14,29 +14,29 @@ LINES, MANY = 64, 96
 """Rows, and half-covered pixels in them, that are looked at, evenly spread over all of them."""
 
 BESIDE = 1
-"""Pixels from a half-covered one to the covered ones that tell the figure's own colour."""
+"""Pixels from a half-covered one to the covered ones that tell the figure's own color."""
 
 FAINTEST, FULLEST = 24, 231
-"""Alpha, of 255, of the pixels that are looked at: their colour is known well, and they are clearly half covered."""
+"""Alpha, of 255, of the pixels that are looked at: their color is known well, and they are clearly half covered."""
 
 COVERED = 250
-"""Alpha, of 255, of a pixel that shows the figure's own colour."""
+"""Alpha, of 255, of a pixel that shows the figure's own color."""
 
 LEAST_PULL, MOST_LEFT = 0.85, 0.06
-"""A fringe pulls colours at least so far of the way towards its own, and explains all but so much of how they are
+"""A fringe pulls colors at least so far of the way towards its own, and explains all but so much of how they are
 off."""
 
 LEAST_OFF = 24.0
-"""Levels of 255 by which half-covered colours are off the figure's own on average."""
+"""Levels of 255 by which half-covered colors are off the figure's own on average."""
 
 
 def fringe_of(pixels: Pixels, alpha: NDArray[np.uint8]) -> str:
-    """The colour of a frame's fringe, black or white; empty where it has none. `pixels` have shape (h, w, 4), straight
+    """The color of a frame's fringe, black or white; empty where it has none. `pixels` have shape (h, w, 4), straight
     alpha.
 
-    A half-covered pixel of coverage a shows a F + (1 - a) K where the figure's colour is F and what it was drawn on, K,
+    A half-covered pixel of coverage a shows a F + (1 - a) K where the figure's color is F and what it was drawn on, K,
     was not taken out (Porter and Duff, 1984; Smith and Blinn, "Blue screen matting", 1996). F is that of the nearest
-    covered pixel. How far colours are pulled towards white and black, as (1 - a) says, is fitted by least squares; a
+    covered pixel. How far colors are pulled towards white and black, as (1 - a) says, is fitted by least squares; a
     dark line or a shadow is off as much where it is nearly covered as where it is faint, and does not fit.
     """
     every = max(1, alpha.shape[0] // LINES)
@@ -54,8 +54,8 @@ def fringe_of(pixels: Pixels, alpha: NDArray[np.uint8]) -> str:
     if float(np.abs(off).mean()) < LEAST_OFF / 3 or float(np.abs(off).max(axis=1).mean()) < LEAST_OFF:
         return ""
     missing = 1 - alpha[rows, columns, None].astype(np.float32) / 255
-    for towards, colour in (("black", 0.0), ("white", 255.0)):
-        pulled = missing * (colour - figure)
+    for towards, color in (("black", 0.0), ("white", 255.0)):
+        pulled = missing * (color - figure)
         power = float(np.square(pulled).sum())
         if power == 0:
             continue
@@ -69,7 +69,7 @@ def fringe_of(pixels: Pixels, alpha: NDArray[np.uint8]) -> str:
 def _covered_beside(
     pixels: Pixels, alpha: NDArray[np.uint8], rows: NDArray[np.intp], columns: NDArray[np.intp]
 ) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
-    """The mean colour of the covered pixels round each place, and whether there are any."""
+    """The mean color of the covered pixels round each place, and whether there are any."""
     height, width = alpha.shape
     across, along = np.meshgrid(np.arange(-BESIDE, BESIDE + 1), np.arange(-BESIDE, BESIDE + 1))
     y = np.clip(rows[:, None] + along.ravel(), 0, height - 1)

@@ -1,4 +1,4 @@
-"""What lies behind the figure in a frame without transparency: one colour, or the checkerboard that stands for none."""
+"""What lies behind the figure in a frame without transparency: one color, or the checkerboard that stands for none."""
 
 from __future__ import annotations
 
@@ -27,14 +27,14 @@ LEAST_GROUND, MOST_GROUND = 0.1, 0.98
 """The share of the picture that a background fills. With less there is none, with more there is no figure."""
 
 NEUTRAL, LEAST_APART, MOST_APART = 10, 6, 110
-"""Levels of 255. The colours of a checkerboard that stands for transparency are greys, so far from each other."""
+"""Levels of 255. The colors of a checkerboard that stands for transparency are grays, so far from each other."""
 
 SMALLEST_SQUARE, LARGEST_SQUARE = 2, 64
 """Pixels."""
 
 
 class GroundLine(NamedTuple):
-    """A background: its colour, or the side of its squares where it is a checkerboard, else 0."""
+    """A background: its color, or the side of its squares where it is a checkerboard, else 0."""
 
     color: Color
     square: int = 0
@@ -50,14 +50,14 @@ def ground_of(pixels: Pixels) -> GroundLine | None:
 
 
 def _solid(pixels: Pixels, rim: NDArray[np.int16]) -> GroundLine | None:
-    colour = np.median(rim, axis=0).astype(np.int16)
-    if not (_near(rim, colour).mean() >= MOST_OF_RIM and _near(_corners(pixels), colour).all()):
+    color = np.median(rim, axis=0).astype(np.int16)
+    if not (_near(rim, color).mean() >= MOST_OF_RIM and _near(_corners(pixels), color).all()):
         return None
     height, width = (max(2, side // FRAME) for side in pixels.shape[:2])
     inner = pixels[height:-height, width:-width, :3].astype(np.int16)
-    if 0 in inner.shape or _near(rim_of(inner), colour).mean() < MOST_OF_FRAME:
+    if 0 in inner.shape or _near(rim_of(inner), color).mean() < MOST_OF_FRAME:
         return None
-    share = float(_near(pixels[..., :3].astype(np.int16), colour).mean())
+    share = float(_near(pixels[..., :3].astype(np.int16), color).mean())
     exact = _commonest(rim)
     return GroundLine(exact) if LEAST_GROUND <= share <= MOST_GROUND else None
 
@@ -71,8 +71,8 @@ def _corners(pixels: Pixels) -> NDArray[np.int16]:
     return pixels[[0, 0, -1, -1], [0, -1, 0, -1], :3].astype(np.int16)
 
 
-def _near(colours: NDArray[np.int16], colour: NDArray[np.int16]) -> NDArray[np.bool_]:
-    near: NDArray[np.bool_] = np.abs(colours - colour).max(axis=-1) <= NEAR
+def _near(colors: NDArray[np.int16], color: NDArray[np.int16]) -> NDArray[np.bool_]:
+    near: NDArray[np.bool_] = np.abs(colors - color).max(axis=-1) <= NEAR
     return near
 
 
@@ -90,13 +90,13 @@ def _checkered(pixels: Pixels, rim: NDArray[np.int16]) -> GroundLine | None:
     low, high = (float(np.quantile(light, share)) for share in (0.2, 0.8))
     if not LEAST_APART <= high - low <= MOST_APART:
         return None
-    grey = pixels[..., :3].mean(axis=2)
-    across, along = _period(grey[0]) or _period(grey[-1]), _period(grey[:, 0]) or _period(grey[:, -1])
+    gray = pixels[..., :3].mean(axis=2)
+    across, along = _period(gray[0]) or _period(gray[-1]), _period(gray[:, 0]) or _period(gray[:, -1])
     if across and along and across[0] == along[0]:
-        bright = _squares(grey.shape, across[0], across[1], along[1])
+        bright = _squares(gray.shape, across[0], across[1], along[1])
         for first in (bright, ~bright):
             expected = np.where(first, high, low)
-            fits = np.abs(grey - expected) <= max(4.0, (high - low) / 4)
+            fits = np.abs(gray - expected) <= max(4.0, (high - low) / 4)
             if rim_of(fits).mean() >= MOST_OF_RIM and LEAST_GROUND <= fits.mean() <= MOST_GROUND:
                 value = half_up(high)
                 return GroundLine(Color(value, value, value), across[0])

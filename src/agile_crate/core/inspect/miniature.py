@@ -28,7 +28,7 @@ SEEN = 8
 
 
 class Miniature(NamedTuple):
-    """A frame on its canvas, shape (h, w, 4), colours multiplied by alpha; each pixel is the mean of `step` ×
+    """A frame on its canvas, shape (h, w, 4), colors multiplied by alpha; each pixel is the mean of `step` ×
     `step`."""
 
     step: int
@@ -62,11 +62,11 @@ def miniature(pixels: Pixels, kept: Box | None) -> Miniature:
     part = pixels[top * step : bottom * step : stride, left * step : right * step : stride]
     alpha = part[..., 3].astype(np.uint16)
     alpha += alpha >> 7  # 0 to 256, so that the shift below is exact for 0 and for 255
-    colours = part.astype(np.uint16)
+    colors = part.astype(np.uint16)
     for channel in range(3):
-        colours[..., channel] *= alpha
-    colours[..., :3] >>= 8
-    small[top:bottom, left:right] = _means(colours, step // stride)
+        colors[..., channel] *= alpha
+    colors[..., :3] >>= 8
+    small[top:bottom, left:right] = _means(colors, step // stride)
     return Miniature(step, small)
 
 
@@ -101,11 +101,11 @@ def difference(a: Miniature, b: Miniature) -> MiniatureDifference | None:
     seen = int(np.count_nonzero(np.maximum(a.pixels[..., 3], b.pixels[..., 3]) > SEEN))
     values = off.ravel().astype(np.float32)
     mean = float(np.sqrt(np.dot(values, values) / (4 * max(1, seen))))
-    return MiniatureDifference(mean, float(with_neighbours(most).max()) / 9)
+    return MiniatureDifference(mean, float(with_neighbors(most).max()) / 9)
 
 
-def with_neighbours(values: NDArray[T]) -> NDArray[T]:
-    """Of each value the sum with its eight neighbours; beyond the edge there is nothing."""
+def with_neighbors(values: NDArray[T]) -> NDArray[T]:
+    """Of each value the sum with its eight neighbors; beyond the edge there is nothing."""
     padded = np.pad(values, 1)
     rows = padded[:-2] + padded[1:-1] + padded[2:]
     around: NDArray[T] = rows[:, :-2] + rows[:, 1:-1] + rows[:, 2:]

@@ -17,7 +17,7 @@ FURTHEST = 8
 """A picture may have moved by one of so many parts of its canvas at most: what has moved further was meant to."""
 
 LEAST_COMMON = 0.5
-"""The cosine of the two neighbours as vectors, without which they are no one drawing and tell nothing of a third."""
+"""The cosine of the two neighbors as vectors, without which they are no one drawing and tell nothing of a third."""
 
 ROOM = 16
 """Pixels kept round what is seen of the pictures, as far as their canvas goes."""
@@ -28,14 +28,14 @@ other."""
 
 
 class Displacement(NamedTuple):
-    """How far a frame has moved from where its neighbours are: by how much moving it back makes it match them better (1
-    is not at all, 0 wholly), and how much the neighbours differ from each other, as a share of how the frame differs
-    from them. `agreed`: registered by itself with either neighbour, it has moved by this, but for how these move from
+    """How far a frame has moved from where its neighbors are: by how much moving it back makes it match them better (1
+    is not at all, 0 wholly), and how much the neighbors differ from each other, as a share of how the frame differs
+    from them. `agreed`: registered by itself with either neighbor, it has moved by this, but for how these move from
     each other."""
 
     by: Offset
     left: float
-    neighbours: float
+    neighbors: float
     agreed: bool
 
 
@@ -47,7 +47,7 @@ def plane(pixels: Pixels, box: Box) -> Plane:
 
 
 def moved_between(before: Plane, frame: Plane, after: Plane, guess: Offset) -> Displacement | None:
-    """How far a frame lies from where two neighbours say it should, if a shift by whole pixels makes it match both of
+    """How far a frame lies from where two neighbors say it should, if a shift by whole pixels makes it match both of
     them better. Shifts are looked for by phase correlation with either (Kuglin and Hines, "The phase correlation image
     alignment method", 1975), beside the guess. Cost: n log n in the pixels.
     """
@@ -104,10 +104,10 @@ def _off(frame: Plane, other: Plane, shift: Offset, moved: bool) -> float:
     return float(np.square(frame[source] - other[where]).sum())
 
 
-def scaled_back(frame: Plane, factor: float, centre: tuple[float, float], to: tuple[float, float]) -> Plane:
-    """A frame scaled by 1 / factor about its centre, x and y, which comes to lie at another place; linear between
+def scaled_back(frame: Plane, factor: float, center: tuple[float, float], to: tuple[float, float]) -> Plane:
+    """A frame scaled by 1 / factor about its center, x and y, which comes to lie at another place; linear between
     pixels, and nothing beyond the edge."""
-    for axis, (at, put) in enumerate(zip(reversed(centre), reversed(to), strict=True), 1):
+    for axis, (at, put) in enumerate(zip(reversed(center), reversed(to), strict=True), 1):
         length = frame.shape[axis]
         source = at + factor * (np.arange(length) + 0.5 - put) - 0.5
         first = np.floor(source)
@@ -122,7 +122,7 @@ def scaled_back(frame: Plane, factor: float, centre: tuple[float, float], to: tu
 
 
 def scaled_between(before: Plane, frame: Plane, after: Plane, back: Plane) -> tuple[float, float]:
-    """As `Displacement.left` and `Displacement.neighbours`, for a frame and what it is when scaled back."""
+    """As `Displacement.left` and `Displacement.neighbors`, for a frame and what it is when scaled back."""
     still = [float(np.square(frame - other).sum()) for other in (before, after)]
     left = [float(np.square(back - other).sum()) for other in (before, after)]
     apart = float(np.square(before - after).sum())

@@ -74,7 +74,7 @@ class Crate(NamedTuple):
     """One build's result: its sheets and all that is known of its frames.
 
     `settings` are those by which frames were taken and changed, as they were given: a proof repeats them.
-    `background` is the colour (#rrggbb) that the sheets were flattened on, empty if they have alpha. `files` are the
+    `background` is the color (#rrggbb) that the sheets were flattened on, empty if they have alpha. `files` are the
     names of the build's text files, where there are more than one; `file_sha256` are the digests of those of this crate
     that are not metadata. `built_from` is the digest of what the crate was built from (`core.crate.origin`), empty
     where it was not recorded.

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 class Picture(NamedTuple):
     """One frame's pixels on their way from the source to a sheet.
 
-    `pixels` lie on the canvas at `offset`; the rest of the canvas is empty. `keyed` counts the pixels that a colour key
+    `pixels` lie on the canvas at `offset`; the rest of the canvas is empty. `keyed` counts the pixels that a color key
     took away. `stored` is the part of the canvas that goes on a sheet, None for all of it. `flipped`: its left and
     right are those of its drawing exchanged. `source` is its whole canvas before touches were laid over it, None if
     there were none. Where `file` is there, pixels are still to be read from it: those that stand here are hollow

@@ -1,4 +1,4 @@
-"""The step that tells what the colour key did; it was applied at first sight."""
+"""The step that tells what the color key did; it was applied at first sight."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from .step import Decision, Lineup, Step, warning_of_empty
 
 
 class Keyed(NamedTuple):
-    """How many pixels the colour key took away, and whether anything is left."""
+    """How many pixels the color key took away, and whether anything is left."""
 
     gone: int
     is_empty: bool
@@ -29,7 +29,7 @@ def decide(facts: Iterable[Keyed], lineup: Lineup, _: Settings) -> Decision[None
     all_keyed = list(facts)
     lost = [keyed.gone for keyed in all_keyed if keyed.gone]
     emptied = [name for name, keyed in zip(lineup.names, all_keyed, strict=True) if keyed.is_empty]
-    remark = f"the colour key made {counted(sum(lost), 'pixel')} of {counted(len(lost), 'frame')} empty"
+    remark = f"the color key made {counted(sum(lost), 'pixel')} of {counted(len(lost), 'frame')} empty"
     return Decision((), (Message(remark),), warning_of_empty(emptied, lineup, "color_key"))
 
 

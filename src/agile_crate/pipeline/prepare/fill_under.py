@@ -1,4 +1,4 @@
-"""The step that carries colours under transparent pixels, for texture filters."""
+"""The step that carries colors under transparent pixels, for texture filters."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ def fact(_: Picture, __: Settings) -> None:
 
 
 def decide(_: Iterable[None], lineup: Lineup, __: Settings) -> Decision[None]:
-    remark = message("colours carried under the transparent pixels of all frames ({fill_under})")
+    remark = message("colors carried under the transparent pixels of all frames ({fill_under})")
     return Decision(alike(None, lineup), (remark,))
 
 

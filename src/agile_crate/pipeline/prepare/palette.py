@@ -1,4 +1,4 @@
-"""The step that brings all frames to the colours of one palette."""
+"""The step that brings all frames to the colors of one palette."""
 
 from __future__ import annotations
 
@@ -18,14 +18,14 @@ from .step import Decision, Lineup, Step, alike
 
 
 class FrameColors(NamedTuple):
-    """The colours of a frame that are seen clearly, and, where a palette is to be found, all of them weighed."""
+    """The colors of a frame that are seen clearly, and, where a palette is to be found, all of them weighed."""
 
     solid: Words
     weighed: Histogram | None
 
 
-class Recolouring(NamedTuple):
-    """A palette, and whether colours between its entries become patterns."""
+class Recoloring(NamedTuple):
+    """A palette, and whether colors between its entries become patterns."""
 
     colors: tuple[Color, ...]
     dither: bool
@@ -35,14 +35,14 @@ def fact(picture: Picture, settings: Settings) -> FrameColors:
     return FrameColors(solid_colors(picture.pixels), histogram(picture.pixels) if settings.colors else None)
 
 
-def decide(facts: Iterable[FrameColors], lineup: Lineup, settings: Settings) -> Decision[Recolouring]:
+def decide(facts: Iterable[FrameColors], lineup: Lineup, settings: Settings) -> Decision[Recoloring]:
     solid = np.zeros(1 << 24, bool)
 
     def weighed() -> Iterator[Histogram]:
-        for colours in facts:
-            solid[colours.solid] = True
-            if colours.weighed is not None:
-                yield colours.weighed
+        for colors in facts:
+            solid[colors.solid] = True
+            if colors.weighed is not None:
+                yield colors.weighed
 
     histograms = weighed()
     colors = derived(histograms, settings.colors) if settings.colors else settings.palette
@@ -50,18 +50,18 @@ def decide(facts: Iterable[FrameColors], lineup: Lineup, settings: Settings) -> 
         pass  # without a palette to be found nobody has asked for the facts yet
     assert isinstance(colors, tuple), "the palette's file is read before"
     colors = tuple(dict.fromkeys(colors))
-    remarks = [Message(f"all frames in the {counted(len(colors), 'colour')} of one palette")]
+    remarks = [Message(f"all frames in the {counted(len(colors), 'color')} of one palette")]
     if moved := furthest(colors, np.flatnonzero(solid).astype(np.uint32)):
-        remarks.append(Message(f"colours that moved furthest, in Oklab: {joined(map(_moved, moved))}"))
-    silhouette = (Message("the palette has one colour: every frame becomes a silhouette"),) if len(colors) == 1 else ()
-    return Decision(alike(Recolouring(colors, settings.dither), lineup), tuple(remarks), silhouette)
+        remarks.append(Message(f"colors that moved furthest, in Oklab: {joined(map(_moved, moved))}"))
+    silhouette = (Message("the palette has one color: every frame becomes a silhouette"),) if len(colors) == 1 else ()
+    return Decision(alike(Recoloring(colors, settings.dither), lineup), tuple(remarks), silhouette)
 
 
 def _moved(moved: MovedColor) -> str:
     return f"{moved.before.hex} to {moved.after.hex} ({moved.distance:.3f})"
 
 
-def apply(picture: Picture, wanted: Recolouring) -> Picture:
+def apply(picture: Picture, wanted: Recoloring) -> Picture:
     pixels = palette_map(wanted.colors, wanted.dither).mapped(picture.pixels, picture.offset)
     return picture._replace(pixels=pixels)
 

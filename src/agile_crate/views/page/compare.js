@@ -32,7 +32,7 @@ function startOfPart(show) {
 }
 
 /**
- * Where two frames differ with their pivots on one point, and how much: from black through red to white. Colours are
+ * Where two frames differ with their pivots on one point, and how much: from black through red to white. Colors are
  * weighed by their alpha. The picture, where its left top lies from the pivot, and how many of its pixels differ.
  */
 function differenceOf(one, oneIndex, two, twoIndex) {

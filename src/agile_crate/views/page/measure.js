@@ -1,4 +1,4 @@
-// Measuring: the pixel under the pointer, in its exact colour, and distances.
+// Measuring: the pixel under the pointer, in its exact color, and distances.
 
 /** The pane at a place of the stage, and the place as the art has it, from the pivot. */
 function artOnStage(place) {
@@ -17,7 +17,7 @@ const exactly = { images: new WeakMap(), gl: undefined };
 
 /**
  * A pixel of an image: [red, green, blue, alpha], and whether it is exact. Canvas 2D multiplies by alpha and loses
- * colour where there is little; a texture does not. Until the image lies there, the canvas must do.
+ * color where there is little; a texture does not. Until the image lies there, the canvas must do.
  */
 function pixelOf(image, x, y, later) {
   const known = exactly.images.get(image);

@@ -6,7 +6,7 @@ const liesOn = ({ sheet }) => sheet;
 const at = (id) => document.getElementById(id);
 const DATA = JSON.parse(at("crate").textContent);
 
-/** Colours, as the style sheet has them: they are those of the films, the strips and the charts. */
+/** Colors, as the style sheet has them: they are those of the films, the strips and the charts. */
 const hue = ((style) => (name) => style.getPropertyValue(`--${name}`).trim())(getComputedStyle(document.documentElement));
 
 /** A name with nothing in it that could turn the text round or hide some of it. */

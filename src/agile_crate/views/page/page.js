@@ -318,7 +318,7 @@ function pressKey(event, press) {
   const choice = (key, among) => { state[key] = among[(among.indexOf(state[key]) + 1) % among.length]; };
   const keys = {
     " ": press.play, ArrowLeft: press.back, ArrowRight: press.forward, Home: () => seekAndStop(0), End: () => seekAndStop(Infinity),
-    ArrowUp: () => choose(neighbour(-1).show.name), ArrowDown: () => choose(neighbour(1).show.name),
+    ArrowUp: () => choose(neighbor(-1).show.name), ArrowDown: () => choose(neighbor(1).show.name),
     "+": press.nearer, "-": press.farther, "0": press.fit, "[": press.from, "]": press.until, "\\": press.whole,
     o: () => { state.onion = state.onion ? 0 : 2; }, g: () => choice("guide", ["", "line", "rosette"]), p: () => turn("pivot"),
     s: () => turn("shapes"), c: () => turn("canvas"), w: () => turn("path"), m: () => turn("mirrored"), b: () => turn("boxes"),

@@ -76,7 +76,7 @@ function roomOf(crate, show) {
   return { left: x, top: y, right: w - x, bottom: h - y };
 }
 
-/** Whether a show is painted, so that it looks best smoothed: more colours in its frames than pixel art has. */
+/** Whether a show is painted, so that it looks best smoothed: more colors in its frames than pixel art has. */
 function isPainted(crate, show) {
   return kept(storeOf(crate).painted, show.name, () => {
     const frame = crate.document.frames[show.frames[Math.floor(show.frames.length / 2)]];
@@ -88,7 +88,7 @@ function isPainted(crate, show) {
   });
 }
 
-/** The middle of the lowest row that is seen, and the centre of mass, as the charts have them; null where nothing is. */
+/** The middle of the lowest row that is seen, and the center of mass, as the charts have them; null where nothing is. */
 function standOf({ data, width, height }) {
   let mass = 0, x = 0, y = 0, feet = null;
   for (let row = 0, place = 3; row < height; row++) {
@@ -124,7 +124,7 @@ function standsOf(crate, show, later) {
   return show.frames.map((index) => stands.get(index));
 }
 
-/** A frame on its canvas with every colour drawn three quarters of the way to a tint. */
+/** A frame on its canvas with every color drawn three quarters of the way to a tint. */
 function tintedOf(crate, index, tint) {
   return kept(storeOf(crate).tinted, `${index} ${tint}`, () => {
     const frame = crate.document.frames[index], context = canvasOf(...frame.canvas);

@@ -92,7 +92,7 @@ function paintReel() {
 }
 
 /** The next show of the reel that the filter lets pass. */
-function neighbour(by) {
+function neighbor(by) {
   const there = reel.items.filter((item) => !item.button.hidden), place = there.findIndex((item) => item.show === stage.show);
   return there[(place + by + there.length) % there.length];
 }
@@ -105,7 +105,7 @@ function listenToReel() {
     if (first) choose(first.show.name);
   });
   at("reel").addEventListener("keydown", (event) => {
-    const by = { ArrowDown: 1, ArrowRight: 1, ArrowUp: -1, ArrowLeft: -1 }[event.key], next = by && neighbour(by);
+    const by = { ArrowDown: 1, ArrowRight: 1, ArrowUp: -1, ArrowLeft: -1 }[event.key], next = by && neighbor(by);
     if (!next) return;
     event.preventDefault();
     event.stopPropagation();

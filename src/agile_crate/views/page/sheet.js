@@ -78,7 +78,7 @@ function paintSheetMarks(look) {
   }
 }
 
-/** The colour of a frame's animation, the same as on annotated sheets. */
+/** The color of a frame's animation, the same as on annotated sheets. */
 function toneOf(index) {
   const { show } = stage.crate.owners[index][0];
   return show.still ? hue("still") : hue(`tone-${show.index % 8}`);

@@ -47,7 +47,7 @@ function roomShown() {
 }
 
 /** Brings what is shown to the middle of the stage, below the captions; without a zoom, as large as it can be. */
-function centreStage(zoom) {
+function centerStage(zoom) {
   const { width, height } = at("stage"), { left, top, right, bottom } = roomShown();
   const halved = otherOf(stage) && state.compared === "beside" ? 2 : 1, rim = 20 * dense(), head = CAPTION * dense();
   zoom ??= fitting(width / halved - rim, height - head - rim, { w: left + right, h: top + bottom });
@@ -58,12 +58,12 @@ function centreStage(zoom) {
 /** The view as it is asked for: fitted, at a place of the art, or as somebody moved it. */
 function lookAtStage() {
   const resized = fillRoom(at("stage")), { width, height } = at("stage");
-  if (state.zoom === "fit") centreStage();
+  if (state.zoom === "fit") centerStage();
   else if (state.at) {
     const one = grain(state.zoom), [x, y] = state.at;
     stage.view = { zoom: state.zoom, x: width / 2 - x * one, y: height / 2 - y * one };
     state.at = null;
-  } else if (!stage.placed) centreStage(state.zoom);
+  } else if (!stage.placed) centerStage(state.zoom);
   else if (state.zoom !== stage.view.zoom || resized) stage.view = zoomedAt(stage.view, state.zoom, { x: width / 2, y: height / 2 });
   stage.placed = true;
 }
@@ -206,7 +206,7 @@ function paintCross(context, x, y) {
   }
 }
 
-/** The way of the feet (a line) and of the centre of mass (dotted), with where they are now. */
+/** The way of the feet (a line) and of the center of mass (dotted), with where they are now. */
 function paintPath(context, pane, stands, step) {
   for (const [point, color, dash] of [["feet", hue("feet"), []], ["mass", hue("mass"), [2, 3]]]) {
     onArt(context, pane, (scale) => {

@@ -23,7 +23,7 @@ MOST_OPAQUE = 0.8
 """The share of an animation's frames that have no transparency, from which what is behind them is a background."""
 
 MOST_HOLES = 0.002
-"""The share of the figure that a colour key may take from its inside."""
+"""The share of the figure that a color key may take from its inside."""
 
 LEAST_FIGURE = 0.005
 """The share of the canvas that must be left."""
@@ -42,22 +42,22 @@ def background(sequence: Surveyed) -> Iterator[Finding]:
             sequence, BACKGROUND_CHECKERED, FAULT, checkered, what, "export again, as PNG with its transparency"
         )
     if solid:
-        colour = Counter(frame.ground.color for frame in solid if frame.ground).most_common(1)[0][0]
-        what = f"no transparency: the background is solid {colour.hex} and will be drawn"
-        yield finding(sequence, BACKGROUND_SOLID, FAULT, solid, what, _key(sequence, solid, colour))
+        color = Counter(frame.ground.color for frame in solid if frame.ground).most_common(1)[0][0]
+        what = f"no transparency: the background is solid {color.hex} and will be drawn"
+        yield finding(sequence, BACKGROUND_SOLID, FAULT, solid, what, _key(sequence, solid, color))
     if opaque and not solid and not checkered and len(opaque) == len(sequence.frames):
         what = "no transparency at all: right for a tile or a backdrop, not for a figure"
         yield finding(sequence, ALPHA_NONE, NOTE, opaque, what, "export with transparency if it is a figure")
 
 
-def _key(sequence: Surveyed, solid: Sequence[FrameFacts], colour: Color) -> str:
-    """The colour key that leaves the figures as they are, or what is to be done by hand."""
+def _key(sequence: Surveyed, solid: Sequence[FrameFacts], color: Color) -> str:
+    """The color key that leaves the figures as they are, or what is to be done by hand."""
     pictures = [sequence.again(frame) for frame in some_of(solid)]
     for tolerance in (0, NEAR):
-        key = ColorKey(colour, tolerance)
+        key = ColorKey(color, tolerance)
         if all(_is_clean(keyed(picture, key)) for picture in pictures):
-            return setting("color_key", f"{colour.hex}:{tolerance}" if tolerance else colour.hex)
-    return "export with transparency: the figure has that colour, too, so a colour key would take away parts of it"
+            return setting("color_key", f"{color.hex}:{tolerance}" if tolerance else color.hex)
+    return "export with transparency: the figure has that color, too, so a color key would take away parts of it"
 
 
 def _is_clean(after: Pixels) -> bool:

@@ -130,13 +130,13 @@ def _hardened(sequence: Surveyed, soft: Sequence[FrameFacts]) -> str:
 
 
 def fringes(sequence: Surveyed) -> Iterator[Finding]:
-    """Edges that keep the colour of what the figure was drawn on."""
+    """Edges that keep the color of what the figure was drawn on."""
     fringed = [frame for frame in sequence.frames if frame.fringe]
     if len(fringed) * 2 <= len(sequence.frames):
         return
-    colours = joined(sorted({frame.fringe for frame in fringed}))
+    colors = joined(sorted({frame.fringe for frame in fringed}))
     what = (
-        f"half-covered edges turn {colours} in {counted(len(fringed), 'frame')}: cut out of a {colours} background, "
-        "or stored with its colours multiplied by alpha; a rim shows on any other ground"
+        f"half-covered edges turn {colors} in {counted(len(fringed), 'frame')}: cut out of a {colors} background, "
+        "or stored with its colors multiplied by alpha; a rim shows on any other ground"
     )
-    yield finding(sequence, FRINGE, DOUBT, fringed, what, "export with straight alpha, without a matte colour")
+    yield finding(sequence, FRINGE, DOUBT, fringed, what, "export with straight alpha, without a matte color")

@@ -24,7 +24,7 @@ LEAST_FOR_PATH = 4
 """Frames. A path cannot be told from fewer, nor can what departs from it."""
 
 LEAST_JUMP = 0.6
-"""Pixels that a frame's centre of mass lies off its neighbours' middle, across or along, where that alone tells a
+"""Pixels that a frame's center of mass lies off its neighbors' middle, across or along, where that alone tells a
 jump."""
 
 LEAST_OFF = 0.25
@@ -41,26 +41,26 @@ SUSPECTS = 3
 """Frames of an animation that are looked at again, the most unusual first."""
 
 LEFT = 0.5
-"""Moving or scaling a frame back must take away all but this share of how it differs from either neighbour."""
+"""Moving or scaling a frame back must take away all but this share of how it differs from either neighbor."""
 
-NEIGHBOURS = 0.5
-"""Its neighbours differ from each other by no more than this share of how it differs from them."""
+NEIGHBORS = 0.5
+"""Its neighbors differ from each other by no more than this share of how it differs from them."""
 
 LEFT_BY_MOTION = 3.0
-"""What is left is no more than so many times the difference of the neighbours, or LEAST_LEFT: else it is another
+"""What is left is no more than so many times the difference of the neighbors, or LEAST_LEFT: else it is another
 drawing."""
 
 LEAST_LEFT = 0.3
 
 LEFT_IF_AGREED, AGREED = 0.9, 0.6
-"""More may be left where a frame's neighbours differ much, as long as all tell the same shift: either neighbour, and,
-within so many pixels, the centre of mass."""
+"""More may be left where a frame's neighbors differ much, as long as all tell the same shift: either neighbor, and,
+within so many pixels, the center of mass."""
 
 CLEARLY = 0.4
-"""Neighbours that differ more may do so if the frame, put back, differs from them by no more than this share of it."""
+"""Neighbors that differ more may do so if the frame, put back, differs from them by no more than this share of it."""
 
 LEAST_SCALED, MOST_SCALED = 0.012, 0.12
-"""The share by which a frame is larger or smaller than its neighbours, both across and along. More was meant."""
+"""The share by which a frame is larger or smaller than its neighbors, both across and along. More was meant."""
 
 OTHER_GROWTH, SAME_GROWTH = 0.5, 0.2
 """By so much, as a share, its area may grow more or less than its width and height do together, and these by themselves
@@ -84,26 +84,26 @@ SMOOTH, CLEARLY_SMOOTH = 1.15, 1.3
 be seen."""
 
 
-def jump(centres: NDArray[np.float64]) -> tuple[int, NDArray[np.float64]] | None:
-    """The one point of a path, shape (n, 2), that lies off its neighbours' middle as no other does, and by how much;
+def jump(centers: NDArray[np.float64]) -> tuple[int, NDArray[np.float64]] | None:
+    """The one point of a path, shape (n, 2), that lies off its neighbors' middle as no other does, and by how much;
     None if there is none."""
-    if len(centres) < LEAST_FOR_PATH:
+    if len(centers) < LEAST_FOR_PATH:
         return None
-    off = _off_path(centres)
+    off = _off_path(centers)
     off[0] = off[-1] = 0
     suspects = unusual(off, LEAST_JUMP, QUIET_PIXELS)
     return (suspects[0], off[suspects[0]]) if suspects else None
 
 
 def _off_path(path: NDArray[np.float64]) -> NDArray[np.float64]:
-    """How far each point of a closed path lies off the middle of its neighbours."""
+    """How far each point of a closed path lies off the middle of its neighbors."""
     off: NDArray[np.float64] = path - (np.roll(path, 1, axis=0) + np.roll(path, -1, axis=0)) / 2
     return off
 
 
 def unusual(off: NDArray[np.float64], least: float, quiet: float, score: float = UNUSUAL) -> list[int]:
     """The places where a path is off by at least so much, and by more than is usual elsewhere along it; the worst
-    first. Its two neighbours, which a place drags along by half, are left aside, and are no such places themselves."""
+    first. Its two neighbors, which a place drags along by half, are left aside, and are no such places themselves."""
     size = np.linalg.norm(off, axis=1)
     count = len(size)
     found: list[int] = []
@@ -122,21 +122,21 @@ def out_of_place(sequence: Surveyed) -> Iterator[Finding]:
     frames = sequence.frames
     if len(frames) < LEAST_FOR_PATH or not sequence.has_one_canvas:
         return
-    centres = [frame.mass for frame in frames if frame.mass is not None]
-    if len(centres) < len(frames):
+    centers = [frame.mass for frame in frames if frame.mass is not None]
+    if len(centers) < len(frames):
         return
     scenes = _Scenes(sequence)
-    found: list[_Slip | _Pulse] = [*_slips(scenes, np.array(centres)), *_pulses(scenes)]
+    found: list[_Slip | _Pulse] = [*_slips(scenes, np.array(centers)), *_pulses(scenes)]
     if len({one.place for one in found}) != 1:
         return
     best, code = min(found, key=lambda one: one.left), JUMP  # what leaves least explains it
     if isinstance(best, _Slip):
         x, y = best.by
-        what = f"jumps off its neighbours' path by {x:+d},{y:+d} pixels for one frame: the figure twitches"
+        what = f"jumps off its neighbors' path by {x:+d},{y:+d} pixels for one frame: the figure twitches"
         remedy = f"move that frame by {-x:+d},{-y:+d}"
     else:
         code, more = SIZE_DEPARTS, best.factor - 1
-        what = f"is {abs(more):.1%} {'larger' if more > 0 else 'smaller'} than its neighbours: the figure pulses"
+        what = f"is {abs(more):.1%} {'larger' if more > 0 else 'smaller'} than its neighbors: the figure pulses"
         remedy = f"export it again at the others' size, or scale it to {1 / best.factor:.1%}"
     yield finding(sequence, code, FAULT, [frames[best.place]], what, remedy)
 
@@ -157,38 +157,38 @@ class _Pulse(NamedTuple):
     left: float
 
 
-def _slips(scenes: _Scenes, centres: NDArray[np.float64]) -> Iterator[_Slip]:
-    off = _off_path(centres)
+def _slips(scenes: _Scenes, centers: NDArray[np.float64]) -> Iterator[_Slip]:
+    off = _off_path(centers)
     for place in unusual(off, LEAST_OFF, QUIET_PIXELS):
         before, frame, after = scenes.around(place)
         guess = Offset(*(-half_up(value) for value in off[place].tolist()))
         found = moved_between(before, frame, after, guess)
-        if found and (_explains(found.left, found.neighbours) or _is_agreed(found, off[place])):
+        if found and (_explains(found.left, found.neighbors) or _is_agreed(found, off[place])):
             yield _Slip(place, found.by, found.left)
 
 
 def _is_agreed(moved: Displacement, off: NDArray[np.float64]) -> bool:
-    """Whether a shift is told alike by either neighbour and by the centre of mass, and makes the frame match both."""
+    """Whether a shift is told alike by either neighbor and by the center of mass, and makes the frame match both."""
     by_mass = np.abs(off - moved.by).max() <= AGREED
     return moved.agreed and moved.left <= LEFT_IF_AGREED and bool(by_mass)
 
 
-def _explains(left: float, neighbours: float) -> bool:
-    """Whether nothing else is left to explain than how the neighbours differ from each other, too."""
-    if left > LEFT or left > max(LEAST_LEFT, LEFT_BY_MOTION * neighbours):
+def _explains(left: float, neighbors: float) -> bool:
+    """Whether nothing else is left to explain than how the neighbors differ from each other, too."""
+    if left > LEFT or left > max(LEAST_LEFT, LEFT_BY_MOTION * neighbors):
         return False
-    return neighbours <= NEIGHBOURS or left <= CLEARLY * neighbours
+    return neighbors <= NEIGHBORS or left <= CLEARLY * neighbors
 
 
 class _Scenes:
-    """Frames of an animation at their full size, each with its neighbours."""
+    """Frames of an animation at their full size, each with its neighbors."""
 
     def __init__(self, sequence: Surveyed) -> None:
         self.frames = sequence.frames
         self.pixels = lru_cache(SUSPECTS)(sequence.again)
 
     def box(self, place: int) -> Box:
-        """The part of the canvas that a frame and its neighbours are compared on."""
+        """The part of the canvas that a frame and its neighbors are compared on."""
         frames = self.three(place)
         boxes = [frame.kept for frame in frames if frame.kept]
         width, height = frames[0].canvas
@@ -203,7 +203,7 @@ class _Scenes:
         return [plane(self.pixels(frame), box) for frame in self.three(place)]
 
     def three(self, place: int, steps: tuple[int, ...] = (-1, 0, 1)) -> list[FrameFacts]:
-        """The frame at a place, and its neighbours."""
+        """The frame at a place, and its neighbors."""
         return [self.frames[(place + step) % len(self.frames)] for step in steps]
 
 
@@ -226,13 +226,13 @@ def _pulses(scenes: _Scenes) -> Iterator[_Pulse]:
         before, frame, after = scenes.around(place)
         (x, y), *others = (np.subtract(one.mass or (0, 0), (box.x, box.y)) for one in scenes.three(place, (0, -1, 1)))
         to_x, to_y = np.mean(others, axis=0)
-        left, neighbours = scaled_between(before, frame, after, scaled_back(frame, factor, (x, y), (to_x, to_y)))
-        if _explains(left, neighbours) or (apart <= SAME_GROWTH and left <= LEFT_IF_AGREED):
+        left, neighbors = scaled_between(before, frame, after, scaled_back(frame, factor, (x, y), (to_x, to_y)))
+        if _explains(left, neighbors) or (apart <= SAME_GROWTH and left <= LEFT_IF_AGREED):
             yield _Pulse(place, factor, left)
 
 
 def order(sequence: Surveyed) -> Iterator[Finding]:
-    """Two neighbouring frames exchanged: the path is smoother the other way round."""
+    """Two neighboring frames exchanged: the path is smoother the other way round."""
     frames = sequence.frames
     if len(frames) < LEAST_FOR_ORDER or not sequence.has_one_canvas:
         return
@@ -279,14 +279,14 @@ def _ways(rows: NDArray[np.float32]) -> NDArray[np.float64]:
 
 
 def wobble(sequence: Surveyed) -> Iterator[Finding]:
-    """How far feet and centre of mass wander."""
+    """How far feet and center of mass wander."""
     feet = np.array([frame.feet for frame in sequence.frames if frame.feet is not None])
     mass = np.array([frame.mass for frame in sequence.frames if frame.mass is not None])
     if len(feet) < 2 or np.ptp(feet[:, 1]) == 0:
         return
     across, along = np.ptp(mass, axis=0)
     what = (
-        f"the feet line moves by {np.ptp(feet[:, 1]):g} pixels, the centre of mass by {across:.1f} across "
+        f"the feet line moves by {np.ptp(feet[:, 1]):g} pixels, the center of mass by {across:.1f} across "
         f"and {along:.1f} up and down: right for a jump or a dive, not for standing still"
     )
     yield finding(sequence, WOBBLE, NOTE, (), what, "watch it play")

@@ -18,7 +18,7 @@ from ..robust import median
 CYCLE, CLOSING, COPIES, COPIES_NEARLY = codes("cycle", "closing", "copies", "copies-nearly")
 
 PEAK_SHARE = 0.4
-"""Frames are alike that differ, where they differ most, by no more than this share of how neighbours usually do in
+"""Frames are alike that differ, where they differ most, by no more than this share of how neighbors usually do in
 their animation."""
 
 MOST, MOST_PEAK = 4.0, 16.0
@@ -36,7 +36,7 @@ QUIET = 8
 
 
 class FrameComparison:
-    """Which frames of one animation are alike, by how its neighbours differ."""
+    """Which frames of one animation are alike, by how its neighbors differ."""
 
     def __init__(self, frames: Sequence[FrameFacts]) -> None:
         self.frames = frames

@@ -9,7 +9,7 @@ from ..finding import DOUBT, Finding, Surveyed, codes, finding
 (SEAM,) = codes("seam")
 
 ROUGHEST_SEAM = 2.0
-"""A tile may differ over its edge by this much more than neighbouring columns differ inside it."""
+"""A tile may differ over its edge by this much more than neighboring columns differ inside it."""
 
 ALIKE_EDGES = 0.5
 """The correlation of opposite edges from which a picture seems meant to go on; a backdrop's edges have nothing in

@@ -71,7 +71,7 @@ WIDE = (0.3127, 0.3290, 0.708, 0.292, 0.170, 0.797, 0.131, 0.046)
         ({"gamma": 0}, False), ({"primaries": (0,) * 8}, False),
     ],
 )  # fmt: skip
-def test_what_a_picture_says_of_its_colours(notes: dict[str, Any], is_foreign: bool) -> None:
+def test_what_a_picture_says_of_its_colors(notes: dict[str, Any], is_foreign: bool) -> None:
     source = read_source(png(**notes))
     assert source.is_foreign is is_foreign
     assert np.array_equal(source.picture, PIXELS)  # its numbers, as they are
@@ -94,7 +94,7 @@ def test_gamma_by_its_formula() -> None:
 
 
 def test_primaries_and_profiles_agree() -> None:
-    """The same colours told by a profile and by remarks come out alike; white stays white."""
+    """The same colors told by a profile and by remarks come out alike; white stays white."""
     linear = read_source(png(icc=profile(RED, GREEN, BLUE, 1.0)), options=ReadOptions(to_srgb=True)).picture
     assert furthest(linear, read_source(png(gamma=1.0), options=ReadOptions(to_srgb=True)).picture) <= 1
     swapped = read_source(png(icc=profile(GREEN, RED, BLUE, 2.2)), options=ReadOptions(to_srgb=True)).picture
@@ -103,12 +103,12 @@ def test_primaries_and_profiles_agree() -> None:
     wide = from_gamma(np.full((1, 1, 4), 255, np.uint8), 1 / 2.2, WIDE)
     assert wide.tolist() == [[[255, 255, 255, 255]]]
     assert from_gamma(np.array([[[200, 90, 80, 9]]], np.uint8), 1 / 2.2, WIDE)[0, 0, 0] > 215  # more saturated red
-    with pytest.raises(ValueError, match="these primaries span no colours"):
+    with pytest.raises(ValueError, match="these primaries span no colors"):
         from_gamma(PIXELS, 1 / 2.2, (0.3, 0.3) * 4)
 
 
 def test_profiles_that_cannot_be_used() -> None:
-    with pytest.raises(PictureError, match="has a colour profile that cannot be used"):
+    with pytest.raises(PictureError, match="has a color profile that cannot be used"):
         read_source(png(icc=b"nonsense" * 30), options=ReadOptions(to_srgb=True))
 
 
@@ -120,7 +120,7 @@ def test_a_build_tells_of_them_and_converts_them(tmp_path: Path, monkeypatch: py
     Image.fromarray(PIXELS[..., :3]).save("frames/swim_4.jpg", icc_profile=profile(GREEN, RED, BLUE, 1.8))
     (warning,) = agile_crate.pack("frames", "o").warnings
     assert warning == (
-        "the colours of 3 pictures are not sRGB by their own profile or gamma, and would look different: "
+        "the colors of 3 pictures are not sRGB by their own profile or gamma, and would look different: "
         "frames/swim_1.png, frames/swim_2.png and frames/swim_4.jpg; to_srgb converts them"
     )
     packed = agile_crate.pack("frames", "o", to_srgb=True, drop_copies=True)

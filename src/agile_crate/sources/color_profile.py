@@ -1,4 +1,4 @@
-"""What a picture says of its own colours, and bringing them to sRGB, which is what sheets are."""
+"""What a picture says of its own colors, and bringing them to sRGB, which is what sheets are."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
 
 ALIKE = 2
-"""Levels of 255. A profile that moves no colour by more is as good as sRGB."""
+"""Levels of 255. A profile that moves no color by more is as good as sRGB."""
 
 
 class ColorProfile(NamedTuple):
@@ -26,8 +26,8 @@ class ColorProfile(NamedTuple):
     chromaticity: tuple[float, ...] = CHROMATICITY
 
 
-def foreign_colours(info: Mapping[Any, Any]) -> ColorProfile | None:
-    """What an opened image's notes say of its colours; None where that is sRGB, or nothing that makes sense.
+def foreign_colors(info: Mapping[Any, Any]) -> ColorProfile | None:
+    """What an opened image's notes say of its colors; None where that is sRGB, or nothing that makes sense.
 
     As PNG has it, a profile counts before a remark that the picture is sRGB, and that before gamma and primaries.
     """
@@ -44,25 +44,25 @@ def foreign_colours(info: Mapping[Any, Any]) -> ColorProfile | None:
     return ColorProfile(b"", gamma, primaries if primaries != CHROMATICITY else CHROMATICITY)
 
 
-def in_srgb(pixels: Pixels, colours: ColorProfile) -> Pixels:
-    """The same colours in sRGB: a new array of shape (h, w, 4); alpha stays. Raises PictureError."""
-    if not colours.profile:
+def in_srgb(pixels: Pixels, colors: ColorProfile) -> Pixels:
+    """The same colors in sRGB: a new array of shape (h, w, 4); alpha stays. Raises PictureError."""
+    if not colors.profile:
         try:
-            return from_gamma(pixels, colours.gamma, colours.chromaticity)
+            return from_gamma(pixels, colors.gamma, colors.chromaticity)
         except ValueError as error:
             raise PictureError(f"cannot be brought to sRGB: {error}") from None
     result = pixels.copy()
-    result[..., :3] = _by_profile(np.ascontiguousarray(pixels[..., :3]), colours.profile)
+    result[..., :3] = _by_profile(np.ascontiguousarray(pixels[..., :3]), colors.profile)
     return result
 
 
-def cmyk_in_srgb(image: Image.Image, colours: ColorProfile) -> Image.Image:
+def cmyk_in_srgb(image: Image.Image, colors: ColorProfile) -> Image.Image:
     """A CMYK image by its profile, as RGB. Raises PictureError."""
     from PIL import ImageCms
 
     try:
         transform = ImageCms.buildTransform(
-            _opened(colours.profile),
+            _opened(colors.profile),
             ImageCms.createProfile("sRGB"),
             "CMYK",
             "RGB",
@@ -75,20 +75,20 @@ def cmyk_in_srgb(image: Image.Image, colours: ColorProfile) -> Image.Image:
 
 
 def _by_profile(colors: np.ndarray, profile: bytes) -> np.ndarray:
-    """ColorProfile of shape (h, w, 3) through a profile, RGB or grey, to sRGB (by LittleCMS, in Pillow)."""
+    """ColorProfile of shape (h, w, 3) through a profile, RGB or gray, to sRGB (by LittleCMS, in Pillow)."""
     from PIL import ImageCms
 
     try:
         source = _opened(profile)
-        is_grey = source.profile.xcolor_space.strip() == "GRAY"
+        is_gray = source.profile.xcolor_space.strip() == "GRAY"
         transform = ImageCms.buildTransform(
             source,
             ImageCms.createProfile("sRGB"),
-            "L" if is_grey else "RGB",
+            "L" if is_gray else "RGB",
             "RGB",
             ImageCms.Intent.RELATIVE_COLORIMETRIC,
         )
-        image = Image.fromarray(np.ascontiguousarray(colors[..., 0]) if is_grey else colors)
+        image = Image.fromarray(np.ascontiguousarray(colors[..., 0]) if is_gray else colors)
         made = ImageCms.applyTransform(image, transform)
     except (ImageCms.PyCMSError, OSError, ValueError):
         raise _unusable() from None
@@ -102,12 +102,12 @@ def _opened(profile: bytes) -> Any:
 
 
 def _unusable() -> PictureError:
-    return PictureError("has a colour profile that cannot be used")
+    return PictureError("has a color profile that cannot be used")
 
 
 @lru_cache(maxsize=64)
 def _is_srgb(profile: bytes) -> bool:
-    """Whether a profile leaves colours where they are: told by what it does to some of them, not by its name."""
+    """Whether a profile leaves colors where they are: told by what it does to some of them, not by its name."""
     levels = np.array([0, 32, 96, 160, 224, 255], np.uint8)
     colors = np.stack(np.meshgrid(levels, levels, levels), axis=-1).reshape(1, -1, 3)
     try:
