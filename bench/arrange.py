@@ -27,13 +27,13 @@ WORK = Path(__file__).parent.parent / "build" / "bench"
 PICTURES = Path(__file__).parent.parent / "docs" / "pictures"
 GAP = 2
 LARGE = SheetRules(Size(16_384, 16_384))
-EFFORTS = ("quick", "steady", "deep")
+EFFORTS = ("quick", "normal", "deep")
 SQUARES = [60, 99, 154, 210, 300, 405, 513, 667, 836, 1035, 1265, 1512, 1794, 2139, 2491, 2890, 3344, 3822, 4352, 4928,
            5547, 6230, 6956, 7749, 8586, 9486]  # fmt: skip
 """The published least areas for the squares 1×1 to n×n, n = 5 … 30 (Huang and Korf, 2013)."""
 
 BEFORE = {60: (0.43, 96.23), 300: (0.79, 98.16), 1000: (1.35, 98.86), 5000: (2.85, 99.43)}
-"""Seconds and fullness of the version before this engine, at steady effort, on the machine of the plot and 3 sets."""
+"""Seconds and fullness of the version before this engine, at normal effort, on the machine of the plot and 3 sets."""
 
 
 def main(efforts: list[str]) -> None:
@@ -115,9 +115,9 @@ def growth(decode: float) -> None:
     for count, *goals in ((60, 1, 6), (300, 1, 4), (1000, 1, 3), (5000, 1, 2), (20_000, 1, 2)):
         taken = [seconds[effort][counts.index(count)] for effort in EFFORTS[:2]]
         told = (f"{s:.3f} s, {s / (decode * count):.2f}, goal {goal}" for s, goal in zip(taken, goals, strict=True))
-        print(f"time for {count:,} boxes ÷ decoding as many: quick {next(told)}; steady {next(told)}")
+        print(f"time for {count:,} boxes ÷ decoding as many: quick {next(told)}; normal {next(told)}")
     lines = [
-        (counts, seconds[effort], f"{effort} effort", style) for effort, style in (("quick", "s-"), ("steady", "o-"))
+        (counts, seconds[effort], f"{effort} effort", style) for effort, style in (("quick", "s-"), ("normal", "o-"))
     ]
     lines.append((counts, [decode * count for count in counts], "decoding as many 64×64 PNGs", "--"))
     draw("growth.png", lines, "boxes", "seconds", "log")
@@ -180,4 +180,4 @@ def draw(name: str, lines: list[tuple], across: str, up: str, scale: str) -> Non
 
 
 if __name__ == "__main__":
-    main(sys.argv[1:] or ["quick", "steady", "deep"])
+    main(sys.argv[1:] or ["quick", "normal", "deep"])

@@ -154,7 +154,7 @@ def cost_of_a_crate(address: str, folder: Path, file: Path) -> tuple[float, floa
     cluster_build._in_place, cluster_build.far_task = partial(timed, in_place), partial(timed, far_task)
     orders = read_crate_file(str(file), USUAL).orders
     began = time.perf_counter()
-    list(build_on_cluster(address, orders, Request(GENERATOR, again=True), USUAL, send=False))
+    list(build_on_cluster(address, orders, Request(GENERATOR, rebuild=True), USUAL, send=False))
     took = time.perf_counter() - began
     cluster_build._in_place, cluster_build.far_task = in_place, far_task
     asker = sum(spent) / len(orders)

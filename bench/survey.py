@@ -229,19 +229,19 @@ def gap(frames: list[Pixels], chance: np.random.Generator) -> Planted:
 PLANTS: tuple[tuple[str, str, Plant], ...] = (
     ("slip by 1 pixel", "jump", partial(slip, by=1)),
     ("slip by 2 pixels", "jump", partial(slip, by=2)),
-    ("tint", "color-departs", tint),
+    ("tint", "tint-differs", tint),
     ("closing", "closing", partial(closing, noise=0)),
     ("closing, noise of ±2", "closing", partial(closing, noise=2)),
     ("cycle twice", "cycle", partial(cycle, noise=0)),
     ("cycle twice, noise of ±2", "cycle", partial(cycle, noise=2)),
-    ("speck", "speck", speck),
+    ("stray-pixels", "stray-pixels", speck),
     ("dust of alpha 2", "haze", dust),
     ("solid background", "background-solid", partial(on_ground, checkered=False)),
     ("checkerboard background", "background-checkered", partial(on_ground, checkered=True)),
     ("empty frame", "frame-empty", emptied),
     ("cut-off frame", "cut-off", cut_off),
-    ("exchanged frames", "exchanged", exchanged),
-    ("frame scaled by 4 %", "size-departs", scaled),
+    ("exchanged frames", "frames-swapped", exchanged),
+    ("frame scaled by 4 %", "size-differs", scaled),
     ("missing number", "number-missing", gap),
 )
 
@@ -316,7 +316,7 @@ def judged(name: str, files: Sequence[Found]) -> Score:
         score.alarmed[severity] = 1
     for finding in findings:
         score.alarms[finding.severity, finding.code].append(name)
-    if not is_calm(frames) or any(finding.severity == "fault" for finding in findings):
+    if not is_calm(frames) or any(finding.severity == "error" for finding in findings):
         return score
     score.calm = 1
     for number, (title, code, plant) in enumerate(PLANTS):
@@ -376,7 +376,7 @@ def report(score: Score, with_names: bool) -> None:
                 print("".join(f"      missed in {name}\n" for name in score.missed[title]), end="")
     planted, found = score.planted.total(), score.found.total()
     print(f"  {'all':28} {found:4} of {planted:4}  {found / max(1, planted):6.1%}\n")
-    for severity in ("fault", "doubt", "note"):
+    for severity in ("error", "warning", "note"):
         share = score.alarmed[severity] / max(1, score.animations)
         print(f"  with a {severity}: {score.alarmed[severity]} of {score.animations}, {share:.1%}")
         for (kind, code), names in sorted(score.alarms.items(), key=lambda item: -len(item[1])):

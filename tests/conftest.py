@@ -151,7 +151,7 @@ def check_metadata(out: Path) -> None:
             for name, pixels in independent_reader.restored(path).items():
                 assert np.array_equal(pixels, loaded.frame(name)), (path, name)
                 is_source = independent_reader.crc(frames[name], pixels) == frames[name]["crc"]
-                assert is_source != frames[name].get("touched", False), (path, name)
+                assert is_source != frames[name].get("edited", False), (path, name)
 
 
 @cache

@@ -30,7 +30,7 @@ FULL = Crate(
         Sheet("otter-4.png", Size(90, 20), None, "01" * 32, gap=2, margin=1, blocks=BLOCKS, skins=SKINS),
     ),
     frames=(
-        Frame("swim/swim_01", 0, Box(2, 2, 9, 4), Size(16, 16), Offset(3, 5), Point(8, 16), crc="0badcafe", touched=True),
+        Frame("swim/swim_01", 0, Box(2, 2, 9, 4), Size(16, 16), Offset(3, 5), Point(8, 16), crc="0badcafe", edited=True),
         Frame('odd "names"\n\t✉ <&>', 1, Box(2, 2, 6, 10), Size(16, 16), Offset(3, 5), Point(7.5, 16), True, "xy", SHAPE),
         Frame("empty", 2, Box(0, 0, 0, 0), Size(8, 8), Offset(0, 0), Point(-3, 20)),
     ),

@@ -36,7 +36,7 @@ def from_xml(root: ElementTree.Element) -> dict[str, Any]:
             "turned": element.get("turned", "false") in ("true", "1"),
             "mirror": element.get("mirror", ""),
             "crc": element.attrib["crc"],
-            "touched": element.get("touched", "false") in ("true", "1"),
+            "edited": element.get("edited", "false") in ("true", "1"),
             **{key: numbers(element.attrib[key]) for key in ("box", "canvas", "offset", "pivot")},
             **{one.tag: shape(one) for one in element.iter("shape")},
         }

@@ -118,5 +118,5 @@ def test_the_version_stands_in_one_place() -> None:
 
 def test_every_finding_is_described() -> None:
     text = (TOP / "docs/survey.md").read_text("utf-8")
-    described = re.findall(r"^\| `([a-z-]+)` \| (?:fault|doubt|note)", text, re.MULTILINE)
+    described = re.findall(r"^\| `([a-z-]+)` \| (?:error|warning|note)", text, re.MULTILINE)
     assert described == list(CODES)

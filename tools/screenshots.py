@@ -229,11 +229,11 @@ def shoot(
 
 
 def redraw_some(frames: Path, changed: Path) -> None:
-    """The same frames a day later: one retouched, one moved by a pixel, one gone, one new."""
+    """The same frames a day later: one resealed, one moved by a pixel, one gone, one new."""
     shutil.copytree(frames, changed)
-    retouched = Image.open(changed / "idle" / "idle_02.png")
-    retouched.putpixel((48, 60), (200, 60, 60, 255))
-    retouched.save(changed / "idle" / "idle_02.png")
+    resealed = Image.open(changed / "idle" / "idle_02.png")
+    resealed.putpixel((48, 60), (200, 60, 60, 255))
+    resealed.save(changed / "idle" / "idle_02.png")
     moved = Image.open(changed / "swim" / "swim_05.png")
     moved.transform(moved.size, Image.Transform.AFFINE, (1, 0, -1, 0, 1, 0)).save(changed / "swim" / "swim_05.png")
     (changed / "dive" / "dive_10.png").rename(changed / "dive" / "dive_11.png")

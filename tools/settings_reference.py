@@ -1,24 +1,21 @@
-"""Prints docs/settings.md, made from the settings table. Run by ``make docs``; a test holds the file to it."""
+"""Print docs/settings.md, made from the settings table. `make docs` runs it, and a test compares the file."""
 
 from __future__ import annotations
 
-from itertools import groupby
-
-from agile_crate.cli.parser import SECTIONS
 from agile_crate.cli.wording import option_name
 from agile_crate.core.limits import ABOUT, Limits
 from agile_crate.core.message import key_of
 from agile_crate.core.text import bytes_shown
-from agile_crate.settings.table import options
+from agile_crate.settings.groups import GROUPS
+from agile_crate.settings.table import Option, options
 
 HEAD = """\
 # Settings
 
 Made from the settings table in `src/agile_crate/settings/table.py` by `make docs`; do not edit by hand.
 
-Every setting is an option of `agile-crate pack`, a key of [crate files](crate-file.md), and a keyword of
-`agile_crate.pack` with underscores
-(`--max-size 2048x2048`, `max_size="2048x2048"`). Where *NAME=* stands, the setting may be given several times:
+Every setting is an option of `agile-crate pack`, a key of [crate files](crate-file.md), and, with underscores, a
+keyword of `agile_crate.pack` (`--max-size 2048x2048`, `max_size="2048x2048"`). Settings with *NAME=* can be repeated:
 `--fps swim=24 --fps 12` sets 24 for the animation `swim` and 12 for all others.
 """
 
@@ -26,27 +23,28 @@ COLUMNS = "| option | value | default | meaning |\n|---|---|---|---|\n"
 
 
 def reference() -> str:
+    table = options()
     parts = [HEAD]
-    for section, entries in groupby(options().items(), key=lambda entry: entry[1][0].section):
-        parts.append(
-            f"\n## {SECTIONS[section].split(' (')[0]}\n\n| option | value | default | meaning |\n|---|---|---|---|\n"
-        )
-        for name, (option, default) in entries:
-            value = ("*NAME=* " if option.per_animation else "") + (
-                option.metavar.replace("|", " \\| ") or "(a switch)"
-            )
-            choices = f" ({', '.join(option.choices)})" if option.metavar == "PLACE" else ""
-            parts.append(f"| `{option_name(name)}` | {value} | {default_shown(default)} | {option.help}{choices} |\n")
+    for title, names in GROUPS.items():
+        parts.append(f"\n## {title}\n\n{COLUMNS}")
+        parts += [row(name, *table[name]) for name in names]
     return "".join(parts) + limits()
+
+
+def row(name: str, option: Option, default: object) -> str:
+    """A setting's line of the table."""
+    value = ("*NAME=* " if option.per_animation else "") + (option.metavar.replace("|", " \\| ") or "(a switch)")
+    choices = f" ({', '.join(option.choices)})" if option.metavar == "PLACE" else ""
+    return f"| `{option_name(name)}` | {value} | {default_shown(default)} | {option.help}{choices} |\n"
 
 
 LIMITS = """
 ## limits
 
-What is read of strangers' files is bounded. `--limit NAME=N`, of every command, is another bound; bytes may be written
-as `2GB`, pixels as `9000x9000`. In a crate file: `limit = { frames = 2000000, file-bytes = "2GB" }`.
+Untrusted files are read within limits. Every command has `--limit NAME=N` to change one; write bytes as `2GB`, pixels
+as `9000x9000`. In a crate file: `limit = { frames = 2000000, file-bytes = "2GB" }`.
 
-| limit | default | what it bounds |
+| limit | default | meaning |
 |---|---|---|
 """
 

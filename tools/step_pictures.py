@@ -159,7 +159,7 @@ def pivot(shop: Shop) -> Sequence[Panel]:
 
 def fill_under(shop: Shop) -> Sequence[Panel]:
     source = FRAMES / "otter" / "swim"
-    trims = {"trim": "frame", "alpha_floor": 8}
+    trims = {"trim": "frame", "trim_alpha": 8}
     plain, filled = (shop.packed(source, fill_under=wish, **trims).frame("swim_04") for wish in (False, True))
 
     def bare(pixels: np.ndarray) -> Image.Image:
@@ -181,7 +181,7 @@ def shape(shop: Shop) -> Sequence[Panel]:
         ("--shape contour", {"shape": "contour"}),
         ("--shape contour --shape-points 12", {"shape": "contour", "shape_points": 12}),
     ):
-        loaded = shop.packed(source, alpha_floor=8, **wishes)
+        loaded = shop.packed(source, trim_alpha=8, **wishes)
         frame = loaded.crate.frames[3]
         picture = large(Image.fromarray(loaded.frame(frame.name)), 4)
         draw = ImageDraw.Draw(picture)
@@ -295,7 +295,7 @@ def parted(shop: Shop) -> Sequence[Panel]:
         "--islands",
         "--join",
         "3",
-        "--part",
+        "--split-touching",
         "--name-rows",
         "idle,walk",
         "--boxes-out",
@@ -313,7 +313,7 @@ def parted(shop: Shop) -> Sequence[Panel]:
     loaded = shop.packed(shop.folder / "cut", layout="rows")
     return [
         ("somebody's sheet, on which figures touch", on(sheet, BOARD)),
-        ("unpack --islands --part --name-rows idle,walk", marked),
+        ("unpack --islands --split-touching --name-rows idle,walk", marked),
         ("packed again: on one ground", on(Image.fromarray(loaded.sheets[0]), BOARD)),
     ]
 

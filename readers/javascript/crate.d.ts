@@ -94,7 +94,7 @@ export interface Frame {
   /** The frame is this mirror image of what is stored. */
   mirror?: "" | "x" | "y" | "xy";
   crc?: string;
-  touched?: boolean;
+  edited?: boolean;
   shape?: Shape;
 }
 

@@ -88,7 +88,7 @@ def pack(
     *,
     dry_run: bool = False,
     force: bool = False,
-    keep_touches: bool = False,
+    keep_edits: bool = False,
     **settings: Unpack[Keywords],
 ) -> Packed:
     """Pack frames into ``out.png`` (or ``out-1.png`` …) and ``out.json``; `out` is the path without an ending.
@@ -96,7 +96,7 @@ def pack(
     Settings are those of docs/settings.md with underscores: ``columns=8``, ``max_size=(2048, 2048)``, ``scale="50%"``.
     Those for single animations take a table, or a list of what is for all and tables: ``fps=[12, {"swim": 24}]``. None
     leaves a setting at its default. With `dry_run` everything is done but drawing and writing. `force` overwrites files
-    that are not an earlier build's; `keep_touches` takes along what was painted on the sheets of the build before.
+    that are not an earlier build's; `keep_edits` takes along what was painted on the sheets of the build before.
     """
     from .commands.pack import pack
     from .core.model.variant import base_of
@@ -105,7 +105,7 @@ def pack(
 
     given = settings_from({name: value for name, value in settings.items() if value is not None})
     with _working() as context:
-        job = BuildJob(_path(out), given, base_of(_paths(inputs)), force, keep_touches, dry_run)
+        job = BuildJob(_path(out), given, base_of(_paths(inputs)), force, keep_edits, dry_run)
         return pack(job, context)
 
 
@@ -127,7 +127,7 @@ def build(
     again: bool = False,
     dry_run: bool = False,
     force: bool = False,
-    keep_touches: bool = False,
+    keep_edits: bool = False,
     jobs: int = 1,
     limit: LimitTable = None,
 ) -> dict[str, Packed | None]:
@@ -140,7 +140,7 @@ def build(
 
     if type(jobs) is not int or jobs < 1:
         raise UsageError("{jobs}: {} is not a whole number from 1", shown(repr(jobs)))
-    options = BuildOptions(GENERATOR, {}, again, dry_run, force, keep_touches)
+    options = BuildOptions(GENERATOR, {}, again, dry_run, force, keep_edits)
     return build(_path(crate_file), _names("only", only), options, _limits(limit), jobs)
 
 
@@ -150,7 +150,7 @@ def verify(data: StrPath, against: Inputs = (), *, accept: bool = False, limit: 
 
     With `against`, the inputs that were packed, or the crate file, every frame is restored and compared with its
     source, pixel by pixel; with the crate file also all that it asks for, and the skins. Nothing is raised for what
-    does not hold: ``.holds``, ``.problems`` and ``.differences`` tell.
+    does not match: ``.ok``, ``.problems`` and ``.differences`` tell.
     """
     from .commands.verify import verify
     from .crate_files.read import comparison_for
@@ -179,28 +179,28 @@ def survey(
     inputs: Inputs,
     *,
     fps: float | str | Fraction | None = None,
-    allow: str | Iterable[str] = (),
+    ignore: str | Iterable[str] = (),
     scale: float | str | Fraction = 1,
     code: str | Iterable[str] = (),
-    allowed: StrPath | None = None,
+    baseline: StrPath | None = None,
     limit: LimitTable = None,
 ) -> Survey:
     """Look frames over before packing: sequences in numbers, and findings, the worst first (docs/survey.md).
 
-    `fps` are frames a second, for the seconds of each sequence. Findings whose code is in `allow` are left out, and
-    all others than those of `code`, if any is named; what the file `allowed` says was found fine is let go. `scale` is
+    `fps` are frames a second, for the seconds of each sequence. Findings whose code is in `ignore` are left out, and
+    all others than those of `code`, if any is named; what the file `baseline` lists is left out. `scale` is
     what the frames are to be scaled by later, ``0.5`` or ``"50%"``.
     """
     from .commands.options import read_value
     from .commands.survey import survey
-    from .commands.survey_files import read_allowed
+    from .commands.survey_files import read_baseline
     from .settings import readers
 
     pace = None if fps is None else read_value("fps", readers.fps, fps)
     factor = read_value("scale", readers.scale, scale)
     with _working(limit) as context:
-        fine = frozenset[str]() if allowed is None else read_allowed(_path(allowed), context.limits)
-        return survey(_paths(inputs), context, pace, _names("allow", allow), factor, _names("code", code), fine)
+        fine = frozenset[str]() if baseline is None else read_baseline(_path(baseline), context.limits)
+        return survey(_paths(inputs), context, pace, _names("ignore", ignore), factor, _names("code", code), fine)
 
 
 def show(

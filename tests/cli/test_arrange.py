@@ -49,10 +49,10 @@ def test_tight_sheets_store_equal_frames_once(run: Run, frames: Path, tmp_path: 
     assert by_name["walk/walk_2"]["box"] == by_name["walk/walk_4"]["box"]
     assert by_name["walk/walk_2"]["offset"] == [5, 9]
     assert by_name["walk/walk_4"]["offset"] == [7, 9]
-    assert "1 frame stored with another of the same pixels: 80 pixels fewer (--keep-repeats stores all)" in said
+    assert "1 frame stored with another of the same pixels: 80 pixels fewer (--store-duplicates stores all)" in said
     assert document["sheets"][0]["gap"] == 1
     assert "cells" not in document["sheets"][0]
-    kept, _ = packed(run, tmp_path, "--layout", "tight", "--keep-repeats")
+    kept, _ = packed(run, tmp_path, "--layout", "tight", "--store-duplicates")
     assert len({tuple(frame["box"]) for frame in kept["frames"]}) == 12
     mirrored, said = packed(run, tmp_path, "--layout", "tight", "--share-mirrored", "--turn", "--mirrored", "back=walk")
     by_name = {frame["name"]: frame for frame in mirrored["frames"]}
@@ -119,11 +119,11 @@ def test_animations_that_keep_a_sheet_from_being_full(run: Run, tmp_path: Path) 
     assert "proven: no smaller sheet that the settings allow can hold what is on it" in " ".join(said.split())
     told = "sheet 1 is 75% full, because animations such as 'gull' stay on one sheet each; parting them would need 3 sheets instead of 4 "
     assert told in " ".join(said.split())
-    document, said = packed(run, tmp_path, *options, "--part-animations")
+    document, said = packed(run, tmp_path, *options, "--break-animations")
     assert [sheet["size"] for sheet in document["sheets"]] == [[120, 30]] * 3
     assert "stay on one sheet" not in said
     assert run("verify", "o.json", "--against", "frames").returncode == 0
-    for wrong in (["--part-animations"], ["--layout", "tight", "--part-animations", "--one-sheet"]):
+    for wrong in (["--break-animations"], ["--layout", "tight", "--break-animations", "--one-sheet"]):
         assert run("pack", "frames", "--out", "p", *wrong).returncode == 2
 
 

@@ -128,7 +128,7 @@ def test_the_same_road_for_scripts(swim: Path, tmp_path: Path) -> None:
     assert packed.crate.sheets[0].size == (32, 32)
     assert packed.files == (tmp_path / "o.png", tmp_path / "o.json")
     verified = agile_crate.verify(str(tmp_path / "o.json"), against=[str(swim)])
-    assert (verified.holds, verified.same) == (True, 13)
+    assert (verified.ok, verified.same) == (True, 13)
     loaded = agile_crate.load(str(tmp_path / "o.json"))
     assert loaded.crate == packed.crate
     assert np.array_equal(loaded.frame("swim/swim_04"), art(8, 8, 4))
@@ -183,7 +183,7 @@ def test_where_a_stream_takes_no_signs(run: Run, tmp_path: Path) -> None:
     assert (done.returncode, done.stderr) == (0, "")
     assert " cells 6x5, margin 0, gap 0" in done.stdout
     assert "old \\xf6tter" in done.stdout
-    assert json.loads(run("verify", "o.json", "--json", env=ascii_only).stdout)["holds"]
+    assert json.loads(run("verify", "o.json", "--json", env=ascii_only).stdout)["ok"]
     turned = run("survey", save(tmp_path / "f" / "\u202eotter.png"), "--json").stdout
     assert ("\\u202eotter" in turned, "\u202e" in turned) == (True, False)
     said = run("pack", "frames/old ötter_2.png", "--out", "p", "--json", env=ascii_only).stderr

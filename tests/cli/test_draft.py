@@ -33,7 +33,7 @@ def frames(tmp_path: Path) -> Path:
 
 def uncommented(text: str) -> str:
     """The crate file with every remedy taken in."""
-    keys = ("drop-", "exclude", "color-key", "canvas", "alpha-floor", "fps", "[crate.", "frames = ")
+    keys = ("drop-", "exclude", "color-key", "canvas", "trim-alpha", "fps", "[crate.", "frames = ")
     lines = (line[2:] if line.startswith("# ") and line[2:].startswith(keys) else line for line in text.splitlines())
     return "\n".join(lines)
 
@@ -159,4 +159,4 @@ def test_empty_values_are_none_at_all(run: Run, swim: Path, tmp_path: Path) -> N
     import agile_crate
 
     agile_crate.pack(str(swim), str(tmp_path / "script"), include=[], rename={}, hold=(), also_scale=[])
-    assert agile_crate.verify(str(tmp_path / "script.json"), against=str(swim)).holds
+    assert agile_crate.verify(str(tmp_path / "script.json"), against=str(swim)).ok

@@ -40,7 +40,7 @@ def test_the_same_files_whatever_the_number(run: Any, project: Path) -> None:
     said = {}
     found = []
     for jobs in (1, 2, 3):
-        done = run("pack", "all.crate.toml", "--jobs", jobs, "--again", "--json", "--force", "--memory", "90KB")
+        done = run("pack", "all.crate.toml", "--jobs", jobs, "--rebuild", "--json", "--force", "--memory", "90KB")
         assert (done.returncode, done.stderr) == (0, "")
         said[jobs] = json.loads(done.stdout)
         found.append(written(project))
@@ -78,7 +78,7 @@ def test_ended_in_the_middle(project: Path, whom: str) -> None:
     large = save(project / "large.png", art(400, 300)).read_bytes()
     for number in range(5, 90):
         (project / "frames" / "otter" / f"{number}.png").write_bytes(large + bytes(number))  # what follows is no part
-    command = [PROGRAM, "pack", "all.crate.toml", "--jobs", "2", "--again"]
+    command = [PROGRAM, "pack", "all.crate.toml", "--jobs", "2", "--rebuild"]
     running = subprocess.Popen(
         command, cwd=project, stdout=subprocess.PIPE, stderr=subprocess.PIPE, encoding="utf-8", start_new_session=True
     )
@@ -118,7 +118,7 @@ def test_there_is_never_more_than_a_process_for_each_crate(project: Path, monkey
     agile_crate.build(project / "all.crate.toml", ["gull", "buoy"], jobs=60)
     monkeypatch.setattr(build, "processors", lambda: 1)
     monkeypatch.setattr(build, "BUILDERS_PER_PROCESSOR", 3)
-    agile_crate.build(project / "all.crate.toml", again=True, force=True, jobs=60)
+    agile_crate.build(project / "all.crate.toml", rebuild=True, force=True, jobs=60)
     assert counts == [2, 3]
 
 
@@ -152,8 +152,8 @@ def test_what_scripts_give_is_taken_or_named(project: Path, monkeypatch: pytest.
         agile_crate.pack([], "o")
     for inputs, out in ((b"few", b"o"), ([b"few"], "o"), (Path("few"), Path("o"))):
         assert len(agile_crate.pack(inputs, out, force=True).crate.frames) == 1
-    assert agile_crate.verify(b"o.json", against=b"few").holds
+    assert agile_crate.verify(b"o.json", against=b"few").ok
     for shift in ((1, -2), [1, -2], "1,-2", ["1,-2"], [(1, -2)], ["swim=1,-2"]):
         crate = agile_crate.pack("few", "o", canvas="20x20", shift=shift, pivot=(3, 4.5), force=True).crate
         assert crate.settings["shift"] in (["1,-2"], ["swim=1,-2"])
-        assert agile_crate.verify("o.json", against="few").holds
+        assert agile_crate.verify("o.json", against="few").ok

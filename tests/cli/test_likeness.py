@@ -46,15 +46,15 @@ def kept(run: Run, folder: Path, *options: str) -> list[int]:
 @pytest.mark.parametrize(
     ("options", "left"),
     [
-        (["--drop-copies", "--drop-closing"], [1, 2, 3, 4, 5]),
-        (["--drop-copies", "--alike", "0"], [1, 2, 3, 4, 5]),
-        (["--drop-copies", "--alike", "4"], [1, 2, 4, 5]),
-        (["--drop-closing", "--alike", "4"], [1, 2, 3, 4]),
-        (["--drop-copies", "--drop-closing", "--alike", "4"], [1, 2, 4]),
-        (["--drop-copies", "--drop-closing", "--alike", "4", "--also-scale", "50%"], [1, 2, 4]),
-        (["--drop-copies", "--drop-closing", "--palette", "#000000,#2878c8,#ffffff"], [1, 2, 4]),
-        (["--drop-copies", "--drop-closing", "--colors", "3"], [1, 2, 4]),
-        (["--drop-copies", "--palette", "#000000,#2878c8,#ffffff", "--frames", "2-4"], [2, 4]),
+        (["--drop-duplicates", "--drop-closing"], [1, 2, 3, 4, 5]),
+        (["--drop-duplicates", "--tolerance", "0"], [1, 2, 3, 4, 5]),
+        (["--drop-duplicates", "--tolerance", "4"], [1, 2, 4, 5]),
+        (["--drop-closing", "--tolerance", "4"], [1, 2, 3, 4]),
+        (["--drop-duplicates", "--drop-closing", "--tolerance", "4"], [1, 2, 4]),
+        (["--drop-duplicates", "--drop-closing", "--tolerance", "4", "--also-scale", "50%"], [1, 2, 4]),
+        (["--drop-duplicates", "--drop-closing", "--palette", "#000000,#2878c8,#ffffff"], [1, 2, 4]),
+        (["--drop-duplicates", "--drop-closing", "--colors", "3"], [1, 2, 4]),
+        (["--drop-duplicates", "--palette", "#000000,#2878c8,#ffffff", "--frames", "2-4"], [2, 4]),
     ],
 )
 def test_copies_are_told_by_what_will_be_stored(run: Run, swim: Path, options: list[str], left: list[int]) -> None:
@@ -62,7 +62,7 @@ def test_copies_are_told_by_what_will_be_stored(run: Run, swim: Path, options: l
 
 
 def test_what_is_held_lasts_as_long_as_its_copies(run: Run, swim: Path) -> None:
-    kept(run, swim, "--drop-copies", "--alike", "4", "--fps", "10")
+    kept(run, swim, "--drop-duplicates", "--tolerance", "4", "--fps", "10")
     assert metadata(swim / "o.json")["animations"][0]["durations"] == [100, 200, 100, 100]
 
 
@@ -74,10 +74,10 @@ def test_faint_pixels_are_cleared_inside_and_outside(run: Run, tmp_path: Path) -
     frame[7, 7] = (10, 20, 30, 4)
     save(tmp_path / "frames" / "haze_1.png", frame)
     save(tmp_path / "frames" / "haze_2.png", np.full((20, 24, 4), 3, np.uint8))
-    done = run("pack", "frames", "--out", "o", "--trim", "frame", "--clear-below", "3")
+    done = run("pack", "frames", "--out", "o", "--trim", "frame", "--clear-alpha", "3")
     assert done.returncode == 0
     assert "864 faint pixels of 2 frames cleared" in done.stdout
-    assert "1 frame is wholly empty after --clear-below 3: haze_2" in done.stderr
+    assert "1 frame is wholly empty after --clear-alpha 3: haze_2" in done.stderr
     first = metadata(tmp_path / "o.json")["frames"][0]
     assert (first["box"], first["offset"]) == ([0, 0, 10, 10], [6, 5])
     stored = decode(tmp_path / "o.png")[:10, :10]

@@ -51,7 +51,7 @@ def test_a_build_is_known_by_its_metadata_whatever_its_files_are_called(
         assert (tmp_path / "o_13.png").exists()
         return
     assert run(*pack, *more).returncode == 5
-    done = run(*pack, *more, "--keep-touches")
+    done = run(*pack, *more, "--keep-edits")
     assert (done.returncode, done.stderr) == (0, "")
     assert not (tmp_path / "o_13.png").exists()  # all that was painted there is on the new sheet
     crate = agile_crate.load(tmp_path / "o.json")
@@ -84,7 +84,7 @@ def test_metadata_that_was_deleted_is_written_again(
 
 
 def test_a_seal_proves_whose_sheet_it_is_and_that_nobody_changed_it(run: Run, swim: Path, tmp_path: Path) -> None:
-    for more in ([], ["--squeeze"], ["--colors", "16", "--hard-alpha", "128"], ["--background", "#20406f"]):
+    for more in ([], ["--optimize"], ["--colors", "16", "--hard-alpha", "128"], ["--background", "#20406f"]):
         assert run("pack", "frames", "--out", "o", "--force", *more).returncode == 0
         data = (tmp_path / "o.png").read_bytes()
         assert subprocess.run([tool("pngcheck"), "-q", tmp_path / "o.png"], check=False).returncode == 0
@@ -174,7 +174,7 @@ def test_where_a_merge_joined_lines_of_both_sides_only_frames_on_the_sheet_stay(
     branches(run, swim, tmp_path, ("airs", "walk"))
     lines = (tmp_path / "o.json").read_text("utf-8").splitlines()
     assert sum(line.startswith(('    {"name": "airs/theirs_1"', '    {"name": "walk/ours_1"')) for line in lines) == 2
-    done = run("pack", "o.crate.toml", "--keep-touches")
+    done = run("pack", "o.crate.toml", "--keep-edits")
     assert (done.returncode, "so edits on its sheets cannot be told" in done.stderr) == (3, True)
     done = run("pack", "o.crate.toml")
     assert (
@@ -194,9 +194,9 @@ def test_paint_on_a_sheet_is_safe_in_a_conflict_too(run: Run, crate: Path, swim:
     done = run("pack", "o.crate.toml")
     assert (done.returncode, "o.png was changed since the last build" in done.stderr) == (5, True)
     assert tree(tmp_path) == before
-    done = run("pack", "o.crate.toml", "--keep-touches")
+    done = run("pack", "o.crate.toml", "--keep-edits")
     assert done.returncode == 0, done.stderr
-    assert sum(one.get("touched", False) for one in metadata(tmp_path / "o.json")["frames"]) == 1
+    assert sum(one.get("edited", False) for one in metadata(tmp_path / "o.json")["frames"]) == 1
     assert run("verify", "o.json", "--against", "o.crate.toml").returncode == 0
 
 
@@ -242,10 +242,10 @@ def test_kept_edits_are_not_lost_with_the_metadata(run: Run, swim: Path, tmp_pat
     pixels = decode(tmp_path / f"o.{image}").copy()
     pixels[3, 4] = (250, 10, 240, 255)
     save(tmp_path / f"o.{image}", pixels, **({"lossless": True, "exact": True} if image == "webp" else {}))
-    assert run(*pack, "--keep-touches").returncode == 0
+    assert run(*pack, "--keep-edits").returncode == 0
     (tmp_path / "o.json").unlink()
     before = tree(tmp_path)
-    for more in ([], ["--keep-touches"]):
+    for more in ([], ["--keep-edits"]):
         done = run(*pack, *more)
         assert done.returncode == 5
         told = (

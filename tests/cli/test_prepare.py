@@ -50,12 +50,12 @@ ALL_STEPS = [
     ["--scale", "2", "--resample", "pixel", "--outline", "#201830:2:inner"],
     ["--fit", "20x20", "--trim", "sheet", "--pivot", "feet"],
     ["--color-key", "corner:3", "--hard-alpha", "128"],
-    ["--clear-below", "60", "--trim", "frame", "--drop-copies", "--alike", "12"],
+    ["--clear-alpha", "60", "--trim", "frame", "--drop-duplicates", "--tolerance", "12"],
     ["--palette", "#201830,#f2e9d8,#4080c0", "--dither", "--shift", "walk=3,-1"],
     ["--colors", "5", "--trim", "animation", "--shape", "contour", "--shape-of", "animation"],
     ["--canvas", "common", "--align", "top-left", "--pivot", "0.25,0.75", "--snap-pivot"],
-    ["--canvas", "animation", "--fill-under", "--trim", "frame", "--alpha-floor", "40", "--shape", "hull"],
-    ["--canvas", "80x64", "--outline", "#fff:3", "--trim", "frame", "--forget-offsets", "--pivot", "walk=20px,28px"],
+    ["--canvas", "animation", "--fill-under", "--trim", "frame", "--trim-alpha", "40", "--shape", "hull"],
+    ["--canvas", "80x64", "--outline", "#fff:3", "--trim", "frame", "--no-offsets", "--pivot", "walk=20px,28px"],
     ["--scale", "70%", "--colors", "4", "--outline", "#201830", "--mirrored", "walk_back=walk", "--cell", "100x90"],
 ]  # fmt: skip
 
@@ -165,7 +165,7 @@ def test_one_rectangle_for_all_is_cut_from_one_canvas(run: Run, frames: Path, tm
 
 def test_forgotten_offsets(run: Run, frames: Path, tmp_path: Path) -> None:
     kept, _ = packed(run, tmp_path, "--trim", "frame")
-    document, said = packed(run, tmp_path, "--trim", "frame", "--forget-offsets")
+    document, said = packed(run, tmp_path, "--trim", "frame", "--no-offsets")
     for before, after in zip(kept["frames"], document["frames"], strict=True):
         assert (after["canvas"], after["offset"]) == (before["box"][2:], [0, 0])
         assert after["pivot"] == [before["pivot"][0] - before["offset"][0], before["pivot"][1] - before["offset"][1]]
@@ -256,6 +256,6 @@ def test_warnings(run: Run, frames: Path, tmp_path: Path) -> None:
     pale = np.zeros((30, 40, 4), np.uint8)
     pale[5:20, 5:20] = (9, 9, 9, 7)
     save(frames / "walk" / "walk_9.png", pale)
-    done = run("pack", "frames", "--out", "o", "--trim", "frame", "--alpha-floor", "7", "--palette", "#808080")
-    assert "warning: 1 frame is wholly empty after --alpha-floor 7: walk/walk_9\n" in done.stderr
+    done = run("pack", "frames", "--out", "o", "--trim", "frame", "--trim-alpha", "7", "--palette", "#808080")
+    assert "warning: 1 frame is wholly empty after --trim-alpha 7: walk/walk_9\n" in done.stderr
     assert "warning: the palette has one color: every frame becomes a silhouette\n" in done.stderr

@@ -42,7 +42,7 @@ def built(run: Run, *more: str, folder: Path | None = None) -> dict:
 
 def test_nothing_to_do(run: Run, project: Path) -> None:
     first = built(run)
-    assert (first["unchanged"], first["came"], first["went"], first["kept"]) == (False, [], [], [])
+    assert (first["unchanged"], first["added"], first["removed"], first["kept"]) == (False, [], [], [])
     before = tree(project / "build")
     again = built(run)
     assert (again["unchanged"], again["frames"]) == (True, 6)
@@ -54,7 +54,7 @@ def test_nothing_to_do(run: Run, project: Path) -> None:
     )  # fmt: skip
     assert run("pack", "otter.crate.toml", "--quiet").stdout == ""
     assert built(run, "--dry-run")["unchanged"] is True
-    assert built(run, "--again")["unchanged"] is False
+    assert built(run, "--rebuild")["unchanged"] is False
     assert tree(project / "build") == before
     assert len(metadata(project / "build" / "otter.json")["built_from"]) == 64
 
@@ -136,7 +136,7 @@ def test_what_came_and_what_went_is_said(run: Run, project: Path) -> None:
     )
     save(project / "frames" / "swim" / "swim_2.png", art(22, 18, 2))
     crate = built(run)
-    assert (crate["came"], crate["went"]) == (["swim/swim_2"], [])
+    assert (crate["added"], crate["removed"]) == (["swim/swim_2"], [])
 
 
 def test_a_sheet_whose_pixels_stay_is_kept_as_it_is(run: Run, project: Path) -> None:
@@ -164,7 +164,7 @@ def test_scripts_build_crate_files_too(run: Run, project: Path) -> None:
     before = tree(project / "build")
     assert agile_crate.build(path) == {"otter": None}
     assert built(run)["unchanged"] is True
-    again = agile_crate.build(path, "otter", again=True)["otter"]
+    again = agile_crate.build(path, "otter", rebuild=True)["otter"]
     assert again is not None
     assert {file.name for file in again.kept} == {sheet.image for sheet in first.crate.sheets}
     assert tree(project / "build") == before

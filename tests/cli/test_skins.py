@@ -132,7 +132,9 @@ def test_frames_share_a_box_only_where_they_are_alike_in_every_skin(run: Run, pr
     document = built(run, project, "share-mirrored = true")
     boxes = {frame["name"]: frame["box"] for frame in document["frames"]}
     assert boxes["swim/swim_1"] == boxes["swim/swim_3"]
-    document = built(run, project, 'drop-copies = true\nrename = { swim = "paddle" }\nmirrored = { back = "paddle" }')
+    document = built(
+        run, project, 'drop-duplicates = true\nrename = { swim = "paddle" }\nmirrored = { back = "paddle" }'
+    )
     names = [frame["name"] for frame in document["frames"]]
     assert len(names) == 11  # none is a copy of the one before in every skin
 
@@ -166,7 +168,7 @@ def test_building_again(run: Run, project: Path) -> None:
     assert run("pack", "otter.crate.toml").returncode == 0
     assert tree(project / "build") == after
     (project / "build/otter-storm.png").write_bytes(b"painted")
-    done = run("pack", "otter.crate.toml", "--again", "--keep-touches", "--quiet")
+    done = run("pack", "otter.crate.toml", "--rebuild", "--keep-edits", "--quiet")
     assert (done.returncode, done.stderr[:90]) == (
         5,
         "agile-crate: error: otter.crate.toml, crate 'otter': otter-storm.png was changed since the last build"[:90],

@@ -18,21 +18,21 @@ def test_the_clean_demo_frames_raise_nothing_above_a_note(run: Run, demo: Path) 
     done = run("survey", "d/frames", "--strict")
     assert (done.returncode, done.stderr) == (0, "")
     assert "  otter/idle             8    96×96    0.667    60×77    51%       8  soft\n" in done.stdout
-    assert done.stdout.endswith("\n0 faults, 0 doubts, 6 notes (--notes tells them)\n")
+    assert done.stdout.endswith("\nNo problems. 6 notes: --notes shows them\n")
     assert "note " not in done.stdout
     assert "\nnote wobble, 4 times: feet and center of mass that move\n" in run("survey", "d/frames", "--notes").stdout
     assert max(map(len, done.stdout.partition("\n\n  as separate")[0].splitlines())) <= 80
 
 
 PLANTED = {
-    "dive_digits": {"number-twice": ["dive_digits_03", "dive_digits_3"], "number-digits": []},
+    "dive_digits": {"number-duplicate": ["dive_digits_03", "dive_digits_3"], "number-digits": []},
     "gull_backdrop": {"background-solid": [f"gull_backdrop_0{i}" for i in range(1, 9)]},
     "idle_closing": {"closing": ["idle_closing_09"]},
     "idle_empty": {"frame-empty": ["idle_empty_05"]},
     "idle_slip": {"jump": ["idle_slip_04"]},
-    "lantern_tint": {"color-departs": ["lantern_tint_04"]},
+    "lantern_tint": {"tint-differs": ["lantern_tint_04"]},
     "splash_haze": {"haze": [f"splash_haze_0{i}" for i in range(1, 5)]},
-    "splash_speck": {"speck": ["splash_speck_02"]},
+    "splash_speck": {"stray-pixels": ["splash_speck_02"]},
     "stills": {"seam": ["sea_seam"]},
     "swim_again": {"cycle": ["swim_again_09", "swim_again_10", "swim_again_11", "swim_again_12"]},
     "swim_gap": {"number-missing": []},
@@ -52,19 +52,19 @@ def test_every_planted_fault_is_found_at_the_right_frames_and_no_other(run: Run,
             names = [name.rpartition("/")[2] for name in finding["frames"]]
             found.setdefault(finding["sequence"], {})[finding["code"]] = names
     assert found == PLANTED
-    assert said["faults"] == 12
+    assert said["error_count"] == 12
 
 
 def test_codes_can_be_allowed(run: Run, swim: Path) -> None:
     save(swim / "swim" / "swim_15.png", art(8, 8, 15))
     told = run("survey", "frames")
     lines = told.stdout.splitlines()
-    start = lines.index("fault number-missing: swim")
+    start = lines.index("error number-missing: swim")
     assert lines[start + 1 : start + 3] == [
         "  number 14 is missing: the motion skips there",
         "  → export the missing frames, or renumber",
     ]
-    allowed = run("survey", "frames", "--allow", "number-missing")
+    allowed = run("survey", "frames", "--ignore", "number-missing")
     assert "number-missing" not in allowed.stdout
 
 
@@ -74,7 +74,7 @@ def test_seconds_at_a_rate_and_names_alike(run: Run, swim: Path) -> None:
     said = json.loads(done.stdout)
     assert [s["seconds"] for s in said["sequences"]] == [0.5, pytest.approx(1 / 26)]
     assert ["swim/swim_13", "swim/Swim_13"] in [f["frames"] for f in said["findings"] if f["code"] == "name-case"]
-    assert "doubt scale-uneven: swim, " in run("survey", "frames", "--scale", "30%").stdout
+    assert "warning scale-uneven: swim, " in run("survey", "frames", "--scale", "30%").stdout
     assert "scale-uneven" not in run("survey", "frames", "--scale", "0.5").stdout
 
 
@@ -85,10 +85,10 @@ def test_what_cannot_be_read_or_told_apart_is_found_and_the_look_goes_on(run: Ru
     assert (done.returncode, done.stderr) == (1, "")
     assert done.stdout.startswith("13 frames in 1 sequence\n")
     assert (
-        "fault picture-unreadable: stills, a\n  frames/a.png is empty\n  → export it again, or take it out\n"
+        "error picture-unreadable: stills, a\n  frames/a.png is empty\n  → export it again, or take it out\n"
         in done.stdout
     )
-    assert "\nfault name-twice: swim, swim_03\n" in done.stdout
+    assert "\nfault name-duplicate: swim, swim_03\n" in done.stdout
     assert (swim.parent / "look.html").exists()
     done = run("survey", swim / "a.png")
     assert (done.returncode, done.stdout) == (3, "")
@@ -122,7 +122,7 @@ def test_findings_of_one_code_are_told_together(run: Run, tmp_path: Path) -> Non
     assert "\n  → --drop-closing\n" in told
     each = run("survey", "frames", "--code", "closing").stdout
     assert each.count("\nfault closing: wave") == 6
-    assert "copies" not in each
+    assert "duplicates" not in each
     assert run("survey", "frames", "--verbose").stdout.count("\nfault closing: wave") == 6
 
 
@@ -137,16 +137,16 @@ def test_the_table_folds_where_there_are_many_sequences(run: Run, tmp_path: Path
 
 def test_what_is_found_fine_is_let_go_until_a_frame_changes(run: Run, tmp_path: Path) -> None:
     closing(tmp_path / "frames", "wave", 6)
-    done = run("survey", "frames", "--save-allowed", "fine.json")
+    done = run("survey", "frames", "--write-baseline", "fine.json")
     assert done.stdout.endswith("\nwrote fine.json\n")
-    done = run("survey", "frames", "--allowed", "fine.json", "--strict")
+    done = run("survey", "frames", "--baseline", "fine.json", "--strict")
     assert (done.returncode, "closing" in done.stdout) == (0, False)
     assert ", 1 found fine before\n" in done.stdout
     first = (tmp_path / "fine.json").read_bytes()
-    run("survey", "frames", "--allowed", "fine.json", "--save-allowed", "fine.json")
+    run("survey", "frames", "--baseline", "fine.json", "--write-baseline", "fine.json")
     assert (tmp_path / "fine.json").read_bytes() == first
     save(tmp_path / "frames" / "wave" / "wave_03.png", art(12, 10, 77))
-    done = run("survey", "frames", "--allowed", "fine.json", "--strict")
+    done = run("survey", "frames", "--baseline", "fine.json", "--strict")
     assert (done.returncode, "\nfault closing: wave, wave_06\n" in done.stdout) == (1, True)
 
 
@@ -180,15 +180,15 @@ def test_every_cure_that_is_pasted_cures(run: Run, demo: Path, tmp_path: Path) -
     said = json.loads(run("survey", "d/rough", "--json").stdout)
     options: dict[str, str] = {}
     for finding in said["findings"]:
-        if finding["severity"] == "fault" and finding["mend"].startswith("--"):
-            options[finding["code"]] = finding["mend"].partition(" (")[0]
-    assert options.keys() >= {"closing", "cycle", "haze", "background-solid", "canvas-differs", "number-twice"}
+        if finding["severity"] == "error" and finding["fix"].startswith("--"):
+            options[finding["code"]] = finding["fix"].partition(" (")[0]
+    assert options.keys() >= {"closing", "cycle", "haze", "background-solid", "canvas-differs", "number-duplicate"}
     for code, pasted in options.items():
         shell = f"{PROGRAM} pack d/rough --exclude dive_digits/dive_digits_3 --out o --force --quiet {pasted}"
         subprocess.run(["sh", "-c", shell], cwd=tmp_path, check=True)
         run("unpack", "o.json", "--out", f"back/{code}", "--quiet")
         again = json.loads(run("survey", f"back/{code}", "--json").stdout)
-        assert code not in {finding["code"] for finding in again["findings"] if finding["severity"] == "fault"}
+        assert code not in {finding["code"] for finding in again["findings"] if finding["severity"] == "error"}
     kept = {sequence["name"]: sequence["unique"] for sequence in again["sequences"]}
     assert (kept["idle_closing"], kept["swim $HOME 'again'"]) == (8, 8)
 
@@ -201,6 +201,6 @@ def test_a_color_profile_is_remarked_on(run: Run, tmp_path: Path) -> None:
     info.add(b"gAMA", (100000).to_bytes(4, "big"))
     image.save(tmp_path / "frames" / "swim_3.png", pnginfo=info)
     (finding,) = (
-        f for f in json.loads(run("survey", "frames", "--json").stdout)["findings"] if f["code"] == "colors-foreign"
+        f for f in json.loads(run("survey", "frames", "--json").stdout)["findings"] if f["code"] == "color-profile"
     )
-    assert (finding["severity"], finding["frames"], finding["mend"]) == ("doubt", ["swim_3"], "--to-srgb")
+    assert (finding["severity"], finding["frames"], finding["fix"]) == ("warning", ["swim_3"], "--to-srgb")

@@ -16,7 +16,7 @@ from conftest import Run, art, decode, met, refusal, save, tree
 
 
 @pytest.fixture
-def touched(run: Run, swim: Path, tmp_path: Path) -> np.ndarray:
+def edited(run: Run, swim: Path, tmp_path: Path) -> np.ndarray:
     """A crate whose sheet was painted on; the sheet's pixels now."""
     assert run("pack", "frames", "--out", "o", "--metadata", "json,xml", "--columns", "5").returncode == 0
     pixels = decode(tmp_path / "o.png").copy()
@@ -25,7 +25,7 @@ def touched(run: Run, swim: Path, tmp_path: Path) -> np.ndarray:
     return pixels
 
 
-def test_pack_keeps_what_was_painted(run: Run, touched: np.ndarray, tmp_path: Path) -> None:
+def test_pack_keeps_what_was_painted(run: Run, edited: np.ndarray, tmp_path: Path) -> None:
     before = tree(tmp_path)
     for more in ([], ["--columns", "3"], ["--dry-run"], ["--max-size", "16x16"]):
         done = run("pack", "frames", "--out", "o", *more)
@@ -33,7 +33,7 @@ def test_pack_keeps_what_was_painted(run: Run, touched: np.ndarray, tmp_path: Pa
             5,
             "",
             "agile-crate: error: o.png was changed since the last build, perhaps by hand; keep a copy, "
-            "choose another --out, take along what was painted with --keep-touches, or overwrite it with --force\n",
+            "choose another --out, take along what was painted with --keep-edits, or overwrite it with --force\n",
         )
         assert tree(tmp_path) == before
     assert run("pack", "frames", "--out", "other").returncode == 0
@@ -42,7 +42,7 @@ def test_pack_keeps_what_was_painted(run: Run, touched: np.ndarray, tmp_path: Pa
     assert run("verify", "o.json", "--against", "frames").returncode == 0
 
 
-def test_unpack_and_show_go_on_with_a_warning(run: Run, touched: np.ndarray, tmp_path: Path) -> None:
+def test_unpack_and_show_go_on_with_a_warning(run: Run, edited: np.ndarray, tmp_path: Path) -> None:
     warning = "agile-crate: warning: o.json: sheet 'o.png' was changed since it was written; its pixels are taken as they are now\n"
     done = run("unpack", "o.json", "--out", "back")
     assert (done.returncode, done.stderr) == (0, warning)
@@ -56,7 +56,7 @@ def test_unpack_and_show_go_on_with_a_warning(run: Run, touched: np.ndarray, tmp
     assert (done.returncode, done.stderr) == (0, warning.replace("o.json", "o.xml") + warning)
 
 
-def test_another_size_is_no_touch(run: Run, touched: np.ndarray, tmp_path: Path) -> None:
+def test_another_size_is_no_touch(run: Run, edited: np.ndarray, tmp_path: Path) -> None:
     Image.fromarray(art(9, 9)).save(tmp_path / "o.png")
     for command in (["unpack", "o.json", "--out", "back"], ["show", "o.json", "--out", "view.png"]):
         done = run(*command)
@@ -65,7 +65,7 @@ def test_another_size_is_no_touch(run: Run, touched: np.ndarray, tmp_path: Path)
 
 
 def test_what_is_accepted_is_told_by_both_forms_and_nothing_else_changes(
-    run: Run, touched: np.ndarray, tmp_path: Path
+    run: Run, edited: np.ndarray, tmp_path: Path
 ) -> None:
     for ending, old, new in ((".json", '"name": "otter"', '"ours": [1,  2]'), (".xml", ' scale="1"', ' ours="1 2"')):
         text = (tmp_path / f"o{ending}").read_text()
@@ -76,9 +76,9 @@ def test_what_is_accepted_is_told_by_both_forms_and_nothing_else_changes(
     done = run("verify", "o.json", "--accept", "--against", "frames")
     assert (done.returncode, done.stderr) == (0, "")
     assert done.stdout == (
-        "accepted o.png, o.json and o.xml as they are now; touches on 1 frame, recorded in o.json and o.xml\n"
+        "accepted o.png, o.json and o.xml as they are now; edits on 1 frame, recorded in o.json and o.xml\n"
         "o.json: all in order (1 sheet, 13 frames, 1 animation)\n"
-        "13 of 13 frames restored to the pixel, 1 of them with touches by hand\n"
+        "13 of 13 frames restored to the pixel, 1 of them with edits by hand\n"
     )
     for ending, lines in was.items():
         now = (tmp_path / f"o.{ending}").read_text()
@@ -119,30 +119,30 @@ def test_touches_are_carried_from_build_to_build(run: Run, swim: Path, tmp_path:
     save(sheet, pixels)
     painted = agile_crate.load(tmp_path / "o.json").frame(name)
     for more in (["--layout", "tight", "--trim", "frame"], []):
-        done = run(*pack, "--keep-touches", *(more if way not in ("flat", "premultiplied", "half") else []))
+        done = run(*pack, "--keep-edits", *(more if way not in ("flat", "premultiplied", "half") else []))
         assert (done.returncode, done.stderr) == (0, "")
-        assert f"touches kept on {2 if way == 'tight' else 1} frame" in done.stdout
+        assert f"edits kept on {2 if way == 'tight' else 1} frame" in done.stdout
         now = agile_crate.load(tmp_path / "o.json")
         assert np.array_equal(now.frame(name), painted)
-        assert [one.name for one in now.crate.frames if one.touched] == [*["left_03"] * (way == "tight"), name]
+        assert [one.name for one in now.crate.frames if one.edited] == [*["left_03"] * (way == "tight"), name]
         proof = run("verify", "o.json", "--against", "frames")
-        assert (proof.returncode, "with touches by hand" in proof.stdout) == (0, True), proof.stdout
+        assert (proof.returncode, "with edits by hand" in proof.stdout) == (0, True), proof.stdout
     save(swim / "swim/swim_03.png", art(8, 8, 99))
     before = tree(tmp_path)
-    done = run(*pack, "--keep-touches")
+    done = run(*pack, "--keep-edits")
     assert done.returncode == 5
-    assert done.stderr.startswith("agile-crate: error: --keep-touches cannot keep what was painted on ")
+    assert done.stderr.startswith("agile-crate: error: --keep-edits cannot keep what was painted on ")
     assert name in done.stderr
     assert tree(tmp_path) == before
-    done = run(*pack, "--keep-touches", "--force")
+    done = run(*pack, "--keep-edits", "--force")
     assert (done.returncode, done.stderr[:52]) == (0, "agile-crate: warning: not kept: what was painted on ")
     assert run("verify", "o.json", "--against", "frames").returncode == 0
 
 
-def test_what_cannot_be_kept_is_named(run: Run, touched: np.ndarray, tmp_path: Path) -> None:
-    touched[20, 38] = (1, 2, 3, 255)  # the last cells are empty
-    save(tmp_path / "o.png", touched)
-    keep = ["pack", "frames", "--out", "o", "--keep-touches"]
+def test_what_cannot_be_kept_is_named(run: Run, edited: np.ndarray, tmp_path: Path) -> None:
+    edited[20, 38] = (1, 2, 3, 255)  # the last cells are empty
+    save(tmp_path / "o.png", edited)
+    keep = ["pack", "frames", "--out", "o", "--keep-edits"]
     for more, told in (
         ([], "1 painted pixel of o.png outside of all frames; keep"),
         (["--exclude", "swim/swim_01"], "outside of all frames; nor what was painted on swim/swim_01: the source"),
@@ -174,7 +174,7 @@ def test_text_files_that_somebody_edited_are_safe_too(run: Run, swim: Path, tmp_
         done = run("verify", "o.json")
         assert (done.returncode, f"  {name} was changed since it was written" in done.stdout) == (1, True)
         before = tree(tmp_path)
-        for more in ([], ["--keep-touches"]):
+        for more in ([], ["--keep-edits"]):
             done = run(*pack, *more)
             assert (done.returncode, done.stderr.split(",")[0]) == (
                 5,
@@ -208,17 +208,17 @@ def test_an_edit_that_erases_is_kept_and_stays_known(run: Run, tmp_path: Path, w
     save(tmp_path / "o.png", sheet)
     painted = agile_crate.load(tmp_path / "o.json").frame(first["name"])
     for _ in range(2):
-        done = run(*pack, "--keep-touches")
+        done = run(*pack, "--keep-edits")
         assert (done.returncode, done.stderr) == (0, "")
         now = agile_crate.load(tmp_path / "o.json")
         assert np.array_equal(now.frame(first["name"]), painted)
-        assert [one.name for one in now.crate.frames if one.touched] == [first["name"]]
+        assert [one.name for one in now.crate.frames if one.edited] == [first["name"]]
         proof = run("verify", "o.json", "--against", "frames")
-        assert (proof.returncode, "1 of them with touches by hand" in proof.stdout) == (0, True), proof.stdout
+        assert (proof.returncode, "1 of them with edits by hand" in proof.stdout) == (0, True), proof.stdout
     done = run(*pack)
     assert refusal(done) == (
         5,
-        "o.png holds edits that were kept or accepted before; keep them with --keep-touches, or overwrite it with --force",
+        "o.png holds edits that were kept or accepted before; keep them with --keep-edits, or overwrite it with --force",
     )
 
 

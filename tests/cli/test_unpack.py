@@ -178,7 +178,7 @@ def figures(tmp_path: Path) -> list[np.ndarray]:
 def test_touching_figures_come_apart_and_stand_on_one_ground(
     run: Run, figures: list[np.ndarray], tmp_path: Path
 ) -> None:
-    done = run("unpack", "touching.png", "--islands", "--part", "--name-rows", "walk,fall", "--out", "cut")
+    done = run("unpack", "touching.png", "--islands", "--split-touching", "--name-rows", "walk,fall", "--out", "cut")
     assert (done.returncode, done.stderr) == (0, "")
     assert "cut 7 frames from touching.png\n  2 rows: 4 and 3\n" in done.stdout
     assert "  parted from 32,2 to 32,21, where 8 pixels touched, in the box 18,2, 28×20: look at it\n" in done.stdout
@@ -231,7 +231,7 @@ def test_opaque_sheets_take_a_color_key_or_are_warned_of(run: Run, figures: list
         "background with --color-key, such as --color-key corner\n"
     )
     for key in ("corner", "#fa00fa"):
-        done = run("unpack", "opaque.png", "--islands", "--part", "--color-key", key, "--out", key.strip("#"))
+        done = run("unpack", "opaque.png", "--islands", "--split-touching", "--color-key", key, "--out", key.strip("#"))
         assert (done.returncode, done.stderr) == (0, "")
         assert np.array_equal(decode(tmp_path / key.strip("#") / "opaque_03.png"), figures[2])
 

@@ -44,7 +44,7 @@ def test_a_changed_pixel_is_found_with_its_frame_and_place(run: Run, crate: Path
         f"  swim/swim_09: differs in 1 pixel, first at 3,2: expected #{expected}, found #010203ff\n"
     )
     said = json.loads(run("verify", "o.json", "--against", "frames", "--json").stdout)
-    assert (said["holds"], said["compared"], said["same"]) == (False, 13, 12)
+    assert (said["ok"], said["compared"], said["same"]) == (False, 13, 12)
     assert said["differences"][0] | {"what": ""} == {
         "frame": "swim/swim_09", "what": "", "pixels": 1, "position": [3, 2],
         "expected": art(8, 8, 9)[2, 3].tolist(), "found": [1, 2, 3, 255], "skin": "",
@@ -148,7 +148,7 @@ def test_both_forms_hold_and_a_difference_between_them_is_told(run: Run, swim: P
     assert run("verify", "o.json").returncode == 0
 
 
-@pytest.mark.parametrize("more", [{}, {"forget_offsets": True}, {"alpha_floor": 5}])
+@pytest.mark.parametrize("more", [{}, {"no_offsets": True}, {"trim_alpha": 5}])
 def test_a_trim_that_cuts_off_too_much_does_not_hold(
     swim: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, more: dict[str, Any]
 ) -> None:
@@ -167,7 +167,7 @@ def test_a_trim_that_cuts_off_too_much_does_not_hold(
     agile_crate.pack("frames", "wrong", trim="frame", **more)
     verified = agile_crate.verify("wrong.json", against="frames")
     assert (verified.compared, verified.same, len(verified.differences)) == (13, 0, 13)
-    what = "lost [0-9]+ visible pixels? to trimming" if "forget_offsets" in more else "differs in [0-9]+ pixels?"
+    what = "lost [0-9]+ visible pixels? to trimming" if "no_offsets" in more else "differs in [0-9]+ pixels?"
     assert all(re.match(what, difference.what) for difference in verified.differences)
 
 
@@ -189,7 +189,7 @@ def test_a_frame_on_no_sheet_is_not_restored(run: Run, swim: Path, tmp_path: Pat
         ({"palette": "secret.hex"}, "only colors are recorded"),
         ({"cushion": "abc"}, "o.json: settings: cushion: 'abc' is not a whole number from 0 to 1024"),
         ({"cushion": ["1", "2"]}, "o.json: settings: cushion: '1x2' is not a whole number"),
-        ({"drop_copies": "x"}, "o.json: settings: drop_copies: 'x' is not a switch"),
+        ({"drop_duplicates": "x"}, "o.json: settings: drop_duplicates: 'x' is not a switch"),
         ({"trim": True}, "o.json: settings: trim: 'True' is not one of off, frame"),
         ({"frames": True}, "o.json: settings: frames: 'True' is not a range"),
         ({"every": {"a": 1}}, "o.json: settings.every: expected a text"),
@@ -278,19 +278,19 @@ def test_several_crates_are_verified(run: Run, project: Path, tmp_path: Path, mo
     assert [(one["data"], one["exit"]) for one in said["errors"]] == [("build/buoy.json", 3)]
     assert done.returncode == 3
     monkeypatch.chdir(tmp_path)
-    assert agile_crate.verify("build/otter.json", against="post.crate.toml").holds
+    assert agile_crate.verify("build/otter.json", against="post.crate.toml").ok
     assert agile_crate.verify("build/otter.json", against=tmp_path / "post.crate.toml").compared == 13
     run("pack", "post.crate.toml")
-    found = {one.crate.name: one.holds for one in agile_crate.verify_all("post.crate.toml")}
+    found = {one.crate.name: one.ok for one in agile_crate.verify_all("post.crate.toml")}
     assert found == {"otter": True, "buoy": True, "buoy@50": True}
-    assert [one.holds for one in agile_crate.verify_all(["build/otter.json", "build/buoy.json"])] == [True, True]
+    assert [one.ok for one in agile_crate.verify_all(["build/otter.json", "build/buoy.json"])] == [True, True]
     assert sum(one.frames for one in agile_crate.survey("post.crate.toml").sequences) == 14
 
 
 @pytest.mark.parametrize(
     ("change", "told"),
     [
-        (lambda d: d["frames"][2].update(crc="00000000"), "swim/swim_03: has the crc 00000000, but its source has"), (lambda d: d["frames"][2].update(touched=True), "swim/swim_03: is marked as touched, but carries no edit"),
+        (lambda d: d["frames"][2].update(crc="00000000"), "swim/swim_03: has the crc 00000000, but its source has"), (lambda d: d["frames"][2].update(edited=True), "swim/swim_03: is marked as edited, but carries no edit"),
         (lambda d: [d["animations"][0].pop(key) for key in ("fps", "beats")], "animation 'swim' has other fps and beats than its settings and sources make"),
         (lambda d: d.update(name="gull"), "its name is 'gull', but its files have another name"), (lambda d: d["sheets"][0].update(gap=1), "sheet 'o.png': its gap is 1, but all frames are farther apart"),
         (lambda d: d["sheets"][0].pop("gap"), "its gap is 0, but all frames are farther apart"),

@@ -182,8 +182,8 @@ def test_errors_are_told_and_survived(project: Path, watch: Callable[..., Watchi
 def test_lines_for_programs(project: Path, watch: Callable[..., Watching]) -> None:
     one = watch("--json", "--only", "otter")
     first = json.loads(one.line())
-    told = {key: first[key] for key in ("command", "crate", "outcome", "came")}
-    assert told == {"command": "watch", "crate": "otter", "outcome": "built", "came": []}
+    told = {key: first[key] for key in ("command", "crate", "outcome", "added")}
+    assert told == {"command": "watch", "crate": "otter", "outcome": "built", "added": []}
     assert [Path(path).name for path in first["files"]] == ["otter.png", "otter.json"]
     (project / "frames" / "otter" / "swim_2.png").write_bytes(b"no picture")
     error = json.loads(one.line('"error"'))

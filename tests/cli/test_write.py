@@ -140,7 +140,7 @@ def test_metadata_that_claims_another_finish_than_the_sheets_have_is_found_out(
 def test_squeezed_sheets_are_smaller_and_the_same(run: Run, swim: Path, tmp_path: Path) -> None:
     packed(run)
     plain, pixels = (tmp_path / "out/otter.png").stat().st_size, decode(tmp_path / "out/otter.png")
-    packed(run, "--squeeze")
+    packed(run, "--optimize")
     assert (tmp_path / "out/otter.png").stat().st_size < plain
     assert np.array_equal(decode(tmp_path / "out/otter.png"), pixels)
     proved(run, "otter.json")

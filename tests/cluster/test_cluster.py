@@ -139,7 +139,7 @@ def test_whoever_is_killed_each_crate_is_whole(
 ) -> None:
     """The one who asked, or a worker, at a random moment, again and again."""
     dice = random.Random(21)
-    command = [PROGRAM, "pack", "all.crate.toml", "--cluster", machines.address, "--again", "-q"]
+    command = [PROGRAM, "pack", "all.crate.toml", "--cluster", machines.address, "--rebuild", "-q"]
     for trial in range(60):
         victim = machines.worker() if trial % 2 else None
         with subprocess.Popen(command, cwd=project, stdout=subprocess.PIPE, stderr=subprocess.PIPE) as asking:
@@ -150,7 +150,7 @@ def test_whoever_is_killed_each_crate_is_whole(
         assert asking.returncode in ((0,) if victim else (0, -signal.SIGKILL)), told
         for data in (project / "out").glob("*.json"):
             assert run("verify", data, cwd=project).returncode == 0
-    call(run, project, "all.crate.toml", "--again", "-q")
+    call(run, project, "all.crate.toml", "--rebuild", "-q")
     assert files_of(project / "out") == alone
 
 

@@ -118,7 +118,7 @@ def test_touching_figures_are_cut_and_stand_on_one_ground(bench: Bench) -> None:
         sheet[28 - pixels.shape[0] : 28, left : left + pixels.shape[1]] = pixels
     sheet[20, 12:14] = (1, 2, 3, 255)  # where the first two hold hands
     save(bench.folder / "sheet.png", sheet)
-    cut = bench.run("unpack", "sheet.png", "--islands", "--part", "--name-rows", "otter", "--out", "frames")
+    cut = bench.run("unpack", "sheet.png", "--islands", "--split-touching", "--name-rows", "otter", "--out", "frames")
     assert cut.returncode == 0
     assert cut.stderr.endswith("it is thick everywhere, and was left whole\n")  # the fallen one
     document, frames = bench.packed("--align", "bottom", "--layout", "strip")
@@ -206,18 +206,18 @@ def test_one_pivot_and_then_a_retouched_sheet(bench: Bench) -> None:
     x, y = document["frames"][2]["box"][:2]
     sheet[y + 3, x + 5] = (255, 0, 0, 255)
     save(bench.folder / "out.png", sheet)
-    bench.does("pack", "frames", "--out", "out", "--pivot", "16px,29px", "--trim", "animation", "--keep-touches")
+    bench.does("pack", "frames", "--out", "out", "--pivot", "16px,29px", "--trim", "animation", "--keep-edits")
     document, frames = bench.result()
-    retouched = pictures[2].copy()
-    retouched[9 + 3, 8 + 5] = (255, 0, 0, 255)
-    assert same(frames["idle/idle_03"], retouched)
+    resealed = pictures[2].copy()
+    resealed[9 + 3, 8 + 5] = (255, 0, 0, 255)
+    assert same(frames["idle/idle_03"], resealed)
     assert same(frames["idle/idle_02"], pictures[1])
 
 
 def test_a_repeated_render_in_four_directions(bench: Bench) -> None:
     for name in ("east", "north", "south", "west"):
         drawn(bench.frames, name, (figure(n // 2, tint=len(name)) for n in range(8)))  # rendered on twos
-    document, frames = bench.packed("--drop-copies", "--fps", "24", "--layout", "rows")
+    document, frames = bench.packed("--drop-duplicates", "--fps", "24", "--layout", "rows")
     assert len(frames) == 16
     for one in document["animations"]:
         assert (len(one["frames"]), sum(one["durations"]), one["beats"]) == (4, 333, [2, 2, 2, 2])
@@ -253,7 +253,7 @@ def test_a_strip_of_1024_by_128_shifted_as_one(bench: Bench) -> None:
 
 def test_one_smallest_common_canvas_named_after_the_character(bench: Bench) -> None:
     pictures = drawn(bench.frames, "frame", (on((64, 64), figure(n), 20 + 2 * n, 30 - n) for n in range(4)))
-    document, frames = bench.packed("--rename", "otter", "--trim", "sheet", "--forget-offsets", out="otter")
+    document, frames = bench.packed("--rename", "otter", "--trim", "sheet", "--no-offsets", out="otter")
     union = np.max([pixels[..., 3] for pixels in pictures], axis=0)
     left, top, w, h = bounds(np.dstack([union] * 4))
     assert [one["name"] for one in document["animations"]] == ["otter"]

@@ -97,7 +97,7 @@ def test_processes_read_them_just_so(frames: Path, tmp_path: Path, monkeypatch: 
     "given",
     [
         {"trim": "frame"}, {"layout": "tight"}, {"layout": "tight", "trim": "off"}, {"colors": 8}, {"pivot": "feet"},
-        {"shift": "1,0", "canvas": "250x310"}, {"fit": "20x20"}, {"drop_copies": True}, {"drop_closing": True}, {"also_scale": "50%"}, {"color_key": "#000000"},
+        {"shift": "1,0", "canvas": "250x310"}, {"fit": "20x20"}, {"drop_duplicates": True}, {"drop_closing": True}, {"also_scale": "50%"}, {"color_key": "#000000"},
     ],
     ids=str,
 )  # fmt: skip

@@ -27,7 +27,7 @@ def frames(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
 def packed(**settings: Any) -> tuple[dict[str, Animation], dict[str, Frame]]:
     crate = agile_crate.pack("frames", "o", force=True, **settings).crate
     verified = agile_crate.verify("o.json", against="frames")
-    assert verified.holds, verified.problems + verified.differences
+    assert verified.ok, verified.problems + verified.differences
     loaded = agile_crate.load("o.json")
     for name in (frame.name for frame in crate.frames if "_left_" in frame.name and "/" not in frame.name):
         original = name.replace("left", "right")
@@ -109,7 +109,7 @@ def test_wildcards_make_one_of_each() -> None:
 WAYS: list[dict[str, Any]] = [
     {"canvas": "common"}, {"canvas": "animation", "align": "left"}, {"canvas": "24x20"}, {"canvas": "own"}, {"trim": "animation"}, {"trim": "sheet", "align": "top-left"},
     {"align": "left"}, {"layout": "tight", "share_mirrored": True}, {"layout": "blocks"}, {"snap_pivot": True, "canvas": "common"},
-    {"trim": "frame", "forget_offsets": True}, {"canvas": "common", "outline": "#0000ff:2"}, {"fit": "9x9", "align": "left", "canvas": "common"},
+    {"trim": "frame", "no_offsets": True}, {"canvas": "common", "outline": "#0000ff:2"}, {"fit": "9x9", "align": "left", "canvas": "common"},
 ]  # fmt: skip
 
 
@@ -124,14 +124,14 @@ def test_mirror_images_stand_by_the_pivot_whatever_the_canvases(options: dict[st
     for number in range(3):
         right, left = (by_name[name] for name in (f"run_right/{number}", f"run_left_{number}"))
         pixels = [loaded.frame(frame.name) for frame in (right, left)]
-        if "forget_offsets" not in options:
+        if "no_offsets" not in options:
             assert left.pivot == (right.canvas.w - right.pivot.x, right.pivot.y)
             assert np.array_equal(pixels[1], pixels[0][:, ::-1])
         if cells:
             cell_of = [cells.box(loaded.crate.frames.index(frame)) for frame in (right, left)]
             in_cell = [one.box.x - cell.x for one, cell in zip((right, left), cell_of, strict=True)]
             assert in_cell[1] == cells.size.w - right.box.w - in_cell[0] or options.get("trim") == "sheet"
-    assert agile_crate.verify("m.json", against="odd").holds
+    assert agile_crate.verify("m.json", against="odd").ok
 
 
 def test_verify_sees_by_itself_that_a_mirror_image_stands_elsewhere(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -61,7 +61,7 @@ def test_a_damaged_picture_that_is_left_out_ends_nothing(tmp_path: Path, given: 
     packed = agile_crate.pack("frames", "o", **given)
     assert packed.warnings == ()
     assert not [frame.name for frame in packed.crate.frames if "bad" in frame.name]
-    assert agile_crate.verify("o.json", against="frames").holds
+    assert agile_crate.verify("o.json", against="frames").ok
     lines = "".join(f"{key} = {json.dumps(value)}\n" for key, value in given.items())
     (tmp_path / "o.crate.toml").write_text(f'[crate.o]\nfrom = "frames"\nout = "p"\n{lines}', "utf-8")
     assert agile_crate.build("o.crate.toml")["o"] is not None

@@ -36,7 +36,7 @@ def test_size_columns_and_rows_together_say_how_large_cells_are(
     assert [sheet.size for sheet in sheets] == sizes
     for name in ("o.json", "o@50.json"):
         verified = agile_crate.verify(name, against="frames")
-        assert (verified.holds, verified.same) == (True, 13), verified.problems + verified.differences
+        assert (verified.ok, verified.same) == (True, 13), verified.problems + verified.differences
 
 
 @given(

@@ -35,17 +35,17 @@ TYPED = {
     "metadata": st.sampled_from(["json", "json,xml"]),
     "also_scale": st.sampled_from(["50%", "50%,0.25", "0.5"]),
     "pow2": st.just(True),
-    "drop_copies": st.booleans(), "drop_closing": st.just(True), "alike": st.just("4"), "reverse": st.just(True), "turn": st.just(True), "layout": st.just("tight"),
+    "drop_duplicates": st.booleans(), "drop_closing": st.just(True), "tolerance": st.just("4"), "reverse": st.just(True), "turn": st.just(True), "layout": st.just("tight"),
     "exclude": st.just(["*_1"]), "layers": st.just("flat"), "numbers": st.sampled_from([["3-9"], ["swim=1-3", "5-"]]), "every": st.sampled_from([["2"], ["swim=3", "2"]]),
     "reversed": st.just(["back=swim"]), "duration": st.sampled_from([["0.8s"], ["swim=900ms"]]), "limit": st.just(["frames=2000000"]), "vector_size": st.just("64x48"),
     "font": st.just("fonts/a.ttf"), "exposure": st.sampled_from(["1.5", "-2"]), "to_srgb": st.just(True), "color_key": st.sampled_from(["corner", "#ff00ff:3"]), "resample": st.just("pixel"),
-    "clear_below": st.just("3"), "hard_alpha": st.just("128"), "align": st.just("top-left"), "outline": st.just("#201830:2:inner"), "trim": st.just("frame"), "alpha_floor": st.just("8"),
-    "forget_offsets": st.just(True), "snap_pivot": st.just(True), "fill_under": st.just(True), "shape": st.just("hull"), "shape_points": st.just("6"), "shape_of": st.just("animation"),
+    "clear_alpha": st.just("3"), "hard_alpha": st.just("128"), "align": st.just("top-left"), "outline": st.just("#201830:2:inner"), "trim": st.just("frame"), "trim_alpha": st.just("8"),
+    "no_offsets": st.just(True), "snap_pivot": st.just(True), "fill_under": st.just(True), "shape": st.just("hull"), "shape_points": st.just("6"), "shape_of": st.just("animation"),
     "gap": st.just("2"), "margin": st.just("3"), "cushion": st.just("1"), "edge_repeat": st.just("1"), "share_mirrored": st.just(True), "aspect": st.just("2"), "effort": st.just("deep"),
-    "one_sheet": st.just(True), "part_animations": st.just(True), "keep_places": st.just(True), "square": st.just(True), "multiple": st.just("4"), "compact": st.just(True),
+    "one_sheet": st.just(True), "break_animations": st.just(True), "keep_places": st.just(True), "square": st.just(True), "multiple": st.just("4"), "compact": st.just(True),
     "template": st.just(["a.lua.j2", "b.h.j2"]), "set": st.just(["node=Otter", "a=b=c"]), "file_name": st.just("{name}_{sheet:02}"), "image": st.just("png"), "premultiply": st.just(True),
     "fit": st.just("64x64"), "fit_to": st.just("art"), "colors": st.just("16"), "dither": st.just(True), "rows": st.just("2"), "cell": st.just("64x64"), "down": st.just(True),
-    "keep_repeats": st.just(True), "size": st.just("512x512"), "background": st.just("#20406f"), "squeeze": st.just(True),
+    "store_duplicates": st.just(True), "size": st.just("512x512"), "background": st.just("#20406f"), "optimize": st.just(True),
 }  # fmt: skip
 
 

@@ -20,7 +20,7 @@ from agile_crate.core.frame.indexed import entries, few_colors, indices
 from agile_crate.core.model.geometry import Size
 from agile_crate.core.png_chunks import chunks
 from agile_crate.exports import png
-from agile_crate.exports.png import squeezed
+from agile_crate.exports.png import optimized
 from conftest import art, tool
 from file_bytes import stored
 
@@ -213,8 +213,8 @@ def test_squeezed_pictures_keep_every_pixel() -> None:
     pixels[:10] = (9, 8, 7, 0)  # colors under transparent pixels, as --fill-under leaves them
     plain = encoded(pixels)
     with ThreadPoolExecutor(2) as executor:
-        small = squeezed(plain, executor)
-        assert squeezed(plain, executor) == small
+        small = optimized(plain, executor)
+        assert optimized(plain, executor) == small
     assert len(small) < len(plain)
     with Image.open(io.BytesIO(small)) as image:
         assert np.array_equal(np.asarray(image.convert("RGBA")), pixels)

@@ -33,7 +33,7 @@ def test_a_line_for_each_frame() -> None:
     frames = [line for line in XML.splitlines() if "<frame " in line]
     assert frames[0] == (
         '    <frame name="swim/swim_01" sheet="0" box="2 2 9 4" turned="false" canvas="16 16" '
-        'offset="3 5" pivot="8 16" crc="0badcafe" touched="true"/>'
+        'offset="3 5" pivot="8 16" crc="0badcafe" edited="true"/>'
     )
     assert 'name="odd &quot;names&quot;&#10;&#9;✉ &lt;&amp;&gt;"' in frames[1]
     assert '<shape tolerance="0.5"><polygon points="1 2 3.5 2 3 4"/>' in frames[1]

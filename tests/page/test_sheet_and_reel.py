@@ -62,7 +62,7 @@ def test_several_sheets_and_the_rest_of_the_keys(run: Run, tmp_path: Path, opene
     for number in range(1, 7):
         save(tmp_path / "frames" / f"swim_{number}.png", art(30, 30, number))
     packed = run(
-        "pack", "frames", "--out", "o", "--layout", "tight", "--max-size", "64x64", "--keep-repeats", "--gap", "2"
+        "pack", "frames", "--out", "o", "--layout", "tight", "--max-size", "64x64", "--store-duplicates", "--gap", "2"
     )
     assert packed.returncode == 0
     run("show", "o.json", "--out", "o.html")

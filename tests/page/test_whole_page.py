@@ -95,10 +95,10 @@ def test_a_survey_pins_its_findings_to_the_frames(run: Run, tmp_path: Path, open
     done = run("survey", "frames", "--page", "look/f.html")
     assert done.stdout.endswith("\nwrote look/f.html\n")
     page = opened(tmp_path / "look/f.html")
-    group = page.locator(".finding.fault", has_text="frame-empty")
+    group = page.locator(".finding.error", has_text="frame-empty")
     if not group.evaluate("one => one.open"):
         group.locator("summary").click()
-    assert group.locator("summary").text_content().split() == "fault frame-empty: nothing is visible 1".split()
+    assert group.locator("summary").text_content().split() == "error frame-empty: nothing is visible 1".split()
     assert "swim (swim_4): nothing is visible" in group.locator("li").text_content()
     group.locator(".go").click()
     assert "step 4 of 6 · 4 swim_4" in now(page)

@@ -33,9 +33,9 @@ SEQUENCES = (
 )
 
 EVERYTHING: Mapping[str, Any] = {
-    "color_key": "#000000:9", "fit": "40x40", "clear_below": 3, "hard_alpha": 100, "colors": 8, "dither": True, "canvas": "animation",
+    "color_key": "#000000:9", "fit": "40x40", "clear_alpha": 3, "hard_alpha": 100, "colors": 8, "dither": True, "canvas": "animation",
     "shift": ["1,0", "swim=2,1"], "outline": "#201830:2", "trim": "animation", "cushion": 1, "pivot": ["swim=feet",
-    "0.37,1"], "snap_pivot": True, "fill_under": True, "shape": "contour", "shape_of": "animation", "forget_offsets":
+    "0.37,1"], "snap_pivot": True, "fill_under": True, "shape": "contour", "shape_of": "animation", "no_offsets":
     True,
 }  # fmt: skip
 
@@ -48,7 +48,7 @@ def drawings(given: Mapping[str, Any] = EVERYTHING) -> list[Picture]:
 
 
 def test_a_decoding_is_a_value_with_which_equal_drawings_become_equal_pictures() -> None:
-    settings = [settings_from({"color_key": "corner:4", "scale": "50%", "drop_copies": True})]
+    settings = [settings_from({"color_key": "corner:4", "scale": "50%", "drop_duplicates": True})]
     one, other = decoding_of(settings), decoding_of(settings)
     assert (one, hash(one)) == (other, hash(other))
     assert pickle.loads(pickle.dumps(one)) == one

@@ -29,7 +29,7 @@ def test_values_are_read() -> None:
     ("given", "sentence"),
     [
         ({"duration": 0.5}, "duration: '0.5' is not a time: write it with its unit"),
-        ({"drop_copies": "yes"}, "drop_copies: 'yes' is not a switch: it is true or false"),
+        ({"drop_duplicates": "yes"}, "drop_duplicates: 'yes' is not a switch: it is true or false"),
         ({"max_sise": "4"}, "there is no setting 'max_sise'; did you mean max_size?"),
     ],
 )
@@ -41,9 +41,14 @@ def test_values_of_other_types_are_refused_with_a_sentence(given: dict[str, obje
 
 def test_what_frames_differ_by_is_remembered_as_it_was_given() -> None:
     settings = settings_from(
-        {"layers": "flat", "every": 3, "frames": ["swim=1-8", "2-"], "drop_copies": True, "reverse": False}
+        {"layers": "flat", "every": 3, "frames": ["swim=1-8", "2-"], "drop_duplicates": True, "reverse": False}
     )
-    assert remembered(settings) == {"layers": "flat", "every": ["3"], "frames": ["swim=1-8", "2-"], "drop_copies": True}
+    assert remembered(settings) == {
+        "layers": "flat",
+        "every": ["3"],
+        "frames": ["swim=1-8", "2-"],
+        "drop_duplicates": True,
+    }
     assert settings_from(remembered(settings)).frames == settings.frames
 
 

@@ -209,7 +209,7 @@ def drawings(tmp_path: Path) -> Path:
     [
         ["--scale", "37%"], ["--fit", "64", "--fit-to", "art", "--trim", "sheet"],
         ["--also-scale", "50%,200%", "--colors", "4"],
-        ["--color-key", "#cc3333", "--fit", "40", "--mirrored", "left=buoy", "--layout", "tight", "--turn", "--drop-copies"],
+        ["--color-key", "#cc3333", "--fit", "40", "--mirrored", "left=buoy", "--layout", "tight", "--turn", "--drop-duplicates"],
     ],
     ids=" ".join,
 )  # fmt: skip

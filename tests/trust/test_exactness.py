@@ -158,7 +158,7 @@ def cleared(pixels: np.ndarray) -> np.ndarray:
 
 def essence(one: Mapping[str, object]) -> dict[str, object]:
     """What both forms say, whatever they leave out as usual."""
-    usual = {"turned": False, "mirror": "", "touched": False, "loop": "forever"}
+    usual = {"turned": False, "mirror": "", "edited": False, "loop": "forever"}
     return {
         key: value
         for key, value in {**usual, **one}.items()

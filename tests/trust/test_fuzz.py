@@ -54,7 +54,7 @@ LOOKS: tuple[tuple[str, ...], ...] = (
     ("verify", "out/o.FORM"), ("verify", "out/o.FORM", "--against", "frames"), ("verify", "out/o.FORM", "--accept"), ("unpack", "out/o.FORM", "--out", "out/f"),
     ("unpack", "out/o.FORM", "--out", "out/f", "--film"), ("show", "out/o.FORM", "--out", "out/v.png"), ("show", "out/o.FORM", "--out", "out/v.html"),
     ("show", "out/o.FORM", "--out", "out/v.gif"), ("show", "out/o.FORM", "--out", "out/v.webp"), ("show", "out/o.FORM", "--out", "out/v.apng"), ("show", "out/o.FORM"), ("describe", "out/o.FORM", "--metadata", "css,csv", "--force"), ("pack", "frames", "--out", "out/o"),
-    ("pack", "frames", "--out", "out/o", "--keep-touches"), ("pack", "frames", "--out", "out/o", "--layout", "tight", "--keep-places", "--force"),
+    ("pack", "frames", "--out", "out/o", "--keep-edits"), ("pack", "frames", "--out", "out/o", "--layout", "tight", "--keep-places", "--force"),
 )  # fmt: skip
 
 
@@ -230,7 +230,7 @@ def option(draw: st.DrawFn) -> list[str]:
 @given(st.data())
 def test_options(folder: Path, data: st.DataObject) -> None:
     words = [word for words in data.draw(st.lists(option(), min_size=1, max_size=4)) for word in words]
-    is_large = any(word.startswith(("--size", "--multiple", "--squeeze", "--pow2")) for word in words)
+    is_large = any(word.startswith(("--size", "--multiple", "--optimize", "--pow2")) for word in words)
     if data.draw(st.booleans()) or is_large:
         words.append("--dry-run")
     attempted(Attempt(frames(), ("pack", "frames", "--out", "out/o", *words)), folder)

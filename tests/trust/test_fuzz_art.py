@@ -108,9 +108,9 @@ PALETTE = "; the otter's\n#201830\n4a7c94\n// more\n#ffffff\n"
 @given(st.data())
 def test_palettes_and_lists_of_what_is_allowed(folder: Path, data: st.DataObject) -> None:
     text = data.draw(spliced_text(PALETTE, "#", ";", "//", "ffffff", "\r\n")).encode()
-    allowed = {"allowed": [{"code": "copies", "frames": ["swim_1", "swim_2"]}], "version": 1}
+    allowed = {"allowed": [{"code": "duplicates", "frames": ["swim_1", "swim_2"]}], "version": 1}
     files, words = data.draw(
         st.sampled_from([({"p.txt": text}, (*SIGHTS[0], "--palette", "p.txt")), ({"p.png": data.draw(edited_png(small()))}, (*SIGHTS[0], "--palette", "p.png")),
-            ({"a.json": data.draw(edited_json(allowed))}, ("survey", "art", "--allowed", "a.json"))])
+            ({"a.json": data.draw(edited_json(allowed))}, ("survey", "art", "--baseline", "a.json"))])
     )  # fmt: skip
     attempted(Attempt(files | {"art/a.png": small()}, words), folder)

@@ -163,7 +163,7 @@ NULLS = (
     ["pack", N, "--out", "o"], ["pack", "a.png", "--out", N], *(["pack", "a.png", "--out", "o", f"--{name}={N}"] for name in ("palette", "font", "file-name")),
     ["pack", "a.png", "--out", "o", f"--template={N}.x.j2"], ["pack", "c.crate.toml"], ["pack", "d.crate.toml"], ["pack", "e.crate.toml"], ["pack", f"{N}.crate.toml"],
     ["unpack", "a.png", "--islands", "--out", N], ["unpack", "a.png", "--out", "u", "--boxes", N], ["unpack", N, "--islands", "--out", "u"], ["verify", N], ["verify", "g.json", "--against", N],
-    ["show", N, "--out", "v.png"], ["show", "g.json", "--out", f"{N}.png"], ["show", "g.json", "--against", N], ["survey", N], ["survey", "a.png", "--sarif", N], ["survey", "a.png", "--allowed", N],
+    ["show", N, "--out", "v.png"], ["show", "g.json", "--out", f"{N}.png"], ["show", "g.json", "--against", N], ["survey", N], ["survey", "a.png", "--sarif", N], ["survey", "a.png", "--baseline", N],
     ["describe", N, "--metadata", "css"], ["describe", "g.json", "--metadata", "css", "--out", N], ["draft", N, "--out", "d.toml"], ["draft", "a.png", "--out", f"{N}.toml"], ["demo", N],
 )  # fmt: skip
 

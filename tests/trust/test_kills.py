@@ -150,10 +150,12 @@ def test_what_waits_says_so_or_stops(made: Path, tmp_path: Path) -> None:
     while build.poll() is None and not list(work.glob(".agile-crate*/*.new")):
         time.sleep(0.002)
     build.send_signal(signal.SIGSTOP)
-    done = subprocess.run(command(tmp_path, "--again", "--no-wait"), capture_output=True, encoding="utf-8", check=False)
+    done = subprocess.run(
+        command(tmp_path, "--rebuild", "--no-wait"), capture_output=True, encoding="utf-8", check=False
+    )
     assert (done.returncode, "another run is writing the same files to" in done.stderr) == (5, True)
     other = subprocess.Popen(
-        command(tmp_path, "--again"), stdout=subprocess.PIPE, stderr=subprocess.PIPE, encoding="utf-8"
+        command(tmp_path, "--rebuild"), stdout=subprocess.PIPE, stderr=subprocess.PIPE, encoding="utf-8"
     )
     assert other.stderr is not None
     assert other.stderr.readline() == "agile-crate: waiting for another build of the same crate\n"

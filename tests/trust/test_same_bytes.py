@@ -81,7 +81,7 @@ def built(folder: Path, program: Any = PROGRAM, way: dict[str, Any] | None = Non
         if processors:
             os.sched_setaffinity(0, sorted(os.sched_getaffinity(0))[:processors])
 
-    command = [program, "pack", "o.crate.toml", "--again", "--quiet", *more]
+    command = [program, "pack", "o.crate.toml", "--rebuild", "--quiet", *more]
     done = subprocess.run(
         command, cwd=folder, env=os.environ | way, preexec_fn=first, capture_output=True, encoding="utf-8"
     )

@@ -10,7 +10,7 @@ from .streams import print_json
 
 
 def declare(parser: Parser) -> None:
-    parser.section("what is done").add("--clear", action="store_true", help="delete all of it")
+    parser.section("action").add("--clear", action="store_true", help="delete the build cache")
     add_common(parser)
 
 

@@ -105,10 +105,10 @@ def _options(given: argparse.Namespace) -> BuildOptions:
     return BuildOptions(
         GENERATOR,
         given_settings(given),
-        given.again,
+        given.rebuild,
         given.dry_run,
         given.force,
-        given.keep_touches,
+        given.keep_edits,
         wait=not given.no_wait,
     )
 

@@ -14,8 +14,12 @@ from .streams import print_json
 
 
 def declare(parser: Parser) -> None:
-    parser.section("where to").add(
-        "folder", metavar="DIR", nargs="?", default="otter-post", help="a folder, made if missing (default otter-post)"
+    parser.section("output").add(
+        "folder",
+        metavar="DIR",
+        nargs="?",
+        default="otter-post",
+        help="output folder, created if missing (default otter-post)",
     )
     add_common(parser)
 

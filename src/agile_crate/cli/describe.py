@@ -11,14 +11,20 @@ from .wording import from_here
 
 
 def declare(parser: Parser) -> None:
-    group = parser.section("what is described, and how")
-    group.add("data", metavar="DATA", help="the crate's metadata, JSON or XML")
-    group.add("--template", metavar="FILE", action="append", default=[], help="a template such as engine.lua.j2")
-    group.add("--metadata", metavar="FORMAT,…", help="json, xml, css, csv")
-    group.add("--set", metavar="NAME=VALUE", action="append", default=[], help="a variable for templates")
-    group.add("--compact", action="store_true", help="JSON on one line")
-    group.add("--out", metavar="PATH", default="", help="where to, without ending; else beside DATA, under its name")
-    group.add("--force", action="store_true", help="overwrite files that are there with other texts")
+    group = parser.section("input and output")
+    group.add("data", metavar="DATA", help="a crate's metadata, JSON or XML")
+    group.add(
+        "--template",
+        metavar="FILE",
+        action="append",
+        default=[],
+        help="write a text from a template such as engine.lua.j2",
+    )
+    group.add("--metadata", metavar="FORMAT,…", help="formats to write: json, xml, css, csv")
+    group.add("--set", metavar="NAME=VALUE", action="append", default=[], help="set a variable for templates")
+    group.add("--compact", action="store_true", help="write JSON on one line")
+    group.add("--out", metavar="PATH", default="", help="output path without an ending (default: next to DATA)")
+    group.add("--force", action="store_true", help="overwrite files that differ")
     add_common(parser)
 
 

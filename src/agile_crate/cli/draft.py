@@ -10,10 +10,10 @@ from .streams import print_json
 
 
 def declare(parser: Parser) -> None:
-    group = parser.section("what is looked over, and where to")
-    group.add("inputs", metavar="INPUT", nargs="+", help="a folder, a file or a quoted pattern of frames; each a crate")
-    group.add("--out", metavar="FILE", required=True, help="the crate file, such as otter.crate.toml")
-    group.add("--force", action="store_true", help="overwrite a file that is there")
+    group = parser.section("input and output")
+    group.add("inputs", metavar="INPUT", nargs="+", help="a folder, file or quoted pattern of frames; one crate each")
+    group.add("--out", metavar="FILE", required=True, help="the crate file to write, such as otter.crate.toml")
+    group.add("--force", action="store_true", help="overwrite an existing file")
     add_common(parser)
 
 

@@ -10,7 +10,7 @@ from .wording import told
 if TYPE_CHECKING:
     from ..core.inspect.finding import Finding
 
-STYLES = {"fault": "bold red", "doubt": "bold yellow", "note": "bold blue"}
+STYLES = {"error": "bold red", "warning": "bold yellow", "note": "bold blue"}
 
 FEW = 2
 """So many findings of one code are each told in full."""

@@ -11,16 +11,16 @@ from .streams import print_json
 
 TOPICS = {
     "layout": "choosing a layout",
-    "timing": "paces, holds and loops",
-    "pivots": "the point that stays put",
-    "pixel-art": "small, hard-edged work",
+    "timing": "speed, holds and loops",
+    "pivots": "the point that stays fixed",
+    "pixel-art": "small art with hard edges",
     "rendered": "smoke, splashes, fire",
-    "completion": "names and options by the tab key",
+    "completion": "completing names and options with the tab key",
 }
 
 
 def declare(parser: Parser) -> None:
-    group = parser.section("which topic")
+    group = parser.section("topic")
     group.add("topic", metavar="TOPIC", nargs="?", choices=tuple(TOPICS), help=", ".join(TOPICS))
     add_common(parser)
 

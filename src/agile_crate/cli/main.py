@@ -24,18 +24,18 @@ from .streams import make_safe
 from .wording import as_option, options_of
 
 COMMANDS = {
-    "pack": "frames → sheets and metadata",
-    "draft": "a crate file for folders of frames: what is packed, and how",
-    "survey": "look frames over before packing",
-    "show": "a crate to look at: annotated sheet, light table, films",
-    "watch": "build a crate file again whenever frames change, with a page that plays along",
-    "verify": "prove that a crate gives its frames back",
-    "describe": "further text formats of a crate that is there",
-    "unpack": "a crate, or a bare sheet, back into frames",
-    "schema": "print the schema of the metadata, or of crate files",
-    "cache": "what is kept between builds of crate files",
-    "help": "pages on layouts, timing, pivots, pixel art, rendered effects",
-    "demo": "write the demo frames and run the full example on them",
+    "pack": "pack frames into sheets with metadata",
+    "draft": "write a crate file (a project) for folders of frames",
+    "survey": "check frames before packing",
+    "show": "view a crate: annotated sheet, light table, films, charts",
+    "watch": "rebuild a crate file whenever frames change, with a live page",
+    "verify": "prove that every frame can be restored from a crate",
+    "describe": "write more text formats of an existing crate",
+    "unpack": "turn a crate, or any sheet, back into frames",
+    "schema": "print the schema of the metadata or of crate files",
+    "cache": "show or clear the build cache",
+    "help": "print a page on layouts, timing, pivots, pixel art or effects",
+    "demo": "write the demo frames and build them",
 }
 """Each command's line in the help; a module of the same name declares and runs it."""
 
@@ -73,8 +73,8 @@ def main(arguments: Sequence[str]) -> int:
         if debug:
             _print_trace()
         if has_committed():
-            return tell(f"all files are in place; what is said of them cannot be written: {reason(error)}", Status.DONE)
-        return tell(f"what is said cannot be written: {reason(error)}", Status.OUTPUT)
+            return tell(f"all files were written, but the summary could not be printed: {reason(error)}", Status.DONE)
+        return tell(f"the output could not be printed: {reason(error)}", Status.OUTPUT)
     except Exception as error:
         if debug:
             _print_trace()
@@ -98,7 +98,7 @@ def _explained(error: Exception, spelling: Spelling) -> tuple[str, Status, Seque
         where = f"file names are in {error.encoding} here"
         return f"{what}, and {where}; set PYTHONUTF8=1, or a locale with UTF-8", Status.INPUT, ()
     fault = f"a fault in agile-crate itself ({type(error).__name__}: {error})"
-    return f"{fault}; run it again with --debug and report what it prints", Status.FAULT, ()
+    return f"{fault}; run it again with --debug and report what it prints", Status.ERROR, ()
 
 
 def _told(sentence: str, status: Status, files: Sequence[str] = (), as_json: bool = False) -> Status:

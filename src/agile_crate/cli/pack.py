@@ -14,25 +14,23 @@ from .wording import option_name
 
 
 def declare(parser: Parser) -> None:
-    group = parser.section("what is packed, and where to")
+    group = parser.section("input and output")
     group.add("inputs", metavar="INPUT", nargs="+", help="a folder, file or quoted pattern of frames; or crate files")
-    group.add("--out", metavar="PATH", help="where to, without ending: build/otter (a crate file says it itself)")
-    group.add("--only", metavar="NAME", action="append", default=[], help="only this crate of a crate file")
-    group.add("--dry-run", action="store_true", help="say what would be written, and write nothing")
-    group.add("--draft", metavar="FILE", help="also write this command line as a crate file, such as otter.crate.toml")
-    group.add("--depfile", metavar="FILE", help="also write which files it was built from, for make and ninja")
-    group.add("--explain", action="store_true", help="also print the arrangements that were considered")
-    group.add(
-        "--keep-touches", action="store_true", help="take along what was painted on the sheets of the build before"
-    )
-    group.add("--again", action="store_true", help="build a crate file's crates even where nothing changed")
-    group.add("--jobs", metavar="N", help="build so many of the crates at a time, each in a process of its own")
-    group.add("--cluster", metavar="ADDRESS", help="build the crates on a cluster, by its scheduler: tcp://host:8786")
-    group.add("--send-inputs", action="store_true", help="send the cluster's workers the frames, which they do not see")
-    group.add("--no-wait", action="store_true", help="stop at once where another build of the same crate is under way")
-    group.add("--force", action="store_true", help="overwrite files that are not from an earlier build")
+    group.add("--out", metavar="PATH", help="output path without an ending: build/otter (not for crate files)")
+    group.add("--dry-run", action="store_true", help="print what would be written, and write nothing")
+    group.add("--draft", metavar="FILE", help="also save this command line as a crate file: otter.crate.toml")
+    group.add("--only", metavar="NAME", action="append", default=[], help="build only this crate of a crate file")
+    group.add("--rebuild", action="store_true", help="build a crate file's crates even if nothing changed")
+    group.add("--keep-edits", action="store_true", help="carry edits on the last build's sheets into this build")
+    group.add("--force", action="store_true", help="overwrite edits, and files that are not from an earlier build")
+    group = add_settings(parser)
+    group.add("--explain", action="store_true", help="also print the sheet arrangements that were tried")
+    group.add("--jobs", metavar="N", help="build N crates at a time, each in its own process")
+    group.add("--cluster", metavar="ADDRESS", help="build the crates on a cluster; its scheduler: tcp://host:8786")
+    group.add("--send-inputs", action="store_true", help="upload the frames to workers that cannot read them")
+    group.add("--depfile", metavar="FILE", help="also write the list of input files for make or ninja")
+    group.add("--no-wait", action="store_true", help="fail at once if another build of the same crate is running")
     add_memory(group)
-    add_settings(parser)
     add_common(parser)
 
 
@@ -43,7 +41,7 @@ def run(arguments: argparse.Namespace) -> int:
         from .crates import run_crates
 
         return run_crates(arguments)
-    for name in ("only", "again", "jobs", "cluster", "send_inputs"):
+    for name in ("only", "rebuild", "jobs", "cluster", "send_inputs"):
         if getattr(arguments, name):
             raise UsageError(
                 f"{option_name(name)} is for the crates of a crate file; leave it out, or name the crate file"
@@ -65,7 +63,7 @@ def run(arguments: argparse.Namespace) -> int:
         settings,
         base_of(arguments.inputs),
         arguments.force,
-        arguments.keep_touches,
+        arguments.keep_edits,
         arguments.dry_run,
         wait=not arguments.no_wait,
     )

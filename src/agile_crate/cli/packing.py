@@ -55,8 +55,8 @@ def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:
         print_note(change)
     for remark in packed.remarks:
         print_note(told(remark))
-    if packed.passed_over:
-        print_note(f"passed over: {passed_over_text(packed.passed_over)}")
+    if packed.skipped:
+        print_note(f"passed over: {passed_over_text(packed.skipped)}")
     for one in packed.also:
         print_note(_also(one))
     if arguments.explain:
@@ -67,7 +67,7 @@ def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:
     wrote, removed = ("would write", "would remove") if arguments.dry_run else ("wrote", "removed")
     for path in packed.files:
         print(f"  {'kept' if path in packed.kept else wrote} {shown(from_here(path))}")
-    for path in packed.removed:
+    for path in packed.deleted:
         print(f"  {removed} {shown(from_here(path))}, a file of the build before")
 
 
@@ -77,7 +77,7 @@ def changes(packed: Packed) -> list[str]:
 
     parts = [
         f"{counted(len(names), 'frame')} {verb} ({few(map(shown, names), 4)})"
-        for names, verb in ((packed.came, "came"), (packed.went, "went"))
+        for names, verb in ((packed.added, "added"), (packed.removed, "removed"))
         if names
     ]
     return [f"since the build before: {', '.join(parts)}"] if parts else []
@@ -112,7 +112,7 @@ def _print_sheets(sheets: list[SheetSummary]) -> None:
             row += [f"{sheet.columns} × {sheet.rows}", frames, str(sheet.empty_cells)]
         else:
             row += [str(sheet.count), str(len(sheet.blocks) or sheet.boxes)]
-        table.append([*row, f"{sheet.full:.0%}", bytes_shown(sheet.gpu_bytes)])
+        table.append([*row, f"{sheet.fill_ratio:.0%}", bytes_shown(sheet.gpu_bytes)])
     print_table(columns, table)
     spacing = f"margin {first.margin}, gap {first.gap}"
     if first.edge_repeat:
@@ -157,7 +157,7 @@ def _print_considered(packed: Packed, every: bool) -> None:
         print_heading("considered", "bold", f"for {sheet.image}")
         shown = tried if every else _telling(tried)
         columns = [Column("way"), Column("size", True), Column("full", True), Column("verdict")]
-        print_table(columns, [[one.way, measured(one.size), f"{one.full:.2%}", one.verdict] for one in shown])
+        print_table(columns, [[one.way, measured(one.size), f"{one.fill_ratio:.2%}", one.verdict] for one in shown])
         if len(shown) < len(tried):
             print_note(f"and {len(tried) - len(shown):,} more (--verbose shows all)")
     print_note(
@@ -246,14 +246,14 @@ def document_of(packed: Packed, arguments: argparse.Namespace) -> dict[str, Any]
         "command": "pack",
         "dry_run": arguments.dry_run,
         "files": [str(path) for path in packed.files],
-        "removed": [str(path) for path in packed.removed],
+        "deleted": [str(path) for path in packed.deleted],
         "kept": [str(path) for path in packed.kept],
         "frames": len(packed.crate.frames),
         "sheets": [dataclasses.asdict(sheet) for sheet in sheets],
         "animations": [dataclasses.asdict(animation) | {"fps": float(animation.fps)} for animation in animations],
-        "passed_over": dict(packed.passed_over),
-        "came": list(packed.came),
-        "went": list(packed.went),
+        "skipped": dict(packed.skipped),
+        "added": list(packed.added),
+        "removed": list(packed.removed),
         "remarks": list(map(told, packed.remarks)),
         "warnings": list(map(told, packed.warnings)),
         "also": also,

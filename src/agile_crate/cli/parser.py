@@ -19,13 +19,6 @@ T = TypeVar("T")
 
 MOST_JOBS = 256
 
-SECTIONS = {
-    "take": "take (which frames, and their timing; NAME=value is for one animation, a bare value for all)",
-    "prepare": "prepare (what is done to frames)",
-    "arrange": "arrange (where frames go on the sheet)",
-    "write": "write (the image files, and what is said of them)",
-}
-
 
 class Parser(argparse.ArgumentParser):
     """argparse with our errors, one sentence and no dump of the usage; and a grammar that remembers its options."""
@@ -106,20 +99,28 @@ class Section:
         return action
 
 
-def add_settings(parser: Parser) -> None:
-    """Adds an option for every setting, in groups by section. Values are read later, by `chosen_settings`."""
+def add_settings(parser: Parser) -> Section:
+    """Add an option for every setting, in groups of a user's tasks; return the last group. Values are read later, by
+    `chosen_settings`."""
+    from ..settings.groups import GROUPS
     from ..settings.table import options
 
-    groups = {section: parser.section(title) for section, title in SECTIONS.items()}
-    for name, (option, default) in options().items():
-        group = groups[option.section]
-        if option.read is None:
-            group.add(option_name(name), action="store_true", default=None, help=option.help.replace("%", "%%"))
-            continue
-        per: dict[str, Any] = {"action": "append"} if option.per_animation or option.many else {}
-        metavar = f"[NAME=]{option.metavar}" if option.per_animation else option.metavar
-        text = (option.help + _choices_and_default(option, default)).replace("%", "%%")
-        group.add(option_name(name), metavar=metavar, help=text, **per)
+    table = options()
+    for title, names in GROUPS.items():
+        group = parser.section(title)
+        for name in names:
+            _add_setting(group, name, *table[name])
+    return group
+
+
+def _add_setting(group: Section, name: str, option: Option, default: object) -> None:
+    if option.read is None:
+        group.add(option_name(name), action="store_true", default=None, help=option.help.replace("%", "%%"))
+        return
+    per: dict[str, Any] = {"action": "append"} if option.per_animation or option.many else {}
+    metavar = f"[NAME=]{option.metavar}" if option.per_animation else option.metavar
+    text = (option.help + _choices_and_default(option, default)).replace("%", "%%")
+    group.add(option_name(name), metavar=metavar, help=text, **per)
 
 
 def _choices_and_default(option: Option, default: object) -> str:
@@ -149,7 +150,7 @@ def chosen_settings(arguments: argparse.Namespace) -> Settings:
 
 def add_memory(group: Section) -> None:
     """Adds the option that says how much memory frames may take."""
-    group.add("--memory", metavar="SIZE", help="what frames may take of it, such as 2GB; default a third of all")
+    group.add("--memory", metavar="SIZE", help="memory for frames, such as 2GB (default: a third of RAM)")
 
 
 def chosen_memory(arguments: argparse.Namespace) -> int:
@@ -183,15 +184,15 @@ def chosen_jobs(arguments: argparse.Namespace) -> int:
 
 def add_common(parser: Parser) -> None:
     """Adds what every command has."""
-    group = parser.section("what is printed")
+    group = parser.section("help and messages")
     if parser.has_short_help:
-        group.add("-h", action="store_true", help="print what most jobs need, on one screen, and exit")
-        group.add("--help", action="help", help="print this and exit")
+        group.add("-h", action="store_true", help="print the most useful options on one screen, and exit")
+        group.add("--help", action="help", help="print this help and exit")
     else:
-        group.add("-h", "--help", action="help", help="print this and exit")
+        group.add("-h", "--help", action="help", help="print this help and exit")
     if "--limit" not in parser.options:
-        group.add("--limit", metavar="NAME=N", action="append", help="another limit for what is read: frames=2000000")
+        group.add("--limit", metavar="NAME=N", action="append", help="change a limit on input: frames=2000000")
     group.add("--json", action="store_true", help="print the result as one JSON document")
-    group.add("-q", "--quiet", action="store_true", help="print nothing but errors")
+    group.add("-q", "--quiet", action="store_true", help="print only warnings and errors")
     group.add("-v", "--verbose", action="store_true", help="also print every frame")
-    group.add("--debug", action="store_true", help="on an error, also show where in the program it arose")
+    group.add("--debug", action="store_true", help="on an error, also print a traceback")

@@ -11,7 +11,7 @@ from .streams import print_json
 
 
 def declare(parser: Parser) -> None:
-    group = parser.section("which schema")
+    group = parser.section("schema")
     group.add("form", metavar="FORM", choices=("json", "xml", "crate"), help="json, xml or crate")
     add_common(parser)
 

@@ -22,40 +22,38 @@ if TYPE_CHECKING:
 
 
 def declare(parser: Parser) -> None:
-    group = parser.section("what is shown, and where to")
-    group.add(
-        "data",
-        metavar="DATA|INPUT",
-        nargs="+",
-        help="a crate's metadata, JSON or XML; or frames, not packed yet, or a crate file",
-    )
+    group = parser.section("input and output")
+    group.add("data", metavar="DATA|INPUT", nargs="+", help="a crate's metadata (JSON or XML), frames, or a crate file")
     group.add("--out", metavar="PATH", help="a .png, .html, .svg, .gif, .apng or .webp")
     group.add(
         "--as",
         dest="kind",
         choices=("sheet", "strip", "film", "page", "chart"),
         metavar="KIND",
-        help="strip or chart, where a .png would be a sheet",
+        help="kind of view, if the ending does not decide: strip, chart",
     )
-    group.add("--skin", metavar="NAME", default="", help="in this skin; a page has them all to choose from")
-    group.add("--against", metavar="OLD", help="another crate's metadata: show what changed since")
+    group.add("--skin", metavar="NAME", default="", help="show this skin; a page offers all of them")
+    group.add("--against", metavar="OLD", help="compare with another crate's metadata")
     group.add("--strict", action="store_true", help="with --against: exit code 1 if anything changed")
-    group.add("--force", action="store_true", help="overwrite files that are there")
-    looks = parser.section("how it is drawn")
+    group.add("--force", action="store_true", help="overwrite existing files")
+    looks = parser.section("drawing")
     looks.add("--backdrop", metavar="COLOR", help="checker (the default), #rrggbb, or for films none")
-    looks.add("--zoom", metavar="N", help="every pixel as N×N, of a sheet also 1/N; a sheet's is chosen if not given")
+    looks.add("--zoom", metavar="N", help="enlarge pixels N times; sheets also 1/N (default: chosen for sheets)")
     films = parser.section("films and strips")
     films.add(
-        "--animation", metavar="NAME", action="append", default=[], help="only this one; may be given several times"
+        "--animation", metavar="NAME", action="append", default=[], help="show only this animation; can be repeated"
     )
-    films.add("--each", action="store_true", help="a file for each animation, not all on one picture")
-    films.add("--fps", metavar="N", help="frames a second instead of their own times")
-    films.add("--speed", metavar="N", help="slower or faster: 50%% or 2")
-    films.add("--onion", metavar="N", help="tint N frames before (orange) and after (blue)")
-    films.add("--pivots", action="store_true", help="mark the pivot")
+    films.add("--each", action="store_true", help="write one file per animation")
+    films.add("--fps", metavar="N", help="frames per second, instead of the crate's own times")
+    films.add("--speed", metavar="N", help="play slower or faster: 50%% or 2")
+    films.add("--onion", metavar="N", help="onion skin: N frames before (orange) and after (blue)")
+    films.add("--pivots", action="store_true", help="mark pivots")
     films.add("--shapes", action="store_true", help="draw collision shapes")
     films.add(
-        "--ground", choices=("line", "rosette"), metavar="GUIDE", help="line, or rosette: eight directions from above"
+        "--ground",
+        choices=("line", "rosette"),
+        metavar="GUIDE",
+        help="draw the ground: a line, or a rosette of eight directions",
     )
     add_common(parser)
 

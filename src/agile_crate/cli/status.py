@@ -13,7 +13,7 @@ class Status(IntEnum):
     INPUT = 3
     FIT = 4
     OUTPUT = 5
-    FAULT = 70
+    ERROR = 70
     """A fault in the program itself (EX_SOFTWARE of BSD's sysexits)."""
     INTERRUPTED = 130
 

@@ -21,21 +21,23 @@ ROWS = 40
 
 
 def declare(parser: Parser) -> None:
-    group = parser.section("what is looked at")
+    group = parser.section("input")
     group.add("inputs", metavar="INPUT", nargs="+", help="a folder, file or quoted pattern of frames; or a crate file")
-    group.add("--fps", metavar="N", help="frames a second, for the seconds in the table (default 12)")
-    group.add("--scale", metavar="N", help="also look whether canvases come out even at 50%% or 0.5")
-    group = parser.section("what is told")
-    group.add("--notes", action="store_true", help="also what is only good to know")
-    group.add("--code", metavar="CODE", action="append", default=[], help="only findings of this code, each in full")
-    group.add("--allow", metavar="CODE", action="append", default=[], help="leave out findings of this code")
-    group.add("--allowed", metavar="FILE", help="leave out what an earlier look saved as found fine")
-    group.add("--strict", action="store_true", help="exit code 1 when there is any fault")
-    group = parser.section("what is written")
-    group.add("--page", metavar="FILE", help="a page that plays every sequence, with what was found")
-    group.add("--sarif", metavar="FILE", help="the findings in SARIF, for code hosts")
-    group.add("--save-allowed", metavar="FILE", help="what is told now, as looked at and found fine")
-    group.add("--force", action="store_true", help="overwrite files that are there")
+    group.add("--fps", metavar="N", help="frames per second, for the seconds in the table (default 12)")
+    group.add("--scale", metavar="N", help="also check that canvases scale evenly by 50%% or 0.5")
+    group = parser.section("findings")
+    group.add("--notes", action="store_true", help="also print notes")
+    group.add(
+        "--code", metavar="CODE", action="append", default=[], help="print only findings of this code, each in full"
+    )
+    group.add("--ignore", metavar="CODE", action="append", default=[], help="leave out findings of this code")
+    group.add("--baseline", metavar="FILE", help="leave out findings that --write-baseline saved")
+    group.add("--strict", action="store_true", help="exit code 1 if the survey finds an error")
+    group = parser.section("output")
+    group.add("--page", metavar="FILE", help="write a page that plays every sequence, with its findings")
+    group.add("--sarif", metavar="FILE", help="write the findings as SARIF, for code hosts")
+    group.add("--write-baseline", metavar="FILE", help="save the current findings; later surveys can leave them out")
+    group.add("--force", action="store_true", help="overwrite existing files")
     add_common(parser)
 
 
@@ -45,16 +47,17 @@ def run(arguments: argparse.Namespace) -> int:
 
     fps: Fraction | None = read_value("fps", readers.fps, arguments.fps) if arguments.fps else None
     from ..commands.survey import survey
-    from ..commands.survey_files import SurveyFiles, read_allowed, refuse_existing_files, write_survey_files
+    from ..commands.survey_files import SurveyFiles, read_baseline, refuse_existing_files, write_survey_files
     from ..core.text import shown
     from .command_context import context_for
 
     scale = read_value("scale", readers.scale, arguments.scale) if arguments.scale else Fraction(1)
-    wanted = SurveyFiles(arguments.page, arguments.sarif, arguments.save_allowed)
+    wanted = SurveyFiles(arguments.page, arguments.sarif, arguments.write_baseline)
     with context_for(arguments) as context:
         refuse_existing_files(wanted, arguments.force, context.limits)
-        fine = read_allowed(arguments.allowed, context.limits) if arguments.allowed else frozenset()
-        looked = survey(arguments.inputs, context, fps, arguments.allow, scale, arguments.code, fine, bool(wanted.page))
+        fine = read_baseline(arguments.baseline, context.limits) if arguments.baseline else frozenset()
+        codes, ignored = arguments.code, arguments.ignore
+        looked = survey(arguments.inputs, context, fps, ignored, scale, codes, fine, keep_frames=bool(wanted.page))
         written = write_survey_files(looked, wanted, told, context, arguments.force)
     for warning in looked.warnings:
         print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
@@ -65,7 +68,7 @@ def run(arguments: argparse.Namespace) -> int:
         _print_findings(looked, arguments)
         for path in written:
             print(f"wrote {shown(str(path))}")
-    return Status.FOUND if arguments.strict and looked.faults else Status.DONE
+    return Status.FOUND if arguments.strict and looked.error_count else Status.DONE
 
 
 def _print_table(looked: Survey, verbose: bool) -> None:
@@ -86,8 +89,8 @@ def _print_table(looked: Survey, verbose: bool) -> None:
         f"as separate textures {bytes_shown(looked.gpu_bytes)} of GPU memory; "
         f"by area they fit {looked.square}×{looked.square}"
     )
-    if looked.passed_over:
-        print_note(f"passed over: {passed_over_text(looked.passed_over)}")
+    if looked.skipped:
+        print_note(f"passed over: {passed_over_text(looked.skipped)}")
     print()
 
 
@@ -100,7 +103,7 @@ def _row(sequence: SequenceSummary) -> list[str]:
         measured(sequence.canvas),
         f"{sequence.seconds:.3f}" if sequence.seconds else "",
         measured(sequence.trimmed),
-        f"{sequence.empty:.0%}",
+        f"{sequence.empty_ratio:.0%}",
         str(sequence.unique),
         sequence.alpha,
     ]
@@ -115,12 +118,13 @@ def _print_findings(looked: Survey, arguments: argparse.Namespace) -> None:
     told_now = [finding for finding in looked.findings if with_notes or finding.severity != NOTE]
     print_findings(told_now, in_full=arguments.verbose or bool(arguments.code), whole=arguments.verbose)
     sums = {severity: sum(f.severity == severity for f in looked.findings) for severity in SEVERITIES}
-    parts = [counted(count, severity) for severity, count in sums.items()]
-    if sums[NOTE] and not with_notes:
-        parts[-1] += " (--notes tells them)"
-    if looked.let_go:
-        parts.append(f"{len(looked.let_go):,} found fine before")
-    print(", ".join(parts))
+    problems = [counted(count, severity) for severity, count in sums.items() if count and severity != NOTE]
+    parts = [", ".join(problems) or "no problems"]
+    if sums[NOTE]:
+        parts.append(counted(sums[NOTE], "note") + ("" if with_notes else " (show them with --notes)"))
+    if looked.baselined:
+        parts.append(f"{len(looked.baselined):,} in the baseline")
+    print("; ".join(parts))
 
 
 def _document(looked: Survey) -> dict[str, Any]:
@@ -129,13 +133,13 @@ def _document(looked: Survey) -> dict[str, Any]:
 
     return {
         "command": "survey",
-        "faults": looked.faults,
+        "error_count": looked.error_count,
         "sequences": [dataclasses.asdict(sequence) for sequence in looked.sequences],
         "findings": [_as_values(finding) for finding in looked.findings],
-        "found_fine": len(looked.let_go),
+        "baselined": len(looked.baselined),
         "gpu_bytes": looked.gpu_bytes,
         "square": looked.square,
-        "passed_over": dict(looked.passed_over),
+        "skipped": dict(looked.skipped),
     }
 
 
@@ -143,4 +147,4 @@ def _as_values(finding: Finding) -> dict[str, Any]:
     import dataclasses
 
     values = dataclasses.asdict(finding)
-    return values | {"mend": told(values.pop("remedy"))}
+    return values | {"fix": told(values.pop("remedy"))}

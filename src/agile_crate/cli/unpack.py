@@ -17,35 +17,35 @@ if TYPE_CHECKING:
 
 
 def declare(parser: Parser) -> None:
-    group = parser.section("what is unpacked, and where to")
-    group.add("source", metavar="DATA|SHEET", help="a crate's metadata (JSON or XML), or a picture of frames")
-    group.add("--out", metavar="DIR", required=True, help="a folder, made if missing")
-    group.add("--skin", metavar="NAME", default="", help="a crate: its frames in this skin")
-    group.add("--film", action="store_true", help="a crate: also each animation as one animated PNG")
-    group.add("--dry-run", action="store_true", help="say what would be written, and write no frame")
-    group.add("--force", action="store_true", help="overwrite files that are there")
-    cells = parser.section("how a bare sheet is cut")
-    cells.add("--cell", metavar="WxH", help="by cells of this size")
-    cells.add("--columns", metavar="N", help="by so many columns and")
-    cells.add("--rows", metavar="N", help="so many rows")
+    group = parser.section("input and output")
+    group.add("source", metavar="DATA|SHEET", help="a crate's metadata (JSON or XML), or a sheet image")
+    group.add("--out", metavar="DIR", required=True, help="output folder, created if missing")
+    group.add("--skin", metavar="NAME", default="", help="unpack the frames of this skin of a crate")
+    group.add("--film", action="store_true", help="also write each animation of a crate as an animated PNG")
+    group.add("--dry-run", action="store_true", help="print what would be written, and write no frame")
+    group.add("--force", action="store_true", help="overwrite existing files")
+    cells = parser.section("cutting a sheet without metadata")
+    cells.add("--cell", metavar="WxH", help="cut cells of this size")
+    cells.add("--columns", metavar="N", help="cut N columns (with --rows)")
+    cells.add("--rows", metavar="N", help="cut N rows (with --columns)")
     cells.add("--margin", metavar="N", help="empty pixels along the sheet's edges (default 0)")
     cells.add("--gap", metavar="N", help="empty pixels between cells (default 0)")
-    cells.add("--keep-empty", action="store_true", help="also write cells in which nothing is visible")
-    cells.add("--islands", action="store_true", help="by connected visible pixels")
-    cells.add("--join", metavar="N", help="islands less than N pixels apart are one (default 1)")
-    cells.add("--part", action="store_true", help="part figures that touch, where they are thinnest")
-    cells.add("--boxes", metavar="FILE", help="by boxes of a table made by hand: name,x,y,w,h")
-    cells.add("--boxes-out", metavar="FILE", help="also write where frames lie as such a table, to be corrected")
-    cells.add("--name-rows", metavar="NAME,…", help="names for the rows: DIR/NAME/NAME_01.png")
-    cells.add("--color-key", metavar="COLOR", help="take this color for transparent: #ff00ff, corner, corner:12")
+    cells.add("--keep-empty", action="store_true", help="also write empty cells")
+    cells.add("--islands", action="store_true", help="cut islands: connected visible pixels")
+    cells.add("--join", metavar="N", help="join islands less than N pixels apart (default 1)")
+    cells.add("--split-touching", action="store_true", help="split figures that touch where they are thinnest")
+    cells.add("--boxes", metavar="FILE", help="cut the boxes of a CSV table: name,x,y,w,h")
+    cells.add("--boxes-out", metavar="FILE", help="also write the boxes that were cut as such a table")
+    cells.add("--name-rows", metavar="NAME,…", help="name the rows: DIR/NAME/NAME_01.png")
+    cells.add("--color-key", metavar="COLOR", help="make a color transparent: #ff00ff, corner, corner:12")
     add_common(parser)
 
 
 CUTTING = (
-    "cell", "columns", "rows", "margin", "gap", "keep_empty", "islands", "join", "part", "boxes", "boxes_out",
+    "cell", "columns", "rows", "margin", "gap", "keep_empty", "islands", "join", "split_touching", "boxes", "boxes_out",
     "name_rows", "color_key",
 )  # fmt: skip
-"""The options that are for bare sheets."""
+"""Options for sheets without metadata."""
 
 
 def run(arguments: argparse.Namespace) -> int:
@@ -116,8 +116,8 @@ def _cut(arguments: argparse.Namespace) -> int:
     options = cut_options({name: getattr(arguments, name) for name in READERS})
     with context_for(arguments) as context:
         cut = cut_sheet(arguments.source, Path(arguments.out), options, context, arguments.force, arguments.dry_run)
-    for doubt in cut.doubts:
-        print(f"agile-crate: warning: {told(doubt)}", file=sys.stderr)
+    for warning in cut.warnings:
+        print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
     if arguments.json:
         files = [str(path) for path in cut.files]
         document = {
@@ -126,7 +126,7 @@ def _cut(arguments: argparse.Namespace) -> int:
             "files": files,
             "rows": cut.rows,
             "parted": [one._asdict() for one in cut.parted],
-            "warnings": list(map(told, cut.doubts)),
+            "warnings": list(map(told, cut.warnings)),
         }
         print_json(document)
     elif not arguments.quiet:

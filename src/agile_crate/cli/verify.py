@@ -24,21 +24,17 @@ SHOWN = 10
 
 
 def declare(parser: Parser) -> None:
-    group = parser.section("what is checked")
-    group.add("data", metavar="DATA", nargs="+", help="a crate's metadata file, or a crate file for all of its crates")
+    group = parser.section("input")
+    group.add("data", metavar="DATA", nargs="+", help="a crate's metadata, or a crate file for all of its crates")
     group.add(
         "--against",
         metavar="INPUT",
         nargs="+",
         default=[],
-        help="the frames that were packed: the same inputs, or the crate file",
+        help="compare with the frames that were packed, or a crate file",
     )
-    group.add(
-        "--accept",
-        action="store_true",
-        help="first take the sheets as they are now into the metadata, JSON and XML alike",
-    )
-    group.add("--font", metavar="FILE", default="", help="the font of text in drawings, if it lies elsewhere")
+    group.add("--accept", action="store_true", help="first record edited sheets in the metadata")
+    group.add("--font", metavar="FILE", default="", help="font file for text in drawings, if it moved")
     add_memory(group)
     add_common(parser)
 
@@ -75,7 +71,7 @@ def run(arguments: argparse.Namespace) -> int:
         print_json({"command": "verify", **(found[0] if is_alone else {"crates": found, "errors": errors})})
     if errors:
         return int(errors[0]["exit"])
-    return Status.DONE if all(one["holds"] for one in found) else Status.FOUND
+    return Status.DONE if all(one["ok"] for one in found) else Status.FOUND
 
 
 def _accept(data: str, arguments: argparse.Namespace, limits: Limits) -> None:
@@ -92,7 +88,7 @@ def _print_accepted(accepted: Accepted) -> None:
     names, files = few(map(shown, accepted.names)), few(shown(path.name) for path in accepted.files)
     if names:
         are = "it is" if len(accepted.names) == 1 else "they are"
-        print(f"accepted {names} as {are} now; touches on {counted(accepted.frames, 'frame')}, recorded in {files}")
+        print(f"accepted {names} as {are} now; edits on {counted(accepted.frames, 'frame')}, recorded in {files}")
     else:
         print("nothing to accept: every file is as it was written")
 
@@ -111,8 +107,8 @@ def _print(data: str, verified: Verified, is_compared: bool, every: bool) -> Non
     else:
         print(f"{shown(data)}: all in order ({what})")
     if is_compared:
-        touched = f", {verified.touched:,} of them with touches by hand" if verified.touched else ""
-        print(f"{verified.same:,} of {counted(len(crate.frames), 'frame')} restored to the pixel{touched}")
+        edited = f", {verified.edited:,} of them with edits by hand" if verified.edited else ""
+        print(f"{verified.same:,} of {counted(len(crate.frames), 'frame')} restored to the pixel{edited}")
         for name, same in verified.skins.items():
             print(f"{same:,} of {counted(len(crate.frames), 'frame')} in the skin {quoted(name)}")
         _print_some(
@@ -143,11 +139,11 @@ def _document(data: str, verified: Verified) -> dict[str, Any]:
 
     return {
         "data": data,
-        "holds": verified.holds,
+        "ok": verified.ok,
         "frames": len(verified.crate.frames),
         "compared": verified.compared,
         "same": verified.same,
-        "touched": verified.touched,
+        "edited": verified.edited,
         "skins": dict(verified.skins),
         "problems": [told(Message(problem)) for problem in verified.problems],
         "differences": [dataclasses.asdict(difference) for difference in verified.differences],

@@ -21,15 +21,13 @@ LEAST_MEMORY_BYTES = 1 << 30
 
 
 def declare(parser: Parser) -> None:
-    group = parser.section("what is watched")
+    group = parser.section("input")
     group.add("file", metavar="CRATEFILE", help="a crate file, such as otter.crate.toml")
-    group.add("--only", metavar="NAME", action="append", default=[], help="only this crate of it")
-    group.add("--page", action="store_true", help="serve the page to this machine; it changes as frames do")
-    group = parser.section("what is overwritten")
-    group.add(
-        "--keep-touches", action="store_true", help="take along what was painted on the sheets of the build before"
-    )
-    group.add("--force", action="store_true", help="overwrite files that are not from an earlier build")
+    group.add("--only", metavar="NAME", action="append", default=[], help="watch only this crate")
+    group.add("--page", action="store_true", help="serve a live page on this machine")
+    group = parser.section("overwriting")
+    group.add("--keep-edits", action="store_true", help="carry edits on the last build's sheets into new builds")
+    group.add("--force", action="store_true", help="overwrite files that are not from an earlier build, and edits")
     add_common(parser)
 
 
@@ -67,7 +65,7 @@ def run(arguments: argparse.Namespace) -> int:
 
                 table = LightTable(names, context)
                 _tell_page(arguments, table.address)
-            options = BuildOptions(GENERATOR, force=arguments.force, keep_edits=arguments.keep_touches)
+            options = BuildOptions(GENERATOR, force=arguments.force, keep_edits=arguments.keep_edits)
             builder = Builder(context._replace(on_wait=lambda: None), options, begin, end, table)
             watch(arguments.file, arguments.only, builder, ready)
         except KeyboardInterrupt:
@@ -111,7 +109,7 @@ def _line(turn: Turn, seconds: float) -> str:
         return f"nothing to do, {counted(turn.there.frames, 'frame')} as they should be"
     parts = [
         f"{counted(len(names), 'frame')} {verb} ({few(map(shown, names), 3)})"
-        for names, verb in ((turn.changed, "changed"), (turn.packed.came, "came"), (turn.packed.went, "went"))
+        for names, verb in ((turn.changed, "changed"), (turn.packed.added, "added"), (turn.packed.removed, "removed"))
         if names
     ]
     written = [path.name for path in turn.packed.files if path not in turn.packed.kept]
@@ -130,5 +128,5 @@ def _document(turn: Turn, seconds: float) -> dict[str, object]:
     if turn.packed is None:
         return document
     files = [str(path) for path in turn.packed.files if path not in turn.packed.kept]
-    changes = {"changed": turn.changed, "came": turn.packed.came, "went": turn.packed.went}
+    changes = {"changed": turn.changed, "added": turn.packed.added, "removed": turn.packed.removed}
     return document | changes | {"files": files, "seconds": round(seconds, 3)}

@@ -13,7 +13,7 @@ from ..core.message import a_file
 from ..core.model.crate import Crate
 from ..core.text import quoted
 from ..format.document import document_of, first_difference
-from ..format.files import ENDINGS, is_ours, read_metadata, retouched, sha256_now, was_edited
+from ..format.files import ENDINGS, is_ours, read_metadata, resealed, sha256_now, was_edited
 from ..sources.edited_sheets import edited_sheets
 from ..storage.previous_build import is_written
 from ..storage.staging import staged
@@ -21,7 +21,7 @@ from ..storage.staging import staged
 
 @dataclass(frozen=True, slots=True)
 class Accepted:
-    """The files that somebody changed, on how many frames there are touches, and the metadata files that say so now."""
+    """The files that somebody changed, on how many frames there are edits, and the metadata files that say so now."""
 
     names: tuple[str, ...]
     frames: int
@@ -41,8 +41,8 @@ def accept(data: str, limits: Limits) -> Accepted:
     sheets = list(edited_sheets(crate, folder, limits))
     for problem in (problem for sheet in sheets for problem in sheet.problems):
         raise InputError("{}: {}", a_file(data), problem)
-    touched = {edit.frame.name for sheet in sheets for edit in sheet.edits}
-    indices = [index for index, frame in enumerate(crate.frames) if frame.name in touched]
+    edited = {edit.frame.name for sheet in sheets for edit in sheet.edits}
+    indices = [index for index, frame in enumerate(crate.frames) if frame.name in edited]
     was = {sheet.image: sheet.sha256 for sheet in crate.sheets} | dict(crate.file_sha256)
     now = was | {sheet.image: sheet.sha256 for sheet in sheets}
     now |= {name: sha256_now(folder / name, limits) or sha256 for name, sha256 in crate.file_sha256.items()}
@@ -54,7 +54,7 @@ def accept(data: str, limits: Limits) -> Accepted:
             raise InputError(
                 "{} says something else: {}; correct or remove one of the two", a_file(str(path)), difference
             )
-        texts[path] = retouched(path, now, indices, limits)
+        texts[path] = resealed(path, now, indices, limits)
     stem = os.path.splitext(os.path.basename(data))[0]
     with staged(folder, stem.rpartition("@")[0] if "also_scale" in crate.settings else stem) as staging:
         for path, made in texts.items():

@@ -18,7 +18,7 @@ from ..pipeline.write import finish_of
 from ..settings.table import Settings
 from .load import Loaded
 
-WRITTEN = ("template", "also_scale", "set", "squeeze", "font")
+WRITTEN = ("template", "also_scale", "set", "optimize", "font")
 """Settings that are about files alone."""
 
 

@@ -29,9 +29,11 @@ from .options import read_options
 
 @dataclass(frozen=True, slots=True)
 class CutOptions:
-    """How a sheet is to be cut: by `cell`, by `columns` and `rows` (0 if not given), by `islands`, those that touch
-    parted if `part`, or by `boxes`, a file. `name_rows` are names for the rows, `boxes_out` is a file for the boxes
-    that come of it. `color_key` is taken out first."""
+    """How to cut a sheet: by `cell`, by `columns` and `rows` (0 if not given), by `islands`, or by the file `boxes`.
+
+    `split_touching` splits islands where figures touch, `name_rows` names the rows, `boxes_out` is a file for the boxes
+    found, and `color_key` is removed first.
+    """
 
     cell: Size | None = None
     columns: int = 0
@@ -41,7 +43,7 @@ class CutOptions:
     keep_empty: bool = False
     islands: bool = False
     join: int = 1
-    part: bool = False
+    split_touching: bool = False
     boxes: str = ""
     name_rows: tuple[str, ...] = ()
     color_key: ColorKey | None = None
@@ -50,7 +52,7 @@ class CutOptions:
 
 READERS: dict[str, Callable[[str], Any]] = {
     "cell": size, "columns": whole(1), "rows": whole(1), "margin": whole(0), "gap": whole(0), "keep_empty": bool,
-    "islands": bool, "join": whole(1), "part": bool, "boxes": str, "boxes_out": str, "name_rows": names,
+    "islands": bool, "join": whole(1), "split_touching": bool, "boxes": str, "boxes_out": str, "name_rows": names,
     "color_key": color_key,
 }  # fmt: skip
 """How each of the options is read."""
@@ -69,7 +71,7 @@ class Cut:
     files: tuple[Path, ...]
     rows: tuple[int, ...]
     parted: tuple[Parted, ...]
-    doubts: tuple[Message, ...]
+    warnings: tuple[Message, ...]
 
 
 def cut_sheet(
@@ -84,9 +86,9 @@ def cut_sheet(
 
         pixels = keyed(pixels, options.color_key)
     frames, cutting = _cut(sheet, pixels, options, context.limits)
-    doubts = list(cutting.doubts)
+    warnings = list(cutting.warnings)
     if options.islands and opaque(pixels):
-        doubts = [
+        warnings = [
             message(
                 "nothing of the sheet is transparent, so it is one island: say which color is its background "
                 "with {color_key}, such as {color_key:corner}"
@@ -104,10 +106,10 @@ def cut_sheet(
             for name, picture in zip(files, cutting.pictures, strict=True):
                 staging.write(name, encode_png(picture, context.pool))
             staging.commit()
-        doubts = [*staging.notes, *doubts]
+        warnings = [*staging.notes, *warnings]
     if options.boxes_out:
         write_alone(options.boxes_out, boxes_text(zip(frames, cutting.boxes, strict=True)))
-    return Cut(tuple(folder / name for name in files), cutting.rows, cutting.parted, tuple(doubts))
+    return Cut(tuple(folder / name for name in files), cutting.rows, cutting.parted, tuple(warnings))
 
 
 def _check(options: CutOptions) -> None:
@@ -118,7 +120,7 @@ def _check(options: CutOptions) -> None:
             message("say how to cut the sheet, in one way: {cell}, or {columns} and {rows}, or {islands}, or {boxes}")
         )
     strays = (
-        ("part", options.part and not options.islands, "islands"),
+        ("split_touching", options.split_touching and not options.islands, "islands"),
         ("join", options.join != 1 and not options.islands, "islands"),
         ("margin", bool(options.margin) and not any(ways[:2]), "cell"),
         ("gap", bool(options.gap) and not any(ways[:2]), "cell"),
@@ -138,10 +140,11 @@ def _cut(sheet: str, pixels: Pixels, options: CutOptions, limits: Limits) -> tup
         named = read_boxes(options.boxes, whole_sheet, limits)
         return [name for name, _ in named], cut_boxes(pixels, [box for _, box in named])
     if options.islands:
-        cutting = cut_islands(pixels, options.join, limits, options.part)
+        cutting = cut_islands(pixels, options.join, limits, options.split_touching)
     else:
-        cells, doubts = cells_of(whole_sheet, options.cell, options.columns, options.rows, options.margin, options.gap)
-        cutting = cut_cells(pixels, cells, options.keep_empty, limits, doubts)
+        counts, spaces = (options.columns, options.rows), (options.margin, options.gap)
+        cells, warnings = cells_of(whole_sheet, options.cell, *counts, *spaces)
+        cutting = cut_cells(pixels, cells, options.keep_empty, limits, warnings)
     return _names(Path(sheet).stem, [count for count in cutting.rows if count], options.name_rows), cutting
 
 

@@ -145,7 +145,7 @@ def _about(looked: Survey) -> Iterator[str]:
 def _layout(looked: Survey) -> tuple[dict[str, str], str]:
     """The layout that suits, and why."""
     area = sum(one.frames * one.canvas[0] * one.canvas[1] for one in looked.sequences)
-    empty = sum(one.frames * one.canvas[0] * one.canvas[1] * one.empty for one in looked.sequences) / area
+    empty = sum(one.frames * one.canvas[0] * one.canvas[1] * one.empty_ratio for one in looked.sequences) / area
     canvases = {one.canvas for one in looked.sequences}
     if max(map(max, canvases)) <= SMALL_CANVAS_SIDE and len(canvases) == 1:
         return {"layout": "grid"}, f"Small frames on canvases of one size, {measured(canvases.pop())}: a grid of cells."

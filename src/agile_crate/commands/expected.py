@@ -46,7 +46,7 @@ class Source(NamedTuple):
     packed: Picture
     untrimmed: Picture
     kept: Box
-    alpha_floor: int
+    trim_alpha: int
 
 
 class Sources(NamedTuple):
@@ -90,7 +90,7 @@ def sources_of(crate: Crate, data: Path, comparison: Comparison, edits: Edits, c
     otherwise += _otherwise(crate, frames.sequences, prepared)
     if comparison.spec and not otherwise:
         otherwise += _not_as_asked(crate, data.parent, comparison.spec, frames, context.limits)
-    floor = prepared.settings.alpha_floor
+    floor = prepared.settings.trim_alpha
 
     def by_name(variant: Variant) -> dict[str, Source]:
         pairs = zip(variant.pictures, variant.untrimmed, strict=True)
@@ -144,7 +144,7 @@ def _not_as_asked(crate: Crate, folder: Path, spec: CrateSpec, frames: Frames, l
     settings, result = prepared.settings, arranged(frames.sequences, prepared)
     templates = read_templates(settings.template, settings.set, limits) if settings.template else ()
     plan = plan_of(target_of(spec.out).name, frames.sequences, prepared, result, templates)
-    depends = settings.keep_places or any(frame.touched for frame in crate.frames)
+    depends = settings.keep_places or any(frame.edited for frame in crate.frames)
     made, found = (_without_digests(one, depends) for one in (plan.crate, crate))
     if place := first_difference(document_of(made), document_of(found)):
         yield f"it differs from what its crate file makes of the sources: {place}"
@@ -169,7 +169,7 @@ def _without_digests(crate: Crate, without_places: bool) -> Crate:
         sheet._replace(sha256="", skins=tuple(skin._replace(sha256="") for skin in sheet.skins))
         for sheet in crate.sheets
     )
-    frames = tuple(frame._replace(crc="", touched=False) for frame in crate.frames)
+    frames = tuple(frame._replace(crc="", edited=False) for frame in crate.frames)
     if without_places:
         sheets = ()
         nowhere = Box(0, 0, 0, 0)

@@ -61,27 +61,27 @@ class Packed:
 
     crate        at its own size
     files        that it was written to, images first
-    removed      files of the previous build that this one no longer has
-    passed_over  counts files that are no frames, by kind
+    deleted      files of the previous build that this one no longer has
+    skipped  counts files that are no frames, by kind
     remarks, warnings   for the user
     considered, bound, proven   how frames were arranged
     also         the crates of the other sizes
-    came, went   frames that were added and removed since the previous build; empty if there was none
+    added, removed   frames since the previous build; empty if there was none
     kept         files that were there already, byte for byte
     """
 
     crate: Crate = field(hash=False)
     files: tuple[Path, ...]
-    removed: tuple[Path, ...]
-    passed_over: Mapping[str, int] = field(hash=False)
+    deleted: tuple[Path, ...]
+    skipped: Mapping[str, int] = field(hash=False)
     remarks: tuple[Message, ...]
     warnings: tuple[Message, ...]
     considered: tuple[Considered, ...]
     bound: int
     proven: bool
     also: tuple[Built, ...] = ()
-    came: tuple[str, ...] = ()
-    went: tuple[str, ...] = ()
+    added: tuple[str, ...] = ()
+    removed: tuple[str, ...] = ()
     kept: tuple[Path, ...] = ()
 
 
@@ -152,8 +152,8 @@ def _build(job: BuildJob, context: Context, state: DiskState | None, staging: St
     packed = Packed(
         crate=first.crate,
         files=output.files,
-        removed=output.stale,
-        passed_over=skipped,
+        deleted=output.stale,
+        skipped=skipped,
         remarks=first.remarks,
         warnings=tuple(dict.fromkeys(warnings)),
         considered=first.considered,
@@ -236,7 +236,7 @@ def put_in_place(job: BuildJob, packed: Packed, contents: Mapping[str, bytes], l
             staging.write(path.name, [contents[path.name]])
         staging.commit(remove=[path.name for path in stale])
         warnings = (*staging.notes, *packed.warnings)
-    return _since(replace(packed, files=files, removed=stale, kept=(), warnings=warnings), previous)
+    return _since(replace(packed, files=files, deleted=stale, kept=(), warnings=warnings), previous)
 
 
 def _stale(files: Sequence[Path], previous: PreviousBuild, force: bool, carried: Collection[str]) -> tuple[Path, ...]:
@@ -264,8 +264,8 @@ def _since(packed: Packed, previous: PreviousBuild) -> Packed:
     old, new = set(previous.frames), set(names)
     return replace(
         packed,
-        came=tuple(name for name in names if name not in old),
-        went=tuple(name for name in previous.frames if name not in new),
+        added=tuple(name for name in names if name not in old),
+        removed=tuple(name for name in previous.frames if name not in new),
     )
 
 

@@ -13,9 +13,9 @@ from typing import NamedTuple
 
 from ..core.errors import InputError, UsageError
 from ..core.frame.decode import DecodedFrame, Decoding, decoded
-from ..core.inspect.allowed import key_of
+from ..core.inspect.baseline import key_of
 from ..core.inspect.facts import FrameFacts, frame_facts, judged
-from ..core.inspect.finding import CODES, DOUBT, FAULT, Code, Finding, Surveyed, codes, finding
+from ..core.inspect.finding import CODES, ERROR, WARNING, Code, Finding, Surveyed, codes, finding
 from ..core.inspect.findings import budget, find_across, find_all, transparency, union_box, worst_first
 from ..core.message import Message, a_file, message, setting
 from ..core.motion.timing import DEFAULT_FPS
@@ -33,7 +33,7 @@ from ..sources.full_size import FrameSource, read_again
 from ..storage.recovery import recover_interrupted
 
 PICTURE_UNREADABLE, NAME_TWICE, COLORS_FOREIGN, LIGHT_INFINITE = codes(
-    "picture-unreadable", "name-twice", "colors-foreign", "light-infinite"
+    "picture-unreadable", "name-duplicate", "color-profile", "light-infinite"
 )
 
 
@@ -47,7 +47,7 @@ class SequenceSummary:
     canvas: tuple[int, int]
     seconds: float
     trimmed: tuple[int, int]
-    empty: float
+    empty_ratio: float
     unique: int
     alpha: str
 
@@ -63,7 +63,7 @@ class Known(NamedTuple):
 class Survey:
     """What a look found: sequences in crate order, findings the worst first, and what all frames take in memory.
 
-    `let_go` are findings that were found fine before, `known` what each finding is known by, and `parts` the decoded
+    `baselined` are findings that were found fine before, `known` what each finding is known by, and `parts` the decoded
     frames, if they were to be kept.
     """
 
@@ -71,34 +71,34 @@ class Survey:
     findings: tuple[Finding, ...]
     gpu_bytes: int
     square: int
-    passed_over: Mapping[str, int] = field(hash=False)
+    skipped: Mapping[str, int] = field(hash=False)
     warnings: tuple[Message, ...] = ()
-    let_go: tuple[Finding, ...] = ()
+    baselined: tuple[Finding, ...] = ()
     known: Mapping[Finding, Known] = field(default_factory=dict, repr=False, hash=False)
     parts: tuple[DecodedPart[DecodedFrame], ...] = field(default=(), repr=False, compare=False)
 
     @property
-    def faults(self) -> int:
-        """The number of findings that are faults."""
-        return sum(finding.severity == FAULT for finding in self.findings)
+    def error_count(self) -> int:
+        """The number of findings that are errors."""
+        return sum(finding.severity == ERROR for finding in self.findings)
 
 
 def survey(
     inputs: Sequence[str],
     context: Context,
     fps: Fraction | None = None,
-    allow: Sequence[str] = (),
+    ignore: Sequence[str] = (),
     scale: Fraction = Fraction(1),
     codes: Sequence[str] = (),
-    found_fine: AbstractSet[str] = frozenset(),
+    baselined: AbstractSet[str] = frozenset(),
     keep_frames: bool = False,
 ) -> Survey:
     """Looks the frames over; for a crate file, those of its crates. `scale` is what they are to be scaled by later.
 
-    Findings whose code is in `allow` are left out, and those of other codes than `codes`, if there are any; those whose
-    key is among the `found_fine` are let go. Raises InputError and UsageError.
+    Leaves out findings whose code is in `ignore`, those of other codes than `codes` if any are given, and those whose
+    key is among the `baselined`. Raises InputError and UsageError.
     """
-    check_codes("allow", allow)
+    check_codes("ignore", ignore)
     check_codes("code", codes)
     inputs = frames_of(inputs, context.limits)
     notes = recover_interrupted(inputs)
@@ -106,16 +106,16 @@ def survey(
     for name, parts in look.sequences():
         look.judge(name, parts, fps)
     look.judge_all()
-    chosen = [one for one in worst_first(look.findings) if one.code not in allow and (not codes or one.code in codes)]
+    chosen = [one for one in worst_first(look.findings) if one.code not in ignore and (not codes or one.code in codes)]
     gpu_bytes, square = budget([frame for sequence in look.surveyed for frame in sequence.frames])
     return Survey(
         tuple(look.summaries),
-        tuple(one for one in chosen if look.findings[one].key not in found_fine),
+        tuple(one for one in chosen if look.findings[one].key not in baselined),
         gpu_bytes,
         square,
         look.search.skipped,
         tuple(notes),
-        tuple(one for one in chosen if look.findings[one].key in found_fine),
+        tuple(one for one in chosen if look.findings[one].key in baselined),
         look.findings,
         tuple(look.parts),
     )
@@ -224,7 +224,7 @@ class _Surveying:
         )
 
     def _told(self, code: Code, file: Found, what: str, remedy: str) -> None:
-        one = Finding(code, FAULT, file.animation or "stills", (file.name,), what, Message(remedy))
+        one = Finding(code, ERROR, file.animation or "stills", (file.name,), what, Message(remedy))
         self.findings[one] = Known(key_of(one, ()), (file.path,))
 
 
@@ -254,14 +254,14 @@ def _foreign(sequence: Surveyed, parts: Sequence[DecodedPart[FrameFacts]]) -> It
             f"{counted(len(names), 'frame')} of {len(sequence.frames)} with a color profile or gamma other than sRGB: "
             "games take the numbers as they are, and show other colors"
         )
-        yield finding(sequence, COLORS_FOREIGN, DOUBT, names, what, setting("to_srgb"))
+        yield finding(sequence, COLORS_FOREIGN, WARNING, names, what, setting("to_srgb"))
 
 
 def _endless(sequence: Surveyed, parts: Sequence[DecodedPart[FrameFacts]]) -> Iterator[Finding]:
     names = [name for part in parts if part.is_endless for name, *_ in part.frames]
     if names:
         what = f"{counted(len(names), 'frame')} of {len(sequence.frames)} with infinite light, which is taken as white"
-        yield finding(sequence, LIGHT_INFINITE, DOUBT, names, what, "look whether a light or a material is broken")
+        yield finding(sequence, LIGHT_INFINITE, WARNING, names, what, "look whether a light or a material is broken")
 
 
 def _summary(
@@ -277,7 +277,7 @@ def _summary(
         canvas=(max(frame.canvas.w for frame in frames), max(frame.canvas.h for frame in frames)),
         seconds=0 if name is None else float(sum(times) / 1000),
         trimmed=union_box(frames),
-        empty=1 - kept / area,
+        empty_ratio=1 - kept / area,
         unique=len({frame.digest for frame in frames}),
         alpha=transparency(frames),
     )

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from ..core.errors import InputError, UsageError, reason
-from ..core.inspect.allowed import allowed_keys, allowed_text
+from ..core.inspect.baseline import baseline_keys, baseline_text
 from ..core.inspect.finding import CODES, Finding
 from ..core.limits import Limits
 from ..core.message import Message, a_file
@@ -25,7 +25,7 @@ class SurveyFiles(NamedTuple):
 
     page: str | None = None
     sarif: str | None = None
-    save_allowed: str | None = None
+    write_baseline: str | None = None
 
     @property
     def wanted(self) -> Iterator[tuple[str, str]]:
@@ -40,23 +40,23 @@ def refuse_existing_files(files: SurveyFiles, force: bool, limits: Limits) -> No
     if len(set(paths)) < len(paths):
         raise UsageError("two files would be written to one place; give each its own name")
     for name, path in files.wanted:
-        if not (force or (name == "save_allowed" and _is_allowed_file(path, limits))):
+        if not (force or (name == "write_baseline" and _is_baseline(path, limits))):
             refuse_existing(Path(path).parent, [Path(path).name], name)
 
 
-def read_allowed(path: str, limits: Limits) -> frozenset[str]:
+def read_baseline(path: str, limits: Limits) -> frozenset[str]:
     """The keys of what was found fine. Raises InputError."""
     try:
-        return allowed_keys(read_regular(path, limits, "text_bytes").decode("utf-8"))
+        return baseline_keys(read_regular(path, limits, "text_bytes").decode("utf-8"))
     except OSError as error:
         raise InputError("{} cannot be read: {}", a_file(path), reason(error)) from None
     except ValueError:
-        raise InputError("{} is not a list of what was found fine; {save_allowed} writes one", a_file(path)) from None
+        raise InputError("{} is not a list of what was found fine; {write_baseline} writes one", a_file(path)) from None
 
 
-def _is_allowed_file(path: str, limits: Limits) -> bool:
+def _is_baseline(path: str, limits: Limits) -> bool:
     try:
-        read_allowed(path, limits)
+        read_baseline(path, limits)
     except InputError:
         return False
     return True
@@ -77,10 +77,10 @@ def write_survey_files(
         results = (_result(one, looked, spell) for one in looked.findings)
         write_alone(files.sarif, sarif_text(results, CODES, context.program.rpartition(" ")[2]))
         written.append(Path(files.sarif))
-    if files.save_allowed:
-        fine = {looked.known[one].key: one for one in (*looked.findings, *looked.let_go)}
-        write_alone(files.save_allowed, allowed_text(fine))
-        written.append(Path(files.save_allowed))
+    if files.write_baseline:
+        fine = {looked.known[one].key: one for one in (*looked.findings, *looked.baselined)}
+        write_alone(files.write_baseline, baseline_text(fine))
+        written.append(Path(files.write_baseline))
     return written
 
 

@@ -42,8 +42,8 @@ from .expected import NO_SOURCES, Source, Sources, sources_of
 
 @dataclass(frozen=True, slots=True)
 class Verified:
-    """What `verify` found. `compared` counts the frames that have a source, `same` those that equal it, `touched` those
-    of them that do but for touches that were taken into the metadata.
+    """What `verify` found. `compared` counts the frames that have a source, `same` those that equal it, `edited` those
+    of them that do but for edits that were taken into the metadata.
 
     `problems` are sentences on the written files; `differences` say of each frame that does not come back what is
     wrong. Both are empty when all is well. `skins` are those that were compared, with how many frames came back.
@@ -52,14 +52,14 @@ class Verified:
     crate: Crate = field(hash=False)
     compared: int
     same: int
-    touched: int
+    edited: int
     problems: tuple[str, ...]
     differences: tuple[FrameDifference, ...]
     warnings: tuple[Message, ...] = ()
     skins: Mapping[str, int] = field(default_factory=dict, hash=False)
 
     @property
-    def holds(self) -> bool:
+    def ok(self) -> bool:
         """True if nothing is wrong."""
         return not self.problems and not self.differences
 
@@ -111,7 +111,7 @@ def verify(data: str, comparison: Comparison, context: Context) -> Verified:
         found += [*more.before, *more.after]
     base = sources.by_variant.get("", {})
     wrong = {difference.frame for difference in found if not difference.skin}
-    edited = sum(frame.touched and frame.name in base and frame.name not in wrong for frame in crate.frames)
+    edited = sum(frame.edited and frame.name in base and frame.name not in wrong for frame in crate.frames)
     shared = sum(frame.name in base for frame in crate.frames)
     count = checks.same.pop("")
     return Verified(
@@ -227,10 +227,10 @@ def _other_skins(crate: Crate, spec: CrateSpec | None) -> Iterator[str]:
 
 def _edits(crate: Crate, folder: Path, limits: Limits) -> dict[str, Edit]:
     """What somebody painted on frames, as far as it was taken into the metadata."""
-    if not any(frame.touched for frame in crate.frames):
+    if not any(frame.edited for frame in crate.frames):
         return {}
     edits = (edit for sheet in edited_sheets(crate, folder, limits) for edit in sheet.edits)
-    return {edit.frame.name: edit for edit in edits if edit.frame.touched}
+    return {edit.frame.name: edit for edit in edits if edit.frame.edited}
 
 
 def _compared(
@@ -244,14 +244,14 @@ def _compared(
     if not restorable(crate, frame):
         return FrameDifference(frame.name, "cannot be restored: its box is wrong")
     if frame.name in lost:
-        return FrameDifference(frame.name, "was touched, and its source is not what it was then")
+        return FrameDifference(frame.name, "was edited, and its source is not what it was then")
     if frame.canvas != canvas:
         what = f"is {measured(frame.canvas)} in the crate, and {measured(canvas)} in its source"
         return FrameDifference(frame.name, what)
     whole, kept = source.untrimmed, source.kept
     expected = on_canvas(whole.pixels, whole.offset, whole.canvas)
-    if source.alpha_floor:
-        expected, faint = expected.copy(), expected[..., 3] <= source.alpha_floor
+    if source.trim_alpha:
+        expected, faint = expected.copy(), expected[..., 3] <= source.trim_alpha
         inside = overlap(kept, Box(0, 0, *whole.canvas))
         faint[inside.y : inside.bottom, inside.x : inside.right] = False
         expected[faint] = 0
@@ -284,11 +284,11 @@ def _misplaced(crate: Crate, sources: dict[str, Source]) -> Iterator[FrameDiffer
 
 
 def _untrue(crate: Crate, sources: dict[str, Source], edits: Edits) -> Iterator[FrameDifference]:
-    """Yield frames whose `crc` or `touched` in the metadata is wrong."""
+    """Yield frames whose `crc` or `edited` in the metadata is wrong."""
     for frame in crate.frames:
         crc = source_crc(crate, frame, sources[frame.name].packed)
-        if frame.touched and frame.name not in edits:
-            yield FrameDifference(frame.name, "is marked as touched, but carries no edit")
+        if frame.edited and frame.name not in edits:
+            yield FrameDifference(frame.name, "is marked as edited, but carries no edit")
         elif frame.crc and frame.crc != crc:
             yield FrameDifference(frame.name, f"has the crc {frame.crc}, but its source has {crc}")
 
@@ -312,7 +312,7 @@ def _not_mirrored(
     frames = {frame.name: frame for frame in crate.frames}
     for name, other in pairs:
         mirrored, original = frames[name], frames[other]
-        if mirrored.touched or original.touched:
+        if mirrored.edited or original.edited:
             continue
         mirror_box, original_box = (_around_pivot(sources[frame.name]) for frame in (mirrored, original))
         if mirror_box and original_box and mirror_box != (-original_box[1], -original_box[0], original_box[2]):

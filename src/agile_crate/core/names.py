@@ -13,6 +13,8 @@ from collections.abc import Iterable, Iterator, Sequence
 from functools import lru_cache, partial
 from typing import NamedTuple
 
+from .other_words import OURS, spelled
+
 _CHUNKS = re.compile(r"([0-9]+)")
 _ADDRESS = re.compile(r"[A-Za-z][A-Za-z0-9+.:-]+://")
 _DIGITS = "0123456789"
@@ -178,15 +180,21 @@ def _difference(names: Sequence[str]) -> str:
 
 
 def nearest(name: str, known: Iterable[str], least: float = 0.5) -> str | None:
-    """The name that somebody may have meant, whatever its case; None if no name is at least so much alike (0 to 1).
+    """Return the known name that somebody may have meant, None if none is close: ours for another word, or the closest
+    one in any case. `least` is how close it must be, from 0 to 1.
 
     >>> nearest("DEBUG", ["swim", "debug"]), nearest("swin", ["swim"]), nearest("x", ["swim"])
     ('debug', 'swim', None)
+    >>> nearest("--padding", ["--gap", "--order"])
+    '--gap'
     """
     import difflib
 
     folded: dict[str, str] = {}
+    ours = OURS.get(spelled(name))
     for one in known:
+        if ours and spelled(one) == ours:
+            return one
         folded.setdefault(one.casefold(), one)
     near = difflib.get_close_matches(name.casefold(), folded, 1, least)
     return folded[near[0]] if near else None

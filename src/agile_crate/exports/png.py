@@ -212,7 +212,7 @@ OXIPNG_LEVEL = 6
 """Of oxipng's 0 to 6. Its other deflate (Zopfli) gains another 1 to 4 % and takes 30 times as long."""
 
 
-def squeezed(png: bytes, executor: Executor) -> bytes:
+def optimized(png: bytes, executor: Executor) -> bytes:
     """The same picture in fewer bytes, or the same bytes if there is no better way.
 
     Every pixel stays, colors under transparent ones too. On a thread, so that an interruption is heard meanwhile.

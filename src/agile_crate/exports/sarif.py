@@ -8,7 +8,7 @@ from collections.abc import Iterable, Mapping
 from typing import Any, NamedTuple
 from urllib.parse import quote
 
-LEVELS = {"fault": "error", "doubt": "warning", "note": "note"}
+LEVELS = {"error": "error", "warning": "warning", "note": "note"}
 
 
 class Result(NamedTuple):

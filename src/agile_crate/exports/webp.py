@@ -9,9 +9,9 @@ from PIL import Image
 from ..core.pixels import Pixels
 
 
-def encode_webp(pixels: Pixels, squeeze: bool) -> bytes:
-    """The file's bytes. `pixels` has shape (h, w, 3 or 4), uint8; with `squeeze` it searches for longest."""
+def encode_webp(pixels: Pixels, optimize: bool) -> bytes:
+    """The file's bytes. `pixels` has shape (h, w, 3 or 4), uint8; with `optimize` it searches for longest."""
     stream = io.BytesIO()
-    effort = {"quality": 100, "method": 6} if squeeze else {"quality": 50, "method": 4}
+    effort = {"quality": 100, "method": 6} if optimize else {"quality": 50, "method": 4}
     Image.fromarray(pixels).save(stream, "WEBP", lossless=True, exact=True, **effort)
     return stream.getvalue()

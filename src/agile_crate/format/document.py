@@ -116,8 +116,8 @@ def frame_of(frame: Frame) -> Document:
         entry["shape"] = {"polygons": frame.shape.polygons, "tolerance": frame.shape.tolerance}
     if frame.crc:
         entry["crc"] = frame.crc
-    if frame.touched:
-        entry["touched"] = True
+    if frame.edited:
+        entry["edited"] = True
     return entry
 
 

@@ -15,7 +15,7 @@ from ..core.limits import Limits
 from ..core.message import a_file
 from ..core.model.crate import FORMAT, Crate
 from .json_form import from_json
-from .json_form import retouched as json_retouched
+from .json_form import resealed as json_resealed
 from .regular import read_head, read_regular
 from .seal import is_unbroken, text_sha256
 
@@ -30,7 +30,7 @@ _MARK = b"\xef\xbb\xbf"
 class Outputs(NamedTuple):
     """What an earlier build wrote: its sheets with the SHA-256 and the size of each, its text files, and the digests of
     those that are not metadata; whether the metadata itself has a digest, and is what that says; the sheets with
-    frames that were touched; what the build was made from, as a digest, and its frames' names;
+    frames that were edited; what the build was made from, as a digest, and its frames' names;
     and which of the sheets are those of skins. `is_damaged`: the file begins as our metadata does, and cannot be read.
     """
 
@@ -40,7 +40,7 @@ class Outputs(NamedTuple):
     file_sha256: Mapping[str, str] = MappingProxyType({})
     has_seal: bool = False
     is_sealed: bool = False
-    touched: frozenset[str] = frozenset()
+    edited: frozenset[str] = frozenset()
     built_from: str = ""
     frames: tuple[str, ...] = ()
     skins: frozenset[str] = frozenset()
@@ -118,15 +118,15 @@ def sha256_now(path: Path, limits: Limits) -> str:
     return text_sha256(read_regular(path, limits, "file_bytes")) if path.is_file() else ""
 
 
-def retouched(path: Path, digests: Mapping[str, str], touched: Collection[int], limits: Limits) -> str:
-    """Metadata that has been read before with the digests of files by their names, and these frames as the touched
+def resealed(path: Path, digests: Mapping[str, str], edited: Collection[int], limits: Limits) -> str:
+    """Metadata that has been read before with the digests of files by their names, and these frames as the edited
     ones; all else stays as it is, also what this program does not know."""
     data = read_regular(path, limits, "metadata_bytes")
     if _is_xml(data):
-        from .xml_form import retouched
+        from .xml_form import resealed
 
-        return retouched(data, digests, touched)
-    return json_retouched(data, digests, touched)
+        return resealed(data, digests, edited)
+    return json_resealed(data, digests, edited)
 
 
 def _is_xml(data: bytes) -> bool:
@@ -179,7 +179,7 @@ def outputs_in(data: bytes, path: str) -> Outputs:
             dict(document.get("file_sha256", {})),
             bool(seal),
             bool(seal) and is_unbroken(data, str(seal)),
-            frozenset(names[one["sheet"]] for one in document["frames"] if one.get("touched")),
+            frozenset(names[one["sheet"]] for one in document["frames"] if one.get("edited")),
             str(document.get("built_from", "")),
             tuple(str(one["name"]) for one in document["frames"]),
             frozenset(images) - frozenset(names),

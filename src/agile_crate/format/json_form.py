@@ -45,8 +45,8 @@ def _laid_out(document: Document, lists: Mapping[str, Iterable[str]] | None) -> 
     return sealed("{\n" + ",\n".join(parts) + "\n}\n", '"sha256": ""')
 
 
-def retouched(text: bytes, digests: Mapping[str, str], touched: Collection[int]) -> str:
-    """A document that has been read before with the digests of files by their names, and these frames as the touched
+def resealed(text: bytes, digests: Mapping[str, str], edited: Collection[int]) -> str:
+    """A document that has been read before with the digests of files by their names, and these frames as the edited
     ones; all else stays as it is, also what this program does not know."""
     document = json.loads(text.decode("utf-8-sig"))
     for sheet in document["sheets"]:
@@ -56,8 +56,8 @@ def retouched(text: bytes, digests: Mapping[str, str], touched: Collection[int])
     if "file_sha256" in document:
         document["file_sha256"] = {name: digests.get(name, was) for name, was in document["file_sha256"].items()}
     for index, frame in enumerate(document["frames"]):
-        frame.pop("touched", None)
-        frame |= {"touched": True} if index in touched else {}
+        frame.pop("edited", None)
+        frame |= {"edited": True} if index in edited else {}
     if text.count(b"\n") < 2:
         return _laid_out(document, None)
     dump = json.JSONEncoder(ensure_ascii=False).encode
@@ -78,7 +78,7 @@ def _sheet(entry: Document, dump: Callable[[Any], str]) -> str:
 
 def _frame(frame: Frame, dump: Callable[[Any], str]) -> str:
     """A frame's object, written out by itself where it is a plain one: there are many of them."""
-    if frame.mirror or frame.shape or frame.touched:
+    if frame.mirror or frame.shape or frame.edited:
         return dump(frame_of(frame))
     (x, y, w, h), canvas, offset, pivot = frame.box, frame.canvas, frame.offset, frame.pivot
     return (

@@ -179,7 +179,7 @@ def _read_block(value: Any, place: str, gap: int) -> Block:
 def _read_frame(value: Any, place: str, limits: Limits) -> Frame:
     _expect(isinstance(value, dict), place, "an object", value)
     shape, crc = value.get("shape"), _text(value, "crc", place, "")
-    for key in ("turned", "touched"):
+    for key in ("turned", "edited"):
         _expect(isinstance(value.get(key, False), bool), f"{place}.{key}", "true or false", value.get(key))
     _expect(crc == "" or _CRC.fullmatch(crc) is not None, f"{place}.crc", "8 hex digits", crc)
     return Frame(
@@ -193,7 +193,7 @@ def _read_frame(value: Any, place: str, limits: Limits) -> Frame:
         mirror=_one_of(value, "mirror", place, get_args(Mirror), ""),
         shape=None if shape is None else _read_shape(shape, f"{place}.shape"),
         crc=crc,
-        touched=value.get("touched", False),
+        edited=value.get("edited", False),
     )
 
 

@@ -63,8 +63,8 @@ def to_xml(crate: Crate) -> str:
     return sealed("\n".join([*lines, "</crate>", ""]), _SEAL)
 
 
-def retouched(text: bytes, digests: Mapping[str, str], touched: Collection[int]) -> str:
-    """A document that has been read before with the digests of files by their names, and these frames as the touched
+def resealed(text: bytes, digests: Mapping[str, str], edited: Collection[int]) -> str:
+    """A document that has been read before with the digests of files by their names, and these frames as the edited
     ones; all else stays as it is, also what this program does not know."""
     from xml.etree.ElementTree import tostring
 
@@ -78,8 +78,8 @@ def retouched(text: bytes, digests: Mapping[str, str], touched: Collection[int])
     for file in root.findall("files/file[@sha256]"):
         file.set("sha256", digests.get(file.get("name"), file.get("sha256")))
     for index, frame in enumerate(root.find("frames").findall("frame")):
-        frame.attrib.pop("touched", None)
-        frame.attrib |= {"touched": "true"} if index in touched else {}
+        frame.attrib.pop("edited", None)
+        frame.attrib |= {"edited": "true"} if index in edited else {}
     root.attrib = to_seal(dict(root.items()))
     made = tostring(root, encoding="unicode").replace(" />", "/>")  # no > stands in a value: it would be escaped
     return sealed(f"{_DECLARATION}\n{made}\n", _SEAL)
@@ -128,7 +128,7 @@ def _frame(frame: Frame) -> str:
     """A frame's element, written out by itself: there are many of them."""
     x, y, w, h = frame.box
     mirror = f' mirror="{frame.mirror}"' if frame.mirror else ""
-    crc = (f' crc="{frame.crc}"' if frame.crc else "") + (' touched="true"' if frame.touched else "")
+    crc = (f' crc="{frame.crc}"' if frame.crc else "") + (' edited="true"' if frame.edited else "")
     attributes = (
         f'name="{escaped(frame.name)}" sheet="{frame.on_sheet}" box="{x} {y} {w} {h}" '
         f'turned="{"true" if frame.turned else "false"}" canvas="{frame.canvas.w} {frame.canvas.h}" '
@@ -269,7 +269,7 @@ def _read_sheet(element: Any, place: str) -> Document:
 
 def _read_frame(element: Any, place: str) -> Document:
     lists = dict.fromkeys(("box", "canvas", "offset", "pivot"), _numbers)
-    entry = _read(element, lists | {"sheet": _scalar, "turned": _truth, "touched": _truth})
+    entry = _read(element, lists | {"sheet": _scalar, "turned": _truth, "edited": _truth})
     if (shape := _only(element, "shape", place)) is not None:
         polygons = [_numbers(polygon.get("points", "")) for polygon in shape.findall("polygon")]
         pairs = [[list(points[at : at + 2]) for at in range(0, len(points), 2)] for points in polygons]

@@ -83,7 +83,7 @@ def plan_of(
     )
     drawn = [spot.drawn for spot in arrangement.spots]
     indexed = [_few_colors(variant, drawn, settings) for variant in prepared.variants]
-    doubts = dict.fromkeys(doubt for one in indexed for doubt in one.warnings)
+    warnings = dict.fromkeys(warning for one in indexed for warning in one.warnings)
     return Plan(
         crate,
         tuple(variant._replace(palette=one.palette) for variant, one in zip(prepared.variants, indexed, strict=True)),
@@ -91,7 +91,7 @@ def plan_of(
         settings,
         tuple(text_names(name, settings.metadata, templates)),
         (*prepared.remarks, *arranged.remarks, *indexed[0].remarks, *_finish(settings)),
-        (*prepared.warnings, *doubts),
+        (*prepared.warnings, *warnings),
         arrangement.considered,
         arrangement.bound,
         arrangement.proven,

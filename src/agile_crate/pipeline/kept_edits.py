@@ -46,7 +46,7 @@ class PreviousEdits(NamedTuple):
             )
         if stray and not force:
             raise OutputError(
-                "{keep_touches} cannot keep {}; keep a copy of the sheets, and give {force} to go on without",
+                "{keep_edits} cannot keep {}; keep a copy of the sheets, and give {force} to go on without",
                 "; nor ".join(stray),
             )
         return [Message(f"not kept: {what}") for what in stray]
@@ -86,7 +86,7 @@ def _edited_sheets(folder: Path, name: str, previous: PreviousBuild, limits: Lim
     is_merged = Path(data).name in previous.conflicts
     crate = _before_the_merge(Path(data), limits) if is_merged else read_metadata(data, limits)
     for problem in check_crate(crate):
-        raise InputError("{}: {}; the touches on its sheets cannot be told", a_file(data), problem)
+        raise InputError("{}: {}; the edits on its sheets cannot be told", a_file(data), problem)
     return list(edited_sheets(crate, folder, limits))
 
 

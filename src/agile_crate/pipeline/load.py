@@ -124,7 +124,7 @@ def _likeness(
     ]
 
     def same(a: SequenceFrame, b: SequenceFrame) -> bool:
-        return all(alike(pictures[a.drawing], pictures[b.drawing], settings.alike) for pictures in stored)
+        return all(alike(pictures[a.drawing], pictures[b.drawing], settings.tolerance) for pictures in stored)
 
     return same
 
@@ -132,7 +132,7 @@ def _likeness(
 def _deciding(settings: Settings) -> tuple[Settings, ...]:
     """Return the settings of the build's own size if these are for another one and duplicates are to be told: which
     frames a build has is decided at its own size, in the proof of another size as well."""
-    if settings.portion == 1 or not (settings.drop_copies or settings.drop_closing):
+    if settings.portion == 1 or not (settings.drop_duplicates or settings.drop_closing):
         return ()
     return (dataclasses.replace(settings, portion=Fraction(1), scale=settings.scale / settings.portion),)
 

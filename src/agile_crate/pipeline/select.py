@@ -34,8 +34,8 @@ def select_frames(sequences: Sequences, settings: Settings, likeness: Callable[[
     which frames show the same. Raises UsageError and InputError.
 
     The order of the steps, whatever the order of the options: include and exclude, rename, numbers, frames, split,
-    every, drop-copies, drop-closing, reverse, mirrored, reversed, order. Each refers to animations by the names that
-    they have by then.
+    every, drop-duplicates, drop-closing, reverse, mirrored, reversed, order. Each uses the names that
+    animations have by then.
     """
     warnings = [
         warning
@@ -49,9 +49,9 @@ def select_frames(sequences: Sequences, settings: Settings, likeness: Callable[[
     parts = ((name or the_only("split", "gull=glide:1-20", sequences), part) for name, part in settings.split)
     sequences = take.split(sequences, _mapping("split", parts))
     sequences = take.thinned(sequences, each("every", settings.every, sequences))
-    if settings.drop_copies or settings.drop_closing:
+    if settings.drop_duplicates or settings.drop_closing:
         alike = likeness(sequences)
-        if settings.drop_copies:
+        if settings.drop_duplicates:
             sequences = take.without_copies(sequences, alike)
         if settings.drop_closing:
             sequences = take.without_closing(sequences, alike)

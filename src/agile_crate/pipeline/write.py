@@ -20,7 +20,7 @@ from ..core.model.crate import Crate
 from ..core.model.geometry import Size
 from ..core.model.picture import Picture
 from ..core.pixels import Pixels
-from ..exports.png import encode_rows, rows_above, squeezed, strip_starts
+from ..exports.png import encode_rows, optimized, rows_above, strip_starts
 from ..exports.texts import texts_of
 from ..format.png_seal import Seal, sealed_end, without_end
 from ..storage.previous_build import is_written
@@ -81,7 +81,7 @@ def write_plans(
 
 def _pieces(plan: Plan) -> int:
     count = len(plan.variants)
-    if plan.settings.squeeze or plan.settings.image == "webp":
+    if plan.settings.optimize or plan.settings.image == "webp":
         return len(plan.crate.sheets) * count
     return sum(len(strip_starts(*sheet.size)) for sheet in plan.crate.sheets) * count
 
@@ -112,7 +112,7 @@ def _with_crcs(crate: Crate, pictures: Sequence[Picture], known: Mapping[int, st
     crcs = (map if are_small(pictures) else pool.map)(crc_of, range(len(pictures)))
     frames = zip(crate.frames, pictures, crcs, strict=True)
     return crate._replace(
-        frames=tuple(frame._replace(crc=crc, touched=picture.source is not None) for frame, picture, crc in frames)
+        frames=tuple(frame._replace(crc=crc, edited=picture.source is not None) for frame, picture, crc in frames)
     )
 
 
@@ -130,8 +130,8 @@ def _write_sheet(plan: Plan, variant: int, index: int, writing: _Writing, crcs: 
         return known.hex()
     drawn = SheetRows(plan, variant, index, context, rows_above(sheet.size.w))
     pieces = _encoded(plan, variant, sheet.size, drawn, writing)
-    if plan.settings.squeeze and plan.settings.image == "png":
-        pieces = [squeezed(b"".join(pieces), context.pool)]
+    if plan.settings.optimize and plan.settings.image == "png":
+        pieces = [optimized(b"".join(pieces), context.pool)]
     if plan.settings.image == "png":
         ending = partial(sealed_end, seal=Seal(plan.crate.name, is_edited))
         sha256 = staging.write(image, without_end(progress.passing(pieces)), ending)
@@ -155,7 +155,7 @@ def _key(plan: Plan, variant: int, index: int, program: str, pool: WorkerPool) -
         sheet.edge_repeat,
         palette is not None,
         *finish_of(plan, variant),
-        settings.squeeze,
+        settings.optimize,
         settings.image,
     )
     whole = hashlib.blake2b(repr(ways).encode(), digest_size=16)
@@ -211,7 +211,7 @@ def _encoded(plan: Plan, variant: int, size: Size, drawn: SheetRows, writing: _W
     if settings.image == "webp":
         from ..exports.webp import encode_webp
 
-        return iter([pool.submit(encode_webp, rows_of(range(size.h)), settings.squeeze).result()])
+        return iter([pool.submit(encode_webp, rows_of(range(size.h)), settings.optimize).result()])
     return encode_rows(size, rows_of, pool, None if palette is None else finish.apply(entries(palette)[None])[0])
 
 

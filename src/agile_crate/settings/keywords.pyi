@@ -25,9 +25,9 @@ class Keywords(TypedDict, total=False):
     numbers: Each[str] | None
     split: str | Sequence[str] | Mapping[str, str | Mapping[str, str]] | None
     every: Each[int] | None
-    drop_copies: bool | None
+    drop_duplicates: bool | None
     drop_closing: bool | None
-    alike: int | None
+    tolerance: int | None
     reverse: bool | None
     mirrored: str | Sequence[str] | Mapping[str, str] | None
     reversed: str | Sequence[str] | Mapping[str, str] | None
@@ -46,7 +46,7 @@ class Keywords(TypedDict, total=False):
     fit: int | str | tuple[int, int] | None
     fit_to: Literal["canvas", "art"] | None
     resample: Literal["smooth", "pixel"] | None
-    clear_below: int | None
+    clear_alpha: int | None
     hard_alpha: int | None
     palette: Path | Sequence[str] | None
     colors: int | None
@@ -59,8 +59,8 @@ class Keywords(TypedDict, total=False):
     shift: Each[str | tuple[float, float]] | None
     outline: str | None
     trim: Literal["off", "frame", "animation", "sheet"] | None
-    alpha_floor: int | None
-    forget_offsets: bool | None
+    trim_alpha: int | None
+    no_offsets: bool | None
     pivot: Each[str | tuple[float, float]] | None
     snap_pivot: bool | None
     fill_under: bool | None
@@ -77,12 +77,12 @@ class Keywords(TypedDict, total=False):
     cushion: int | None
     edge_repeat: int | None
     turn: bool | None
-    keep_repeats: bool | None
+    store_duplicates: bool | None
     share_mirrored: bool | None
     aspect: Number | None
-    effort: Literal["quick", "steady", "deep"] | None
+    effort: Literal["quick", "normal", "deep"] | None
     one_sheet: bool | None
-    part_animations: bool | None
+    break_animations: bool | None
     keep_places: bool | None
     max_size: int | str | tuple[int, int] | None
     size: int | str | tuple[int, int] | None
@@ -98,4 +98,4 @@ class Keywords(TypedDict, total=False):
     also_scale: Number | Sequence[Number] | None
     premultiply: bool | None
     background: str | None
-    squeeze: bool | None
+    optimize: bool | None

@@ -39,8 +39,8 @@ RULES = (
         "{dither} mixes the colors of a palette; give {palette} or {colors} with it",
     ),
     Rule(
-        lambda s: s.alike and not (s.drop_copies or s.drop_closing),
-        "{alike} says which frames are copies; give {drop_copies} or {drop_closing} with it",
+        lambda s: s.tolerance and not (s.drop_duplicates or s.drop_closing),
+        "{tolerance} says which frames are copies; give {drop_duplicates} or {drop_closing} with it",
     ),
     Rule(
         lambda s: (s.shape_points or s.shape_of != "frame") and not s.shape,

@@ -117,7 +117,7 @@ def _field(default: T, option: Option) -> T:
 _NO_PALETTE: str | tuple[Color, ...] = ""
 _OWN_CANVAS: str | Size = "own"
 _TRIMS = ", ".join(f"{name}: {layout.trim}" for name, layout in LAYOUTS.items() if layout.trim != "off")
-_ALIGN = "where a smaller canvas stands in its cell, and the pivot"
+_ALIGN = "place of smaller frames in their cells, and of pivots"
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,124 +125,128 @@ class Settings:
     """All settings of a build, read and checked. Field order is the order in the help and in the docs."""
 
     # fmt: off
-    include: tuple[str, ...] = many("take", "only frames whose name matches", "PATTERN", naming.pattern)
-    exclude: tuple[str, ...] = many("take", "no frames whose name matches", "PATTERN", naming.pattern)
+    include: tuple[str, ...] = many("take", "use only frames whose names match", "PATTERN", naming.pattern)
+    exclude: tuple[str, ...] = many("take", "leave out frames whose names match", "PATTERN", naming.pattern)
     layers: str = choice("take", "",
-        "layers are frames, or one picture; of layered documents frames, of vectors one if not given",
+        "layers of a document: one frame each (default), or one merged picture (default for vectors)",
         ("separate", "flat"))
-    rename: tuple[tuple[str, str], ...] = many("take", "another name for an animation; several of one name are joined",
-        "OLD=NEW", naming.new_name)
-    frames: PerAnimation[Spans | None] = per_animation("take", None, "only these, by position: 5-30, 5-last or 1,3,6-9",
-        "RANGE", naming.spans)
-    numbers: PerAnimation[Spans | None] = per_animation("take", None, "only these, by the numbers in their names: 4-27",
-        "RANGE", naming.spans)
-    split: tuple[tuple[str, dict[str, Spans]], ...] = many("take", "cut one into several: gull=glide:1-20,land:21-44",
-        "NAME=PART:RANGE,…", naming.parts)
-    every: PerAnimation[int] = per_animation("take", 1, "the first of every N frames; the pace stays", "N",
-        reader.whole(1))
-    drop_copies: bool = flag("take", "drop frames that only repeat the one before")
-    drop_closing: bool = flag("take", "drop a last frame that equals the first")
-    alike: int = one("take", 0, "frames are copies if no value differs by more than N of 255", "N", reader.whole(0, 64))
-    reverse: bool = flag("take", "every animation backwards")
-    mirrored: tuple[tuple[str, str], ...] = many("take", "another animation, left and right exchanged", "NEW=OLD",
-        naming.pair)
-    reversed: tuple[tuple[str, str], ...] = many("take", "another animation, played backwards", "NEW=OLD", naming.pair)
-    order: tuple[str, ...] = one("take", (), "these animations or stills first, in this order", "NAME,…", naming.names)
-    fps: PerAnimation[Fraction | None] = per_animation("take", None, "frames a second; 12, or the source's own times",
-        "N", readers.fps)
-    duration: PerAnimation[Fraction | None] = per_animation("take", None, "the whole animation: 800ms or 0.8s", "TIME",
-        readers.time)
-    hold: tuple[tuple[str, int, Hold], ...] = many("take", "hold a frame: swim:3=2 (twice as long), swim:last=200ms",
-        "NAME:FRAME=N", naming.hold)
-    loop: PerAnimation[Loop | None] = per_animation("take", None, "how it repeats; forever, or as its source says",
+    rename: tuple[tuple[str, str], ...] = many("take",
+        "rename an animation; animations with the same new name are joined", "OLD=NEW", naming.new_name)
+    frames: PerAnimation[Spans | None] = per_animation("take", None,
+        "use only these frames, by position: 5-30, 5-last or 1,3,6-9", "RANGE", naming.spans)
+    numbers: PerAnimation[Spans | None] = per_animation("take", None,
+        "use only these frames, by the number in their file names: 12-40", "RANGE", naming.spans)
+    split: tuple[tuple[str, dict[str, Spans]], ...] = many("take",
+        "split an animation: gull=glide:1-20,land:21-44", "NAME=PART:RANGE,…", naming.parts)
+    every: PerAnimation[int] = per_animation("take", 1,
+        "use every Nth frame; the speed stays the same", "N", reader.whole(1))
+    drop_duplicates: bool = flag("take", "drop frames that repeat the frame before")
+    drop_closing: bool = flag("take", "drop the last frame if it equals the first")
+    tolerance: int = one("take", 0, "duplicates may differ by up to N of 255", "N", reader.whole(0, 64))
+    reverse: bool = flag("take", "play every animation backwards")
+    mirrored: tuple[tuple[str, str], ...] = many("take",
+        "add a copy of an animation, flipped left to right", "NEW=OLD", naming.pair)
+    reversed: tuple[tuple[str, str], ...] = many("take",
+        "add a copy of an animation, played backwards", "NEW=OLD", naming.pair)
+    order: tuple[str, ...] = one("take", (),
+        "put these animations or stills first, in this order", "NAME,…", naming.names)
+    fps: PerAnimation[Fraction | None] = per_animation("take", None,
+        "frames per second (default: the source's own times, or 12)", "N", readers.fps)
+    duration: PerAnimation[Fraction | None] = per_animation("take", None,
+        "length of the whole animation: 800ms or 0.8s", "TIME", readers.time)
+    hold: tuple[tuple[str, int, Hold], ...] = many("take",
+        "hold a frame: swim:3=2 (twice as long), swim:last=200ms", "NAME:FRAME=N", naming.hold)
+    loop: PerAnimation[Loop | None] = per_animation("take", None,
+        "how an animation repeats (default: as in its source, or forever)",
         "forever|once|back-and-forth", reader.choice(LOOPS), choices=LOOPS)
-    limit: tuple[tuple[str, int], ...] = many("take", "another limit for what is read: frames=2000000, file-bytes=2GB",
-        "NAME=N", readers.limit, remembered=False)
-    vector_size: Size | None = one("prepare", None, "the size of drawings in vectors that say none", "WxH",
-        readers.size)
-    font: str = one("prepare", "", "the font for text in drawings, a file", "FILE", readers.file)
-    exposure: float = one("prepare", 0.0, "rendered light (OpenEXR) brighter by so many stops", "N", readers.stops)
-    to_srgb: bool = flag("prepare", "convert pictures of another color profile or gamma to sRGB")
+    limit: tuple[tuple[str, int], ...] = many("take",
+        "change a limit on input: frames=2000000, file-bytes=2GB", "NAME=N", readers.limit, remembered=False)
+    vector_size: Size | None = one("prepare", None, "size of vector drawings that have none", "WxH", readers.size)
+    font: str = one("prepare", "", "font file for text in vector drawings", "FILE", readers.file)
+    exposure: float = one("prepare", 0.0, "brighten rendered light (OpenEXR) by N stops", "N", readers.stops)
+    to_srgb: bool = flag("prepare", "convert other color profiles and gammas to sRGB")
     color_key: ColorKey | None = one("prepare", None,
-        "make this color transparent: #ff00ff, corner, corner:12 (tolerance)", "COLOR", readers.color_key)
-    scale: Fraction = one("prepare", Fraction(1), "make frames smaller or larger: 50%, 0.5 or 3x", "N", readers.scale)
-    fit: Size | None = one("prepare", None, "scale all by one factor, so that the largest just fits", "WxH",
-        readers.size)
-    fit_to: str = choice("prepare", "canvas", "what is to fit: canvases, or what is visible on them", ("canvas", "art"))
-    resample: str = choice("prepare", "smooth", "smooth: filtered; pixel: nearest, for whole factors",
-        ("smooth", "pixel"))
-    clear_below: int = one("prepare", 0, "alpha up to N becomes empty, everywhere", "N", reader.whole(1, 254))
-    hard_alpha: int = one("prepare", 0, "alpha from N on becomes opaque, below empty", "N", reader.whole(1, 255))
+        "make a color transparent: #ff00ff, corner, or corner:12 (with a tolerance)", "COLOR", readers.color_key)
+    scale: Fraction = one("prepare", Fraction(1),
+        "scale frames: 50%, 0.5 or 3x; pixel art also needs resample pixel", "N", readers.scale)
+    fit: Size | None = one("prepare", None,
+        "scale all frames by one factor, so that the largest fits", "WxH", readers.size)
+    fit_to: str = choice("prepare", "canvas",
+        "what must fit: whole canvases, or only the visible art", ("canvas", "art"))
+    resample: str = choice("prepare", "smooth",
+        "smooth: filtered; pixel: hard pixels, for whole factors", ("smooth", "pixel"))
+    clear_alpha: int = one("prepare", 0, "clear pixels with alpha up to N", "N", reader.whole(1, 254))
+    hard_alpha: int = one("prepare", 0, "make alpha from N up opaque, and clear the rest", "N", reader.whole(1, 255))
     palette: str | tuple[Color, ...] = one("prepare", _NO_PALETTE,
-        "the nearest colors of a palette: a file, or #rrggbb,#rrggbb", "FILE", readers.palette)
-    colors: int = one("prepare", 0, "the nearest of N colors, found for the whole crate", "N", reader.whole(2, 256))
-    dither: bool = flag("prepare", "mix palette colors in a still pattern")
+        "use the nearest colors of a palette: a file, or #rrggbb,#rrggbb", "FILE", readers.palette)
+    colors: int = one("prepare", 0, "reduce the whole crate to N colors", "N", reader.whole(2, 256))
+    dither: bool = flag("prepare", "dither with a fixed pattern when colors are reduced")
     canvas: str | Size = one("prepare", _OWN_CANVAS,
-        "own, animation or common (the largest there, or of all), or a size", "WxH", readers.canvas)
+        "size of all canvases: own, animation or common (the largest of the animation, or of all), or a size",
+        "WxH", readers.canvas)
     align: str = choice("prepare", "bottom", _ALIGN, tuple(PLACES), metavar="PLACE")
     shift: PerAnimation[Offset | None] = per_animation("prepare", None,
-        "move all frames on their canvas, pivot included", "X,Y", readers.shift)
-    outline: Outline | None = one("prepare", None, "a line round figures, or inside them: #201830:2, #201830:2:inner",
-        "COLOR:N", readers.outline)
+        "move frames, with their pivots, on their canvas", "X,Y", readers.shift)
+    outline: Outline | None = one("prepare", None,
+        "draw an outline: #201830:2, or #201830:2:inner", "COLOR:N", readers.outline)
     trim: str = choice("prepare", "",
-        f"cut off the empty rim: by frame, animation or sheet; off by itself, but {_TRIMS}",
+        f"trim empty margins, per frame, animation or sheet (default: off; {_TRIMS})",
         ("off", "frame", "animation", "sheet"))
-    alpha_floor: int = one("prepare", 0, "alpha up to N counts as empty when trimming", "N", reader.whole(0, 254))
-    forget_offsets: bool = flag("prepare", "write trimmed frames as if drawn on what is left of them")
+    trim_alpha: int = one("prepare", 0, "treat alpha up to N as empty when trimming", "N", reader.whole(0, 254))
+    no_offsets: bool = flag("prepare", "forget how far frames were trimmed, as if drawn that way")
     pivot: PerAnimation[PivotOptions | None] = per_animation("prepare", None,
-        "the point that stays put: 0.5,1 or 48px,90px or feet or a place; as align says", "POINT", readers.pivot)
-    snap_pivot: bool = flag("prepare", "pivots on whole pixels")
-    fill_under: bool = flag("prepare", "carry colors under transparent pixels, for texture filters")
-    shape: str = choice("prepare", "", "polygons round what is visible: convex, or following the edge",
-        ("hull", "contour"))
-    shape_points: int = one("prepare", 0, "at most so many points to a polygon", "N", reader.whole(4, 1000))
-    shape_of: str = choice("prepare", "frame", "a shape for each frame, or one for an animation",
-        ("frame", "animation"))
+        "the point that stays fixed in the game: 0.5,1 or 48px,90px or feet or a place (default: as align)",
+        "POINT", readers.pivot)
+    snap_pivot: bool = flag("prepare", "round pivots to whole pixels")
+    fill_under: bool = flag("prepare", "fill transparent pixels with nearby colors, for texture filtering")
+    shape: str = choice("prepare", "", "add collision polygons: convex, or following the edge", ("hull", "contour"))
+    shape_points: int = one("prepare", 0, "at most N points per polygon", "N", reader.whole(4, 1000))
+    shape_of: str = choice("prepare", "frame", "one shape per frame, or one per animation", ("frame", "animation"))
     layout: str = choice("arrange", "grid", "; ".join(layout.help for layout in LAYOUTS.values()), tuple(LAYOUTS),
         remembered=True)
-    columns: int = one("arrange", 0, "cells side by side; chosen for you if not given", "N", reader.whole(1))
-    rows: int = one("arrange", 0, "cells one below the other; chosen for you if not given", "N", reader.whole(1))
-    cell: Size | None = one("arrange", None, "cell size; by default the largest canvas", "WxH", readers.size,
-        remembered=True)
+    columns: int = one("arrange", 0, "cells per row (default: chosen for a compact sheet)", "N", reader.whole(1))
+    rows: int = one("arrange", 0, "cells per column (default: chosen for a compact sheet)", "N", reader.whole(1))
+    cell: Size | None = one("arrange", None,
+        "cell size (default: the largest canvas)", "WxH", readers.size, remembered=True)
     down: bool = flag("arrange", "grid: fill columns first; strip: one column")
-    gap: int = one("arrange", 0, "empty pixels between neighbors", "N", reader.whole(0))
+    gap: int = one("arrange", 0, "empty pixels between frames", "N", reader.whole(0))
     margin: int = one("arrange", 0, "empty pixels along the sheet's edges", "N", reader.whole(0))
-    cushion: int = one("arrange", 0, "empty pixels kept round trimmed frames, inside their boxes", "N",
-        reader.whole(0, 1024), remembered=True)
-    edge_repeat: int = one("arrange", 0, "copy the outermost pixels outwards, corners too, into gap and margin", "N",
-        reader.whole(0, 1024))
-    turn: bool = flag("arrange", "tight: frames may lie turned by 90°")
-    keep_repeats: bool = flag("arrange", "tight: store equal frames each by itself")
-    share_mirrored: bool = flag("arrange", "tight: store mirror images only once, too")
-    aspect: float = one("arrange", 2.0, "tight, blocks: one side at most so many times the other, or any", "N",
-        readers.aspect)
-    effort: str = choice("arrange", "steady", "tight, blocks: how long to search", ("quick", "steady", "deep"))
-    one_sheet: bool = flag("arrange", "an error if one sheet cannot hold all")
-    part_animations: bool = flag("arrange", "tight: part an animation where a sheet is full")
-    keep_places: bool = flag("arrange", "tight: frames stay where they were in the build before")
-    max_size: Size = one("arrange", Size(4096, 4096), "largest sheet; further frames go on to the next", "WxH",
-        readers.size)
-    size: Size | None = one("arrange", None, "exactly this sheet size (max-size is then not looked at)", "WxH",
-        readers.size)
-    pow2: bool = flag("arrange", "sheet sides are powers of two")
-    square: bool = flag("arrange", "sheets are square")
-    multiple: int = one("arrange", 1, "sheet sides are multiples of N", "N", reader.whole(1))
-    metadata: tuple[str, ...] = one("write", ("json",), "what is written beside the sheets, commas between", "FORMAT,…",
-        readers.formats)
-    compact: bool = flag("write", "JSON on one line")
-    template: tuple[str, ...] = many("write", "another text format, by a template such as engine.lua.j2", "FILE",
-        readers.template)
-    set: tuple[tuple[str, str], ...] = many("write", "a variable for templates: engine_scale=2", "NAME=VALUE",
-        readers.variable)
-    file_name: str = one("write", "", "the sheets' file names, such as {name}_{cell_width}x{cell_height}_{frames}",
-        "PATTERN", readers.file_name)
-    image: str = choice("write", "png", "what the sheets' files are: PNG, or WebP without loss", ("png", "webp"))
-    also_scale: tuple[Fraction, ...] = one("write", (), "the same crate at other sizes, too: 50%,25%", "N,…",
-        readers.other_scales)
-    premultiply: bool = flag("write", "sheets' colors multiplied by their alpha", remembered=True)
-    background: Color | None = one("write", None, "sheets flattened on this color, without alpha", "COLOR",
-        readers.color, remembered=True)
-    squeeze: bool = flag("write", "the smallest files, however long that takes")
+    cushion: int = one("arrange", 0,
+        "empty pixels kept around trimmed frames, inside their boxes", "N", reader.whole(0, 1024), remembered=True)
+    edge_repeat: int = one("arrange", 0,
+        "repeat edge pixels N times outward, into gap and margin", "N", reader.whole(0, 1024))
+    turn: bool = flag("arrange", "tight: allow frames turned by 90°")
+    store_duplicates: bool = flag("arrange", "tight: store equal frames separately")
+    share_mirrored: bool = flag("arrange", "tight: store mirror images only once")
+    aspect: float = one("arrange", 2.0,
+        "tight, blocks: the longer side is at most N times the shorter, or any", "N", readers.aspect)
+    effort: str = choice("arrange", "normal",
+        "tight, blocks: how long to search for smaller sheets", ("quick", "normal", "deep"))
+    one_sheet: bool = flag("arrange", "fail unless all frames fit on one sheet")
+    break_animations: bool = flag("arrange", "tight: let an animation continue on the next sheet")
+    keep_places: bool = flag("arrange", "tight: keep frames where the last build put them")
+    max_size: Size = one("arrange", Size(4096, 4096),
+        "largest sheet; more frames go on further sheets", "WxH", readers.size)
+    size: Size | None = one("arrange", None, "exact sheet size (max-size is then ignored)", "WxH", readers.size)
+    pow2: bool = flag("arrange", "make sheet sides powers of two")
+    square: bool = flag("arrange", "make sheets square")
+    multiple: int = one("arrange", 1, "make sheet sides multiples of N", "N", reader.whole(1))
+    metadata: tuple[str, ...] = one("write", ("json",),
+        "text formats to write: json, xml, css, csv", "FORMAT,…", readers.formats)
+    compact: bool = flag("write", "write JSON on one line")
+    template: tuple[str, ...] = many("write",
+        "write another text format from a template such as engine.lua.j2", "FILE", readers.template)
+    set: tuple[tuple[str, str], ...] = many("write",
+        "set a variable for templates: engine_scale=2", "NAME=VALUE", readers.variable)
+    file_name: str = one("write", "",
+        "name sheets by a pattern: {name}_{cell_width}x{cell_height}_{frames}", "PATTERN", readers.file_name)
+    image: str = choice("write", "png", "sheet format: PNG, or lossless WebP", ("png", "webp"))
+    also_scale: tuple[Fraction, ...] = one("write", (),
+        "also write the crate at other sizes: 50%,25%", "N,…", readers.other_scales)
+    premultiply: bool = flag("write", "multiply sheet colors by alpha", remembered=True)
+    background: Color | None = one("write", None,
+        "flatten sheets onto a color, without alpha", "COLOR", readers.color, remembered=True)
+    optimize: bool = flag("write", "write the smallest files, however long that takes")
     # fmt: on
 
     portion: Fraction = Fraction(1)
@@ -298,9 +302,9 @@ class Settings:
             aspect=self.aspect or None,
             turn=self.turn,
             effort=self.effort,
-            keep_repeats=self.keep_repeats,
+            store_duplicates=self.store_duplicates,
             share_mirrored=self.share_mirrored,
-            part_animations=self.part_animations,
+            break_animations=self.break_animations,
             keep_places=self.keep_places,
             one_sheet=self.one_sheet,
         )

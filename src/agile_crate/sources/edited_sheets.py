@@ -16,7 +16,7 @@ from .sheets import read_sheet
 
 
 class EditedSheet(NamedTuple):
-    """A sheet that is not as its sources made it: its image's name and digest, the touches on its frames, how many
+    """A sheet that is not as its sources made it: its image's name and digest, the edits on its frames, how many
     painted pixels are on none, and why no later proof would hold, with what to do (empty if it would)."""
 
     image: str
@@ -27,21 +27,21 @@ class EditedSheet(NamedTuple):
 
 
 def edited_sheets(crate: Crate, folder: Path, limits: Limits) -> Iterator[EditedSheet]:
-    """The sheets of a sound crate that carry touches. Raises InputError for those that cannot be read, or of whose
+    """The sheets of a sound crate that carry edits. Raises InputError for those that cannot be read, or of whose
     frames nobody knows how they were."""
     for index, sheet in enumerate(crate.sheets):
         frames = [frame for frame in crate.frames if frame.on_sheet == index]
-        is_known = any(frame.touched for frame in frames)
+        is_known = any(frame.edited for frame in frames)
         found = read_sheet(folder, sheet, is_known, limits)
         if found.changed and not is_known:
             found = read_sheet(folder, sheet, True, limits)
         for problem in found.problems:
-            raise InputError("{}; its touches cannot be told", problem)
+            raise InputError("{}; its edits cannot be told", problem)
         if found.pixels is None:
             continue
         if not all(frame.crc for frame in frames):
             raise InputError(
-                f"sheet {quoted(sheet.image)}: its metadata has no crc of each frame, so touches cannot be told"
+                f"sheet {quoted(sheet.image)}: its metadata has no crc of each frame, so edits cannot be told"
             )
         edits = tuple(edits_on(crate, index, found.pixels))
         stray = stray_pixels(crate, index, found.pixels)

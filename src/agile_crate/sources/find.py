@@ -109,14 +109,14 @@ def in_crate_order(files: Iterable[Found]) -> list[Found]:
     return sorted(files, key=lambda file: frame_key(file.name, file.animation))
 
 
-def passed_over_text(passed_over: Mapping[str, int]) -> str:
+def passed_over_text(skipped: Mapping[str, int]) -> str:
     """What was passed over, as part of a sentence.
 
     >>> passed_over_text(Counter({"hidden file": 1, "file that is not a picture": 2}))
     '2 files that are not pictures, 1 hidden file'
     """
     plurals = {NOT_A_PICTURE: "files that are not pictures", OWN: "outputs of a build", LOOP: LOOP.replace("k ", "ks ")}
-    return ", ".join(counted(count, what, plurals.get(what, "")) for what, count in sorted(passed_over.items()))
+    return ", ".join(counted(count, what, plurals.get(what, "")) for what, count in sorted(skipped.items()))
 
 
 HIDDEN = "hidden file"

@@ -201,7 +201,7 @@ class _Found:
                     (self.own if is_ours or is_merged else self.texts).add(file)
             self.texts |= (known - written) & one.skins  # what was painted there is carried nowhere
             changed |= (known - written) - one.skins
-            self.edited |= (one.touched & written) - one.skins
+            self.edited |= (one.edited & written) - one.skins
         self.texts -= self.own  # on one side of a merge is enough
         self.sheets[os.path.splitext(name)[0]] = frozenset(changed)
         return named
@@ -333,14 +333,13 @@ def check_no_edits(previous: PreviousBuild, kept: Collection[str]) -> None:
         edited = sorted(map(os.path.basename, previous.edited))
         holds, them = ("holds", "it") if len(edited) == 1 else ("hold", "them")
         raise OutputError(
-            "{} {} edits that were kept or accepted before; keep them with {keep_touches}, or overwrite {} "
-            "with {force}",
+            "{} {} edits that were kept or accepted before; keep them with {keep_edits}, or overwrite {} with {force}",
             some_files(edited),
             holds,
             them,
         )
     if worked_on := sorted(os.path.basename(path) for path in previous.texts | sheets):
-        along = "" if kept or not sheets else message("take along what was painted with {keep_touches}, ")
+        along = "" if kept or not sheets else message("take along what was painted with {keep_edits}, ")
         verb, them = ("was", "it") if len(worked_on) == 1 else ("were", "them")
         raise OutputError(
             "{} {} changed since the last build, perhaps by hand; keep a copy, choose another {out}, {}or "

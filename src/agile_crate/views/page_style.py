@@ -9,8 +9,7 @@ from .theme import (
     AFTER,
     BEFORE,
     CHECKER,
-    DOUBT,
-    FAULT,
+    ERROR,
     FEET,
     FIGURES,
     GAP_TONE,
@@ -26,6 +25,7 @@ from .theme import (
     STILL_TONE,
     TONES,
     TYPEFACE,
+    WARNING,
 )
 
 ALWAYS = {
@@ -45,8 +45,8 @@ ALWAYS = {
     "gap": f"{GAP_TONE.hex}b0",
     "chosen": f"{TONES[0].hex}40",
     "flash": TONES[1].hex,
-    "fault": FAULT.hex,
-    "doubt": DOUBT.hex,
+    "error": ERROR.hex,
+    "warning": WARNING.hex,
     "note": NOTE.hex,
     "good": GOOD.hex,
     "letters": TYPEFACE,

@@ -278,7 +278,7 @@ def _sheet_rows(crate: Crate) -> list[list[str]]:
             str(sheet.margin),
             str(sheet.gap),
             str(sheet.count),
-            f"{sheet.full:.0%}",
+            f"{sheet.fill_ratio:.0%}",
             bytes_shown(sheet.gpu_bytes),
         ]
         for sheet in sheet_summaries(crate)

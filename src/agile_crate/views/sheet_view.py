@@ -273,8 +273,10 @@ def _head(crate: Crate, index: int, zoom: Zoom) -> str:
         parts.append(counted(len(summary.blocks), "block"))
     elif summary.boxes != summary.count:
         parts.append(counted(summary.boxes, "box", "boxes"))
-    parts += [f"{summary.full:.0%} full", f"{bytes_shown(summary.gpu_bytes)} of GPU memory", f"margin {summary.margin}"]
-    parts += [f"gap {summary.gap}"] + ([f"edges repeated by {summary.edge_repeat}"] if summary.edge_repeat else [])
+    parts += [f"{summary.fill_ratio:.0%} full", f"{bytes_shown(summary.gpu_bytes)} of GPU memory"]
+    parts += [f"margin {summary.margin}", f"gap {summary.gap}"] + (
+        [f"edges repeated by {summary.edge_repeat}"] if summary.edge_repeat else []
+    )
     return "   ".join([*parts, f"shown at {zoom}"])
 
 

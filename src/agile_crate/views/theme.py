@@ -48,7 +48,7 @@ RULE = Color(154, 162, 176)
 SEEN_TONE, INSIDE_TONE, OUTSIDE_TONE = Color(0, 120, 106), Color(240, 176, 96), Color(201, 206, 214)
 """Where a sheet's pixels go: seen, empty inside of boxes, outside of all boxes."""
 
-FAULT, DOUBT, NOTE, GOOD = Color(200, 40, 60), Color(224, 160, 32), Color(58, 122, 165), Color(31, 157, 85)
+ERROR, WARNING, NOTE, GOOD = Color(200, 40, 60), Color(224, 160, 32), Color(58, 122, 165), Color(31, 157, 85)
 """How bad a finding is, and that all is well."""
 
 FEET, MASS = Color(0, 140, 110), Color(150, 60, 190)

@@ -38,7 +38,7 @@ def test_nothing_changed() -> None:
 @pytest.mark.parametrize(
     ("new", "change"),
     [
-        (with_frame(name="dive_1"), [("came", "dive_1", "is new, 6×5"), ("went", "swim_2", "is no longer there"), ("timing", "swim", "step 3 shows 'dive_1', not 'swim_2'")]),
+        (with_frame(name="dive_1"), [("added", "dive_1", "is new, 6×5"), ("removed", "swim_2", "is no longer there"), ("timing", "swim", "step 3 shows 'dive_1', not 'swim_2'")]),
         (with_frame(canvas=Size(7, 5)), [("canvas", "swim_2", "7×5 instead of 6×5")]),
         (with_frame(pivot=Point(3.5, 5)), [("pivot", "swim_2", "3.5,5 instead of 3,5")]),
         (with_frame(box=Box(12, 9, 5, 6), turned=True), [("moved", "swim_2", "lies at 12,9 turned, not 12,0")]),
@@ -47,7 +47,7 @@ def test_nothing_changed() -> None:
         (with_animation(frames=(0, 2, 1)), [("timing", "swim", "step 2 shows 'swim_2', not 'swim_1'")]),
         (with_animation(loop="once"), [("timing", "swim", "once instead of forever")]),
         (with_animation(loop="once", times=3), [("timing", "swim", "3 times instead of forever")]),
-        (with_animation(name="dive"), [("came", "dive", "new animation of 3 frames"), ("went", "swim", "animation is no longer there")]),
+        (with_animation(name="dive"), [("added", "dive", "new animation of 3 frames"), ("removed", "swim", "animation is no longer there")]),
         (OLD._replace(sheets=(Sheet("otter.png", Size(20, 5)),)), [("sheet", "otter.png", "20×5 instead of 18×5")]),
         (OLD._replace(scale=0.5, alpha="premultiplied", background="#102030"), [("sheet", "otter", "scale 0.5 instead of 1"), ("sheet", "otter", "alpha premultiplied instead of straight"), ("sheet", "otter", "background #102030 instead of none")]),
         (OLD._replace(sheets=(*OLD.sheets, Sheet("otter-2.png", Size(9, 9)))), [("sheet", "otter", "2 sheets instead of 1")]),
@@ -62,4 +62,4 @@ def test_changed_pixels_are_counted() -> None:
     changed[2, 4] = changed[3, 1] = (255, 0, 255, 255)
     (change,) = found(OLD, [PICTURES[0], changed, PICTURES[2]])
     assert change == Change("pixels", "swim_1", "2 pixels, first at 4,2", 2)
-    assert summary_of([change, change, Change("went", "a", "")]) == "2 pictures changed and 1 went"
+    assert summary_of([change, change, Change("removed", "a", "")]) == "2 pictures changed and 1 went"

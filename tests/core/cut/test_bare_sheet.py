@@ -16,9 +16,9 @@ def test_cells_by_size_and_by_number() -> None:
     assert cells_of(Size(64, 48), Size(16, 16), 0, 0, 0, 0) == (Cells(Size(16, 16), 4, 3), [])
     assert cells_of(Size(64, 48), None, 4, 3, 0, 0) == (Cells(Size(16, 16), 4, 3), [])
     assert cells_of(Size(39, 23), None, 3, 2, 2, 1) == cells_of(Size(39, 23), Size(11, 9), 0, 0, 2, 1)
-    cells, doubts = cells_of(Size(70, 48), Size(16, 16), 0, 0, 0, 0)
+    cells, warnings = cells_of(Size(70, 48), Size(16, 16), 0, 0, 0, 0)
     assert cells == Cells(Size(16, 16), 4, 3)
-    assert doubts == ["6 pixels at the right are left over: 16×16 cells may be the wrong size"]
+    assert warnings == ["6 pixels at the right are left over: 16×16 cells may be the wrong size"]
     assert "".join(cells_of(Size(64, 50), Size(16, 16), 0, 0, 0, 0)[1]).startswith(
         "2 pixels at the bottom are left over"
     )
@@ -59,7 +59,7 @@ def test_islands_in_reading_order_by_rows() -> None:
     assert order(sheet) == [2, 3, 1, 5, 4]
     assert cut.rows == (3, 2)
     assert cut.pictures[1].shape == (16, 10, 4)
-    assert cut.doubts == ()
+    assert cut.warnings == ()
 
 
 def test_corners_touch_and_near_islands_join() -> None:
@@ -79,14 +79,14 @@ def test_an_island_holds_its_own_pixels_only() -> None:
 
 def test_touching_figures_and_crumbs_are_reported() -> None:
     touching = cut_islands(blocks((0, 0, 10, 12), (14, 0, 10, 12), (30, 0, 20, 12), (55, 0, 10, 12)), 1, USUAL)
-    (doubt,) = touching.doubts
-    assert doubt.startswith("island 3 at 30,0 is 20 pixels wide where its row has 10: two figures may touch there")
+    (warning,) = touching.warnings
+    assert warning.startswith("island 3 at 30,0 is 20 pixels wide where its row has 10: two figures may touch there")
     narrower = blocks((0, 0, 10, 12), (14, 0, 12, 12), (30, 0, 15, 12), (55, 0, 10, 12))
-    assert cut_islands(narrower, 1, USUAL).doubts == ()
+    assert cut_islands(narrower, 1, USUAL).warnings == ()
     mixed = blocks((0, 0, 6, 12), (12, 0, 16, 12), (40, 0, 40, 12))  # no width is the usual one
-    assert cut_islands(mixed, 1, USUAL).doubts == ()
+    assert cut_islands(mixed, 1, USUAL).warnings == ()
     crumbs = cut_islands(blocks((0, 0, 20, 20), (30, 0, 20, 20), (25, 8, 2, 2)), 1, USUAL)
-    assert crumbs.doubts == ("1 island of 3 are crumbs beside the largest: join='N' joins loose parts",)
+    assert crumbs.warnings == ("1 island of 3 are crumbs beside the largest: join='N' joins loose parts",)
 
 
 def test_an_empty_sheet_has_no_islands() -> None:

@@ -32,7 +32,7 @@ def check(chain: list[tuple[int, int, np.ndarray]], alone: list[tuple[int, int, 
     figures = chain + alone
     h, w = chain[0][2].shape
     sheet = drawn(figures, figures[-1][0] + w + 4, h + 4)
-    cutting = cut_islands(sheet, 1, USUAL, part=True)
+    cutting = cut_islands(sheet, 1, USUAL, split_touching=True)
     assert cutting.rows == (len(figures),)
     assert len(cutting.parted) == len(chain) - 1
     assert all(abs(box.w - w) <= overlap + 2 for box in cutting.boxes)
@@ -69,7 +69,7 @@ def test_bodies_one_above_the_other() -> None:
     shape = oval(20, 24)
     figures = [(2 + 26 * column, 2 + 28 * row, shape) for row in range(3) for column in range(4)]
     figures[5] = (28, 25, shape)  # touches the one above it
-    cutting = cut_islands(drawn(figures, 110, 90), 1, USUAL, part=True)
+    cutting = cut_islands(drawn(figures, 110, 90), 1, USUAL, split_touching=True)
     assert cutting.rows == (4, 4, 4)
     (parted,) = cutting.parted
     assert parted.across
@@ -81,10 +81,10 @@ def test_bodies_one_above_the_other() -> None:
 def test_what_is_thick_everywhere_is_left_whole(lying: np.ndarray) -> None:
     shape = oval(20, 30)
     figures = [(2 + 24 * column, 2, shape) for column in range(4)] + [(100, 30 - lying.shape[0], lying)]
-    cutting = cut_islands(drawn(figures, 160, 36), 1, USUAL, part=True)
+    cutting = cut_islands(drawn(figures, 160, 36), 1, USUAL, split_touching=True)
     assert cutting.rows == (5,)
     assert cutting.parted == ()
-    assert [str(doubt) for doubt in cutting.doubts] == [
+    assert [str(warning) for warning in cutting.warnings] == [
         f"island 5 at 100,{30 - lying.shape[0]} is {lying.shape[1]} pixels wide where its row has 20: it is thick "
         "everywhere, and was left whole"
     ]
@@ -95,7 +95,7 @@ def test_a_figure_with_a_thin_tail_is_one() -> None:
     shape[:, :24] = oval(24, 30)
     shape[14:16, 20:50] = True
     shape[10:20, 44:50] = True
-    cutting = cut_islands(drawn([(3, 3, shape)], 60, 40), 1, USUAL, part=True)
+    cutting = cut_islands(drawn([(3, 3, shape)], 60, 40), 1, USUAL, split_touching=True)
     assert len(cutting.pictures) == 1
     assert cutting.parted == ()
 
@@ -106,6 +106,8 @@ def test_boxes_are_cut_as_they_are_and_told_where_they_overlap() -> None:
     cutting = cut_boxes(sheet, boxes)
     for picture, box in zip(cutting.pictures, boxes, strict=True):
         assert np.array_equal(picture, sheet[box.y : box.bottom, box.x : box.right])
-    assert [str(doubt) for doubt in cutting.doubts] == ["boxes 1 and 2 overlap: what lies in both is in both frames"]
+    assert [str(warning) for warning in cutting.warnings] == [
+        "boxes 1 and 2 overlap: what lies in both is in both frames"
+    ]
     assert not opaque(sheet)
     assert opaque(np.full((3, 3, 4), 255, np.uint8))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from figures import figure, moved, surveyed, swing, swinging, walk
 
-from agile_crate.core.inspect.allowed import allowed_keys, allowed_text, key_of
+from agile_crate.core.inspect.baseline import baseline_keys, baseline_text, key_of
 from agile_crate.core.inspect.findings import find_across, find_all
 
 
@@ -30,7 +30,7 @@ def test_ground_lines_of_one_character() -> None:
     jump = surveyed([moved(frame, 0, -n) for n, frame in enumerate(walk())], "otter/jump")
     swim = surveyed(walk(), "otter/swim")
     (finding,) = find_across([idle, run, jump, swim])
-    assert (finding.code, finding.severity, finding.sequence) == ("ground-differs", "doubt", "otter/run")
+    assert (finding.code, finding.severity, finding.sequence) == ("ground-differs", "warning", "otter/run")
     assert finding.remedy.settings == [("shift", "otter/run=0,2")]
     gull = surveyed([moved(frame, 0, -2) for frame in walk()], "gull/run")
     assert find_across([idle, swim, gull]) == []
@@ -46,7 +46,9 @@ def test_files_left_beside_an_animation(name: str, is_odd: bool) -> None:
     facts = stray.frames[0]
     facts = type(facts)(**{field: getattr(facts, field) for field in facts.__slots__} | {"name": f"walk/{name}"})
     sequence = type(stray)(None, (facts,), stray.again)
-    found = [finding for finding in find_across([surveyed(walk(), "walk"), sequence]) if finding.code == "file-odd"]
+    found = [
+        finding for finding in find_across([surveyed(walk(), "walk"), sequence]) if finding.code == "file-unrelated"
+    ]
     assert [finding.frames for finding in found] == ([(f"walk/{name}",)] if is_odd else [])
     if is_odd:
         assert found[0].remedy.settings == [("exclude", f"walk/{name}")]
@@ -64,10 +66,10 @@ def test_what_is_let_go_is_known_by_names_and_pixels() -> None:
     sequence = surveyed(frames)
     (closing,) = (finding for finding in find_all(sequence) if finding.code == "closing")
     key = key_of(closing, sequence.frames)
-    assert allowed_keys(allowed_text({key: closing})) == {key}
+    assert baseline_keys(baseline_text({key: closing})) == {key}
     frames[3] = swing(9)
     changed = surveyed(frames)
     assert key_of(closing, changed.frames) != key
-    for text in ("", "[]", "{}", '{"format": "agile-crate allowed findings", "version": 2, "allowed": []}', "[" * 9999):
+    for text in ("", "[]", "{}", '{"format": "agile-crate survey baseline", "version": 2, "allowed": []}', "[" * 9999):
         with pytest.raises(ValueError, match=r".*"):
-            allowed_keys(text)
+            baseline_keys(text)

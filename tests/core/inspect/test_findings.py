@@ -30,20 +30,20 @@ HAZE, LESS_HAZE = np.s_[2:62, 2:62, 3], np.s_[15:49, 18:38, 3]
 @pytest.mark.parametrize(
     ("code", "severity", "frames", "where", "told"),
     [
-        ("closing", "fault", [*walk(), figure()], ["09"], "the last frame equals the first"),
-        ("cycle", "fault", walk(5) + walk(3), ["06", "07", "08"], "the cycle is 5 long"),
-        ("copies", "note", [*walk(4), figure(shade=1), LAST_SHADE], ["05"], "1 exact copy of other frames"),
-        ("copies-nearly", "note", NEARLY, ["04"], "hardly differs"),
-        ("canvas-differs", "fault", changed(2, lambda _: figure(shade=2, size=(64, 70))), ["03"], "64×70 here and 64×64"),
-        ("frame-empty", "fault", changed(4, lambda p: np.zeros_like(p)), ["05"], "nothing is visible"),
-        ("frame-empty", "fault", changed(4, put(np.s_[..., 3], 8)), ["05"], "nothing is visible"),
-        ("speck", "fault", changed(1, put(np.s_[3, 60], BODY)), ["02"], "a stray spot of 1 pixel at 60,3"),
-        ("cut-off", "fault", changed(0, lambda _: figure(x=52)), ["01"], "the art reaches the right edge"),
-        ("cut-off", "fault", changed(0, lambda _: figure(y=40)), ["01"], "the art reaches the bottom edge"),
-        ("jump", "fault", changed(3, lambda _: figure(x=21, shade=3)), ["04"], "by +1,+0 pixels for one frame"),
-        ("jump", "fault", changed(4, lambda _: figure(y=17, shade=4)), ["05"], "by +0,-1 pixels for one frame"),
-        ("color-departs", "fault", changed(3, lambda p: np.where(p[..., 3:] > 0, p + np.array([0, 0, 26, 0], np.uint8), p)), ["04"], "blue +"),
-        ("edges-soft", "doubt", changed(5, soft_rim), ["06"], "soft edges, where the other frames have hard ones"),
+        ("closing", "error", [*walk(), figure()], ["09"], "the last frame equals the first"),
+        ("cycle", "error", walk(5) + walk(3), ["06", "07", "08"], "the cycle is 5 long"),
+        ("duplicates", "note", [*walk(4), figure(shade=1), LAST_SHADE], ["05"], "1 exact copy of other frames"),
+        ("near-duplicates", "note", NEARLY, ["04"], "hardly differs"),
+        ("canvas-differs", "error", changed(2, lambda _: figure(shade=2, size=(64, 70))), ["03"], "64×70 here and 64×64"),
+        ("frame-empty", "error", changed(4, lambda p: np.zeros_like(p)), ["05"], "nothing is visible"),
+        ("frame-empty", "error", changed(4, put(np.s_[..., 3], 8)), ["05"], "nothing is visible"),
+        ("stray-pixels", "error", changed(1, put(np.s_[3, 60], BODY)), ["02"], "a stray spot of 1 pixel at 60,3"),
+        ("cut-off", "error", changed(0, lambda _: figure(x=52)), ["01"], "the art reaches the right edge"),
+        ("cut-off", "error", changed(0, lambda _: figure(y=40)), ["01"], "the art reaches the bottom edge"),
+        ("jump", "error", changed(3, lambda _: figure(x=21, shade=3)), ["04"], "by +1,+0 pixels for one frame"),
+        ("jump", "error", changed(4, lambda _: figure(y=17, shade=4)), ["05"], "by +0,-1 pixels for one frame"),
+        ("tint-differs", "error", changed(3, lambda p: np.where(p[..., 3:] > 0, p + np.array([0, 0, 26, 0], np.uint8), p)), ["04"], "blue +"),
+        ("edges-soft", "warning", changed(5, soft_rim), ["06"], "soft edges, where the other frames have hard ones"),
     ],
 )  # fmt: skip
 def test_what_is_found_and_where(code: str, severity: str, frames: list[Pixels], where: list[str], told: str) -> None:
@@ -59,15 +59,15 @@ def test_what_is_found_and_where(code: str, severity: str, frames: list[Pixels],
         ("closing", [figure()] * 3),
         ("cycle", [*walk(5), *walk(2), LAST_SHADE]),
         ("cycle", [figure()] * 6),
-        ("copies-nearly", changed(3, put(np.s_[..., 0], 9))),
+        ("near-duplicates", changed(3, put(np.s_[..., 0], 9))),
         ("frame-empty", changed(4, put(np.s_[..., 3], 9))),
-        ("speck", changed(1, put(np.s_[14, 38], BODY))),
-        ("speck", changed(1, put(np.s_[3:7, 56:60], BODY))),
+        ("stray-pixels", changed(1, put(np.s_[14, 38], BODY))),
+        ("stray-pixels", changed(1, put(np.s_[3:7, 56:60], BODY))),
         ("cut-off", changed(0, lambda _: figure(x=47))),
         ("jump", [figure(x=20 + i, shade=i) for i in range(8)]),
         ("jump", [figure(x=20 + i % 2, shade=i) for i in range(8)]),
         ("jump", changed(1, lambda _: figure(x=21, shade=1), count=3)),
-        ("color-departs", [figure(shade=3 * i) for i in range(8)]),
+        ("tint-differs", [figure(shade=3 * i) for i in range(8)]),
         ("edges-soft", [f for i in range(8) for f in changed(i, soft_rim)[i : i + 1]]),
     ],
 )
@@ -85,7 +85,7 @@ def hazy(where: object, alpha: int) -> list[Pixels]:
 
 def test_haze_and_the_floor_that_removes_it() -> None:
     severity, frames, what = found(hazy(HAZE, 3))["haze"]
-    assert (severity, len(frames)) == ("fault", 8)
+    assert (severity, len(frames)) == ("error", 8)
     assert "alpha up to 3 of 255 where nothing is visible" in what
     assert "haze" not in found(hazy(LESS_HAZE, 3))
     assert "haze" not in found(hazy(HAZE, 9))
@@ -93,7 +93,7 @@ def test_haze_and_the_floor_that_removes_it() -> None:
 
 def test_backgrounds() -> None:
     said = found([on_color(p, (255, 0, 255)) for p in walk()])
-    assert said["background-solid"][0] == "fault"
+    assert said["background-solid"][0] == "error"
     assert "solid #ff00ff" in said["background-solid"][2]
     assert "cut-off" not in said
     assert "background-solid" not in found(walk())
@@ -108,7 +108,7 @@ def test_backgrounds() -> None:
     [
         (["1", "2", "4", "5"], "number-missing", "number 3 is missing"),
         (["1", "2", "7", "8"], "number-missing", "numbers 3, 4, 5 and 6 are missing"),
-        (["1", "2", "02", "3"], "number-twice", "number 2 appears twice"),
+        (["1", "2", "02", "3"], "number-duplicate", "number 2 appears twice"),
         (["1", "3", "5", "7"], None, ""),
         (["1", "2", "4"], "number-missing", "number 3 is missing"),
         (["1", "3", "4"], "number-missing", "number 2 is missing"),
@@ -130,7 +130,7 @@ def test_numbering(numbers: list[str], code: str | None, told: str) -> None:
 
 
 def test_names_that_say_nothing() -> None:
-    assert found(walk(), name="frame")["name-says-nothing"][0] == "note"
+    assert found(walk(), name="frame")["name-generic"][0] == "note"
     assert found(walk(), name="framed") == {}
 
 
@@ -141,7 +141,7 @@ def unseen(_: object) -> Pixels:
 def test_canvases_that_a_scale_does_not_divide() -> None:
     facts = tuple(frame_facts(f"walk_{i}", figure(shade=i, size=(64, 50))) for i in range(3))
     (finding,) = find_all(Surveyed("walk", facts, unseen, Fraction(1, 4)))
-    assert (finding.code, finding.severity, len(finding.frames)) == ("scale-uneven", "doubt", 3)
+    assert (finding.code, finding.severity, len(finding.frames)) == ("scale-uneven", "warning", 3)
     assert "the canvas 64×50 scales to 16 × 12.5" in finding.what
     assert find_all(Surveyed("walk", facts, unseen, Fraction(1, 2))) == []
 
@@ -167,7 +167,7 @@ def test_tiles() -> None:
     tile = np.dstack([np.tile(wave, (32, 1))] * 3 + [np.full((32, 96), 255, np.uint8)])
     assert "seam" not in found([tile], name=None)
     severity, frames, what = found([tile[:, :70]], name=None)["seam"]
-    assert (severity, frames) == ("doubt", ["01"])
+    assert (severity, frames) == ("warning", ["01"])
     assert "right edge does not continue at the left" in what
     assert "bottom edge does not continue at the top" in found([tile[:, :70].swapaxes(0, 1)], name=None)["seam"][2]
     assert "seam" not in found([figure()], name=None)

@@ -14,7 +14,17 @@ from PIL import Image
 from agile_crate.core.inspect.miniature import blurred, difference, miniature
 from agile_crate.core.inspect.robust import median, usual
 
-JUDGED = {"jump", "exchanged", "size-departs", "color-departs", "cycle", "closing", "speck", "haze", "cut-off"}
+JUDGED = {
+    "jump",
+    "frames-swapped",
+    "size-differs",
+    "tint-differs",
+    "cycle",
+    "closing",
+    "stray-pixels",
+    "haze",
+    "cut-off",
+}
 
 
 def judged(frames: list[Pixels]) -> set[str]:
@@ -28,7 +38,7 @@ def test_a_slip_is_told_with_the_way_back(by: tuple[int, int], soft: bool) -> No
     x, y = by
     slipped = found(with_one(frames, 5, moved(frames[5], x, y)))
     assert slipped["jump"] == (
-        "fault", ["06"], f"jumps off its neighbors' path by {x:+d},{y:+d} pixels for one frame: the figure twitches"
+        "error", ["06"], f"jumps off its neighbors' path by {x:+d},{y:+d} pixels for one frame: the figure twitches"
     )  # fmt: skip
     assert (
         str(findings(with_one(frames, 5, moved(frames[5], x, y)))["jump"].remedy)
@@ -99,7 +109,7 @@ def test_what_is_right_raises_no_alarm(name: str) -> None:
 def test_exchanged_frames_are_put_right(place: int) -> None:
     frames = swinging(12)
     frames[place], frames[place + 1] = frames[place + 1], frames[place]
-    finding = findings(frames)["exchanged"]
+    finding = findings(frames)["frames-swapped"]
     assert finding.frames == (f"walk/walk_{place + 1:02d}", f"walk/walk_{place + 2:02d}")
     assert finding.remedy.settings == [("frames", f"walk=1-{place},{place + 2},{place + 1},{place + 3}-")]
     order = [*range(place), place + 1, place, *range(place + 2, 12)]
@@ -118,7 +128,7 @@ def scaled(frame: Pixels, factor: float) -> Pixels:
 @pytest.mark.parametrize("factor", [0.95, 1.05])
 def test_a_frame_of_another_size(factor: float) -> None:
     frames = swinging()
-    finding = findings(with_one(frames, 4, scaled(frames[4], factor)))["size-departs"]
+    finding = findings(with_one(frames, 4, scaled(frames[4], factor)))["size-differs"]
     assert finding.frames == ("walk/walk_05",)
     assert ("larger" if factor > 1 else "smaller") in finding.what
     told = float(str(finding.remedy).rpartition(" ")[2].rstrip("%"))
@@ -130,7 +140,7 @@ def test_a_tint_is_told_and_not_a_flash(change: tuple[float, float, float]) -> N
     frames = swinging()
     tinted = frames[5].astype(float)
     tinted[..., :3] = np.clip(tinted[..., :3] * change, 0, 255)
-    finding = findings(with_one(frames, 5, tinted.astype(np.uint8)))["color-departs"]
+    finding = findings(with_one(frames, 5, tinted.astype(np.uint8)))["tint-differs"]
     assert finding.frames == ("walk/walk_06",)
     for name, factor in zip(("red", "green", "blue"), change, strict=True):
         assert (f"{name} +" if factor > 1 else f"{name} -") in finding.what or factor == 1

@@ -27,8 +27,8 @@ def test_a_closing_frame_goes_with_no_more_tolerance_than_it_takes(noise: int) -
     finding = findings(frames)["closing"]
     assert finding.frames == ("walk/walk_10",)
     settings = dict(finding.remedy.settings)
-    assert settings.keys() == ({"drop_closing", "alike"} if noise else {"drop_closing"})
-    assert int(settings.get("alike", 0)) <= 2 * noise
+    assert settings.keys() == ({"drop_closing", "tolerance"} if noise else {"drop_closing"})
+    assert int(settings.get("tolerance", 0)) <= 2 * noise
     assert "closing" not in findings(frames[:-1])
 
 
@@ -52,17 +52,17 @@ def test_a_small_motion_is_no_noise() -> None:
     blink[40:43, 46:50, :3] = 20
     assert "closing" not in findings([*frames, blink])
     still = grainy([frames[0]] * 8, 2)
-    assert {"cycle", "closing", "copies-nearly"} & findings(still).keys() == set()
+    assert {"cycle", "closing", "near-duplicates"} & findings(still).keys() == set()
 
 
 def test_copies_that_follow_each_other_can_be_dropped() -> None:
     frames = swinging(6)
-    severity, where, what = found([*frames[:3], frames[2], *frames[3:], frames[1]])["copies"]
+    severity, where, what = found([*frames[:3], frames[2], *frames[3:], frames[1]])["duplicates"]
     assert (severity, where, what[:14]) == ("note", ["04", "08"], "2 exact copies")
     near = [*frames[:3], noisy(frames[2], 1, 1), *frames[3:]]
-    finding = findings(near)["copies-nearly"]
+    finding = findings(near)["near-duplicates"]
     assert finding.frames == ("walk/walk_04",)
-    assert finding.remedy.settings == [("drop_copies", ""), ("alike", "1")]
+    assert finding.remedy.settings == [("drop_duplicates", ""), ("tolerance", "1")]
 
 
 def test_facts_of_a_cycle_cost_nothing_when_canvases_differ() -> None:

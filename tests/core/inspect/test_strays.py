@@ -21,7 +21,7 @@ def checkerboard(side: int, square: int, light: int = 255, dark: int = 204, left
 def test_a_painted_checkerboard_is_no_transparency(square: int, light: int, dark: int, left: int) -> None:
     ground = checkerboard(96, square, light, dark, left, left)
     finding = findings([on_color(frame, ground) for frame in swinging(6)])["background-checkered"]
-    assert (finding.severity, len(finding.frames), finding.remedy.settings) == ("fault", 6, [])
+    assert (finding.severity, len(finding.frames), finding.remedy.settings) == ("error", 6, [])
     assert "background-checkered" in findings([on_color(swing(0), ground)], name=None)
 
 
@@ -67,7 +67,7 @@ def dusty(frame: Pixels, alpha: int, share: float = 1.0) -> Pixels:
 @pytest.mark.parametrize(("alpha", "share"), [(1, 1.0), (2, 1.0), (2, 0.2), (7, 0.1)])
 def test_dust_can_be_cleared(alpha: int, share: float) -> None:
     finding = findings([dusty(frame, alpha, share) for frame in walk()])["haze"]
-    assert (len(finding.frames), finding.remedy.settings) == (8, [("clear_below", str(alpha))])
+    assert (len(finding.frames), finding.remedy.settings) == (8, [("clear_alpha", str(alpha))])
 
 
 def test_a_glow_that_fades_is_no_haze() -> None:
@@ -84,36 +84,36 @@ def test_a_speck_is_told_where_it_is(at: tuple[int, int]) -> None:
     spotted = frames[3].copy()
     x, y = at
     spotted[y : y + 2, x : x + 2] = BODY
-    severity, where, what = found(with_one(frames, 3, spotted))["speck"]
-    assert (severity, where) == ("fault", ["04"])
+    severity, where, what = found(with_one(frames, 3, spotted))["stray-pixels"]
+    assert (severity, where) == ("error", ["04"])
     assert f"a stray spot of 4 pixels at {x},{y}" in what
     everywhere = np.stack(frames)
     everywhere[:, y : y + 2, x : x + 2] = BODY
-    assert "speck" not in findings(list(everywhere))
+    assert "stray-pixels" not in findings(list(everywhere))
 
 
 def test_a_frame_that_the_canvas_cuts_off() -> None:
     frames = swinging(9)
     for by in ((-36, 0), (36, 0), (0, -36)):
         finding = findings(with_one(frames, 4, moved(frames[4], *by)))["cut-off"]
-        assert (finding.severity, finding.frames) == ("fault", ("walk/walk_05",))
+        assert (finding.severity, finding.frames) == ("error", ("walk/walk_05",))
     assert "cut-off" not in findings([frame[16:80, 16:80] for frame in frames])  # cut down to what is drawn
 
 
 def test_nothing_between_frames_that_show_all_of_it() -> None:
     frames = swinging(8)
     empty = np.zeros_like(frames[0])
-    assert findings(with_one(frames, 4, empty))["frame-empty"].severity == "fault"
+    assert findings(with_one(frames, 4, empty))["frame-empty"].severity == "error"
     assert findings([*frames, empty])["frame-empty"].severity == "note"
     assert findings([empty if n % 2 else frame for n, frame in enumerate(frames)])["frame-empty"].severity == "note"
-    assert findings([empty] * 4)["frame-empty"].severity == "fault"
+    assert findings([empty] * 4)["frame-empty"].severity == "error"
     assert findings([figure(x=52), empty, empty, empty])["frame-empty"].severity == "note"
 
 
 def test_one_hard_edged_frame_among_soft_ones() -> None:
     frames = swinging(8)
     finding = findings(with_one(frames, 2, swing(2, soft=False)))["edges-hard"]
-    assert (finding.severity, finding.frames) == ("doubt", ("walk/walk_03",))
+    assert (finding.severity, finding.frames) == ("warning", ("walk/walk_03",))
     assert "edges-hard" not in findings(swinging(8, soft=False))
 
 
@@ -127,7 +127,7 @@ def test_fringes_keep_the_color_of_what_was_behind(ground: int, color: str) -> N
         fringed[frame[..., 3] == 0] = 0
         frames.append(fringed.astype(np.uint8))
     severity, where, what = found(frames)["fringe"]
-    assert (severity, len(where)) == ("doubt", 5)
+    assert (severity, len(where)) == ("warning", 5)
     assert f"half-covered edges turn {color}" in what
     assert "fringe" not in findings(swinging(5, side=128))
 
@@ -144,7 +144,7 @@ def test_an_outline_and_a_shadow_are_no_fringe() -> None:
 
 @pytest.mark.parametrize(
     ("sizes", "severity"),
-    [([64, 64, 68, 64, 64], "fault"), ([64, 64, 128, 64, 64], "note"), ([60, 61, 64, 66, 70], "note")],
+    [([64, 64, 68, 64, 64], "error"), ([64, 64, 128, 64, 64], "note"), ([60, 61, 64, 66, 70], "note")],
 )
 def test_canvases_that_were_not_meant_to_differ(sizes: list[int], severity: str) -> None:
     frames = [figure(shade=n, size=(size, size)) for n, size in enumerate(sizes)]

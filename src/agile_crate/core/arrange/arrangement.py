@@ -34,7 +34,7 @@ class Considered:
     sheet: int
     way: str
     size: Size
-    full: float
+    fill_ratio: float
     verdict: str
 
 

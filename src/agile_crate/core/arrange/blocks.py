@@ -19,10 +19,10 @@ from .sheet_size import SheetLimits
 from .sheets import BoxGroup, Filling, arrange_on_sheets
 from .tight import bound
 
-ROUNDS = {"quick": 6, "steady": 24, "deep": 400}
+ROUNDS = {"quick": 6, "normal": 24, "deep": 400}
 """How many choices of shapes are tried, by effort."""
 
-BOXES = {"quick": 2_000, "steady": 10_000, "deep": 200_000}
+BOXES = {"quick": 2_000, "normal": 10_000, "deep": 200_000}
 """So many boxes are placed in all these rounds, about; at least two choices are tried."""
 
 EMPTY = 1.1

@@ -29,10 +29,10 @@ class LayoutOptions(NamedTuple):
     rules: SheetRules = SheetRules()
     aspect: float | None = 2
     turn: bool = False
-    effort: str = "steady"
-    keep_repeats: bool = False
+    effort: str = "normal"
+    store_duplicates: bool = False
     share_mirrored: bool = False
-    part_animations: bool = False
+    break_animations: bool = False
     keep_places: bool = False
     one_sheet: bool = False
 

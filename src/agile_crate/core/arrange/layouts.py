@@ -7,7 +7,8 @@ from collections.abc import Mapping
 from .layout import Arranged, Excluded, Layout, LayoutRequest
 
 KNOWN_TO_SOME: Mapping[str, str] = {
-    **dict.fromkeys(("turn", "keep_repeats", "share_mirrored", "part_animations", "keep_places"), "the tight layout"),
+    **dict.fromkeys(("turn", "store_duplicates", "share_mirrored"), "the tight layout"),
+    **dict.fromkeys(("break_animations", "keep_places"), "the tight layout"),
     **dict.fromkeys(("aspect", "effort"), "the layouts blocks and tight"),
     **dict.fromkeys(("columns", "rows"), "layouts with cells"),
     **dict.fromkeys(("cell", "down"), "layouts with cells of one size"),
@@ -49,9 +50,9 @@ def _tight(request: LayoutRequest) -> Arranged:
 
 
 LAYOUTS: Mapping[str, Layout] = {
-    "grid": Layout("columns and rows", _grid, _CELLS),
+    "grid": Layout("grid: equal cells", _grid, _CELLS),
     "strip": Layout(
-        "one row",
+        "strip: one row of cells",
         _strip,
         _CELLS,
         excluded=(
@@ -61,7 +62,7 @@ LAYOUTS: Mapping[str, Layout] = {
         ),
     ),
     "rows": Layout(
-        "one animation a row",
+        "rows: one animation per row",
         _rows,
         _CELLS,
         numbers_rows=True,
@@ -73,7 +74,7 @@ LAYOUTS: Mapping[str, Layout] = {
         ),
     ),
     "blocks": Layout(
-        "a grid for each animation",
+        "blocks: one grid per animation",
         _blocks,
         _SEARCH | {"columns", "rows"},
         trim="animation",
@@ -87,19 +88,19 @@ LAYOUTS: Mapping[str, Layout] = {
         ),
     ),
     "tight": Layout(
-        "as close as can be",
+        "tight: the smallest sheets",
         _tight,
-        _SEARCH | {"turn", "keep_repeats", "share_mirrored", "part_animations", "keep_places"},
+        _SEARCH | {"turn", "store_duplicates", "share_mirrored", "break_animations", "keep_places"},
         trim="frame",
         excluded=(
             Excluded(
-                ("keep_repeats", "share_mirrored"),
-                "{keep_repeats} and {share_mirrored} contradict each other; leave one of them out",
+                ("store_duplicates", "share_mirrored"),
+                "{store_duplicates} and {share_mirrored} contradict each other; leave one of them out",
                 together=True,
             ),
             Excluded(
-                ("one_sheet", "part_animations"),
-                "{one_sheet} and {part_animations} contradict each other; leave one of them out",
+                ("one_sheet", "break_animations"),
+                "{one_sheet} and {break_animations} contradict each other; leave one of them out",
                 together=True,
             ),
         ),

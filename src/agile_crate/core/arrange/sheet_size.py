@@ -50,7 +50,7 @@ class SheetLimits:
     margin: int = 0
     gap: int = 0
     turn: bool = False
-    effort: str = "steady"
+    effort: str = "normal"
 
     @property
     def inside(self) -> Size:

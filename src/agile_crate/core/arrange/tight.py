@@ -33,7 +33,7 @@ Laid = list[tuple[tuple[int, int], int, int]]
 """Boxes as they lie: width and height, left and top edge."""
 
 
-EFFORTS = {"quick": (500, 1_000), "steady": (1_000, 44_000), "deep": (5_000, 5_000_000)}
+EFFORTS = {"quick": (500, 1_000), "normal": (1_000, 44_000), "deep": (5_000, 5_000_000)}
 """How much work may be done: so much for each box, and so much times the root of their number. Looking at a width is
 one, placing a box some more; compiled, 1,000 take about as long as decoding a frame of 64×64."""
 
@@ -89,7 +89,7 @@ def arrange(sizes: Sizes, limits: SheetLimits) -> ArrangedSheet | None:
     return found
 
 
-def lowest(sizes: Sizes, width: int, effort: str = "steady") -> int:
+def lowest(sizes: Sizes, width: int, effort: str = "normal") -> int:
     """The least height found for all boxes on a sheet of this width, without gaps."""
     found = _TightSearch(sizes, SheetLimits(SheetRules(Size(width, 1 << 30)), None, effort=effort), width).result()
     assert found is not None, "a strip without end holds everything"

@@ -30,7 +30,7 @@ def arranged_tightly(request: LayoutRequest) -> Arranged:
     limits = options.limits
     refuse_larger_than_sheet(pictures, limits)
     owners: list[tuple[int, Mirror]] = [(index, "") for index in range(len(pictures))]
-    if not options.keep_repeats:
+    if not options.store_duplicates:
         owners = shared(pictures, options.share_mirrored, request.skins)
     sizes = [picture.stored_box.size for picture in pictures]
     # A game loads an animation by its sheet, so its boxes stay together; stills are loaded one by one. Frames of which
@@ -41,7 +41,7 @@ def arranged_tightly(request: LayoutRequest) -> Arranged:
         indices = range(first, first + len(sequence.frames))
         first = indices.stop
         owned = dict.fromkeys(owners[index][0] for index in indices if min(sizes[owners[index][0]]) > 0)
-        groups.append(BoxGroup(tuple(owned), loose=sequence.name is None or options.part_animations))
+        groups.append(BoxGroup(tuple(owned), loose=sequence.name is None or options.break_animations))
     numbers = [number for number, group in enumerate(groups) if group.boxes]
     filled = [groups[number] for number in numbers]
     remarks: list[Message] = []
@@ -165,7 +165,7 @@ def _sharing_remarks(owners: Sequence[tuple[int, Mirror]], sizes: Sequence[Size]
         saved = sum(sizes[index].w * sizes[index].h for index in copies)
         how = f", {len(mirrored):,} of them mirrored" if mirrored else ""
         yield message(
-            "{} stored with another of the same pixels{}: {} fewer ({keep_repeats} stores all)",
+            "{} stored with another of the same pixels{}: {} fewer ({store_duplicates} stores all)",
             counted(len(copies), "frame"),
             how,
             counted(saved, "pixel"),
@@ -197,7 +197,7 @@ def _parting_remarks(
             saved += f"{', ' if saved else ''}{1 - fewer / pixels:.0%} fewer pixels" if fewer < pixels else ""
             yield message(
                 "sheet {} is {:.0%} full, because animations such as {} stay on one sheet each; parting them "
-                "would need {} ({part_animations})",
+                "would need {} ({break_animations})",
                 number + 1,
                 full,
                 quoted(names[largest] or ""),

@@ -14,9 +14,9 @@ from ..model.crate import Animation, Crate, Frame
 from ..pixels import Pixels
 from ..text import counted, joined, measured, quoted
 
-Kind = Literal["came", "went", "canvas", "pixels", "pivot", "moved", "timing", "sheet"]
+Kind = Literal["added", "removed", "canvas", "pixels", "pivot", "moved", "timing", "sheet"]
 
-ORDER: tuple[Kind, ...] = ("sheet", "came", "went", "canvas", "pixels", "pivot", "timing", "moved")
+ORDER: tuple[Kind, ...] = ("sheet", "added", "removed", "canvas", "pixels", "pivot", "timing", "moved")
 """What matters most to whoever uses the crate comes first; where a frame lies on its sheet comes last."""
 
 
@@ -35,8 +35,8 @@ class Change:
 
 NOUNS = {
     "sheet": ("sheet changed", "sheets changed"),
-    "came": ("came", "came"),
-    "went": ("went", "went"),
+    "added": ("added", "added"),
+    "removed": ("removed", "removed"),
     "canvas": ("canvas changed", "canvases changed"),
     "pixels": ("picture changed", "pictures changed"),
     "pivot": ("pivot moved", "pivots moved"),
@@ -86,10 +86,10 @@ def _of_frames(old: Crate, new: Crate, old_frame: Draw, new_frame: Draw) -> Iter
     names = {frame.name for frame in new.frames}
     for frame in old.frames:
         if frame.name not in names:
-            yield Change("went", frame.name, "is no longer there")
+            yield Change("removed", frame.name, "is no longer there")
     for index, frame in enumerate(new.frames):
         if frame.name not in before:
-            yield Change("came", frame.name, f"is new, {measured(frame.canvas)}")
+            yield Change("added", frame.name, f"is new, {measured(frame.canvas)}")
             continue
         was = old.frames[before[frame.name]]
         if frame.canvas != was.canvas:
@@ -130,11 +130,11 @@ def _of_animations(old: Crate, new: Crate) -> Iterator[Change]:
     after = {animation.name for animation in new.animations}
     for animation in old.animations:
         if animation.name not in after:
-            yield Change("went", animation.name, "animation is no longer there")
+            yield Change("removed", animation.name, "animation is no longer there")
     for animation in new.animations:
         was = before.get(animation.name)
         if was is None:
-            yield Change("came", animation.name, f"new animation of {counted(len(animation.frames), 'frame')}")
+            yield Change("added", animation.name, f"new animation of {counted(len(animation.frames), 'frame')}")
             continue
         for what in _timing(old, was, new, animation):
             yield Change("timing", animation.name, what)

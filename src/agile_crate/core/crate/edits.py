@@ -98,15 +98,15 @@ def _shown(frame: Frame) -> NDArray[np.bool_]:
     return np.rot90(mask, -1) if frame.turned else mask
 
 
-def laid_over(picture: Picture, edit: Edit, alpha_floor: int) -> Picture | None:
+def laid_over(picture: Picture, edit: Edit, trim_alpha: int) -> Picture | None:
     """A picture before trimming with an edit laid over it; None if its source is not what it was when it was painted
-    on, or has another place on its canvas. `alpha_floor` is up to which alpha trimming may have cut off."""
+    on, or has another place on its canvas. `trim_alpha` is up to which alpha trimming may have cut off."""
     part = part_of(edit.frame)
     if picture.canvas != edit.frame.canvas:
         return None
     source = on_canvas(picture.pixels, picture.offset, picture.canvas)
     drawn = as_seen_by_readers(cut_out(source, part), edit.crate)
-    visible = source[..., 3] > alpha_floor
+    visible = source[..., 3] > trim_alpha
     visible[part.y : part.bottom, part.x : part.right] = False
     if crc_of(drawn) != edit.frame.crc or visible.any():
         return None

@@ -12,14 +12,14 @@ def skins_of(crate: Crate) -> list[str]:
 
 def with_skin(crate: Crate, name: str) -> Crate:
     """The crate whose sheets are those of a skin, in place of its own. What is known of the base's pixels (digests,
-    touches) does not hold for it. A plain skin has straight alpha and no background. KeyError if there is none."""
+    edits) does not hold for it. A plain skin has straight alpha and no background. KeyError if there is none."""
     sheets = []
     is_plain = False
     for sheet in crate.sheets:
         skin = {one.name: one for one in sheet.skins}[name]
         is_plain = skin.plain
         sheets.append(sheet._replace(image=skin.image, sha256=skin.sha256, skins=()))
-    frames = tuple(frame._replace(crc="", touched=False) for frame in crate.frames)
+    frames = tuple(frame._replace(crc="", edited=False) for frame in crate.frames)
     if is_plain:
         crate = crate._replace(alpha="straight", background="")
     return crate._replace(sheets=tuple(sheets), frames=frames)

@@ -53,7 +53,7 @@ class SheetSummary:
     count: int
     boxes: int
     empty_cells: int
-    full: float
+    fill_ratio: float
     gpu_bytes: int
     edge_repeat: int
     blocks: tuple[BlockSummary, ...]
@@ -123,7 +123,7 @@ def _sheet_summary(
         count=len(indices),
         boxes=sum(1 for box in boxes if box.w and box.h),
         empty_cells=cells.columns * cells.rows - len(indices) if cells else 0,
-        full=sum(box.w * box.h for box in boxes) / area,
+        fill_ratio=sum(box.w * box.h for box in boxes) / area,
         gpu_bytes=area * GPU_BYTES_PER_PIXEL,
         edge_repeat=sheet.edge_repeat,
         blocks=blocks,

@@ -38,7 +38,7 @@ class Cutting:
     boxes: tuple[Box, ...]
     rows: tuple[int, ...]
     parted: tuple[Parted, ...] = ()
-    doubts: tuple[Message, ...] = ()
+    warnings: tuple[Message, ...] = ()
 
 
 class Parted(NamedTuple):
@@ -64,7 +64,7 @@ def cells_of(
 
     Raises UsageError when not one cell fits, or when the columns and rows asked for do not divide the sheet.
     """
-    doubts: list[Message] = []
+    warnings: list[Message] = []
     if cell is None:
         sides = [
             (side - 2 * margin - (count - 1) * gap) / count for side, count in zip(size, (columns, rows), strict=True)
@@ -74,7 +74,7 @@ def cells_of(
                 f"{columns} × {rows} cells do not divide a sheet of {measured(size)} with margin {margin} "
                 f"and gap {gap}: a cell would be {sides[0]:g} × {sides[1]:g} pixels"
             )
-        return Cells(Size(int(sides[0]), int(sides[1])), columns, rows, margin, gap), doubts
+        return Cells(Size(int(sides[0]), int(sides[1])), columns, rows, margin, gap), warnings
     counts = [(side - 2 * margin + gap) // (length + gap) for side, length in zip(size, cell, strict=True)]
     if min(counts) < 1:
         raise UsageError(f"a cell of {measured(cell)} is larger than the sheet, {measured(size)}")
@@ -82,15 +82,17 @@ def cells_of(
     left = Size(size.w - cells.extent.w, size.h - cells.extent.h)
     for number, word in ((left.w, "at the right"), (left.h, "at the bottom")):
         if number:
-            doubts.append(
+            warnings.append(
                 Message(
                     f"{counted(number, 'pixel')} {word} are left over: {measured(cell)} cells may be the wrong size"
                 )
             )
-    return cells, doubts
+    return cells, warnings
 
 
-def cut_cells(sheet: Pixels, cells: Cells, keep_empty: bool, limits: Limits, doubts: Sequence[Message] = ()) -> Cutting:
+def cut_cells(
+    sheet: Pixels, cells: Cells, keep_empty: bool, limits: Limits, warnings: Sequence[Message] = ()
+) -> Cutting:
     """The cells of a sheet, row by row, as views. Cells in which nothing is visible are left out unless asked for.
 
     Raises InputError when there are more cells than a crate may have frames.
@@ -104,32 +106,32 @@ def cut_cells(sheet: Pixels, cells: Cells, keep_empty: bool, limits: Limits, dou
         kept = [box for box in here if keep_empty or cut_out(sheet, box)[..., 3].any()]
         boxes += kept
         rows.append(len(kept))
-    return Cutting(tuple(cut_out(sheet, box) for box in boxes), tuple(boxes), tuple(rows), doubts=tuple(doubts))
+    return Cutting(tuple(cut_out(sheet, box) for box in boxes), tuple(boxes), tuple(rows), warnings=tuple(warnings))
 
 
 def cut_boxes(sheet: Pixels, boxes: Sequence[Box]) -> Cutting:
     """Parts of a sheet, as views, in the order given, all of them in one row. Boxes must lie on the sheet."""
-    doubts: list[Message] = []
+    warnings: list[Message] = []
     x, y, w, h = np.array(boxes).T
     for index, box in enumerate(boxes):
         across = np.minimum(x + w, box.right) > np.maximum(x, box.x)
         shared = np.flatnonzero(across & (np.minimum(y + h, box.bottom) > np.maximum(y, box.y)))
-        doubts += [
+        warnings += [
             Message(f"boxes {other + 1} and {index + 1} overlap: what lies in both is in both frames")
             for other in shared[shared < index].tolist()
         ]
-        if len(doubts) >= MOST_OVERLAPS:
+        if len(warnings) >= MOST_OVERLAPS:
             break
-    return Cutting(tuple(cut_out(sheet, box) for box in boxes), tuple(boxes), (len(boxes),), doubts=tuple(doubts))
+    return Cutting(tuple(cut_out(sheet, box) for box in boxes), tuple(boxes), (len(boxes),), warnings=tuple(warnings))
 
 
-def cut_islands(sheet: Pixels, join: int, limits: Limits, part: bool = False) -> Cutting:
+def cut_islands(sheet: Pixels, join: int, limits: Limits, split_touching: bool = False) -> Cutting:
     """The islands of a sheet: visible pixels that touch, corners included, or lie less than `join` pixels apart. With
-    `part`, those that seem to be several figures are parted where they are thinnest.
+    `split_touching`, those that seem to be several figures are parted where they are thinnest.
 
     Each picture is an island's box, a new array with that island's pixels alone. Reading order: an island belongs to a
     row if it overlaps it vertically by half of its height; rows go down, islands within a row go right.
-    Cost: connected components by SciPy, linear in the pixels; see `look.part` for the seams.
+    Cost: connected components by SciPy, linear in the pixels; see `core.cut.touching` for the seams.
     """
     from scipy import ndimage
 
@@ -151,7 +153,7 @@ def cut_islands(sheet: Pixels, join: int, limits: Limits, part: bool = False) ->
         if x.stop
     ]
     parted: list[Parted] = []
-    if part:
+    if split_touching:
         parting = _Parting(sheet[..., 3], labels, parted)
         found = parting.parted(found, across=True)
         found = [island for row in _in_rows(found) for island in parting.parted(row, across=False)]
@@ -160,8 +162,8 @@ def cut_islands(sheet: Pixels, join: int, limits: Limits, part: bool = False) ->
         return Cutting((), (), ())
     pictures = tuple(_island(sheet, labels, label, box) for row in rows for label, box in row)
     boxes = tuple(box for row in rows for _, box in row)
-    doubts = (*_crumbs(rows), *_touching(rows, part))
-    return Cutting(pictures, boxes, tuple(map(len, rows)), tuple(parted), doubts)
+    warnings = (*_crumbs(rows), *_touching(rows, split_touching))
+    return Cutting(pictures, boxes, tuple(map(len, rows)), tuple(parted), warnings)
 
 
 @dataclass(slots=True)
@@ -247,7 +249,7 @@ def _usual(sides: Sequence[int]) -> float | None:
 
 
 def _touching(rows: Sequence[Sequence[tuple[int, Box]]], were_parted: bool) -> list[Message]:
-    doubts: list[Message] = []
+    warnings: list[Message] = []
     number = 0
     for row in rows:
         usual = _usual([box.w for _, box in row])
@@ -255,7 +257,7 @@ def _touching(rows: Sequence[Sequence[tuple[int, Box]]], were_parted: bool) -> l
             number += 1
             if usual is not None and box.w >= TOO_WIDE * usual:
                 what = f"island {number} at {box.x},{box.y} is {box.w} pixels wide where its row has {usual:g}"
-                advice = message("two figures may touch there; {part} parts them, or cut by cells")
+                advice = message("two figures may touch there; {split_touching} splits them, or cut by cells")
                 whole = "it is thick everywhere, and was left whole"
-                doubts.append(message("{}: {}", what, whole if were_parted else advice))
-    return doubts
+                warnings.append(message("{}: {}", what, whole if were_parted else advice))
+    return warnings

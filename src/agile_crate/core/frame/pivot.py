@@ -21,9 +21,9 @@ class GroundContact(NamedTuple):
     right: int
 
 
-def ground_of(picture: Picture, alpha_floor: int = 0) -> GroundContact | None:
+def ground_of(picture: Picture, trim_alpha: int = 0) -> GroundContact | None:
     """Where a picture meets the ground; None if nothing is visible."""
-    shows = picture.pixels[..., 3] > alpha_floor
+    shows = picture.pixels[..., 3] > trim_alpha
     rows = np.flatnonzero(shows.any(axis=1))
     if len(rows) == 0:
         return None

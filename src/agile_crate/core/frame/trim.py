@@ -10,9 +10,9 @@ from .visible import cut_out, visible_box, within
 EMPTY = Box(0, 0, 0, 0)
 
 
-def visible_on_canvas(picture: Picture, alpha_floor: int = 0) -> Box | None:
+def visible_on_canvas(picture: Picture, trim_alpha: int = 0) -> Box | None:
     """What is visible of a picture, on its canvas."""
-    box = visible_box(picture.pixels, alpha_floor)
+    box = visible_box(picture.pixels, trim_alpha)
     return box.moved(picture.offset) if box else None
 
 

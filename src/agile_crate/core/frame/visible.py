@@ -25,9 +25,9 @@ def box_of(mask: NDArray[np.bool_]) -> Box | None:
     return Box(left, top, right - left, bottom - top)
 
 
-def visible_box(pixels: Pixels, alpha_floor: int = 0) -> Box | None:
+def visible_box(pixels: Pixels, trim_alpha: int = 0) -> Box | None:
     """The smallest box that holds every pixel of alpha above the floor; None if there is none."""
-    return box_of(pixels[..., 3] > alpha_floor)
+    return box_of(pixels[..., 3] > trim_alpha)
 
 
 def union(boxes: Iterable[Box]) -> Box | None:

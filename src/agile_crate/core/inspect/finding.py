@@ -11,21 +11,21 @@ from ..message import Message, message, setting
 from ..pixels import Pixels
 from .facts import FrameFacts
 
-FAULT, DOUBT, NOTE = "fault", "doubt", "note"
-SEVERITIES = (FAULT, DOUBT, NOTE)
+ERROR, WARNING, NOTE = "error", "warning", "note"
+SEVERITIES = (ERROR, WARNING, NOTE)
 """Nearly always wrong; worth a look; good to know."""
 
 CODES = {
     "picture-unreadable": "a picture that cannot be read",
-    "name-twice": "two pictures with one name",
+    "name-duplicate": "two pictures with one name",
     "number-missing": "a number is missing",
-    "number-twice": "a number appears twice",
+    "number-duplicate": "a number appears twice",
     "number-digits": "numbers with different numbers of digits",
     "number-unpadded": "numbers beyond nine without zeros before the others",
     "name-case": "names that differ only in case",
-    "name-says-nothing": "a name that says nothing",
-    "file-odd": "a picture beside an animation that is no frame of it",
-    "colors-foreign": "a color profile or gamma other than sRGB",
+    "name-generic": "a name that says nothing",
+    "file-unrelated": "a picture beside an animation that is no frame of it",
+    "color-profile": "a color profile or gamma other than sRGB",
     "light-infinite": "infinite light in a render",
     "canvas-differs": "canvases of different sizes in one animation",
     "scale-uneven": "a canvas that the wanted scale does not divide",
@@ -34,18 +34,18 @@ CODES = {
     "background-checkered": "no transparency, but a checkerboard painted",
     "alpha-none": "no transparency at all",
     "haze": "alpha too faint to see, which a trim keeps",
-    "speck": "a stray spot far from the figure",
+    "stray-pixels": "a stray spot far from the figure",
     "cut-off": "art that the canvas cuts off",
     "cycle": "a motion that starts over",
     "closing": "a last frame that equals the first",
-    "copies": "exact copies",
-    "copies-nearly": "neighbors that hardly differ",
+    "duplicates": "exact copies",
+    "near-duplicates": "neighbors that hardly differ",
     "jump": "one frame out of place",
-    "exchanged": "two frames in the wrong order",
-    "size-departs": "one frame larger or smaller than the others",
+    "frames-swapped": "two frames in the wrong order",
+    "size-differs": "one frame larger or smaller than the others",
     "wobble": "feet and center of mass that move",
     "ground-differs": "animations of one character that stand on different lines",
-    "color-departs": "one frame in another tint",
+    "tint-differs": "one frame in another tint",
     "edges-soft": "soft edges in hard-edged work",
     "edges-hard": "hard edges in soft-edged work",
     "fringe": "edges that keep the color of an old background",

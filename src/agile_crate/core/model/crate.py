@@ -32,7 +32,7 @@ class Frame(NamedTuple):
 
     `box` is as stored; with `turned` the pixels lie there rotated by 90° clockwise, so the upright size is (h, w).
     `canvas`, `offset`, `pivot` and `box` are in pixels of this crate. `crc` is of its pixels as the source gave them
-    (`core.crate.edits`), empty where it is not known; `touched`: somebody painted on it since.
+    (`core.crate.edits`), empty where it is not known; `edited`: somebody painted on it since.
     """
 
     name: str
@@ -45,7 +45,7 @@ class Frame(NamedTuple):
     mirror: Mirror = ""
     shape: Shape | None = None
     crc: str = ""
-    touched: bool = False
+    edited: bool = False
 
     @property
     def upright(self) -> Size:

@@ -38,7 +38,7 @@ Steps = tuple[tuple[str, Callable[[Settings], bool]], ...]
 COLOR_STEPS: Steps = (
     ("color_key", lambda settings: settings.color_key is not None),
     ("scale", lambda settings: bool(settings.fit) or settings.scale != 1),
-    ("clear_below", lambda settings: settings.clear_below > 0),
+    ("clear_alpha", lambda settings: settings.clear_alpha > 0),
     ("hard_alpha", lambda settings: settings.hard_alpha > 0),
     ("palette", lambda settings: bool(settings.colors or settings.palette)),
 )
@@ -56,7 +56,7 @@ LAST_STEPS: Steps = (
     ("pivots", lambda settings: settings.snap_pivot or settings.pivot != PerAnimation(None)),
     ("fill_under", lambda settings: settings.fill_under),
     ("shapes", lambda settings: bool(settings.shape)),
-    ("offsets", lambda settings: settings.forget_offsets),
+    ("offsets", lambda settings: settings.no_offsets),
 )
 
 BATCH_PIXELS = 1 << 18
@@ -99,7 +99,7 @@ def wanted(steps: Steps, settings: Settings) -> Iterator[Step[Any, Any]]:
 def needs_no_pixels(settings: Settings) -> bool:
     """Return True if nothing but the sizes of frames decides on what is done to them before they are drawn."""
     steps = wanted((*COLOR_STEPS, *CANVAS_STEPS, *TRIM, *LAST_STEPS), settings)
-    tells_duplicates = settings.drop_copies or settings.drop_closing
+    tells_duplicates = settings.drop_duplicates or settings.drop_closing
     return settings.has_one_cell and not tells_duplicates and not any(step.looks(settings) for step in steps)
 
 
@@ -145,7 +145,7 @@ def prepare(
             factor = decision.parameters[0].factor if decision.parameters else Fraction(1)
     for step in wanted(CANVAS_STEPS, settings):
         walk.take(step)
-    lost = _lay_over(walk.pictures[0], edits, settings.alpha_floor) if edits else ()
+    lost = _lay_over(walk.pictures[0], edits, settings.trim_alpha) if edits else ()
     untrimmed: list[tuple[Untrimmed, ...]] = [() for _ in walk.pictures]
     for step in wanted(TRIM, settings):
         decision = walk.decide(step)
@@ -157,7 +157,7 @@ def prepare(
     if for_proof and settings.trimming == "off":
         untrimmed = [tuple(Untrimmed(one, one.stored_box) for one in pictures) for pictures in walk.pictures]
     if kept := [name for name in edits if name not in lost]:
-        walk.remarks.append(Message(f"touches kept on {counted(len(kept), 'frame')}: {few(map(shown, kept))}"))
+        walk.remarks.append(Message(f"edits kept on {counted(len(kept), 'frame')}: {few(map(shown, kept))}"))
     prepared = (
         variant._replace(pictures=tuple(pictures), untrimmed=before)
         for variant, pictures, before in zip(walk.variants, walk.pictures, untrimmed, strict=True)
@@ -220,13 +220,13 @@ class _Walk:
             pictures[index] = made
 
 
-def _lay_over(pictures: list[Picture], edits: Edits, alpha_floor: int) -> tuple[str, ...]:
+def _lay_over(pictures: list[Picture], edits: Edits, trim_alpha: int) -> tuple[str, ...]:
     """Lay edits over the pictures of their names, in place; return the names of those that do not fit."""
     from ...core.crate.edits import laid_over
 
     left = dict(edits)
     for index, picture in enumerate(pictures):
-        if picture.name in left and (made := laid_over(picture, left[picture.name], alpha_floor)):
+        if picture.name in left and (made := laid_over(picture, left[picture.name], trim_alpha)):
             pictures[index] = made
             del left[picture.name]
     return tuple(left)

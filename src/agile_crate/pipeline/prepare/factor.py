@@ -54,7 +54,7 @@ def drawing_of(picture: Picture, settings: Settings) -> Drawing:
         return Drawing(picture.canvas, None)
     fine = max(1, FINE // max(picture.canvas)) if picture.vector else 1
     looked_at = made_of_size(picture, scaling_of(settings, fine))
-    return Drawing(picture.canvas, visible_on_canvas(looked_at, settings.alpha_floor), fine)
+    return Drawing(picture.canvas, visible_on_canvas(looked_at, settings.trim_alpha), fine)
 
 
 def art_together(drawing: Drawing, other: Drawing, is_plain: bool) -> Drawing:

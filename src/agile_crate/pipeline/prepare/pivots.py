@@ -31,7 +31,7 @@ def asks_for_feet(settings: Settings) -> bool:
 
 
 def fact(picture: Picture, settings: Settings) -> Stance:
-    ground = ground_of(picture, settings.alpha_floor) if asks_for_feet(settings) else None
+    ground = ground_of(picture, settings.trim_alpha) if asks_for_feet(settings) else None
     return Stance(picture.pivot, picture.canvas, ground, picture.flipped)
 
 

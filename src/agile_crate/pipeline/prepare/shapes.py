@@ -28,7 +28,7 @@ class Silhouette(NamedTuple):
 
 
 def fact(picture: Picture, settings: Settings) -> Silhouette:
-    mask = picture.pixels[..., 3] > settings.alpha_floor
+    mask = picture.pixels[..., 3] > settings.trim_alpha
     canvas, part = picture.canvas, picture.part
     if picture.flipped:
         mask, part = mask[:, ::-1], Box(canvas.w - part.right, part.y, part.w, part.h)

@@ -25,17 +25,17 @@ class Rim(NamedTuple):
 
 
 def fact(picture: Picture, settings: Settings) -> Rim:
-    seen = visible_on_canvas(picture, settings.alpha_floor)
-    if picture.source is not None and (before := visible_box(picture.source, settings.alpha_floor)):
+    seen = visible_on_canvas(picture, settings.trim_alpha)
+    if picture.source is not None and (before := visible_box(picture.source, settings.trim_alpha)):
         seen = union((before, seen or before))  # else an edit that erases would be cut off, and forgotten
-    is_faint = seen is None and settings.alpha_floor > 0 and bool(picture.pixels[..., 3].any())
+    is_faint = seen is None and settings.trim_alpha > 0 and bool(picture.pixels[..., 3].any())
     return Rim(seen, picture.canvas, is_faint)
 
 
 def decide(facts: Iterable[Rim], lineup: Lineup, settings: Settings) -> Decision[Box]:
     rims = list(facts)
     faint = [name for name, rim in zip(lineup.names, rims, strict=True) if rim.is_faint]
-    warnings = warning_of_empty(faint, lineup, "alpha_floor", settings.alpha_floor) if settings.alpha_floor else ()
+    warnings = warning_of_empty(faint, lineup, "trim_alpha", settings.trim_alpha) if settings.trim_alpha else ()
     boxes = [rim.seen and _with_cushion(rim.seen, settings.cushion) for rim in rims]
     if settings.trimming == "frame":
         kept = [box or EMPTY for box in boxes]

@@ -38,7 +38,7 @@ function setReel() {
 /** What is to be seen of a show at first sight: that something was found about it, and that it changed. */
 function dotsOf(show) {
   const names = show.frames.map((index) => stage.crate.document.frames[index].name), dots = [];
-  const found = names.flatMap((name) => foundOn.get(name) ?? []), worst = ["fault", "doubt", "note"].find((one) => found.some((finding) => finding.severity === one));
+  const found = names.flatMap((name) => foundOn.get(name) ?? []), worst = ["error", "warning", "note"].find((one) => found.some((finding) => finding.severity === one));
   if (worst) dots.push([worst, found[0].what]);
   if (differs.has(show.name) || names.some((name) => differs.has(name))) dots.push(["accent", "not as it was before"]);
   return dots;

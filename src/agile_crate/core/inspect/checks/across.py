@@ -12,10 +12,11 @@ from ...message import Message, message, setting
 from ...names import clashes
 from ...text import counted, few, measured, quoted
 from ..facts import FrameFacts
-from ..finding import DOUBT, NOTE, Finding, Surveyed, codes, finding, left_out
+from ..finding import NOTE, WARNING, Finding, Surveyed, codes, finding, left_out
 from ..robust import usual
 
-NAME_CASE, FILE_ODD, GROUND_DIFFERS, MIRROR_IMAGE = codes("name-case", "file-odd", "ground-differs", "mirror-image")
+NAME_CASE, FILE_UNRELATED = codes("name-case", "file-unrelated")
+GROUND_DIFFERS, MIRROR_IMAGE = codes("ground-differs", "mirror-image")
 
 LEFTOVER = re.compile(
     r"[ _.-]*(?:copy|old|new|final|alt|bak|backup|test|[a-z])(?:[ _.-]*\(?[0-9]+\)?)?|[ _]*\([0-9]+\)", re.IGNORECASE
@@ -50,12 +51,12 @@ def names_alike(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
     names = [frame.name for sequence in sequences for frame in sequence.frames]
     for group, why in clashes(list(dict.fromkeys(names)), ".png"):
         what = f"these names {why}: some file systems and engines cannot tell them apart"
-        yield Finding(NAME_CASE, DOUBT, group[0], group, what, Message("rename one"))
+        yield Finding(NAME_CASE, WARNING, group[0], group, what, Message("rename one"))
     for group, why in clashes([sequence.name for sequence in sequences if sequence.name is not None]):
         frames = tuple(sequence.frames[0].name for sequence in sequences if sequence.name in group)
         what = f"the animations {few(map(quoted, group))} {why}: some file systems and engines cannot tell them apart"
         remedy = message("rename the files of one, or give {}", setting("rename", f"{group[1]}=NAME"))
-        yield Finding(NAME_CASE, DOUBT, group[0], frames, what, remedy)
+        yield Finding(NAME_CASE, WARNING, group[0], frames, what, remedy)
 
 
 def odd_files(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
@@ -79,13 +80,13 @@ def odd_files(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
         if counts[owner.label] <= MOST_LEFT:
             wider = _widening(frame, sequences)
             what = f"lies beside {quoted(owner.label)} and is no frame of it, but seems left over{wider}"
-            yield finding(sequence, FILE_ODD, DOUBT, [frame], what, left_out([frame.name]))
+            yield finding(sequence, FILE_UNRELATED, WARNING, [frame], what, left_out([frame.name]))
             reported.add(frame.name)
     frames = [frame for sequence in sequences for frame in sequence.frames]
     widest = max(frames, key=lambda frame: frame.canvas.w * frame.canvas.h, default=None)
     if widest and widest.name not in reported and (more := _widening(widest, sequences)):
         sequence = next(sequence for sequence in sequences if widest in sequence.frames)
-        yield finding(sequence, FILE_ODD, DOUBT, [widest], more.lstrip("; "), left_out([widest.name]))
+        yield finding(sequence, FILE_UNRELATED, WARNING, [widest], more.lstrip("; "), left_out([widest.name]))
 
 
 def _beside(name: str, owners: dict[str, Surveyed]) -> Surveyed | None:
@@ -150,7 +151,7 @@ def _off_the_ground(sequence: Surveyed, line: int, most: int, others: Sequence[s
         if fits
         else f"export it {counted(abs(by), 'pixel')} further {'down' if by > 0 else 'up'}"
     )
-    return finding(sequence, GROUND_DIFFERS, DOUBT, (), what, remedy)
+    return finding(sequence, GROUND_DIFFERS, WARNING, (), what, remedy)
 
 
 def mirrors(sequences: Sequence[Surveyed]) -> Iterator[Finding]:

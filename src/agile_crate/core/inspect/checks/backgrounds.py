@@ -14,7 +14,7 @@ from ...frame.options import ColorKey
 from ...message import setting
 from ...pixels import Pixels
 from ..facts import FrameFacts
-from ..finding import FAULT, NOTE, Finding, Surveyed, codes, finding, some_of
+from ..finding import ERROR, NOTE, Finding, Surveyed, codes, finding, some_of
 from ..ground import MOST_OF_RIM, NEAR, rim_of
 
 BACKGROUND_SOLID, BACKGROUND_CHECKERED, ALPHA_NONE = codes("background-solid", "background-checkered", "alpha-none")
@@ -39,12 +39,12 @@ def background(sequence: Surveyed) -> Iterator[Finding]:
     if checkered:
         what = "no transparency, but a checkerboard painted, as programs show it: it will be drawn in the game"
         yield finding(
-            sequence, BACKGROUND_CHECKERED, FAULT, checkered, what, "export again, as PNG with its transparency"
+            sequence, BACKGROUND_CHECKERED, ERROR, checkered, what, "export again, as PNG with its transparency"
         )
     if solid:
         color = Counter(frame.ground.color for frame in solid if frame.ground).most_common(1)[0][0]
         what = f"no transparency: the background is solid {color.hex} and will be drawn"
-        yield finding(sequence, BACKGROUND_SOLID, FAULT, solid, what, _key(sequence, solid, color))
+        yield finding(sequence, BACKGROUND_SOLID, ERROR, solid, what, _key(sequence, solid, color))
     if opaque and not solid and not checkered and len(opaque) == len(sequence.frames):
         what = "no transparency at all: right for a tile or a backdrop, not for a figure"
         yield finding(sequence, ALPHA_NONE, NOTE, opaque, what, "export with transparency if it is a figure")

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from ...message import message
 from ...text import few, measured
-from ..finding import DOUBT, FAULT, NOTE, Finding, Surveyed, codes, finding
+from ..finding import ERROR, NOTE, WARNING, Finding, Surveyed, codes, finding
 
 CANVAS_DIFFERS, SCALE_UNEVEN = codes("canvas-differs", "scale-uneven")
 
@@ -39,7 +39,7 @@ def canvases(sequence: Surveyed) -> Iterator[Finding]:
     yield finding(
         sequence,
         CANVAS_DIFFERS,
-        FAULT if len(slips) == len(odd) and len(odd) * FEW <= len(sequence.frames) else NOTE,
+        ERROR if len(slips) == len(odd) and len(odd) * FEW <= len(sequence.frames) else NOTE,
         odd,
         what,
         remedy,
@@ -52,4 +52,4 @@ def scaling(sequence: Surveyed) -> Iterator[Finding]:
     if uneven:
         w, h = (float(side * sequence.scale) for side in uneven[0].canvas)
         what = f"the canvas {measured(uneven[0].canvas)} scales to {w:g} × {h:g}: edges fall between pixels and blur"
-        yield finding(sequence, SCALE_UNEVEN, DOUBT, uneven, what, "export on a canvas that the scale divides")
+        yield finding(sequence, SCALE_UNEVEN, WARNING, uneven, what, "export on a canvas that the scale divides")

@@ -10,12 +10,12 @@ from numpy.typing import NDArray
 from ...message import message
 from ...rounding import half_up
 from ..facts import FrameFacts
-from ..finding import FAULT, NOTE, Finding, Surveyed, codes, finding
+from ..finding import ERROR, NOTE, Finding, Surveyed, codes, finding
 from ..miniature import Miniature
 from ..robust import median
 from .motion import LEAST_FOR_PATH, unusual
 
-COLOR_DEPARTS, COLORS_MANY = codes("color-departs", "colors-many")
+TINT_DIFFERS, COLORS_MANY = codes("tint-differs", "colors-many")
 
 LEAST_SUSPECT = 2.0
 """Levels of 255 that a frame's mean color lies off its neighbors' for a closer look."""
@@ -79,7 +79,7 @@ def tinted(sequence: Surveyed) -> Iterator[Finding]:
         names = zip(("red", "green", "blue"), tint, strict=True)
         shift = ", ".join(f"{name} {half_up(value):+d}" for name, value in names)
         what = f"is drawn as its neighbors are, in another tint ({shift}): the figure flickers"
-        yield finding(sequence, COLOR_DEPARTS, FAULT, [frame], what, "export it again with the others' colors")
+        yield finding(sequence, TINT_DIFFERS, ERROR, [frame], what, "export it again with the others' colors")
 
 
 def _mean(sketch: NDArray[np.float32]) -> NDArray[np.float64] | None:

@@ -9,7 +9,7 @@ from ...message import setting
 from ...model.geometry import Box
 from ...text import counted, joined
 from ..facts import FrameFacts, Touch, frame_facts
-from ..finding import DOUBT, FAULT, NOTE, Finding, Surveyed, codes, finding
+from ..finding import ERROR, NOTE, WARNING, Finding, Surveyed, codes, finding
 from ..robust import Usual, usual
 
 CUT_OFF, EDGES_SOFT, EDGES_HARD, FRINGE = codes("cut-off", "edges-soft", "edges-hard", "fringe")
@@ -50,10 +50,10 @@ def cut_off(sequence: Surveyed) -> Iterator[Finding]:
             continue
         is_rare = len(frames) > FEW and len(reaching) * FEW <= len(frames)
         if is_rare:
-            cut, severity = _diminished(frames, reaching, side, area), FAULT
+            cut, severity = _diminished(frames, reaching, side, area), ERROR
         elif side != "bottom":  # there it stands
             cut = [frame for frame in reaching if _is_cut(frame, side, LEAST_SHARE)]
-            severity = FAULT if _is_figure(cut, side, area) else NOTE
+            severity = ERROR if _is_figure(cut, side, area) else NOTE
         else:
             continue
         if cut:
@@ -112,13 +112,13 @@ def kinds_of_edges(sequence: Surveyed) -> Iterator[Finding]:
     soft = [frame for frame in seen if frame.partial > 0]
     if soft and len(soft) * 4 <= len(seen):
         what = "soft edges, where the other frames have hard ones: it looks blurred for a moment"
-        yield finding(sequence, EDGES_SOFT, DOUBT, soft, what, _hardened(sequence, soft))
+        yield finding(sequence, EDGES_SOFT, WARNING, soft, what, _hardened(sequence, soft))
         return
     share = usual([frame.partial for frame in seen]).middle
     hard = [frame for frame in seen if frame.partial <= HARD * share]
     if share >= SOFT and len(hard) == 1 and len(seen) > FEW:
         what = "hard edges, where the other frames have soft ones: its outline flickers"
-        yield finding(sequence, EDGES_HARD, DOUBT, hard, what, "export it with smoothing, as the others")
+        yield finding(sequence, EDGES_HARD, WARNING, hard, what, "export it with smoothing, as the others")
 
 
 def _hardened(sequence: Surveyed, soft: Sequence[FrameFacts]) -> str:
@@ -139,4 +139,4 @@ def fringes(sequence: Surveyed) -> Iterator[Finding]:
         f"half-covered edges turn {colors} in {counted(len(fringed), 'frame')}: cut out of a {colors} background, "
         "or stored with its colors multiplied by alpha; a rim shows on any other ground"
     )
-    yield finding(sequence, FRINGE, DOUBT, fringed, what, "export with straight alpha, without a matte color")
+    yield finding(sequence, FRINGE, WARNING, fringed, what, "export with straight alpha, without a matte color")

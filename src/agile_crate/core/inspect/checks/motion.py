@@ -13,12 +13,12 @@ from ...message import setting
 from ...model.geometry import Box, Offset
 from ...rounding import half_up
 from ..facts import FrameFacts
-from ..finding import DOUBT, FAULT, NOTE, Finding, Surveyed, codes, finding
+from ..finding import ERROR, NOTE, WARNING, Finding, Surveyed, codes, finding
 from ..miniature import coarse
 from ..register import ROOM, Displacement, moved_between, plane, scaled_back, scaled_between
 from ..robust import median, usual
 
-JUMP, EXCHANGED, SIZE_DEPARTS, WOBBLE = codes("jump", "exchanged", "size-departs", "wobble")
+JUMP, FRAMES_SWAPPED, SIZE_DIFFERS, WOBBLE = codes("jump", "frames-swapped", "size-differs", "wobble")
 
 LEAST_FOR_PATH = 4
 """Frames. A path cannot be told from fewer, nor can what departs from it."""
@@ -135,10 +135,10 @@ def out_of_place(sequence: Surveyed) -> Iterator[Finding]:
         what = f"jumps off its neighbors' path by {x:+d},{y:+d} pixels for one frame: the figure twitches"
         remedy = f"move that frame by {-x:+d},{-y:+d}"
     else:
-        code, more = SIZE_DEPARTS, best.factor - 1
+        code, more = SIZE_DIFFERS, best.factor - 1
         what = f"is {abs(more):.1%} {'larger' if more > 0 else 'smaller'} than its neighbors: the figure pulses"
         remedy = f"export it again at the others' size, or scale it to {1 / best.factor:.1%}"
-    yield finding(sequence, code, FAULT, [frames[best.place]], what, remedy)
+    yield finding(sequence, code, ERROR, [frames[best.place]], what, remedy)
 
 
 class _Slip(NamedTuple):
@@ -256,8 +256,8 @@ def order(sequence: Surveyed) -> Iterator[Finding]:
     spans = [f"1-{first - 1}"] * (first > 1) + [str(second), str(first)] + [f"{second + 1}-"] * (second < len(frames))
     remedy = setting("frames", f"{sequence.label}={','.join(spans)}")
     is_clear = ways[place] <= CLEARLY_SMOOTHER and median(after) >= CLEARLY_SMOOTH and after.min() >= 1
-    severity = FAULT if is_clear else DOUBT
-    yield finding(sequence, EXCHANGED, severity, frames[place : place + 2], what, remedy)
+    severity = ERROR if is_clear else WARNING
+    yield finding(sequence, FRAMES_SWAPPED, severity, frames[place : place + 2], what, remedy)
 
 
 def _exchanged(count: int, place: int) -> list[int]:

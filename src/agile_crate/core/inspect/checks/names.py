@@ -11,10 +11,10 @@ from ...message import Message, message, setting
 from ...names import SAYS_NOTHING, split_number
 from ...text import few
 from ..facts import FrameFacts
-from ..finding import DOUBT, FAULT, NOTE, Finding, Surveyed, codes, finding, left_out
+from ..finding import ERROR, NOTE, WARNING, Finding, Surveyed, codes, finding, left_out
 
-NUMBER_MISSING, NUMBER_TWICE, NUMBER_DIGITS, NUMBER_UNPADDED, NAME_SAYS_NOTHING = codes(
-    "number-missing", "number-twice", "number-digits", "number-unpadded", "name-says-nothing"
+NUMBER_MISSING, NUMBER_DUPLICATE, NUMBER_DIGITS, NUMBER_UNPADDED, NAME_GENERIC = codes(
+    "number-missing", "number-duplicate", "number-digits", "number-unpadded", "name-generic"
 )
 
 MOST_GAPS = 0.34
@@ -36,13 +36,13 @@ def numbering(sequence: Surveyed) -> Iterator[Finding]:
         which = few(map(str, missing))
         gone = f"number {which} is missing" if len(missing) == 1 else f"numbers {which} are missing"
         remedy = "export the missing frames, or renumber"
-        yield finding(sequence, NUMBER_MISSING, FAULT, (), f"{gone}: the motion skips there", remedy)
+        yield finding(sequence, NUMBER_MISSING, ERROR, (), f"{gone}: the motion skips there", remedy)
     yield from _twice(sequence, [(frame, number) for frame, number, _ in numbered if numbers[number] > 1])
     digits = [re.findall("[0-9]+", last)[-1] for *_, last in numbered]
     if len({len(number) for number in digits}) > 1:
         if any(len(number) > 1 and number[0] == "0" for number in digits):
             what = "numbers have different numbers of digits: other programs may put such frames in the wrong order"
-            yield finding(sequence, NUMBER_DIGITS, DOUBT, (), what, "nothing to do here: frames are ordered by value")
+            yield finding(sequence, NUMBER_DIGITS, WARNING, (), what, "nothing to do here: frames are ordered by value")
         else:
             what = "numbers beyond 9, and no zeros before the others: other programs may put 10 before 2"
             yield finding(sequence, NUMBER_UNPADDED, NOTE, (), what, "nothing to do here: frames are ordered by value")
@@ -76,7 +76,7 @@ def _twice(sequence: Surveyed, twice: Sequence[tuple[FrameFacts, int]]) -> Itera
         remedy = message("{} (it is the same picture)", left_out([frame.name for frame in repeats]))
     else:
         remedy = Message("they are different pictures: look at both, and take the one out that is not meant")
-    yield finding(sequence, NUMBER_TWICE, FAULT, [frame for frame, _ in twice], what, remedy)
+    yield finding(sequence, NUMBER_DUPLICATE, ERROR, [frame for frame, _ in twice], what, remedy)
 
 
 def plain_name(sequence: Surveyed) -> Iterator[Finding]:
@@ -84,4 +84,4 @@ def plain_name(sequence: Surveyed) -> Iterator[Finding]:
     last = sequence.label.rpartition("/")[2].lower()
     if last in SAYS_NOTHING:
         what = f"the name '{last}' says nothing: an engine with two such sheets cannot tell them apart"
-        yield finding(sequence, NAME_SAYS_NOTHING, NOTE, (), what, setting("rename", f"{sequence.label}=NAME"))
+        yield finding(sequence, NAME_GENERIC, NOTE, (), what, setting("rename", f"{sequence.label}=NAME"))

@@ -11,11 +11,11 @@ from ...frame.likeness import furthest_apart
 from ...message import message, setting
 from ...text import counted
 from ..facts import FrameFacts
-from ..finding import FAULT, NOTE, Finding, Surveyed, codes, finding
+from ..finding import ERROR, NOTE, Finding, Surveyed, codes, finding
 from ..miniature import SAME, coarse, difference
 from ..robust import median
 
-CYCLE, CLOSING, COPIES, COPIES_NEARLY = codes("cycle", "closing", "copies", "copies-nearly")
+CYCLE, CLOSING, DUPLICATES, NEAR_DUPLICATES = codes("cycle", "closing", "duplicates", "near-duplicates")
 
 PEAK_SHARE = 0.4
 """Frames are alike that differ, where they differ most, by no more than this share of how neighbors usually do in
@@ -75,11 +75,11 @@ def repeats(sequence: Surveyed) -> Iterator[Finding]:
         remedy = "export one round of it"
         if not _cycle(frames[:length], compared) and not _closes(frames[:length], compared):
             remedy = setting("frames", f"{sequence.label}=1-{length}")
-        yield finding(sequence, CYCLE, FAULT, frames[length:], what, remedy)
+        yield finding(sequence, CYCLE, ERROR, frames[length:], what, remedy)
         return
     if _closes(frames, compared):
         what = "the last frame equals the first: a loop shows it twice and hitches"
-        yield finding(sequence, CLOSING, FAULT, frames[-1:], what, _opened(sequence, compared))
+        yield finding(sequence, CLOSING, ERROR, frames[-1:], what, _opened(sequence, compared))
         count -= 1
     yield from _copies(sequence, compared, count)
 
@@ -123,7 +123,7 @@ def _opened(sequence: Surveyed, compared: FrameComparison) -> str:
         tolerance = furthest_apart(sequence.again(frames[0]), sequence.again(frames[-1]))
     if _closes(without, compared) or tolerance > QUIET:
         return setting("frames", f"{sequence.label}=1-{len(without)}")
-    return message("{drop_closing} {}", setting("alike", tolerance)) if tolerance else setting("drop_closing")
+    return message("{drop_closing} {}", setting("tolerance", tolerance)) if tolerance else setting("drop_closing")
 
 
 def _copies(sequence: Surveyed, compared: FrameComparison, count: int) -> Iterator[Finding]:
@@ -135,14 +135,14 @@ def _copies(sequence: Surveyed, compared: FrameComparison, count: int) -> Iterat
     ]
     if near:
         what = "hardly differs from the frame before: nobody notices it in motion, but it takes a frame of its own"
-        yield finding(sequence, COPIES_NEARLY, NOTE, near, what, _dropped(sequence, near))
+        yield finding(sequence, NEAR_DUPLICATES, NOTE, near, what, _dropped(sequence, near))
     first: dict[tuple[int, ...], str] = {}
     copies = [frame for frame in frames if first.setdefault(frame.digest, frame.name) != frame.name]
     if copies:
         what = f"{counted(len(copies), 'exact copy', 'exact copies')} of other frames: they cost memory in a grid"
         follow = any(a.digest == b.digest for a, b in pairwise(frames))
-        remedy = message("{drop_copies} where they follow each other; ") if follow else ""
-        yield finding(sequence, COPIES, NOTE, copies, what, message("{}the layout tight stores them once", remedy))
+        remedy = message("{drop_duplicates} where they follow each other; ") if follow else ""
+        yield finding(sequence, DUPLICATES, NOTE, copies, what, message("{}the layout tight stores them once", remedy))
 
 
 def _dropped(sequence: Surveyed, near: Sequence[FrameFacts]) -> str:
@@ -150,5 +150,5 @@ def _dropped(sequence: Surveyed, near: Sequence[FrameFacts]) -> str:
     place = sequence.frames.index(near[0])
     tolerance = furthest_apart(sequence.again(sequence.frames[place - 1]), sequence.again(near[0]))
     if 0 < tolerance <= QUIET:
-        return message("{drop_copies} {}", setting("alike", tolerance))
+        return message("{drop_duplicates} {}", setting("tolerance", tolerance))
     return "take it out, and hold the one before"

@@ -9,10 +9,10 @@ from ...frame.visible import union
 from ...message import message, setting
 from ...text import counted
 from ..facts import FrameFacts, frame_facts
-from ..finding import DOUBT, FAULT, NOTE, Finding, Surveyed, codes, finding, left_out, some_of
+from ..finding import ERROR, NOTE, WARNING, Finding, Surveyed, codes, finding, left_out, some_of
 from ..robust import usual
 
-FRAME_EMPTY, HAZE, SPECK = codes("frame-empty", "haze", "speck")
+FRAME_EMPTY, HAZE, STRAY_PIXELS = codes("frame-empty", "haze", "stray-pixels")
 
 FADED = 0.3
 """A figure that covers less than this share of what it usually does is about to vanish, or to come."""
@@ -44,9 +44,9 @@ def emptiness(sequence: Surveyed) -> Iterator[Finding]:
         return
     what = "nothing is visible: the figure disappears for this long"
     names = [frames[index].name for index in empty]
-    severity = FAULT if _is_dropout(frames, empty) else NOTE
+    severity = ERROR if _is_dropout(frames, empty) else NOTE
     if sequence.name is None:
-        severity = DOUBT
+        severity = WARNING
     remedy = message("draw it, or {}", left_out(names)) if len(names) == 1 else message("draw them, or {exclude} them")
     yield finding(sequence, FRAME_EMPTY, severity, names, what, remedy)
 
@@ -70,8 +70,8 @@ def haze(sequence: Surveyed) -> Iterator[Finding]:
     floor = max(frame.haze for frame in hazy)
     what = f"alpha up to {floor} of 255 where nothing is visible: trimming keeps it, so sheets grow"
     tried = (frame_facts(frame.name, cleared(sequence.again(frame), floor)) for frame in some_of(hazy))
-    remedy = setting("clear_below", floor) if not any(facts.haze for facts in tried) else "export without it"
-    yield finding(sequence, HAZE, FAULT, hazy, what, remedy)
+    remedy = setting("clear_alpha", floor) if not any(facts.haze for facts in tried) else "export without it"
+    yield finding(sequence, HAZE, ERROR, hazy, what, remedy)
 
 
 def specks(sequence: Surveyed) -> Iterator[Finding]:
@@ -83,8 +83,8 @@ def specks(sequence: Surveyed) -> Iterator[Finding]:
         return
     x, y, pixels = strays[0].specks[0]
     what = f"a stray spot of {counted(pixels, 'pixel')} at {x},{y}, far from the figure: trimming keeps all between"
-    severity = FAULT if sequence.name is not None and len(sequence.frames) >= LEAST_FOR_STRAYS else DOUBT
-    yield finding(sequence, SPECK, severity, strays, what, "rub it out")
+    severity = ERROR if sequence.name is not None and len(sequence.frames) >= LEAST_FOR_STRAYS else WARNING
+    yield finding(sequence, STRAY_PIXELS, severity, strays, what, "rub it out")
 
 
 def _is_stray(frame: FrameFacts, frames: Sequence[FrameFacts]) -> bool:

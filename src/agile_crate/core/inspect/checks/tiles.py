@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ..finding import DOUBT, Finding, Surveyed, codes, finding
+from ..finding import WARNING, Finding, Surveyed, codes, finding
 
 (SEAM,) = codes("seam")
 
@@ -30,4 +30,4 @@ def seams(sequence: Surveyed) -> Iterator[Finding]:
     ):
         if torn:
             what = f"a tile whose {sides}: a line shows where it repeats"
-            yield finding(sequence, SEAM, DOUBT, torn, what, "paint over the edge, or export the whole period")
+            yield finding(sequence, SEAM, WARNING, torn, what, "paint over the edge, or export the whole period")

@@ -25,7 +25,7 @@ class Faint(NamedTuple):
 def fact(picture: Picture, settings: Settings) -> Faint:
     alpha = picture.pixels[..., 3]
     visible = int(np.count_nonzero(alpha))
-    return Faint(visible, visible - int(np.count_nonzero(alpha > settings.clear_below)))
+    return Faint(visible, visible - int(np.count_nonzero(alpha > settings.clear_alpha)))
 
 
 def decide(facts: Iterable[Faint], lineup: Lineup, settings: Settings) -> Decision[int]:
@@ -33,8 +33,8 @@ def decide(facts: Iterable[Faint], lineup: Lineup, settings: Settings) -> Decisi
     emptied = [name for name, its in zip(lineup.names, found, strict=True) if its.faint and its.faint == its.visible]
     faint = [its.faint for its in found if its.faint]
     remark = Message(f"{counted(sum(faint), 'faint pixel')} of {counted(len(faint), 'frame')} cleared")
-    warnings = warning_of_empty(emptied, lineup, "clear_below", settings.clear_below)
-    return Decision(alike(settings.clear_below, lineup), (remark,), warnings)
+    warnings = warning_of_empty(emptied, lineup, "clear_alpha", settings.clear_alpha)
+    return Decision(alike(settings.clear_alpha, lineup), (remark,), warnings)
 
 
 def apply(picture: Picture, faintest: int) -> Picture:
