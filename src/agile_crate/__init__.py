@@ -5,7 +5,7 @@ The same commands as on the command line, for scripts (docs/scripts.md)::
     import agile_crate
 
     packed = agile_crate.pack("frames/otter", "build/otter", columns=8, fps={"swim": 24})
-    assert agile_crate.verify("build/otter.json", against="frames/otter").holds
+    assert agile_crate.verify("build/otter.json", against="frames/otter").ok
     loaded = agile_crate.load("build/otter.json")
     pixels = loaded.frame("swim/swim_01")      # (height, width, 4) uint8, straight alpha
 
@@ -124,23 +124,23 @@ def build(
     crate_file: StrPath,
     only: str | Iterable[str] = (),
     *,
-    again: bool = False,
+    rebuild: bool = False,
     dry_run: bool = False,
     force: bool = False,
     keep_edits: bool = False,
     jobs: int = 1,
     limit: LimitTable = None,
 ) -> dict[str, Packed | None]:
-    """Build the crates of a crate file (docs/crate-file.md), or only those of some names. Return what `pack` returns by
-    the crates' names, None where nothing was to be done; `again` builds all the same. So many `jobs` are built at a
-    time, each in a process of its own."""
+    """Build the crates of a crate file (docs/crate-file.md), or `only` some of them, `jobs` at a time, each in its own
+    process. Return what `pack` returns by the crates' names, None for crates that are up to date; `rebuild` builds those
+    as well."""
     from .commands.build import BuildOptions, build
     from .core.errors import UsageError
     from .core.text import shown
 
     if type(jobs) is not int or jobs < 1:
         raise UsageError("{jobs}: {} is not a whole number from 1", shown(repr(jobs)))
-    options = BuildOptions(GENERATOR, {}, again, dry_run, force, keep_edits)
+    options = BuildOptions(GENERATOR, {}, rebuild, dry_run, force, keep_edits)
     return build(_path(crate_file), _names("only", only), options, _limits(limit), jobs)
 
 

@@ -49,7 +49,7 @@ def test_tight_sheets_store_equal_frames_once(run: Run, frames: Path, tmp_path: 
     assert by_name["walk/walk_2"]["box"] == by_name["walk/walk_4"]["box"]
     assert by_name["walk/walk_2"]["offset"] == [5, 9]
     assert by_name["walk/walk_4"]["offset"] == [7, 9]
-    assert "1 frame stored with another of the same pixels: 80 pixels fewer (--store-duplicates stores all)" in said
+    assert "1 duplicate not stored again: saves 80 pixels (--store-duplicates stores all)" in said
     assert document["sheets"][0]["gap"] == 1
     assert "cells" not in document["sheets"][0]
     kept, _ = packed(run, tmp_path, "--layout", "tight", "--store-duplicates")
@@ -57,7 +57,7 @@ def test_tight_sheets_store_equal_frames_once(run: Run, frames: Path, tmp_path: 
     mirrored, said = packed(run, tmp_path, "--layout", "tight", "--share-mirrored", "--turn", "--mirrored", "back=walk")
     by_name = {frame["name"]: frame for frame in mirrored["frames"]}
     assert by_name["run/run_1"].get("mirror", by_name["walk/walk_1"].get("mirror")) == "x"
-    assert "7 frames stored with another of the same pixels, " in said
+    assert "7 duplicates not stored again, " in said
     loaded = agile_crate.load(str(tmp_path / "o.json"))
     assert np.array_equal(loaded.frame("run/run_1"), decode(frames / "run" / "run_1.png"))
     assert np.array_equal(loaded.frame("back_3"), decode(frames / "walk" / "walk_3.png")[:, ::-1])
@@ -194,7 +194,7 @@ def test_blocks_on_several_sheets_and_their_shapes(run: Run, frames: Path, tmp_p
     document, said = packed(run, tmp_path, *blocks, "--columns", "2", "--trim", "frame", "--align", "top-left")
     assert [block["rows"] for block in document["sheets"][0]["blocks"]] == [2, 2, 3]
     assert document["frames"][4]["box"][:2] == document["sheets"][0]["blocks"][1]["origin"]
-    assert "smaller than the cells of their block, put at the top-left of its cell (--align)\n" in said
+    assert "smaller than the cells of their block, aligned to the top-left of its cell (--align)\n" in said
     one_sheet = [*blocks, "--one-sheet", "--max-size", "40x40"]
     done = run("pack", "frames", "--out", "p", *one_sheet)
     assert done.returncode == 4

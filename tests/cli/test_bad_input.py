@@ -90,7 +90,7 @@ def test_an_interruption_stops_the_build_and_leaves_no_file(tmp_path: Path) -> N
         process.send_signal(signal.SIGINT)
         _, told = process.communicate()
         assert process.returncode == 130
-        assert told == "agile-crate: error: interrupted; no file was left half-written\n"
+        assert told == "agile-crate: error: interrupted; no file is incomplete\n"
         assert list((tmp_path / "o").iterdir()) == []
 
 

@@ -58,7 +58,7 @@ def test_errors_as_json_are_one_line_of_stderr(run: Run, swim: Path, tmp_path: P
     assert said["files"] == ["frames/swim_03.png", "frames/swim_04.png"]
     assert said["error"].startswith("2 pictures cannot be read; export them again or take them out:")
     usage = json.loads(run("pack", "frames", "--json", "--gap", "x").stderr)
-    assert usage == {"error": "say where to with --out, such as --out build/otter", "exit": 2, "files": []}
+    assert usage == {"error": "name the output with --out, such as --out build/otter", "exit": 2, "files": []}
     (tmp_path / "o.crate.toml").write_text('[crate.o]\nfrom = "frames"\nout = "o"\n', "utf-8")
     project = run("pack", "o.crate.toml", "--json")
     assert json.loads(project.stderr)["files"] == said["files"]
@@ -78,10 +78,10 @@ def test_every_error_has_an_exit_code() -> None:
 @pytest.mark.usefixtures("demo")
 def test_the_demo_packs_and_proves_the_otter_post(run: Run, demo_said: str, tmp_path: Path) -> None:
     assert "warning" not in demo_said
-    assert demo_said.count("restored to the pixel") == 5
-    assert demo_said.count("nothing to do") == 8  # a frame comes and goes, and only the otter is built again
-    assert "since the build before: 1 frame came (walk_up/walk_up_04)\n" in demo_said
-    assert "since the build before: 1 frame went (walk_up/walk_up_04)\n" in demo_said
+    assert demo_said.count("all checks passed") == 5
+    assert demo_said.count("up to date") == 8  # a frame comes and goes, and only the otter is built again
+    assert "since the last build: 1 frame added (walk_up/walk_up_04)\n" in demo_said
+    assert "since the last build: 1 frame removed (walk_up/walk_up_04)\n" in demo_said
     frames = tmp_path / "otter-post" / "frames"
     sizes = {path.parent.name: decode(path).shape[:2] for path in frames.rglob("*_01.png")}
     assert sizes == {
@@ -118,7 +118,7 @@ def test_the_demo_overwrites_nothing_of_yours(run: Run, tmp_path: Path) -> None:
     mine.write_bytes(b"mine")
     done = run("demo", "d", "--json")
     assert (done.returncode, done.stdout) == (5, "")
-    assert "sea.png is already there and is not ours; choose another folder" in done.stderr
+    assert "sea.png already exists with other content; choose another folder" in done.stderr
     assert mine.read_bytes() == b"mine"
 
 
@@ -137,7 +137,7 @@ def test_the_same_road_for_scripts(swim: Path, tmp_path: Path) -> None:
     (tmp_path / "o.png").write_bytes(b"")
     with pytest.raises(agile_crate.InputError, match=r"sheet 'o\.png' is empty"):
         agile_crate.load(str(tmp_path / "o.json"))
-    with pytest.raises(agile_crate.UsageError, match="there is no setting 'colums'"):
+    with pytest.raises(agile_crate.UsageError, match="unknown setting 'colums'"):
         agile_crate.pack([str(swim)], str(tmp_path / "o"), colums=4)
 
 
@@ -155,7 +155,7 @@ def test_the_shell_completes_commands_options_files_and_animations(run: Run, swi
     run("pack", "frames", "--out", "otter", "--mirrored", "dive=swim")
     (tmp_path / "letter.txt").write_text("")
     assert completed("agile-crate sh", tmp_path) == ["show"]
-    assert completed("agile-crate pack --lay", tmp_path) == ["--layers", "--layout"]
+    assert completed("agile-crate pack --lay", tmp_path) == ["--layout", "--layers"]
     assert "otter.json" in completed("agile-crate verify ", tmp_path)
     assert "letter.txt" not in completed("agile-crate verify ", tmp_path)
     assert completed("agile-crate show otter.json --animation ", tmp_path) == ["dive", "swim"]

@@ -85,7 +85,7 @@ def test_what_a_crate_was_built_from(run: Run, project: Path) -> None:
         "list.txt.j2",
     ]
     (project / "otter.d").unlink()
-    assert run("pack", "otter.crate.toml", "--depfile", "otter.d").stdout.startswith("otter: nothing to do")
+    assert run("pack", "otter.crate.toml", "--depfile", "otter.d").stdout.startswith("otter: up to date")
     assert (project / "otter.d").read_text("utf-8") == first
     run("pack", "frames/the otter", "--out", "one/otter", "--metadata", "xml", "--depfile", "one.d")
     assert (project / "one.d").read_text("utf-8").startswith("one/otter.xml: \\\n")

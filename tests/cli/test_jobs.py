@@ -49,7 +49,7 @@ def test_the_same_files_whatever_the_number(run: Any, project: Path) -> None:
     for crate in (crate for one in said.values() for crate in one["crates"]):
         crate["kept"] = []  # the first time, none was there
     assert said[1] == said[2] == said[3]
-    assert run("pack", "all.crate.toml", "--jobs", 2).stdout.count("nothing to do, 5 frames and 2 files") == 4
+    assert run("pack", "all.crate.toml", "--jobs", 2).stdout.count("up to date (5 frames, 2 files)") == 4
 
 
 def test_errors_are_told_and_the_others_built(run: Any, project: Path) -> None:
@@ -99,7 +99,7 @@ def test_ended_in_the_middle(project: Path, whom: str) -> None:
         assert len(names) == 8
         return
     assert running.returncode == (130 if whom == "all" else -signal.SIGKILL)
-    assert err == ("agile-crate: error: interrupted; no file was left half-written\n" if whom == "all" else "")
+    assert err == ("agile-crate: error: interrupted; no file is incomplete\n" if whom == "all" else "")
     assert {Path(name).stem for name in names if name.endswith(".png")} == {
         Path(name).stem for name in names if name.endswith(".json")
     }

@@ -103,7 +103,7 @@ def test_a_seal_proves_whose_sheet_it_is_and_that_nobody_changed_it(run: Run, sw
     (tmp_path / "gull.png").write_bytes(data)
     done = run("pack", "frames", "--out", "gull")
     assert done.returncode == 5
-    assert "gull.png is already there and is not from a build of this name" in done.stderr
+    assert "gull.png already exists and is not from a build of this name" in done.stderr
 
 
 def test_a_copy_of_a_sheet_is_never_removed(run: Run, swim: Path, tmp_path: Path) -> None:

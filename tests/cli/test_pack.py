@@ -64,8 +64,8 @@ def test_the_summary_is_the_hand_off(run: Run, swim: Path) -> None:
         "  swim           0    12      13   24    0.542  forever\n"
         "\n"
         "  1 still of no animation: frame 13\n"
-        "  1 frame smaller than the 8×8 cell, put at its bottom (--align): 4×3 (1)\n"
-        "  passed over: 1 file that is not a picture\n"
+        "  1 frame smaller than the 8×8 cell, aligned to its bottom (--align): 4×3 (1)\n"
+        "  skipped: 1 file that is not a picture\n"
         "  wrote otter.png\n"
         "  wrote otter.json\n"
     )
@@ -84,7 +84,7 @@ def test_frames_beyond_one_sheet_go_on_to_the_next(run: Run, swim: Path, tmp_pat
     assert np.array_equal(decode(tmp_path / "o/otter-2.png")[:8, 8:], art(8, 8, 8))
     assert "  swim           0    12      13   12    1.083  forever  1, 2, 3\n" in done.stdout
     again = run("pack", "frames", "--out", "o/otter")
-    assert "  removed o/otter-3.png, a file of the build before\n" in again.stdout
+    assert "  removed o/otter-3.png, a file of the last build\n" in again.stdout
     assert sorted(tree(tmp_path / "o")) == ["otter.json", "otter.png"]
 
 
@@ -136,7 +136,7 @@ def test_never_packed_into_itself(run: Run, swim: Path, tmp_path: Path) -> None:
     assert "packed 13 frames" in first.stdout
     second = run("pack", ".", "--out", "build/otter")
     assert "packed 13 frames" in second.stdout
-    assert "passed over: 2 outputs of a build\n" in second.stdout
+    assert "skipped: 2 outputs of a build\n" in second.stdout
     run("pack", "frames", "--out", "frames/otter")
     beside = run("pack", "frames", "--out", "frames/otter")
     assert "packed 13 frames" in beside.stdout
@@ -171,7 +171,9 @@ def test_an_animated_picture_is_a_sequence_with_its_own_times(run: Run, swim: Pa
         "fps": [25, 1], "beats": [1, 2, 3],
     }  # fmt: skip
     assert "  gull          13    15       3   25    0.240  once\n" in done.stdout
-    assert run("verify", "o.json", "--against", "frames").stdout.endswith("16 of 16 frames restored to the pixel\n")
+    assert run("verify", "o.json", "--against", "frames").stdout.endswith(
+        "all 16 frames match their sources, pixel for pixel\n"
+    )
     run("pack", "frames", "--out", "o", "--exclude", "cut/*", "--fps", "gull=10", "--loop", "gull=forever")
     assert metadata(tmp_path / "o.json")["animations"][0] == {
         "name": "gull", "frames": [0, 1, 2], "durations": [100, 100, 100], "loop": "forever", "fps": [10, 1],
@@ -226,8 +228,8 @@ def test_what_is_taken_and_that_the_proof_takes_the_same(
     assert said["animations"][0]["durations"] == times
     proof = run("verify", "o.json", "--against", "frames")
     assert proof.stdout == (
-        f"o.json: all in order (1 sheet, {len(names)} frames, 1 animation)\n"
-        f"{len(names)} of {len(names)} frames restored to the pixel\n"
+        f"o.json: 1 sheet, {len(names)} frames, 1 animation, all checks passed\n"
+        f"all {len(names)} frames match their sources, pixel for pixel\n"
     )
 
 
@@ -243,4 +245,6 @@ def test_animations_made_from_others(run: Run, swim: Path, tmp_path: Path) -> No
     assert said["settings"] == {
         "split": ["swim=start:1-4,go:5-13"], "mirrored": ["go_left=go"], "reversed": ["stop=start"], "order": "start,go,go_left,stop", "fps": ["stop=24"],
     }  # fmt: skip
-    assert run("verify", "o.json", "--against", "frames").stdout.endswith("26 of 26 frames restored to the pixel\n")
+    assert run("verify", "o.json", "--against", "frames").stdout.endswith(
+        "all 26 frames match their sources, pixel for pixel\n"
+    )

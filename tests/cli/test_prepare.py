@@ -36,7 +36,7 @@ def packed(run: Run, tmp_path: Path, *options: str, inputs: str = "frames") -> t
     proof = run("verify", "o.json", "--against", inputs)
     count = len(metadata(tmp_path / "o.json")["frames"])
     assert proof.returncode == 0, proof.stdout
-    assert f"{count} of {count} frames restored to the pixel" in proof.stdout
+    assert f"all {count} frames match their sources, pixel for pixel" in proof.stdout
     return metadata(tmp_path / "o.json"), done.stdout
 
 
@@ -160,7 +160,7 @@ def test_one_rectangle_for_all_is_cut_from_one_canvas(run: Run, frames: Path, tm
     document, said = packed(run, tmp_path, "--trim", "sheet")
     assert len({tuple(frame["box"][2:]) for frame in document["frames"]}) == 1
     assert "canvases of 2 sizes were first brought to 60×30, at its bottom (--trim sheet)" in said
-    assert "8 frames trimmed, " in said
+    assert "trimmed 8 frames: " in said
 
 
 def test_forgotten_offsets(run: Run, frames: Path, tmp_path: Path) -> None:

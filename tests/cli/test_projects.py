@@ -106,7 +106,7 @@ def test_survey_show_and_verify_take_a_crate_file(run: Run, project: Path) -> No
     assert run("show", "otter.crate.toml", "--out", "look.html").returncode == 0
     assert run("pack", "otter.crate.toml").returncode == 0
     done = run("verify", "build/gull.json", "--against", "otter.crate.toml")
-    assert (done.returncode, done.stdout.splitlines()[-1]) == (0, "4 of 4 frames restored to the pixel")
+    assert (done.returncode, done.stdout.splitlines()[-1]) == (0, "all 4 frames match their sources, pixel for pixel")
 
 
 def test_one_crate_fails_and_the_others_are_built(run: Run, project: Path) -> None:
@@ -126,14 +126,14 @@ def test_one_crate_fails_and_the_others_are_built(run: Run, project: Path) -> No
 
 
 WRONG = [
-    ("gap = 1", "gapp = 1", [], 3, "otter.crate.toml, line 10, column 1: there is no key 'gapp' here; did you mean 'gap'?"),
+    ("gap = 1", "gapp = 1", [], 3, "otter.crate.toml, line 10, column 1: unknown key 'gapp'; did you mean 'gap'?"),
     ("fps = 16", "fps = [16]", [], 3, "otter.crate.toml, line 15, column 1: 'fps' is to be a number, or a text, not a list; it has a whole number in it"),
     ("animation.swim]", "animation.swin]", [], 2, "otter.crate.toml, crate 'otter': hold: there is no animation 'swin'; did you mean 'swim'?"),
     ('out = "build/gull"', 'out = "build/otter.png"', [], 3, "otter.crate.toml: the crates 'otter' and 'gull' are both written to build/otter.png; give one of them another 'out'"),
     ("swim_left =", "möwe =", [], 3, "otter.crate.toml, line 12, column 15: not valid TOML: expected '=' after a key in a key/value pair; put names with letters such as ö in quotes"),
     ('out = "build/gull"', 'out = "build/"', [], 3, "otter.crate.toml, crate 'gull': out = \"build/\" has no name: write the files' path without ending, such as build/otter for build/otter.png and build/otter.json"),
     ("gap = 1", "gap = 1", ["--only", "otters"], 2, "otter.crate.toml: there is no crate 'otters'; did you mean 'otter'?"),
-    ("gap = 1", "gap = 1", ["--out", "x"], 2, "a crate file says itself where to; leave --out out"),
+    ("gap = 1", "gap = 1", ["--out", "x"], 2, "a crate file names its own outputs; leave --out out"),
     ("gap = 1", "gap = 1", ["frames"], 2, "frames beside a crate file: name either crate files, or frames with --out"),
     ('layout = "tight"', 'layout = "tight"\nmax-size = [8, 8]', [], 4, "otter.crate.toml, crate 'otter': frame 'dive/dive_1' (and 11 more) is 18×14, larger than a sheet may be, 8×8; raise max-size or size, or make frames smaller with scale"),
     ("fps = 10", "x = " + "[" * 30_000, [], 3, "otter.crate.toml has a line of more than 20,000 characters; break it"),

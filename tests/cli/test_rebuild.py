@@ -50,7 +50,7 @@ def test_nothing_to_do(run: Run, project: Path) -> None:
     done = run("pack", "otter.crate.toml")
     files = len(first["files"])
     assert (done.returncode, done.stdout, done.stderr) == (
-        0, f"otter: nothing to do, 6 frames and {files} files as they should be\n", ""
+        0, f"otter: up to date (6 frames, {files} files)\n", ""
     )  # fmt: skip
     assert run("pack", "otter.crate.toml", "--quiet").stdout == ""
     assert built(run, "--dry-run")["unchanged"] is True
@@ -131,7 +131,7 @@ def test_what_came_and_what_went_is_said(run: Run, project: Path) -> None:
     (project / "frames" / "swim" / "swim_2.png").unlink()
     done = run("pack", "otter.crate.toml")
     assert (
-        "  since the build before: 2 frames came (swim/swim_8 and swim/swim_9), 1 frame went (swim/swim_2)\n"
+        "  since the last build: 2 frames added (swim/swim_8 and swim/swim_9), 1 frame removed (swim/swim_2)\n"
         in done.stdout
     )
     save(project / "frames" / "swim" / "swim_2.png", art(22, 18, 2))
@@ -171,5 +171,5 @@ def test_scripts_build_crate_files_too(run: Run, project: Path) -> None:
     with pytest.raises(agile_crate.UsageError, match="there is no crate 'gull'"):
         agile_crate.build(path, ["gull"])
     path.write_text("[crate.otter]\nfrm = 3", "utf-8")
-    with pytest.raises(agile_crate.InputError, match="line 2, column 1: there is no key 'frm' here"):
+    with pytest.raises(agile_crate.InputError, match="line 2, column 1: unknown key 'frm'"):
         agile_crate.build(path)

@@ -134,7 +134,7 @@ def test_what_changed_since_yesterday(run: Run, crate: Path, tmp_path: Path) -> 
     done = run("show", "new.json", "--against", "o.json", "--strict")
     assert (done.returncode, done.stderr) == (1, "")
     lines = done.stdout.splitlines()
-    assert lines[0].startswith("new.json against o.json: 1 came, 1 went, 1 picture changed and 4 timings changed")
+    assert lines[0].startswith("new.json against o.json: 1 added, 1 removed, 1 picture changed and 4 timings changed")
     assert any(line.split() == ["pixels", "swim_2", "1", "pixel,", "first", "at", "5,3"] for line in lines)
     assert run("show", "new.json", "--against", "o.json").returncode == 0
     same = run("show", "o.json", "--against", "o.json", "--strict")

@@ -156,7 +156,7 @@ def test_unpack_show_and_load_know_skins(run: Run, project: Path) -> None:
 
 def test_building_again(run: Run, project: Path) -> None:
     built(run, project)
-    assert run("pack", "otter.crate.toml").stdout.startswith("otter: nothing to do, 7 frames and 7 files")
+    assert run("pack", "otter.crate.toml").stdout.startswith("otter: up to date (7 frames, 7 files)")
     for name in ("swim", "idle"):  # they share a box
         save(project / f"coat/{name}/{name}_3.png", figure(7, 6, 9, 8, (1, 2, 3, 255)))
     said = json.loads(run("pack", "otter.crate.toml", "--json").stdout)["crates"][0]
@@ -211,7 +211,7 @@ def test_a_skin_may_lack_frames_if_it_says_so(run: Run, project: Path) -> None:
 
 
 KEYS = [
-    ("[crate.otter.skin.x]\nform = \"coat\"", "line 21, column 1: there is no key 'form' here; did you mean 'from'?"),
+    ("[crate.otter.skin.x]\nform = \"coat\"", "line 21, column 1: unknown key 'form'; did you mean 'from'?"),
     ("[crate.otter.skin.x]\nplain = true", "line 20, column 1: the skin 'x' says nothing: give it from, layers or recolor"),
     ("[crate.otter.skin.x]\nfrom = \"coat\"\nlayers = [\"cape\"]", "line 22, column 1: a skin is 'from' other art, or made of 'layers'; leave one out"),
     ("[crate.otter.skin.x]\nrecolor = { \"blue\" = \"#102040\" }", "line 21, column 13: 'recolor' is to name colors and what stands in their place, such as { \"#aa3322\" = \"#2255aa\" }"),

@@ -18,7 +18,7 @@ def test_the_clean_demo_frames_raise_nothing_above_a_note(run: Run, demo: Path) 
     done = run("survey", "d/frames", "--strict")
     assert (done.returncode, done.stderr) == (0, "")
     assert "  otter/idle             8    96×96    0.667    60×77    51%       8  soft\n" in done.stdout
-    assert done.stdout.endswith("\nNo problems. 6 notes: --notes shows them\n")
+    assert done.stdout.endswith("\nno problems; 6 notes (show them with --notes)\n")
     assert "note " not in done.stdout
     assert "\nnote wobble, 4 times: feet and center of mass that move\n" in run("survey", "d/frames", "--notes").stdout
     assert max(map(len, done.stdout.partition("\n\n  as separate")[0].splitlines())) <= 80
@@ -88,7 +88,7 @@ def test_what_cannot_be_read_or_told_apart_is_found_and_the_look_goes_on(run: Ru
         "error picture-unreadable: stills, a\n  frames/a.png is empty\n  → export it again, or take it out\n"
         in done.stdout
     )
-    assert "\nfault name-duplicate: swim, swim_03\n" in done.stdout
+    assert "\nerror name-duplicate: swim, swim_03\n" in done.stdout
     assert (swim.parent / "look.html").exists()
     done = run("survey", swim / "a.png")
     assert (done.returncode, done.stdout) == (3, "")
@@ -117,13 +117,13 @@ def test_findings_of_one_code_are_told_together(run: Run, tmp_path: Path) -> Non
     for number in range(6):
         closing(tmp_path / "frames", f"wave{number}x", 5, 7 * number)
     told = run("survey", "frames").stdout
-    assert "\nfault closing, 6 times: a last frame that equals the first\n" in told
+    assert "\nerror closing, 6 times: a last frame that equals the first\n" in told
     assert "\n  wave0x (wave0x_05), wave1x (wave1x_05), wave2x (wave2x_05), wave3x (wave3x_05) and 2 more\n" in told
     assert "\n  → --drop-closing\n" in told
     each = run("survey", "frames", "--code", "closing").stdout
-    assert each.count("\nfault closing: wave") == 6
+    assert each.count("\nerror closing: wave") == 6
     assert "duplicates" not in each
-    assert run("survey", "frames", "--verbose").stdout.count("\nfault closing: wave") == 6
+    assert run("survey", "frames", "--verbose").stdout.count("\nerror closing: wave") == 6
 
 
 def test_the_table_folds_where_there_are_many_sequences(run: Run, tmp_path: Path) -> None:
@@ -141,13 +141,13 @@ def test_what_is_found_fine_is_let_go_until_a_frame_changes(run: Run, tmp_path: 
     assert done.stdout.endswith("\nwrote fine.json\n")
     done = run("survey", "frames", "--baseline", "fine.json", "--strict")
     assert (done.returncode, "closing" in done.stdout) == (0, False)
-    assert ", 1 found fine before\n" in done.stdout
+    assert "; 1 in the baseline\n" in done.stdout
     first = (tmp_path / "fine.json").read_bytes()
     run("survey", "frames", "--baseline", "fine.json", "--write-baseline", "fine.json")
     assert (tmp_path / "fine.json").read_bytes() == first
     save(tmp_path / "frames" / "wave" / "wave_03.png", art(12, 10, 77))
     done = run("survey", "frames", "--baseline", "fine.json", "--strict")
-    assert (done.returncode, "\nfault closing: wave, wave_06\n" in done.stdout) == (1, True)
+    assert (done.returncode, "\nerror closing: wave, wave_06\n" in done.stdout) == (1, True)
 
 
 def test_findings_for_code_hosts(run: Run, tmp_path: Path) -> None:

@@ -43,7 +43,9 @@ def test_pack_keeps_what_was_painted(run: Run, edited: np.ndarray, tmp_path: Pat
 
 
 def test_unpack_and_show_go_on_with_a_warning(run: Run, edited: np.ndarray, tmp_path: Path) -> None:
-    warning = "agile-crate: warning: o.json: sheet 'o.png' was changed since it was written; its pixels are taken as they are now\n"
+    warning = (
+        "agile-crate: warning: o.json: sheet 'o.png' was changed since it was written; its current pixels are used\n"
+    )
     done = run("unpack", "o.json", "--out", "back")
     assert (done.returncode, done.stderr) == (0, warning)
     assert decode(tmp_path / "back/swim/swim_01.png")[2, 3].tolist() == [255, 0, 255, 255]
@@ -77,8 +79,8 @@ def test_what_is_accepted_is_told_by_both_forms_and_nothing_else_changes(
     assert (done.returncode, done.stderr) == (0, "")
     assert done.stdout == (
         "accepted o.png, o.json and o.xml as they are now; edits on 1 frame, recorded in o.json and o.xml\n"
-        "o.json: all in order (1 sheet, 13 frames, 1 animation)\n"
-        "13 of 13 frames restored to the pixel, 1 of them with edits by hand\n"
+        "o.json: 1 sheet, 13 frames, 1 animation, all checks passed\n"
+        "all 13 frames match their sources, pixel for pixel, 1 of them with edits by hand\n"
     )
     for ending, lines in was.items():
         now = (tmp_path / f"o.{ending}").read_text()
@@ -87,7 +89,9 @@ def test_what_is_accepted_is_told_by_both_forms_and_nothing_else_changes(
         assert "ours" in now
     assert run("verify", "o.xml").returncode == 0
     assert run("unpack", "o.json", "--out", "back").stderr == ""
-    assert run("verify", "o.json", "--accept").stdout.startswith("nothing to accept: every file is as it was written\n")
+    assert run("verify", "o.json", "--accept").stdout.startswith(
+        "nothing to accept: no file changed since it was written\n"
+    )
     done = run("pack", "frames", "--out", "o", "--columns", "5")
     assert (done.returncode, done.stderr[:49]) == (5, "agile-crate: error: o.png holds edits that were k")
 

@@ -181,7 +181,7 @@ def test_touching_figures_come_apart_and_stand_on_one_ground(
     done = run("unpack", "touching.png", "--islands", "--split-touching", "--name-rows", "walk,fall", "--out", "cut")
     assert (done.returncode, done.stderr) == (0, "")
     assert "cut 7 frames from touching.png\n  2 rows: 4 and 3\n" in done.stdout
-    assert "  parted from 32,2 to 32,21, where 8 pixels touched, in the box 18,2, 28×20: look at it\n" in done.stdout
+    assert "  split from 32,2 to 32,21, where 8 pixels touched, in the box 18,2, 28×20: please check\n" in done.stdout
     names = [f"walk/walk_{n:02}.png" for n in range(1, 5)] + [f"fall/fall_{n:02}.png" for n in range(1, 4)]
     assert sorted(tree(tmp_path / "cut")) == sorted(names)
     for name, figure in zip(names, figures, strict=True):

@@ -24,8 +24,11 @@ def crate(run: Run, swim: Path, tmp_path: Path) -> Path:
 
 def test_a_good_crate_holds(run: Run, crate: Path) -> None:
     alone, against = run("verify", "o.json"), run("verify", "o.json", "--against", "frames")
-    assert (alone.returncode, alone.stdout) == (0, "o.json: all in order (1 sheet, 13 frames, 1 animation)\n")
-    assert (against.returncode, against.stdout) == (0, alone.stdout + "13 of 13 frames restored to the pixel\n")
+    assert (alone.returncode, alone.stdout) == (0, "o.json: 1 sheet, 13 frames, 1 animation, all checks passed\n")
+    assert (against.returncode, against.stdout) == (
+        0,
+        alone.stdout + "all 13 frames match their sources, pixel for pixel\n",
+    )
     assert run("verify", "o.json", "--quiet").stdout == ""
 
 
@@ -38,9 +41,9 @@ def test_a_changed_pixel_is_found_with_its_frame_and_place(run: Run, crate: Path
     assert done.returncode == 1
     expected = "".join(f"{value:02x}" for value in art(8, 8, 9)[2, 3])
     assert done.stdout == (
-        "o.json: 1 problem (1 sheet, 13 frames, 1 animation)\n"
+        "o.json: 1 sheet, 13 frames, 1 animation, 1 problem\n"
         "  sheet 'o.png' was changed since it was written\n"
-        "12 of 13 frames restored to the pixel\n"
+        "12 of 13 frames match their sources, pixel for pixel\n"
         f"  swim/swim_09: differs in 1 pixel, first at 3,2: expected #{expected}, found #010203ff\n"
     )
     said = json.loads(run("verify", "o.json", "--against", "frames", "--json").stdout)
@@ -58,7 +61,7 @@ def test_sources_that_came_went_and_changed(run: Run, crate: Path, swim: Path) -
     done = run("verify", "o.json", "--against", "frames")
     assert done.returncode == 1
     assert "  1 source not in the crate: swim/swim_14\n" in done.stdout
-    assert "11 of 13 frames restored to the pixel\n" in done.stdout
+    assert "11 of 13 frames match their sources, pixel for pixel\n" in done.stdout
     assert "  swim/swim_02: is 8×8 in the crate, and 9×8 in its source\n" in done.stdout
     assert "  swim/swim_01: has no source\n" in done.stdout
 
@@ -67,7 +70,7 @@ def test_many_differences_are_cut_short(run: Run, crate: Path, swim: Path) -> No
     for path in (swim / "swim").iterdir():
         save(path, art(8, 8, 99))
     done = run("verify", "o.json", "--against", "frames")
-    assert "0 of 13 frames restored to the pixel\n" in done.stdout
+    assert "0 of 13 frames match their sources, pixel for pixel\n" in done.stdout
     assert done.stdout.endswith("  and 3 more (--verbose shows all)\n")
     assert run("verify", "o.json", "--against", "frames", "-v").stdout.count("differs in") == 13
 
@@ -116,7 +119,7 @@ def test_what_settings_and_sources_determine_is_compared(
     done = run("verify", "o.json", "--against", "frames")
     assert (done.returncode, done.stdout.count("\n")) == (1, 3)
     assert sentence in done.stdout
-    assert "13 of 13 frames restored" in done.stdout
+    assert "all 13 frames match" in done.stdout
 
 
 def test_metadata_without_digests_is_taken_with_a_remark(run: Run, crate: Path) -> None:
@@ -178,8 +181,8 @@ def test_a_frame_on_no_sheet_is_not_restored(run: Run, swim: Path, tmp_path: Pat
     (tmp_path / "o.json").write_text(json.dumps(document))
     done = run("verify", "o.json", "--against", "frames")
     assert done.returncode == 1
-    assert "12 of 13 frames restored to the pixel\n" in done.stdout
-    assert "swim/swim_04: cannot be restored: there is no such sheet\n" in done.stdout
+    assert "12 of 13 frames match their sources, pixel for pixel\n" in done.stdout
+    assert "swim/swim_04: cannot be restored: its sheet does not exist\n" in done.stdout
 
 
 @pytest.mark.parametrize(
@@ -193,7 +196,7 @@ def test_a_frame_on_no_sheet_is_not_restored(run: Run, swim: Path, tmp_path: Pat
         ({"trim": True}, "o.json: settings: trim: 'True' is not one of off, frame"),
         ({"frames": True}, "o.json: settings: frames: 'True' is not a range"),
         ({"every": {"a": 1}}, "o.json: settings.every: expected a text"),
-        ({"nonsense": "1"}, "o.json: settings: there is no setting 'nonsense'"),
+        ({"nonsense": "1"}, "o.json: settings: unknown setting 'nonsense'"),
     ],
 )
 def test_recorded_settings_are_not_trusted(
@@ -264,9 +267,9 @@ def test_several_crates_are_verified(run: Run, project: Path, tmp_path: Path, mo
     done = run("verify", "post.crate.toml")
     assert (done.returncode, done.stderr) == (0, "")
     assert done.stdout == (
-        "build/otter.json: all in order (1 sheet, 13 frames, 1 animation)\n13 of 13 frames restored to the pixel\n"
-        "build/buoy.json: all in order (1 sheet, 1 frame, 0 animations)\n1 of 1 frame restored to the pixel\n"
-        "build/buoy@50.json: all in order (1 sheet, 1 frame, 0 animations)\n1 of 1 frame restored to the pixel\n"
+        "build/otter.json: 1 sheet, 13 frames, 1 animation, all checks passed\nall 13 frames match their sources, pixel for pixel\n"
+        "build/buoy.json: 1 sheet, 1 frame, 0 animations, all checks passed\nthe frame matches its source, pixel for pixel\n"
+        "build/buoy@50.json: 1 sheet, 1 frame, 0 animations, all checks passed\nthe frame matches its source, pixel for pixel\n"
     )
     done = run("verify", "build/otter.json", "build/otter.xml")
     assert (done.returncode, done.stdout.count("all in order")) == (0, 2)

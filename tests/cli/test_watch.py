@@ -109,16 +109,16 @@ def test_a_line_for_each_build_and_only_for_builds(project: Path, watch: Callabl
     assert "  otter: 1 frame changed (swim_2); wrote otter.png and otter.json in " in said
     assert metadata(project / "build" / "otter.json")["frames"][1]["name"] == "swim_2"
     save(project / "frames" / "gull" / "swim_4.png", art(12, 10, 4))
-    assert "  gull: 1 frame came (swim_4); wrote gull.png and gull.json in " in one.line()
+    assert "  gull: 1 frame added (swim_4); wrote gull.png and gull.json in " in one.line()
     (project / "frames" / "gull" / "swim_4.png").unlink()
-    assert "  gull: 1 frame went (swim_4); wrote gull.png and gull.json in " in one.line()
+    assert "  gull: 1 frame removed (swim_4); wrote gull.png and gull.json in " in one.line()
     (project / "frames" / "gull" / "notes.txt").write_text("nothing to build", "utf-8")
     (project / "elsewhere.txt").write_text("nothing to build", "utf-8")
     save(project / "frames" / "otter" / "swim_3.png", art(12, 10, 8))
     assert "  otter: 1 frame changed (swim_3)" in one.line()
     assert one.rest() == []
     assert one.end() == 0
-    assert [line for line in one.rest() if line] == ["no longer watching; all files are whole"]
+    assert [line for line in one.rest() if line] == ["stopped watching; all files are complete"]
     assert not [name for name in tree(project) if ".agile-crate-" in name]
 
 
@@ -128,7 +128,7 @@ def test_a_burst_is_one_build(project: Path, watch: Callable[..., Watching]) -> 
     for number in range(1, 31):
         save(project / "frames" / "otter" / f"swim_{number}.png", art(12, 10, number + 50))
     assert (
-        "otter: 3 frames changed (swim_1, swim_2 and swim_3), 27 frames came (swim_4, swim_5, swim_6 and 24 more)"
+        "otter: 3 frames changed (swim_1, swim_2 and swim_3), 27 frames added (swim_4, swim_5, swim_6 and 24 more)"
         in one.line()
     )
     assert len(metadata(project / "build" / "otter.json")["frames"]) == 30
@@ -164,7 +164,7 @@ def test_errors_are_told_and_survived(project: Path, watch: Callable[..., Watchi
     save(project / "frames" / "gull" / "swim_1.png", art(12, 10, 77))
     assert "gull: 1 frame changed (swim_1)" in one.line()  # the other one is built, and nothing said twice
     path.write_bytes(whole)
-    assert one.line().endswith("  otter: nothing to do, 3 frames as they should be")
+    assert one.line().endswith("  otter: up to date (3 frames)")
     (project / "p.crate.toml").write_text(CRATES.replace("columns = 2", "columns = 'two'"), "utf-8")
     assert (
         one.line()
@@ -175,7 +175,7 @@ def test_errors_are_told_and_survived(project: Path, watch: Callable[..., Watchi
     shutil.move(project / "frames" / "gull", project / "away")
     assert one.line("crate 'gull'").endswith("frames/gull is not there; check the path")
     shutil.move(project / "away", project / "frames" / "gull")
-    assert one.line().endswith("  gull: nothing to do, 3 frames as they should be")
+    assert one.line().endswith("  gull: up to date (3 frames)")
     assert one.end() == 0
 
 

@@ -25,7 +25,7 @@ def proved(run: Run, *names: str) -> None:
     for name in names:
         done = run("verify", f"out/{name}", "--against", "frames")
         assert (done.returncode, done.stderr) == (0, ""), done.stdout
-        assert "restored to the pixel" in done.stdout
+        assert "match their sources, pixel for pixel" in done.stdout
 
 
 def test_all_formats_are_written_together_metadata_last(run: Run, swim: Path, tmp_path: Path) -> None:
@@ -108,7 +108,7 @@ def test_soft_edges_with_too_many_colors_are_told_of(run: Run, swim: Path, tmp_p
 @pytest.mark.parametrize(
     ("options", "told", "claim", "mode", "again"),
     [
-        (["--premultiply", "--layout", "tight", "--turn", "--edge-repeat", 1], "colors multiplied by their alpha: the game must blend them as premultiplied", {"alpha": "premultiplied"}, "RGBA", "the colors were divided by their alpha again"),
+        (["--premultiply", "--layout", "tight", "--turn", "--edge-repeat", 1], "colors multiplied by their alpha: the game must blend them as premultiplied", {"alpha": "premultiplied"}, "RGBA", "divided colors by their alpha"),
         (["--background", "#20406f", "--trim", "frame", "--gap", 2], "flattened on #20406f: the image has no alpha", {"background": "#20406f"}, "RGB", ""),
     ],
 )  # fmt: skip
@@ -134,7 +134,7 @@ def test_metadata_that_claims_another_finish_than_the_sheets_have_is_found_out(
         done = run("verify", "out/otter.json", "--against", "frames")
         lines = done.stdout.splitlines()
         assert (done.returncode, lines[1]) == (1, "  otter.json was changed since it was written")
-        assert "0 of 13 frames restored to the pixel" in lines
+        assert "0 of 13 frames match their sources, pixel for pixel" in lines
 
 
 def test_squeezed_sheets_are_smaller_and_the_same(run: Run, swim: Path, tmp_path: Path) -> None:
@@ -163,7 +163,7 @@ def test_sheets_as_webp_have_the_same_pixels(run: Run, swim: Path, tmp_path: Pat
 def test_another_kind_of_image_takes_the_place_of_the_one_before(run: Run, swim: Path, tmp_path: Path) -> None:
     run("pack", "frames", "--out", "o")
     done = run("pack", "frames", "--out", "o.webp", "--image", "webp")
-    assert "removed o.png, a file of the build before" in done.stdout
+    assert "removed o.png, a file of the last build" in done.stdout
     assert sorted(path.name for path in tmp_path.glob("o*")) == ["o.json", "o.webp"]
     long = run("pack", "frames", "--out", "o", "--image", "webp", "--max-size", "16384")
     assert long.stderr == (
@@ -177,7 +177,7 @@ def test_sheets_under_names_of_your_own(run: Run, swim: Path, tmp_path: Path) ->
     proved(run, "otter.json")
     told = packed(run)
     assert (
-        "  removed out/otter.css, a file of the build before\n  removed out/otter_8x8_13.png, a file of the build before\n"
+        "  removed out/otter.css, a file of the last build\n  removed out/otter_8x8_13.png, a file of the last build\n"
         in told
     )
     assert sorted(os.listdir(tmp_path / "out")) == ["otter.json", "otter.png"]
@@ -228,7 +228,7 @@ def test_what_is_somebody_elses_is_never_touched(run: Run, swim: Path, tmp_path:
     before = tree(tmp_path)
     done = run("pack", "frames", "--out", "out/otter")
     assert (done.returncode, done.stderr[:63]) == (
-        5, "agile-crate: error: otter.png and otter.json are already there "
+        5, "agile-crate: error: otter.png and otter.json already exist "
     )  # fmt: skip
     assert tree(tmp_path) == before
     assert run("pack", "frames", "--out", "out/otter", "--force").returncode == 0
@@ -254,7 +254,7 @@ def test_files_that_are_in_the_way_of_any_format(run: Run, swim: Path, tmp_path:
     (tmp_path / "out/otter.css").write_text("body {}")
     done = run("pack", "frames", "--out", "out/otter", "--metadata", "json,css")
     assert done.returncode == 5
-    assert "otter.css is already there and is not from a build of this name" in done.stderr
+    assert "otter.css already exists and is not from a build of this name" in done.stderr
     assert os.listdir(tmp_path / "out") == ["otter.css"]
     assert run("pack", "frames", "--out", "out/otter", "--metadata", "json,css", "--force").returncode == 0
 
@@ -271,7 +271,7 @@ def test_sheets_under_names_of_their_own_are_never_inputs(run: Run, swim: Path, 
     run("pack", "frames", "--out", "frames/otter", "--file-name", "all of them", "--metadata", "xml")
     done = run("pack", "frames", "--out", "out/otter")
     assert "packed 13 frames" in done.stdout
-    assert "passed over: 1 file that is not a picture, 1 output of a build\n" in done.stdout
+    assert "skipped: 1 file that is not a picture, 1 output of a build\n" in done.stdout
 
 
 def test_json_on_request(run: Run, swim: Path) -> None:

@@ -58,7 +58,7 @@ class Bench:
 
     def result(self, out: str = "out", against: str = "frames") -> tuple[dict, dict[str, np.ndarray]]:
         path = next(path for end in (".json", ".xml") if (path := self.folder / f"{out}{end}").exists())
-        assert "restored to the pixel" in self.does("verify", path.name, "--against", against)
+        assert "match their sources, pixel for pixel" in self.does("verify", path.name, "--against", against)
         return independent_reader.read(path), independent_reader.restored(path)
 
 

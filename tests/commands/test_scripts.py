@@ -52,7 +52,7 @@ def test_tables_stand_for_what_would_be_typed(given: dict[str, object], typed: d
         ({"columns": {"swim": 3}}, "columns: '{'swim': 3}' is not a whole number from 1 to 16384"),
         ({"fps": {"swim": "quick"}}, "fps: 'quick' is not a number of frames a second: write one above 0 and up to"),
         ({"mirrored": {"left": 3}}, "mirrored: '{'left': 3}' is not a table such as { swim_left = \"swim\" }"),
-        ({"colums": 3}, "there is no setting 'colums'; did you mean columns?"),
+        ({"colums": 3}, "unknown setting 'colums'; did you mean columns?"),
     ],
     ids=str,
 )
@@ -115,7 +115,7 @@ def test_every_command_is_a_function(frames: Path, tmp_path: Path) -> None:
         agile_crate.verify(data, limit={"otters": 3})
     with pytest.raises(agile_crate.UsageError, match=r"^zoom: '0' is not a whole number from 1 to 64"):
         agile_crate.show(data, tmp_path / "film.gif", force=True, zoom="0")
-    with pytest.raises(agile_crate.UsageError, match=r"there is no option 'zom' here; there are each, fps"):
+    with pytest.raises(agile_crate.UsageError, match=r"unknown option 'zom'; there are each, fps"):
         agile_crate.show(data, tmp_path / "film.gif", force=True, zom=2)
 
 

@@ -95,12 +95,12 @@ def test_what_is_wrong_is_told_with_its_key(text: str, sentence: str) -> None:
     [
         ("", "there is no crate in it: write [crate.NAME] with from and out"),
         ("crate = 3", "'crate' is to be a table, not a whole number"),
-        ("[crates.otter]", "there is no key 'crates' here; did you mean 'crate'?"),
+        ("[crates.otter]", "unknown key 'crates'; did you mean 'crate'?"),
         ('[crate.otter]\nout = "x"', "'otter' has no 'from': name the folders that hold the frames, such as from = [\"frames/otter\"]"),
         ('[crate.otter]\nfrom = []\nout = "x"', "'from' is empty: name the folders that hold the frames, such as from = [\"frames/otter\"]"),
         ('[crate.otter]\nfrom = [3]\nout = "x"', "'from' is to be a path, or a list of paths, not a whole number"),
         ('[crate.otter]\nfrom = "x"\nout = 3', "'out' is to be a text, not a whole number"),
-        ('[defaults]\nout = "x"', "there is no key 'out' here; did you mean 'layout'?"),
+        ('[defaults]\nout = "x"', "unknown key 'out'; did you mean 'layout'?"),
     ],
 )  # fmt: skip
 def test_a_file_without_what_it_needs(text: str, sentence: str) -> None:

@@ -30,7 +30,7 @@ def test_values_are_read() -> None:
     [
         ({"duration": 0.5}, "duration: '0.5' is not a time: write it with its unit"),
         ({"drop_duplicates": "yes"}, "drop_duplicates: 'yes' is not a switch: it is true or false"),
-        ({"max_sise": "4"}, "there is no setting 'max_sise'; did you mean max_size?"),
+        ({"max_sise": "4"}, "unknown setting 'max_sise'; did you mean max_size?"),
     ],
 )
 def test_values_of_other_types_are_refused_with_a_sentence(given: dict[str, object], sentence: str) -> None:

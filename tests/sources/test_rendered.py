@@ -185,6 +185,8 @@ def test_a_crate_of_renders_comes_back(run: Run, tmp_path: Path) -> None:
     assert [frame["offset"] for frame in document["frames"]] == [[1, 2], [2, 2], [3, 2]]
     assert {tuple(frame["canvas"]) for frame in document["frames"]} == {(9, 8)}
     assert run("verify", "o.json", "--against", "frames").returncode == 0
-    assert run("verify", "o.json", "--against", "frames").stdout.endswith("3 of 3 frames restored to the pixel\n")
+    assert run("verify", "o.json", "--against", "frames").stdout.endswith(
+        "all 3 frames match their sources, pixel for pixel\n"
+    )
     done = run("pack", "frames", "--out", "o", "--exposure", "30")
     assert done.stderr.startswith("agile-crate: error: --exposure: '30' is not a number of stops from -20 to 20")

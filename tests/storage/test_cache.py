@@ -237,7 +237,7 @@ def test_the_command_says_how_much_there_is_and_deletes_it(
         run("cache").stdout == f"{cache_folder}: 0 entries, 0 B; at most {bytes_shown(store.LARGEST_BYTES)} are kept\n"
     )
     monkeypatch.setenv("AGILE_CRATE_CACHE", "off")
-    assert run("cache").stdout == "nothing is kept between builds: AGILE_CRATE_CACHE is off\n"
+    assert run("cache").stdout == "the build cache is off (AGILE_CRATE_CACHE)\n"
 
 
 def test_versions_lie_beside_each_other(cache_folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -34,9 +34,9 @@ def run(arguments: argparse.Namespace) -> int:
         print_json(document)
     elif not arguments.quiet:
         if contents is None:
-            print("nothing is kept between builds: AGILE_CRATE_CACHE is off")
+            print("the build cache is off (AGILE_CRATE_CACHE)")
         else:
             size = f"{counted(contents.entries, 'entry', 'entries')}, {bytes_shown(contents.bytes)}"
-            outcome = "deleted" if arguments.clear else f"at most {bytes_shown(LARGEST_BYTES)} are kept"
+            outcome = "deleted" if arguments.clear else f"limit {bytes_shown(LARGEST_BYTES)}"
             print(f"{shown(str(folder))}: {size}; {outcome}")
     return Status.DONE

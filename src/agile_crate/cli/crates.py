@@ -64,7 +64,7 @@ def run_crates(arguments: argparse.Namespace) -> int:
     if others:
         raise UsageError(f"{few(others)} beside a crate file: name either crate files, or frames with --out")
     if arguments.out is not None:
-        raise UsageError("a crate file says itself where to; leave --out out")
+        raise UsageError("a crate file names its own outputs; leave --out out")
     if arguments.draft is not None:
         raise UsageError("--draft writes a crate file, and one is given already; leave it out")
     limits, options = chosen_limits(arguments), _options(arguments)
@@ -162,8 +162,8 @@ def _tell(file: str, spec: CrateSpec, built: Packed | Unchanged, arguments: argp
         kept = [str(path) for path in built.files]
         run.crates.append(begin | {"frames": built.frames, "kept": kept, "remarks": remarks})
         if prints:
-            told_of = f"{counted(built.frames, 'frame')} and {counted(len(kept), 'file')}"
-            print(f"{shown(spec.name)}: nothing to do, {told_of} as they should be")
+            counts = f"{counted(built.frames, 'frame')}, {counted(len(kept), 'file')}"
+            print(f"{shown(spec.name)}: up to date ({counts})")
         return
     print_warnings(built)
     if arguments.json:

@@ -61,11 +61,11 @@ def main(arguments: Sequence[str]) -> int:
         return status
     except AfterCommit:
         signals.ignore()
-        print("agile-crate: interrupted when all files were in place already", file=sys.stderr)
+        print("agile-crate: interrupted after all files were written", file=sys.stderr)
         return Status.DONE
     except KeyboardInterrupt:
         signals.ignore()
-        return tell("interrupted; no file was left half-written", Status.INTERRUPTED)
+        return tell("interrupted; no file is incomplete", Status.INTERRUPTED)
     except BrokenPipeError:  # the reader of our output has had enough
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return Status.DONE
@@ -163,11 +163,11 @@ def _without_command(arguments: Sequence[str]) -> Parser:
         raise SystemExit(Status.DONE)
     if parsed.command is None:
         if arguments:
-            raise UsageError(f"there is no option '{arguments[0]}'; see agile-crate --help")
+            raise UsageError(f"unknown option '{arguments[0]}'; see agile-crate --help")
         parser.print_help()
         return parser
     if parsed.command in COMMANDS:
-        raise UsageError(f"the command comes first: agile-crate {parsed.command} …")
+        raise UsageError(f"put the command first: agile-crate {parsed.command} …")
     near = nearest(parsed.command, COMMANDS, 0.4)
     hint = f"did you mean '{near}'?" if near else f"the commands are {', '.join(COMMANDS)}"
-    raise UsageError(f"there is no command '{parsed.command}'; {hint}")
+    raise UsageError(f"unknown command '{parsed.command}'; {hint}")

@@ -47,7 +47,7 @@ def run(arguments: argparse.Namespace) -> int:
                 f"{option_name(name)} is for the crates of a crate file; leave it out, or name the crate file"
             )
     if arguments.out is None:
-        raise UsageError("say where to with --out, such as --out build/otter")
+        raise UsageError("name the output with --out, such as --out build/otter")
     settings = chosen_settings(arguments)
     from ..commands.pack import pack
     from ..core.model.variant import base_of

@@ -50,13 +50,13 @@ def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:
         print_note(f"{counted(stills, 'still')} of no animation: {noun} {_span(begin, len(crate.frames) - 1)}")
     if crate.sheets[0].skins:
         names = few((f"{shown(skin.name)}{' (plain)' if skin.plain else ''}" for skin in crate.sheets[0].skins), 12)
-        print_note(f"on sheets of the same places: {names}")
+        print_note(f"skins on matching sheets: {names}")
     for change in changes(packed):
         print_note(change)
     for remark in packed.remarks:
         print_note(told(remark))
     if packed.skipped:
-        print_note(f"passed over: {passed_over_text(packed.skipped)}")
+        print_note(f"skipped: {passed_over_text(packed.skipped)}")
     for one in packed.also:
         print_note(_also(one))
     if arguments.explain:
@@ -68,11 +68,11 @@ def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:
     for path in packed.files:
         print(f"  {'kept' if path in packed.kept else wrote} {shown(from_here(path))}")
     for path in packed.deleted:
-        print(f"  {removed} {shown(from_here(path))}, a file of the build before")
+        print(f"  {removed} {shown(from_here(path))}, a file of the last build")
 
 
 def changes(packed: Packed) -> list[str]:
-    """What came and what went since the build before, in a line; none if nothing did."""
+    """Return the line on frames that were added and removed since the last build, if any were."""
     from ..core.text import counted, few, shown
 
     parts = [
@@ -80,7 +80,7 @@ def changes(packed: Packed) -> list[str]:
         for names, verb in ((packed.added, "added"), (packed.removed, "removed"))
         if names
     ]
-    return [f"since the build before: {', '.join(parts)}"] if parts else []
+    return [f"since the last build: {', '.join(parts)}"] if parts else []
 
 
 def _also(built: Built) -> str:

@@ -43,11 +43,11 @@ class Parser(argparse.ArgumentParser):
             return found
         option = next((word for word in unknown if word.startswith("-")), None)
         if option is None:
-            raise UsageError(f"{quoted(unknown[0])} is one argument too many; see {self.prog} --help")
+            raise UsageError(f"{quoted(unknown[0])} is an extra argument; see {self.prog} --help")
         name = option.partition("=")[0]
         near = nearest(name, self.options, 0.7)
         hint = f"did you mean {near}?" if near else f"see {self.prog} --help"
-        raise UsageError(f"there is no option {quoted(name)} here; {hint}")
+        raise UsageError(f"unknown option {quoted(name)}; {hint}")
 
     def section(self, title: str) -> Section:
         """A titled part of the help, to which arguments are added."""

@@ -73,7 +73,7 @@ def run(arguments: argparse.Namespace) -> int:
     if arguments.strict:
         raise UsageError("--strict is for --against; leave it out")
     if arguments.out is None:
-        raise UsageError("say where to write with --out: a .png, .html, .svg, .gif, .apng or .webp")
+        raise UsageError("name the output with --out: a .png, .html, .svg, .gif, .apng or .webp")
     kind = kind_of(arguments.out, arguments.kind)
     options = show_options(kind, {name: getattr(arguments, name) for name in OPTIONS})
     beside = _chart_files_in_cache() if kind == "chart" else contextlib.nullcontext()

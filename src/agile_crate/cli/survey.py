@@ -90,7 +90,7 @@ def _print_table(looked: Survey, verbose: bool) -> None:
         f"by area they fit {looked.square}×{looked.square}"
     )
     if looked.skipped:
-        print_note(f"passed over: {passed_over_text(looked.skipped)}")
+        print_note(f"skipped: {passed_over_text(looked.skipped)}")
     print()
 
 

@@ -102,7 +102,7 @@ def _unpack(arguments: argparse.Namespace) -> int:
         verb = "would unpack" if arguments.dry_run else "unpacked"
         print(f"{verb} {counted(len(done.frames), 'frame')}{films} from {shown(arguments.source)}")
         if done.crate.alpha == "premultiplied":
-            print_note("the colors were divided by their alpha again; what was lost to rounding stays lost")
+            print_note("divided colors by their alpha; premultiplying had rounded them")
         if done.crate.background:
             print_note(f"the sheets were flattened on {done.crate.background}, and so are the frames")
         _print_files(files, arguments.verbose, arguments.dry_run)
@@ -144,7 +144,7 @@ def _print_cut(arguments: argparse.Namespace, cut: Cut) -> None:
     for one in cut.parted:
         where = f"from {one.begin.x},{one.begin.y} to {one.end.x},{one.end.y}"
         box = f"{one.box.x},{one.box.y}, {one.box.w}×{one.box.h}"
-        print_note(f"parted {where}, where {counted(one.crossed, 'pixel')} touched, in the box {box}: look at it")
+        print_note(f"split {where}, where {counted(one.crossed, 'pixel')} touched, in the box {box}: please check")
     _print_files(cut.files, arguments.verbose, arguments.dry_run)
     if arguments.boxes_out:
         print_note(f"wrote {shown(arguments.boxes_out)}")

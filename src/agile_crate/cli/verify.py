@@ -90,7 +90,7 @@ def _print_accepted(accepted: Accepted) -> None:
         are = "it is" if len(accepted.names) == 1 else "they are"
         print(f"accepted {names} as {are} now; edits on {counted(accepted.frames, 'frame')}, recorded in {files}")
     else:
-        print("nothing to accept: every file is as it was written")
+        print("nothing to accept: no file changed since it was written")
 
 
 def _print(data: str, verified: Verified, is_compared: bool, every: bool) -> None:
@@ -102,15 +102,15 @@ def _print(data: str, verified: Verified, is_compared: bool, every: bool) -> Non
         for items, noun in ((crate.sheets, "sheet"), (crate.frames, "frame"), (crate.animations, "animation"))
     )
     if verified.problems:
-        print(f"{shown(data)}: {counted(len(verified.problems), 'problem')} ({what})")
+        print(f"{shown(data)}: {what}, {counted(len(verified.problems), 'problem')}")
         _print_some(verified.problems, every)
     else:
-        print(f"{shown(data)}: all in order ({what})")
+        print(f"{shown(data)}: {what}, all checks passed")
     if is_compared:
         edited = f", {verified.edited:,} of them with edits by hand" if verified.edited else ""
-        print(f"{verified.same:,} of {counted(len(crate.frames), 'frame')} restored to the pixel{edited}")
+        print(f"{_matching(verified.same, len(crate.frames))}{edited}")
         for name, same in verified.skins.items():
-            print(f"{same:,} of {counted(len(crate.frames), 'frame')} in the skin {quoted(name)}")
+            print(f"skin {quoted(name)}: {_matching(same, len(crate.frames))}")
         _print_some(
             [
                 f"{shown(one.frame)}{f', skin {quoted(one.skin)}' if one.skin else ''}: {one.what}"
@@ -118,6 +118,17 @@ def _print(data: str, verified: Verified, is_compared: bool, every: bool) -> Non
             ],
             every,
         )
+
+
+def _matching(same: int, frames: int) -> str:
+    """How many frames of a crate match."""
+    if same < frames:
+        return f"{same:,} of {frames:,} frames match their sources, pixel for pixel"
+    return (
+        "the frame matches its source, pixel for pixel"
+        if frames == 1
+        else f"all {frames:,} frames match their sources, pixel for pixel"
+    )
 
 
 def _print_some(sentences: list[str] | tuple[str, ...], every: bool) -> None:

@@ -70,7 +70,7 @@ def run(arguments: argparse.Namespace) -> int:
             watch(arguments.file, arguments.only, builder, ready)
         except KeyboardInterrupt:
             if not (arguments.quiet or arguments.json):
-                print("\nno longer watching; all files are whole", flush=True)
+                print("\nstopped watching; all files are complete", flush=True)
         finally:
             if table:
                 table.close()
@@ -106,7 +106,7 @@ def _tell(arguments: argparse.Namespace, turn: Turn, seconds: float) -> None:
 def _line(turn: Turn, seconds: float) -> str:
     if turn.packed is None:
         assert turn.there is not None
-        return f"nothing to do, {counted(turn.there.frames, 'frame')} as they should be"
+        return f"up to date ({counted(turn.there.frames, 'frame')})"
     parts = [
         f"{counted(len(names), 'frame')} {verb} ({few(map(shown, names), 3)})"
         for names, verb in ((turn.changed, "changed"), (turn.packed.added, "added"), (turn.packed.removed, "removed"))

@@ -22,7 +22,7 @@ def write_frames(folder: Path) -> int:
             if not target.exists():
                 staging.write(path.as_posix(), [data])
             elif not holds(target, data):
-                raise OutputError("{} is already there and is not ours; choose another folder", a_file(str(target)))
+                raise OutputError("{} already exists with other content; choose another folder", a_file(str(target)))
         staging.commit()
     return pictures
 

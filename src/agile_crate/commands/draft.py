@@ -37,13 +37,12 @@ WIDTH = 100
 """Characters of a comment's line."""
 
 HEAD = """\
-# A crate file of Agile Crate. This builds it, again and again:
+# A crate file of Agile Crate. To build it:
 #
 #     agile-crate pack {name}
 #
-# Paths are relative to this file. Every setting of `agile-crate pack --help` is a key here, without the dashes
-# before it: --max-size 1024x1024 is max-size = [1024, 1024]. A line that begins with # says nothing until its # is
-# taken away.
+# Paths are relative to this file. Every option of `agile-crate pack --help` is a key here, without its dashes:
+# --max-size 1024x1024 is max-size = [1024, 1024]. Lines that start with # are comments; remove the # to apply one.
 """
 
 
@@ -150,9 +149,9 @@ def _layout(looked: Survey) -> tuple[dict[str, str], str]:
     if max(map(max, canvases)) <= SMALL_CANVAS_SIDE and len(canvases) == 1:
         return {"layout": "grid"}, f"Small frames on canvases of one size, {measured(canvases.pop())}: a grid of cells."
     if empty <= MOST_EMPTY and len(canvases) == 1:
-        return {"layout": "grid"}, f"Canvases of one size, {empty:.0%} of them empty: a grid of cells."
+        return {"layout": "grid"}, f"Canvases of one size, {empty:.0%} of their area empty: a grid of cells."
     return {"layout": "tight", "gap": "2"}, (
-        f"{empty:.0%} of the canvases is empty: tight takes the least memory; "
+        f"{empty:.0%} of the canvas area is empty: tight takes the least memory; "
         'an engine that cuts by cells wants "blocks" or "grid".'
     )
 

@@ -98,7 +98,7 @@ def open_crate(data: str, skin: str, decode: bool, limits: Limits) -> Loaded:
         if found.remark:
             warnings.append(message("{}: {}", a_file(data), found.remark))
         if found.changed:
-            warnings.append(Message(f"{shown(data)}: {found.changed}; its pixels are taken as they are now"))
+            warnings.append(Message(f"{shown(data)}: {found.changed}; its current pixels are used"))
         if found.pixels is not None:
             sheets.append(found.pixels)
     return Loaded(crate, tuple(sheets), Path(data).parent, tuple(warnings), limits)

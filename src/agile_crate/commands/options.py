@@ -26,7 +26,7 @@ def read_options(given: Mapping[str, object], readers: Mapping[str, Callable[[st
     none."""
     for name in given:
         if name not in readers:
-            raise UsageError(f"there is no option {quoted(name)} here; there are {', '.join(readers)}")
+            raise UsageError(f"unknown option {quoted(name)}; there are {', '.join(readers)}")
     return {
         name: value if readers[name] is bool else read_value(name, readers[name], value)
         for name, value in given.items()

@@ -127,7 +127,7 @@ def check_codes(asked: str, codes: Iterable[str]) -> None:
     if unknown:
         near = nearest(unknown[0], CODES)
         hint = f"did you mean {near}?" if near else f"the codes are {', '.join(CODES)}"
-        raise UsageError("{}: there is no finding {}; {}", setting(asked), quoted(unknown[0]), hint)
+        raise UsageError("{}: unknown finding code {}; {}", setting(asked), quoted(unknown[0]), hint)
 
 
 class _Surveying:

@@ -100,7 +100,7 @@ def verify(data: str, comparison: Comparison, context: Context) -> Verified:
         problems += [*sources.otherwise, *_other_skins(crate, comparison.spec)]
         problems += _odd_name(data, crate, folder, context.limits)
         if comparison.spec is None and skins_of(crate):
-            notes.append(Message("its skins are not compared: only a crate file tells what they were made of"))
+            notes.append(Message("its skins are not compared: that needs a crate file"))
     checks = _SheetChecks(crate, folder, sources, context)
     checks.run([""] if is_broken else ["", *skins_of(crate)])
     found = checks.differences
@@ -157,7 +157,7 @@ class _SheetChecks:
             if frame.on_sheet < len(self._placed):
                 self._placed[frame.on_sheet].append(frame)
             elif frame.name in sources.by_variant.get("", {}):
-                self.differences.append(FrameDifference(frame.name, "cannot be restored: there is no such sheet"))
+                self.differences.append(FrameDifference(frame.name, "cannot be restored: its sheet does not exist"))
 
     def run(self, names: Sequence[str]) -> None:
         """Check the sheets of these variants. One sheet is in memory at a time, and the next one on its way."""

@@ -31,7 +31,7 @@ def quoted(name: str) -> str:
 def counted(number: int, noun: str, plural: str = "") -> str:
     """A number with its noun.
 
-    >>> counted(1, "frame"), counted(12, "frame"), counted(2000, "copy", "duplicates")
+    >>> counted(1, "frame"), counted(12, "frame"), counted(2000, "copy", "copies")
     ('1 frame', '12 frames', '2,000 copies')
     """
     return f"{number:,} {noun if number == 1 else plural or noun + 's'}"

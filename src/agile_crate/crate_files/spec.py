@@ -263,7 +263,7 @@ def _only(table: Table, at: Keys, known: Sequence[str] | Mapping[str, object]) -
             near = nearest(key, known)
             known_keys = f"known are {', '.join(known)}" if len(known) < 9 else ""
             hint = f"did you mean '{near}'?" if near else known_keys
-            raise WrongKeyError((*at, key), f"there is no key {quoted(key)} here" + (f"; {hint}" if hint else ""))
+            raise WrongKeyError((*at, key), f"unknown key {quoted(key)}" + (f"; {hint}" if hint else ""))
 
 
 def _table(value: object, at: Keys) -> Table:

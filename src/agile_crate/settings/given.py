@@ -26,7 +26,7 @@ def settings_from(given: Mapping[str, object]) -> Settings:
         if name not in options():
             near = nearest(name, options())
             hint = message("; did you mean {}?", setting(near)) if near else ""
-            raise UsageError("there is no setting {}{}", quoted(name), hint)
+            raise UsageError("unknown setting {}{}", quoted(name), hint)
     given = {name: _typed(name, value) for name, value in given.items() if value not in _EMPTY}
     read: dict[str, Any] = {name: read_one(name, value) for name, value in given.items()}
     settings = Settings(**read, given=dict(given))

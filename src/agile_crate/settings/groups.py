@@ -10,8 +10,8 @@ GROUPS = {
     "timing": ("fps", "duration", "hold", "loop"),
     "layout": (
         "layout", "columns", "rows", "cell", "down", "gap", "margin", "cushion", "edge_repeat", "max_size", "size",
-        "pow2", "square", "multiple", "one_sheet", "break_animations", "turn", "share_mirrored", "store_duplicates", "aspect",
-        "keep_places",
+        "pow2", "square", "multiple", "one_sheet", "break_animations", "turn", "share_mirrored", "store_duplicates",
+        "aspect", "keep_places",
     ),
     "trim and pivot": ("trim", "trim_alpha", "no_offsets", "align", "shift", "pivot", "snap_pivot"),
     "formats": (

@@ -172,7 +172,7 @@ def font_family(path: str, limits: Limits) -> str:
     try:
         family = ImageFont.truetype(io.BytesIO(read_regular(path, limits, "file_bytes"))).getname()[0] or ""
     except OSError as error:
-        why = reason(error) if error.errno else "it is no font that can be read"
+        why = reason(error) if error.errno else "it is not a font in a known format"
         raise InputError("font {} cannot be read: {}", a_file(path), why) from None
     return re.sub(r"['\\\n]", "", family)
 

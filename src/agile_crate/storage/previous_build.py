@@ -352,14 +352,15 @@ def check_no_edits(previous: PreviousBuild, kept: Collection[str]) -> None:
 
 
 def check_no_foreign_files(files: Iterable[Path], before: frozenset[str]) -> None:
-    """Raises OutputError for files that are there and are not an earlier build's."""
-    strangers = [path.name for path in files if os.path.lexists(path) and str(path) not in before]
-    if strangers:
-        verb = "is" if len(strangers) == 1 else "are"
+    """Raise OutputError for existing files that no earlier build wrote."""
+    foreign = [path.name for path in files if os.path.lexists(path) and str(path) not in before]
+    if foreign:
+        exist, them = ("exists and is", "it") if len(foreign) == 1 else ("exist and are", "them")
         raise OutputError(
-            "{} {} already there and {} not from a build of this name; choose another {out}, move what is "
-            "there, or overwrite it with {force}",
-            some_files(strangers),
-            verb,
-            verb,
+            "{} already {} not from a build of this name; choose another {out}, move {} away, or overwrite {} "
+            "with {force}",
+            some_files(foreign),
+            exist,
+            them,
+            them,
         )

@@ -62,4 +62,4 @@ def test_changed_pixels_are_counted() -> None:
     changed[2, 4] = changed[3, 1] = (255, 0, 255, 255)
     (change,) = found(OLD, [PICTURES[0], changed, PICTURES[2]])
     assert change == Change("pixels", "swim_1", "2 pixels, first at 4,2", 2)
-    assert summary_of([change, change, Change("removed", "a", "")]) == "2 pictures changed and 1 went"
+    assert summary_of([change, change, Change("removed", "a", "")]) == "2 pictures changed and 1 removed"

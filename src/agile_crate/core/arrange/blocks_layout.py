@@ -90,4 +90,4 @@ def _told(sizes: Sequence[Size], cells: Sequence[Size], align: str) -> list[Mess
     if not smaller:
         return []
     which = f"{counted(smaller, 'frame')} smaller than the cells of their block"
-    return [message("{}, put at the {} of its cell ({align})", which, align)]
+    return [message("{}, aligned to the {} of its cell ({align})", which, align)]

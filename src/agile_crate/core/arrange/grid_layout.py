@@ -114,7 +114,7 @@ def _smaller(pictures: Sequence[Picture], cell: Size, align: str) -> Iterator[Me
         sizes = Counter(picture.stored_box.size for picture in smaller)
         kinds = few((f"{measured(size)} ({count})" for size, count in sizes.most_common()), 4)
         yield message(
-            "{} smaller than the {} cell, put at its {} ({align}): {}",
+            "{} smaller than the {} cell, aligned to its {} ({align}): {}",
             counted(len(smaller), "frame"),
             measured(cell),
             align,

@@ -164,12 +164,8 @@ def _sharing_remarks(owners: Sequence[tuple[int, Mirror]], sizes: Sequence[Size]
     if copies:
         saved = sum(sizes[index].w * sizes[index].h for index in copies)
         how = f", {len(mirrored):,} of them mirrored" if mirrored else ""
-        yield message(
-            "{} stored with another of the same pixels{}: {} fewer ({store_duplicates} stores all)",
-            counted(len(copies), "frame"),
-            how,
-            counted(saved, "pixel"),
-        )
+        what = f"{counted(len(copies), 'duplicate')} not stored again{how}: saves {counted(saved, 'pixel')}"
+        yield message("{} ({store_duplicates} stores all)", what)
 
 
 def _parting_remarks(

@@ -67,7 +67,9 @@ def _told(kept: list[Box], canvases: list[Size]) -> Message:
     whole = sum(canvas.w * canvas.h for canvas in canvases)
     stored = sum(box.w * box.h for box in kept)
     fewer = sum(box.size != canvas for box, canvas in zip(kept, canvases, strict=True))
-    return Message(f"{counted(fewer, 'frame')} trimmed, {max(0, 1 - stored / whole):.0%} of the pixels were empty rim")
+    return Message(
+        f"trimmed {counted(fewer, 'frame')}: {max(0, 1 - stored / whole):.0%} of their pixels were empty margin"
+    )
 
 
 STEP = Step(fact, decide, trimmed, joined=seen_together, is_shared=True)
