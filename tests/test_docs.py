@@ -79,7 +79,7 @@ def test_every_example_runs_on_the_demo(run: Run, where: str) -> None:
 @pytest.mark.usefixtures("demo")
 def test_the_readme_shows_what_is_printed(run: Run) -> None:
     (command,) = re.findall(r"agile-crate (pack .* swim=16)\n", README)
-    assert f"```\n{run(*shlex.split(command)).stdout}```" in README
+    assert f"agile-crate {command}\n\n{run(*shlex.split(command)).stdout}```" in README
 
 
 @pytest.mark.usefixtures("demo")

@@ -132,8 +132,8 @@ def build(
     limit: LimitTable = None,
 ) -> dict[str, Packed | None]:
     """Build the crates of a crate file (docs/crate-file.md), or `only` some of them, `jobs` at a time, each in its own
-    process. Return what `pack` returns by the crates' names, None for crates that are up to date; `rebuild` builds those
-    as well."""
+    process. Return what `pack` returns by the crates' names, None for crates that are up to date; `rebuild` builds
+    those as well."""
     from .commands.build import BuildOptions, build
     from .core.errors import UsageError
     from .core.text import shown

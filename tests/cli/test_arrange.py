@@ -170,7 +170,7 @@ def test_a_grid_for_each_animation(run: Run, frames: Path, tmp_path: Path) -> No
             dx, dy = frame["offset"]
             whole = decode(tmp_path / "frames" / f"{frame['name']}.png")
             assert (pixels[top : top + h, left : left + w] == whole[dy : dy + h, dx : dx + w]).all()
-    assert "  in blocks, each filled row by row, margin 2, gap 1\n" in said
+    assert "  blocks, each filled row by row; margin 2, gap 1\n" in said
     (line,) = [line.split() for line in said.splitlines() if line.startswith("  run ") and "×" in line]
     first, (dx, dy) = sheet["blocks"][1], document["frames"][4]["offset"]
     assert line[1:4] == ["4–6", "{},{}".format(*first["origin"]), "{}×{}".format(*first["size"])]

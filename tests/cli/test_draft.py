@@ -78,7 +78,9 @@ def test_from_the_first_try_to_the_project(run: Run, frames: Path, tmp_path: Pat
     options += "--palette sea.hex --template list.txt.j2 --max-size 512x512 --pow2 --scale 200%".split()
     done = run("pack", "frames/gull", "--out", "one/gull", *options, "--draft", "art/gull.crate.toml")
     assert done.returncode == 0, done.stderr
-    assert done.stdout.endswith("  wrote art/gull.crate.toml\n")
+    assert done.stdout.endswith(
+        "  wrote art/gull.crate.toml\n\n  to view it: agile-crate show one/gull.json --out one/gull.html\n"
+    )
     first = tree(tmp_path / "one")
     crate = tomllib.loads((tmp_path / "art" / "gull.crate.toml").read_text("utf-8"))["crate"]["gull"]
     assert (crate["from"], crate["out"], crate["palette"]) == (["../frames/gull"], "../one/gull", "../sea.hex")

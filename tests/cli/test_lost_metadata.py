@@ -251,7 +251,7 @@ def test_kept_edits_are_not_lost_with_the_metadata(run: Run, swim: Path, tmp_pat
         told = (
             "o.png holds edits by hand, but the metadata that could keep them is gone"
             if image == "png"
-            else "o.webp is already there"
+            else "o.webp already exists"
         )
         assert told in done.stderr
         assert {name: data for name, data in tree(tmp_path).items() if not name.startswith("cache")} == before

@@ -55,8 +55,8 @@ def test_the_summary_is_the_hand_off(run: Run, swim: Path) -> None:
     assert done.stdout == (
         "packed 14 frames, 1 animation, 1 sheet\n"
         "\n"
-        "  sheet       size  columns × rows  frames  empty  full  GPU memory\n"
-        "  otter.png  39×39           4 × 4    0–13      2   55%      5.9 KB\n"
+        "  sheet       size  columns × rows  frames  empty cells  area used  GPU memory\n"
+        "  otter.png  39×39           4 × 4    0–13            2        55%      5.9 KB\n"
         "\n"
         "  cells 8×8, margin 2, gap 1, filled row by row\n"
         "\n"
@@ -68,6 +68,8 @@ def test_the_summary_is_the_hand_off(run: Run, swim: Path) -> None:
         "  skipped: 1 file that is not a picture\n"
         "  wrote otter.png\n"
         "  wrote otter.json\n"
+        "\n"
+        "  to view it: agile-crate show otter.json --out otter.html\n"
     )
     assert max(map(len, done.stdout.splitlines())) <= 80
 
@@ -92,7 +94,8 @@ def test_a_dry_run_says_the_same_and_writes_nothing(run: Run, swim: Path, tmp_pa
     dry = run("pack", "frames", "--out", "build/otter", "--dry-run")
     assert not (tmp_path / "build").exists()
     wet = run("pack", "frames", "--out", "build/otter")
-    assert dry.stdout.replace("would pack", "packed").replace("would write", "wrote") == wet.stdout
+    dry_said = dry.stdout.replace("would pack", "packed").replace("would write", "wrote")
+    assert wet.stdout == dry_said + "\n  to view it: agile-crate show build/otter.json --out build/otter.html\n"
 
 
 def test_json_for_scripts(run: Run, swim: Path, tmp_path: Path) -> None:
@@ -170,7 +173,7 @@ def test_an_animated_picture_is_a_sequence_with_its_own_times(run: Run, swim: Pa
         "name": "gull", "frames": [13, 14, 15], "durations": [40, 80, 120], "loop": "once", "times": 2,
         "fps": [25, 1], "beats": [1, 2, 3],
     }  # fmt: skip
-    assert "  gull          13    15       3   25    0.240  once\n" in done.stdout
+    assert "3  25 + holds    0.240  once\n" in done.stdout
     assert run("verify", "o.json", "--against", "frames").stdout.endswith(
         "all 16 frames match their sources, pixel for pixel\n"
     )

@@ -128,7 +128,7 @@ def test_a_burst_is_one_build(project: Path, watch: Callable[..., Watching]) -> 
     for number in range(1, 31):
         save(project / "frames" / "otter" / f"swim_{number}.png", art(12, 10, number + 50))
     assert (
-        "otter: 3 frames changed (swim_1, swim_2 and swim_3), 27 frames added (swim_4, swim_5, swim_6 and 24 more)"
+        "otter: 27 frames added (swim_4, swim_5, swim_6 and 24 more), 3 frames changed (swim_1, swim_2 and swim_3)"
         in one.line()
     )
     assert len(metadata(project / "build" / "otter.json")["frames"]) == 30

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import json
+import re
+import shlex
 import shutil
 from pathlib import Path
 from typing import Any
 
 import pytest
 
-from conftest import save
+from conftest import Run, save
 
 from .conftest import READERS, Crate, times_of
 
@@ -80,4 +82,18 @@ def test_a_skin_is_drawn_as_its_source_is(tmp_path: Path, worn: Crate, site: str
     ask = "([data, sources, skin]) => compare(data, sources, skin)"
     assert page.evaluate(ask, ["out/o.json", sources, "coat"]) == []
     assert page.evaluate(ask, ["out/o.json", sources, ""]) != []
+    page.close()
+
+
+@pytest.mark.usefixtures("demo")
+def test_the_readmes_page_plays(tmp_path: Path, run: Run, site: str, browser: Any) -> None:
+    readme = (READERS.parent / "README.md").read_text("utf-8")
+    (packed,) = re.findall(r"^agile-crate (pack .*)$", readme.partition("## Load it")[0], re.MULTILINE)
+    assert run(*shlex.split(packed)).returncode == 0
+    (written,) = re.findall(r"```html\n(.*?)```", readme, re.DOTALL)
+    (tmp_path / "page.html").write_text(written, "utf-8")
+    shutil.copy(READERS / "javascript" / "crate.js", tmp_path)
+    page = browser.new_page()
+    page.goto(f"{site}/page.html")
+    page.wait_for_function("game.getContext('2d').getImageData(0, 0, 192, 192).data.some(Boolean)")
     page.close()

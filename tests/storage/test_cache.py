@@ -229,13 +229,11 @@ def test_the_command_says_how_much_there_is_and_deletes_it(
     size = held(cache_folder).bytes
     assert (
         run("cache").stdout
-        == f"{cache_folder}: 1 entry, {bytes_shown(size)}; at most {bytes_shown(store.LARGEST_BYTES)} are kept\n"
+        == f"{cache_folder}: 1 entry, {bytes_shown(size)}; limit {bytes_shown(store.LARGEST_BYTES)}\n"
     )
     said = json.loads(run("cache", "--clear", "--json").stdout)
     assert (said["entries"], said["bytes"], said["cleared"]) == (1, size, True)
-    assert (
-        run("cache").stdout == f"{cache_folder}: 0 entries, 0 B; at most {bytes_shown(store.LARGEST_BYTES)} are kept\n"
-    )
+    assert run("cache").stdout == f"{cache_folder}: 0 entries, 0 B; limit {bytes_shown(store.LARGEST_BYTES)}\n"
     monkeypatch.setenv("AGILE_CRATE_CACHE", "off")
     assert run("cache").stdout == "the build cache is off (AGILE_CRATE_CACHE)\n"
 

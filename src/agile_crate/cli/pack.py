@@ -6,7 +6,7 @@ import argparse
 
 from ..core.errors import UsageError
 from ..core.text import shown
-from .packing import document_of, print_summary, print_warnings
+from .packing import document_of, print_next_step, print_summary, print_warnings
 from .parser import Parser, add_common, add_memory, add_settings, chosen_limits, chosen_settings
 from .status import Status
 from .streams import print_json
@@ -82,4 +82,6 @@ def run(arguments: argparse.Namespace) -> int:
         print_summary(packed, arguments)
         if arguments.draft:
             print(f"  {'would write' if arguments.dry_run else 'wrote'} {shown(arguments.draft)}")
+        if not arguments.dry_run:
+            print_next_step(packed)
     return Status.DONE

@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from ..commands.pack import Built, Packed
     from ..core.arrange.arrangement import Considered
     from ..core.crate.summary import AnimationSummary, SheetSummary
+    from ..core.model.crate import Crate
 
 MOST_CONSIDERED = 24
 """Arrangements that --explain prints for a sheet; --verbose prints all."""
@@ -33,7 +34,7 @@ def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:
     from .tables import print_note
 
     crate = packed.crate
-    sheets, animations = sheet_summaries(crate), animation_summaries(crate)
+    sheets, animations = sheet_summaries(crate), animation_summaries(crate, _rates(crate))
     print(
         f"{'would pack' if arguments.dry_run else 'packed'} {counted(len(crate.frames), 'frame')}, "
         f"{counted(len(animations), 'animation')}, {counted(len(sheets), 'sheet')}\n"
@@ -71,16 +72,32 @@ def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:
         print(f"  {removed} {shown(from_here(path))}, a file of the last build")
 
 
+def print_next_step(packed: Packed) -> None:
+    """Print the command that shows what was packed."""
+    import shlex
+
+    from ..core.text import shown
+
+    data = next(path for path in reversed(packed.files) if path.suffix in (".json", ".xml"))
+    page = data.with_suffix(".html")
+    line = shlex.join(["agile-crate", "show", from_here(data), "--out", from_here(page)])
+    print(f"\n  to view it: {shown(line)}")
+
+
 def changes(packed: Packed) -> list[str]:
-    """Return the line on frames that were added and removed since the last build, if any were."""
+    """Return the line on frames that were added, removed and changed since the last build, if any were."""
+    parts = changed_frames(packed, 4)
+    return [f"since the last build: {', '.join(parts)}"] if parts else []
+
+
+def changed_frames(packed: Packed, most: int) -> list[str]:
+    """Count the frames that were added, removed and changed since the last build, and name at most so many of each."""
     from ..core.text import counted, few, shown
 
-    parts = [
-        f"{counted(len(names), 'frame')} {verb} ({few(map(shown, names), 4)})"
-        for names, verb in ((packed.added, "added"), (packed.removed, "removed"))
-        if names
+    groups = ((packed.added, "added"), (packed.removed, "removed"), (packed.changed, "changed"))
+    return [
+        f"{counted(len(names), 'frame')} {verb} ({few(map(shown, names), most)})" for names, verb in groups if names
     ]
-    return [f"since the last build: {', '.join(parts)}"] if parts else []
 
 
 def _also(built: Built) -> str:
@@ -102,8 +119,8 @@ def _print_sheets(sheets: list[SheetSummary]) -> None:
     columns = [Column("sheet"), Column("size", True)]
     columns += [Column("columns × rows", True)] if cell else []
     other = "blocks" if first.blocks else "boxes"
-    parts = "empty" if cell else other
-    columns += [Column(heading, True) for heading in ("frames", parts, "full", "GPU memory")]
+    parts = "empty cells" if cell else other
+    columns += [Column(heading, True) for heading in ("frames", parts, "area used", "GPU memory")]
     table = []
     for sheet in sheets:
         row = [shown(sheet.image), measured(sheet.size)]
@@ -121,7 +138,8 @@ def _print_sheets(sheets: list[SheetSummary]) -> None:
         order = "column by column" if first.down else "row by row"
         print(f"  cells {measured(cell)}, {spacing}, filled {order}\n")
     else:
-        print_note(f"{'in blocks, each filled row by row' if first.blocks else 'packed tightly'}, {spacing}")
+        how = "blocks, each filled row by row" if first.blocks else "packed tightly; draw each box at its offset"
+        print_note(f"{how}; {spacing}")
         print()
     if any(sheet.blocks for sheet in sheets):
         _print_blocks(sheets)
@@ -197,7 +215,7 @@ def _print_animations(animations: list[AnimationSummary], of_rows: list[str], se
             str(animation.first),
             str(animation.last),
             str(animation.frames),
-            _rate(animation.fps),
+            _rate(animation.fps) + (" + holds" if animation.holds else ""),
             f"{animation.seconds:.3f}",
             animation.loop,
         ]
@@ -218,6 +236,14 @@ def _span(first: int, last: int) -> str:
     return str(first) if first == last else f"{first}–{last}"
 
 
+def _rates(crate: Crate) -> list[Fraction]:
+    """Return the frames per second that a crate was packed with."""
+    from ..settings.given import settings_from
+
+    fps = settings_from({"fps": crate.settings.get("fps", [])}).fps
+    return [rate for rate in (fps.everyone, *(rate for _, rate in fps.named)) if rate]
+
+
 def _rate(fps: Fraction) -> str:
     return str(fps) if fps.denominator == 1 else f"{float(fps):.6g}"
 
@@ -228,7 +254,7 @@ def document_of(packed: Packed, arguments: argparse.Namespace) -> dict[str, Any]
 
     from ..core.crate.summary import animation_summaries, sheet_summaries
 
-    sheets, animations = sheet_summaries(packed.crate), animation_summaries(packed.crate)
+    sheets, animations = sheet_summaries(packed.crate), animation_summaries(packed.crate, _rates(packed.crate))
     also = [
         {
             "scale": one.crate.settings["also_scale"],
@@ -254,6 +280,7 @@ def document_of(packed: Packed, arguments: argparse.Namespace) -> dict[str, Any]
         "skipped": dict(packed.skipped),
         "added": list(packed.added),
         "removed": list(packed.removed),
+        "changed": list(packed.changed),
         "remarks": list(map(told, packed.remarks)),
         "warnings": list(map(told, packed.warnings)),
         "also": also,

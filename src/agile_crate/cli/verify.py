@@ -111,6 +111,9 @@ def _print(data: str, verified: Verified, is_compared: bool, every: bool) -> Non
         print(f"{_matching(verified.same, len(crate.frames))}{edited}")
         for name, same in verified.skins.items():
             print(f"skin {quoted(name)}: {_matching(same, len(crate.frames))}")
+        if crate.frames and not verified.compared:
+            print("  no frame of the crate has a source there; name the frames that were packed with --against")
+            return
         _print_some(
             [
                 f"{shown(one.frame)}{f', skin {quoted(one.skin)}' if one.skin else ''}: {one.what}"

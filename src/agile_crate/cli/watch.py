@@ -107,11 +107,9 @@ def _line(turn: Turn, seconds: float) -> str:
     if turn.packed is None:
         assert turn.there is not None
         return f"up to date ({counted(turn.there.frames, 'frame')})"
-    parts = [
-        f"{counted(len(names), 'frame')} {verb} ({few(map(shown, names), 3)})"
-        for names, verb in ((turn.changed, "changed"), (turn.packed.added, "added"), (turn.packed.removed, "removed"))
-        if names
-    ]
+    from .packing import changed_frames
+
+    parts = changed_frames(turn.packed, 3)
     written = [path.name for path in turn.packed.files if path not in turn.packed.kept]
     parts = parts or [counted(len(turn.packed.crate.frames), "frame")]
     wrote = f"wrote {few(map(shown, written), 4)}" if written else "no file changed"
@@ -128,5 +126,5 @@ def _document(turn: Turn, seconds: float) -> dict[str, object]:
     if turn.packed is None:
         return document
     files = [str(path) for path in turn.packed.files if path not in turn.packed.kept]
-    changes = {"changed": turn.changed, "added": turn.packed.added, "removed": turn.packed.removed}
+    changes = {"changed": turn.packed.changed, "added": turn.packed.added, "removed": turn.packed.removed}
     return document | changes | {"files": files, "seconds": round(seconds, 3)}

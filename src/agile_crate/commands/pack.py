@@ -20,6 +20,7 @@ from ..core.model.crate import Crate
 from ..core.model.variant import all_layers, with_layers
 from ..core.names import is_address
 from ..core.text import quoted
+from ..format.files import looks_of
 from ..pipeline.arrange import arranged
 from ..pipeline.context import Context
 from ..pipeline.describe import Plan, plan_of
@@ -66,7 +67,7 @@ class Packed:
     remarks, warnings   for the user
     considered, bound, proven   how frames were arranged
     also         the crates of the other sizes
-    added, removed   frames since the previous build; empty if there was none
+    added, removed, changed   frames since the previous build; empty if there was none
     kept         files that were there already, byte for byte
     """
 
@@ -82,6 +83,7 @@ class Packed:
     also: tuple[Built, ...] = ()
     added: tuple[str, ...] = ()
     removed: tuple[str, ...] = ()
+    changed: tuple[str, ...] = ()
     kept: tuple[Path, ...] = ()
 
 
@@ -259,13 +261,16 @@ def _left_behind(files: Sequence[Path], previous: PreviousBuild, stale: Sequence
 
 
 def _since(packed: Packed, previous: PreviousBuild) -> Packed:
-    """The result with the frames that came and went since the previous build."""
-    names = [frame.name for frame in packed.crate.frames] if previous.frames else []
-    old, new = set(previous.frames), set(names)
+    """Return the result with the frames that were added, removed and changed since the previous build."""
+    if not previous.frames:
+        return packed
+    old, new = previous.frames, looks_of(packed.crate)
+    is_drawn = bool(packed.crate.frames[0].crc)  # a dry run knows no pixels
     return replace(
         packed,
-        added=tuple(name for name in names if name not in old),
-        removed=tuple(name for name in previous.frames if name not in new),
+        added=tuple(name for name in new if name not in old),
+        removed=tuple(name for name in old if name not in new),
+        changed=tuple(name for name in new if is_drawn and name in old and old[name] != new[name]),
     )
 
 

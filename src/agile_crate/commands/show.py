@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import re
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
@@ -17,14 +18,14 @@ from ..core.errors import InputError, UsageError
 from ..core.frame.decode import DecodedFrame
 from ..core.inspect.finding import Finding
 from ..core.limits import Limits
-from ..core.message import Message, message, setting
+from ..core.message import Message, a_file, message, setting
 from ..core.model.crate import Animation, Crate
 from ..core.model.variant import base_of
 from ..core.names import nearest
 from ..core.text import few, quoted
 from ..exports.formats import FORMATS
 from ..exports.png import encode_png
-from ..format.files import looks_like_metadata
+from ..format.files import ENDINGS, looks_like_metadata, outputs_of_build
 from ..format.regular import read_regular
 from ..pipeline.arrange import arranged
 from ..pipeline.context import Context
@@ -140,11 +141,11 @@ class Shown(NamedTuple):
 def show(data: Sequence[str], out: str, options: ShowOptions, context: Context, force: bool = False) -> Shown:
     """Draws views of a crate, from the written files alone, and writes them together; or of frames that have not been
     packed, as a grid would hold them. Raises InputError, UsageError, OutputError, FitError."""
-    loaded = (
-        open_crate(data[0], options.skin, options.kind not in ("sheet", "page"), context.limits)
-        if len(data) == 1 and looks_like_metadata(data[0])
-        else _packed_in_memory(LoadRequest(base_of(data), Settings()), context)
-    )
+    if len(data) == 1 and looks_like_metadata(data[0]):
+        loaded = open_crate(data[0], options.skin, options.kind not in ("sheet", "page"), context.limits)
+    else:
+        _refuse_sheets(data, context.limits)
+        loaded = _packed_in_memory(LoadRequest(base_of(data), Settings()), context)
     refuse_empty(data[0], loaded.crate)
     if options.skin and loaded.folder is None:
         raise UsageError(message("{skin} is for a crate, and these are frames; leave it out"))
@@ -160,6 +161,15 @@ def show(data: Sequence[str], out: str, options: ShowOptions, context: Context, 
     else:
         views = makers[options.kind](loaded, path, options, context)
     return _written(views, path, context.progress, force, loaded.warnings)
+
+
+def _refuse_sheets(inputs: Sequence[str], limits: Limits) -> None:
+    """Raise UsageError for a sheet whose metadata is next to it: its frames are meant, not the sheet as one picture."""
+    for path in map(Path, inputs):
+        stem = re.sub(r"-\d+$", "", path.stem)
+        for metadata in (path.with_name(stem + ending) for ending in ENDINGS):
+            if path.name in outputs_of_build(metadata, limits).images:
+                raise UsageError("{} is a sheet; name its metadata, {}", a_file(str(path)), a_file(str(metadata)))
 
 
 def show_frames(

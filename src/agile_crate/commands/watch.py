@@ -12,13 +12,11 @@ from typing import Literal
 
 from ..core.errors import CrateError, InputError
 from ..core.limits import Limits
-from ..core.model.crate import Crate
 from ..core.model.variant import all_layers
 from ..crate_files.dependencies import metadata_of
 from ..crate_files.read import chosen, read_crate_file
 from ..crate_files.spec import CrateSpec, in_crate_file
 from ..crate_files.up_to_date import Unchanged, look_up
-from ..format.files import read_metadata
 from ..pipeline.context import Context
 from ..pipeline.job import BuildJob, DiskState
 from ..sources.find import find, fixed_part
@@ -33,15 +31,13 @@ GRACE_S = 1.0
 
 @dataclass(frozen=True, slots=True)
 class Turn:
-    """What came of one crate, or of the crate file (`crate` is empty then): it was built, there was nothing to do, or
-    it failed. `changed` are frames that look or stand differently from those of the build before."""
+    """The outcome of one crate, or of the crate file (`crate` is empty then): built, up to date, or failed."""
 
     crate: str
     outcome: Literal["built", "unchanged", "failed"]
     packed: Packed | None = None
     there: Unchanged | None = None
     error: CrateError | None = None
-    changed: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -167,7 +163,6 @@ def _build(spec: CrateSpec, builder: Builder) -> Turn:
 
 
 def _built(name: str, job: BuildJob, state: DiskState | None, builder: Builder, data: Path) -> Turn:
-    before = _before(data, builder.context.limits)
     context, table = builder.context, builder.table
     if table:
         table.working(name)
@@ -175,20 +170,4 @@ def _built(name: str, job: BuildJob, state: DiskState | None, builder: Builder, 
     packed = pack(job, context, state)
     if table:
         table.settled(name, data)
-    return Turn(name, "built", packed, changed=_changed(before, packed.crate))
-
-
-def _before(data: Path, limits: Limits) -> Mapping[str, tuple[object, ...]]:
-    try:
-        return _looks(read_metadata(str(data), limits))
-    except CrateError:
-        return {}
-
-
-def _looks(crate: Crate) -> dict[str, tuple[object, ...]]:
-    """How each frame looks and where it stands, by its name."""
-    return {frame.name: (frame.crc, frame.canvas, frame.pivot) for frame in crate.frames}
-
-
-def _changed(before: Mapping[str, tuple[object, ...]], crate: Crate) -> tuple[str, ...]:
-    return tuple(name for name, look in _looks(crate).items() if name in before and before[name] != look)
+    return Turn(name, "built", packed)

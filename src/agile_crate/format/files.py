@@ -27,10 +27,14 @@ _MARK = b"\xef\xbb\xbf"
 """That some editors put before UTF-8."""
 
 
+Look = tuple[object, ...]
+"""What a frame looks like and where it stands: its CRC, its canvas and its pivot."""
+
+
 class Outputs(NamedTuple):
     """What an earlier build wrote: its sheets with the SHA-256 and the size of each, its text files, and the digests of
     those that are not metadata; whether the metadata itself has a digest, and is what that says; the sheets with
-    frames that were edited; what the build was made from, as a digest, and its frames' names;
+    frames that were edited; what the build was made from, as a digest, and the looks of its frames;
     and which of the sheets are those of skins. `is_damaged`: the file begins as our metadata does, and cannot be read.
     """
 
@@ -42,7 +46,7 @@ class Outputs(NamedTuple):
     is_sealed: bool = False
     edited: frozenset[str] = frozenset()
     built_from: str = ""
-    frames: tuple[str, ...] = ()
+    frames: Mapping[str, Look] = MappingProxyType({})
     skins: frozenset[str] = frozenset()
     is_damaged: bool = False
 
@@ -181,11 +185,21 @@ def outputs_in(data: bytes, path: str) -> Outputs:
             bool(seal) and is_unbroken(data, str(seal)),
             frozenset(names[one["sheet"]] for one in document["frames"] if one.get("edited")),
             str(document.get("built_from", "")),
-            tuple(str(one["name"]) for one in document["frames"]),
+            {str(one["name"]): _look(one) for one in document["frames"]},
             frozenset(images) - frozenset(names),
         )
     except (ValueError, TypeError, LookupError, AttributeError, RecursionError, InputError):
         return Outputs(is_damaged=True)
+
+
+def _look(frame: Mapping[str, object]) -> Look:
+    canvas, pivot = frame.get("canvas"), frame.get("pivot")
+    return (frame.get("crc"), *canvas, *pivot) if isinstance(canvas, list) and isinstance(pivot, list) else ()
+
+
+def looks_of(crate: Crate) -> dict[str, Look]:
+    """Return the looks of a crate's frames, by name."""
+    return {frame.name: (frame.crc, *frame.canvas, *frame.pivot) for frame in crate.frames}
 
 
 _OURS, _BASE, _BETWEEN, _THEIRS = b"<<<<<<< ", b"||||||| ", b"=======", b">>>>>>> "

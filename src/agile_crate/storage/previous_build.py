@@ -6,6 +6,7 @@ import os
 import re
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
+from types import MappingProxyType
 from typing import NamedTuple, Protocol
 
 from ..core.crate.file_names import LONGEST_NAME, SHEET_ENDINGS, repeated
@@ -13,7 +14,7 @@ from ..core.errors import OutputError, UsageError
 from ..core.limits import Limits
 from ..core.message import message, setting, some_files
 from ..core.text import is_unicode, quoted, shown
-from ..format.files import ENDINGS, Outputs, conflict_sides, outputs_in, outputs_of_build, sides_of
+from ..format.files import ENDINGS, Look, Outputs, conflict_sides, outputs_in, outputs_of_build, sides_of
 from ..format.png_seal import seal_of
 from ..format.regular import read_regular
 from ..format.seal import binary_sha256, text_sha256
@@ -57,7 +58,7 @@ class PreviousBuild(NamedTuple):
     sheets      sheets that were changed since, by the name of their crate
     edited      sheets with edits that an earlier build kept, and that nobody changed since
     built_from  the digest of what the crate at its own size was made from; empty if unknown
-    frames      the names of that crate's frames
+    frames      the looks of that crate's frames, by name
     proven      files whose own seals, or the cache, prove that we wrote them, which may be replaced as well
     conflicts   metadata with conflict markers from a merge, which may be replaced
     damaged     metadata that cannot be read otherwise
@@ -71,7 +72,7 @@ class PreviousBuild(NamedTuple):
     sheets: Mapping[str, frozenset[str]]
     edited: frozenset[str] = frozenset()
     built_from: str = ""
-    frames: tuple[str, ...] = ()
+    frames: Mapping[str, Look] = MappingProxyType({})
     proven: frozenset[str] = frozenset()
     conflicts: tuple[str, ...] = ()
     damaged: tuple[str, ...] = ()
@@ -156,7 +157,7 @@ class _Found:
         self.edited: set[str] = set()
         self.sheets: dict[str, frozenset[str]] = {}
         self.origins: dict[str, str] = {}
-        self.frames: dict[str, tuple[str, ...]] = {}
+        self.frames: dict[str, Mapping[str, Look]] = {}
         self.conflicts: list[str] = []
         self.damaged: list[str] = []
         self.lost_edits: list[str] = []
@@ -245,12 +246,12 @@ def _is_in_cache(path: Path, digests: Digests, limits: Limits) -> bool:
 
 
 def _of_its_own_size(
-    stem: str, origins: Mapping[str, str], frames: Mapping[str, tuple[str, ...]]
-) -> tuple[str, tuple[str, ...]]:
-    """What the crate at its own size was built from, if its forms agree, and its frames' names."""
+    stem: str, origins: Mapping[str, str], frames: Mapping[str, Mapping[str, Look]]
+) -> tuple[str, Mapping[str, Look]]:
+    """Return what the crate at its own size was built from, if its forms agree, and the looks of its frames."""
     forms = [name for ending in ENDINGS if (name := stem + ending) in origins]
     agreed = {origins[name] for name in forms}
-    return (agreed.pop() if len(agreed) == 1 else ""), (frames[forms[0]] if forms else ())
+    return (agreed.pop() if len(agreed) == 1 else ""), (frames[forms[0]] if forms else {})
 
 
 def is_written(path: Path, sha256: str, digests: Digests | None, limits: Limits) -> bool:

@@ -98,8 +98,11 @@ def test_no_step_is_ever_shown_for_no_time(
 
 
 def test_the_pace_is_the_rate_that_was_meant_or_the_mean() -> None:
-    assert pace(Animation("swim", (0, 1), (40, 60))) == 20
-    assert pace(Animation("swim", (0, 1, 2), (33, 34, 33), fps=Fraction(30), beats=(1, 1, 1))) == 30
+    assert pace(Animation("swim", (0, 1), (40, 60))) == (20, False)
+    assert pace(Animation("swim", (0, 1, 2), (33, 34, 33), fps=Fraction(30), beats=(1, 1, 1))) == (30, False)
+    assert pace(Animation("swim", (0, 1, 2), (33, 34, 66), fps=Fraction(30), beats=(1, 1, 2))) == (30, True)
+    assert pace(Animation("swim", (0, 1, 2), (40, 40, 500)), [Fraction(25)]) == (25, True)
+    assert pace(Animation("swim", (0, 1, 2), (83, 84, 500))) == (12, True)
 
 
 def test_holds_are_by_position_and_leave_others_room() -> None:

@@ -61,13 +61,15 @@ class SheetSummary:
 
 @dataclass(frozen=True, slots=True)
 class AnimationSummary:
-    """One animation in numbers: first and last frame index over the whole crate, and which sheets they lie on."""
+    """One animation in numbers: first and last frame index over the whole crate, frames per second, whether some frames
+    are held for longer, and which sheets the frames lie on."""
 
     name: str
     first: int
     last: int
     frames: int
     fps: Fraction
+    holds: bool
     seconds: float
     loop: Loop
     sheets: tuple[int, ...]
@@ -146,18 +148,20 @@ def rows_of(crate: Crate, animation: int) -> str:
     return str(rows[0]) if rows[0] == rows[-1] else f"{rows[0]}–{rows[-1]}"
 
 
-def animation_summaries(crate: Crate) -> list[AnimationSummary]:
-    """The numbers of each animation."""
+def animation_summaries(crate: Crate, rates: Sequence[Fraction] = ()) -> list[AnimationSummary]:
+    """Return the numbers of each animation. `rates` are frames per second that were asked for."""
+    paces = [pace(animation, rates) for animation in crate.animations]
     return [
         AnimationSummary(
             name=animation.name,
             first=animation.frames[0],
             last=animation.frames[-1],
             frames=len(animation.frames),
-            fps=pace(animation),
+            fps=fps,
+            holds=holds,
             seconds=sum(animation.durations) / 1000,
             loop=animation.loop,
             sheets=tuple(sorted({crate.frames[index].on_sheet for index in animation.frames})),
         )
-        for animation in crate.animations
+        for animation, (fps, holds) in zip(crate.animations, paces, strict=True)
     ]

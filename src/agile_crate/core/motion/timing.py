@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from fractions import Fraction
 from itertools import accumulate, pairwise
@@ -140,6 +140,20 @@ def exact_times(animation: Animation) -> tuple[Fraction, ...]:
     return tuple(map(Fraction, animation.durations))
 
 
-def pace(animation: Animation) -> Fraction:
-    """Frames a second: the rate that was meant, or else the mean over the whole."""
-    return animation.fps or Fraction(1000 * len(animation.durations), sum(animation.durations))
+class Pace(NamedTuple):
+    """Frames per second, and whether some frames are held for longer than that."""
+
+    fps: Fraction
+    holds: bool
+
+
+def pace(animation: Animation, rates: Iterable[Fraction] = ()) -> Pace:
+    """Return the pace of an animation: its own rate, else that of the `rates`, or DEFAULT_FPS, at which most of its
+    frames are shown, else the mean of all frames."""
+    if animation.fps:
+        return Pace(animation.fps, len(set(animation.beats)) > 1)
+    for rate in (*rates, DEFAULT_FPS):
+        at_rate = sum(abs(milliseconds - 1000 / rate) < 1 for milliseconds in animation.durations)
+        if 2 * at_rate > len(animation.durations):
+            return Pace(rate, at_rate < len(animation.durations))
+    return Pace(Fraction(1000 * len(animation.durations), sum(animation.durations)), False)
