@@ -1,5 +1,5 @@
 """Much at once: very many frames, very large ones, one very large sheet, very many animations, very long names. Prints
-seconds and peak memory of each command, for docs/reliability.md: `python bench/load.py`, or with parts of the names of
+seconds and peak memory of each command, for docs/dev/reliability.md: `python bench/load.py`, or with parts of the names of
 the rows that are wanted.
 
 Frames are links to the few that `frames.py` draws: what is in them twice is read and packed twice.

@@ -17,6 +17,7 @@ from conftest import Run
 
 TOP = Path(__file__).parents[1]
 README = (TOP / "README.md").read_text("utf-8")
+DOCS = sorted(str(path.relative_to(TOP)) for path in (TOP / "docs").rglob("*.md"))
 
 
 def test_the_settings_reference_is_current() -> None:
@@ -24,15 +25,13 @@ def test_the_settings_reference_is_current() -> None:
     assert made.decode() == (TOP / "docs/settings.md").read_text("utf-8")
 
 
-@pytest.mark.parametrize(
-    "page", ["README.md", "CONTRIBUTING.md", "SECURITY.md", *(f"docs/{p.name}" for p in (TOP / "docs").glob("*.md"))]
-)
+@pytest.mark.parametrize("page", ["README.md", "CONTRIBUTING.md", "SECURITY.md", *DOCS])
 def test_links_lead_somewhere(page: str) -> None:
     for target in re.findall(r"\]\(([^)#]+)\)", (TOP / page).read_text("utf-8")):
         assert ((TOP / page).parent / target).exists(), target
 
 
-@pytest.mark.parametrize("page", ["README.md", "SECURITY.md", *(f"docs/{p.name}" for p in (TOP / "docs").glob("*.md"))])
+@pytest.mark.parametrize("page", ["README.md", "SECURITY.md", *DOCS])
 def test_code_that_is_named_is_there(page: str) -> None:
     """Those who follow a page to a test, a tool or a module find it."""
     named = re.findall(
@@ -95,7 +94,7 @@ def test_the_examples_for_scripts_run(
     run: Run, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
 ) -> None:
     monkeypatch.chdir(tmp_path)
-    page = (TOP / "docs/scripts.md").read_text("utf-8")
+    page = (TOP / "docs/programmers/scripts.md").read_text("utf-8")
     examples = re.findall(r"```python\n(.*?)```", page, re.DOTALL)
     assert len(examples) > 4
     scope: dict[str, object] = {}

@@ -6,7 +6,7 @@
     python tools/mutants.py core/motion        only of some modules, again
 
 The changes are cosmic-ray's, drawn by a seed, so that the same sample comes again. Each is made in a copy of the
-checkout and tried by the tests that import the module, else by all of its room. docs/mutants.md tells how many were
+checkout and tried by the tests that import the module, else by all of its room. docs/dev/mutants.md tells how many were
 noticed, and lists the others; what stands behind a dash there is somebody's explanation, and is kept.
 """
 
@@ -39,7 +39,7 @@ from cosmic_ray.work_item import MutationSpec
 
 ROOT = Path(__file__).parents[1]
 CORE = Path("src", "agile_crate", "core")
-REPORT = ROOT / "docs" / "mutants.md"
+REPORT = ROOT / "docs" / "dev" / "mutants.md"
 
 KEPT = ROOT / "build" / "mutants.json"
 """What became of each change that was tried, so that a run can go on where another ended: modules that are asked for by

@@ -15,7 +15,7 @@ from pathlib import Path
 
 
 class Crate:
-    """The metadata: `frames` and `animations` are lists of dictionaries, keys as in docs/format.md."""
+    """The metadata: `frames` and `animations` are lists of dictionaries, keys as in docs/programmers/format.md."""
 
     def __init__(self, document, folder, skin=""):
         if document.get("format") != "agile-crate" or document.get("version") != 1:

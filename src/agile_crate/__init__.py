@@ -1,6 +1,6 @@
 """Agile Crate turns folders of animation frames into sprite sheets with exact metadata, and proves them.
 
-The same commands as on the command line, for scripts (docs/scripts.md)::
+The same commands as on the command line, for scripts (docs/programmers/scripts.md)::
 
     import agile_crate
 

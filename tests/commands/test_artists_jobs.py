@@ -1,5 +1,5 @@
 """Nineteen jobs as artists have them, each done by one command line or two, and checked to the pixel by the independent
-reader, which knows docs/format.md alone."""
+reader, which knows docs/programmers/format.md alone."""
 
 from __future__ import annotations
 

@@ -83,7 +83,7 @@ def test_what_it_refuses(crates: dict[str, Crate], key: str, value: object, sent
 
 
 def test_documents_without_optional_keys(tmp_path: Path) -> None:
-    """Whatever docs/format.md calls optional may be missing."""
+    """Whatever docs/programmers/format.md calls optional may be missing."""
     import importlib.util
     import json
 

@@ -9,7 +9,7 @@ hardly anything here lies in circles."""
 
 def run() -> None:
     """Run the program. By its end all is written, so it leaves without taking every library down in order: that costs
-    about a twentieth of a small build (docs/speed.md).
+    about a twentieth of a small build (docs/dev/speed.md).
     """
     be_ready()
     import atexit

@@ -1,6 +1,6 @@
-"""What a template sees of a crate, and the filters that help it; docs/templates.md is the reference.
+"""What a template sees of a crate, and the filters that help it; docs/programmers/templates.md is the reference.
 
-The names are those of the metadata (docs/format.md); what is new here only saves counting. No NumPy: this is loaded in
+The names are those of the metadata (docs/programmers/format.md); what is new here only saves counting. No NumPy: this is loaded in
 a process of its own.
 """
 

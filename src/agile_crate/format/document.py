@@ -1,6 +1,6 @@
 """A crate as a document of plain values, and back: what every metadata format says in its own way.
 
-The document is what docs/format.md describes: objects, lists, texts, numbers and truth values. Reading trusts nothing:
+The document is what docs/programmers/format.md describes: objects, lists, texts, numbers and truth values. Reading trusts nothing:
 wrong types, missing keys, absurd numbers and image paths that leave the folder are refused with the place in the
 document. Keys that are not known are ignored.
 """

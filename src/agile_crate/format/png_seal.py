@@ -1,5 +1,5 @@
 """The seal of a PNG sheet: a text chunk with the crate's name and a digest, which proves who wrote the file when its
-metadata is lost (docs/format.md, "A sheet"). The proof guards against accidents; anybody can forge it."""
+metadata is lost (docs/programmers/format.md, "A sheet"). The proof guards against accidents; anybody can forge it."""
 
 from __future__ import annotations
 

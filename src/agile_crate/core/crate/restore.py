@@ -1,4 +1,4 @@
-"""The inverse of drawing: a frame cut from its sheet and put back on its canvas, as docs/format.md says."""
+"""The inverse of drawing: a frame cut from its sheet and put back on its canvas, as docs/programmers/format.md says."""
 
 import numpy as np
 

@@ -1,4 +1,4 @@
-"""The ranges of all numbers in the metadata, as docs/format.md gives them.
+"""The ranges of all numbers in the metadata, as docs/programmers/format.md gives them.
 
 `format.document` reads by this table, `core.crate.check` holds every crate to it before it is written, and settings are
 bounded by it; tests hold both published schemas to it.

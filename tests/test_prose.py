@@ -1,0 +1,48 @@
+"""Our prose keeps to docs/dev/language.md, as far as a program can tell. The figures may only get better."""
+
+from __future__ import annotations
+
+import sys
+from collections import Counter
+from pathlib import Path
+
+import pytest
+
+TOP = Path(__file__).parents[1]
+sys.path.insert(0, str(TOP / "tools"))
+
+import prose  # noqa: E402
+
+MOST = {
+    "told, said, there": 330,
+    "what … is": 195,
+    "there is … that": 10,
+    "docstring opener": 384,
+    "British spelling": 4,
+}
+"""Of each habit in `src`; lower these whenever you can. The British words are those that users may type."""
+
+PLAIN_PAGES = ["README.md", "docs/words.md", "docs/settings.md", "docs/dev/language.md"]
+"""Pages that are wholly rewritten. Add yours."""
+
+
+def test_habits_in_the_source_become_fewer() -> None:
+    found = Counter(habit for path in (TOP / "src").rglob("*.py") for habit, *_ in prose.found_in(path))
+    assert {habit: count for habit, count in found.items() if count > MOST.get(habit, 0)} == {}
+
+
+@pytest.mark.parametrize("page", PLAIN_PAGES)
+def test_sentences_are_short(page: str) -> None:
+    figures = prose.page_of(TOP / page)
+    assert figures.mean <= 18
+    assert prose.words(figures.longest) <= prose.LONGEST_SENTENCE, figures.longest
+
+
+def test_sentences_are_counted_without_code_and_tables(tmp_path: Path) -> None:
+    page = tmp_path / "page.md"
+    page.write_text(
+        "# A heading\n\nThe otter swims. It `dives --deep` now!\n\n| a | b |\n\n```\ncode here\n```\n\n- A list.\n"
+    )
+    assert prose.sentences(page.read_text()) == ["The otter swims.", "It code now!", "A list."]
+    figures = prose.page_of(page)
+    assert (figures.sentences, figures.longest) == (3, "The otter swims.")
