@@ -1,4 +1,4 @@
-"""What an interruption does: it ends the program at once, but for the moments in which files come into place.
+"""Interruptions: they end the program at once, except while files are committed.
 
 The command line's signal handlers ask `is_idle` and call `arrived`; whoever writes files does so within `writing`,
 takes back what it wrote within `held`, and puts files in place within `committing`.
@@ -23,7 +23,7 @@ class _State:
 
 
 def is_idle() -> bool:
-    """Whether nothing has been written that would have to be taken back, and nothing has come into place."""
+    """Return True if nothing has been written that would have to be taken back, and nothing has come into place."""
     return not (_State.writers or _State.has_committed)
 
 
@@ -48,7 +48,7 @@ def has_arrived() -> bool:
 
 
 def has_committed() -> bool:
-    """Whether files have come into place."""
+    """Return True if files have come into place."""
     return _State.has_committed
 
 

@@ -1,5 +1,4 @@
-"""What one system has and another has not, in one guarded place: whoever asks here gets the next best where there is
-nothing of the kind."""
+"""Platform-specific calls, each with a portable fallback."""
 
 from __future__ import annotations
 
@@ -14,7 +13,7 @@ from typing import BinaryIO
 IS_WINDOWS = sys.platform == "win32"
 
 FORKS = sys.platform == "linux"
-"""Whether a process can be forked from one with threads at any time; elsewhere it starts from nothing."""
+"""True if processes can be forked while threads run; other platforms start them anew."""
 
 NO_WAITING = getattr(os, "O_NONBLOCK", 0)
 """For opening: a pipe without a writer does not hold us up."""
@@ -26,7 +25,7 @@ AS_BYTES = getattr(os, "O_BINARY", 0)
 """For opening: line ends stay as they are."""
 
 GROUP_LIMITS = ("/sys/fs/cgroup/memory.max", "/sys/fs/cgroup/memory/memory.limit_in_bytes")
-"""Where Linux says what a container may use."""
+"""Linux's files of a container's limits."""
 
 if sys.platform == "win32":
     import msvcrt
@@ -98,7 +97,7 @@ def close_doors() -> None:
 
 
 def processors() -> int:
-    """How many processors this process may use."""
+    """Return how many processors this process may use."""
     if hasattr(os, "sched_getaffinity"):  # Linux: also respects containers and taskset
         return len(os.sched_getaffinity(0))
     return os.cpu_count() or 1

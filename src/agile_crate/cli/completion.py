@@ -17,7 +17,7 @@ ENDINGS = {
     ("pack", "template"): ("j2",),
     ("pack", "palette"): ("hex", "txt", "png"),
 }
-"""What files a word of a command is likely to be; every other is any file."""
+"""Endings of the files that a command's words usually name; other words complete to any file."""
 
 
 def complete(commands: Iterable[str]) -> None:

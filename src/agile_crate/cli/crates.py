@@ -33,7 +33,7 @@ if TYPE_CHECKING:
 
 @dataclass
 class _Run:
-    """What has come of a run so far: documents of crates that were built, and what went wrong elsewhere."""
+    """The results of a run so far: documents of crates that were built, and errors of others."""
 
     as_json: bool = False
     crates: list[dict[str, Any]] = field(default_factory=list)
@@ -136,7 +136,7 @@ def _outcomes(
 
 
 def _together(quiet: bool, build: Callable[..., Iterator[Outcome]]) -> Iterator[Outcome]:
-    """What came of crates that are built at a time. Where a bar is drawn, nothing is told until that is gone."""
+    """Yield what came of crates that are built at a time. Where a bar is drawn, nothing is told until that is gone."""
     from ..interrupts import writing
     from ..workers.pool import silent
     from .command_context import progress_bars
@@ -151,7 +151,7 @@ def _together(quiet: bool, build: Callable[..., Iterator[Outcome]]) -> Iterator[
 
 
 def _tell(file: str, spec: CrateSpec, built: Packed | Unchanged, arguments: argparse.Namespace, run: _Run) -> None:
-    """What is said of a crate."""
+    """Print the result of a crate."""
     from ..crate_files.up_to_date import Unchanged
 
     remarks = _overridden(spec, given_settings(arguments))
@@ -179,7 +179,7 @@ def _tell(file: str, spec: CrateSpec, built: Packed | Unchanged, arguments: argp
 
 
 def _overridden(spec: CrateSpec, overriding: Mapping[str, object]) -> list[str]:
-    """What the command line says instead of the crate file."""
+    """Return what the command line says instead of the crate file."""
     overrides = []
     for name, value in overriding.items():
         texts = value if isinstance(value, list) else ["" if value is True else value]

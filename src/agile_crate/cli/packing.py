@@ -146,7 +146,7 @@ def _print_sheets(sheets: list[SheetSummary]) -> None:
 
 
 def _print_blocks(sheets: list[SheetSummary]) -> None:
-    """What an engine that cuts by cells needs of each animation's block. Stills have their boxes in the metadata."""
+    """Print the blocks of animations, for engines that cut cells. Stills have their boxes in the metadata."""
     from ..core.text import measured, shown
     from .tables import Column, print_table
 
@@ -249,7 +249,7 @@ def _rate(fps: Fraction) -> str:
 
 
 def document_of(packed: Packed, arguments: argparse.Namespace) -> dict[str, Any]:
-    """What ``--json`` prints of a crate; docs/commands.md describes it."""
+    """Return what ``--json`` prints of a crate; docs/commands.md describes it."""
     import dataclasses
 
     from ..core.crate.summary import animation_summaries, sheet_summaries

@@ -175,7 +175,7 @@ def chosen_limits(arguments: argparse.Namespace) -> Limits:
 
 
 def chosen_jobs(arguments: argparse.Namespace) -> int:
-    """How many crates are built at a time. Raises UsageError."""
+    """Return how many crates are built at a time. Raises UsageError."""
     from ..commands.options import read_value
     from ..settings.reader import whole
 

@@ -9,7 +9,7 @@ import sys
 from typing import Any, TextIO
 
 PLAIN = {"×": "x", "→": "->", "…": "...", "–": "-", "’": "'", "²": "^2", "½": "1/2"}
-"""How signs are written where the encoding lacks them; other characters are escaped."""
+"""Plain text for signs that an encoding lacks; other characters are escaped."""
 
 
 class _Forgiving:

@@ -124,7 +124,7 @@ def _print(data: str, verified: Verified, is_compared: bool, every: bool) -> Non
 
 
 def _matching(same: int, frames: int) -> str:
-    """How many frames of a crate match."""
+    """Return how many frames of a crate match."""
     if same < frames:
         return f"{same:,} of {frames:,} frames match their sources, pixel for pixel"
     return (
@@ -146,7 +146,7 @@ def _print_some(sentences: list[str] | tuple[str, ...], every: bool) -> None:
 
 
 def _document(data: str, verified: Verified) -> dict[str, Any]:
-    """What ``--json`` prints; docs/commands.md describes it."""
+    """Return what ``--json`` prints; docs/commands.md describes it."""
     import dataclasses
 
     from ..core.message import Message

@@ -1,4 +1,4 @@
-"""How the terminal says what the rest of the program leaves open: settings are options here."""
+"""Messages for the terminal, with settings spelled as options."""
 
 from __future__ import annotations
 
@@ -30,7 +30,7 @@ _SPECIAL = frozenset(" #\"'\\$`&|;<>()*?[]{}!~")
 
 
 def options_of(command: str, own: Collection[str]) -> Spelling:
-    """How a command that has only these options spells settings: those of `pack` are said to be pack's."""
+    """Return how a command that has only these options spells settings: those of `pack` are said to be pack's."""
 
     def spelled(name: str, value: str) -> str:
         whose = "" if command == "pack" or option_name(name) in own else "pack's "

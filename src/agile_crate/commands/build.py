@@ -21,14 +21,14 @@ if TYPE_CHECKING:
     from .pack import Packed
 
 Outcome: TypeAlias = "Packed | Unchanged | CrateError"
-"""What was built, or that nothing was to be done, or what is wrong."""
+"""The outcome of a build: the result, "up to date", or the error."""
 
 BUILDERS_PER_PROCESSOR = 4
 """Processes at most: more only take memory from each other."""
 
 
 class BuildOptions(NamedTuple):
-    """How the crates of crate files are built.
+    """Options for building the crates of crate files.
 
     program     the name and version that metadata records
     overriding  settings in place of the file's, by field name

@@ -29,7 +29,7 @@ from .options import read_options
 
 @dataclass(frozen=True, slots=True)
 class CutOptions:
-    """How to cut a sheet: by `cell`, by `columns` and `rows` (0 if not given), by `islands`, or by the file `boxes`.
+    """Ways to cut a sheet: by `cell`, by `columns` and `rows` (0 if not given), by `islands`, or by the file `boxes`.
 
     `split_touching` splits islands where figures touch, `name_rows` names the rows, `boxes_out` is a file for the boxes
     found, and `color_key` is removed first.
@@ -55,7 +55,7 @@ READERS: dict[str, Callable[[str], Any]] = {
     "islands": bool, "join": whole(1), "split_touching": bool, "boxes": str, "boxes_out": str, "name_rows": names,
     "color_key": color_key,
 }  # fmt: skip
-"""How each of the options is read."""
+"""The reader of each option."""
 
 
 def cut_options(given: Mapping[str, object]) -> CutOptions:

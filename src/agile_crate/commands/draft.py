@@ -109,7 +109,7 @@ def _there(key: str, value: object, out: str) -> object:
 
 
 def _name_of(given: str, others: Mapping[str, int]) -> str:
-    """What a crate is called: as its folder, or its file; numbered where that is taken."""
+    """Return what a crate is called: as its folder, or its file; numbered where that is taken."""
     base = os.path.basename(os.path.abspath(given))
     stem = base if os.path.isdir(given) else os.path.splitext(base)[0]
     plain = "".join(letter if letter.isalnum() or letter in "_-" else "_" for letter in stem).strip("_") or "crate"
@@ -157,7 +157,8 @@ def _layout(looked: Survey) -> tuple[dict[str, str], str]:
 
 
 def _remedies(crate: str, given: str, findings: Sequence[Finding]) -> Iterator[str]:
-    """What the survey found, beside the keys that mend it; first what is for the crate, then for one animation."""
+    """Yield what the survey found, beside the keys that mend it; first what is for the crate, then for one
+    animation."""
     for_all: dict[str, list[Finding]] = {}
     for_one: dict[str, dict[str, list[Finding]]] = {}
     values: dict[str, list[str]] = {}

@@ -40,7 +40,7 @@ from ..storage.previous_build import target_of
 
 
 class Source(NamedTuple):
-    """What a frame should come back as: the picture that was packed, the one before trimming, the part of its canvas
+    """The expected frame: the picture that was packed, the one before trimming, the part of its canvas
     that trimming kept, and the alpha up to which it may lose what lies outside."""
 
     packed: Picture
@@ -50,7 +50,7 @@ class Source(NamedTuple):
 
 
 class Sources(NamedTuple):
-    """What frames should come back as.
+    """The expected frames.
 
     by_variant  the sources of the base (under an empty name) and of each skin, by the names of frames
     lost        the names of frames whose sources are not what they were when somebody painted on them
@@ -195,8 +195,8 @@ def _mirrored_pairs(sequences: Sequences, settings: Settings) -> Iterator[tuple[
 
 
 def _otherwise(crate: Crate, sequences: Sequences, prepared: Prepared) -> Iterator[str]:
-    """Where the crate's scale, or its animations, are not what settings and sources make them. Animations may name
-    fewer frames, or others, only if sources are missing, which is told elsewhere."""
+    """Yield where the crate's scale, or its animations, are not what settings and sources make them. Animations may
+    name fewer frames, or others, only if sources are missing, which is told elsewhere."""
     if crate.scale != (scale := plain(prepared.factor)):
         yield f"scale is {crate.scale}, and its settings make it {scale}"
     names = [frame.name for sequence in sequences for frame in sequence.frames]

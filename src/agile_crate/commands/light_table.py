@@ -145,8 +145,8 @@ class LightTable:
         return page_of(table.board.crate, images, skins=skins, texts=table.texts, live=live)
 
     def _addresses(self, key: str, table: _Table) -> tuple[list[str], dict[str, list[str]]]:
-        """Where images are fetched from: the sheets', and those of each skin. They tell the build, so that none is
-        taken for that of another."""
+        """Return where images are fetched from: the sheets', and those of each skin. They tell the build, so that none
+        is taken for that of another."""
         assert table.board is not None
         begin = f"{self.server.address}{key}/{table.build}"
         sheets = range(len(table.board.crate.sheets))

@@ -290,7 +290,7 @@ def _previous_layout(job: BuildJob, settings: Settings, previous: PreviousBuild,
 
 
 def _check(crate: Crate) -> None:
-    """What `verify` finds out without pixels, before any file is written: what does not hold is a fault of ours."""
+    """Check all that `verify` checks without pixels, before any file is written. A problem is a bug of ours."""
     for problem in check_crate(crate):
         raise RuntimeError(f"the crate {quoted(crate.name)} does not hold together: {problem}; nothing was written")
 

@@ -52,7 +52,7 @@ class RemoteTask(NamedTuple):
 
 
 class RemoteBuild(NamedTuple):
-    """What was built: its files by their names."""
+    """The files of a build, by name."""
 
     packed: Packed
     files: Mapping[str, bytes]
@@ -64,7 +64,7 @@ def versions() -> dict[str, str]:
 
 
 def versions_of_worker() -> Callable[[], dict[str, str]]:
-    """What a worker is asked: a function that does without any of our modules, which may not be there.
+    """Return what a worker is asked: a function that does without any of our modules, which may not be there.
 
     The distribution that lies beside the module counts, for Python may know others of its name that it never imports.
     """
@@ -93,7 +93,7 @@ def versions_of_worker() -> Callable[[], dict[str, str]]:
 
 
 def remote_task(spec: CrateSpec, options: BuildOptions, limits: Limits, send: bool) -> RemoteTask:
-    """What travels. Raises InputError where an input that is to be sent is not there."""
+    """Return what travels. Raises InputError where an input that is to be sent is not there."""
     spec = spec.overridden(options.overriding).moved(os.path.abspath)
     return RemoteTask(spec, options.program, limits, tuple(_sent(spec, limits)) if send else None)
 

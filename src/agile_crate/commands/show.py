@@ -52,8 +52,8 @@ FILM_ENDINGS = (".gif", ".apng", ".webp")
 
 @dataclass(frozen=True, slots=True)
 class ShowOptions:
-    """What is to be shown: the kind, which animations (none for all), a file for each or all in one, and how; in which
-    skin, if not the base; and so many times `smaller`, if it is a sheet."""
+    """Options of a view: the kind, the animations (none for all), one file for `each` or one for all, the drawing, the
+    skin, and how many times `smaller` a sheet is."""
 
     kind: Kind
     animations: tuple[str, ...]
@@ -86,7 +86,7 @@ def kind_of(out: str, asked: str | None) -> Kind:
 FILM_ONLY = ("animation", "fps", "speed", "onion", "pivots", "shapes", "ground", "each")
 
 OPTIONS = (*FILM_ONLY, "backdrop", "zoom", "skin")
-"""What can be said of a view besides its kind."""
+"""Options of a view besides its kind."""
 
 
 def show_options(kind: Kind, given: Mapping[str, object]) -> ShowOptions:
@@ -202,7 +202,7 @@ def _packed_in_memory(request: LoadRequest, context: Context) -> Loaded:
 def compare(
     data: str, against: str, out: str | None, context: Context, force: bool = False
 ) -> tuple[list[Change], Shown]:
-    """What changed since another crate, and the page that shows it, if `out` is given. Raises as `show` does."""
+    """Return what changed since another crate, and the page that shows it, if `out` is given. Raises as `show` does."""
     old, new = load(against, context.limits), load(data, context.limits)
     warnings = (*old.warnings, *new.warnings)
     found = changes(old.crate, new.crate, old.picture, new.picture)

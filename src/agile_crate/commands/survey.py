@@ -53,7 +53,7 @@ class SequenceSummary:
 
 
 class Known(NamedTuple):
-    """What a finding is known by from look to look, and the files that it is about."""
+    """A finding's key, which stays the same from survey to survey, and its files."""
 
     key: str
     files: tuple[str, ...]
@@ -61,7 +61,7 @@ class Known(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Survey:
-    """What a look found: sequences in crate order, findings the worst first, and what all frames take in memory.
+    """The result of a survey: sequences in crate order, findings with the worst first, and the memory of all frames.
 
     `baselined` are findings that were found fine before, `known` what each finding is known by, and `parts` the decoded
     frames, if they were to be kept.

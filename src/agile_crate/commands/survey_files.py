@@ -1,4 +1,4 @@
-"""What a survey writes on request: the light table, SARIF, and what was looked at and found fine."""
+"""Files that a survey writes on request: the light table, SARIF, the baseline."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ from .survey import Survey
 
 
 class SurveyFiles(NamedTuple):
-    """Where to write what, if at all."""
+    """Paths of the files to write, if any."""
 
     page: str | None = None
     sarif: str | None = None

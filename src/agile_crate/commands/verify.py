@@ -42,8 +42,8 @@ from .expected import NO_SOURCES, Source, Sources, sources_of
 
 @dataclass(frozen=True, slots=True)
 class Verified:
-    """What `verify` found. `compared` counts the frames that have a source, `same` those that equal it, `edited` those
-    of them that do but for edits that were taken into the metadata.
+    """The result of `verify`. `compared` counts the frames that have a source, `same` those that equal it, `edited`
+    those of them that do but for edits that were taken into the metadata.
 
     `problems` are sentences on the written files; `differences` say of each frame that does not come back what is
     wrong. Both are empty when all is well. `skins` are those that were compared, with how many frames came back.
@@ -198,7 +198,7 @@ def _around_frames(crate: Crate, index: int, frames: Sequence[Frame], pixels: Pi
 
 
 def _told_otherwise(data: str, crate: Crate, limits: Limits) -> Iterator[str]:
-    """Where the same build's metadata in the other form, if it lies beside, says something else."""
+    """Yield where the same build's metadata in the other form, if it lies beside, says something else."""
     for path in forms_of(data)[1:]:
         try:
             place = first_difference(document_of(crate), document_of(read_metadata(path, limits)))
@@ -226,7 +226,7 @@ def _other_skins(crate: Crate, spec: CrateSpec | None) -> Iterator[str]:
 
 
 def _edits(crate: Crate, folder: Path, limits: Limits) -> dict[str, Edit]:
-    """What somebody painted on frames, as far as it was taken into the metadata."""
+    """Return what somebody painted on frames, as far as it was taken into the metadata."""
     if not any(frame.edited for frame in crate.frames):
         return {}
     edits = (edit for sheet in edited_sheets(crate, folder, limits) for edit in sheet.edits)
@@ -236,7 +236,8 @@ def _edits(crate: Crate, folder: Path, limits: Limits) -> dict[str, Edit]:
 def _compared(
     frame: Frame, crate: Crate, sheet: Pixels | None, sources: dict[str, Source], lost: Sequence[str]
 ) -> FrameDifference | None:
-    """How a frame differs from its source before trimming, as whoever reads the crate sees it; None if it does not."""
+    """Return how a frame differs from its source before trimming, as whoever reads the crate sees it; None if it does
+    not."""
     source = sources[frame.name]
     canvas = source.packed.canvas
     if sheet is None:

@@ -42,7 +42,7 @@ class Turn:
 
 @dataclass(frozen=True, slots=True)
 class Builder:
-    """How crates are built again and again.
+    """The parts of a watch that rebuild crates.
 
     context   with the build cache
     options   of every build

@@ -1,4 +1,4 @@
-"""Where a smaller rectangle is put in a larger one: nine places."""
+"""Nine places of a smaller rectangle in a larger one."""
 
 from fractions import Fraction
 

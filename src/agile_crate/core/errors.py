@@ -1,4 +1,4 @@
-"""What can go wrong, by what the user can do about it. Each message is one plain sentence for the user.
+"""Errors, grouped by what the user can do about them. Each message is one plain sentence for the user.
 
 The command line turns each class into its exit code; nothing else is read from the class.
 """

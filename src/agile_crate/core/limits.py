@@ -36,7 +36,7 @@ class Limits(NamedTuple):
 
 
 USUAL = Limits()
-"""What holds where nothing else is asked for."""
+"""The default limits."""
 
 ABOUT: Mapping[str, str] = {
     "picture_pixels": "of a frame, as its file says, before it is decoded",
@@ -62,7 +62,7 @@ ABOUT: Mapping[str, str] = {
     "name_characters": "of the name of a frame or an animation, folders included",
     "template_characters": "that a template may write",
 }
-"""What each of them bounds, after its unit."""
+"""The meaning of each limit."""
 
 
 def raise_hint(name: str) -> Message:

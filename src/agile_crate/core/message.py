@@ -14,7 +14,7 @@ from typing import NamedTuple, Self
 from .text import shown
 
 Spelling = Callable[[str, str], str]
-"""How a setting is written: its name with underscores, and a value or an empty text."""
+"""Spells a setting, from its name with underscores and a value or an empty text."""
 
 
 class Setting(NamedTuple):

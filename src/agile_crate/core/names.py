@@ -64,7 +64,7 @@ def split_number(stem: str) -> tuple[str, int | None]:
 SAYS_NOTHING = frozenset(
     {"frame", "frames", "image", "img", "picture", "pic", "render", "untitled", "layer", "new", "export"}
 )
-"""What pictures and folders are called though it names nothing, in small letters."""
+"""Generic names of pictures and folders, in lower case."""
 
 
 def number_of(name: str) -> int | None:
@@ -201,7 +201,7 @@ def nearest(name: str, known: Iterable[str], least: float = 0.5) -> str | None:
 
 
 def is_address(given: str) -> bool:
-    """Whether an input is no path but an address.
+    """Return True if an input is no path but an address.
 
     >>> is_address("https://host/frames"), is_address("memory://frames"), is_address("C://frames"), is_address("a/b")
     (True, True, False, False)
@@ -210,7 +210,7 @@ def is_address(given: str) -> bool:
 
 
 def leads_out(name: str) -> bool:
-    """Whether a name, taken as a path, would lead out of its folder or nowhere, on any platform.
+    """Return True if a name, taken as a path, would lead out of its folder or nowhere, on any platform.
 
     >>> [leads_out(name) for name in ("swim/swim_01", "../evil", "/evil", "a//b", "a/..", "..a", "a\\\\..", "")]
     [False, True, True, True, True, False, True, True]

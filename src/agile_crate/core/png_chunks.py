@@ -55,5 +55,5 @@ def chunk(kind: bytes, content: bytes | memoryview) -> bytes:
 
 
 def header(width: int, height: int, depth: int, kind: int) -> bytes:
-    """How a file begins whose rows are stored from top to bottom (clause 11.2.1)."""
+    """Return how a file begins whose rows are stored from top to bottom (clause 11.2.1)."""
     return SIGNATURE + chunk(b"IHDR", struct.pack(">IIBBBBB", width, height, depth, kind, 0, 0, 0))

@@ -1,4 +1,4 @@
-"""How names, numbers and sizes are put into sentences, so that they read the same everywhere."""
+"""Names, numbers and sizes in sentences."""
 
 from collections.abc import Iterable
 from fractions import Fraction
@@ -19,7 +19,8 @@ def shown(name: str) -> str:
 
 
 def is_unicode(text: str) -> bool:
-    """Whether a text can be written in UTF-8: no half of a surrogate pair is in it, as bytes that are no text leave."""
+    """Return True if a text can be written in UTF-8: no half of a surrogate pair is in it, as bytes that are no text
+    leave."""
     return text.isascii() or not any("\ud800" <= c <= "\udfff" for c in text)
 
 

@@ -49,7 +49,7 @@ def key_line(field: str, typed: bool | str | list[str]) -> str:
 
 
 def _apart(option: Option, typed: Any) -> tuple[str | list[str] | None, Sequence[tuple[str, Any]]]:
-    """What is said for all, and what for single animations, by their names."""
+    """Return what is said for all, and what for single animations, by their names."""
     texts = [typed] if isinstance(typed, str) else list(typed)
     if option.per_animation:
         everyone = [text for text in texts if "=" not in text]

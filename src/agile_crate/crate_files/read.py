@@ -23,7 +23,7 @@ from .spec import CrateSpec, WrongKeyError, in_crate_file, specs_in
 from .toml_places import place_of
 
 _WHERE = re.compile(r"(.*) \(at (.*)\)", re.DOTALL)
-"""How the standard library says what is wrong, and where."""
+"""The standard library's form of TOML errors."""
 
 _NUMBERS = re.compile("[0-9]+")
 
@@ -149,7 +149,7 @@ def _inputs_of(given: str, limits: Limits) -> Iterator[str]:
 
 
 class Comparison(NamedTuple):
-    """What the frames of a crate are compared with: the inputs that were packed, and the spec of the crate if a crate
+    """The sources to compare a crate with: the inputs that were packed, and the spec of the crate if a crate
     file was given. `font` is the file of the font in drawings, empty if it is to be looked for."""
 
     inputs: tuple[str, ...] = ()

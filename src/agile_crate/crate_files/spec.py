@@ -1,4 +1,4 @@
-"""What a crate file says: each crate's inputs, where it goes, and its settings as if they had been typed.
+"""Crate files read into specs: each crate's inputs, output and settings, as they would be typed.
 
 docs/crate-file.md describes the form. Keys are options' names; everything is checked here, with the path of the key
 that is wrong, so that whoever read the file can say the line.
@@ -240,7 +240,7 @@ def _typed(value: object, kind: Kind, at: Keys) -> Any:
 
 
 def _odd(value: Any) -> str:
-    """What a list or a table holds, by type."""
+    """Return what a list or a table holds, by type."""
     inside = list(value.values()) if isinstance(value, dict) else value
     return " and ".join(sorted({_type_of(one) for one in inside})) or "nothing"
 

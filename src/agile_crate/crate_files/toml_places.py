@@ -1,4 +1,4 @@
-"""Where in a TOML text its keys stand. The standard library's reader tells no places, and a sentence on a key wants the
+"""The places of keys in a TOML text. The standard library's reader tells no places, and a sentence on a key wants the
 line. The text has been read before, so it is known to be valid (TOML 1.0.0); nothing is checked here. Cost: linear."""
 
 from __future__ import annotations

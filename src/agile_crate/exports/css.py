@@ -122,7 +122,8 @@ def _by_factor(larger: Larger) -> Larger:
 
 
 def _is_multiple(crate: Crate, other: Crate, factor: Fraction) -> bool:
-    """Whether every number of the other crate is this one's multiplied, so that its sheets can stand for this one's."""
+    """Return True if every number of the other crate is this one's multiplied, so that its sheets can stand for this
+    one's."""
     if len(crate.sheets) != len(other.sheets) or len(crate.frames) != len(other.frames):
         return False
     pairs: list[tuple[tuple[int, ...], tuple[int, ...]]] = [
@@ -172,7 +173,7 @@ def _room(size: Size) -> str:
 
 
 def _shown(frame: Frame, room: Size, place: Offset, flips: bool = False) -> str:
-    """What shows a frame in a room, its canvas at `place`; a mirrored one is laid out before it is flipped."""
+    """Return what shows a frame in a room, its canvas at `place`; a mirrored one is laid out before it is flipped."""
     (x, y), (width, height) = place, frame.upright
     left = (room.w - x - frame.canvas.w if "x" in frame.mirror else x) + frame.offset.x
     top = (room.h - y - frame.canvas.h if "y" in frame.mirror else y) + frame.offset.y

@@ -1,4 +1,4 @@
-"""What a build depends on, as make and ninja read it: one rule, all outputs before the colon, all inputs behind it.
+"""Dependencies of a build for make and ninja: one rule, outputs before the colon, inputs after it.
 
 The form is that of POSIX make's rules, with the escapes that GNU make and ninja understand in dependency files.
 """

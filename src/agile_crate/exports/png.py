@@ -98,8 +98,8 @@ def _flat(seen: Rows, depth: int) -> tuple[Rows, int]:
 
 
 def rows_above(width: int) -> int:
-    """How many rows above a band are asked for with it, at most: a strip refers to so many bytes, of at least a bit a
-    pixel."""
+    """Return how many rows above a band are asked for with it, at most: a strip refers to so many bytes, of at least a
+    bit a pixel."""
     return 1 + -(-WINDOW_BYTES // (1 + width // 8))
 
 

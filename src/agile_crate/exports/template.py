@@ -46,7 +46,8 @@ def read_templates(paths: Iterable[str], given: tuple[tuple[str, str], ...], lim
 
 
 def rendered(template: Template, crate: Crate) -> str:
-    """What the template makes of the crate. Raises InputError that names the template, the line and what is wrong."""
+    """Return what the template makes of the crate. Raises InputError that names the template, the line and what is
+    wrong."""
     limits = template.limits
     request = {
         "template": template.text,

@@ -55,7 +55,8 @@ class RefusedError(Exception):
 
 
 def sandbox() -> Environment:
-    """Where templates run: nothing of Python is within their reach, and nothing that they are given can be changed."""
+    """Return where templates run: nothing of Python is within their reach, and nothing that they are given can be
+    changed."""
     environment = ImmutableSandboxedEnvironment(
         undefined=StrictUndefined, keep_trailing_newline=True, trim_blocks=True, lstrip_blocks=True
     )
@@ -65,7 +66,7 @@ def sandbox() -> Environment:
 
 
 def render(environment: Environment, text: str, context: Mapping[str, Any], limits: Limits) -> str:
-    """What a template's text makes of a context. Raises RefusedError and MemoryError."""
+    """Return what a template's text makes of a context. Raises RefusedError and MemoryError."""
     pieces, length = [], 0
     try:
         code = environment.compile(text, filename=_NAME)

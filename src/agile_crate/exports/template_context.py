@@ -1,7 +1,7 @@
-"""What a template sees of a crate, and the filters that help it; docs/programmers/templates.md is the reference.
+"""Variables and filters of templates; docs/programmers/templates.md is the reference.
 
-The names are those of the metadata (docs/programmers/format.md); what is new here only saves counting. No NumPy: this is loaded in
-a process of its own.
+The names are those of the metadata (docs/programmers/format.md); what is new here only saves counting. No NumPy: this
+is loaded in a process of its own.
 """
 
 from __future__ import annotations
@@ -29,7 +29,7 @@ class Edges(NamedTuple):
 
 
 class Corners(NamedTuple):
-    """Where on a sheet the corners of a picture lie as it is seen, in shares of the sheet."""
+    """The upright picture's corners on its sheet, as fractions of the sheet."""
 
     top_left: Point
     top_right: Point
@@ -176,8 +176,8 @@ def pivot_share(frame: Mapping[str, Any], y_up: bool = False, of: str = "canvas"
 
 
 def corners(frame: Mapping[str, Any], y_up: bool = False) -> Corners:
-    """Where on its sheet the corners of a frame's upright picture lie, turned back and flipped: as texture coordinates
-    from the top left, or with y_up from the bottom left."""
+    """Return where on its sheet the corners of a frame's upright picture lie, turned back and flipped: as texture
+    coordinates from the top left, or with y_up from the bottom left."""
     left, top, right, bottom = edges(frame, bool(y_up))
     found = [Point(left, top), Point(right, top), Point(right, bottom), Point(left, bottom)]
     if frame["turned"]:  # clockwise: its top left lies at the right
@@ -190,7 +190,7 @@ def corners(frame: Mapping[str, Any], y_up: bool = False) -> Corners:
 
 
 def placed(frame: Mapping[str, Any]) -> Offset:
-    """Where the stored pixels lie on the canvas as it is seen, after a mirrored one has been flipped."""
+    """Return where the stored pixels lie on the canvas as it is seen, after a mirrored one has been flipped."""
     offset, canvas, upright = Offset(*frame["offset"]), Size(*frame["canvas"]), Size(*frame["upright"])
     return Offset(
         canvas.w - offset.x - upright.w if "x" in frame["mirror"] else offset.x,

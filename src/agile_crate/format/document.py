@@ -1,8 +1,8 @@
 """A crate as a document of plain values, and back: what every metadata format says in its own way.
 
-The document is what docs/programmers/format.md describes: objects, lists, texts, numbers and truth values. Reading trusts nothing:
-wrong types, missing keys, absurd numbers and image paths that leave the folder are refused with the place in the
-document. Keys that are not known are ignored.
+The document is what docs/programmers/format.md describes: objects, lists, texts, numbers and truth values. Reading
+trusts nothing: wrong types, missing keys, absurd numbers and image paths that leave the folder are refused with the
+place in the document. Keys that are not known are ignored.
 """
 
 from __future__ import annotations
@@ -28,7 +28,7 @@ def document_of(crate: Crate) -> Document:
 
 
 def head_of(crate: Crate) -> Document:
-    """What the document says of the whole crate."""
+    """Return what the document says of the whole crate."""
     entry: Document = {
         "format": FORMAT,
         "version": VERSION,
@@ -51,7 +51,7 @@ def head_of(crate: Crate) -> Document:
 
 
 def to_seal(document: Document) -> Document:
-    """What is said, with room for the digest of the text that it becomes (`seal`)."""
+    """Return what is said, with room for the digest of the text that it becomes (`seal`)."""
     first = {key: document[key] for key in ("format", "version", "generator") if key in document}
     return first | {"sha256": ""} | {key: value for key, value in document.items() if key != "sha256"}
 
@@ -134,7 +134,7 @@ def animation_of(animation: Animation) -> Document:
 
 
 def first_difference(a: Any, b: Any, place: str = "") -> str:
-    """Where two documents first differ, as a sentence; empty if they say the same."""
+    """Return where two documents first differ, as a sentence; empty if they say the same."""
     if isinstance(a, dict) and isinstance(b, dict):
         for key in (*a, *(key for key in b if key not in a)):
             if key not in a or key not in b:

@@ -28,11 +28,11 @@ _MARK = b"\xef\xbb\xbf"
 
 
 Look = tuple[object, ...]
-"""What a frame looks like and where it stands: its CRC, its canvas and its pivot."""
+"""A frame's CRC, canvas and pivot."""
 
 
 class Outputs(NamedTuple):
-    """What an earlier build wrote: its sheets with the SHA-256 and the size of each, its text files, and the digests of
+    """Outputs of an earlier build: its sheets with the SHA-256 and the size of each, its text files, and the digests of
     those that are not metadata; whether the metadata itself has a digest, and is what that says; the sheets with
     frames that were edited; what the build was made from, as a digest, and the looks of its frames;
     and which of the sheets are those of skins. `is_damaged`: the file begins as our metadata does, and cannot be read.
@@ -55,8 +55,8 @@ NOTHING = Outputs()
 
 
 def looks_like_metadata(path: str) -> bool:
-    """Whether a file is metadata, JSON or XML, and not a picture, by its first bytes or, if it cannot be read, by its
-    name."""
+    """Return True if a file is metadata, JSON or XML, and not a picture, by its first bytes or, if it cannot be read,
+    by its name."""
     if os.path.isdir(path):
         return False
     try:
@@ -112,7 +112,7 @@ def _crate_in(data: bytes, path: str, limits: Limits) -> Crate:
 
 
 def was_edited(path: Path, limits: Limits) -> bool:
-    """Whether somebody changed metadata since it was written, as far as can be told."""
+    """Return True if somebody changed metadata since it was written, as far as can be told."""
     outputs = outputs_of_build(path, limits)
     return outputs.has_seal and not outputs.is_sealed
 
@@ -138,7 +138,7 @@ def _is_xml(data: bytes) -> bool:
 
 
 def is_ours(path: str | Path) -> bool:
-    """Whether a file that is there names our format at its beginning, sound or not."""
+    """Return True if a file that is there names our format at its beginning, sound or not."""
     try:
         return FORMAT.encode() in read_head(path, _HEAD)
     except OSError:
@@ -146,7 +146,7 @@ def is_ours(path: str | Path) -> bool:
 
 
 def outputs_of_build(path: str | Path, limits: Limits) -> Outputs:
-    """What the build wrote that a metadata file is of; nothing if it is not there, not ours, or cannot be read.
+    """Return what the build wrote that a metadata file is of; nothing if it is not there, not ours, or cannot be read.
 
     Of JSON little else is looked at.
     """
@@ -159,7 +159,7 @@ def outputs_of_build(path: str | Path, limits: Limits) -> Outputs:
 
 
 def outputs_in(data: bytes, path: str) -> Outputs:
-    """What the build wrote that metadata is of."""
+    """Return what the build wrote that metadata is of."""
     try:
         if _is_xml(data):
             from .xml_form import document_from

@@ -1,4 +1,5 @@
-"""Metadata as JSON, format version 1: text from a crate and a crate from text. docs/programmers/format.md is the reference.
+"""Metadata as JSON, format version 1: text from a crate and a crate from text. docs/programmers/format.md is the
+reference.
 
 One line a sheet, a block, a frame and an animation, keys always in the same order, so that two builds compare line by
 line.

@@ -23,5 +23,5 @@ def sealed(text: str, place: str) -> str:
 
 
 def is_unbroken(data: bytes, digest: str) -> bool:
-    """Whether a sealed text is as it was written."""
+    """Return True if a sealed text is as it was written."""
     return text_sha256(data.replace(digest.encode(), b"", 1)) == digest

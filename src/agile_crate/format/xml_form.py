@@ -30,7 +30,7 @@ _ESCAPES = str.maketrans(
 _DECLARATION, _SEAL = '<?xml version="1.0" encoding="UTF-8"?>', ' sha256=""'
 
 _NOT_CARRIED = re.compile("[^\t\n\r\x20-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]")
-"""What XML 1.0 has no way to write (section 2.2), not even as a character reference."""
+"""Characters that XML 1.0 cannot carry (section 2.2), not even as references."""
 
 _PLAIN = re.compile(r"[\w/.@+ -]*", re.ASCII)
 

@@ -29,7 +29,7 @@ MOST_WAITING = 200
 
 
 class Answer(NamedTuple):
-    """What is said to a request: the type of the contents, the contents, and, for a page, a policy beside its own."""
+    """The response to a request: content type, content and, for a page, a policy in addition to its own."""
 
     kind: str
     body: bytes
@@ -47,7 +47,7 @@ Answerer = Callable[[str], Answer | None]
 """Answers a path below the token, None where there is nothing."""
 
 Greeter = Callable[[str], News | None]
-"""What a page that wants news hears first, by the path that it asks, None where there are no news."""
+"""The greeting of a stream of news, by path; None for paths without news."""
 
 
 class Server:
@@ -69,7 +69,7 @@ class Server:
 
     @property
     def address(self) -> str:
-        """Where it begins, with the token."""
+        """Return where it begins, with the token."""
         return f"http://{self.host}/{self._token}/"
 
     def below(self, path: str) -> str | None:
@@ -104,7 +104,7 @@ class Server:
                 self._streams = [one for one in self._streams if one[1] is not stream]
 
     def hears(self, stream: queue.SimpleQueue[News | None]) -> bool:
-        """Whether a stream is still told anything."""
+        """Return True if a stream is still told anything."""
         with self._lock:
             return any(one[1] is stream for one in self._streams)
 
@@ -169,7 +169,7 @@ class _Handler(BaseHTTPRequestHandler):
         self._send(status, Answer("text/plain; charset=utf-8", f"{sentence}\n".encode()), self.command != "HEAD")
 
     def send_error(self, code: int, *_: object) -> None:
-        """What the standard library refuses by itself: other methods, and what is no request."""
+        """Answer what the standard library refuses: other methods, and malformed requests."""
         self._refuse(code, "only GET and HEAD are answered here")
 
     def _send(self, status: int, answer: Answer, with_body: bool) -> None:
@@ -215,4 +215,4 @@ class _Handler(BaseHTTPRequestHandler):
                 self.wfile.write(f"event: {news.kind}\ndata: {news.line}\n\n".encode())
 
     def log_message(self, format: str, *args: Any) -> None:
-        """What is asked is nobody's news."""
+        """Log nothing: requests are private."""

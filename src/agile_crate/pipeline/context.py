@@ -1,4 +1,4 @@
-"""What every command works with, whatever it makes."""
+"""The context that every command works in."""
 
 from __future__ import annotations
 

@@ -37,7 +37,7 @@ BYTES_BEFORE_DEFERRING = 1 << 28
 
 
 class Gathered(NamedTuple):
-    """What the inputs of one layer hold.
+    """The frames of one layer's inputs.
 
     sequences  in crate order
     drawings   which they show, each once for each size of the build
@@ -152,7 +152,7 @@ def _decoded(
     held = 0
 
     def way() -> Way[DecodedFrame]:
-        """How the next files are read: few frames are held whole, for a sheet needs their pixels soon anyway."""
+        """Return how the next files are read: few frames are held whole, for a sheet needs their pixels soon anyway."""
         if not may_defer or held < BYTES_BEFORE_DEFERRING:
             return whole
         from ..sources.deferred import measured_or_read

@@ -93,7 +93,7 @@ class LoadRequest(NamedTuple):
 
 
 class DiskState(NamedTuple):
-    """What was found on the disk for a job.
+    """The state of the disk before a build.
 
     previous   the build that is there
     found      the files of each layer, by its inputs

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 
 
 class PreviousEdits(NamedTuple):
-    """What somebody painted on the sheets of the previous build.
+    """Edits on the sheets of the previous build.
 
     crates      the names of the crates, one of each size, whose sheets are looked at
     by_portion  the edits of each size, by the names of frames

@@ -38,7 +38,7 @@ T = TypeVar("T")
 
 
 class _Writing(NamedTuple):
-    """What sheets are written with: where they go, who does it, and who counts what is drawn and written."""
+    """The means of writing sheets: the staging area, the context, and meters of drawing and writing."""
 
     staging: Staging
     context: Context
@@ -174,7 +174,7 @@ def _digest(placed: Placed) -> bytes:
 
 
 class _Finish(NamedTuple):
-    """What is done to the pixels of a sheet as a whole."""
+    """The finish of a whole sheet's pixels."""
 
     background: Color | None
     premultiply: bool

@@ -1,4 +1,4 @@
-"""What was given for the settings: read, checked against each other, and told again for the metadata."""
+"""Settings from given values: reading, checking for contradictions, and recording them for the metadata."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from .rules import contradictions
 from .table import Option, PerAnimation, Settings, options
 
 _EMPTY: tuple[object, ...] = ([], (), {})
-"""What is no value."""
+"""Values that mean "not given"."""
 
 
 def settings_from(given: Mapping[str, object]) -> Settings:
@@ -36,7 +36,7 @@ def settings_from(given: Mapping[str, object]) -> Settings:
 
 
 def _with_shared_cell(settings: Settings) -> Settings:
-    """Where a sheet's size, its columns and its rows are all given, they say how large a cell is."""
+    """Return where a sheet's size, its columns and its rows are all given, they say how large a cell is."""
     if settings.cell or not (settings.size and settings.columns and settings.rows):
         return settings
     margin, gap = settings.kept_margin, settings.kept_gap
@@ -146,12 +146,12 @@ def _texts(given: object) -> list[str]:
 
 
 def typed(settings: Settings) -> dict[str, object]:
-    """What was given of the settings as it would be typed: texts, lists of texts, true."""
+    """Return what was given of the settings as it would be typed: texts, lists of texts, true."""
     return {name: _as_given(options()[name][0], value) for name, value in settings.given.items() if value is not False}
 
 
 def remembered(settings: Settings) -> dict[str, object]:
-    """What was given of the settings by which frames differ, as texts: enough to take and change them again."""
+    """Return what was given of the settings by which frames differ, as texts: enough to take and change them again."""
     table = options()
     result = {name: value for name, value in typed(settings).items() if table[name][0].remembered}
     if settings.font:  # where it lies is nobody's business

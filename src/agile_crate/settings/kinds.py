@@ -11,7 +11,7 @@ from collections.abc import Callable, Mapping
 from typing import Any, NamedTuple
 
 Typed = str | list[str] | None
-"""What a value would be as it is typed; None if it is of another type."""
+"""Converts a TOML value to typed text; gives None for another type."""
 
 Schema = Mapping[str, Any]
 
@@ -156,7 +156,7 @@ def _as_pair(joint: str) -> Callable[[str | list[str]], object]:
 
 
 def _as_table(typed: str | list[str], of: Callable[[str], object] = str) -> object:
-    """What stands before and after each equals sign as a table, if every text has one and no key comes twice."""
+    """Return what stands before and after each equals sign as a table, if every text has one and no key comes twice."""
     parts = [text.rpartition("=") for text in ([typed] if isinstance(typed, str) else typed)]
     table = {key: of(value) for key, equals, value in parts if equals}
     return table if len(table) == len(parts) else typed

@@ -1,5 +1,4 @@
-"""What is said of animations and frames by their names and positions: which of them, how they are called, how long they
-are held, and in which parts they go. See `reader`."""
+"""Readers of settings that name animations and frames: selections, new names, holds, splits. See `reader`."""
 
 from __future__ import annotations
 

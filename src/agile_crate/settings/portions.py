@@ -50,7 +50,7 @@ def at_portion(settings: Settings, portion: Fraction) -> Settings:
 
 
 def _sheet_size(settings: Settings, cell: Size | None, size: Size | None) -> Size | None:
-    """What holds the cells at another size of the build, or the scaled size, grown to what the rules allow."""
+    """Return what holds the cells at another size of the build, or the scaled size, grown to what the rules allow."""
     if size is None:
         return None
     if cell and settings.columns and settings.rows:

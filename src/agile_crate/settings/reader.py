@@ -1,4 +1,4 @@
-"""What reads the text of a setting's value: it takes a text and returns a plain value, or raises UsageError with a
+"""Readers of settings' values: a reader takes a text and returns a plain value, or raises UsageError with a
 sentence that quotes the text and says what was expected. It knows in which of TOML's types a crate file gives it."""
 
 from __future__ import annotations
@@ -21,7 +21,7 @@ Word = TypeVar("Word", bound=str)
 
 
 class Reader(Generic[T_co]):
-    """What reads a text when it is called, and what a crate file may give."""
+    """A reader of texts, and the types that a crate file may give for it."""
 
     __slots__ = ("kind", "read")
 

@@ -1,4 +1,4 @@
-"""How the text of a setting's value is read: sizes, times, colors, amounts, files. See `reader`."""
+"""Readers of sizes, times, colors, amounts and files. See `reader`."""
 
 from __future__ import annotations
 
@@ -204,7 +204,7 @@ def template(text: str) -> str:
 
 
 TEMPLATE_NAMES = ("crate", "sheets", "frames", "animations", "fail")
-"""What every template sees; no variable of one's own can be called so."""
+"""Names that every template has; no variable of the user can have them."""
 
 
 @of(kinds.PAIRS)
@@ -237,7 +237,7 @@ def limit(text: str) -> tuple[str, int]:
 
 
 def _amount(name: str, text: str) -> int:
-    """What a limit is to be; 0 where the text is no whole number."""
+    """Return what a limit is to be; 0 where the text is no whole number."""
     if name.endswith("bytes") and text[-2:].upper() in UNITS:
         return memory(text)
     sides = text.split("x") if name.endswith("pixels") else [text]

@@ -52,7 +52,7 @@ class PerAnimation(NamedTuple, Generic[T]):
 
 
 class Option(NamedTuple):
-    """What is declared with a field of `Settings`, beside its default.
+    """The declaration of a setting, besides its default.
 
     A flag has no `read`. `many`: may be given several times, each time one more. `remembered`: frames differ by it, so
     the metadata records it and a proof repeats it; by default all that selects or prepares frames.
@@ -69,12 +69,12 @@ class Option(NamedTuple):
 
     @property
     def kind(self) -> Kind:
-        """What a crate file may give for it."""
+        """Return what a crate file may give for it."""
         return self.read.kind if self.read else FLAG
 
     @property
     def joint(self) -> str:
-        """What stands between the parts of a value that has several: a list's commas, or the x of a size."""
+        """Return what stands between the parts of a value that has several: a list's commas, or the x of a size."""
         return "," if self.metavar.endswith("…") else "x"
 
 
@@ -253,11 +253,11 @@ class Settings:
     """By how much all lengths and the scale have been multiplied, see `portions`."""
 
     given: Mapping[str, Any] = field(default_factory=dict, compare=False)
-    """What was given, by field name, before it was read."""
+    """Values as given, by field name, before reading."""
 
     @property
     def trimming(self) -> str:
-        """How frames are trimmed, the layout's own way where nothing was said."""
+        """Return how frames are trimmed, the layout's own way where nothing was said."""
         return self.trim or LAYOUTS[self.layout].trim
 
     @property
@@ -273,7 +273,7 @@ class Settings:
 
     @property
     def has_one_cell(self) -> bool:
-        """Whether all frames lie in cells of one size."""
+        """Return True if all frames lie in cells of one size."""
         return LAYOUTS[self.layout].has_one_cell
 
     @property
@@ -288,7 +288,7 @@ class Settings:
 
     @property
     def layout_options(self) -> LayoutOptions:
-        """How frames are to be arranged."""
+        """Return how frames are to be arranged."""
         return LayoutOptions(
             align=self.align,
             cell=self.cell,
@@ -311,7 +311,7 @@ class Settings:
 
     @property
     def sheet_rules(self) -> SheetRules:
-        """What a sheet's size must obey."""
+        """Return what a sheet's size must obey."""
         return SheetRules(self.max_size, self.size, self.pow2, self.square, self.multiple)
 
 

@@ -68,7 +68,7 @@ def _readable(count: int) -> str:
 
 
 def _repeats(image: Image.Image) -> tuple[Loop | None, int]:
-    """How often the file is shown. GIF counts the repeats after the first showing, PNG and WebP all showings."""
+    """Return how often the file is shown. GIF counts the repeats after the first showing, PNG and WebP all showings."""
     if image.format == "TIFF":
         return None, 0
     loop: Any = image.info.get("loop")
@@ -95,7 +95,7 @@ def refuse_cut_gif(data: bytes) -> None:
 
 
 def gif_extent(data: bytes) -> tuple[bool, int]:
-    """Whether GIF data reaches its trailer, and how many whole pictures it holds before it ends.
+    """Return True if GIF data reaches its trailer, and how many whole pictures it holds before it ends.
 
     Walks the blocks (GIF89a specification, sections 18 to 27) without decoding them.
     """

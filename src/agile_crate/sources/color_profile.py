@@ -1,4 +1,4 @@
-"""What a picture says of its own colors, and bringing them to sRGB, which is what sheets are."""
+"""Color profiles of pictures, and conversion to sRGB, the color space of sheets."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ class ColorProfile(NamedTuple):
 
 
 def foreign_colors(info: Mapping[Any, Any]) -> ColorProfile | None:
-    """What an opened image's notes say of its colors; None where that is sRGB, or nothing that makes sense.
+    """Return what an opened image's notes say of its colors; None where that is sRGB, or nothing that makes sense.
 
     As PNG has it, a profile counts before a remark that the picture is sRGB, and that before gamma and primaries.
     """
@@ -107,7 +107,7 @@ def _unusable() -> PictureError:
 
 @lru_cache(maxsize=64)
 def _is_srgb(profile: bytes) -> bool:
-    """Whether a profile leaves colors where they are: told by what it does to some of them, not by its name."""
+    """Return True if a profile leaves colors where they are: told by what it does to some of them, not by its name."""
     levels = np.array([0, 32, 96, 160, 224, 255], np.uint8)
     colors = np.stack(np.meshgrid(levels, levels, levels), axis=-1).reshape(1, -1, 3)
     try:

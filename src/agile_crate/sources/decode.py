@@ -44,7 +44,7 @@ MANY_SURVEYED_FILES = 100
 
 
 class DecodedPart(NamedTuple, Generic[T]):
-    """What one file brings: a frame of the animation that its name tells, or a whole animation named after the file;
+    """The content of one file: a frame of the animation that its name tells, or a whole animation named after the file;
     whether its colors are other than sRGB; its SHA-256 in hex, if frames are kept; whether it had another length when
     it was found; and whether it held infinite light."""
 
@@ -70,10 +70,10 @@ class Unreadable(NamedTuple):
 
 
 Make = Callable[[str, Pixels | Vector], T]
-"""What is made of a frame's name, and of its pixels or what draws them."""
+"""Makes a result from a frame's name and pixels, or from its drawing."""
 
 Way = Callable[[Found], DecodedPart[T]]
-"""How a file is read. Raises PictureError and OSError."""
+"""Reads a file. Raises PictureError and OSError."""
 
 
 def each_part(
@@ -155,8 +155,8 @@ def _decoded(
 
 
 def readers_for(files: Sequence[Found], pool: WorkerPool, many: int | None) -> Executor:
-    """Who reads the files: others if there are such; small ones one thread, or processes if there are so `many`, by
-    default never."""
+    """Return who reads the files: others if there are such; small ones one thread, or processes if there are so `many`,
+    by default never."""
     if pool.readers:
         return pool.readers
     if sum(file.length for file in files) < SMALL_FILE_BYTES * len(files):
@@ -165,7 +165,7 @@ def readers_for(files: Sequence[Found], pool: WorkerPool, many: int | None) -> E
 
 
 def _all_read(batch: list[Found], way: Way[T]) -> list[DecodedPart[T]]:
-    """What is seen of each file; the last ones are left out where the first take very much memory."""
+    """Return what is seen of each file; the last ones are left out where the first take very much memory."""
     found: list[DecodedPart[T]] = []
     taken = 0
     for file in batch:
@@ -177,7 +177,7 @@ def _all_read(batch: list[Found], way: Way[T]) -> list[DecodedPart[T]]:
 
 
 def _bytes(part: DecodedPart[Any]) -> int:
-    """What is seen of a file takes so much memory."""
+    """Return what is seen of a file takes so much memory."""
     return sum(getattr(frame, "nbytes", 0) for _, frame, _ in part.frames)
 
 

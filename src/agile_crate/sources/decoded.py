@@ -1,4 +1,4 @@
-"""What a file holds once it is read, one picture or a sequence of them; and how large it may claim to be."""
+"""Decoded files, one picture or a sequence, and limits on their sizes."""
 
 from __future__ import annotations
 

@@ -19,7 +19,7 @@ BAND_PIXELS = 1 << 20
 
 
 def is_deep_png(data: bytes) -> bool:
-    """Whether PNG data has 16 bits a channel, by its header."""
+    """Return True if PNG data has 16 bits a channel, by its header."""
     return data[12:16] == b"IHDR" and data[24:25] == b"\x10"
 
 

@@ -39,7 +39,7 @@ class Found(NamedTuple):
 
 @dataclass(slots=True)
 class Search:
-    """What looking through the inputs gave: the pictures, and how many things were passed over, by what they are."""
+    """The result of searching inputs: the pictures, and counts of skipped files by kind."""
 
     own: AbstractSet[str]
     limits: Limits
@@ -110,7 +110,7 @@ def in_crate_order(files: Iterable[Found]) -> list[Found]:
 
 
 def passed_over_text(skipped: Mapping[str, int]) -> str:
-    """What was passed over, as part of a sentence.
+    """Return what was passed over, as part of a sentence.
 
     >>> passed_over_text(Counter({"hidden file": 1, "file that is not a picture": 2}))
     '2 files that are not pictures, 1 hidden file'

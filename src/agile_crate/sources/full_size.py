@@ -21,15 +21,15 @@ CACHED_FILES = 4
 
 
 class FrameSource(NamedTuple):
-    """Where a frame is: its file, and which of the pictures in it."""
+    """A frame's source: its file, and the index of the picture in it."""
 
     path: str
     number: int = 0
 
 
 def read_again(places: Mapping[str, FrameSource], limits: Limits) -> Callable[[str, Size], Pixels]:
-    """What reads the frame of a name again, shape (h, w, 4), straight alpha. `places` may grow meanwhile. It raises
-    InputError if the file holds another picture by now."""
+    """Return what reads the frame of a name again, shape (h, w, 4), straight alpha. `places` may grow meanwhile. It
+    raises InputError if the file holds another picture by now."""
     read = lru_cache(CACHED_FILES)(partial(_read, limits=limits))
 
     def again(name: str, canvas: Size) -> Pixels:

@@ -23,7 +23,7 @@ from .pictures import read_still
 from .read_options import ReadOptions
 
 MOST_GROWTHS = 8
-"""How often the place where layers are drawn grows by as little as it must, before it is the whole canvas."""
+"""Times that the drawn area grows by the least possible, before it becomes the whole canvas."""
 
 
 @dataclass(slots=True)
@@ -140,7 +140,7 @@ def _layer_name(node: Element, number: int) -> str:
 
 
 class _Ground:
-    """Where layers are drawn over each other: only as much of the document's canvas as they cover."""
+    """The area for merging layers: only the part of the canvas that they cover."""
 
     def __init__(self, document: _Document) -> None:
         self._document = document

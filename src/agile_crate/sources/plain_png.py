@@ -71,7 +71,7 @@ def _checked_png(data: bytes) -> tuple[bytes, bool]:
 
 
 def is_plain_part(kind: bytes, content: memoryview) -> bool:
-    """Whether a chunk leaves the pixels what they are."""
+    """Return True if a chunk leaves the pixels what they are."""
     return kind in PARTS and not (kind == b"tEXt" and bytes(content[:16]).startswith(NOTES))
 
 

@@ -25,7 +25,7 @@ BAND_PIXELS = 1 << 20
 
 
 def can_be_banded(data: bytes) -> bool:
-    """Whether this is a PNG of up to 8 bits a channel, of a kind that sheets are, stored from top to bottom."""
+    """Return True if this is a PNG of up to 8 bits a channel, of a kind that sheets are, stored from top to bottom."""
     is_png = data.startswith(SIGNATURE) and data[12:16] == b"IHDR" and len(data) > 29
     if not is_png or data[25] not in KINDS or data[28] != 0 or b"acTL" in data[:4096]:
         return False

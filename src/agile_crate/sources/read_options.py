@@ -9,7 +9,7 @@ from ..core.model.geometry import Size
 
 
 class ReadOptions(NamedTuple):
-    """What the files do not say.
+    """Reading options that files do not contain.
 
     layers       ``separate`` or ``flat``; by default each layer of a layered document is a frame, and a drawing in
                  vectors or a render is one

@@ -43,8 +43,8 @@ def sheet_bytes(folder: Path, sheet: Sheet, limits: Limits) -> bytes:
 
 @dataclass(slots=True)
 class FoundSheet:
-    """What a sheet's file holds: its pixels, if they were wanted and can be used; its digest; what is wrong with it;
-    and, as sentences, that somebody changed it, if so, and a remark."""
+    """A sheet file's content: its pixels, if wanted and usable; its digest; its problems; and sentences on changes and
+    remarks."""
 
     problems: list[str] = dataclasses.field(default_factory=list)
     changed: str = ""
@@ -79,7 +79,8 @@ def sheet_bands(folder: Path, sheet: Sheet, rows: int, limits: Limits) -> Iterat
 
 
 def read_sheet(folder: Path, sheet: Sheet, decode: bool, limits: Limits) -> FoundSheet:
-    """What is wrong with a sheet's file; its pixels if asked for and if it can be decoded at the size it should be."""
+    """Return what is wrong with a sheet's file; its pixels if asked for and if it can be decoded at the size it should
+    be."""
     found = FoundSheet()
     name = quoted(sheet.image)
     try:

@@ -51,7 +51,7 @@ MOST_COMPARISONS = 10_000_000
 """Pairs of attributes of one element, or of rules and elements, that are compared when a drawing is read."""
 
 LAYERED_DRAWINGS = 20
-"""How many times as many elements as a drawing may have its layers may have together."""
+"""The most elements of all layers together, as a multiple of a drawing's limit."""
 
 MOST_ATTRIBUTES = 256
 """Of one element: reading them takes the square of their number."""
@@ -322,7 +322,8 @@ def _own_cost(element: Element) -> int:
 
 
 def _name_of(group: Element) -> str:
-    """What a group is called: by the label that a drawing program gave it, by its title (SVG 2, 5.8), or by its id."""
+    """Return what a group is called: by the label that a drawing program gave it, by its title (SVG 2, 5.8), or by its
+    id."""
     labels = (value for key, value in group.attrib.items() if key.endswith("}label"))
     return next(labels, "") or group.findtext(f"{_SVG}title", "").strip() or group.get("id") or ""
 

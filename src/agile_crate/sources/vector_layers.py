@@ -42,7 +42,7 @@ class Layers:
         return self._common_cost + self._costs.get(self._groups[name], 0)
 
     def elements(self, name: str) -> int:
-        """How many elements the drawing of a group holds."""
+        """Return how many elements the drawing of a group holds."""
         return self._common_count + sum(self._counts[part] for part in (self._groups[name], *self.needed(name)))
 
     def alone(self, name: str) -> Element:

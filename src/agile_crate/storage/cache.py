@@ -56,14 +56,14 @@ _MARKS = struct.Struct(">5Q")
 
 
 class Held(NamedTuple):
-    """How much a store holds: entries, and the bytes of its files."""
+    """The size of a store: entries, and bytes of its files."""
 
     entries: int
     bytes: int
 
 
 def place() -> Path | None:
-    """Where the store is kept; None if it is switched off."""
+    """Return where the store is kept; None if it is switched off."""
     named = os.environ.get(FOLDER, "")
     if named.lower() == "off":
         return None
@@ -121,7 +121,7 @@ def clear(folder: Path) -> None:
 
 
 def held(folder: Path) -> Held:
-    """How much there is in a store."""
+    """Return how much there is in a store."""
     size = sum(path.stat().st_size for path in _files(folder))
     entries = 0
     if _file(folder).is_file():
@@ -274,7 +274,7 @@ class Cache:
         self._change(("INSERT OR REPLACE INTO state VALUES ('bytes', ?)", [(size,)]))
 
     def _write(self, *more: Change) -> None:
-        """What waits, and more, at once: each change waits for those of other builds."""
+        """Write the waiting values and more at once, since every change waits for other builds."""
         with self._lock:
             pairs, self._waiting, self._waiting_bytes = list(self._waiting.items()), {}, 0
         rows = [(key, value, _digest(key, value)) for key, value in pairs]
@@ -329,7 +329,7 @@ def _file_key(path: str) -> bytes:
 
 
 def _marks(path: str) -> bytes | None:
-    """What tells a file from itself after a change; None where it is not a regular file."""
+    """Return what tells a file from itself after a change; None where it is not a regular file."""
     try:
         status = os.stat(path)
         times = status.st_mtime_ns, status.st_ctime_ns

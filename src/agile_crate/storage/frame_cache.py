@@ -25,7 +25,7 @@ LARGEST_FILE_BYTES = 1 << 28
 """Bytes. Larger files are not cached."""
 
 Frames = tuple[tuple[str, DecodedFrame, Fraction | None], ...]
-"""What one file holds: of each frame a label, the decoded frame, and its time. The label of a still is empty."""
+"""A file's frames: label, decoded frame and time of each. The label of a still is empty."""
 
 
 class CachedFile(NamedTuple):

@@ -1,4 +1,4 @@
-"""Where pixels wait until they are drawn: in memory as far as that goes, beyond it in a file that is mapped into it.
+"""Storage of pixels until they are drawn: in memory up to a limit, beyond it in a mapped file.
 
 The file has no name, so it is gone however the program ends. What lies in it counts as memory of this process only
 while it is looked at.

@@ -1,4 +1,4 @@
-"""Where a build goes, which files there are an earlier build's, and which are somebody else's."""
+"""The previous build at an output path, and its files among others."""
 
 from __future__ import annotations
 
@@ -100,7 +100,7 @@ class Digests(Protocol):
         """The SHA-256 of a file that has not changed since, in hex; empty if that is not certain."""
 
     def noted(self, path: str, read: Callable[[], bytes]) -> tuple[bytes, str]:
-        """What `read` gives, and its SHA-256 in hex, to be known later."""
+        """Return what `read` gives, and its SHA-256 in hex, to be known later."""
 
     def has_written(self, sha256: str) -> bool:
         """Return True if a build wrote a file with this SHA-256, in hex."""
@@ -255,7 +255,8 @@ def _of_its_own_size(
 
 
 def is_written(path: Path, sha256: str, digests: Digests | None, limits: Limits) -> bool:
-    """Whether an image is there that has this SHA-256, in hex. It is read only where `digests` do not know it."""
+    """Return True if an image is there that has this SHA-256, in hex. It is read only where `digests` do not know
+    it."""
     if not digests:
         return _is_written(path, sha256, binary_sha256, limits)
     try:

@@ -1,4 +1,4 @@
-"""What an earlier run left half done where this one reads: finished or undone first."""
+"""Recovery of interrupted builds: finished or rolled back first."""
 
 from __future__ import annotations
 

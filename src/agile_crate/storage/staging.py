@@ -36,8 +36,8 @@ _OURS = re.compile(r"[0-9]+\.(new|old)|journal(\.new|\.undone)?")
 
 
 class Journal(NamedTuple):
-    """What a commit does: the files that come, by their number, each with whether there was one; the files that go,
-    numbered on; and the folders that are made for it."""
+    """The plan of a commit: new files by number, each with a flag if it replaces one; removed files, numbered on; and
+    folders that it makes."""
 
     moves: list[tuple[str, bool]]
     removed: list[str]
@@ -50,7 +50,7 @@ class Staging:
     def __init__(self, folder: Path, work: Path, note: Message | None) -> None:
         self.folder = folder
         self.notes = [note] if note else []
-        """What was found of an earlier run that did not come to its end."""
+        """Notes on an interrupted earlier run."""
         self.is_settled = True
         self._work = work
         self._names: list[str] = []
@@ -77,7 +77,7 @@ class Staging:
 
     @property
     def names(self) -> frozenset[str]:
-        """What was written so far."""
+        """Return what was written so far."""
         return frozenset(self._names)
 
     def commit(self, remove: Iterable[str] = ()) -> None:
@@ -284,8 +284,8 @@ def _read_journal(work: Path) -> Journal | None:
 
 
 def _place(folder: Path, name: str) -> Path:
-    """Where a file goes. Raises OSError for a name that leads out of the folder, by itself or by a link on its way, or
-    that a folder has."""
+    """Return where a file goes. Raises OSError for a name that leads out of the folder, by itself or by a link on its
+    way, or that a folder has."""
     parts = Path(name).parts
     if not parts or Path(name).is_absolute() or ".." in parts or "\0" in name:
         raise PermissionError(errno.EPERM, "its name leads out of the folder", name)
@@ -323,7 +323,7 @@ def _flush(folder: Path) -> None:
 
 
 def holds(path: Path, data: bytes) -> bool:
-    """Whether a file that is there has these very bytes."""
+    """Return True if a file that is there has these very bytes."""
     try:
         return path.is_file() and path.read_bytes() == data
     except OSError:

@@ -1,1 +1,1 @@
-"""What people look at: drawn only from a crate, as an engine would."""
+"""Views, drawn only from a crate, as an engine would."""

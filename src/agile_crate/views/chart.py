@@ -32,7 +32,7 @@ WIDTH, HEIGHT, DOTS = 12.8, 8.0, 100
 
 
 class Path(NamedTuple):
-    """Where an animation's feet and center of mass are, from its pivot, step by step: shape (steps, 2), y up, NaN where
+    """The path of an animation's feet and center of mass, from its pivot, by step: shape (steps, 2), y up, NaN where
     nothing is seen; and which step is off its neighbors' path, if one is."""
 
     feet: np.ndarray
@@ -41,7 +41,7 @@ class Path(NamedTuple):
 
 
 class Shares(NamedTuple):
-    """What the pixels of a sheet are: seen, empty inside of boxes, and outside of all boxes; their sum is 1."""
+    """Shares of a sheet's pixels: visible, empty inside boxes, outside boxes; their sum is 1."""
 
     seen: float
     inside: float

@@ -54,7 +54,8 @@ MOST_STEPS = 3000
 
 @dataclass(frozen=True, slots=True)
 class FilmOptions:
-    """How films are drawn. `ground` None is a checkerboard, `clear` none at all; `onion` counts frames on each side."""
+    """Drawing options of films. `ground` None is a checkerboard, `clear` none at all; `onion` counts frames on each
+    side."""
 
     ground: Color | None = None
     clear: bool = False
@@ -134,7 +135,7 @@ def together(
 
 
 class _Tiles(NamedTuple):
-    """Where pictures and their names go on one picture."""
+    """The places of pictures and their names on one picture."""
 
     size: Size
     places: tuple[Offset, ...]
@@ -210,7 +211,7 @@ def _room(frames: Sequence[Frame], options: FilmOptions, limits: Limits) -> Stag
 
 
 def _ground(room: Stage, options: FilmOptions) -> Pixels:
-    """What every picture of a film begins with: the ground, and the guide on it."""
+    """Return what every picture of a film begins with: the ground, and the guide on it."""
     size = Size(room.size.w * options.zoom, room.size.h * options.zoom)
     empty = np.zeros((size.h, size.w, 4), np.uint8)
     image = Image.fromarray(empty if options.clear else backdrop(size, options.ground))
@@ -279,7 +280,7 @@ def _marks(image: Image.Image, frame: Frame, place: Offset, options: FilmOptions
 
 
 class FilmLimits(NamedTuple):
-    """What a format holds at most: milliseconds of one picture, and of all, showings, and pixels on a side."""
+    """Limits of a film format: milliseconds of one picture and of all, showings, and pixels per side."""
 
     milliseconds: int
     total: int

@@ -1,4 +1,4 @@
-"""Where the marks of an annotated sheet go: frames' canvases and pivots on the sheet, and labels that hide no art."""
+"""Places of marks on an annotated sheet: canvases, pivots, and labels that hide no art."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ class Label(NamedTuple):
 
 
 def point_on_sheet(frame: Frame, at: Point) -> Point:
-    """Where a point of a frame's canvas lies on its sheet; it may lie outside of the box."""
+    """Return where a point of a frame's canvas lies on its sheet; it may lie outside of the box."""
     x, y = at
     if "x" in frame.mirror:
         x = frame.canvas.w - x

@@ -1,4 +1,4 @@
-"""What a page that is open has to hear of a build: what went elsewhere on the sheets, and what looks different."""
+"""Updates for an open page: boxes that moved on the sheets, and pixels that changed."""
 
 from __future__ import annotations
 
@@ -20,12 +20,12 @@ MOST_PATCHED = 0.25
 """The share of a sheet that is told in patches; of a sheet that changed more, the whole image is fetched."""
 
 Dress = Sequence[Placed | None]
-"""What is drawn of each frame, straight alpha; None for those that share the box of another."""
+"""The drawing of each frame, straight alpha; None for frames that share another's box."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Board:
-    """What a page shows: a crate, what is drawn of its frames, in its own art and in each skin."""
+    """The content of a page: a crate, and the drawings of its frames in each variant."""
 
     crate: Crate
     dress: Dress
@@ -171,8 +171,9 @@ def _sheet(
     image: str,
     png: Callable[[Pixels], bytes],
 ) -> dict[str, Any]:
-    """How a page comes to a sheet: from the one that it has there (`base`), of which some boxes are cleared, or else
-    from nothing; with boxes that `move` there from sheets before, and `patches`. Or it fetches the `whole` image."""
+    """Return how a page comes to a sheet: from the one that it has there (`base`), of which some boxes are cleared, or
+    else from nothing; with boxes that `move` there from sheets before, and `patches`. Or it fetches the `whole` image.
+    """
     sheet = after.crate.sheets[index]
     rim, size = sheet.edge_repeat, sheet.size
     moves: list[tuple[int, ...]] = []

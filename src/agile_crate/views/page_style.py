@@ -52,7 +52,7 @@ ALWAYS = {
     "letters": TYPEFACE,
     "figures": FIGURES,
 }
-"""What does not depend on whether it is light or dark."""
+"""Styles common to the light and dark schemes."""
 
 LIGHT = {
     "desk": "#f0f1ee", "paper": PAPER.hex, "ink": INK.hex, "faint": "#5a6272", "rule": OUTSIDE_TONE.hex,

@@ -43,8 +43,7 @@ KEYS = (
 
 @dataclass(frozen=True, slots=True)
 class Against:
-    """What a page compares with: the name of the other crate, that crate, the addresses of its sheets' images, and what
-    changed since."""
+    """The other crate of a comparison: its name, the crate, the addresses of its sheets, and the changes."""
 
     name: str
     crate: Crate
@@ -150,9 +149,9 @@ WAITING = """\
 
 
 def _policy(style: str, script: str, served: bool) -> str:
-    """What the page may do (Content Security Policy, level 3): have its own style and run its own script, by their
-    digests, and show images that it brings along; where it is served, fetch its sheets and hear news from where it came
-    itself. Nothing else."""
+    """Return what the page may do (Content Security Policy, level 3): have its own style and run its own script, by
+    their digests, and show images that it brings along; where it is served, fetch its sheets and hear news from where
+    it came itself. Nothing else."""
     images, news = ("'self' data:", "; connect-src 'self'") if served else ("data:", "")
     return f"default-src 'none'; img-src {images}; style-src {_source(style)}; script-src {_source(script)}{news}"
 
@@ -162,7 +161,7 @@ def _source(text: str) -> str:
 
 
 def media_type(image: bytes) -> str:
-    """What a sheet's file is, PNG or WebP, as browsers name it."""
+    """Return what a sheet's file is, PNG or WebP, as browsers name it."""
     return "image/webp" if image.startswith(b"RIFF") else "image/png"
 
 
@@ -190,7 +189,7 @@ def with_images(
 
 
 def tables_of(crate: Crate) -> dict[str, Any]:
-    """What the page tells of sheets beside their metadata."""
+    """Return what the page tells of sheets beside their metadata."""
     return {"sheet_headings": SHEET_HEADINGS, "sheet_rows": _sheet_rows(crate)}
 
 
@@ -232,7 +231,7 @@ def _about(finding: Finding) -> str:
 
 
 def _told(against: Against, crate: Crate) -> dict[str, Any]:
-    """What changed, with where to look at it."""
+    """Return what changed, with where to look at it."""
     frames = {frame.name for frame in crate.frames}
     animations = {animation.name for animation in crate.animations}
     return {

@@ -105,7 +105,7 @@ def draw_sheet_view(
 
 
 def _zoom(size: Size, usual: int, count: int) -> Zoom:
-    """How a sheet is scaled whose boxes are `usual` pixels on their shorter side."""
+    """Return how a sheet is scaled whose boxes are `usual` pixels on their shorter side."""
     if count > MANY and max(size) <= WIDEST_VIEW:
         return Zoom(max(1, min(-(-CLEAR // usual), WIDEST_VIEW // max(size))), 1)
     return zoom_for(size, Size(VIEW.w - LEGEND - 3 * PAD, VIEW.h - HEAD - 2 * PAD), LARGEST)
@@ -229,7 +229,7 @@ def _mark(
 
 
 def _texts(crate: Crate, numbers: Sequence[int]) -> list[str]:
-    """What a box may be called: its frame's last name, or the index; how many more share it."""
+    """Return what a box may be called: its frame's last name, or the index; how many more share it."""
     more = f" +{len(numbers) - 1}" if len(numbers) > 1 else ""
     name = shown(crate.frames[numbers[0]].name.rpartition("/")[2])
     return [f"{name}{more}", f"{numbers[0]}{more}", f"{numbers[0]}"]

@@ -1,4 +1,4 @@
-"""What all views share: colors, the checkerboard, letters."""
+"""The theme of all views: colors, the checkerboard, fonts."""
 
 from __future__ import annotations
 
@@ -40,23 +40,23 @@ GROUND, PIVOT, OUTLINE = Color(200, 40, 60), Color(20, 24, 32), Color(200, 30, 1
 
 MARGIN_TONE, GAP_TONE = Color(90, 98, 115), Color(150, 160, 178)
 EDGE_TONE, CUSHION_TONE = Color(230, 120, 60), Color(70, 170, 160)
-"""What a sheet has beside frames."""
+"""Colors of a sheet's marks."""
 
 RULE = Color(154, 162, 176)
 """Lines that only help."""
 
 SEEN_TONE, INSIDE_TONE, OUTSIDE_TONE = Color(0, 120, 106), Color(240, 176, 96), Color(201, 206, 214)
-"""Where a sheet's pixels go: seen, empty inside of boxes, outside of all boxes."""
+"""Colors of a sheet's shares: visible, empty inside boxes, outside boxes."""
 
 ERROR, WARNING, NOTE, GOOD = Color(200, 40, 60), Color(224, 160, 32), Color(58, 122, 165), Color(31, 157, 85)
-"""How bad a finding is, and that all is well."""
+"""Colors of severities, and of "no problems"."""
 
 FEET, MASS = Color(0, 140, 110), Color(150, 60, 190)
 """The paths of the feet and of the center of mass."""
 
 CHECKER_SIDE = 8
 TYPEFACE, FIGURES = '"DejaVu Sans", Verdana, sans-serif', '"DejaVu Sans Mono", Menlo, Consolas, monospace'
-"""What pages are lettered in, where it is to be had; pictures bring DejaVu Sans along."""
+"""The fonts of pages, if installed; pictures come with DejaVu Sans."""
 
 
 @cache

@@ -9,8 +9,8 @@ from pathlib import Path
 
 
 def run_module(module: str, request: bytes, seconds: float) -> bytes:
-    """What a module writes to stdout when it is run by itself with a request on stdin; nothing if it was ended. Raises
-    TimeoutError."""
+    """Return what a module writes to stdout when it is run by itself with a request on stdin; nothing if it was ended.
+    Raises TimeoutError."""
     root = str(Path(__file__).parents[2])
     environment = os.environ | {"PYTHONPATH": os.pathsep.join(filter(None, (root, os.environ.get("PYTHONPATH"))))}
     command = [sys.executable, "-P", "-m", module]

@@ -49,7 +49,7 @@ class Cluster:
 
     @property
     def workers(self) -> dict[str, Any]:
-        """What the scheduler knows of each worker, by its address."""
+        """Return what the scheduler knows of each worker, by its address."""
         found: dict[str, Any] = self._client.scheduler_info(n_workers=-1)["workers"]
         return found
 

@@ -125,8 +125,7 @@ def end_here(*_: object) -> NoReturn:
 
 
 def follow_parent(told_to_end: Callable[..., object] | signal.Handlers) -> None:
-    """What a process does first: it leaves interruptions to the one who began it, ends when that one does, and knows
-    what to do when it is told to end."""
+    """Set up a worker process: it ignores interruptions, ends with its parent, and ends cleanly on request."""
     for name in ("SIGINT", "SIGHUP", "SIGBREAK"):
         if hasattr(signal, name):
             signal.signal(getattr(signal, name), signal.SIG_IGN)
@@ -145,7 +144,8 @@ def _end_with_parent() -> None:
 
 
 def _carried(slot: int | None, fn: Callable[..., object], args: Any, kwargs: Any) -> Carried:
-    """What a process makes of a task. Here pickles are read only of what this program itself wrote a moment ago."""
+    """Return what a process makes of a task. Here pickles are read only of what this program itself wrote a moment
+    ago."""
     result = fn(*args, **kwargs)
     if slot is None:
         return Carried(pickle.dumps(result, 5), ())

@@ -1,4 +1,4 @@
-"""What every layout answers with: sheets, and where on them each frame lies."""
+"""The result of every layout: sheets, and each frame's place on them."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from .grid import GridSheet
 
 
 class Spot(NamedTuple):
-    """Where what is stored of a frame lies: sheet, left and top edge. `drawn` is False where another frame's pixels,
+    """A frame's place: sheet, left and top edge. `drawn` is False where another frame's pixels,
     mirrored as `mirror` says, stand for it."""
 
     on_sheet: int

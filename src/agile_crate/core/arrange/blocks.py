@@ -20,7 +20,7 @@ from .sheets import BoxGroup, Filling, arrange_on_sheets
 from .tight import bound
 
 ROUNDS = {"quick": 6, "normal": 24, "deep": 400}
-"""How many choices of shapes are tried, by effort."""
+"""Choices of shapes to try, by effort."""
 
 BOXES = {"quick": 2_000, "normal": 10_000, "deep": 200_000}
 """So many boxes are placed in all these rounds, about; at least two choices are tried."""

@@ -1,4 +1,4 @@
-"""Whether a few boxes fit on a sheet at all: searched through, so that a smallest sheet can be proven.
+"""Exhaustive search: decides if a few boxes fit on a sheet, so that a smallest sheet can be proven.
 
 After Huang and Korf ("Optimal rectangle packing: an absolute placement approach", Journal of Artificial Intelligence
 Research 46, 2013): first every box's left edge, the largest boxes first, as long as no column is too full; only then
@@ -59,7 +59,7 @@ class ExactSearch:
         self.small.reverse()
 
     def bounded(self, first: i64) -> bool:
-        """Whether the columns may still take the boxes from `first` on without losing too much."""
+        """Return True if the columns may still take the boxes from `first` on without losing too much."""
         lost = self.lost[first]
         small = self.small[first]
         left = self.left
@@ -231,9 +231,10 @@ def add_area(areas: list[i64], height: i64, area: i64) -> None:
 def search_exactly(
     sizes: list[tuple[int, int]], turn: bool, width: int, height: int, steps: int
 ) -> tuple[bool | None, list[tuple[int, int, bool]], int]:
-    """Whether boxes (width, height), best the largest first, fit on a sheet: True, with left and top edge of each and
-    whether it is turned; False, if it is proven that they do not; None after `steps` without an answer. Also the steps
-    taken. Cost: a step takes time in proportion to the sheet's width and height; the steps grow exponentially."""
+    """Return True if boxes (width, height), best the largest first, fit on a sheet: True, with left and top edge of
+    each and whether it is turned; False, if it is proven that they do not; None after `steps` without an answer. Also
+    the steps taken. Cost: a step takes time in proportion to the sheet's width and height; the steps grow
+    exponentially."""
     search = ExactSearch(sizes, turn, width, height, steps)
     fits = search.bounded(0) and search.across(0)
     taken = min(steps, steps - search.steps)

@@ -1,4 +1,4 @@
-"""What the sheets of a searched arrangement must obey, and what is said where frames do not fit or were tried."""
+"""Rules for searched arrangements, and messages about frames that do not fit."""
 
 from __future__ import annotations
 
@@ -42,7 +42,7 @@ def refuse_larger_than_sheet(pictures: Sequence[Picture], limits: SheetLimits) -
 
 
 def too_much(sizes: Sequence[Size], limits: SheetLimits, fits: Callable[[list[Size]], bool]) -> str:
-    """What `--one-sheet` says: how much is missing, and at which scale these would fit, as `fits` finds."""
+    """Return what `--one-sheet` says: how much is missing, and at which scale these would fit, as `fits` finds."""
     usable = limits.rules.usable
     over = bound(sizes, limits.gap) / (limits.inside.w * limits.inside.h) - 1
     low, high = 1, 100  # per cent: `low` is hoped to fit, `high` does not; a smoothed edge may take one pixel more
@@ -62,7 +62,7 @@ def too_much(sizes: Sequence[Size], limits: SheetLimits, fits: Callable[[list[Si
 
 
 def considered_for(index: int, filling: Filling, sizes: Sequence[Size], gap: int) -> Iterator[Considered]:
-    """What was tried for a sheet; `sizes` are those of all boxes."""
+    """Yield what was tried for a sheet; `sizes` are those of all boxes."""
     covered = bound([sizes[box] for box in filling.boxes], gap)
     best = filling.arranged.size
     for tried in filling.arranged.tried:

@@ -18,7 +18,7 @@ WIDEST = 3
 
 
 class GridOptions(NamedTuple):
-    """What is asked of a grid. Columns and rows of 0 are ours to choose; a strip is one row (one column if `down`)."""
+    """Options of a grid. Columns and rows of 0 are ours to choose; a strip is one row (one column if `down`)."""
 
     cell: Size
     columns: int = 0

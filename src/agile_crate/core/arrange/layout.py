@@ -1,4 +1,4 @@
-"""What a layout is: what it is asked for, what it answers, and what the program knows of it."""
+"""The interface of layouts: request, result, and a record of each layout's traits."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ if TYPE_CHECKING:  # settings load this module for --help, which has no use for 
 
 
 class LayoutOptions(NamedTuple):
-    """How frames are to be arranged: the settings of layouts, by their names, with the spacing that edges need."""
+    """The settings of layouts, by name, with the spacing that edges need."""
 
     align: str = "bottom"
     cell: Size | None = None
@@ -38,12 +38,12 @@ class LayoutOptions(NamedTuple):
 
     @property
     def limits(self) -> SheetLimits:
-        """What a sheet must obey."""
+        """Return what a sheet must obey."""
         return SheetLimits(self.rules, self.aspect, self.margin, self.gap, self.turn, self.effort)
 
 
 class LayoutRequest(NamedTuple):
-    """What is to be arranged.
+    """The input of a layout.
 
     sequences  frames in order
     pictures   those of the base art, one a frame; only `stored_box` and `flipped` matter to most layouts
@@ -60,7 +60,7 @@ class LayoutRequest(NamedTuple):
 
 
 class Arranged(NamedTuple):
-    """Where all frames go, and remarks for the user."""
+    """The arrangement of all frames, and remarks for the user."""
 
     arrangement: Arrangement
     remarks: tuple[Message, ...]

@@ -25,14 +25,14 @@ Rects = NDArray[np.int64]
 """Rectangles, one a row: left, top, right, bottom."""
 
 HALVINGS = 8
-"""How often the least growth in a direction is halved."""
+"""Halvings of the smallest growth in a direction."""
 
 Member = tuple[int, int]
 """A group, and one of its boxes."""
 
 
 class PinnedBox(NamedTuple):
-    """Where a box lay: on which sheet, and its place there."""
+    """A box's place in the previous build: the sheet, and the place on it."""
 
     sheet: int
     place: Place
@@ -143,7 +143,7 @@ class _Sheet:
         self.taken = np.vstack((self.taken, [self._rect(box, place)]))
 
     def has_room(self, boxes: Sequence[int]) -> bool:
-        """Whether the area that is free leaves a hope."""
+        """Return True if the area that is free leaves a hope."""
         gap = self.limits.gap
         free = (self.room[2] - self.room[0]) * (self.room[3] - self.room[1]) - _area(self.taken)
         return sum((self.sizes[b][0] + gap) * (self.sizes[b][1] + gap) for b in boxes) <= free
@@ -169,7 +169,7 @@ class _Sheet:
         return [box for box in rest if box not in self.places]
 
     def _least(self, boxes: Sequence[int]) -> Size:
-        """What no hole may be smaller than."""
+        """Return what no hole may be smaller than."""
         gap = self.limits.gap
         sides = [(self.sizes[box][0] + gap, self.sizes[box][1] + gap) for box in boxes]
         if self.limits.turn:
@@ -287,7 +287,7 @@ def _free(room: tuple[int, int, int, int], taken: Rects, least: Size) -> Rects:
 
 
 def _without(free: Rects, rect: tuple[int, ...], least: Size) -> Rects:
-    """What remains of empty rectangles when one is taken out of them."""
+    """Return what remains of empty rectangles when one is taken out of them."""
     left, top, right, bottom = rect
     met = _meeting(free, (left, top, right, bottom))
     if not met.any():

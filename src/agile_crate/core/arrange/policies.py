@@ -1,4 +1,4 @@
-"""What a pass of placing prefers: weights that did best over many sets of boxes, and the same changed by chance."""
+"""Preferences of a placing pass: weights that did best on many sets of boxes, and random variations of them."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from .skyline import FAVOR
 
 
 class Policy(NamedTuple):
-    """What a pass prefers: the weights of `skyline.Weights`, in its order."""
+    """The preferences of a pass: the weights of `skyline.Weights`, in its order."""
 
     exact: int
     level: int
@@ -33,18 +33,18 @@ POLICIES = (
     Policy(381, 782, 13, 64, 34),
     Policy(9000, 240, 42, 41, 31),
 )
-"""What filled most sheets in trials over many sets of sprites and of cut rectangles, of 50 to 5,000 boxes."""
+"""The weights that filled sheets best in trials with sprites and cut rectangles, 50 to 5,000 boxes each."""
 
 FEW = 30
 """Kinds of boxes. Up to so many, favoring some by chance finds more than weights alone."""
 
 SPREAD = 10
-"""How far apart the least and the most are that chance makes of a weight."""
+"""The range of a random weight."""
 
 
 def policies(chance: random.Random, kinds: int) -> Iterator[tuple[Policy, list[int]]]:
-    """What to prefer, without end, and which of so many kinds of boxes to favor by how much: first what is known to be
-    good, then the same changed by chance."""
+    """Yield what to prefer, without end, and which of so many kinds of boxes to favor by how much: first what is known
+    to be good, then the same changed by chance."""
     yield from ((policy, []) for policy in POLICIES)
     while True:
         policy = Policy(*(int(weight * SPREAD ** (chance.random() - 0.5)) for weight in chance.choice(POLICIES)))

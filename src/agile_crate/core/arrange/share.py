@@ -44,7 +44,7 @@ def shared(
 
 
 def between(first: Mirror, second: Mirror) -> Mirror:
-    """How one mirror image must be mirrored to be the other: flips undo themselves, in any order.
+    """Return how one mirror image must be mirrored to be the other: flips undo themselves, in any order.
 
     >>> between("x", "x"), between("x", "xy"), between("", "y")
     ('', 'y', 'y')
@@ -62,13 +62,13 @@ def _key(picture: Picture, mirrored: bool) -> tuple[object, ...]:
 
 
 def _inside(picture: Picture) -> Box:
-    """Where the pixels lie within what is stored."""
+    """Return where the pixels lie within what is stored."""
     stored, part = picture.stored_box, picture.part
     return Box(part.x - stored.x, part.y - stored.y, part.w, part.h)
 
 
 def _match(pairs: Sequence[tuple[Picture, Picture]], mirrored: bool) -> Mirror | None:
-    """How the first of each pair must be mirrored to be the other, one way for all; None if none does."""
+    """Return how the first of each pair must be mirrored to be the other, one way for all; None if none does."""
     for mirror, flip in _FLIPS if mirrored else _FLIPS[:1]:
         if all(_is_image(first, other, mirror, flip) for first, other in pairs):
             return mirror

@@ -1,4 +1,4 @@
-"""How large a sheet may be, and how large it becomes once it must be a power of two and the like."""
+"""Sheet sizes: limits, and rounding to powers of two and multiples."""
 
 from dataclasses import dataclass
 from typing import NamedTuple
@@ -7,7 +7,7 @@ from ..model.geometry import Size
 
 
 class SheetRules(NamedTuple):
-    """What a sheet's size must obey. `exact` is the size itself and takes the place of `largest`."""
+    """Rules for a sheet's size. `exact` is the size itself and takes the place of `largest`."""
 
     largest: Size = Size(4096, 4096)
     exact: Size | None = None
@@ -42,7 +42,7 @@ class SheetRules(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class SheetLimits:
-    """What a sheet must obey. `aspect` is how many times longer one side may be than the other, None for any; it yields
+    """Limits of a sheet. `aspect` is how many times longer one side may be than the other, None for any; it yields
     where nothing would fit otherwise."""
 
     rules: SheetRules = SheetRules()

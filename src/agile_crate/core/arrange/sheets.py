@@ -67,7 +67,7 @@ def arrange_on_sheets(sizes: Sizes, groups: Sequence[BoxGroup], limits: SheetLim
 
 
 class _Desk:
-    """What is arranged on: boxes, the limits, and a sheet as large as they allow."""
+    """Boxes, limits, and the largest sheet that the limits allow."""
 
     def __init__(self, sizes: Sizes, limits: SheetLimits) -> None:
         self.sizes = sizes

@@ -24,7 +24,7 @@ FAR = 1 << 29
 """Farther than any sheet is high."""
 
 SHARE = 1000
-"""What a box that is as wide as its niche scores for its width."""
+"""The score for width of a box as wide as its niche."""
 
 
 class Stock:
@@ -55,7 +55,7 @@ class Stock:
 
 
 class Weights:
-    """What a choice is worth, beside 0 to 1000 for its share of the niche's width. `exact`: filling the width; `level`:
+    """Scores of a choice, besides 0 to 1000 for its share of the niche's width. `exact`: filling the width; `level`:
     ending level with a neighbor or the sheet's top; `tall`: each pixel of height; `sliver`: leaving less than the
     narrowest box (a loss); `pair`: leaving just the width of another box."""
 
@@ -100,11 +100,11 @@ class Skyline:
         return lowest
 
     def before(self, step: i64) -> i64:
-        """How much higher the step before is; far where the sheet's edge is."""
+        """Return how much higher the step before is; far where the sheet's edge is."""
         return self.level[step - 1] - self.level[step] if step > 0 else FAR
 
     def after(self, step: i64) -> i64:
-        """How much higher the next step is; far where the sheet's edge is."""
+        """Return how much higher the next step is; far where the sheet's edge is."""
         return self.level[step + 1] - self.level[step] if step + 1 < len(self.level) else FAR
 
     def remove(self, step: i64) -> None:
@@ -161,7 +161,7 @@ class Skyline:
 
 
 class Shelf:
-    """What of a stock is left during a pass, by width."""
+    """The boxes left during a pass, by width."""
 
     def __init__(self, stock: Stock) -> None:
         self.widths: list[i64] = stock.widths
@@ -367,4 +367,4 @@ def fill(stock: Stock, width: int, height: int, spare: int, weights: Weights, fa
 
 
 PLACING = 8
-"""How many looks at a width placing a box is as much work as."""
+"""The work of placing a box, in looks at a width."""

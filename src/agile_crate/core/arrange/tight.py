@@ -26,7 +26,7 @@ from .sheet_size import SheetLimits, SheetRules
 from .skyline import FAR, Stock, Weights, fill
 
 COMPILED = not skyline.__file__.endswith(".py")
-"""Whether what places boxes was compiled when this was installed; the results are the same."""
+"""True if the placing code was compiled at installation; the results are the same either way."""
 
 Sizes = Sequence[tuple[int, int]]
 Laid = list[tuple[tuple[int, int], int, int]]
@@ -34,7 +34,7 @@ Laid = list[tuple[tuple[int, int], int, int]]
 
 
 EFFORTS = {"quick": (500, 1_000), "normal": (1_000, 44_000), "deep": (5_000, 5_000_000)}
-"""How much work may be done: so much for each box, and so much times the root of their number. Looking at a width is
+"""Work limits: per box, and per square root of the number of boxes. Looking at a width is
 one, placing a box some more; compiled, 1,000 take about as long as decoding a frame of 64×64."""
 
 NEXT = 0.8
@@ -42,7 +42,7 @@ NEXT = 0.8
 
 
 class Place(NamedTuple):
-    """Where a box lies: its left and top edge, and whether it is turned by 90°."""
+    """A box's place: left and top edge, and a flag if it is turned by 90°."""
 
     x: int
     y: int
@@ -184,7 +184,7 @@ class _TightSearch:
         return self.aspect is not None and max(size) > self.aspect * min(size)
 
     def _among_few(self) -> None:
-        """Where only some sizes are allowed: the smallest first, until one holds everything; then the smaller again."""
+        """Try the allowed sizes from the smallest until one holds everything, then the smaller ones again."""
         few = [inside for inside in self._few() if self._may_hold(inside)]
         share = self.budget / max(1, len(few)) / 2
         for number, inside in enumerate(few):
@@ -207,7 +207,7 @@ class _TightSearch:
                 return
 
     def _may_hold(self, inside: Size) -> bool:
-        """Whether the area and the longest boxes leave a hope."""
+        """Return True if the area and the longest boxes leave a hope."""
         return inside.w * inside.h >= self.area and inside.w >= self.least.w and inside.h >= self.least.h
 
     def _few(self) -> list[Size]:
@@ -223,7 +223,7 @@ class _TightSearch:
         return [Size(size.w - self.rim, size.h - self.rim) for size in sorted(sizes, key=_rank)]
 
     def _among_all(self, only_width: int) -> None:
-        """Where any size will do: a first sheet, then smaller and smaller ones."""
+        """Try a first sheet, then smaller and smaller ones; any size is allowed."""
         only = [only_width] if only_width or self.rules.square else []  # 0 means squares
         self.proven = self._equal_boxes()
         if self.proven:
@@ -363,13 +363,13 @@ SO_FEW = 30
 """Boxes. Up to so many, all arrangements on a sheet are searched through."""
 
 AS_MUCH = 3
-"""How much more work than the passes a search through all arrangements may be."""
+"""The work of an exhaustive search, as a multiple of the passes' work."""
 
 FIRST_STEPS = 300
-"""How many steps the first search through a sheet may take."""
+"""Steps of the first search through a sheet."""
 
 LONGER = 8
-"""How many times longer each further search may take."""
+"""The factor by which each further search may take longer."""
 
 COLUMNS = 4
 """So many columns or rows of a sheet, at one step of a search through it, are as much work as looking at a width."""
@@ -378,10 +378,10 @@ MOST_WIDTHS = 400
 """So many widths are tried, at most, for a first sheet."""
 
 DARING = 0.5
-"""How far below the best the first aims are: half the way to the bound."""
+"""The first target below the best result: half the way to the bound."""
 
 CAUTION = 0.6
-"""How much less is dared after each pass that failed."""
+"""The factor for the next target after a failed pass."""
 
 AROUND = 20
 """The work around a pass."""

@@ -93,7 +93,7 @@ def _stays(
     owners: Sequence[tuple[int, Mirror]],
     sizes: Sequence[Size],
 ) -> dict[tuple[int, int], PinnedBox]:
-    """Where each group's boxes were: those that one of its frames had, and that still have their size."""
+    """Return where each group's boxes were: those that one of its frames had, and that still have their size."""
     by_name = {frame.name: frame for frame in before.frames}
     stays: dict[tuple[int, int], PinnedBox] = {}
     for g, group in enumerate(groups):

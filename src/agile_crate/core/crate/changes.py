@@ -1,4 +1,4 @@
-"""What changed from one crate to the next, frame by frame and animation by animation."""
+"""Changes from one crate to another, by frame and animation."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from ..text import counted, joined, measured, quoted
 Kind = Literal["added", "removed", "canvas", "pixels", "pivot", "moved", "timing", "sheet"]
 
 ORDER: tuple[Kind, ...] = ("sheet", "added", "removed", "canvas", "pixels", "pivot", "timing", "moved")
-"""What matters most to whoever uses the crate comes first; where a frame lies on its sheet comes last."""
+"""Kinds of changes, the most important for users first."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,7 +46,7 @@ NOUNS = {
 
 
 def summary_of(changes: Iterable[Change]) -> str:
-    """How many changes there are of each kind, in a line."""
+    """Return how many changes there are of each kind, in a line."""
     counts = Counter(change.kind for change in changes)
     return joined(counted(count, *NOUNS[kind]) for kind, count in counts.items()) or "nothing changed"
 

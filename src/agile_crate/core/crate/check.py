@@ -1,4 +1,4 @@
-"""Whether a crate's metadata holds together: everything that can be told without the source frames.
+"""Consistency checks of a crate's metadata that need no source frames.
 
 Each function yields plain sentences, one for each thing that is wrong; none means that all is well.
 """
@@ -80,7 +80,7 @@ def _check_skins(crate: Crate) -> Iterator[str]:
 
 
 def restorable(crate: Crate, frame: Frame) -> bool:
-    """Whether the frame's box lies on its sheet, and its pixels on its canvas, so that it can be put back."""
+    """Return True if the frame's box lies on its sheet, and its pixels on its canvas, so that it can be put back."""
     return frame.on_sheet < len(crate.sheets) and not any(_check_boxes(crate.sheets[frame.on_sheet], [frame]))
 
 
@@ -184,7 +184,8 @@ def _check_shared(frames: Sequence[Frame]) -> Iterator[str]:
 
 
 def check_repeated_edges(sheet: Sheet, frames: Sequence[Frame], pixels: Pixels) -> Iterator[str]:
-    """Whether the outermost pixels of every box are repeated outwards, corners too. `pixels` are the whole sheet's."""
+    """Yield True if the outermost pixels of every box are repeated outwards, corners too. `pixels` are the whole
+    sheet's."""
     count, whole = sheet.edge_repeat, Box(0, 0, *sheet.size)
     for frame in {frame.box: frame for frame in reversed(frames)}.values() if count else ():
         box = frame.box
@@ -208,7 +209,8 @@ LEAST_BOXES = 4
 
 
 def check_gap_is_used(sheet: Sheet, frames: Sequence[Frame]) -> Iterator[str]:
-    """Whether any two boxes of a tight sheet are as close as its gap allows: if not, it was arranged with another."""
+    """Yield True if any two boxes of a tight sheet are as close as its gap allows: if not, it was arranged with
+    another."""
     boxes = {frame.box: frame for frame in frames if frame.box.w and frame.box.h}
     if sheet.cells or sheet.blocks or len(boxes) < LEAST_BOXES:
         return
@@ -218,13 +220,13 @@ def check_gap_is_used(sheet: Sheet, frames: Sequence[Frame]) -> Iterator[str]:
 
 
 def stray_told(sheet: Sheet, count: int) -> str:
-    """What is wrong with a sheet on which so many pixels are outside of all frames."""
+    """Return what is wrong with a sheet on which so many pixels are outside of all frames."""
     are = "lies" if count == 1 else "lie"
     return f"sheet {quoted(sheet.image)}: {counted(count, 'visible pixel')} {are} outside of all frames"
 
 
 def _agree(fps: Fraction, beats: Sequence[int], whole: Sequence[int]) -> bool:
-    """Whether no frame changes a millisecond or more beside its exact moment."""
+    """Return True if no frame changes a millisecond or more beside its exact moment."""
     n, d = fps.as_integer_ratio()
     if max(1000 * d * sum(beats), n * sum(whole)) < 1 << 62 and len(beats) == len(whole):
         exact, rounded = np.cumsum(np.array(beats, np.int64)), np.cumsum(np.array(whole, np.int64))

@@ -1,4 +1,4 @@
-"""Whether two pictures are the same, and where they first are not."""
+"""Comparison of two pictures."""
 
 from dataclasses import dataclass
 
@@ -10,7 +10,8 @@ from ..pixels import Pixels
 
 @dataclass(frozen=True, slots=True)
 class PixelDifference:
-    """How two pictures of one size differ: how many pixels, and the first in reading order with both its colors."""
+    """The difference of two pictures of one size: a count of pixels, and the first in reading order with both
+    colors."""
 
     pixels: int
     x: int
@@ -20,7 +21,7 @@ class PixelDifference:
 
 
 def differing(expected: Pixels, found: Pixels) -> NDArray[np.bool_]:
-    """Where two pictures of one shape differ: a mask of shape (h, w).
+    """Return where two pictures of one shape differ: a mask of shape (h, w).
 
     The color of a wholly transparent pixel cannot be seen and does not count.
     """

@@ -10,7 +10,7 @@ from ..pixels import Pixels
 
 
 class Placed(NamedTuple):
-    """What is drawn of a frame: its pixels, where in its upright box they begin, the box, and whether it is turned."""
+    """A frame's drawing: its pixels, where they begin in the upright box, the box, and a flag if it is turned."""
 
     pixels: Pixels
     inside: Offset

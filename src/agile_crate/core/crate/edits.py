@@ -1,4 +1,4 @@
-"""What somebody painted on a finished sheet: which frames it is on, and the same touch on a frame of a new build."""
+"""Edits on a finished sheet: finding their frames, and applying them to the frames of a new build."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ def crc_of(pixels: Pixels) -> str:
 
 
 def part_of(frame: Frame) -> Box:
-    """Where the frame's pixels lie on its canvas as it is seen; what reaches beyond it is left out."""
+    """Return where the frame's pixels lie on its canvas as it is seen; what reaches beyond it is left out."""
     put = Box(*frame.offset, *frame.upright)
     left = frame.canvas.w - put.right if "x" in frame.mirror else put.x
     top = frame.canvas.h - put.bottom if "y" in frame.mirror else put.y
@@ -66,8 +66,8 @@ def edits_on(crate: Crate, index: int, sheet: Pixels) -> Iterator[Edit]:
 
 
 def stray_pixels(crate: Crate, index: int, sheet: Pixels) -> int:
-    """How many pixels of a sheet were painted where no frame shows them: outside of all boxes and their repeated edges,
-    and where a box (its cushion) reaches beyond its frame's canvas."""
+    """Return how many pixels of a sheet were painted where no frame shows them: outside of all boxes and their repeated
+    edges, and where a box (its cushion) reaches beyond its frame's canvas."""
     ground, around = color_from_hex(crate.background), crate.sheets[index].edge_repeat
     free = _differs(sheet, ground) if ground else sheet[..., 3] > 0
     for frame in crate.frames:
@@ -81,7 +81,7 @@ def stray_pixels(crate: Crate, index: int, sheet: Pixels) -> int:
 
 
 def _differs(sheet: Pixels, ground: Color) -> NDArray[np.bool_]:
-    """Where a sheet has another color: a mask, made channel by channel, which takes a third of the memory."""
+    """Return where a sheet has another color: a mask, made channel by channel, which takes a third of the memory."""
     mask: NDArray[np.bool_] = sheet[..., 0] != ground[0]
     for channel in (1, 2):
         mask |= sheet[..., channel] != ground[channel]

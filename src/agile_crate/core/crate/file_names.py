@@ -1,4 +1,4 @@
-"""What files are called: the sheets by a pattern, and names that every platform can hold."""
+"""File names: sheets' names from a pattern, and names that every platform allows."""
 
 from __future__ import annotations
 
@@ -29,15 +29,15 @@ FIELDS = (
     "scale",
     "skin",
 )
-"""What a pattern may name. On a sheet without cells the fields of cells cannot be used."""
+"""Fields of a file-name pattern. On a sheet without cells the fields of cells cannot be used."""
 
 CRATE_FILE_ENDING = ".toml"
 
 SHEET_ENDINGS = (".png", ".webp")
-"""What the files of sheets end with."""
+"""Endings of sheet files."""
 
 HIDDEN_PREFIX = ".agile-crate-"
-"""What the hidden folders begin with in which files wait to come into place."""
+"""The prefix of hidden folders for files that are not committed yet."""
 
 LONGEST_NAME = 255
 """Bytes in UTF-8. What the usual file systems hold."""
@@ -48,7 +48,7 @@ _DIGITS = "(0[1-9])?"
 
 
 def is_crate_file(path: str) -> bool:
-    """Whether an input is a crate file, by its name."""
+    """Return True if an input is a crate file, by its name."""
     return path.lower().endswith(CRATE_FILE_ENDING)
 
 

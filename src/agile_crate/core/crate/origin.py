@@ -1,4 +1,4 @@
-"""What a crate was built from, as one digest: the same for the same build anywhere, another for any other."""
+"""The digest of a crate's inputs: equal for equal builds on any machine."""
 
 from __future__ import annotations
 

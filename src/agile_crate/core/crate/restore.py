@@ -51,7 +51,8 @@ def as_seen(crate: Crate, sheet: Pixels, frame: Frame) -> Pixels:
 
 
 def as_seen_by_readers(pixels: Pixels, crate: Crate) -> Pixels:
-    """What `as_seen` should give for a source: laid over the crate's background, or premultiplied and divided again."""
+    """Return what `as_seen` should give for a source: laid over the crate's background, or premultiplied and divided
+    again."""
     background = color_from_hex(crate.background)
     if background:
         return flattened(pixels, background)

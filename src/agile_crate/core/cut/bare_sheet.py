@@ -53,7 +53,7 @@ class Parted(NamedTuple):
 
 
 def opaque(sheet: Pixels) -> bool:
-    """Whether nothing of a sheet is transparent, so that nothing tells figures from their background."""
+    """Return True if nothing of a sheet is transparent, so that nothing tells figures from their background."""
     return bool((sheet[..., 3] == 255).all())
 
 
@@ -240,7 +240,7 @@ def _crumbs(rows: Sequence[Sequence[tuple[int, Box]]]) -> list[Message]:
 
 
 def _usual(sides: Sequence[int]) -> float | None:
-    """How long sides of figures usually are, if there are some and most are alike."""
+    """Return how long sides of figures usually are, if there are some and most are alike."""
     if len(sides) < 3:
         return None
     usual = median(sides)

@@ -17,19 +17,19 @@ Alpha = NDArray[np.uint8]
 """The alpha of one island on its box, shape (h, w): what belongs to no other."""
 
 REACH = 0.4
-"""How far from where it is awaited a seam may run, in widths of a body."""
+"""The farthest that a seam may be from its expected column, in widths of a body."""
 
 THIN = 0.6
 """A seam this share as thick as the bodies beside it, or thicker, runs through a body."""
 
 NECK, LEAST_BODY, LEAST_HEIGHT = 0.35, 0.25, 0.5
-"""Where nothing says how wide a body is, a neck is at most this share as thick as the bodies beside it, and each of
+"""Without a known body width, a neck is at most this share as thick as the bodies beside it, and each of
 these holds at least this share of the island, and is so high beside it."""
 
 
 class CutSeam(NamedTuple):
-    """Where an island is parted: in each row, the first column of what lies to the right; in how many rows it parts
-    visible pixels, and how thick these are, in rows of full alpha."""
+    """A cut through an island: in each row, the first column on its right side; the number of rows in which it splits
+    visible pixels, and their thickness in rows of full alpha."""
 
     columns: NDArray[np.intp]
     crossed: int
@@ -37,8 +37,8 @@ class CutSeam(NamedTuple):
 
 
 def seams(alpha: Alpha, usual: float | None) -> list[CutSeam]:
-    """Where bodies touch, from left to right; none where nothing is thin enough. `usual` is how wide a body should be,
-    None if nobody knows: then there is at most one seam, at a neck."""
+    """Return where bodies touch, from left to right; none where nothing is thin enough. `usual` is how wide a body
+    should be, None if nobody knows: then there is at most one seam, at a neck."""
     places = _awaited(alpha, usual) if usual else _neck(alpha)
     thickness = alpha.sum(axis=0, dtype=np.float64) / 255
     found: list[CutSeam] = []

@@ -1,4 +1,4 @@
-"""What is done to alpha alone, and to what lies under it."""
+"""Steps that change alpha, or colors under it."""
 
 from __future__ import annotations
 

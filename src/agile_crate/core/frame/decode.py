@@ -1,4 +1,4 @@
-"""What is done to a frame as soon as its file is read, so that large drawings are never in memory all at once."""
+"""Steps applied to a frame as soon as its file is read, so that large drawings are never all in memory."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ LARGEST_CANVAS = 16_384
 
 
 class Decoding(NamedTuple):
-    """What is done to each frame as it is decoded; equal values give equal results.
+    """Steps for each frame as it is decoded; equal values give equal results.
 
     color_key      is applied first
     scalings       one for each size of the build, or none yet if the factor is found later
@@ -88,8 +88,8 @@ def _drawn(name: str, vector: Vector, scaling: Scaling, key: ColorKey | None) ->
 
 
 def placeholder_picture(name: str, file: str, canvas: Size, decoding: Decoding) -> Picture | None:
-    """What `decoded` would give at one size, but for its pixels, which are still to be read; None if that cannot be
-    told without them."""
+    """Return what `decoded` would give at one size, but for its pixels, which are still to be read; None if that cannot
+    be told without them."""
     from .scale import scaled_canvas
 
     (scaling,) = decoding.scalings

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from ..pixels import Pixels, Words, words
 
 MOST_COLORS = 256
-"""What an index of one byte can name."""
+"""The number of colors that an index of one byte can name."""
 
 
 def few_colors(pictures: Iterable[Pixels]) -> Words | None:

@@ -61,7 +61,7 @@ def recolored(pixels: Pixels, exchange: Sequence[tuple[Color, Color]]) -> Pixels
 
 
 def has_color(pixels: Pixels, color: Color) -> bool:
-    """Whether a color stands anywhere exactly, where anything is visible."""
+    """Return True if a color stands anywhere exactly, where anything is visible."""
     found = words(pixels)
     return bool(((found & 0xFFFFFF == _word(color)) & (found > 0xFFFFFF)).any())
 

@@ -1,4 +1,4 @@
-"""What can be asked of the steps that prepare frames, as values; apart from the steps, so that NumPy is not needed."""
+"""Options of the steps that prepare frames, in a module of their own that does not load NumPy."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ class ColorKey(NamedTuple):
 
 
 class Scaling(NamedTuple):
-    """What is asked of a scaling. `smooth` filters, else the nearest pixel is taken; `place` is what stays aligned."""
+    """Options of scaling. `smooth` filters, else the nearest pixel is taken; `place` is what stays aligned."""
 
     factor: Fraction
     smooth: bool = True
@@ -39,13 +39,13 @@ class Outline(NamedTuple):
 
     @property
     def reach(self) -> int:
-        """How many pixels it adds on each side."""
+        """Return how many pixels it adds on each side."""
         return 0 if self.inner else self.width
 
 
 class PivotOptions(NamedTuple):
-    """Where the pivot is wanted: in shares of the canvas, in its pixels, or at the figure's feet; counted from the left
-    or, for a mirrored animation, from the right."""
+    """A pivot's place: a fraction of the canvas, pixels of it, or the figure's feet; from the left or, for a mirrored
+    animation, from the right."""
 
     x: Fraction = Fraction(0)
     y: Fraction = Fraction(0)

@@ -48,7 +48,7 @@ def outlined(pixels: Pixels, outline: Outline) -> Pixels:
 
 
 def _grown(alpha: Plane, outline: Outline) -> Plane:
-    """How far each pixel is covered by the figure grown by the outline's width; hard outlines are on or off."""
+    """Return how far each pixel is covered by the figure grown by the outline's width; hard outlines are on or off."""
     height, width = alpha.shape
     result = alpha.copy()
     for dy, dx, share in _disk(outline.width):

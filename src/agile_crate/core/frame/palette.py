@@ -14,10 +14,10 @@ from ..model.geometry import Offset
 from ..pixels import Pixels, Words, words
 
 REPORTED = 3
-"""How many of the colors that moved furthest are reported."""
+"""Colors to report that changed most."""
 
 ROUGHNESS = 0.1
-"""What a dither pays for mixing entries that are far apart, as a share of their distance: a rough pattern is seen."""
+"""The penalty for dithering entries that are far apart, as a share of their distance: rough patterns are visible."""
 
 _CHUNK = 1 << 12
 _RGB = np.uint32(0x00FFFFFF)

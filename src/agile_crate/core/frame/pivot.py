@@ -22,7 +22,7 @@ class GroundContact(NamedTuple):
 
 
 def ground_of(picture: Picture, trim_alpha: int = 0) -> GroundContact | None:
-    """Where a picture meets the ground; None if nothing is visible."""
+    """Return where a picture meets the ground; None if nothing is visible."""
     shows = picture.pixels[..., 3] > trim_alpha
     rows = np.flatnonzero(shows.any(axis=1))
     if len(rows) == 0:

@@ -27,12 +27,12 @@ Floats = NDArray[np.float32]
 
 
 def is_whole(factor: Fraction) -> bool:
-    """Whether pixels are multiplied, or divided, by a whole number."""
+    """Return True if pixels are multiplied, or divided, by a whole number."""
     return 1 in (factor.numerator, factor.denominator)
 
 
 class _Lines(NamedTuple):
-    """How one axis is scaled. Output i is the sum of source[taken[i]] * weight[i], divided by width[i].
+    """The scaling of one axis. Output i is the sum of source[taken[i]] * weight[i], divided by width[i].
 
     `whole` is True where that is the plain sum of `count` neighbors, which begin `count` after those of i - 1.
     """
@@ -132,7 +132,8 @@ def _smooth(side: int, new: int, factor: Fraction, share: Fraction) -> _Lines:
 
 
 def _below(distance: NDArray[np.float64], radius: float) -> NDArray[np.float64]:
-    """How much of a source pixel lies below a point at this distance from its middle: a unit square, or a tent."""
+    """Return how much of a source pixel lies below a point at this distance from its middle: a unit square, or a
+    tent."""
     if radius == 0.5:
         return np.clip(distance + 0.5, 0, 1)
     near = np.clip(distance, -1, 1)

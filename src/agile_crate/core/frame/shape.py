@@ -183,7 +183,8 @@ def _with_fewer_points(line: Line, most: int) -> Line:
 
 
 def _ways_to_grow(line: Line, low: Line, high: Line) -> list[tuple[float, int, Line | None]]:
-    """What can be left out, the least added area first: point `index`, where the next is moved to if a side goes."""
+    """Return what can be left out, the least added area first: point `index`, where the next is moved to if a side
+    goes."""
     before, after, second = (np.roll(line, -k, axis=0) for k in (-1, 1, 2))
     turn = _cross(line - before, after - line)
     ways: list[tuple[float, int, Line | None]] = []
@@ -247,12 +248,12 @@ def _distance(points: Line, a: Line, b: Line) -> NDArray[np.float64]:
 
 
 def _crosses_itself(line: Line) -> bool:
-    """Whether any two sides that are not neighbors meet. Cost: the square of the number of sides, as arrays."""
+    """Return True if any two sides that are not neighbors meet. Cost: the square of the number of sides, as arrays."""
     return any(_is_crossed(line, index) for index in range(len(line) - 2))
 
 
 def _is_crossed(line: Line, index: int) -> bool:
-    """Whether any side but its neighbors meets the one that begins at a point."""
+    """Return True if any side but its neighbors meets the one that begins at a point."""
     a, b = line, np.roll(line, -1, axis=0)
     count = len(line)
     others = (index + np.arange(2, count - 1)) % count

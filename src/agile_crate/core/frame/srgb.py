@@ -11,7 +11,7 @@ BRIGHTEST = 1e9
 """Light that stands for an infinite one: white by any primaries."""
 
 GAMMA = 1 / 2.2
-"""What a gamma remark says of sRGB, near enough."""
+"""The range of gamma values that mean sRGB."""
 
 CHROMATICITY = (0.3127, 0.3290, 0.64, 0.33, 0.30, 0.60, 0.15, 0.06)
 """White, red, green and blue of sRGB, x and y each (IEC 61966-2-1)."""

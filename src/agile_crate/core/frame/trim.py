@@ -1,4 +1,4 @@
-"""How much of each canvas goes on a sheet."""
+"""Trimming: the part of each canvas that goes on a sheet."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ EMPTY = Box(0, 0, 0, 0)
 
 
 def visible_on_canvas(picture: Picture, trim_alpha: int = 0) -> Box | None:
-    """What is visible of a picture, on its canvas."""
+    """Return what is visible of a picture, on its canvas."""
     box = visible_box(picture.pixels, trim_alpha)
     return box.moved(picture.offset) if box else None
 
@@ -47,7 +47,7 @@ def forgotten(picture: Picture) -> Picture:
 
 
 def displacement(picture: Picture, place: str) -> tuple[float, float]:
-    """How far a trimmed picture moves when what is stored of it is put where its canvas was, both by `place`."""
+    """Return how far a trimmed picture moves when what is stored of it is put where its canvas was, both by `place`."""
     x, y = PLACES[place]
     box = picture.stored_box
     return (float((picture.canvas.w - box.w) * x - box.x), float((picture.canvas.h - box.h) * y - box.y))

@@ -1,4 +1,4 @@
-"""What of a picture is visible, and cutting it down to that."""
+"""The visible part of a picture, and cropping to it."""
 
 from __future__ import annotations
 
@@ -54,7 +54,7 @@ def within(pixels: Pixels, box: Box) -> Pixels:
 
 
 def overlap(one: Box, other: Box) -> Box:
-    """What two boxes share; an empty box within the second if they share nothing."""
+    """Return what two boxes share; an empty box within the second if they share nothing."""
     left, top = (min(max(a, b), b + side) for a, b, side in ((one.x, other.x, other.w), (one.y, other.y, other.h)))
     return Box(left, top, max(0, min(one.right, other.right) - left), max(0, min(one.bottom, other.bottom) - top))
 

@@ -1,1 +1,1 @@
-"""What a survey sees in frames, and how a bare sheet is cut."""
+"""Inspection of frames for surveys."""

@@ -17,9 +17,8 @@ FORMAT = "agile-crate survey baseline"
 
 
 def key_of(finding: Finding, frames: Iterable[FrameFacts]) -> str:
-    """What a finding is known by, in hex: its code, and names and pixels of the frames of its sequence. `frames` are
-    those of the sequence, or, of stills, those that it is about. A frame that changed makes it another finding.
-    """
+    """Return what a finding is known by, in hex: its code, and names and pixels of the frames of its sequence. `frames`
+    are those of the sequence, or, of stills, those that it is about. A frame that changed makes it another finding."""
     values = [finding.code, *finding.frames, *(f"{frame.name} {frame.digest}" for frame in frames)]
     return hashlib.blake2b("\0".join(values).encode(), digest_size=16).hexdigest()
 

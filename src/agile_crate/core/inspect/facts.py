@@ -1,4 +1,4 @@
-"""What a look before packing needs to know of one frame, taken from its pixels in one go so that they can be let go.
+"""Facts of a frame for the survey, measured in one pass so that its pixels can be released.
 
 All measures are in the frame's own canvas pixels. "Seen" means alpha above SEEN; what lies below nobody notices on
 screen, but a trim at alpha 0 would keep it.
@@ -112,8 +112,8 @@ class FrameFacts:
 
 
 class TileSeam(NamedTuple):
-    """How a picture goes on over its edge: how much more it changes there than anywhere inside, and the correlation of
-    its two edges."""
+    """A tile's seam: how much more the picture changes there than anywhere inside, and the correlation of its two
+    edges."""
 
     step: float
     likeness: float
@@ -164,7 +164,7 @@ def judged(facts: FrameFacts) -> FrameFacts:
 
 
 class Stand(NamedTuple):
-    """Where a frame stands: as `FrameFacts.feet` and `mass`."""
+    """A frame's stand, as in `FrameFacts.feet` and `mass`."""
 
     feet: tuple[float, float] | None
     mass: tuple[float, float] | None
@@ -199,8 +199,8 @@ def _haze(alpha: NDArray[np.uint8], kept: Box | None, seen: Box | None) -> int:
 
 
 def _is_dusty(alpha: NDArray[np.uint8], kept: Box | None, seen: Box) -> bool:
-    """Whether there is much that is too faint to be seen, and does not grow fainter with its distance from what is
-    seen: by the mean alpha of the nearest and the furthest third of the faint pixels."""
+    """Return True if there is much that is too faint to be seen, and does not grow fainter with its distance from what
+    is seen: by the mean alpha of the nearest and the furthest third of the faint pixels."""
     rows, columns = np.nonzero(alpha)
     x = np.maximum(seen.x - columns, columns - (seen.right - 1))
     y = np.maximum(seen.y - rows, rows - (seen.bottom - 1))
@@ -300,7 +300,7 @@ def _specks(shows: NDArray[np.bool_]) -> tuple[tuple[int, int, int], ...]:
 
 
 def _seam(pixels: Pixels) -> TileSeam | None:
-    """How the last column goes on in the first, against how neighboring columns do."""
+    """Return how the last column goes on in the first, against how neighboring columns do."""
     first, last = pixels[:, 0], pixels[:, -1]
     covered = (first[:, 3] > SEEN) & (last[:, 3] > SEEN)
     if pixels.shape[1] < 4 or covered.mean() < 0.5:

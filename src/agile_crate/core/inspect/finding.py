@@ -1,4 +1,4 @@
-"""What a survey says of frames, and of what it says it."""
+"""Finding types and codes of the survey."""
 
 from __future__ import annotations
 

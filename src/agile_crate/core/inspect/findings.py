@@ -1,4 +1,4 @@
-"""What is worth a look before packing: functions from the facts of frames to findings, and to numbers for the table."""
+"""From facts of frames to findings, and to numbers for the table."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ def find_all(sequence: Surveyed) -> list[Finding]:
 
 
 def find_across(sequences: Sequence[Surveyed]) -> list[Finding]:
-    """What is told only from several sequences together, the worst first."""
+    """Return what is told only from several sequences together, the worst first."""
     checks = (across.names_alike, across.odd_files, across.grounds, across.mirrors)
     return worst_first(finding for check in checks for finding in check(sequences))
 
@@ -65,7 +65,7 @@ def budget(frames: Sequence[FrameFacts]) -> tuple[int, int]:
 
 
 def transparency(frames: Sequence[FrameFacts]) -> str:
-    """How a sequence uses alpha: none, hard, or soft."""
+    """Return how a sequence uses alpha: none, hard, or soft."""
     if all(frame.opaque for frame in frames):
         return "none"
     return "soft" if any(frame.partial > 0 for frame in frames) else "hard"

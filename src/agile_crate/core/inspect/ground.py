@@ -1,4 +1,4 @@
-"""What lies behind the figure in a frame without transparency: one color, or the checkerboard that stands for none."""
+"""Backgrounds of frames without transparency: one color, or a painted checkerboard."""
 
 from __future__ import annotations
 
@@ -63,7 +63,7 @@ def _solid(pixels: Pixels, rim: NDArray[np.int16]) -> GroundLine | None:
 
 
 def rim_of(values: NDArray[T]) -> NDArray[T]:
-    """What lies along the edge of an array of shape (h, w, …), the corners twice."""
+    """Return what lies along the edge of an array of shape (h, w, …), the corners twice."""
     return np.concatenate((values[0], values[-1], values[:, 0], values[:, -1]))
 
 

@@ -36,8 +36,8 @@ class Miniature(NamedTuple):
 
 
 class MiniatureDifference(NamedTuple):
-    """How two frames of one canvas differ, in levels of 255: the root mean square over what is seen of either, and the
-    largest mean over any 3 × 3 pixels."""
+    """The difference of two frames on one canvas, in levels of 255: the root mean square over visible pixels of either,
+    and the largest mean of any 3 × 3 pixels."""
 
     mean: float
     peak: float
@@ -89,7 +89,7 @@ def _means(values: NDArray[np.uint16], step: int) -> NDArray[np.uint16]:
 
 
 def difference(a: Miniature, b: Miniature) -> MiniatureDifference | None:
-    """How two frames differ; None if their canvases do."""
+    """Return how two frames differ; None if their canvases do."""
     if a.pixels.shape != b.pixels.shape:
         return None
     off = a.pixels.astype(np.int16)

@@ -1,4 +1,4 @@
-"""Whether one picture is another one, moved or scaled."""
+"""Registration: finds if one picture is another one, moved or scaled."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from ..model.geometry import Box, Offset
 from ..pixels import Pixels
 
 Plane = NDArray[np.float32]
-"""What is compared of a frame, shape (2, h, w): its lightness multiplied by alpha, and alpha, 0 to 255."""
+"""The compared planes of a frame, shape (2, h, w): lightness multiplied by alpha, and alpha, 0 to 255."""
 
 FURTHEST = 8
 """A picture may have moved by one of so many parts of its canvas at most: what has moved further was meant to."""
@@ -28,7 +28,7 @@ other."""
 
 
 class Displacement(NamedTuple):
-    """How far a frame has moved from where its neighbors are: by how much moving it back makes it match them better (1
+    """A frame's displacement from its neighbors: by how much moving it back makes it match them better (1
     is not at all, 0 wholly), and how much the neighbors differ from each other, as a share of how the frame differs
     from them. `agreed`: registered by itself with either neighbor, it has moved by this, but for how these move from
     each other."""
@@ -40,17 +40,16 @@ class Displacement(NamedTuple):
 
 
 def plane(pixels: Pixels, box: Box) -> Plane:
-    """What is compared of a part of a frame, shape (h, w, 4), straight alpha (lightness by Rec. 601)."""
+    """Return what is compared of a part of a frame, shape (h, w, 4), straight alpha (lightness by Rec. 601)."""
     part = pixels[box.y : box.bottom, box.x : box.right].astype(np.float32)
     light = part[..., :3] @ np.array((0.299, 0.587, 0.114), np.float32)
     return np.stack((light * part[..., 3] / 255, part[..., 3]))
 
 
 def moved_between(before: Plane, frame: Plane, after: Plane, guess: Offset) -> Displacement | None:
-    """How far a frame lies from where two neighbors say it should, if a shift by whole pixels makes it match both of
-    them better. Shifts are looked for by phase correlation with either (Kuglin and Hines, "The phase correlation image
-    alignment method", 1975), beside the guess. Cost: n log n in the pixels.
-    """
+    """Return how far a frame lies from where two neighbors say it should, if a shift by whole pixels makes it match
+    both of them better. Shifts are looked for by phase correlation with either (Kuglin and Hines, "The phase
+    correlation image alignment method", 1975), beside the guess. Cost: n log n in the pixels."""
     height, width = frame.shape[1:]
     found: Displacement | None = None
     if _correlation(before, after) < LEAST_COMMON:

@@ -1,4 +1,4 @@
-"""What is usual among values, told so that a few unusual ones do not spoil it."""
+"""Robust statistics: typical values that a few outliers do not change."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ class Usual(NamedTuple):
     spread: float
 
     def score(self, value: float, least: float) -> float:
-        """How many spreads a value lies off the middle; a spread counts as at least so large."""
+        """Return how many spreads a value lies off the middle; a spread counts as at least so large."""
         return abs(value - self.middle) / max(self.spread, least)
 
 

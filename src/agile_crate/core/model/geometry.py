@@ -61,13 +61,13 @@ class Box(NamedTuple):
         return Box(self.x + by.x, self.y + by.y, self.w, self.h)
 
     def touches(self, other: Box) -> bool:
-        """Whether the two share a pixel, or, where `other` is empty, whether it lies inside or on the edge."""
+        """Return True if the two share a pixel, or, where `other` is empty, whether it lies inside or on the edge."""
         least = 1 if other.w and other.h else 0
         across = min(self.right, other.right) - max(self.x, other.x)
         return across >= least and min(self.bottom, other.bottom) - max(self.y, other.y) >= least
 
     def contains(self, other: Box) -> bool:
-        """Whether `other` lies wholly inside this box; an empty box may lie on the edge."""
+        """Return True if `other` lies wholly inside this box; an empty box may lie on the edge."""
         return self.x <= other.x and self.y <= other.y and other.right <= self.right and other.bottom <= self.bottom
 
 
@@ -98,7 +98,7 @@ class Cells:
 
     @property
     def count(self) -> int:
-        """How many frames there is room for."""
+        """Return how many frames there is room for."""
         return sum(self.filled) if self.filled else self.columns * self.rows
 
     @property
@@ -112,7 +112,7 @@ class Cells:
         )
 
     def box(self, index: int) -> Box:
-        """Where the cell of frame `index` lies on the sheet."""
+        """Return where the cell of frame `index` lies on the sheet."""
         if self.filled:
             row, column = 0, index
             while column >= self.filled[row] and row + 1 < len(self.filled):
@@ -137,9 +137,9 @@ class Block:
 
     @property
     def box(self) -> Box:
-        """Where all of its cells lie on the sheet."""
+        """Return where all of its cells lie on the sheet."""
         return Box(*self.at, *self.cells.extent)
 
     def cell(self, index: int) -> Box:
-        """Where its cell `index` lies on the sheet."""
+        """Return where its cell `index` lies on the sheet."""
         return self.cells.box(index).moved(self.at)

@@ -44,7 +44,7 @@ class Variant(NamedTuple):
 
     @property
     def recorded(self) -> tuple[object, ...]:
-        """What a build depends on besides the files: all but the paths and the pictures."""
+        """Return what a build depends on besides the files: all but the paths and the pictures."""
         colors = [f"{old.hex}={new.hex}" for old, new in self.exchange]
         return self.name, len(self.layers), colors, self.is_plain, self.may_miss
 

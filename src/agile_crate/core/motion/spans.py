@@ -13,7 +13,7 @@ class Span(NamedTuple):
     last: int | None
 
     def ends(self, most: int) -> tuple[int, int]:
-        """Where it begins and ends where `most` is the last."""
+        """Return where it begins and ends where `most` is the last."""
         last = LAST if self.last is None else self.last
         return most if self.first == LAST else self.first, most if last == LAST else last
 

@@ -1,4 +1,4 @@
-"""How an animation plays: which frames follow each other, and where each canvas lies so that the pivot stays put."""
+"""Playback of an animation: the order of frames, and the place of each canvas around the fixed pivot."""
 
 from __future__ import annotations
 

@@ -78,8 +78,8 @@ def kept(sequences: Sequences, include: Sequence[str], exclude: Sequence[str]) -
 
 
 def is_of_use(name: str, animation: str | None, include: Sequence[str], exclude: Sequence[str]) -> bool:
-    """Whether `kept` would keep anything of a file of this name, be it a frame or a whole animation. One whose own name
-    is left out is of none, whatever it would have held."""
+    """Return True if `kept` would keep anything of a file of this name, be it a frame or a whole animation. One whose
+    own name is left out is of none, whatever it would have held."""
     if any(_matches(pattern, name, animation) for pattern in exclude):
         return False
     return _is_kept(name, animation, include, ()) or _is_kept(f"{name}/01", said_once(name), include, exclude)
@@ -281,7 +281,7 @@ def _merged(frames: Sequence[SequenceFrame]) -> SequenceFrame:
 
 
 Likeness = Callable[[SequenceFrame, SequenceFrame], bool]
-"""Whether two frames show the same."""
+"""Tells if two frames show the same."""
 
 
 def without_copies(sequences: Sequences, alike: Likeness) -> Sequences:

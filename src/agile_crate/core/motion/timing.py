@@ -1,4 +1,4 @@
-"""How long each frame is shown."""
+"""Durations of frames."""
 
 from __future__ import annotations
 
@@ -30,7 +30,7 @@ LONGEST = LARGEST_NUMBER - 1
 
 
 class Hold(NamedTuple):
-    """How long one frame is held: so many times as long, or so many milliseconds."""
+    """A hold: a factor, or a time in milliseconds."""
 
     factor: Fraction = Fraction(1)
     milliseconds: Fraction | None = None

@@ -37,7 +37,7 @@ class Way(NamedTuple):
 
 
 def may_cut(settings: Settings) -> bool:
-    """Whether something visible might come to lie off its canvas, so that it must be looked for."""
+    """Return True if something visible might come to lie off its canvas, so that it must be looked for."""
     return isinstance(settings.canvas, Size) or settings.shift != PerAnimation(None)
 
 
@@ -110,7 +110,7 @@ STEP = Step(fact, decide, apply, may_cut, seen_together, is_shared=True)
 
 
 def sides_told(sides: Sides) -> str:
-    """How much lies on which side, as part of a sentence."""
+    """Return how much lies on which side, as part of a sentence."""
     words = zip(sides, ("at the left", "at the top", "at the right", "at the bottom"), strict=True)
     return joined(f"{counted(pixels, 'pixel')} {side}" for pixels, side in words if pixels)
 
@@ -134,7 +134,7 @@ def _bring(ways: list[Way], span: Sequence[int], settings: Settings, canvas: Siz
 
 
 def _bring_together(ways: list[Way], lineup: Lineup, settings: Settings) -> list[Message]:
-    """What looks at several frames at once needs them on one canvas."""
+    """Return what looks at several frames at once needs them on one canvas."""
     if settings.trimming == "sheet":
         everyone = FrameGroup(None, range(len(ways)))
         return _bring_if_needed(ways, everyone, settings, setting("trim", "sheet"))

@@ -16,7 +16,7 @@ from .step import Decision, Lineup, Step, alike, warning_of_empty
 
 
 class Faint(NamedTuple):
-    """How many pixels are visible, and how many of them too faintly."""
+    """The number of visible pixels, and of those too faint."""
 
     visible: int
     faint: int

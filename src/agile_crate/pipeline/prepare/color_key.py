@@ -14,7 +14,7 @@ from .step import Decision, Lineup, Step, warning_of_empty
 
 
 class Keyed(NamedTuple):
-    """How many pixels the color key took away, and whether anything is left."""
+    """The number of pixels that the color key cleared, and a flag if any are left."""
 
     gone: int
     is_empty: bool

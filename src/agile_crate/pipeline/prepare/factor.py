@@ -32,7 +32,7 @@ class Drawing(NamedTuple):
 
 
 def fits_art(settings: Settings) -> bool:
-    """Whether it is what is seen of frames that is to fit."""
+    """Return True if it is what is seen of frames that is to fit."""
     return bool(settings.fit) and settings.fit_to == "art"
 
 

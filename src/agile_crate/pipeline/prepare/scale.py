@@ -59,7 +59,7 @@ def _refuse_lost(factor: Fraction, canvases: list[Size], lineup: Lineup) -> None
 
 
 def fits(settings: Settings) -> bool:
-    """Whether frames are scaled here, and not at first sight."""
+    """Return True if frames are scaled here, and not at first sight."""
     return settings.fit is not None
 
 

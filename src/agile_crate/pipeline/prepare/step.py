@@ -1,4 +1,4 @@
-"""What every step of preparing is made of: facts of each frame, a decision over all of them, and its application.
+"""The parts of every preparing step: facts of each frame, a decision over all, and its application.
 
 A step never sees pixels and settings of all frames at once. `fact` looks at one picture, `decide` at the facts of all,
 `apply` changes one picture by its parameters. All three are functions of a module, and facts and parameters plain
@@ -42,7 +42,7 @@ class Lineup(NamedTuple):
 
     @property
     def together(self) -> tuple[FrameGroup, ...]:
-        """What belongs together: animations, and each still by itself."""
+        """Return what belongs together: animations, and each still by itself."""
         stills = (index for group in self.groups if group.name is None for index in group.span)
         return (*self.animations, *(FrameGroup(None, range(index, index + 1)) for index in stills))
 
@@ -59,7 +59,7 @@ def lineup_of(sequences: Sequences) -> Lineup:
 
 
 class Decision(NamedTuple, Generic[Parameters]):
-    """What a step does: the parameters of every frame in order, none where nothing is to be done; and what to say."""
+    """The decision of a step: parameters of every frame in order, or none if the step does nothing, and remarks."""
 
     parameters: tuple[Parameters, ...] = ()
     remarks: tuple[Message, ...] = ()

@@ -17,7 +17,7 @@ from .step import Decision, FrameGroup, Lineup, Step, seen_together, warning_of_
 
 
 class Rim(NamedTuple):
-    """What is seen of a frame above the alpha floor, on its canvas, and whether there is anything below the floor."""
+    """The visible box of a frame above the trim alpha, on its canvas, and a flag for pixels below it."""
 
     seen: Box | None
     canvas: Size

@@ -1,4 +1,4 @@
-"""What is told only from several animations, or from an animation and what lies beside it."""
+"""Checks that compare animations with each other, or with files next to them."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ GROUND_DIFFERS, MIRROR_IMAGE = codes("ground-differs", "mirror-image")
 LEFTOVER = re.compile(
     r"[ _.-]*(?:copy|old|new|final|alt|bak|backup|test|[a-z])(?:[ _.-]*\(?[0-9]+\)?)?|[ _]*\([0-9]+\)", re.IGNORECASE
 )
-"""What stands behind a frame's name in that of a file that was left there."""
+"""Suffixes of leftover copies, after a frame's name."""
 
 WIDER = 1.5
 """One picture that makes the cells of a grid so many times as large, by area, is odd."""
@@ -173,7 +173,7 @@ def mirrors(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
 
 
 def _may_mirror(sequence: Surveyed, other: Surveyed) -> bool:
-    """Whether the sketches of two sequences with the same canvases mirror each other."""
+    """Return True if the sketches of two sequences with the same canvases mirror each other."""
     pairs = zip(sequence.frames, other.frames, strict=True)
     return all(float(np.abs(a.sketch[:, ::-1] - b.sketch).max()) <= NEARLY for a, b in pairs)
 

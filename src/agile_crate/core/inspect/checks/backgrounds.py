@@ -61,7 +61,7 @@ def _key(sequence: Surveyed, solid: Sequence[FrameFacts], color: Color) -> str:
 
 
 def _is_clean(after: Pixels) -> bool:
-    """Whether a key took away the background, and of the figure nothing but its rim."""
+    """Return True if a key took away the background, and of the figure nothing but its rim."""
     empty = after[..., 3] == 0
     figure = int(np.count_nonzero(~empty))
     if rim_of(empty).mean() < MOST_OF_RIM or figure < LEAST_FIGURE * empty.size:
@@ -70,7 +70,7 @@ def _is_clean(after: Pixels) -> bool:
 
 
 def _inside(empty: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """What is empty and not joined to the canvas's edge by what is empty."""
+    """Return what is empty and not joined to the canvas's edge by what is empty."""
     from scipy import ndimage
 
     outer = np.pad(empty, 1, constant_values=True)

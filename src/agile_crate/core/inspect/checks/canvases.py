@@ -15,7 +15,7 @@ MOST = 0.6
 """The share of frames that have the usual canvas. Where none is so usual, each frame was cut down to what is drawn."""
 
 FEW = 3
-"""What happens in one frame of so many, or fewer, was not meant to."""
+"""A trait that one frame in this many has is taken for a mistake."""
 
 SLIP = 0.15
 """A canvas that is off the usual one by no more than this share of its sides was not meant to be."""

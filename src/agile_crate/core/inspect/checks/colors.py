@@ -55,7 +55,7 @@ PIXEL_ART_COLORS = 64
 
 
 Tint = tuple[float, float, float]
-"""How far a change of color moves red, green and blue."""
+"""Factors from a change of color to red, green and blue."""
 
 
 def tinted(sequence: Surveyed) -> Iterator[Finding]:

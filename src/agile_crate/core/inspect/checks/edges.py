@@ -1,4 +1,4 @@
-"""What happens at the edges of the canvas, and of the figure."""
+"""Checks of the edges of the canvas and of the figure."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ AWAY = 3
 """Pixels. Frames that keep so far from a side make one that reaches it odd."""
 
 FEW = 3
-"""What happens in one frame of so many, or fewer, is out of the ordinary."""
+"""A trait that one frame in this many has is out of the ordinary."""
 
 STEADY, WHOLE = 0.35, 0.993
 """A figure whose area has no more than this spread, as a share of it, and that shows no more than so much of what it
@@ -74,15 +74,15 @@ def _diminished(
 
 
 def _room(frame: FrameFacts, side: str) -> int:
-    """How many pixels lie between what is seen and a side of the canvas."""
+    """Return how many pixels lie between what is seen and a side of the canvas."""
     box = frame.seen or Box(0, 0, *frame.canvas)
     rooms = {"left": box.x, "top": box.y, "right": frame.canvas.w - box.right, "bottom": frame.canvas.h - box.bottom}
     return rooms[side]
 
 
 def _is_figure(cut: Sequence[FrameFacts], side: str, area: Usual) -> bool:
-    """Whether frames that all reach one side show a soft-edged figure that reaches no other, but stands maybe; what
-    reaches several is a tile, a cloud, or a picture that was cut down to its canvas."""
+    """Return True if frames that all reach one side show a soft-edged figure that reaches no other, but stands maybe;
+    what reaches several is a tile, a cloud, or a picture that was cut down to its canvas."""
     soft = [frame for frame in cut if frame.partial >= SOFT]
     sides = {touch.side for frame in cut for touch in frame.touches} - {side, "bottom"}
     return len(soft) * 2 > len(cut) and not sides and area.spread <= STEADY * area.middle
@@ -93,7 +93,8 @@ def _touch(frame: FrameFacts, side: str) -> Touch | None:
 
 
 def _is_cut(frame: FrameFacts, side: str, least: float) -> bool:
-    """Whether a frame reaches a side along a line that is long enough, and covered as the figure is elsewhere."""
+    """Return True if a frame reaches a side along a line that is long enough, and covered as the figure is
+    elsewhere."""
     touch = _touch(frame, side)
     if touch is None or touch.run < LEAST_RUN or touch.share < least:
         return False
@@ -101,7 +102,7 @@ def _is_cut(frame: FrameFacts, side: str, least: float) -> bool:
 
 
 def _fills(frames: Sequence[FrameFacts], side: str) -> bool:
-    """Whether a canvas was cut down to the art, or is a tile, which then reaches the opposite edge as well."""
+    """Return True if a canvas was cut down to the art, or is a tile, which then reaches the opposite edge as well."""
     opposite = {"left": "right", "right": "left", "top": "bottom", "bottom": "top"}[side]
     return any(_touch(frame, opposite) for frame in frames)
 

@@ -47,8 +47,8 @@ NEIGHBORS = 0.5
 """Its neighbors differ from each other by no more than this share of how it differs from them."""
 
 LEFT_BY_MOTION = 3.0
-"""What is left is no more than so many times the difference of the neighbors, or LEAST_LEFT: else it is another
-drawing."""
+"""The largest remaining difference, as a multiple of the neighbors' own or of LEAST_LEFT; above it, the frame is
+another drawing."""
 
 LEAST_LEFT = 0.3
 
@@ -70,8 +70,7 @@ MUCH_SMOOTHER, NOT_SMOOTHER = 0.5, 0.85
 """With so short a way it is enough that no other exchange would make one shorter than this."""
 
 TURNING = 0.1
-"""Where a motion turns back, exchanged frames come to lie beside their own copies: steps of less than this share of the
-usual one."""
+"""At a turning point, swapped frames lie next to their own copies: with steps below this share of the usual step."""
 
 LEAST_FOR_ORDER = 5
 """Frames. Whether a path is smooth cannot be told from fewer."""
@@ -96,7 +95,7 @@ def jump(centers: NDArray[np.float64]) -> tuple[int, NDArray[np.float64]] | None
 
 
 def _off_path(path: NDArray[np.float64]) -> NDArray[np.float64]:
-    """How far each point of a closed path lies off the middle of its neighbors."""
+    """Return how far each point of a closed path lies off the middle of its neighbors."""
     off: NDArray[np.float64] = path - (np.roll(path, 1, axis=0) + np.roll(path, -1, axis=0)) / 2
     return off
 
@@ -168,13 +167,14 @@ def _slips(scenes: _Scenes, centers: NDArray[np.float64]) -> Iterator[_Slip]:
 
 
 def _is_agreed(moved: Displacement, off: NDArray[np.float64]) -> bool:
-    """Whether a shift is told alike by either neighbor and by the center of mass, and makes the frame match both."""
+    """Return True if a shift is told alike by either neighbor and by the center of mass, and makes the frame match
+    both."""
     by_mass = np.abs(off - moved.by).max() <= AGREED
     return moved.agreed and moved.left <= LEFT_IF_AGREED and bool(by_mass)
 
 
 def _explains(left: float, neighbors: float) -> bool:
-    """Whether nothing else is left to explain than how the neighbors differ from each other, too."""
+    """Return True if nothing else is left to explain than how the neighbors differ from each other, too."""
     if left > LEFT or left > max(LEAST_LEFT, LEFT_BY_MOTION * neighbors):
         return False
     return neighbors <= NEIGHBORS or left <= CLEARLY * neighbors
@@ -268,8 +268,8 @@ def _exchanged(count: int, place: int) -> list[int]:
 
 
 def _ways(rows: NDArray[np.float32]) -> NDArray[np.float64]:
-    """How long the way from each frame's predecessor to its next but one is, if it and the next one are exchanged, as a
-    share of the way as it is. Of a path that is no loop the ends stay."""
+    """Return how long the way from each frame's predecessor to its next but one is, if it and the next one are
+    exchanged, as a share of the way as it is. Of a path that is no loop the ends stay."""
     steps, twos = (np.linalg.norm(rows[lag:] - rows[:-lag], axis=1) for lag in (1, 2))
     ways = np.full(len(rows) - 1, np.inf)
     now = steps[:-2] + steps[2:]
@@ -279,7 +279,7 @@ def _ways(rows: NDArray[np.float32]) -> NDArray[np.float64]:
 
 
 def wobble(sequence: Surveyed) -> Iterator[Finding]:
-    """How far feet and center of mass wander."""
+    """Yield how far feet and center of mass wander."""
     feet = np.array([frame.feet for frame in sequence.frames if frame.feet is not None])
     mass = np.array([frame.mass for frame in sequence.frames if frame.mass is not None])
     if len(feet) < 2 or np.ptp(feet[:, 1]) == 0:

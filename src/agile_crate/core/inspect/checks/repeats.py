@@ -29,7 +29,7 @@ LEAST_MOTION = 3
 """Different frames that make a motion. With two it is a blink, a flash or a held pose."""
 
 ROUNDS = 1.5
-"""How often a motion must come to be a cycle."""
+"""The number of rounds that make a motion a cycle."""
 
 QUIET = 8
 """Levels of 255 by which a pixel may differ in copies that options drop: nobody sees it in motion."""
@@ -45,7 +45,7 @@ class FrameComparison:
         self.usual = median([step.peak for step in moving]) if moving else 0.0
 
     def alike(self, a: int, b: int) -> bool:
-        """Whether two frames, by their places, are alike."""
+        """Return True if two frames, by their places, are alike."""
         one, other = self.frames[a], self.frames[b]
         if one.digest == other.digest:
             return True
@@ -55,7 +55,7 @@ class FrameComparison:
         return off.mean <= MOST and off.peak <= min(MOST_PEAK, PEAK_SHARE * self.usual)
 
     def different(self, places: Sequence[int], most: int) -> int:
-        """How many frames of these are different from each other, counted up to `most`."""
+        """Return how many frames of these are different from each other, counted up to `most`."""
         kinds: list[int] = []
         for place in places:
             if not any(self.alike(place, kind) for kind in kinds):
@@ -105,7 +105,7 @@ def _cycle(frames: Sequence[FrameFacts], compared: FrameComparison) -> int:
 
 
 def _closes(frames: Sequence[FrameFacts], compared: FrameComparison) -> bool:
-    """Whether the last frame repeats the first in a motion, not in a pose that is held there."""
+    """Return True if the last frame repeats the first in a motion, not in a pose that is held there."""
     last = len(frames) - 1
     if last < LEAST_MOTION or not compared.alike(0, last):
         return False
@@ -115,7 +115,7 @@ def _closes(frames: Sequence[FrameFacts], compared: FrameComparison) -> bool:
 
 
 def _opened(sequence: Surveyed, compared: FrameComparison) -> str:
-    """What takes the closing frame away, and nothing else."""
+    """Return what takes the closing frame away, and nothing else."""
     frames = sequence.frames
     without = frames[:-1]
     tolerance = 0
@@ -146,7 +146,7 @@ def _copies(sequence: Surveyed, compared: FrameComparison, count: int) -> Iterat
 
 
 def _dropped(sequence: Surveyed, near: Sequence[FrameFacts]) -> str:
-    """What drops the first of these frames as a copy, if that can be seen by nobody."""
+    """Return what drops the first of these frames as a copy, if that can be seen by nobody."""
     place = sequence.frames.index(near[0])
     tolerance = furthest_apart(sequence.again(sequence.frames[place - 1]), sequence.again(near[0]))
     if 0 < tolerance <= QUIET:

@@ -52,7 +52,8 @@ def emptiness(sequence: Surveyed) -> Iterator[Finding]:
 
 
 def _is_dropout(frames: Sequence[FrameFacts], empty: Sequence[int]) -> bool:
-    """Whether a figure is missing between frames that show all of it: not where it blinks, fades, comes or goes."""
+    """Return True if a figure is missing between frames that show all of it: not where it blinks, fades, comes or
+    goes."""
     if len(empty) == len(frames):
         return True
     first, last = empty[0], empty[-1]
@@ -88,7 +89,8 @@ def specks(sequence: Surveyed) -> Iterator[Finding]:
 
 
 def _is_stray(frame: FrameFacts, frames: Sequence[FrameFacts]) -> bool:
-    """Whether the specks of a frame are few, small beside the figure, and where no other frame shows anything."""
+    """Return True if the specks of a frame are few, small beside the figure, and where no other frame shows
+    anything."""
     if len(frame.specks) > MOST_SPECKS or frame.area < DWARFED * sum(pixels for *_, pixels in frame.specks):
         return False
     others = union(other.seen for other in frames if other is not frame and other.seen)
