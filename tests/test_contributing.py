@@ -138,7 +138,7 @@ def test_a_new_source(swim: Path) -> None:
     (swim / "frames" / "parcel_2.parcel").write_bytes(b"PARCEL\x04\x00\x03\x00")
     broken = run(swim, "pack", "frames", "--out", "otter")
     assert broken.returncode == 3
-    assert "parcel_2.parcel is cut short; export it again or take it out" in broken.stderr
+    assert "parcel_2.parcel is cut short; export it again or remove it" in broken.stderr
 
 
 @pytest.mark.parametrize(

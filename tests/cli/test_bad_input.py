@@ -59,7 +59,7 @@ def test_an_unreadable_folder_and_an_unreadable_file(run: Run, swim: Path, tmp_p
     done = run("pack", "frames", "--out", "o", preexec_fn=without_rights_of_root)
     assert refusal(done) == (
         3,
-        "frames/swim/swim_03.png cannot be opened: permission denied; export it again or take it out",
+        "frames/swim/swim_03.png cannot be opened: permission denied; export it again or remove it",
     )
     (swim / "swim").chmod(0)
     done = run("pack", "frames", "--out", "o", preexec_fn=without_rights_of_root)

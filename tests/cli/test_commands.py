@@ -56,7 +56,7 @@ def test_errors_as_json_are_one_line_of_stderr(run: Run, swim: Path, tmp_path: P
     assert (done.returncode, done.stdout, done.stderr.count("\n")) == (3, "", 1)
     assert said["exit"] == 3
     assert said["files"] == ["frames/swim_03.png", "frames/swim_04.png"]
-    assert said["error"].startswith("2 pictures cannot be read; export them again or take them out:")
+    assert said["error"].startswith("2 pictures cannot be read; export them again or remove them:")
     usage = json.loads(run("pack", "frames", "--json", "--gap", "x").stderr)
     assert usage == {"error": "name the output with --out, such as --out build/otter", "exit": 2, "files": []}
     (tmp_path / "o.crate.toml").write_text('[crate.o]\nfrom = "frames"\nout = "o"\n', "utf-8")

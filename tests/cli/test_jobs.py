@@ -60,7 +60,7 @@ def test_errors_are_told_and_the_others_built(run: Any, project: Path) -> None:
     assert done.returncode == 3
     first, second = done.stderr.splitlines()
     assert "all.crate.toml, crate 'gull': frames/gull/3.png is not a picture in any format" in first
-    assert "all.crate.toml, crate 'buoy': frames/bell is not there; check the path" in second
+    assert "all.crate.toml, crate 'buoy': frames/bell does not exist; check the path" in second
     assert sorted(written(project)) == ["otter.json", "otter.png", "parcel.json", "parcel.png"]
     assert "otter (all.crate.toml)" in done.stdout
 

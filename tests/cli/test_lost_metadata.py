@@ -175,7 +175,7 @@ def test_where_a_merge_joined_lines_of_both_sides_only_frames_on_the_sheet_stay(
     lines = (tmp_path / "o.json").read_text("utf-8").splitlines()
     assert sum(line.startswith(('    {"name": "airs/theirs_1"', '    {"name": "walk/ours_1"')) for line in lines) == 2
     done = run("pack", "o.crate.toml", "--keep-edits")
-    assert (done.returncode, "so edits on its sheets cannot be told" in done.stderr) == (3, True)
+    assert (done.returncode, "so edits on its sheets cannot be found" in done.stderr) == (3, True)
     done = run("pack", "o.crate.toml")
     assert (
         done.returncode,

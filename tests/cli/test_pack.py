@@ -187,7 +187,7 @@ def test_an_animated_picture_is_a_sequence_with_its_own_times(run: Run, swim: Pa
     done = run("pack", "frames", "--out", "o")
     assert refusal(done) == (
         3,
-        "frames/cut.gif is cut short: 2 pictures of it could be read; export it again or take it out",
+        "frames/cut.gif is cut short: 2 pictures of it could be read; export it again or remove it",
     )
 
 

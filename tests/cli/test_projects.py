@@ -117,7 +117,7 @@ def test_one_crate_fails_and_the_others_are_built(run: Run, project: Path) -> No
     assert done.returncode == 3
     assert done.stderr.splitlines() == [
         "agile-crate: error: b.crate.toml, line 1, column 7: not valid TOML: expected ']' at the end of a table declaration",
-        "agile-crate: error: a.crate.toml, crate 'otter': frames/ottr is not there; check the path",
+        "agile-crate: error: a.crate.toml, crate 'otter': frames/ottr does not exist; check the path",
     ]
     assert sorted(built(project / "build")) == ["gull.json", "gull.png", "gull.xml"]
     said = json.loads(run("pack", "a.crate.toml", "--json").stdout)
@@ -128,11 +128,11 @@ def test_one_crate_fails_and_the_others_are_built(run: Run, project: Path) -> No
 WRONG = [
     ("gap = 1", "gapp = 1", [], 3, "otter.crate.toml, line 10, column 1: unknown key 'gapp'; did you mean 'gap'?"),
     ("fps = 16", "fps = [16]", [], 3, "otter.crate.toml, line 15, column 1: 'fps' is to be a number, or a text, not a list; it has a whole number in it"),
-    ("animation.swim]", "animation.swin]", [], 2, "otter.crate.toml, crate 'otter': hold: there is no animation 'swin'; did you mean 'swim'?"),
+    ("animation.swim]", "animation.swin]", [], 2, "otter.crate.toml, crate 'otter': hold: unknown animation 'swin'; did you mean 'swim'?"),
     ('out = "build/gull"', 'out = "build/otter.png"', [], 3, "otter.crate.toml: the crates 'otter' and 'gull' are both written to build/otter.png; give one of them another 'out'"),
     ("swim_left =", "möwe =", [], 3, "otter.crate.toml, line 12, column 15: not valid TOML: expected '=' after a key in a key/value pair; put names with letters such as ö in quotes"),
     ('out = "build/gull"', 'out = "build/"', [], 3, "otter.crate.toml, crate 'gull': out = \"build/\" has no name: write the files' path without ending, such as build/otter for build/otter.png and build/otter.json"),
-    ("gap = 1", "gap = 1", ["--only", "otters"], 2, "otter.crate.toml: there is no crate 'otters'; did you mean 'otter'?"),
+    ("gap = 1", "gap = 1", ["--only", "otters"], 2, "otter.crate.toml: unknown crate 'otters'; did you mean 'otter'?"),
     ("gap = 1", "gap = 1", ["--out", "x"], 2, "a crate file names its own outputs; leave --out out"),
     ("gap = 1", "gap = 1", ["frames"], 2, "frames beside a crate file: name either crate files, or frames with --out"),
     ('layout = "tight"', 'layout = "tight"\nmax-size = [8, 8]', [], 4, "otter.crate.toml, crate 'otter': frame 'dive/dive_1' (and 11 more) is 18×14, larger than a sheet may be, 8×8; raise max-size or size, or make frames smaller with scale"),

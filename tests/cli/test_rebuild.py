@@ -168,7 +168,7 @@ def test_scripts_build_crate_files_too(run: Run, project: Path) -> None:
     assert again is not None
     assert {file.name for file in again.kept} == {sheet.image for sheet in first.crate.sheets}
     assert tree(project / "build") == before
-    with pytest.raises(agile_crate.UsageError, match="there is no crate 'gull'"):
+    with pytest.raises(agile_crate.UsageError, match="unknown crate 'gull'"):
         agile_crate.build(path, ["gull"])
     path.write_text("[crate.otter]\nfrm = 3", "utf-8")
     with pytest.raises(agile_crate.InputError, match="line 2, column 1: unknown key 'frm'"):

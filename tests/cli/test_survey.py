@@ -85,14 +85,14 @@ def test_what_cannot_be_read_or_told_apart_is_found_and_the_look_goes_on(run: Ru
     assert (done.returncode, done.stderr) == (1, "")
     assert done.stdout.startswith("13 frames in 1 sequence\n")
     assert (
-        "error picture-unreadable: stills, a\n  frames/a.png is empty\n  → export it again, or take it out\n"
+        "error picture-unreadable: stills, a\n  frames/a.png is empty\n  → export it again, or remove it\n"
         in done.stdout
     )
     assert "\nerror name-duplicate: swim, swim_03\n" in done.stdout
     assert (swim.parent / "look.html").exists()
     done = run("survey", swim / "a.png")
     assert (done.returncode, done.stdout) == (3, "")
-    assert done.stderr == f"agile-crate: error: {swim}/a.png is empty; export it again or take it out\n"
+    assert done.stderr == f"agile-crate: error: {swim}/a.png is empty; export it again or remove it\n"
 
 
 def test_stills_last_no_time_and_names_that_differ_in_case_are_told(tmp_path: Path) -> None:

@@ -151,7 +151,9 @@ def test_what_is_in_the_way_stays(run: Run, harbor: object, tmp_path: Path) -> N
     before = tree(tmp_path)
     done = run("unpack", "o.json", "--out", "back")
     assert (done.returncode, tree(tmp_path)) == (5, before)
-    assert done.stderr == "agile-crate: error: parcel.png is already in back; choose another --out, or give --force\n"
+    assert (
+        done.stderr == "agile-crate: error: parcel.png already exists in back; choose another --out, or give --force\n"
+    )
     assert run("unpack", "o.json", "--out", "back", "--force").returncode == 0
     (tmp_path / "file").write_text("")
     done = run("unpack", "o.json", "--out", "file")
@@ -203,9 +205,7 @@ def test_boxes_are_written_corrected_and_cut(run: Run, figures: list[np.ndarray]
     lines = text.splitlines()
     assert lines[:3] == ["name,x,y,w,h", "touching_01,2,2,14,20", "touching_02,18,2,28,20"]
     there = run(*cut, "--islands", "--boxes-out", "boxes.csv")
-    assert (
-        there.stderr == "agile-crate: error: boxes.csv is already there; choose another --boxes-out, or give --force\n"
-    )
+    assert there.stderr == "agile-crate: error: boxes.csv already exists; choose another --boxes-out, or give --force\n"
     lines[2:3] = ["swim/swim_1,18,2,14,20", '"swim/swim_2", 32,2,14,20']
     (tmp_path / "boxes.csv").write_text("\n".join(lines), "utf-8")
     done = run(*cut, "--boxes", "boxes.csv")

@@ -158,7 +158,7 @@ def test_errors_are_told_and_survived(project: Path, watch: Callable[..., Watchi
     told = one.line()
     assert (
         told
-        == "agile-crate: error: p.crate.toml, crate 'otter': frames/otter/swim_2.png is cut short; export it again or take it out"
+        == "agile-crate: error: p.crate.toml, crate 'otter': frames/otter/swim_2.png is cut short; export it again or remove it"
     )
     assert tree(project / "build") == before
     save(project / "frames" / "gull" / "swim_1.png", art(12, 10, 77))
@@ -173,7 +173,7 @@ def test_errors_are_told_and_survived(project: Path, watch: Callable[..., Watchi
     (project / "p.crate.toml").write_text(CRATES.replace("columns = 2", "columns = 3"), "utf-8")
     assert "  otter: 3 frames; wrote otter.png and otter.json in " in one.line()
     shutil.move(project / "frames" / "gull", project / "away")
-    assert one.line("crate 'gull'").endswith("frames/gull is not there; check the path")
+    assert one.line("crate 'gull'").endswith("frames/gull does not exist; check the path")
     shutil.move(project / "away", project / "frames" / "gull")
     assert one.line().endswith("  gull: up to date (3 frames)")
     assert one.end() == 0

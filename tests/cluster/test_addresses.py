@@ -57,12 +57,12 @@ def test_an_address_stands_for_what_lies_there(
 @pytest.mark.parametrize(
     ("given", "error", "told"),
     [
-        ("memory://nothing", InputError, "memory://nothing is not there; check the address"),
+        ("memory://nothing", InputError, "memory://nothing does not exist; check the address"),
         ("memory://frames/nothing*", InputError, "memory://frames/nothing* has no pictures; check the address"),
         ("nosuch://frames", InputError, "nosuch://frames cannot be read: Protocol not known: nosuch"),
         ("zip::memory://a.zip", UsageError, "zip::memory://a.zip is an address within another; name the files themselves"),
         ("http://127.0.0.1:9/frames", InputError, "http://127.0.0.1:9/frames cannot be read: "),
-        ("memory://bad", InputError, "memory://bad/a.png is not a picture in any format that can be read"),
+        ("memory://bad", InputError, "memory://bad/a.png is not a picture in a known format"),
     ],
 )  # fmt: skip
 def test_what_cannot_be_fetched_is_told(

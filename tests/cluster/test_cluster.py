@@ -81,11 +81,11 @@ def test_errors_are_collected_and_the_others_built(machines: Machines, project: 
     done = call(run, project, "all.crate.toml", "--cluster", machines.address, "-q", exit=3)
     first, second = done.stderr.splitlines()
     assert "crate 'gull'" in first
-    assert f"{project}/frames/heron is not there; check the path; the worker tcp://127.0.0.1:" in first
+    assert f"{project}/frames/heron does not exist; check the path; the worker tcp://127.0.0.1:" in first
     assert "3.png is not a picture in any format" in second
     assert sorted(path.stem for path in (project / "out").glob("*.json")) == ["again", "otter", "otter@50", "still"]
     sent = call(run, project, "all.crate.toml", "--cluster", machines.address, "--send-inputs", "-q", exit=3)
-    assert "frames/heron is not there; check the path\n" in sent.stderr
+    assert "frames/heron does not exist; check the path\n" in sent.stderr
     assert f"{project}/frames/gull/3.png is not a picture" in sent.stderr  # no path of the worker's
 
 

@@ -113,7 +113,7 @@ def test_a_survey_pins_its_findings_to_the_frames(run: Run, tmp_path: Path, open
     before = (tmp_path / "look/f.html").read_bytes()
     again = run("survey", "frames", "--page", "look/f.html")
     assert (again.returncode, again.stdout) == (5, "")
-    assert "f.html is already in look; choose another --page" in again.stderr
+    assert "f.html already exists in look; choose another --page" in again.stderr
     assert (tmp_path / "look/f.html").read_bytes() == before
     done = run("survey", "frames", "--page", "look/f.png")
     assert refusal(done) == (2, "--page look/f.png: a page is written as .html")

@@ -93,5 +93,5 @@ def test_how_many_pictures_could_be_read_is_said() -> None:
         read_picture(GIF[:-8])
     data = saved("PNG", duration=40)
     start = data.rindex(b"fcTL") - 4
-    with pytest.raises(PictureError, match=r"^is cut short: 4 pictures of 5 are there$"):
+    with pytest.raises(PictureError, match=r"^is cut short: 4 pictures of 5 exist$"):
         read_picture(data[:start] + data[data.rindex(b"IEND") - 4 :])

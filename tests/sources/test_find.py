@@ -97,7 +97,7 @@ def test_outputs_are_no_inputs(here: Path) -> None:
 @pytest.mark.parametrize(
     ("inputs", "sentence"),
     [
-        (["c"], "c is not there; check the path"),
+        (["c"], "c does not exist; check the path"),
         (["a/*.gif"], r"nothing matches the pattern a/\*.gif; check it, and quote it"),
         (["empty"], "no pictures were found in empty; name a folder that holds the frames"),
         (["text"], r"no pictures were found in text \(1 file that is not a picture passed over\)"),

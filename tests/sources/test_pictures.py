@@ -157,7 +157,7 @@ GOOD = stored(Image.fromarray(art(32, 24)))
     ("data", "sentence"),
     [
         (b"", "is empty"),
-        (b"once upon a time", "is not a picture in any format that can be read"),
+        (b"once upon a time", "is not a picture in a known format"),
         (GOOD[:40], "is cut short"),
         (GOOD[:-13], "is cut short"),
         (GOOD[:-12], "is cut short"),

@@ -149,7 +149,7 @@ def failing(steps: int, fault: str) -> Iterator[int]:
     return iter(range(1 if LONG else 1 + 24 * list(FAULTS).index(fault), steps + 1, 1 if LONG else 96))
 
 
-@pytest.mark.parametrize("error", FAULTS)
+@pytest.mark.parametrize("fault", FAULTS)
 def test_old_or_new_whichever_step_fails(
     fault: str, made: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -217,7 +217,7 @@ def test_a_build_stands_where_nothing_can_be_said_of_it(folder: Path, stream: st
     assert run("verify", "o.json", "--against", "a.png").returncode == 0
     if stream == "stdout" and not is_closed:
         done = subprocess.run(f"'{PROGRAM}' verify o.json >/dev/full", shell=True, capture_output=True, check=False)
-        assert (done.returncode, b"what is said cannot be written: no space left" in done.stderr) == (5, True)
+        assert (done.returncode, b"the output could not be printed: no space left" in done.stderr) == (5, True)
 
 
 if sys.platform == "win32":

@@ -21,7 +21,7 @@ ENDINGS = {
 
 
 def complete(commands: Iterable[str]) -> None:
-    """Answers the shell's question, told in the environment, and leaves the program."""
+    """Answer the shell's completion request from the environment, and leave the program."""
     import argcomplete
     from argcomplete.completers import FilesCompleter
 

@@ -136,7 +136,7 @@ def _outcomes(
 
 
 def _together(quiet: bool, build: Callable[..., Iterator[Outcome]]) -> Iterator[Outcome]:
-    """Yield what came of crates that are built at a time. Where a bar is drawn, nothing is told until that is gone."""
+    """Yield what came of crates that are built at a time. While a progress bar is drawn, nothing is printed."""
     from ..interrupts import writing
     from ..workers.pool import silent
     from .command_context import progress_bars

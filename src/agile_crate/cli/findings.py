@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from typing import TYPE_CHECKING
 
-from .wording import told
+from .wording import as_text
 
 if TYPE_CHECKING:
     from ..core.inspect.finding import Finding
@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 STYLES = {"error": "bold red", "warning": "bold yellow", "note": "bold blue"}
 
 FEW = 2
-"""So many findings of one code are each told in full."""
+"""Up to so many findings of one code are printed in full."""
 
 PLACES = 4
 """Places, or frames of one place, that are named; the others are counted."""
@@ -40,8 +40,8 @@ def _print_one(finding: Finding, whole: bool) -> None:
     names = _frames(finding, None if whole else PLACES)
     where = f", {names}" if names else ""
     print_heading(finding.severity, STYLES[finding.severity], f"{finding.code}: {shown(finding.sequence)}{where}")
-    print_note(shown(told(finding.what)))
-    print_note(f"→ {shown(told(finding.remedy))}")
+    print_note(shown(as_text(finding.what)))
+    print_note(f"→ {shown(as_text(finding.remedy))}")
 
 
 def _print_many(alike: Sequence[Finding]) -> None:
@@ -52,7 +52,7 @@ def _print_many(alike: Sequence[Finding]) -> None:
     one = alike[0]
     print_heading(one.severity, STYLES[one.severity], f"{one.code}, {len(alike):,} times: {CODES[one.code]}")
     print_note(few((_place(finding) for finding in alike), PLACES))
-    remedies = {told(finding.remedy) for finding in alike}
+    remedies = {as_text(finding.remedy) for finding in alike}
     print_note(
         f"→ {shown(remedies.pop())}" if len(remedies) == 1 else f"→ --code {one.code} tells each, and what to do"
     )

@@ -7,7 +7,7 @@ import sys
 from fractions import Fraction
 from typing import TYPE_CHECKING, Any
 
-from .wording import from_here, told
+from .wording import as_text, from_here
 
 if TYPE_CHECKING:
     from ..commands.pack import Built, Packed
@@ -22,7 +22,7 @@ MOST_CONSIDERED = 24
 def print_warnings(packed: Packed) -> None:
     """Print the warnings of a build to stderr."""
     for warning in packed.warnings:
-        print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
+        print(f"agile-crate: warning: {as_text(warning)}", file=sys.stderr)
 
 
 def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:
@@ -55,7 +55,7 @@ def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:
     for change in changes(packed):
         print_note(change)
     for remark in packed.remarks:
-        print_note(told(remark))
+        print_note(as_text(remark))
     if packed.skipped:
         print_note(f"skipped: {passed_over_text(packed.skipped)}")
     for one in packed.also:
@@ -259,7 +259,7 @@ def document_of(packed: Packed, arguments: argparse.Namespace) -> dict[str, Any]
         {
             "scale": one.crate.settings["also_scale"],
             "sheets": [dataclasses.asdict(sheet) for sheet in sheet_summaries(one.crate)],
-            "remarks": list(map(told, one.remarks)),
+            "remarks": list(map(as_text, one.remarks)),
         }
         for one in packed.also
     ]
@@ -281,7 +281,7 @@ def document_of(packed: Packed, arguments: argparse.Namespace) -> dict[str, Any]
         "added": list(packed.added),
         "removed": list(packed.removed),
         "changed": list(packed.changed),
-        "remarks": list(map(told, packed.remarks)),
-        "warnings": list(map(told, packed.warnings)),
+        "remarks": list(map(as_text, packed.remarks)),
+        "warnings": list(map(as_text, packed.warnings)),
         "also": also,
     } | (tried if arguments.explain else {})

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 from .parser import Parser, add_common
 from .status import Status
 from .streams import print_json
-from .wording import told
+from .wording import as_text
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -107,7 +107,7 @@ def _chart_files_in_cache() -> Iterator[None]:
 
 def _warn(warnings: Iterable[Message]) -> None:
     for warning in warnings:
-        print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
+        print(f"agile-crate: warning: {as_text(warning)}", file=sys.stderr)
 
 
 def _compare(arguments: argparse.Namespace) -> int:

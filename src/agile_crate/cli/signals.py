@@ -36,7 +36,7 @@ def ignore() -> None:
 
 
 def be_ready() -> None:
-    """From now on signals end the program, but those that the shell has told us to ignore."""
+    """From now on signals end the program, except those that the shell ignores."""
     for number in SIGNALS:
         if signal.getsignal(number) is not signal.SIG_IGN:
             signal.signal(number, leave_or_tell)

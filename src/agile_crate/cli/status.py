@@ -19,5 +19,5 @@ class Status(IntEnum):
 
 
 def status_of(error: CrateError) -> Status:
-    """The exit code for an error that was told to the user."""
+    """Return the exit code for an error."""
     return Status(error.code)

@@ -13,7 +13,7 @@ PLAIN = {"×": "x", "→": "->", "…": "...", "–": "-", "’": "'", "²": "^2
 
 
 class _Forgiving:
-    """A stream whose failures do not matter: what is said on standard error must not end what is being done."""
+    """A stream whose failures do not matter: messages on standard error must not end the work."""
 
     def __init__(self, stream: Any) -> None:
         self._stream = stream

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 from .parser import Parser, add_common
 from .status import Status
 from .streams import print_json
-from .wording import told
+from .wording import as_text
 
 if TYPE_CHECKING:
     from ..commands.survey import SequenceSummary, Survey
@@ -58,9 +58,9 @@ def run(arguments: argparse.Namespace) -> int:
         fine = read_baseline(arguments.baseline, context.limits) if arguments.baseline else frozenset()
         codes, ignored = arguments.code, arguments.ignore
         looked = survey(arguments.inputs, context, fps, ignored, scale, codes, fine, keep_frames=bool(wanted.page))
-        written = write_survey_files(looked, wanted, told, context, arguments.force)
+        written = write_survey_files(looked, wanted, as_text, context, arguments.force)
     for warning in looked.warnings:
-        print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
+        print(f"agile-crate: warning: {as_text(warning)}", file=sys.stderr)
     if arguments.json:
         print_json(_document(looked))
     elif not arguments.quiet:
@@ -147,4 +147,4 @@ def _as_values(finding: Finding) -> dict[str, Any]:
     import dataclasses
 
     values = dataclasses.asdict(finding)
-    return values | {"fix": told(values.pop("remedy"))}
+    return values | {"fix": as_text(values.pop("remedy"))}

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from .parser import Parser, add_common
 from .status import Status
 from .streams import print_json
-from .wording import told
+from .wording import as_text
 
 if TYPE_CHECKING:
     from ..commands.cut import Cut
@@ -87,14 +87,14 @@ def _unpack(arguments: argparse.Namespace) -> int:
         )
     files = (*done.frames, *done.films)
     for warning in done.warnings:
-        print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
+        print(f"agile-crate: warning: {as_text(warning)}", file=sys.stderr)
     if arguments.json:
         document = {
             "command": "unpack",
             "dry_run": arguments.dry_run,
             "files": [str(path) for path in done.frames],
             "films": [str(path) for path in done.films],
-            "warnings": list(map(told, done.warnings)),
+            "warnings": list(map(as_text, done.warnings)),
         }
         print_json(document)
     elif not arguments.quiet:
@@ -117,7 +117,7 @@ def _cut(arguments: argparse.Namespace) -> int:
     with context_for(arguments) as context:
         cut = cut_sheet(arguments.source, Path(arguments.out), options, context, arguments.force, arguments.dry_run)
     for warning in cut.warnings:
-        print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
+        print(f"agile-crate: warning: {as_text(warning)}", file=sys.stderr)
     if arguments.json:
         files = [str(path) for path in cut.files]
         document = {
@@ -126,7 +126,7 @@ def _cut(arguments: argparse.Namespace) -> int:
             "files": files,
             "rows": cut.rows,
             "parted": [one._asdict() for one in cut.parted],
-            "warnings": list(map(told, cut.warnings)),
+            "warnings": list(map(as_text, cut.warnings)),
         }
         print_json(document)
     elif not arguments.quiet:

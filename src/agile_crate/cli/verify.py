@@ -12,7 +12,7 @@ from .parser import Parser, add_common, add_memory
 from .status import Status, status_of
 from .streams import print_json
 from .tables import print_error
-from .wording import told
+from .wording import as_text
 
 if TYPE_CHECKING:
     from ..commands.accept import Accepted
@@ -58,12 +58,12 @@ def run(arguments: argparse.Namespace) -> int:
             except CrateError as error:
                 if is_alone:
                     raise
-                sentence, status = told(error.message), int(status_of(error))
+                sentence, status = as_text(error.message), int(status_of(error))
                 errors.append({"data": data, "error": sentence, "exit": status})
                 print_error(sentence, status, error.message.files, arguments.json)
                 continue
             for warning in verified.warnings:
-                print(f"agile-crate: warning: {told(warning)}", file=sys.stderr)
+                print(f"agile-crate: warning: {as_text(warning)}", file=sys.stderr)
             if not (arguments.json or arguments.quiet):
                 _print(data, verified, bool(comparison.inputs), arguments.verbose)
             found.append(_document(data, verified))
@@ -140,7 +140,7 @@ def _print_some(sentences: list[str] | tuple[str, ...], every: bool) -> None:
 
     limit = len(sentences) if every else SHOWN
     for sentence in sentences[:limit]:
-        print_note(told(Message(sentence)))
+        print_note(as_text(Message(sentence)))
     if len(sentences) > limit:
         print_note(f"and {len(sentences) - limit:,} more (--verbose shows all)")
 
@@ -159,6 +159,6 @@ def _document(data: str, verified: Verified) -> dict[str, Any]:
         "same": verified.same,
         "edited": verified.edited,
         "skins": dict(verified.skins),
-        "problems": [told(Message(problem)) for problem in verified.problems],
+        "problems": [as_text(Message(problem)) for problem in verified.problems],
         "differences": [dataclasses.asdict(difference) for difference in verified.differences],
     }

@@ -30,7 +30,7 @@ _SPECIAL = frozenset(" #\"'\\$`&|;<>()*?[]{}!~")
 
 
 def options_of(command: str, own: Collection[str]) -> Spelling:
-    """Return how a command that has only these options spells settings: those of `pack` are said to be pack's."""
+    """Return the spelling of settings for a command with only these options: others are named as pack's."""
 
     def spelled(name: str, value: str) -> str:
         whose = "" if command == "pack" or option_name(name) in own else "pack's "
@@ -45,6 +45,6 @@ def from_here(path: Path) -> str:
     return str(path.relative_to(here) if path.is_relative_to(here) else path)
 
 
-def told(sentence: str) -> str:
+def as_text(sentence: str) -> str:
     """A sentence as the terminal says it."""
     return Message(sentence).spelled(as_option)

@@ -31,7 +31,7 @@ LISTED = 60
 """Animations that are listed by name."""
 
 TOLD = 3
-"""Findings with one remedy that are told; the rest is counted."""
+"""The most findings with one fix that are listed; the rest is counted."""
 
 WIDTH = 100
 """Characters of a comment's line."""

@@ -196,7 +196,7 @@ def _mirrored_pairs(sequences: Sequences, settings: Settings) -> Iterator[tuple[
 
 def _otherwise(crate: Crate, sequences: Sequences, prepared: Prepared) -> Iterator[str]:
     """Yield where the crate's scale, or its animations, are not what settings and sources make them. Animations may
-    name fewer frames, or others, only if sources are missing, which is told elsewhere."""
+    name fewer frames, or others, only if sources are missing, which is reported elsewhere."""
     if crate.scale != (scale := plain(prepared.factor)):
         yield f"scale is {crate.scale}, and its settings make it {scale}"
     names = [frame.name for sequence in sequences for frame in sequence.frames]

@@ -1,4 +1,4 @@
-"""Crates that are looked at while they are built: the page of each, served on this machine, and told of every build."""
+"""Live pages: one per crate, served on this machine and updated by every build."""
 
 from __future__ import annotations
 

@@ -362,5 +362,5 @@ def _chosen(crate: Crate, names: Sequence[str]) -> list[Animation]:
         if name not in by_name:
             near = nearest(name, by_name)
             hint = f"did you mean {quoted(near)}?" if near else f"there are: {few(by_name)}"
-            raise UsageError("{animation}: there is no animation {}; {}", quoted(name), hint)
+            raise UsageError("{animation}: unknown animation {}; {}", quoted(name), hint)
     return [by_name[name] for name in names] if names else list(crate.animations)

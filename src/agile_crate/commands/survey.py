@@ -159,7 +159,7 @@ class _Surveying:
         reasons: list[Message] = []
         for file, part in self._looked_at(files):
             if part.error:
-                reasons.append(message("{} {}; export it again or take it out", a_file(file.path), part.error))
+                reasons.append(message("{} {}; export it again or remove it", a_file(file.path), part.error))
                 self._unreadable(file, part.error)
                 continue
             if last is not None and part.animation != last and last in waiting and last not in reels:
@@ -220,7 +220,7 @@ class _Surveying:
     def _unreadable(self, file: Found, reason: str) -> None:
         self.unused.add(file.path)
         self._told(
-            PICTURE_UNREADABLE, file, message("{} {}", shown(file.path), reason), "export it again, or take it out"
+            PICTURE_UNREADABLE, file, message("{} {}", shown(file.path), reason), "export it again, or remove it"
         )
 
     def _told(self, code: Code, file: Found, what: str, remedy: str) -> None:

@@ -26,7 +26,7 @@ from .light_table import LightTable
 from .pack import Packed, pack
 
 GRACE_S = 1.0
-"""Seconds that a picture which cannot be read has to be written to its end before it is told of."""
+"""Seconds for an unreadable picture to be written to its end before it is reported."""
 
 
 @dataclass(frozen=True, slots=True)

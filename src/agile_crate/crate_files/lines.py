@@ -37,7 +37,7 @@ def crate_lines(name: str, inputs: Sequence[str], out: str, given: Mapping[str, 
 
 
 def animation_head(name: str, animation: str) -> str:
-    """The line above what is said for one animation only."""
+    """The header above the keys of one animation."""
     return f"[crate.{_word(name)}.animation.{_word(animation)}]"
 
 
@@ -49,7 +49,7 @@ def key_line(field: str, typed: bool | str | list[str]) -> str:
 
 
 def _apart(option: Option, typed: Any) -> tuple[str | list[str] | None, Sequence[tuple[str, Any]]]:
-    """Return what is said for all, and what for single animations, by their names."""
+    """Return the values for all animations, and those for single ones by name."""
     texts = [typed] if isinstance(typed, str) else list(typed)
     if option.per_animation:
         everyone = [text for text in texts if "=" not in text]

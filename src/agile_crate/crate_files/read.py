@@ -130,7 +130,7 @@ def chosen(files: Sequence[CrateFile], only: Sequence[str]) -> list[tuple[CrateF
         if files and name not in names:
             near = nearest(name, names)
             hint = f"did you mean {quoted(near)}?" if near else f"there are {few(map(quoted, names))}"
-            raise UsageError(f"{few(file.path for file in files)}: there is no crate {quoted(name)}; {hint}")
+            raise UsageError(f"{few(file.path for file in files)}: unknown crate {quoted(name)}; {hint}")
     wanted = [(file, [spec for spec in file.specs if not only or spec.name in only]) for file in files]
     return [(file, specs) for file, specs in wanted if specs]
 

@@ -28,7 +28,7 @@ def crate_schema() -> dict[str, Any]:
         },
         "out": {"description": "Where to, without ending: build/otter.", "type": "string"},
         "animation": {
-            "description": "What is said for one animation only, under its name.",
+            "description": "Settings of one animation, under its name.",
             "type": "object",
             "additionalProperties": _table("Settings of one animation.", in_animation),
         },

@@ -56,9 +56,9 @@ def to_css(crate: Crate, larger: Larger = ()) -> str:
         "",
     ]
     alone = [_shown(frame, frame.canvas, ORIGIN) for frame in crate.frames]
-    for name, frame, said in zip(frames, crate.frames, alone, strict=True):
+    for name, frame, size in zip(frames, crate.frames, alone, strict=True):
         image = " ".join([*images[frame.on_sheet], ""]) if frame.on_sheet else ""
-        lines.append(f"{base}.{escaped(name)} {{ {_room(frame.canvas)} {image}{said} }}")
+        lines.append(f"{base}.{escaped(name)} {{ {_room(frame.canvas)} {image}{size} }}")
     for name, animation in zip(animations, crate.animations, strict=True):
         lines += ["", *_animation(crate, animation, f"{base}.{escaped(name)}", images, alone)]
     return "\n".join([*lines, ""])

@@ -134,7 +134,7 @@ def _spelled(text: str) -> str:
 
 
 def _unique(names: Iterable[str]) -> list[str]:
-    """Names told apart by a number behind those that were there before, whatever the case of letters."""
+    """Unique names: a name that occurred before, in any case, gets a number."""
     taken: set[str] = set()
     result = []
     for name in names:

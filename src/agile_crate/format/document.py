@@ -51,7 +51,7 @@ def head_of(crate: Crate) -> Document:
 
 
 def to_seal(document: Document) -> Document:
-    """Return what is said, with room for the digest of the text that it becomes (`seal`)."""
+    """Return the document's values, with room for the digest of the text that it becomes (`seal`)."""
     first = {key: document[key] for key in ("format", "version", "generator") if key in document}
     return first | {"sha256": ""} | {key: value for key, value in document.items() if key != "sha256"}
 

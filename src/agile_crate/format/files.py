@@ -1,4 +1,4 @@
-"""Metadata files of either form, told apart by their contents."""
+"""Metadata files of either form, recognized by their contents."""
 
 from __future__ import annotations
 
@@ -112,7 +112,7 @@ def _crate_in(data: bytes, path: str, limits: Limits) -> Crate:
 
 
 def was_edited(path: Path, limits: Limits) -> bool:
-    """Return True if somebody changed metadata since it was written, as far as can be told."""
+    """Return True if metadata is known to have changed since it was written."""
     outputs = outputs_of_build(path, limits)
     return outputs.has_seal and not outputs.is_sealed
 

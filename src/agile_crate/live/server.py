@@ -1,4 +1,4 @@
-"""A small server on 127.0.0.1, behind a random token. It answers from memory what it is told to, and reads no file.
+"""A small server on 127.0.0.1, behind a random token. It serves content from memory, and reads no file.
 
 Only GET and HEAD are answered, and only where the request names 127.0.0.1 and the port as its host, so that a page of
 another site that found out the port, or gave its own name our address, gets nothing (DNS rebinding); the token keeps
@@ -51,7 +51,7 @@ Greeter = Callable[[str], News | None]
 
 
 class Server:
-    """A running server: its address, and where news are told."""
+    """A running server: its address, and its streams of news."""
 
     def __init__(self, answer: Answerer, greet: Greeter) -> None:
         self._token = secrets.token_urlsafe(16)
@@ -104,7 +104,7 @@ class Server:
                 self._streams = [one for one in self._streams if one[1] is not stream]
 
     def hears(self, stream: queue.SimpleQueue[News | None]) -> bool:
-        """Return True if a stream is still told anything."""
+        """Return True if a stream is still open."""
         with self._lock:
             return any(one[1] is stream for one in self._streams)
 

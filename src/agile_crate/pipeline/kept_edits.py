@@ -59,7 +59,7 @@ def previous_edits(
     folder: Path, names: Mapping[Fraction, str], previous: PreviousBuild, limits: Limits
 ) -> PreviousEdits:
     """Return the edits of the previous build; `names` are those of the crates of its sizes. Raises InputError if they
-    cannot be told."""
+    cannot be found."""
     by_portion: dict[Fraction, Edits] = {}
     stray: list[str] = []
     carried: list[str] = []
@@ -86,7 +86,7 @@ def _edited_sheets(folder: Path, name: str, previous: PreviousBuild, limits: Lim
     is_merged = Path(data).name in previous.conflicts
     crate = _before_the_merge(Path(data), limits) if is_merged else read_metadata(data, limits)
     for problem in check_crate(crate):
-        raise InputError("{}: {}; the edits on its sheets cannot be told", a_file(data), problem)
+        raise InputError("{}: {}; the edits on its sheets cannot be found", a_file(data), problem)
     return list(edited_sheets(crate, folder, limits))
 
 
@@ -98,7 +98,7 @@ def _before_the_merge(data: Path, limits: Limits) -> Crate:
     sides = list(read_sides(data, limits, sealed_only=True))
     if not sides:
         raise InputError(
-            "{} holds conflict markers from a merge, so edits on its sheets cannot be told; restore the "
+            "{} holds conflict markers from a merge, so edits on its sheets cannot be found; restore the "
             "metadata of the branch that the sheets are from",
             a_file(str(data)),
         )

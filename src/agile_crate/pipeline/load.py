@@ -130,7 +130,7 @@ def _likeness(
 
 
 def _deciding(settings: Settings) -> tuple[Settings, ...]:
-    """Return the settings of the build's own size if these are for another one and duplicates are to be told: which
+    """Return the settings of the build's own size if these are for another one and duplicates are dropped: which
     frames a build has is decided at its own size, in the proof of another size as well."""
     if settings.portion == 1 or not (settings.drop_duplicates or settings.drop_closing):
         return ()

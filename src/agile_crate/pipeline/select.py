@@ -99,7 +99,7 @@ def _renamed_and_picked(sequences: Sequences, settings: Settings) -> tuple[Seque
 
 def resolved(settings: Settings, sequences: Sequences) -> Settings:
     """Settings that speak of the animations that there are: holds by name and position from 1, and what was made from
-    another animation with what is said of that one."""
+    another animation with that one's settings."""
     if settings.hold:
         settings = dataclasses.replace(settings, hold=tuple(_holds(settings.hold, sequences)))
     return _with_copies(settings, sequences) if any(sequence.origin for sequence in sequences) else settings
@@ -122,8 +122,8 @@ def _holds(holds: Iterable[tuple[str, int, Hold]], sequences: Sequences) -> Iter
 
 
 def _with_copies(settings: Settings, sequences: Sequences) -> Settings:
-    """Settings in which an animation that was made from another has what is said of that one, unless something is said
-    of itself: fps, duration, holds, loop, shift and pivot; mirrored, or reversed, along with it."""
+    """Return settings in which copies of an animation share its fps, duration, holds, loop, shift and pivot, mirrored
+    or reversed as they are, unless they have their own."""
     made = {sequence.name: sequence for sequence in sequences if sequence.name is not None}
 
     def copied(value: PerAnimation[T], mirrored: Callable[[T], T] | None = None) -> PerAnimation[T]:

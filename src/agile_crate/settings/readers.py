@@ -185,7 +185,7 @@ def formats(text: str) -> tuple[str, ...]:
         if name not in FORMATS:
             near = nearest(name, FORMATS)
             hint = f"did you mean {near}?" if near else message("for any other, write a template ({template})")
-            raise UsageError("there is no format {}; the formats are {}: {}", quoted(name), ", ".join(FORMATS), hint)
+            raise UsageError("unknown format {}; the formats are {}: {}", quoted(name), ", ".join(FORMATS), hint)
     if len(set(listed)) < len(listed):
         raise UsageError(f"{quoted(text)} names a format twice; name each once")
     return listed

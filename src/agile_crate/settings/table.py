@@ -257,7 +257,7 @@ class Settings:
 
     @property
     def trimming(self) -> str:
-        """Return how frames are trimmed, the layout's own way where nothing was said."""
+        """Return how frames are trimmed, by default the layout's own way."""
         return self.trim or LAYOUTS[self.layout].trim
 
     @property

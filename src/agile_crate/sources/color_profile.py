@@ -107,7 +107,7 @@ def _unusable() -> PictureError:
 
 @lru_cache(maxsize=64)
 def _is_srgb(profile: bytes) -> bool:
-    """Return True if a profile leaves colors where they are: told by what it does to some of them, not by its name."""
+    """Return True if a profile leaves colors where they are: judged by its effect on some of them, not by its name."""
     levels = np.array([0, 32, 96, 160, 224, 255], np.uint8)
     colors = np.stack(np.meshgrid(levels, levels, levels), axis=-1).reshape(1, -1, 3)
     try:

@@ -135,10 +135,10 @@ def _named(file: Found, label: str, limits: Limits) -> str:
 def unreadable(sentences: Sequence[Message]) -> Message:
     """Return the message for pictures that cannot be read, of each of which a sentence says why."""
     if len(sentences) == 1:
-        return message("{}; export it again or take it out", sentences[0])
+        return message("{}; export it again or remove it", sentences[0])
     listing = message("\n  {}" * len(sentences), *sentences)
     count = counted(len(sentences), "picture")
-    return message("{} cannot be read; export them again or take them out:{}", count, listing)
+    return message("{} cannot be read; export them again or remove them:{}", count, listing)
 
 
 def _decoded(

@@ -36,12 +36,12 @@ def edited_sheets(crate: Crate, folder: Path, limits: Limits) -> Iterator[Edited
         if found.changed and not is_known:
             found = read_sheet(folder, sheet, True, limits)
         for problem in found.problems:
-            raise InputError("{}; its edits cannot be told", problem)
+            raise InputError("{}; its edits cannot be found", problem)
         if found.pixels is None:
             continue
         if not all(frame.crc for frame in frames):
             raise InputError(
-                f"sheet {quoted(sheet.image)}: its metadata has no crc of each frame, so edits cannot be told"
+                f"sheet {quoted(sheet.image)}: its metadata lacks the crc of some frames, so edits cannot be found"
             )
         edits = tuple(edits_on(crate, index, found.pixels))
         stray = stray_pixels(crate, index, found.pixels)

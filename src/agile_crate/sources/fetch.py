@@ -95,7 +95,7 @@ def _looked_up(given: str, limits: Limits) -> Address:
     elif system.exists(path):
         base, found = path.rpartition("/")[0], [path]
     else:
-        raise InputError("{} is not there; check the address", a_file(given))
+        raise InputError("{} does not exist; check the address", a_file(given))
     files = [name for name in dict.fromkeys(found) if is_picture_name(name)]
     if not files:
         raise InputError("{} has no pictures; check the address", a_file(given))

@@ -137,8 +137,8 @@ def _start(given: str) -> Iterator[tuple[str, str, bool]]:
         yield given, given if os.path.isdir(given) else os.path.dirname(given), True
         return
     if not glob.has_magic(given):
-        raise InputError("{} is not there; check the path", a_file(given))
-    given = _DEEP.sub(f"**{os.sep}", given)  # said twice it means the same, and takes exponentially longer
+        raise InputError("{} does not exist; check the path", a_file(given))
+    given = _DEEP.sub(f"**{os.sep}", given)  # repeated, it means the same and takes exponentially longer
     fixed = fixed_part(given)
     matches = sorted(glob.glob(given, recursive=True), key=natural_key)
     if not matches:

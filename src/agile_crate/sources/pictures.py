@@ -90,7 +90,7 @@ def _refusing_foreign(largest: int, limits: Limits) -> Iterator[None]:
     try:
         yield
     except UnidentifiedImageError:
-        raise PictureError("is not a picture in any format that can be read") from None
+        raise PictureError("is not a picture in a known format") from None
     except Image.DecompressionBombError:
         raise PictureError(claims_too_much(largest, limits)) from None
 

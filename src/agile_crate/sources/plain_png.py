@@ -50,18 +50,18 @@ def _checked_png(data: bytes) -> tuple[bytes, bool]:
     """Looks through all of a PNG's parts, and returns its orientation note, and whether it is plain: one picture with
     nothing in it that would change how its pixels are taken. Raises PictureError where it does not hold as many
     pictures as it says, or several of 16 bits."""
-    orientation, said, held, is_plain = b"", 0, 0, data[12:16] == b"IHDR" and data[24:26] == b"\x08\x06"
+    orientation, declared, held, is_plain = b"", 0, 0, data[12:16] == b"IHDR" and data[24:26] == b"\x08\x06"
     for kind, content in chunks(data):
         is_plain = is_plain and is_plain_part(kind, content)
         if kind == b"eXIf":
             orientation = b"Exif\0\0" + content
         elif kind == b"acTL" and len(content) == 8:
-            (said,) = struct.unpack_from(">I", content)
+            (declared,) = struct.unpack_from(">I", content)
         held += kind == b"fcTL"
-    if said and held < said:
-        raise PictureError(f"is cut short: {counted(held, 'picture')} of {said} are there")
-    if said and held > said:
-        raise PictureError(f"is damaged: it holds {counted(held, 'picture')} and says that there are {said}")
+    if declared and held < declared:
+        raise PictureError(f"is cut short: {counted(held, 'picture')} of {declared} exist")
+    if declared and held > declared:
+        raise PictureError(f"is damaged: it holds {counted(held, 'picture')} and declares {declared}")
     if held > 1:
         from .deep_png import is_deep_png
 

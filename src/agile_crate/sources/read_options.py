@@ -29,4 +29,4 @@ class ReadOptions(NamedTuple):
 
 
 PLAIN = ReadOptions()
-"""The options of files about which nothing was said."""
+"""The default options."""

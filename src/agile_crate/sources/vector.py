@@ -57,7 +57,7 @@ MOST_ATTRIBUTES = 256
 """Of one element: reading them takes the square of their number."""
 
 _LABORIOUS = frozenset({"filter", "mask", "pattern", "marker", "image"})
-"""Elements whose cost is not told by their number."""
+"""Elements whose cost does not follow from their number."""
 
 EMBEDDED = ("PNG", "JPEG", "GIF", "WEBP")
 """Kinds of pictures that may be embedded."""
@@ -190,9 +190,9 @@ def _root(data: bytes, limits: Limits) -> Element:
     except DefusedXmlException:
         raise PictureError("is refused: it declares entities") from None
     except (ParseError, ValueError, LookupError):
-        raise PictureError("is not a picture in any format that can be read") from None
+        raise PictureError("is not a picture in a known format") from None
     if root.tag != f"{_SVG}svg":
-        raise PictureError("is not a picture in any format that can be read")
+        raise PictureError("is not a picture in a known format")
     return root
 
 

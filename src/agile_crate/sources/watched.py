@@ -1,4 +1,4 @@
-"""Files that change while we look, told by the system through watchdog."""
+"""Changes of files, reported by the system through watchdog."""
 
 from __future__ import annotations
 

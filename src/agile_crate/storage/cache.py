@@ -256,7 +256,7 @@ class Cache:
             ("INSERT OR REPLACE INTO state VALUES ('runs', ?)", [(self._run,)]),
         )
         known = self._one("SELECT value FROM state WHERE name = 'bytes'")
-        if known is None or known > self._limit:  # told too much where entries were written again
+        if known is None or known > self._limit:  # an estimate that counts rewritten entries twice
             self._let_go()
 
     def _let_go(self) -> None:

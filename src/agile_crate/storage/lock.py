@@ -17,7 +17,7 @@ POLL_S = 0.05
 """Seconds between two tries."""
 
 NOTICE_POLLS = 20
-"""Tries, after which the one who waits is told."""
+"""Tries before the waiting build reports that it waits."""
 
 MOST_POLLS = 12_000
 """Tries, after which the one who waits gives up: ten minutes."""

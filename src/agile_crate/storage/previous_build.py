@@ -329,7 +329,7 @@ def check_damaged(files: Collection[Path], previous: PreviousBuild) -> None:
 
 def check_no_edits(previous: PreviousBuild, kept: Collection[str]) -> None:
     """Raises OutputError when somebody worked on a file of the earlier build; sheets of crates whose names are `kept`
-    do not count. Files of which no digest is known cannot be told."""
+    do not count. Changes of files without a known digest cannot be found."""
     sheets = frozenset().union(*(paths for crate, paths in previous.sheets.items() if crate not in kept))
     if not kept and previous.edited and not (previous.texts | sheets):
         edited = sorted(map(os.path.basename, previous.edited))

@@ -340,13 +340,13 @@ def write_alone(path: str, text: str) -> Path:
 
 
 def refuse_existing(folder: Path, names: Iterable[str], asked: str = "out") -> None:
-    """Raises OutputError when one of these files is there already. `asked` is the setting that says where they go."""
+    """Raise OutputError if one of these files exists. `asked` is the setting that names their place."""
     existing = [name for name in names if os.path.lexists(folder / name)]
     if existing:
-        verb = "is" if len(existing) == 1 else "are"
-        where = "there" if folder.absolute() == Path.cwd() else f"in {shown(str(folder))}"
+        verb = "exists" if len(existing) == 1 else "exist"
+        where = "" if folder.absolute() == Path.cwd() else f" in {shown(str(folder))}"
         raise OutputError(
-            "{} {} already {}; choose another {}, or give {force}", some_files(existing), verb, where, setting(asked)
+            "{} already {}{}; choose another {}, or give {force}", some_files(existing), verb, where, setting(asked)
         )
 
 

@@ -1,6 +1,6 @@
 """Charts of a crate, by Matplotlib: does it wobble, how long are steps held, how full are sheets, what do they save.
 
-One figure of four. Feet and center of mass are those of `core.facts`, told from the pivot, as an engine sees them.
+One figure of four. Feet and center of mass come from `core.facts`, measured from the pivot, as an engine sees them.
 """
 
 from __future__ import annotations
@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
 MOST_LINES = len(TONES)
-"""Animations that the first two charts show; more would not be told apart."""
+"""Animations in the first two charts; more could not be distinguished."""
 
 WIDTH, HEIGHT, DOTS = 12.8, 8.0, 100
 

@@ -17,7 +17,7 @@ from ..core.pixels import Pixels
 from .page_view import inlined, tables_of, with_images
 
 MOST_PATCHED = 0.25
-"""The share of a sheet that is told in patches; of a sheet that changed more, the whole image is fetched."""
+"""The largest share of a sheet that is sent as patches; of a sheet that changed more, the whole image is fetched."""
 
 Dress = Sequence[Placed | None]
 """The drawing of each frame, straight alpha; None for frames that share another's box."""

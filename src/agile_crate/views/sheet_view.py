@@ -47,7 +47,7 @@ BAND_PIXELS = 1 << 22
 """Pixels of a sheet that are made smaller at a time."""
 
 MANY = 100
-"""Boxes. Where there are more on a sheet, it is drawn large enough for them to be told apart."""
+"""Boxes. Sheets with more boxes are drawn large enough to distinguish them."""
 
 CLEAR, CROWDED = 40, 64
 """Pixels of the view. Many boxes are made so large on their shorter side, if that is possible; where they are not as

@@ -232,7 +232,7 @@ def this_worker() -> Worker:
 
 
 class _Readers(Executor):
-    """A client's executor whose lost tasks are told as those of any broken one."""
+    """A client's executor that reports lost tasks as other broken executors do."""
 
     def __init__(self, inner: Executor) -> None:
         self._inner = inner

@@ -24,7 +24,7 @@ from .ordered import following
 T = TypeVar("T")
 
 TERMINATE_TIMEOUT_S = 10
-"""Seconds in which a process that is told to end takes back what it has half written."""
+"""Seconds for a process that must end to remove unfinished files."""
 
 SLOT, SLOTS = 1 << 23, 24
 """Bytes of a slot, and how many there are; memory is taken only by what is written. A result that finds no slot, or

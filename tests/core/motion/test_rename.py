@@ -53,7 +53,7 @@ def test_one_name_joins_in_the_order_given() -> None:
         ([("swim_a", "dive")], r"there is an animation 'dive' already; .*: rename='dive=dive' and rename='swim_a=dive'"),
         ([("dive", "dash"), ("dive", "dot")], "rename: 'dive' is given twice; leave one of them out"),
         ([("swim_*", "*")] * 2, "rename: 'swim_a' is given twice"),
-        ([("swim", "x")], "rename: there is no animation 'swim'; did you mean 'swim_b'?"),
+        ([("swim", "x")], "rename: unknown animation 'swim'; did you mean 'swim_b'?"),
         ([("swim_*", "*_*")], r"rename='swim_\*=\*_\*': write as many \* on one side as on the other"),
         ([("dive", "*")], r"rename='dive=\*': write as many \*"),
         ([("", "dash")], "rename: say of which animation, such as swim=dash; there are: dive, swim_a and swim_b"),
@@ -72,7 +72,7 @@ def test_names_that_lead_out_of_a_folder(name: str) -> None:
 
 
 def test_where_there_is_no_animation_at_all() -> None:
-    with pytest.raises(UsageError, match="rename: there is no animation 'swim'; there are: none"):
+    with pytest.raises(UsageError, match="rename: unknown animation 'swim'; there are: none"):
         names([("swim", "x")], (sequence(None, 1),))
 
 

@@ -153,7 +153,7 @@ def test_animations_made_from_others() -> None:
     assert not any(frame.flipped for frame in take.mirrored(made[2]).frames)
     surface = take.with_made(ALL, {"surface": "dive"}, "reversed")
     assert names(surface)["surface"] == [f"surface_{i:02d}" for i in range(6, 0, -1)]
-    with pytest.raises(UsageError, match=r"mirrored: there is no animation 'swin'; did you mean 'swim'\?"):
+    with pytest.raises(UsageError, match=r"mirrored: unknown animation 'swin'; did you mean 'swim'\?"):
         take.with_made(ALL, {"x": "swin"}, "mirrored")
     with pytest.raises(UsageError, match="mirrored: there are two animations 'dive'"):
         take.with_made(ALL, {"dive": "swim"}, "mirrored")

@@ -27,7 +27,7 @@ CLOSE = 0.9985
 """No more than this share of a sheet is ever hoped to be filled, when it is asked whether trying is worth it."""
 
 SCALE = 1000
-"""Areas are told in so many parts of a sheet, to choose animations that fill it."""
+"""Areas are counted in this many parts of a sheet, to choose animations that fill it."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -74,7 +74,7 @@ def check_pattern(pattern: str) -> None:
         if name is None:
             continue
         if name not in FIELDS:
-            raise UsageError(f"{quoted(pattern)}: there is no field {{{name}}}; the fields are {', '.join(FIELDS)}")
+            raise UsageError(f"{quoted(pattern)}: unknown field {{{name}}}; the fields are {', '.join(FIELDS)}")
         if conversion or not re.fullmatch(_DIGITS, padding or "") or (padding and name in ("name", "scale", "skin")):
             raise UsageError(f"{quoted(pattern)}: only zeros can be asked of a number, such as {{sheet:03}}")
 

@@ -26,7 +26,7 @@ CRUMB = 1 / 16
 
 
 MOST_OVERLAPS = 5
-"""After so many, no more boxes are told that overlap."""
+"""The most overlapping boxes that are reported."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)

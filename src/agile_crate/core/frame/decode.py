@@ -89,7 +89,7 @@ def _drawn(name: str, vector: Vector, scaling: Scaling, key: ColorKey | None) ->
 
 def placeholder_picture(name: str, file: str, canvas: Size, decoding: Decoding) -> Picture | None:
     """Return what `decoded` would give at one size, but for its pixels, which are still to be read; None if that cannot
-    be told without them."""
+    be found without them."""
     from .scale import scaled_canvas
 
     (scaling,) = decoding.scalings

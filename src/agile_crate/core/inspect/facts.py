@@ -272,7 +272,7 @@ def _colors(pixels: Pixels, alpha: NDArray[np.uint8]) -> int:
 
 
 def _specks(shows: NDArray[np.bool_]) -> tuple[tuple[int, int, int], ...]:
-    """Small spots far from the rest, told by counting seen pixels in blocks: a block whose near neighbors hold few
+    """Small spots far from the rest, found by counting seen pixels in blocks: a block whose near neighbors hold few
     pixels, and whose wide surroundings hold no more. Our own shortcut for distances between connected components; exact
     to a block. Of very many places where little is seen only the first are looked at: there is no stray one among them.
     """

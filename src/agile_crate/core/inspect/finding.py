@@ -80,7 +80,7 @@ class Finding:
 
 
 TRIED = 6
-"""Frames on which a cure is tried before it is told."""
+"""Frames on which a fix is tried before it is suggested."""
 
 Again = Callable[[FrameFacts], Pixels]
 """A frame's pixels once more, shape (h, w, 4), straight alpha, for a second look at what is suspected."""

@@ -26,7 +26,7 @@ def find_all(sequence: Surveyed) -> list[Finding]:
 
 
 def find_across(sequences: Sequence[Surveyed]) -> list[Finding]:
-    """Return what is told only from several sequences together, the worst first."""
+    """Return findings that need several sequences, the worst first."""
     checks = (across.names_alike, across.odd_files, across.grounds, across.mirrors)
     return worst_first(finding for check in checks for finding in check(sequences))
 

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from ..pixels import Pixels
 
 FEW = 16
-"""Half-covered pixels beside covered ones. Nothing can be told from fewer."""
+"""Half-covered pixels beside covered ones. Fewer prove nothing."""
 
 LINES, MANY = 64, 96
 """Rows, and half-covered pixels in them, that are looked at, evenly spread over all of them."""

@@ -24,7 +24,7 @@ COARSE = 16
 """Pixels. No side is longer where whole animations are compared, each frame with each."""
 
 SEEN = 8
-"""Alpha, of 255. At or below it (3 %) a pixel cannot be told from the background."""
+"""Alpha, of 255. At or below it (3 %) a pixel cannot be distinguished from the background."""
 
 
 class Miniature(NamedTuple):

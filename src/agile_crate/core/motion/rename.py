@@ -21,7 +21,7 @@ def check_names(asked: str, names: Iterable[str], sequences: Iterable[FrameSeque
     known = named(sequences)
     for name in names:
         if name not in known:
-            raise UsageError("{}: there is no animation {}; {}", setting(asked), quoted(name), _hint(name, known))
+            raise UsageError("{}: unknown animation {}; {}", setting(asked), quoted(name), _hint(name, known))
 
 
 def _hint(name: str, known: list[str]) -> str:

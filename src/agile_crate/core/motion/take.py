@@ -193,7 +193,7 @@ def numbers_told(numbers: Iterable[int]) -> str:
 
 
 def counted_otherwise(sequences: Sequences) -> dict[str, str]:
-    """The numbers in the names of each animation's frames, told, where those are not the positions."""
+    """Return texts on the numbers in frames' names, for animations whose numbers are not the positions."""
     by_name: dict[str, str] = {}
     for sequence in sequences:
         numbers = [number_of(frame.name) for frame in sequence.frames]

@@ -21,7 +21,7 @@ from ..robust import median, usual
 JUMP, FRAMES_SWAPPED, SIZE_DIFFERS, WOBBLE = codes("jump", "frames-swapped", "size-differs", "wobble")
 
 LEAST_FOR_PATH = 4
-"""Frames. A path cannot be told from fewer, nor can what departs from it."""
+"""Frames. Fewer do not show a path, or a departure from it."""
 
 LEAST_JUMP = 0.6
 """Pixels that a frame's center of mass lies off its neighbors' middle, across or along, where that alone tells a
@@ -73,7 +73,7 @@ TURNING = 0.1
 """At a turning point, swapped frames lie next to their own copies: with steps below this share of the usual step."""
 
 LEAST_FOR_ORDER = 5
-"""Frames. Whether a path is smooth cannot be told from fewer."""
+"""Frames. Fewer do not show if a path is smooth."""
 
 SMOOTHER, CLEARLY_SMOOTHER = 0.8, 0.7
 """The way by the exchanged frames is no longer than this share of the way as it is."""
@@ -167,7 +167,7 @@ def _slips(scenes: _Scenes, centers: NDArray[np.float64]) -> Iterator[_Slip]:
 
 
 def _is_agreed(moved: Displacement, off: NDArray[np.float64]) -> bool:
-    """Return True if a shift is told alike by either neighbor and by the center of mass, and makes the frame match
+    """Return True if a shift is the same by either neighbor and by the center of mass, and makes the frame match
     both."""
     by_mass = np.abs(off - moved.by).max() <= AGREED
     return moved.agreed and moved.left <= LEFT_IF_AGREED and bool(by_mass)

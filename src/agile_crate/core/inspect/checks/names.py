@@ -21,7 +21,7 @@ MOST_GAPS = 0.34
 """The share of steps between numbers that may skip some. With more, the numbers mean something else than an order."""
 
 LEAST_NUMBERS = 3
-"""A usual step between numbers cannot be told from fewer frames."""
+"""Fewer frames do not show a usual step between numbers."""
 
 LONGEST_GAP = 20
 """Frames in a row that may be missing by mistake. What skips more was cut out of something longer."""

@@ -21,7 +21,7 @@ RARE = 6
 """Specks are strays where no more than one frame in so many has one; where more have, they belong to the picture."""
 
 LEAST_FOR_STRAYS = 4
-"""Frames. Of fewer it cannot be told whether a speck belongs to the picture."""
+"""Frames. In fewer, a speck may belong to the picture."""
 
 MOST_SPECKS = 2
 """So many specks in one frame may be strays; more are sparks, or rain."""
