@@ -117,7 +117,7 @@ def test_a_fault_of_our_own_is_one_sentence_too(
 def test_debug_shows_where_an_error_arose(run: Run, tmp_path: Path) -> None:
     done = run("pack", "nothing", "--out", "o", "--debug")
     assert "Traceback" in done.stderr
-    assert "InputError: nothing is not there" in done.stderr
+    assert "InputError: nothing does not exist" in done.stderr
     assert done.returncode == 3
 
 

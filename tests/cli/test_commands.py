@@ -187,4 +187,4 @@ def test_where_a_stream_takes_no_signs(run: Run, tmp_path: Path) -> None:
     turned = run("survey", save(tmp_path / "f" / "\u202eotter.png"), "--json").stdout
     assert ("\\u202eotter" in turned, "\u202e" in turned) == (True, False)
     said = run("pack", "frames/old ötter_2.png", "--out", "p", "--json", env=ascii_only).stderr
-    assert "ötter_2.png is not there" in json.loads(said)["error"]
+    assert "ötter_2.png does not exist" in json.loads(said)["error"]

@@ -59,7 +59,7 @@ def test_errors_are_told_and_the_others_built(run: Any, project: Path) -> None:
     done = run("pack", "all.crate.toml", "--jobs", 2)
     assert done.returncode == 3
     first, second = done.stderr.splitlines()
-    assert "all.crate.toml, crate 'gull': frames/gull/3.png is not a picture in any format" in first
+    assert "all.crate.toml, crate 'gull': frames/gull/3.png is not a picture in a known format" in first
     assert "all.crate.toml, crate 'buoy': frames/bell does not exist; check the path" in second
     assert sorted(written(project)) == ["otter.json", "otter.png", "parcel.json", "parcel.png"]
     assert "otter (all.crate.toml)" in done.stdout

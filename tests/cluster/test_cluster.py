@@ -82,7 +82,7 @@ def test_errors_are_collected_and_the_others_built(machines: Machines, project: 
     first, second = done.stderr.splitlines()
     assert "crate 'gull'" in first
     assert f"{project}/frames/heron does not exist; check the path; the worker tcp://127.0.0.1:" in first
-    assert "3.png is not a picture in any format" in second
+    assert "3.png is not a picture in a known format" in second
     assert sorted(path.stem for path in (project / "out").glob("*.json")) == ["again", "otter", "otter@50", "still"]
     sent = call(run, project, "all.crate.toml", "--cluster", machines.address, "--send-inputs", "-q", exit=3)
     assert "frames/heron does not exist; check the path\n" in sent.stderr

@@ -169,7 +169,7 @@ GOOD = stored(Image.fromarray(art(32, 24)))
         (b"BM" + struct.pack("<IHHIIiiHHIIIIII", 54, 0, 0, 54, 40, 50_000, 50_000, 1, 24, 0, 0, 0, 0, 0, 0), "claims to have more"),
         (png((4, 4, 16, 6, 0, 0, 0), b"\0\0\0"), "is cut short"),
         (png((1, 1, 16, 6, 0, 0, 0), b"\x09" + bytes(8)), "is damaged: its pixel data cannot be unpacked"),
-        (b"%!PS\n%%BoundingBox: 0 0 9 9\n", "is not a picture in any format"),
+        (b"%!PS\n%%BoundingBox: 0 0 9 9\n", "is not a picture in a known format"),
     ],
 )  # fmt: skip
 def test_what_cannot_be_read_ends_a_sentence(data: bytes, sentence: str) -> None:
