@@ -96,6 +96,7 @@ screenshots: $(VENV)/.with-tests
 
 docs: $(VENV)/.installed
 	$(BIN)/python tools/settings_reference.py > docs/settings.md
+	$(BIN)/python tools/command_reference.py > docs/programmers/commands.md
 	$(BIN)/python tools/settings_keywords.py > src/agile_crate/settings/keywords.pyi
 
 frames: $(VENV)/.installed

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import json
 import re
 import shlex
 import subprocess
 import sys
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -20,9 +22,47 @@ README = (TOP / "README.md").read_text("utf-8")
 DOCS = sorted(str(path.relative_to(TOP)) for path in (TOP / "docs").rglob("*.md"))
 
 
-def test_the_settings_reference_is_current() -> None:
-    made = subprocess.run([sys.executable, TOP / "tools/settings_reference.py"], capture_output=True, check=True).stdout
-    assert made.decode() == (TOP / "docs/settings.md").read_text("utf-8")
+@pytest.mark.parametrize(
+    ("tool", "page"), [("settings_reference", "settings.md"), ("command_reference", "programmers/commands.md")]
+)
+def test_references_are_current(tool: str, page: str) -> None:
+    made = subprocess.run([sys.executable, TOP / f"tools/{tool}.py"], capture_output=True, check=True).stdout
+    assert made.decode() == (TOP / "docs" / page).read_text("utf-8")
+
+
+def documented(command: str) -> set[str]:
+    """The keys of a command's JSON, in docs/programmers/command-line.md."""
+    page = (TOP / "docs/programmers/command-line.md").read_text("utf-8")
+    (part,) = re.findall(rf"^\*\*{command}\*\*: (.*?)(?=^\*\*|\Z)", page, re.MULTILINE | re.DOTALL)
+    return set(re.findall(r"`([a-z_]+)`", part))
+
+
+def keys_of(value: Any) -> set[str]:
+    """Every key in a JSON value, but for names of the user's."""
+    if isinstance(value, list):
+        return set().union(*map(keys_of, value))
+    if not isinstance(value, dict):
+        return set()
+    return set(value) | set().union(*(keys_of(one) for key, one in value.items() if key not in ("skipped", "skins")))
+
+
+@pytest.mark.usefixtures("demo")
+@pytest.mark.parametrize(
+    "line",
+    [
+        "pack otter-post/frames/otter --out build/o --layout blocks --also-scale 50% --explain", "survey otter-post/rough",
+        "verify otter-post/crate/otter.json --against otter-post/frames/otter", "cache", "schema json", "help layout",
+        "show otter-post/crate/otter.json --out look/o.png", "show otter-post/crate/otter.json --against otter-post/crate/buoy.json",
+        "unpack otter-post/crate/otter.json --out back", "unpack otter-post/crate/harbor.png --islands --out cut --split-touching",
+        "draft otter-post/frames/otter --out d.crate.toml", "describe otter-post/crate/sea.json --metadata css --out sea",
+    ],
+)  # fmt: skip
+def test_every_key_of_json_is_documented(run: Run, line: str) -> None:
+    done = run(*line.split(), "--json")
+    said = json.loads(done.stdout)
+    if line.startswith(("draft", "schema")):
+        said = dict.fromkeys(said)
+    assert keys_of(said) - documented(line.split()[0]) - {"command"} == set(), done.stderr
 
 
 @pytest.mark.parametrize("page", ["README.md", "CONTRIBUTING.md", "SECURITY.md", *DOCS])

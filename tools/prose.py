@@ -60,7 +60,7 @@ def sentences(text: str) -> list[str]:
     """Return the sentences of a page, with a word in place of every piece of code and every address."""
     found = []
     for paragraph in paragraphs(text):
-        plain = re.sub(r"`[^`]*`", "code", re.sub(r"\[([^]]*)\]\([^)]*\)", r"\1", paragraph))
+        plain = re.sub(r"`[^`]*`", "Code", re.sub(r"\[([^]]*)\]\([^)]*\)", r"\1", paragraph))
         found += [one for one in re.split(r"(?<=[.!?])[)*\"]* (?=[A-Z*\"(])", plain) if one.strip()]
     return found
 

@@ -249,7 +249,7 @@ def _rate(fps: Fraction) -> str:
 
 
 def document_of(packed: Packed, arguments: argparse.Namespace) -> dict[str, Any]:
-    """Return what ``--json`` prints of a crate; docs/commands.md describes it."""
+    """Return what ``--json`` prints of a crate; docs/programmers/command-line.md describes it."""
     import dataclasses
 
     from ..core.crate.summary import animation_summaries, sheet_summaries

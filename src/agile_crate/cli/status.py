@@ -1,4 +1,4 @@
-"""Exit codes, each with one meaning (docs/commands.md)."""
+"""Exit codes, each with one meaning (docs/programmers/command-line.md)."""
 
 from enum import IntEnum
 

@@ -128,7 +128,7 @@ def _print_findings(looked: Survey, arguments: argparse.Namespace) -> None:
 
 
 def _document(looked: Survey) -> dict[str, Any]:
-    """Return what ``--json`` prints; docs/commands.md describes it."""
+    """Return what ``--json`` prints; docs/programmers/command-line.md describes it."""
     import dataclasses
 
     return {

@@ -146,7 +146,7 @@ def _print_some(sentences: list[str] | tuple[str, ...], every: bool) -> None:
 
 
 def _document(data: str, verified: Verified) -> dict[str, Any]:
-    """Return what ``--json`` prints; docs/commands.md describes it."""
+    """Return what ``--json`` prints; docs/programmers/command-line.md describes it."""
     import dataclasses
 
     from ..core.message import Message

@@ -117,7 +117,7 @@ def _line(turn: Turn, seconds: float) -> str:
 
 
 def _document(turn: Turn, seconds: float) -> dict[str, object]:
-    """Return what ``--json`` prints of a build, on one line; docs/commands.md describes it."""
+    """Return what ``--json`` prints of a build, on one line; docs/programmers/command-line.md describes it."""
     from ..crate_files.spec import in_crate_file
 
     document: dict[str, object] = {"command": "watch", "crate": turn.crate, "outcome": turn.outcome}
