@@ -78,10 +78,11 @@ def test_every_error_has_an_exit_code() -> None:
 @pytest.mark.usefixtures("demo")
 def test_the_demo_packs_and_proves_the_otter_post(run: Run, demo_said: str, tmp_path: Path) -> None:
     assert "warning" not in demo_said
-    assert demo_said.count("all checks passed") == 5
-    assert demo_said.count("up to date") == 8  # a frame comes and goes, and only the otter is built again
-    assert "since the last build: 1 frame added (walk_up/walk_up_04)\n" in demo_said
-    assert "since the last build: 1 frame removed (walk_up/walk_up_04)\n" in demo_said
+    assert demo_said.count(", pixel for pixel\n") == 7  # five crates, two of them at two sizes
+    assert demo_said.count(": up to date\n") == 8  # a frame comes and goes, and only the otter is built again
+    assert "  otter: 43 frames on 1 sheet; added walk_up/walk_up_04\n" in demo_said
+    assert "  otter: 42 frames on 1 sheet; removed walk_up/walk_up_04\n" in demo_said
+    assert len(demo_said.splitlines()) < 50
     frames = tmp_path / "otter-post" / "frames"
     sizes = {path.parent.name: decode(path).shape[:2] for path in frames.rglob("*_01.png")}
     assert sizes == {

@@ -3,14 +3,20 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Iterable, Iterator
+import contextlib
+import io
+import json
+from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
-from ..demo import CRATE_FILE, CRATES
+from ..core.text import counted, few
+from ..demo import CRATE_FILE
 from ..interrupts import has_arrived
 from .parser import Parser, add_common
 from .status import Status
 from .streams import print_json
+from .verify import matching
 
 
 def declare(parser: Parser) -> None:
@@ -26,55 +32,76 @@ def declare(parser: Parser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     from ..commands.demo import frame_comes, frame_goes, write_frames
-    from .main import main
 
     folder = Path(arguments.folder)
     written = write_frames(folder)
-    prints = not (arguments.quiet or arguments.json)
-    lines: list[list[str]] = []
-
-    def say(text: str) -> None:
-        if prints:
-            print(text)
-
-    def run_all(some: Iterable[list[str]]) -> Status:
-        for line in some:
-            lines.append(line)
-            say(f"$ agile-crate {' '.join(line)}\n")
-            status = Status(main([*line, *_passed_on(arguments)]))
-            if has_arrived():  # its files were in place, but there is more to come
-                raise KeyboardInterrupt
-            if status is not Status.DONE:
-                return status
-            say("")
-        return Status.DONE
-
-    say(f"the demo frames are in {folder / 'frames'}: {written} pictures\n")
-    build = ["pack", str(folder / CRATE_FILE)]
-    if (status := run_all([build, *_looks(folder)])) is not Status.DONE:
-        return status
-    say(f"A frame comes, {frame_comes(folder)}; what it changes is built again:\n")
+    tour = _Tour(arguments)
+    page = folder / "crate" / "otter.html"
+    tour.say(
+        f"The Otter Post: {written} demo frames in {folder / 'frames'}; {folder / 'rough'} has others with planted errors."
+    )
+    tour.say(f"At the end, open {page} in a browser to see the otter play.")
+    crate_file = str(folder / CRATE_FILE)
+    tour.run(["pack", crate_file])
+    tour.run(["verify", crate_file])
+    tour.run(["show", str(folder / "crate" / "otter.json"), "--out", str(page), "--force"])
     try:
-        status = run_all([build])
+        tour.say(f"\nOne frame more: {frame_comes(folder)}")
+        tour.run(["pack", crate_file])
     finally:
         frame_goes(folder)
-    say("And it goes:\n")
-    if status is not Status.DONE or (status := run_all([build])) is not Status.DONE:
-        return status
-    if arguments.json:
-        commands = [["agile-crate", *line] for line in lines]
-        print_json({"command": "demo", "folder": str(folder), "commands": commands})
-    say(f"The results are in {folder / 'crate'}. The same frames with faults planted are in {folder / 'rough'}.")
-    say(f"Open {folder / 'crate' / 'otter.html'} in a browser to see the otter play.")
-    return status
+    tour.say("\nAnd without it again:")
+    tour.run(["pack", crate_file])
+    if arguments.json and tour.status is Status.DONE:
+        print_json({"command": "demo", "folder": str(folder), "commands": tour.commands})
+    tour.say(f"\nNow open {page} in a browser.")
+    return tour.status
 
 
-def _looks(folder: Path) -> Iterator[list[str]]:
-    for name in CRATES:
-        yield ["verify", str(folder / "crate" / f"{name}.json"), "--against", str(folder / CRATE_FILE)]
-    yield ["show", str(folder / "crate" / "otter.json"), "--out", str(folder / "crate" / "otter.html"), "--force"]
+class _Tour:
+    """Command lines, run one after the other until one fails, with a line for each crate."""
+
+    def __init__(self, arguments: argparse.Namespace) -> None:
+        self.status = Status.DONE
+        self.commands: list[list[str]] = []
+        self._arguments = arguments
+
+    def say(self, text: str) -> None:
+        """Print a line, unless a command failed."""
+        if self.status is Status.DONE and not (self._arguments.quiet or self._arguments.json):
+            print(text)
+
+    def run(self, line: list[str]) -> None:
+        """Run a command, unless one before it failed. Raises KeyboardInterrupt if one came while files were moved."""
+        from .main import main
+
+        if self.status is not Status.DONE:
+            return
+        self.commands.append(["agile-crate", *line])
+        self.say(f"\n$ agile-crate {' '.join(line)}")
+        if self._arguments.verbose:
+            self.status = Status(main([*line, "--verbose"]))
+        else:
+            with contextlib.redirect_stdout(io.TextIOWrapper(io.BytesIO(), "utf-8")) as printed:
+                self.status = Status(main([*line, "--json", *["--debug"] * self._arguments.debug]))
+                printed.seek(0)
+                text = printed.read()
+            for one in _lines(json.loads(text)) if self.status is Status.DONE else ():
+                self.say(f"  {one}")
+        if has_arrived():  # its files were in place, but there is more to come
+            raise KeyboardInterrupt
 
 
-def _passed_on(arguments: argparse.Namespace) -> list[str]:
-    given = {"--quiet": arguments.quiet or arguments.json, "--verbose": arguments.verbose, "--debug": arguments.debug}
-    return [option for option, is_given in given.items() if is_given]
+def _lines(document: dict[str, Any]) -> Iterator[str]:
+    """Yield a line for each crate, or file, in the JSON of a command."""
+    for one in document.get("crates", ()):
+        name = one.get("crate") or Path(one["data"]).stem
+        if "ok" in one:
+            yield f"{name}: {matching(one['same'], one['frames'])}"
+        elif one["unchanged"]:
+            yield f"{name}: up to date"
+        else:
+            sheets = counted(len(one["sheets"]), "sheet")
+            changes = [f"{what} {few(one[what], 2)}" for what in ("added", "removed") if one[what]]
+            yield "; ".join([f"{name}: {counted(one['frames'], 'frame')} on {sheets}", *changes])
+    yield from (f"wrote {path}" for path in document.get("files", ()))

@@ -108,9 +108,9 @@ def _print(data: str, verified: Verified, is_compared: bool, every: bool) -> Non
         print(f"{shown(data)}: {what}, all checks passed")
     if is_compared:
         edited = f", {verified.edited:,} of them with edits by hand" if verified.edited else ""
-        print(f"{_matching(verified.same, len(crate.frames))}{edited}")
+        print(f"{matching(verified.same, len(crate.frames))}{edited}")
         for name, same in verified.skins.items():
-            print(f"skin {quoted(name)}: {_matching(same, len(crate.frames))}")
+            print(f"skin {quoted(name)}: {matching(same, len(crate.frames))}")
         if crate.frames and not verified.compared:
             print("  no frame of the crate has a source there; name the frames that were packed with --against")
             return
@@ -123,8 +123,8 @@ def _print(data: str, verified: Verified, is_compared: bool, every: bool) -> Non
         )
 
 
-def _matching(same: int, frames: int) -> str:
-    """Return how many frames of a crate match."""
+def matching(same: int, frames: int) -> str:
+    """Return a few words on how many frames of a crate match their sources."""
     if same < frames:
         return f"{same:,} of {frames:,} frames match their sources, pixel for pixel"
     return (

@@ -14,10 +14,7 @@ PARTS = ("frames", "vectors", "rendered", "rough", "skins", "templates")
 ENDINGS = (".png", ".svg", ".exr", ".txt", ".j2")
 
 CRATE_FILE = "otter-post.crate.toml"
-"""The project: what is built of the frames."""
-
-CRATES = ("otter", "harbor", "buoy", "splash", "sea")
-"""Its crates."""
+"""The project: a crate file for the frames."""
 
 COMING = tuple(
     (Path(art) / "walk_up" / "walk_up_04.png", Path(art) / "walk_up" / "walk_up_02.png")
