@@ -38,7 +38,7 @@ def run(arguments: argparse.Namespace) -> int:
     tour = _Tour(arguments)
     page = folder / "crate" / "otter.html"
     tour.say(
-        f"The Otter Post: {written} demo frames in {folder / 'frames'}; {folder / 'rough'} has others with planted errors."
+        f"The Otter Post: {written} frames in {folder / 'frames'}, others with planted errors in {folder / 'rough'}."
     )
     tour.say(f"At the end, open {page} in a browser to see the otter play.")
     crate_file = str(folder / CRATE_FILE)
