@@ -76,7 +76,7 @@ def test_zoom_stays_at_the_pointer_and_dragging_pans(path: Path, opened: Open) -
     assert page.evaluate("lightTable.stage.view.x") == x - 40
     page.keyboard.press("0")
     assert page.evaluate("lightTable.stage.view") == fitted
-    page.click("#fit")
+    page.keyboard.press("0")
     quiet(page, zoom=0.5)
     assert page.text_content("#zoomed") == "1/2"
 
@@ -119,7 +119,7 @@ def test_marks_are_switched_by_mouse_and_by_key(path: Path, opened: Open) -> Non
     mirrored = canvas(page)[:, center - width : center + width]
     assert np.array_equal(mirrored, plain[:, center - width : center + width][:, ::-1])
     page.keyboard.press("m")
-    page.click("summary:has-text('marks')")
+    page.click("summary:has-text('Overlays')")
     for name in ("pivot", "canvas", "shapes", "path"):
         page.check(f"[data-sets={name}]")
         assert state(page, name) is True
@@ -128,7 +128,7 @@ def test_marks_are_switched_by_mouse_and_by_key(path: Path, opened: Open) -> Non
     page.fill("[data-sets=onion]", "3")
     assert (state(page, "guide"), state(page, "onion")) == ("rosette", 3)
     page.keyboard.press("Escape")
-    page.click("summary:has-text('look')")
+    page.click("summary:has-text('View')")
     page.select_option("[data-sets=backdrop]", "light")
     assert canvas(page)[2, 2].tolist() == [250, 250, 248, 255]
     page.fill("[data-sets=color]", "#405060")

@@ -14,7 +14,7 @@ def test_it_plays_at_its_own_rate_and_at_others(path: Path, opened: Open) -> Non
     assert page.get_attribute("#play", "aria-label") == "Play"
     assert now(page) == "step 1 of 5 · 5 dive_1 · 1 beat at 10 fps"
     assert steps_at(page, *(0, 99, 100, 399, 400, 699, 700)) == [1, 1, 2, 2, 3, 5, 1]  # held, again
-    page.click("summary:has-text('pace')")
+    page.click("summary:has-text('FPS')")
     page.uncheck("[data-sets=again]")
     assert steps_at(page, *(699, 700, 1e6)) == [5, 5, 5]  # shown once, it stays on its last frame
     page.fill("#fps", "1")
@@ -84,31 +84,31 @@ def test_the_time_line_is_scrubbed_and_plays_parts(path: Path, opened: Open) -> 
     page.mouse.down()
     page.mouse.move(middle[1], first["y"] + 6)
     page.mouse.up()
-    assert state(page, "part") == [1, 4]
+    assert state(page, "range") == [1, 4]
     page.focus("#last")
     page.keyboard.press("ArrowLeft")
-    assert state(page, "part") == [1, 3]
+    assert state(page, "range") == [1, 3]
     assert [page.get_attribute(end, "aria-valuenow") for end in ("#first", "#last")] == ["2", "4"]
-    assert steps_at(page, *(0, 299, 300, 499, 500, 1000)) == [2, 2, 3, 4, 2, 2]  # the part loops
+    assert steps_at(page, *(0, 299, 300, 499, 500, 1000)) == [2, 2, 3, 4, 2, 2]  # the range loops
     page.click("#whole")
-    assert state(page, "part") is None
+    assert state(page, "range") is None
     blur(page)
     page.keyboard.press("Home")
     page.keyboard.press("ArrowRight")
     page.keyboard.press("[")
     page.keyboard.press("ArrowRight")
     page.keyboard.press("]")
-    assert state(page, "part") == [1, 2]
+    assert state(page, "range") == [1, 2]
     page.keyboard.press("\\")
-    assert state(page, "part") is None
+    assert state(page, "range") is None
     page.click("#until")
-    assert state(page, "part") == [0, 2]
+    assert state(page, "range") == [0, 2]
     page.click("#from")
-    assert state(page, "part") == [2, 2]
+    assert state(page, "range") == [2, 2]
 
 
-def test_a_part_of_back_and_forth_turns_at_its_ends(path: Path, opened: Open) -> None:
-    page = opened(path, "#animation=swim&part=2-4&step=2")
+def test_a_range_of_back_and_forth_turns_at_its_ends(path: Path, opened: Open) -> None:
+    page = opened(path, "#animation=swim&range=2-4&step=2")
     steps = page.evaluate("lightTable.line.turn.map(one => one.step + 1)")
     assert steps == [1, 2, 3, 4, 5, 4, 3, 2]  # both ways are seen
     assert steps_at(page, *range(0, 600, 100)) == [2, 3, 4, 3, 2, 3]

@@ -26,7 +26,7 @@ def test_nothing_is_out_of_reach(path: Path, opened: Open, scheme: str, size: tu
     page.emulate_media(color_scheme=scheme)
     page.set_viewport_size({"width": size[0], "height": size[1]})
     page.evaluate(AXE.read_text("utf-8"))
-    for fold in ("", "look", "marks", "compare", "keys"):
+    for fold in ("", "View", "Overlays", "Compare", "?"):
         if fold:
             page.click(f"summary:has-text('{fold}')")
         found = page.evaluate(
@@ -63,22 +63,22 @@ def test_hostile_names_stay_names(run: Run, tmp_path: Path, opened: Open) -> Non
 def test_the_address_leads_back(path: Path, opened: Open) -> None:
     page = opened(
         path,
-        "#animation=dive&step=4&zoom=6&guide=line&onion=2&part=2-5&pivot=true&against=animation%3Aswim&compared=slider",
+        "#animation=dive&step=4&zoom=6&guide=line&onion=2&range=2-5&pivot=true&against=animation%3Aswim&compared=slider",
     )
     assert "step 4 of 5 · 8 dive_4" in now(page)
-    asked = ("zoom", "guide", "onion", "part", "pivot", "against", "compared", "playing")
+    asked = ("zoom", "guide", "onion", "range", "pivot", "against", "compared", "playing")
     told = [state(page, key) for key in asked]
     assert told == [6, "line", 2, [1, 4], True, "animation:swim", "slider", False]
     page.keyboard.press("ArrowLeft")
     page.keyboard.press("c")
     until(page, "location.hash.includes('canvas=true') && location.hash.includes('step=3')")
     again = parse_qs(page.evaluate("location.hash.slice(1)"))
-    assert (again["animation"], again["part"]) == (["dive"], ["2-5"])
+    assert (again["animation"], again["range"]) == (["dive"], ["2-5"])
     page.evaluate("location.hash = 'animation=swim&step=5'")
     until(page, "lightTable.stage.show.name === 'swim'")
     assert ("step 5 of 5" in now(page), state(page, "guide"), state(page, "zoom")) == (True, "", "fit")
     page.close()
-    odd = opened(path, "#animation=nothing&step=999&zoom=-4&guide=x&part=9-1&skin=x&against=skin:y&onion=1e9&fps=x")
+    odd = opened(path, "#animation=nothing&step=999&zoom=-4&guide=x&range=9-1&skin=x&against=skin:y&onion=1e9&fps=x")
     assert ([state(odd, key) for key in asked][:6], "swim" in str(odd.text_content("#title"))) == (
         ["fit", "", 0, None, False, ""],
         True,

@@ -34,9 +34,9 @@ SHEET_HEADINGS = ("sheet", "size", "cells", "cell", "margin", "gap", "frames", "
 
 KEYS = (
     ("space", "play, pause"), ("← →", "step"), ("↑ ↓", "animation"), ("Home End", "first, last step"),
-    ("[ ] \\", "part begins, ends, all"), ("+ − 0", "nearer, farther, fit"), ("shift arrows", "pan"),
-    ("O", "onion skins"), ("G", "ground: line, directions"), ("P C S", "pivot, canvas, shapes"),
-    ("W", "path of feet and mass"), ("M", "mirrored"), ("R", "measure; arrows, Enter"),
+    ("[ ] \\", "loop start, end, whole"), ("+ − 0", "zoom in, out, fit"), ("shift arrows", "pan"),
+    ("O", "onion skin"), ("G", "ground: line, directions"), ("P C S", "pivot, canvas, shapes"),
+    ("W", "path of feet and center of mass"), ("M", "mirrored"), ("R", "measure; arrows, Enter"),
     ("B N", "boxes, names on the sheet"), ("/", "find an animation"),
 )  # fmt: skip
 
@@ -89,11 +89,11 @@ def page_of(
         data["before"] = with_images(against.crate, against.images)
     if live:
         data["live"] = {"events": live.events, "build": live.build}
-    tabs = [("numbers", "numbers")]
+    tabs = [("numbers", "Numbers")]
     if against:
-        tabs.insert(0, ("changes", f"changes ({len(against.changes):,})"))
+        tabs.insert(0, ("changes", f"Changes ({len(against.changes):,})"))
     if findings:
-        tabs.insert(0, ("findings", f"findings ({len(findings):,})"))
+        tabs.insert(0, ("findings", f"Findings ({len(findings):,})"))
     template = Environment(
         autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
     ).from_string((files / "page.html.j2").read_text("utf-8"))
@@ -141,7 +141,7 @@ WAITING = """\
 <style>{{ style }}</style>
 </head>
 <body>
-<header><h1>{{ name }}</h1><p class="summary">the first build is awaited</p></header>
+<header><h1>{{ name }}</h1><p class="summary">waiting for the first build</p></header>
 {% if wrong %}<p id="alarm" role="alert">{{ wrong }}</p>{% endif %}
 </body>
 </html>

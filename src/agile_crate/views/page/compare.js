@@ -25,10 +25,10 @@ function stepOfOther(other, stage, step) {
   return stepAt(asPlayed(other.show, { fps: state.fps, again: state.again }), state.time + startOfPart(stage.show));
 }
 
-/** The time at which the part that is played begins. */
+/** The time at which the loop range begins. */
 function startOfPart(show) {
-  if (!state.part) return 0;
-  return lengthsOf(asPlayed(show, { fps: state.fps })).slice(0, state.part[0]).reduce((sum, time) => sum + time, 0);
+  if (!state.range) return 0;
+  return lengthsOf(asPlayed(show, { fps: state.fps })).slice(0, state.range[0]).reduce((sum, time) => sum + time, 0);
 }
 
 /**

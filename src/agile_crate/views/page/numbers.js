@@ -125,7 +125,7 @@ function paintNumbers() {
   if (asked === numbers.told) return;
   numbers.told = asked;
   const text = numbersText();
-  at("text").textContent = text.length > LONGEST ? `${text.slice(0, LONGEST)}\n… (copying takes all of it)` : text;
+  at("text").textContent = text.length > LONGEST ? `${text.slice(0, LONGEST)}\n… (Copy takes all of it)` : text;
 }
 
 async function copyNumbers() {
@@ -133,10 +133,10 @@ async function copyNumbers() {
   button.dataset.copied = text;
   try {
     await navigator.clipboard.writeText(text);
-    button.textContent = "copied";
+    button.textContent = "Copied";
   } catch {
     getSelection().selectAllChildren(at("text"));
-    button.textContent = "marked: copy it by hand";
+    button.textContent = "Selected: copy it yourself";
   }
-  setTimeout(() => { button.textContent = "copy"; }, 1500);
+  setTimeout(() => { button.textContent = "Copy"; }, 1500);
 }

@@ -1,7 +1,7 @@
 // The page: what is asked for, its controls, its keys, and the address that leads back to it.
 
 const state = {
-  playing: true, time: 0, speed: 1, fps: 0, again: true, part: null,
+  playing: true, time: 0, speed: 1, fps: 0, again: true, range: null,
   zoom: "fit", at: null, smooth: "auto", backdrop: "checker", color: "#3a7ca5", mirrored: false,
   onion: 0, strength: 0.5, guide: "", pivot: false, shapes: false, canvas: false, path: false,
   tool: "pan", ruler: null, cursor: null, pointed: null,
@@ -11,7 +11,7 @@ const state = {
 };
 
 /** What the address tells, beside the animation and the step: whatever is not as it is at first. */
-const IN_ADDRESS = ["zoom", "skin", "part", "speed", "fps", "onion", "guide", "pivot", "shapes", "canvas", "path", "mirrored", "smooth", "backdrop", "color", "against", "compared", "inStep"];
+const IN_ADDRESS = ["zoom", "skin", "range", "speed", "fps", "onion", "guide", "pivot", "shapes", "canvas", "path", "mirrored", "smooth", "backdrop", "color", "against", "compared", "inStep"];
 const AT_FIRST = { ...state };
 
 /** Paints whatever is not as it was. */
@@ -76,7 +76,7 @@ function tellControls() {
   at("speed-said").textContent = `${Math.round(state.speed * 100)}%`;
   at("cut").hidden = !(otherOf(stage) && state.compared === "slider");
   at("measure").setAttribute("aria-pressed", state.tool === "measure");
-  at("whole").disabled = !state.part;
+  at("whole").disabled = !state.range;
   at("stage").classList.toggle("measuring", state.tool === "measure");
 }
 
@@ -84,7 +84,7 @@ function tellControls() {
 function putOnStage(crate, name, keep = false) {
   stage.crate = crate;
   const found = crate.shows.find((one) => one.name === name) ?? crate.shows[0] ?? null;
-  if (!keep || !found || found.frames.length !== stage.show?.frames.length) state.part = null;
+  if (!keep || !found || found.frames.length !== stage.show?.frames.length) state.range = null;
   stage.show = found;
   if (!keep) state.time = 0;
   if (found) {
@@ -167,7 +167,7 @@ function addressNow() {
   if (!state.playing && stage.show) address.set("step", stepNow() + 1);
   if (state.zoom !== "fit" && stage.placed) address.set("at", artInTheMiddle().join());
   for (const key of IN_ADDRESS) {
-    const value = key === "part" ? state.part?.map((step) => step + 1).join("-") ?? null : state[key];
+    const value = key === "range" ? state.range?.map((step) => step + 1).join("-") ?? null : state[key];
     if (value !== AT_FIRST[key]) address.set(key, value);
   }
   return address.toString();
@@ -179,7 +179,7 @@ async function readAddress() {
     const value = Number(address.get(key));
     return Number.isFinite(value) && value >= least && value <= most ? value : null;
   };
-  for (const key of IN_ADDRESS) if (key !== "part") state[key] = AT_FIRST[key];
+  for (const key of IN_ADDRESS) if (key !== "range") state[key] = AT_FIRST[key];
   for (const key of ["pivot", "shapes", "canvas", "path", "mirrored"]) state[key] = address.get(key) === "true";
   for (const [key, among] of Object.entries({ guide: ["line", "rosette"], smooth: ["smooth", "crisp"], backdrop: ["light", "dark", "own"], compared: ["slider", "difference"], inStep: ["step"] })) {
     if (among.includes(address.get(key))) state[key] = address.get(key);
@@ -197,8 +197,8 @@ async function readAddress() {
   state.skin = skinsOf(now).includes(skin) ? skin : "";
   dresses.set(state.skin, await dressed(now, state.skin));
   putOnStage(dresses.get(state.skin), address.get("animation") ?? address.get("still"));
-  const [first, end] = (address.get("part") ?? "").split("-").map(Number);
-  if (stage.show && first >= 1 && end >= first && end <= stage.show.frames.length) setPart(first - 1, end - 1);
+  const [first, end] = (address.get("range") ?? "").split("-").map(Number);
+  if (stage.show && first >= 1 && end >= first && end <= stage.show.frames.length) setRange(first - 1, end - 1);
   const step = stage.show && number("step", 1, stage.show.frames.length);
   if (step) seekStep(Math.round(step) - 1);
   setPlaying(!step && !reel.rests);
@@ -229,9 +229,9 @@ function listen() {
     control.addEventListener("change", () => { if (byPointer && control.type !== "number") control.blur(); }); // the keys are free again
   }
   const press = { play: () => { setPlaying(!state.playing); line.follows = true; }, back: () => moveBy(-1), forward: () => moveBy(1),
-    begin: () => { state.time = 0; }, fit: () => { state.zoom = "fit"; }, nearer: () => zoomBy(1), farther: () => zoomBy(-1),
-    from: () => setPart(stepNow(), state.part?.[1] ?? Infinity), until: () => setPart(state.part?.[0] ?? 0, stepNow()),
-    whole: () => setPart(0, Infinity), measure: toggleMeasure, copy: copyNumbers, "sheet-fit": fitSheet };
+    begin: () => { state.time = 0; }, nearer: () => zoomBy(1), farther: () => zoomBy(-1),
+    from: () => setRange(stepNow(), state.range?.[1] ?? Infinity), until: () => setRange(state.range?.[0] ?? 0, stepNow()),
+    whole: () => setRange(0, Infinity), measure: toggleMeasure, copy: copyNumbers, "sheet-fit": fitSheet };
   for (const [id, act] of Object.entries(press)) at(id).addEventListener("click", () => { act(); show(); });
   listenToStage();
   listenToLine();
@@ -319,7 +319,7 @@ function pressKey(event, press) {
   const keys = {
     " ": press.play, ArrowLeft: press.back, ArrowRight: press.forward, Home: () => seekAndStop(0), End: () => seekAndStop(Infinity),
     ArrowUp: () => choose(neighbor(-1).show.name), ArrowDown: () => choose(neighbor(1).show.name),
-    "+": press.nearer, "-": press.farther, "0": press.fit, "[": press.from, "]": press.until, "\\": press.whole,
+    "+": press.nearer, "-": press.farther, "0": () => { state.zoom = "fit"; }, "[": press.from, "]": press.until, "\\": press.whole,
     o: () => { state.onion = state.onion ? 0 : 2; }, g: () => choice("guide", ["", "line", "rosette"]), p: () => turn("pivot"),
     s: () => turn("shapes"), c: () => turn("canvas"), w: () => turn("path"), m: () => turn("mirrored"), b: () => turn("boxes"),
     n: () => turn("names"), r: press.measure, "/": () => at("filter").focus(), "?": () => { at("help").open = !at("help").open; },
@@ -409,7 +409,7 @@ async function start() {
   dresses.set("", await dressed(now, ""));
   await readAddress();
   new ResizeObserver(() => show()).observe(at("stage"));
-  window.lightTable = { state, stage, line, board, reel, numbers, show, choose, seekStep, setPlaying, setPart, stepNow, standOf, pixelsOf, inkOf };
+  window.lightTable = { state, stage, line, board, reel, numbers, show, choose, seekStep, setPlaying, setRange, stepNow, standOf, pixelsOf, inkOf };
   listenToBuilds();
   requestAnimationFrame((moment) => { last = moment; tick(moment); });
 }

@@ -149,7 +149,7 @@ function framesAt(place) {
 function tellOnSheet(index) {
   const said = at("under"), ways = at("ways");
   if (index < 0) {
-    said.textContent = "Point at a frame to read its numbers; click to see it on the stage.";
+    said.textContent = "Point at a frame to see its numbers; click to show it on the stage.";
     ways.replaceChildren();
     return;
   }
@@ -175,7 +175,7 @@ function showFrame(index) {
   const owners = stage.crate.owners[index], { show: owner, step } = owners.find((one) => one.show === stage.show) ?? owners[0];
   setPlaying(false);
   if (owner !== stage.show) choose(owner.name);
-  state.part = null;
+  state.range = null;
   setLine();
   seekStep(step);
   chooseOnSheet(index);

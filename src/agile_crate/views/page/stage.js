@@ -12,11 +12,11 @@ const dresses = new Map();
 /** The height that captions take at the top, in pixels of the page. */
 const CAPTION = 26;
 
-const played = (show) => asPlayed(show, { fps: state.fps, part: show === stage.show ? state.part : null, again: state.again });
+const played = (show) => asPlayed(show, { fps: state.fps, range: show === stage.show ? state.range : null, again: state.again });
 
 /** The position in the show's whole list that is shown now. */
 function stepNow() {
-  return stepAt(played(stage.show), state.time) + (state.part?.[0] ?? 0);
+  return stepAt(played(stage.show), state.time) + (state.range?.[0] ?? 0);
 }
 
 /** Those that are drawn, each with the part of the canvas that is its own and where its pivot lies: on a whole pixel. */

@@ -1,8 +1,8 @@
-// Time. All of it goes by the reader's `stepAt`; a part is an animation of fewer frames.
+// Time. All of it goes by the reader's `stepAt`; a loop range is an animation of fewer frames.
 
-/** An animation as it is to be played: at another rate, only a part of it, again and again. */
-function asPlayed(one, { fps, part, again }) {
-  const [first, last] = part ?? [0, one.frames.length - 1], cut = (list) => list?.slice(first, last + 1);
+/** An animation as it is to be played: at another rate, only a range of it, repeated. */
+function asPlayed(one, { fps, range, again }) {
+  const [first, last] = range ?? [0, one.frames.length - 1], cut = (list) => list?.slice(first, last + 1);
   const pace = fps > 0 ? { fps: [fps, 1], beats: one.frames.map(() => 1) } : one;
   const loop = one.loop === "once" && again ? "forever" : one.loop;
   return { ...one, frames: cut(one.frames), durations: cut(one.durations), fps: pace.fps, beats: cut(pace.beats), loop };

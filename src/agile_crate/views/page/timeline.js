@@ -1,4 +1,4 @@
-// The time line: a block for each step of a turn, as wide as it lasts. Scrubbed by dragging; its handles make a part.
+// The time line: a block for each step of a turn, as wide as it lasts. Scrubbed by dragging; its handles set the loop range.
 
 const LEAST_BLOCK = 18, MOST_BLOCK = 200, RULER = 16, LANE = 52;
 
@@ -20,13 +20,13 @@ function measureLine() {
 
 /** The time within the whole turn that is shown now. */
 function timeOnLine() {
-  if (!state.part) {
+  if (!state.range) {
     const length = lengthOf(line.turn), one = played(stage.show);
     if (one.loop === "once" && state.time >= length * Math.max(1, one.times ?? 0)) return length;
     return ((state.time % length) + length) % length;
   }
   const turn = turnOf(played(stage.show)), place = placeAt(played(stage.show), turn, state.time), length = lengthOf(turn);
-  const span = turn[place], step = span.step + state.part[0];
+  const span = turn[place], step = span.step + state.range[0];
   const within = Math.min(span.length, (((state.time % length) + length) % length) - span.start);
   const whole = line.turn.find((one) => one.step === step && one.back === span.back) ?? line.turn.find((one) => one.step === step);
   return whole.start + within;
@@ -41,7 +41,7 @@ function paintLine() {
   at("head").style.transform = `translateX(${Math.round(time * line.scale - line.from)}px)`;
   placeHandles();
   tellSlider();
-  const look = JSON.stringify([canvas.width, canvas.height, stage.crate.skin, stage.show.name, stage.version, state.fps, state.part, line.scale, line.from, [...changed.keys()]]);
+  const look = JSON.stringify([canvas.width, canvas.height, stage.crate.skin, stage.show.name, stage.version, state.fps, state.range, line.scale, line.from, [...changed.keys()]]);
   if (look === line.painted) return;
   line.painted = look;
   const context = canvas.getContext("2d"), one = dense();
@@ -72,7 +72,7 @@ function usualLength() {
 
 function paintBlock(context, span, place, x, w, usual) {
   const index = stage.show.frames[span.step], frame = stage.crate.document.frames[index];
-  const isOut = state.part && (span.step < state.part[0] || span.step > state.part[1]);
+  const isOut = state.range && (span.step < state.range[0] || span.step > state.range[1]);
   context.save();
   context.beginPath();
   context.roundRect(x + 0.5, RULER, Math.max(1, w - 1), LANE, 3);
@@ -127,9 +127,9 @@ function paintTurning(context) {
   context.fill();
 }
 
-/** The handles of the part, at its ends on the way there. */
+/** The handles of the loop range, at its ends on the way there. */
 function placeHandles() {
-  const [first, last] = state.part ?? [0, stage.show.frames.length - 1], forth = line.turn.filter((span) => !span.back);
+  const [first, last] = state.range ?? [0, stage.show.frames.length - 1], forth = line.turn.filter((span) => !span.back);
   const ends = { first: forth[first].start, last: forth[last].start + forth[last].length };
   for (const [end, time] of Object.entries(ends)) at(end).style.transform = `translateX(${Math.round(time * line.scale - line.from)}px)`;
   at("first").setAttribute("aria-valuenow", first + 1);
@@ -150,13 +150,13 @@ function spanAt(x) {
   return line.turn.findLast((span) => span.start <= time) ?? line.turn[0];
 }
 
-/** Shows a moment of the whole turn: in the part, the nearest one that it has. */
+/** Shows a moment of the whole turn: in the loop range, the nearest one that it has. */
 function seek(span) {
-  if (!state.part) {
+  if (!state.range) {
     state.time = span.start;
     return;
   }
-  const step = Math.min(Math.max(span.step, state.part[0]), state.part[1]) - state.part[0];
+  const step = Math.min(Math.max(span.step, state.range[0]), state.range[1]) - state.range[0];
   const turn = turnOf(played(stage.show));
   state.time = (turn.find((one) => one.step === step && one.back === span.back) ?? turn.find((one) => one.step === step)).start;
 }
@@ -166,12 +166,12 @@ function seekStep(step) {
   seek(line.turn.find((span) => span.step === step));
 }
 
-/** Makes a part of the show the one that is played; all of it makes none. */
-function setPart(first, last) {
+/** Sets the loop range; the whole animation is no range. */
+function setRange(first, last) {
   const step = stepNow(), most = stage.show.frames.length - 1;
   first = Math.min(Math.max(first, 0), most);
   last = Math.min(Math.max(last, 0), most);
-  state.part = first === 0 && last === most ? null : [Math.min(first, last), Math.max(first, last)];
+  state.range = first === 0 && last === most ? null : [Math.min(first, last), Math.max(first, last)];
   seekStep(step);
   line.painted = "";
 }
@@ -204,9 +204,9 @@ function listenToLine() {
       if (!step) return;
       event.preventDefault();
       event.stopPropagation();
-      const part = [...(state.part ?? [0, stage.show.frames.length - 1])];
-      part[by] += step;
-      if (part[0] <= part[1]) setPart(...part);
+      const range = [...(state.range ?? [0, stage.show.frames.length - 1])];
+      range[by] += step;
+      if (range[0] <= range[1]) setRange(...range);
       show();
     });
   }
@@ -220,8 +220,8 @@ function scrub(x) {
 }
 
 function dragHandle(end, x) {
-  const [first, last] = state.part ?? [0, stage.show.frames.length - 1], { step } = spanAt(x);
-  if (end === "first") setPart(Math.min(step, last), last);
-  else setPart(first, Math.max(step, first));
+  const [first, last] = state.range ?? [0, stage.show.frames.length - 1], { step } = spanAt(x);
+  if (end === "first") setRange(Math.min(step, last), last);
+  else setRange(first, Math.max(step, first));
   show();
 }
