@@ -186,14 +186,14 @@ def test_the_pixel_under_the_pointer_is_told_exactly(run: Run, tmp_path: Path, o
 
 
 def test_feet_and_mass_are_those_of_the_charts(path: Path, opened: Open) -> None:
-    from agile_crate.core.inspect.facts import stand_of
+    from agile_crate.core.inspect.facts import frame_facts
 
     page = opened(path)
     for index, name in enumerate(f"swim_{number}" for number in range(1, 6)):
         stand = page.evaluate("i => lightTable.standOf(lightTable.pixelsOf(lightTable.stage.crate, i))", index)
-        feet, mass = stand_of(decode(path.parent / "back" / f"{name}.png"))
-        assert stand["feet"] == pytest.approx(list(feet or ()))
-        assert stand["mass"] == pytest.approx(list(mass or ()), abs=1e-3)
+        facts = frame_facts(name, decode(path.parent / "back" / f"{name}.png"))
+        assert stand["feet"] == pytest.approx(list(facts.feet or ()))
+        assert stand["mass"] == pytest.approx(list(facts.mass or ()), abs=1e-3)
 
 
 def test_a_skin_can_be_chosen(run: Run, tmp_path: Path, opened: Open) -> None:

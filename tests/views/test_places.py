@@ -229,25 +229,25 @@ def test_the_marks_of_a_sheet_are_at_their_pixels() -> None:
 
 
 def test_the_numbers_of_the_charts() -> None:
-    pictures = [np.zeros((20, 30, 4), np.uint8) for _ in range(6)]
+    pictures = [np.zeros((40, 60, 4), np.uint8) for _ in range(6)]
     for number, picture in enumerate(pictures[:5]):
-        x = 10 + number + (4 if number == 2 else 0)
-        picture[8:16, x : x + 4] = 255
+        x = 20 + (4 if number == 2 else 0)
+        picture[16:32, x : x + 8] = art(8, 16) | np.array([0, 0, 0, 255], np.uint8)
     frames = tuple(
-        Frame(f"f{n}", 0, Box(30 * n, 0, 30, 20), Size(30, 20), Offset(0, 0), Point(15, 18)) for n in range(6)
+        Frame(f"f{n}", 0, Box(60 * n, 0, 60, 40), Size(60, 40), Offset(0, 0), Point(30, 36)) for n in range(6)
     )
-    crate = Crate("c", (Sheet("c.png", Size(200, 40)),), frames, (Animation("a", (0, 1, 2, 3, 4), (10,) * 5),))
+    crate = Crate("c", (Sheet("c.png", Size(400, 80)),), frames, (Animation("a", (0, 1, 2, 3, 4), (10,) * 5),))
     path = path_of(crate, crate.animations[0], pictures.__getitem__)
     assert path.jump == 2  # the one that was pushed four pixels to the right
-    assert (path.mass[:, 1] == 18 - 12).all()
+    assert (path.mass[:, 1] == 36 - 24).all()
     assert np.ptp(path.feet[:, 1]) == 0
-    assert path.mass[0, 0] == 12 - 15
+    assert path.mass[0, 0] == 24 - 30
     nothing = path_of(crate, Animation("b", (0, 5), (10, 10)), pictures.__getitem__)
     assert np.isnan(nothing.mass[1]).all()
     assert nothing.jump is None
-    seen = np.zeros((40, 200), bool)
+    seen = np.zeros((80, 400), bool)
     seen[:10, :60] = True
-    assert shares_of(crate, 0, seen) == (600 / 8000, 3000 / 8000, 4400 / 8000)
+    assert shares_of(crate, 0, seen) == (600 / 32000, 13800 / 32000, 17600 / 32000)
     assert memory_of(crate) == (200 * 40 * 4, 6 * 30 * 20 * 4)
 
 

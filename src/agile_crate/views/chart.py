@@ -1,4 +1,4 @@
-"""Charts of a crate, by Matplotlib: does it wobble, how long are steps held, how full are sheets, what do they save.
+"""Charts of a crate, by Matplotlib: jitter, durations, use of the sheets, memory.
 
 One figure of four. Feet and center of mass come from `core.facts`, measured from the pivot, as an engine sees them.
 """
@@ -14,8 +14,9 @@ import numpy as np
 
 from ..core.crate.changes import Draw
 from ..core.crate.summary import GPU_BYTES_PER_PIXEL
-from ..core.inspect.checks.motion import jump
-from ..core.inspect.facts import stand_of
+from ..core.inspect.checks.motion import JUMP, out_of_place
+from ..core.inspect.facts import frame_facts
+from ..core.inspect.finding import Surveyed
 from ..core.model.crate import Animation, Crate
 from ..core.model.geometry import Box
 from ..core.motion.stage import turn
@@ -49,16 +50,17 @@ class Shares(NamedTuple):
 
 
 def path_of(crate: Crate, animation: Animation, draw: Draw) -> Path:
-    """The path of an animation over its frames, in the order of its list."""
+    """Return the path of an animation over its frames, in the order of its list. A step jumps if the survey says so."""
     feet: list[tuple[float, float]] = []
     mass: list[tuple[float, float]] = []
-    stands = {index: stand_of(draw(index)) for index in dict.fromkeys(animation.frames)}
+    facts = {index: frame_facts(str(index), draw(index)) for index in dict.fromkeys(animation.frames)}
     for index in animation.frames:
         pivot = crate.frames[index].pivot
-        for points, point in zip((feet, mass), stands[index], strict=True):
+        for points, point in zip((feet, mass), (facts[index].feet, facts[index].mass), strict=True):
             points.append((np.nan, np.nan) if point is None else (point[0] - pivot.x, pivot.y - point[1]))
-    found = None if np.isnan(mass).any() else jump(np.array(mass))
-    return Path(np.array(feet), np.array(mass), found[0] if found else None)
+    surveyed = Surveyed(animation.name, tuple(facts.values()), lambda frame: draw(int(frame.name)))
+    jumps = [finding.frames[0] for finding in out_of_place(surveyed) if finding.code == JUMP]
+    return Path(np.array(feet), np.array(mass), animation.frames.index(int(jumps[0])) if jumps else None)
 
 
 def shares_of(crate: Crate, index: int, seen: np.ndarray) -> Shares:
@@ -131,11 +133,11 @@ def _draw_wobble(axes: Axes, crate: Crate, animations: Sequence[Animation], draw
     axes.set_xlabel("step")
     axes.xaxis.set_major_locator(MaxNLocator(integer=True))
     if animations:
-        axes.legend(ncols=2, fontsize=8, frameon=False)
+        axes.legend(fontsize=8, frameon=False, loc="upper center", bbox_to_anchor=(0.5, -0.12), ncols=4)
 
 
 def _draw_timing(axes: Axes, crate: Crate, animations: Sequence[Animation]) -> None:
-    axes.set_title("how long each step of a turn is held", loc="left")
+    axes.set_title("duration of each step", loc="left")
     for row, animation in enumerate(animations):
         begin, tone = 0.0, _tone(crate.animations.index(animation))
         for place, step in enumerate(turn(animation)):
@@ -150,10 +152,10 @@ def _draw_timing(axes: Axes, crate: Crate, animations: Sequence[Animation]) -> N
 
 
 def _draw_shares(axes: Axes, crate: Crate, shares: Sequence[Shares]) -> None:
-    axes.set_title("where the sheets' pixels go", loc="left")
+    axes.set_title("use of the sheets' pixels", loc="left")
     left = np.zeros(len(shares))
     names = [shown(sheet.image) for sheet in crate.sheets]
-    parts = (("seen", SEEN_TONE), ("empty inside of boxes", INSIDE_TONE), ("outside of boxes", OUTSIDE_TONE))
+    parts = (("visible", SEEN_TONE), ("empty inside boxes", INSIDE_TONE), ("outside boxes", OUTSIDE_TONE))
     for place, (label, color) in enumerate(parts):
         widths = np.array([share[place] for share in shares]) * 100
         axes.barh(names, widths, left=left, color=color.hex, label=label, height=0.6)
@@ -172,7 +174,7 @@ def _draw_shares(axes: Axes, crate: Crate, shares: Sequence[Shares]) -> None:
 
 def _draw_memory(axes: Axes, sheets: int, apart: int) -> None:
     axes.set_title("graphics memory, uncompressed", loc="left")
-    axes.barh(["these sheets", "a texture for each frame"], [sheets, apart], color=[_tone(0), RULE.hex], height=0.5)
+    axes.barh(["the sheets", "one texture per frame"], [sheets, apart], color=[_tone(0), RULE.hex], height=0.5)
     for row, size in enumerate((sheets, apart)):
         axes.annotate(f" {bytes_shown(size)}", (size, row), va="center")
     axes.invert_yaxis()

@@ -163,21 +163,6 @@ def judged(facts: FrameFacts) -> FrameFacts:
     return replace(facts, miniature=None)
 
 
-class Stand(NamedTuple):
-    """A frame's stand, as in `FrameFacts.feet` and `mass`."""
-
-    feet: tuple[float, float] | None
-    mass: tuple[float, float] | None
-
-
-def stand_of(pixels: Pixels) -> Stand:
-    """Only that, of one frame, shape (h, w, 4). Cost: two passes over its alpha."""
-    alpha = np.ascontiguousarray(pixels[..., 3])
-    shows = alpha > SEEN
-    feet = _feet(shows, _box(shows.any(0), shows.any(1)))
-    return Stand(feet, _center(alpha.sum(0, dtype=np.float32), alpha.sum(1, dtype=np.float32))[0])
-
-
 def _box(columns: ArrayLike, rows: ArrayLike) -> Box | None:
     x, y = np.flatnonzero(columns), np.flatnonzero(rows)
     if len(x) == 0:

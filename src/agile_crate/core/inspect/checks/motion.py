@@ -23,13 +23,9 @@ JUMP, FRAMES_SWAPPED, SIZE_DIFFERS, WOBBLE = codes("jump", "frames-swapped", "si
 LEAST_FOR_PATH = 4
 """Frames. Fewer do not show a path, or a departure from it."""
 
-LEAST_JUMP = 0.6
-"""Pixels that a frame's center of mass lies off its neighbors' middle, across or along, where that alone tells a
-jump."""
-
 LEAST_OFF = 0.25
-"""Pixels that it lies off for a second look at the pixels: where a figure slips over the canvas's edge, what is lost
-there hides most of the slip."""
+"""Pixels that a center of mass lies off its neighbors' middle, for a second look: where a figure slips over the
+canvas's edge, what is lost there hides most of the slip."""
 
 UNUSUAL, VERY_UNUSUAL = 2.0, 4.0
 """Spreads that this is off what is usual in its animation; and that sizes are."""
@@ -81,17 +77,6 @@ SMOOTHER, CLEARLY_SMOOTHER = 0.8, 0.7
 SMOOTH, CLEARLY_SMOOTH = 1.15, 1.3
 """Elsewhere the way would be so much longer with two frames exchanged, in the middle: only then there is an order to
 be seen."""
-
-
-def jump(centers: NDArray[np.float64]) -> tuple[int, NDArray[np.float64]] | None:
-    """The one point of a path, shape (n, 2), that lies off its neighbors' middle as no other does, and by how much;
-    None if there is none."""
-    if len(centers) < LEAST_FOR_PATH:
-        return None
-    off = _off_path(centers)
-    off[0] = off[-1] = 0
-    suspects = unusual(off, LEAST_JUMP, QUIET_PIXELS)
-    return (suspects[0], off[suspects[0]]) if suspects else None
 
 
 def _off_path(path: NDArray[np.float64]) -> NDArray[np.float64]:
