@@ -248,7 +248,7 @@ def test_the_numbers_of_the_charts() -> None:
     seen = np.zeros((80, 400), bool)
     seen[:10, :60] = True
     assert shares_of(crate, 0, seen) == (600 / 32000, 13800 / 32000, 17600 / 32000)
-    assert memory_of(crate) == (200 * 40 * 4, 6 * 30 * 20 * 4)
+    assert memory_of(crate) == (400 * 80 * 4, 6 * 60 * 40 * 4)
 
 
 def test_collision_shapes_are_drawn_on_the_frame() -> None:
