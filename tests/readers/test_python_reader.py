@@ -6,7 +6,9 @@ import copy
 import os
 import sys
 from pathlib import Path
+from typing import Any
 
+import numpy as np
 import pytest
 
 from .conftest import READERS, Crate, times_of
@@ -100,3 +102,18 @@ def test_documents_without_optional_keys(tmp_path: Path) -> None:
     assert reader.placement(crate.frame("a")) == (-3, -6)
     assert crate.frame_at("a", 31) == document["frames"][0]
     assert [reader.step_at(crate.animations["a"], at) for at in (-1, 9, 10, 30)] == [1, 0, 1, 0]
+
+
+def test_the_reader_of_the_format_page_restores_every_frame(crate: Crate) -> None:
+    page = (READERS.parent / "docs/programmers/format.md").read_text("utf-8")
+    code = page.partition("```python\n")[2].partition("```")[0]
+    scope: dict[str, Any] = {}
+    exec(code, scope)
+    assert len(code.splitlines()) <= 22
+    restored = {name: np.asarray(canvas) for name, canvas, _ in scope["frames_of"](crate.path)}
+    assert len(restored) == len(crate.document["frames"])
+    for name in restored:
+        pixels = crate.sources[name]
+        seen = pixels[..., 3] > 0
+        assert np.array_equal(restored[name][..., 3], pixels[..., 3]), name
+        assert np.array_equal(restored[name][seen], pixels[seen]), name
