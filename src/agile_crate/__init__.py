@@ -56,7 +56,7 @@ GENERATOR = f"agile-crate {__version__}"
 _EXPORTS = {
     "core.errors": ("CrateError", "FitError", "InputError", "OutputError", "UsageError"),
     "commands.cut": ("Cut",),
-    "commands.draft": ("Draft",),
+    "commands.draft": ("Draft", "DraftedCrate"),
     "commands.load": ("Loaded",),
     "commands.pack": ("Built", "Packed"),
     "commands.show": ("Shown",),

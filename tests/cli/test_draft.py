@@ -32,7 +32,7 @@ def frames(tmp_path: Path) -> Path:
 
 
 def uncommented(text: str) -> str:
-    """The crate file with every remedy taken in."""
+    """The crate file with every fix taken in."""
     keys = ("drop-", "exclude", "color-key", "canvas", "trim-alpha", "fps", "[crate.", "frames = ")
     lines = (line[2:] if line.startswith("# ") and line[2:].startswith(keys) else line for line in text.splitlines())
     return "\n".join(lines)
@@ -68,7 +68,14 @@ def test_a_draft_is_not_written_over_a_file_unasked(run: Run, frames: Path, tmp_
     assert done.returncode == 5
     assert (tmp_path / "a.toml").read_text("utf-8") == "mine"
     said = json.loads(run("draft", "frames/gull", "--out", "a.toml", "--force", "--json").stdout)
-    assert (said["crates"], said["file"]) == ({"gull": 2}, str(tmp_path / "a.toml"))
+    reason = "All canvases are small, 16×16: a grid of cells."
+    gull = {"findings": 2, "fixes": 0, "layout": "grid", "reason": reason}
+    assert (said["crates"], said["file"]) == ({"gull": gull}, str(tmp_path / "a.toml"))
+    printed = run("draft", "frames/gull", "--out", "a.toml", "--force").stdout
+    assert printed.splitlines()[:2] == [
+        f"gull: layout grid. {reason}",
+        "gull: 2 findings; none has a suggested fix in the file",
+    ]
 
 
 def test_from_the_first_try_to_the_project(run: Run, frames: Path, tmp_path: Path) -> None:

@@ -104,7 +104,7 @@ def test_stills_last_no_time_and_names_that_differ_in_case_are_told(tmp_path: Pa
         (None, 2, 0),
     ]
     (alike,) = (finding for finding in looked.findings if finding.code == "name-case")
-    assert (alike.sequence, set(alike.frames), str(alike.remedy)) == (alike.frames[0], {"buoy", "Buoy"}, "rename one")
+    assert (alike.sequence, set(alike.frames), str(alike.fix)) == (alike.frames[0], {"buoy", "Buoy"}, "rename one")
 
 
 def closing(folder: Path, name: str, count: int, seed: int = 0) -> None:
@@ -172,7 +172,7 @@ def test_findings_for_code_hosts(run: Run, tmp_path: Path) -> None:
 
 
 def test_every_cure_that_is_pasted_cures(run: Run, demo: Path, tmp_path: Path) -> None:
-    """The options of a remedy, as they are printed, packed and unpacked: the finding is gone, and no drawing is lost."""
+    """The options of a fix, as they are printed, packed and unpacked: the finding is gone, and no drawing is lost."""
     demo.rename(demo.with_name("d"))
     (tmp_path / "d" / "rough" / "swim_again").rename(tmp_path / "d" / "rough" / "swim $HOME 'again'")
     for path in sorted((tmp_path / "d" / "rough" / "swim $HOME 'again'").iterdir()):

@@ -102,7 +102,7 @@ def test_a_survey_pins_its_findings_to_the_frames(run: Run, tmp_path: Path, open
     assert "swim (swim_4): nothing is visible" in group.locator("li").text_content()
     group.locator(".go").click()
     assert "step 4 of 6 · 4 swim_4" in now(page)
-    assert "nothing is visible: the figure disappears for this long" in str(page.text_content("#found"))
+    assert "nothing is visible: the figure disappears" in str(page.text_content("#found"))
     assert page.get_attribute("#reel button:has-text('swim') i", "title")
     blur(page)
     page.keyboard.press("ArrowRight")

@@ -16,7 +16,6 @@ from ..interrupts import has_arrived
 from .parser import Parser, add_common
 from .status import Status
 from .streams import print_json
-from .verify import matching
 
 
 def declare(parser: Parser) -> None:
@@ -94,6 +93,8 @@ class _Tour:
 
 def _lines(document: dict[str, Any]) -> Iterator[str]:
     """Yield a line for each crate, or file, in the JSON of a command."""
+    from .verify import matching
+
     for one in document.get("crates", ()):
         name = one.get("crate") or Path(one["data"]).stem
         if "ok" in one:

@@ -25,11 +25,14 @@ def run(arguments: argparse.Namespace) -> int:
     with context_for(arguments) as context:
         drafted = draft(arguments.inputs, arguments.out, context, arguments.force)
     if arguments.json:
-        document = {"command": "draft", "file": str(drafted.path), "crates": dict(drafted.crates)}
-        print_json(document)
+        crates = {name: crate._asdict() for name, crate in drafted.crates.items()}
+        print_json({"command": "draft", "file": str(drafted.path), "crates": crates})
     elif not arguments.quiet:
-        for name, findings in drafted.crates.items():
-            found = f", {counted(findings, 'finding')} of the survey beside the keys that mend them" if findings else ""
-            print(f"  {shown(name)}{found}")
+        for name, crate in drafted.crates.items():
+            print(f"{shown(name)}: layout {crate.layout}. {crate.reason}")
+            if crate.findings:
+                fixable = {0: "none has", 1: "1 has"}.get(crate.fixes, f"{crate.fixes:,} have")
+                fixes = f"{fixable} a suggested fix in the file{', commented out' * bool(crate.fixes)}"
+                print(f"{shown(name)}: {counted(crate.findings, 'finding')}; {fixes}")
         print(f"wrote {shown(arguments.out)}; build it with: agile-crate pack {shown(arguments.out)}")
     return Status.DONE

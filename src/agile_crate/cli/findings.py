@@ -41,7 +41,7 @@ def _print_one(finding: Finding, whole: bool) -> None:
     where = f", {names}" if names else ""
     print_heading(finding.severity, STYLES[finding.severity], f"{finding.code}: {shown(finding.sequence)}{where}")
     print_note(shown(as_text(finding.what)))
-    print_note(f"→ {shown(as_text(finding.remedy))}")
+    print_note(f"→ {shown(as_text(finding.fix))}")
 
 
 def _print_many(alike: Sequence[Finding]) -> None:
@@ -52,10 +52,8 @@ def _print_many(alike: Sequence[Finding]) -> None:
     one = alike[0]
     print_heading(one.severity, STYLES[one.severity], f"{one.code}, {len(alike):,} times: {CODES[one.code]}")
     print_note(few((_place(finding) for finding in alike), PLACES))
-    remedies = {as_text(finding.remedy) for finding in alike}
-    print_note(
-        f"→ {shown(remedies.pop())}" if len(remedies) == 1 else f"→ --code {one.code} tells each, and what to do"
-    )
+    fixes = {as_text(finding.fix) for finding in alike}
+    print_note(f"→ {shown(fixes.pop())}" if len(fixes) == 1 else f"→ --code {one.code} tells each, and what to do")
 
 
 def _place(finding: Finding) -> str:

@@ -146,5 +146,4 @@ def _document(looked: Survey) -> dict[str, Any]:
 def _as_values(finding: Finding) -> dict[str, Any]:
     import dataclasses
 
-    values = dataclasses.asdict(finding)
-    return values | {"fix": as_text(values.pop("remedy"))}
+    return dataclasses.asdict(finding) | {"fix": as_text(finding.fix)}

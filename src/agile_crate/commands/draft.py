@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import textwrap
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
@@ -30,7 +30,7 @@ MOST_EMPTY = 0.5
 LISTED = 60
 """Animations that are listed by name."""
 
-TOLD = 3
+FULLY_LISTED = 3
 """The most findings with one fix that are listed; the rest is counted."""
 
 WIDTH = 100
@@ -46,11 +46,21 @@ HEAD = """\
 """
 
 
+class DraftedCrate(NamedTuple):
+    """A crate of a draft. `fixes` counts the findings for which the file has a setting, commented out; `layout` is the
+    layout the draft chose, and `reason` the sentence that says why."""
+
+    findings: int
+    fixes: int
+    layout: str
+    reason: str
+
+
 class Draft(NamedTuple):
-    """A crate file that was written: where, and the names of its crates with how many findings each has."""
+    """A crate file that was written, and its crates by name."""
 
     path: Path
-    crates: Mapping[str, int]
+    crates: Mapping[str, DraftedCrate]
 
 
 def draft(inputs: Sequence[str], out: str, context: Context, force: bool = False) -> Draft:
@@ -60,15 +70,25 @@ def draft(inputs: Sequence[str], out: str, context: Context, force: bool = False
     """
     check(out, force)
     parts = [HEAD.format(name=os.path.basename(out))]
-    found: dict[str, int] = {}
+    crates: dict[str, DraftedCrate] = {}
     for given in inputs:
         if is_crate_file(given):
             raise UsageError(f"{shown(given)} is a crate file already; name the folders that hold frames")
-        name = _name_of(given, found)
+        name = _name_of(given, crates)
         looked = survey([given], context)
-        found[name] = len(looked.findings)
-        parts.append("\n".join([*_crate(name, given, out, looked), ""]))
-    return Draft(write_alone(out, "\n".join(parts)), found)
+        chosen, reason = _layout(looked)
+        fixes = sum(bool(_fixing(finding)) for finding in looked.findings)
+        crates[name] = DraftedCrate(len(looked.findings), fixes, chosen["layout"], reason)
+        lines = [
+            *_about(looked),
+            *crate_lines(name, [_from(given, out)], f"build/{name}", {}),
+            *_folded(reason),
+            *(key_line(field, value) for field, value in chosen.items()),
+            "# fps = 12  # the frame rate, if the files have none",
+            *_fixes(name, given, looked.findings),
+        ]
+        parts.append("\n".join([*lines, ""]))
+    return Draft(write_alone(out, "\n".join(parts)), crates)
 
 
 def draft_of(inputs: Sequence[str], target: str, settings: Settings, out: str) -> Path:
@@ -108,23 +128,13 @@ def _there(key: str, value: object, out: str) -> object:
     return value if str(value).startswith("#") else _from(str(value), out)
 
 
-def _name_of(given: str, others: Mapping[str, int]) -> str:
-    """Return what a crate is called: as its folder, or its file; numbered where that is taken."""
+def _name_of(given: str, others: Collection[str]) -> str:
+    """Return a crate's name: that of its folder or file, with a number if it is taken."""
     base = os.path.basename(os.path.abspath(given))
     stem = base if os.path.isdir(given) else os.path.splitext(base)[0]
     plain = "".join(letter if letter.isalnum() or letter in "_-" else "_" for letter in stem).strip("_") or "crate"
     names = (plain if number == 1 else f"{plain}-{number}" for number in range(1, len(others) + 2))
     return next(name for name in names if name not in others)
-
-
-def _crate(name: str, given: str, out: str, looked: Survey) -> Iterator[str]:
-    chosen, why = _layout(looked)
-    yield from _about(looked)
-    yield from crate_lines(name, [_from(given, out)], f"build/{name}", {})
-    yield from _folded(why)
-    yield from (key_line(field, value) for field, value in chosen.items())
-    yield "# fps = 12  # frames a second, where the frames do not say it"
-    yield from _remedies(name, given, looked.findings)
 
 
 def _about(looked: Survey) -> Iterator[str]:
@@ -142,30 +152,31 @@ def _about(looked: Survey) -> Iterator[str]:
 
 
 def _layout(looked: Survey) -> tuple[dict[str, str], str]:
-    """The layout that suits, and why."""
+    """Return the suitable layout's settings, and a sentence that says why."""
     area = sum(one.frames * one.canvas[0] * one.canvas[1] for one in looked.sequences)
     empty = sum(one.frames * one.canvas[0] * one.canvas[1] * one.empty_ratio for one in looked.sequences) / area
     canvases = {one.canvas for one in looked.sequences}
     if max(map(max, canvases)) <= SMALL_CANVAS_SIDE and len(canvases) == 1:
-        return {"layout": "grid"}, f"Small frames on canvases of one size, {measured(canvases.pop())}: a grid of cells."
+        return {"layout": "grid"}, f"All canvases are small, {measured(canvases.pop())}: a grid of cells."
     if empty <= MOST_EMPTY and len(canvases) == 1:
-        return {"layout": "grid"}, f"Canvases of one size, {empty:.0%} of their area empty: a grid of cells."
+        return {
+            "layout": "grid"
+        }, f"All canvases have one size, and only {empty:.0%} of their area is empty: a grid of cells."
     return {"layout": "tight", "gap": "2"}, (
-        f"{empty:.0%} of the canvas area is empty: tight takes the least memory; "
-        'an engine that cuts by cells wants "blocks" or "grid".'
+        f"{empty:.0%} of the canvas area is empty: a tight sheet needs the least memory. "
+        'For an engine that cuts sheets into cells, choose "blocks" or "grid".'
     )
 
 
-def _remedies(crate: str, given: str, findings: Sequence[Finding]) -> Iterator[str]:
-    """Yield what the survey found, beside the keys that mend it; first what is for the crate, then for one
-    animation."""
+def _fixes(crate: str, given: str, findings: Sequence[Finding]) -> Iterator[str]:
+    """Yield the findings with their suggested fixes, commented out: first for the crate, then for one animation."""
     for_all: dict[str, list[Finding]] = {}
     for_one: dict[str, dict[str, list[Finding]]] = {}
     values: dict[str, list[str]] = {}
     with_it: dict[str, list[str]] = {}
     others: list[Finding] = []
     for finding in findings:
-        wanted = _mending(finding)
+        wanted = _fixing(finding)
         if not wanted:
             others.append(finding)
             continue
@@ -180,25 +191,27 @@ def _remedies(crate: str, given: str, findings: Sequence[Finding]) -> Iterator[s
             values.setdefault(name, []).extend(own_values)
         with_it.setdefault(first, []).extend(name for name, _ in more)
     written: set[str] = set()
-    for first, told_of in for_all.items():
+    for first, alike in for_all.items():
         names = [name for name in dict.fromkeys((first, *with_it[first])) if name not in written]
         written.update(names)
-        yield from ("", *_told(told_of))
+        yield from ("", *_listed(alike))
         yield from commented([_line(name, list(dict.fromkeys(values[name]))) for name in names])
     serious = [finding for finding in others if finding.severity != NOTE]
     if serious:
-        yield from ("", *_told(serious, len(serious)))
+        yield from ("", *_listed(serious, len(serious)))
     if notes := len(others) - len(serious):
-        yield from ("", f"# {counted(notes, 'note')} more: agile-crate survey {shown(given)} --notes")
+        yield from ("", f"# {counted(notes, 'more note')}: agile-crate survey {shown(given)} --notes")
     for animation, lines in for_one.items():
-        yield from ("", *_told([one for own_values in lines.values() for one in own_values]))
+        yield from ("", *_listed([one for own_values in lines.values() for one in own_values]))
         yield from commented([animation_head(crate, animation), *lines])
 
 
-def _mending(finding: Finding) -> list[tuple[str, str]]:
-    """The settings that mend a finding, with their values; none if settings alone do not. Capitals stand for what only
-    the user knows."""
-    return [(name, value) for name, value in finding.remedy.settings if name in options() and _is_whole(name, value)]
+def _fixing(finding: Finding) -> list[tuple[str, str]]:
+    """Return the settings and values that fix a finding, or nothing if settings alone cannot.
+
+    A value in capitals is one that only the user knows.
+    """
+    return [(name, value) for name, value in finding.fix.settings if name in options() and _is_whole(name, value)]
 
 
 def _is_whole(name: str, value: str) -> bool:
@@ -207,7 +220,7 @@ def _is_whole(name: str, value: str) -> bool:
 
 
 def _line(name: str, values: Sequence[str]) -> str:
-    """One key with what several findings want of it: all of a list, the most of a number, else what comes first."""
+    """Return one key for several findings: all items of a list, the largest number, otherwise the first value."""
     option, _ = options()[name]
     if option.read is None:
         return key_line(name, True)
@@ -216,12 +229,12 @@ def _line(name: str, values: Sequence[str]) -> str:
     return key_line(name, max(values, key=int) if all(map(str.isdecimal, values)) else values[0])
 
 
-def _told(findings: Sequence[Finding], most: int = TOLD) -> Iterator[str]:
+def _listed(findings: Sequence[Finding], most: int = FULLY_LISTED) -> Iterator[str]:
     for finding in findings[:most]:
         frames = f" ({few(name.rpartition('/')[2] for name in finding.frames)})" if finding.frames else ""
         comment = f"{finding.severity}: {shown(finding.sequence)}{frames}: {finding.what}"
-        if most != TOLD:
-            comment += f"; {in_crate_file(Message(finding.remedy))}"
+        if most != FULLY_LISTED:
+            comment += f"; {in_crate_file(Message(finding.fix))}"
         yield from _folded(comment)
     if len(findings) > most:
         yield f"# and {len(findings) - most:,} more of this kind"

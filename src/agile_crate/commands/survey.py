@@ -223,8 +223,8 @@ class _Surveying:
             PICTURE_UNREADABLE, file, message("{} {}", shown(file.path), reason), "export it again, or remove it"
         )
 
-    def _told(self, code: Code, file: Found, what: str, remedy: str) -> None:
-        one = Finding(code, ERROR, file.animation or "stills", (file.name,), what, Message(remedy))
+    def _told(self, code: Code, file: Found, what: str, fix: str) -> None:
+        one = Finding(code, ERROR, file.animation or "stills", (file.name,), what, Message(fix))
         self.findings[one] = Known(key_of(one, ()), (file.path,))
 
 

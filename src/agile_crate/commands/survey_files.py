@@ -65,13 +65,13 @@ def _is_baseline(path: str, limits: Limits) -> bool:
 def write_survey_files(
     looked: Survey, files: SurveyFiles, spell: Callable[[Message], str], context: Context, force: bool
 ) -> list[Path]:
-    """Writes what is wanted; `spell` spells the remedies for whoever reads them, and `version` is the
+    """Writes what is wanted; `spell` spells the fixes for whoever reads them, and `version` is the
     program's. Raises OutputError and UsageError."""
     written: list[Path] = []
     if files.page:
         from .show import show_frames
 
-        findings = [replace(one, remedy=Message(spell(one.remedy))) for one in looked.findings]
+        findings = [replace(one, fix=Message(spell(one.fix))) for one in looked.findings]
         written.append(show_frames(looked.parts, findings, files.page, context, force))
     if files.sarif:
         results = (_result(one, looked, spell) for one in looked.findings)
@@ -86,5 +86,5 @@ def write_survey_files(
 
 def _result(one: Finding, looked: Survey, spell: Callable[[Message], str]) -> Result:
     known = looked.known[one]
-    sentence = f"{one.sequence}: {spell(Message(one.what))} → {spell(one.remedy)}"
+    sentence = f"{one.sequence}: {spell(Message(one.what))} → {spell(one.fix)}"
     return Result(one.code, one.severity, sentence, known.files, known.key)

@@ -215,7 +215,7 @@ def _grouped(findings: Sequence[Finding]) -> list[dict[str, Any]]:
                     "animation": one.sequence,
                     "of": _about(one),
                     "what": shown(one.what),
-                    "remedy": shown(one.remedy),
+                    "fix": shown(one.fix),
                 }
                 for one in alike
             ],

@@ -94,7 +94,7 @@ def surveyed(frames: Sequence[Pixels], name: str | None = "walk", numbers: Seque
 def findings(frames: Sequence[Pixels], name: str | None = "walk", numbers: Sequence[str] = ()) -> dict[str, Finding]:
     """What is found of frames, by code."""
     found = find_all(surveyed(frames, name, numbers))
-    assert all(finding.code in CODES and finding.remedy for finding in found)
+    assert all(finding.code in CODES and finding.fix for finding in found)
     return {finding.code: finding for finding in found}
 
 

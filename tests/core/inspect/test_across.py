@@ -15,7 +15,7 @@ def test_an_animation_that_mirrors_another() -> None:
     one, other = surveyed(right, "otter/right"), surveyed(left, "otter/left")
     (finding,) = find_across([one, other])
     assert (finding.code, finding.severity, finding.sequence) == ("mirror-image", "note", "otter/left")
-    assert finding.remedy.settings == [("exclude", "otter/left"), ("mirrored", "otter/left=otter/right")]
+    assert finding.fix.settings == [("exclude", "otter/left"), ("mirrored", "otter/left=otter/right")]
     nearly = [frame.copy() for frame in left]
     nearly[3][48, 48, 0] ^= 1
     assert find_across([one, surveyed(nearly, "otter/left")]) == []
@@ -31,7 +31,7 @@ def test_ground_lines_of_one_character() -> None:
     swim = surveyed(walk(), "otter/swim")
     (finding,) = find_across([idle, run, jump, swim])
     assert (finding.code, finding.severity, finding.sequence) == ("ground-differs", "warning", "otter/run")
-    assert finding.remedy.settings == [("shift", "otter/run=0,2")]
+    assert finding.fix.settings == [("shift", "otter/run=0,2")]
     gull = surveyed([moved(frame, 0, -2) for frame in walk()], "gull/run")
     assert find_across([idle, swim, gull]) == []
     assert find_across([idle, run]) == []  # who is to say which is right
@@ -51,14 +51,14 @@ def test_files_left_beside_an_animation(name: str, is_odd: bool) -> None:
     ]
     assert [finding.frames for finding in found] == ([(f"walk/{name}",)] if is_odd else [])
     if is_odd:
-        assert found[0].remedy.settings == [("exclude", f"walk/{name}")]
+        assert found[0].fix.settings == [("exclude", f"walk/{name}")]
         assert "widens the cells of a grid from 64×64 to 96×96" in found[0].what
 
 
 def test_names_with_wildcards_are_left_out_by_themselves() -> None:
     odd = surveyed([figure(size=(300, 300))], None, ["[1]*?"])
     (finding,) = find_across([surveyed(walk(), "walk"), odd])
-    assert finding.remedy.settings == [("exclude", "None/None_[[]1][*][?]")]
+    assert finding.fix.settings == [("exclude", "None/None_[[]1][*][?]")]
 
 
 def test_what_is_let_go_is_known_by_names_and_pixels() -> None:

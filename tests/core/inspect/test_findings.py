@@ -31,7 +31,7 @@ HAZE, LESS_HAZE = np.s_[2:62, 2:62, 3], np.s_[15:49, 18:38, 3]
     ("code", "severity", "frames", "where", "told"),
     [
         ("closing", "error", [*walk(), figure()], ["09"], "the last frame equals the first"),
-        ("cycle", "error", walk(5) + walk(3), ["06", "07", "08"], "the cycle is 5 long"),
+        ("cycle", "error", walk(5) + walk(3), ["06", "07", "08"], "the cycle has 5 frames"),
         ("duplicates", "note", [*walk(4), figure(shade=1), LAST_SHADE], ["05"], "1 exact copy of other frames"),
         ("near-duplicates", "note", NEARLY, ["04"], "hardly differs"),
         ("canvas-differs", "error", changed(2, lambda _: figure(shade=2, size=(64, 70))), ["03"], "64×70 here and 64×64"),
@@ -40,8 +40,8 @@ HAZE, LESS_HAZE = np.s_[2:62, 2:62, 3], np.s_[15:49, 18:38, 3]
         ("stray-pixels", "error", changed(1, put(np.s_[3, 60], BODY)), ["02"], "a stray spot of 1 pixel at 60,3"),
         ("cut-off", "error", changed(0, lambda _: figure(x=52)), ["01"], "the art reaches the right edge"),
         ("cut-off", "error", changed(0, lambda _: figure(y=40)), ["01"], "the art reaches the bottom edge"),
-        ("jump", "error", changed(3, lambda _: figure(x=21, shade=3)), ["04"], "by +1,+0 pixels for one frame"),
-        ("jump", "error", changed(4, lambda _: figure(y=17, shade=4)), ["05"], "by +0,-1 pixels for one frame"),
+        ("jump", "error", changed(3, lambda _: figure(x=21, shade=3)), ["04"], "is +1,+0 pixels off"),
+        ("jump", "error", changed(4, lambda _: figure(y=17, shade=4)), ["05"], "is +0,-1 pixels off"),
         ("tint-differs", "error", changed(3, lambda p: np.where(p[..., 3:] > 0, p + np.array([0, 0, 26, 0], np.uint8), p)), ["04"], "blue +"),
         ("edges-soft", "warning", changed(5, soft_rim), ["06"], "soft edges, where the other frames have hard ones"),
     ],
@@ -94,7 +94,7 @@ def test_haze_and_the_floor_that_removes_it() -> None:
 def test_backgrounds() -> None:
     said = found([on_color(p, (255, 0, 255)) for p in walk()])
     assert said["background-solid"][0] == "error"
-    assert "solid #ff00ff" in said["background-solid"][2]
+    assert "solid background #ff00ff" in said["background-solid"][2]
     assert "cut-off" not in said
     assert "background-solid" not in found(walk())
     ramp = [on_color(p, (255, 0, 255)) for p in walk()]
@@ -116,8 +116,8 @@ def test_backgrounds() -> None:
         (["0", "45", "90", "135"], None, ""),
         (["1", "5", "6", "20"], None, ""),
         (["10", "20", "40", "50", "60"], "number-missing", "number 30 is missing"),
-        (["1", "02", "3", "4"], "number-digits", "numbers have different numbers of digits"),
-        (["8", "9", "10", "11"], "number-unpadded", "other programs may put 10 before 2"),
+        (["1", "02", "3", "4"], "number-digits", "the numbers have different lengths"),
+        (["8", "9", "10", "11"], "number-unpadded", "other programs may sort 10 before 2"),
         (["07", "08", "09", "10"], None, ""),
     ],
 )

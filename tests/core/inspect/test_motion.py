@@ -38,11 +38,10 @@ def test_a_slip_is_told_with_the_way_back(by: tuple[int, int], soft: bool) -> No
     x, y = by
     slipped = found(with_one(frames, 5, moved(frames[5], x, y)))
     assert slipped["jump"] == (
-        "error", ["06"], f"jumps off its neighbors' path by {x:+d},{y:+d} pixels for one frame: the figure twitches"
+        "error", ["06"], f"is {x:+d},{y:+d} pixels off its neighbors' path: the figure twitches for one frame"
     )  # fmt: skip
     assert (
-        str(findings(with_one(frames, 5, moved(frames[5], x, y)))["jump"].remedy)
-        == f"move that frame by {-x:+d},{-y:+d}"
+        str(findings(with_one(frames, 5, moved(frames[5], x, y)))["jump"].fix) == f"move that frame by {-x:+d},{-y:+d}"
     )
 
 
@@ -111,7 +110,7 @@ def test_exchanged_frames_are_put_right(place: int) -> None:
     frames[place], frames[place + 1] = frames[place + 1], frames[place]
     finding = findings(frames)["frames-swapped"]
     assert finding.frames == (f"walk/walk_{place + 1:02d}", f"walk/walk_{place + 2:02d}")
-    assert finding.remedy.settings == [("frames", f"walk=1-{place},{place + 2},{place + 1},{place + 3}-")]
+    assert finding.fix.settings == [("frames", f"walk=1-{place},{place + 2},{place + 1},{place + 3}-")]
     order = [*range(place), place + 1, place, *range(place + 2, 12)]
     assert judged([frames[index] for index in order]) == set()
 
@@ -131,7 +130,7 @@ def test_a_frame_of_another_size(factor: float) -> None:
     finding = findings(with_one(frames, 4, scaled(frames[4], factor)))["size-differs"]
     assert finding.frames == ("walk/walk_05",)
     assert ("larger" if factor > 1 else "smaller") in finding.what
-    told = float(str(finding.remedy).rpartition(" ")[2].rstrip("%"))
+    told = float(str(finding.fix).rpartition(" ")[2].rstrip("%"))
     assert told == pytest.approx(100 / factor, abs=1.5)
 
 

@@ -16,7 +16,7 @@ def test_a_motion_that_starts_over_is_cut_to_one_round(noise: int) -> None:
     frames = grainy(swinging(8) * 2, noise)
     finding = findings(frames)["cycle"]
     assert finding.frames == tuple(f"walk/walk_{n:02d}" for n in range(9, 17))
-    assert finding.remedy.settings == [("frames", "walk=1-8")]
+    assert finding.fix.settings == [("frames", "walk=1-8")]
     assert "cycle" not in findings(frames[:8])
     assert "cycle" not in findings(frames[:11])  # not yet one and a half times round
 
@@ -26,7 +26,7 @@ def test_a_closing_frame_goes_with_no_more_tolerance_than_it_takes(noise: int) -
     frames = grainy([*swinging(9), swinging(1)[0]], noise)
     finding = findings(frames)["closing"]
     assert finding.frames == ("walk/walk_10",)
-    settings = dict(finding.remedy.settings)
+    settings = dict(finding.fix.settings)
     assert settings.keys() == ({"drop_closing", "tolerance"} if noise else {"drop_closing"})
     assert int(settings.get("tolerance", 0)) <= 2 * noise
     assert "closing" not in findings(frames[:-1])
@@ -62,7 +62,7 @@ def test_copies_that_follow_each_other_can_be_dropped() -> None:
     near = [*frames[:3], noisy(frames[2], 1, 1), *frames[3:]]
     finding = findings(near)["near-duplicates"]
     assert finding.frames == ("walk/walk_04",)
-    assert finding.remedy.settings == [("drop_duplicates", ""), ("tolerance", "1")]
+    assert finding.fix.settings == [("drop_duplicates", ""), ("tolerance", "1")]
 
 
 def test_facts_of_a_cycle_cost_nothing_when_canvases_differ() -> None:

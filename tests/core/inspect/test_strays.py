@@ -21,7 +21,7 @@ def checkerboard(side: int, square: int, light: int = 255, dark: int = 204, left
 def test_a_painted_checkerboard_is_no_transparency(square: int, light: int, dark: int, left: int) -> None:
     ground = checkerboard(96, square, light, dark, left, left)
     finding = findings([on_color(frame, ground) for frame in swinging(6)])["background-checkered"]
-    assert (finding.severity, len(finding.frames), finding.remedy.settings) == ("error", 6, [])
+    assert (finding.severity, len(finding.frames), finding.fix.settings) == ("error", 6, [])
     assert "background-checkered" in findings([on_color(swing(0), ground)], name=None)
 
 
@@ -29,7 +29,7 @@ def test_a_painted_checkerboard_is_no_transparency(square: int, light: int, dark
 def test_a_solid_background_is_keyed_where_that_leaves_the_figure(noise: int) -> None:
     frames = [noisy(on_color(frame, (40, 200, 60)), seed, noise) for seed, frame in enumerate(swinging(6))]
     finding = findings(frames)["background-solid"]
-    ((name, value),) = finding.remedy.settings
+    ((name, value),) = finding.fix.settings
     color, _, tolerance = value.partition(":")
     assert name == "color_key"
     assert bool(tolerance) == bool(noise)
@@ -38,7 +38,7 @@ def test_a_solid_background_is_keyed_where_that_leaves_the_figure(noise: int) ->
     hollow = [frame.copy() for frame in frames]
     for frame in hollow:
         frame[44:50, 44:50] = frames[0][0, 0]
-    assert findings(hollow)["background-solid"].remedy.settings == []
+    assert findings(hollow)["background-solid"].fix.settings == []
 
 
 def grass(seed: int = 0) -> Pixels:
@@ -67,7 +67,7 @@ def dusty(frame: Pixels, alpha: int, share: float = 1.0) -> Pixels:
 @pytest.mark.parametrize(("alpha", "share"), [(1, 1.0), (2, 1.0), (2, 0.2), (7, 0.1)])
 def test_dust_can_be_cleared(alpha: int, share: float) -> None:
     finding = findings([dusty(frame, alpha, share) for frame in walk()])["haze"]
-    assert (len(finding.frames), finding.remedy.settings) == (8, [("clear_alpha", str(alpha))])
+    assert (len(finding.frames), finding.fix.settings) == (8, [("clear_alpha", str(alpha))])
 
 
 def test_a_glow_that_fades_is_no_haze() -> None:

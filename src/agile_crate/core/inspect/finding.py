@@ -76,7 +76,7 @@ class Finding:
     sequence: str
     frames: tuple[str, ...]
     what: str
-    remedy: Message
+    fix: Message
 
 
 TRIED = 6
@@ -110,15 +110,15 @@ Check = Callable[[Surveyed], Iterator[Finding]]
 
 
 def finding(
-    sequence: Surveyed, code: Code, severity: str, frames: Sequence[FrameFacts | str], what: str, remedy: str
+    sequence: Surveyed, code: Code, severity: str, frames: Sequence[FrameFacts | str], what: str, fix: str
 ) -> Finding:
     """A finding of a sequence."""
     names = tuple(frame if isinstance(frame, str) else frame.name for frame in frames)
-    return Finding(code, severity, sequence.label, names, what, Message(remedy))
+    return Finding(code, severity, sequence.label, names, what, Message(fix))
 
 
 def left_out(names: Sequence[str]) -> Message:
-    """Return what leaves out the frames, or animations, of these names, as part of a remedy."""
+    """Return the part of a fix that excludes the frames or animations of these names."""
     return message(" ".join(["{}"] * len(names)), *(setting("exclude", _literal(name)) for name in names))
 
 

@@ -55,8 +55,8 @@ def names_alike(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
     for group, why in clashes([sequence.name for sequence in sequences if sequence.name is not None]):
         frames = tuple(sequence.frames[0].name for sequence in sequences if sequence.name in group)
         what = f"the animations {few(map(quoted, group))} {why}: some file systems and engines cannot tell them apart"
-        remedy = message("rename the files of one, or give {}", setting("rename", f"{group[1]}=NAME"))
-        yield Finding(NAME_CASE, WARNING, group[0], frames, what, remedy)
+        fix = message("rename the files of one, or give {}", setting("rename", f"{group[1]}=NAME"))
+        yield Finding(NAME_CASE, WARNING, group[0], frames, what, fix)
 
 
 def odd_files(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
@@ -79,7 +79,7 @@ def odd_files(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
     for sequence, frame, owner in beside:
         if counts[owner.label] <= MOST_LEFT:
             wider = _widening(frame, sequences)
-            what = f"lies beside {quoted(owner.label)} and is no frame of it, but seems left over{wider}"
+            what = f"lies beside {quoted(owner.label)} and is not one of its frames; it seems left over{wider}"
             yield finding(sequence, FILE_UNRELATED, WARNING, [frame], what, left_out([frame.name]))
             reported.add(frame.name)
     frames = [frame for sequence in sequences for frame in sequence.frames]
@@ -139,19 +139,19 @@ def _ground(sequence: Surveyed) -> int | None:
 def _off_the_ground(sequence: Surveyed, line: int, most: int, others: Sequence[str]) -> Finding:
     by = most - line
     what = (
-        f"stands on line {line} of its canvas, {few(map(quoted, others), 2)} on {most}: "
+        f"the ground is at line {line} here and at {most} in {few(map(quoted, others), 2)}: "
         f"the figure {'drops' if by < 0 else 'rises'} by {counted(abs(by), 'pixel')} when the animation begins"
     )
     fits = all(
         frame.kept is None or 0 <= frame.kept.y + by <= frame.kept.bottom + by <= frame.canvas.h
         for frame in sequence.frames
     )
-    remedy = (
+    fix = (
         setting("shift", f"{sequence.label}=0,{by}")
         if fits
         else f"export it {counted(abs(by), 'pixel')} further {'down' if by > 0 else 'up'}"
     )
-    return finding(sequence, GROUND_DIFFERS, WARNING, (), what, remedy)
+    return finding(sequence, GROUND_DIFFERS, WARNING, (), what, fix)
 
 
 def mirrors(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
@@ -184,6 +184,6 @@ def _is_mirrored(sequence: Surveyed, other: Surveyed) -> bool:
 
 
 def _mirrored(sequence: Surveyed, other: Surveyed) -> Finding:
-    what = f"is {quoted(sequence.label)} with left and right exchanged: it need not be drawn, or stored"
-    remedy = message("{} {}", left_out([other.label]), setting("mirrored", f"{other.label}={sequence.label}"))
-    return finding(other, MIRROR_IMAGE, NOTE, (), what, remedy)
+    what = f"is {quoted(sequence.label)} mirrored: it need not be drawn or stored"
+    fix = message("{} {}", left_out([other.label]), setting("mirrored", f"{other.label}={sequence.label}"))
+    return finding(other, MIRROR_IMAGE, NOTE, (), what, fix)

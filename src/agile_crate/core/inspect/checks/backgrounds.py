@@ -37,13 +37,13 @@ def background(sequence: Surveyed) -> Iterator[Finding]:
     solid = [frame for frame in opaque if frame.ground and not frame.ground.square]
     checkered = [frame for frame in opaque if frame.ground and frame.ground.square]
     if checkered:
-        what = "no transparency, but a checkerboard painted, as programs show it: it will be drawn in the game"
+        what = "no transparency, but a painted checkerboard: the game will draw it"
         yield finding(
             sequence, BACKGROUND_CHECKERED, ERROR, checkered, what, "export again, as PNG with its transparency"
         )
     if solid:
         color = Counter(frame.ground.color for frame in solid if frame.ground).most_common(1)[0][0]
-        what = f"no transparency: the background is solid {color.hex} and will be drawn"
+        what = f"no transparency: the game will draw the solid background {color.hex}"
         yield finding(sequence, BACKGROUND_SOLID, ERROR, solid, what, _key(sequence, solid, color))
     if opaque and not solid and not checkered and len(opaque) == len(sequence.frames):
         what = "no transparency at all: right for a tile or a backdrop, not for a figure"

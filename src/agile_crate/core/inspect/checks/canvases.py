@@ -28,10 +28,10 @@ def canvases(sequence: Surveyed) -> Iterator[Finding]:
         return
     usual, count = sizes.most_common(1)[0]
     odd = [frame for frame in sequence.frames if frame.canvas != usual]
-    remedy = message("{canvas:animation} ({align} says where they stand)")
+    fix = message("{canvas:animation} ({align} places them)")
     if count < MOST * len(sequence.frames):
-        what = f"{len(sizes)} sizes of canvas in one animation: each frame's place in the motion is lost"
-        yield finding(sequence, CANVAS_DIFFERS, NOTE, (), what, message("export them on one canvas, or {}", remedy))
+        what = f"{len(sizes)} canvas sizes in one animation: each frame's position in the motion is lost"
+        yield finding(sequence, CANVAS_DIFFERS, NOTE, (), what, message("export them on one canvas, or {}", fix))
         return
     slips = [frame for frame in odd if all(abs(a - b) <= SLIP * b for a, b in zip(frame.canvas, usual, strict=True))]
     others = few(measured(size) for size in sizes if size != usual)
@@ -42,7 +42,7 @@ def canvases(sequence: Surveyed) -> Iterator[Finding]:
         ERROR if len(slips) == len(odd) and len(odd) * FEW <= len(sequence.frames) else NOTE,
         odd,
         what,
-        remedy,
+        fix,
     )
 
 

@@ -78,7 +78,7 @@ def tinted(sequence: Surveyed) -> Iterator[Finding]:
         ((frame, tint),) = found
         names = zip(("red", "green", "blue"), tint, strict=True)
         shift = ", ".join(f"{name} {half_up(value):+d}" for name, value in names)
-        what = f"is drawn as its neighbors are, in another tint ({shift}): the figure flickers"
+        what = f"has another tint than its neighbors ({shift}): the figure flickers"
         yield finding(sequence, TINT_DIFFERS, ERROR, [frame], what, "export it again with the others' colors")
 
 
@@ -142,6 +142,8 @@ def pixel_art(sequence: Surveyed) -> Iterator[Finding]:
     rich = [frame for frame in sequence.frames if frame.colors > PIXEL_ART_COLORS]
     if hard and rich:
         most = max(frame.colors for frame in rich)
-        what = f"up to {most:,} colors in small hard-edged art: more than pixel art has; smoothed or saved lossily?"
-        remedy = message("{palette:FILE}, or export again from it")
-        yield finding(sequence, COLORS_MANY, NOTE, rich, what, remedy)
+        what = (
+            f"up to {most:,} colors in small hard-edged art: too many for pixel art; perhaps smoothed or saved lossily"
+        )
+        fix = message("{palette:FILE}, or export again from it")
+        yield finding(sequence, COLORS_MANY, NOTE, rich, what, fix)

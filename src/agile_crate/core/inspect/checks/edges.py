@@ -57,7 +57,7 @@ def cut_off(sequence: Surveyed) -> Iterator[Finding]:
         else:
             continue
         if cut:
-            what = f"the art reaches the {side} edge of the canvas, and seems to be cut off there"
+            what = f"the art reaches the {side} edge of the canvas and seems cut off"
             yield finding(sequence, CUT_OFF, severity, cut, what, "export on a larger canvas")
 
 
@@ -112,7 +112,7 @@ def kinds_of_edges(sequence: Surveyed) -> Iterator[Finding]:
     seen = [frame for frame in sequence.frames if frame.seen and not frame.opaque]
     soft = [frame for frame in seen if frame.partial > 0]
     if soft and len(soft) * 4 <= len(seen):
-        what = "soft edges, where the other frames have hard ones: it looks blurred for a moment"
+        what = "soft edges, where the other frames have hard ones: the frame looks blurred"
         yield finding(sequence, EDGES_SOFT, WARNING, soft, what, _hardened(sequence, soft))
         return
     share = usual([frame.partial for frame in seen]).middle

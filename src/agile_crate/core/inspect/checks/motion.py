@@ -116,13 +116,13 @@ def out_of_place(sequence: Surveyed) -> Iterator[Finding]:
     best, code = min(found, key=lambda one: one.left), JUMP  # what leaves least explains it
     if isinstance(best, _Slip):
         x, y = best.by
-        what = f"jumps off its neighbors' path by {x:+d},{y:+d} pixels for one frame: the figure twitches"
-        remedy = f"move that frame by {-x:+d},{-y:+d}"
+        what = f"is {x:+d},{y:+d} pixels off its neighbors' path: the figure twitches for one frame"
+        fix = f"move that frame by {-x:+d},{-y:+d}"
     else:
         code, more = SIZE_DIFFERS, best.factor - 1
         what = f"is {abs(more):.1%} {'larger' if more > 0 else 'smaller'} than its neighbors: the figure pulses"
-        remedy = f"export it again at the others' size, or scale it to {1 / best.factor:.1%}"
-    yield finding(sequence, code, ERROR, [frames[best.place]], what, remedy)
+        fix = f"export it again at the others' size, or scale it to {1 / best.factor:.1%}"
+    yield finding(sequence, code, ERROR, [frames[best.place]], what, fix)
 
 
 class _Slip(NamedTuple):
@@ -237,12 +237,12 @@ def order(sequence: Surveyed) -> Iterator[Finding]:
     if steps[max(0, place - 1) : place + 2].min() < TURNING * median(steps):
         return
     first, second = place + 1, place + 2
-    what = f"frames {first} and {second} seem to be exchanged: the motion is smoother the other way round"
+    what = f"frames {first} and {second} seem swapped: the motion is smoother in the other order"
     spans = [f"1-{first - 1}"] * (first > 1) + [str(second), str(first)] + [f"{second + 1}-"] * (second < len(frames))
-    remedy = setting("frames", f"{sequence.label}={','.join(spans)}")
+    fix = setting("frames", f"{sequence.label}={','.join(spans)}")
     is_clear = ways[place] <= CLEARLY_SMOOTHER and median(after) >= CLEARLY_SMOOTH and after.min() >= 1
     severity = ERROR if is_clear else WARNING
-    yield finding(sequence, FRAMES_SWAPPED, severity, frames[place : place + 2], what, remedy)
+    yield finding(sequence, FRAMES_SWAPPED, severity, frames[place : place + 2], what, fix)
 
 
 def _exchanged(count: int, place: int) -> list[int]:
@@ -274,4 +274,4 @@ def wobble(sequence: Surveyed) -> Iterator[Finding]:
         f"the feet line moves by {np.ptp(feet[:, 1]):g} pixels, the center of mass by {across:.1f} across "
         f"and {along:.1f} up and down: right for a jump or a dive, not for standing still"
     )
-    yield finding(sequence, WOBBLE, NOTE, (), what, "watch it play")
+    yield finding(sequence, WOBBLE, NOTE, (), what, "view the animation")

@@ -35,17 +35,21 @@ def numbering(sequence: Surveyed) -> Iterator[Finding]:
     if missing := _missing(sorted(numbers)):
         which = few(map(str, missing))
         gone = f"number {which} is missing" if len(missing) == 1 else f"numbers {which} are missing"
-        remedy = "export the missing frames, or renumber"
-        yield finding(sequence, NUMBER_MISSING, ERROR, (), f"{gone}: the motion skips there", remedy)
+        fix = "export the missing frames, or renumber"
+        yield finding(sequence, NUMBER_MISSING, ERROR, (), f"{gone}: the motion skips there", fix)
     yield from _twice(sequence, [(frame, number) for frame, number, _ in numbered if numbers[number] > 1])
     digits = [re.findall("[0-9]+", last)[-1] for *_, last in numbered]
     if len({len(number) for number in digits}) > 1:
         if any(len(number) > 1 and number[0] == "0" for number in digits):
-            what = "numbers have different numbers of digits: other programs may put such frames in the wrong order"
-            yield finding(sequence, NUMBER_DIGITS, WARNING, (), what, "nothing to do here: frames are ordered by value")
+            what = "the numbers have different lengths: other programs may sort these frames differently"
+            yield finding(
+                sequence, NUMBER_DIGITS, WARNING, (), what, "no change needed here: frames are sorted by value"
+            )
         else:
-            what = "numbers beyond 9, and no zeros before the others: other programs may put 10 before 2"
-            yield finding(sequence, NUMBER_UNPADDED, NOTE, (), what, "nothing to do here: frames are ordered by value")
+            what = "the numbers have no leading zeros: other programs may sort 10 before 2"
+            yield finding(
+                sequence, NUMBER_UNPADDED, NOTE, (), what, "no change needed here: frames are sorted by value"
+            )
 
 
 def _missing(numbers: Sequence[int]) -> list[int]:
@@ -71,17 +75,17 @@ def _twice(sequence: Surveyed, twice: Sequence[tuple[FrameFacts, int]]) -> Itera
     same = all(first[number].digest == frame.digest for frame, number in twice)
     which = few(map(str, sorted(first)))
     doubled = f"number {which} appears twice" if len(first) == 1 else f"numbers {which} appear twice"
-    what = f"{doubled}: both are played, one after the other"
+    what = f"{doubled}: both frames play, one after the other"
     if same:
-        remedy = message("{} (it is the same picture)", left_out([frame.name for frame in repeats]))
+        fix = message("{} (the pictures are equal)", left_out([frame.name for frame in repeats]))
     else:
-        remedy = Message("they are different pictures: look at both, and take the one out that is not meant")
-    yield finding(sequence, NUMBER_DUPLICATE, ERROR, [frame for frame, _ in twice], what, remedy)
+        fix = Message("the pictures differ: exclude the wrong one")
+    yield finding(sequence, NUMBER_DUPLICATE, ERROR, [frame for frame, _ in twice], what, fix)
 
 
 def plain_name(sequence: Surveyed) -> Iterator[Finding]:
     """A name that says nothing."""
     last = sequence.label.rpartition("/")[2].lower()
     if last in SAYS_NOTHING:
-        what = f"the name '{last}' says nothing: an engine with two such sheets cannot tell them apart"
+        what = f"the name '{last}' is generic: an engine cannot tell two such sheets apart"
         yield finding(sequence, NAME_GENERIC, NOTE, (), what, setting("rename", f"{sequence.label}=NAME"))

@@ -71,11 +71,11 @@ def repeats(sequence: Surveyed) -> Iterator[Finding]:
     compared = FrameComparison(frames)
     count = len(frames)
     if length := _cycle(frames, compared):
-        what = f"frames from {length + 1} on repeat those from the start: the cycle is {length} long"
-        remedy = "export one round of it"
+        what = f"frames from {length + 1} on repeat the first ones: the cycle has {length} frames"
+        fix = "export one cycle"
         if not _cycle(frames[:length], compared) and not _closes(frames[:length], compared):
-            remedy = setting("frames", f"{sequence.label}=1-{length}")
-        yield finding(sequence, CYCLE, ERROR, frames[length:], what, remedy)
+            fix = setting("frames", f"{sequence.label}=1-{length}")
+        yield finding(sequence, CYCLE, ERROR, frames[length:], what, fix)
         return
     if _closes(frames, compared):
         what = "the last frame equals the first: a loop shows it twice and hitches"
@@ -134,15 +134,15 @@ def _copies(sequence: Surveyed, compared: FrameComparison, count: int) -> Iterat
         if frames[index].digest != frames[index - 1].digest and compared.alike(index - 1, index)
     ]
     if near:
-        what = "hardly differs from the frame before: nobody notices it in motion, but it takes a frame of its own"
+        what = "hardly differs from the frame before: invisible in motion, but stored as a frame of its own"
         yield finding(sequence, NEAR_DUPLICATES, NOTE, near, what, _dropped(sequence, near))
     first: dict[tuple[int, ...], str] = {}
     copies = [frame for frame in frames if first.setdefault(frame.digest, frame.name) != frame.name]
     if copies:
         what = f"{counted(len(copies), 'exact copy', 'exact copies')} of other frames: they cost memory in a grid"
         follow = any(a.digest == b.digest for a, b in pairwise(frames))
-        remedy = message("{drop_duplicates} where they follow each other; ") if follow else ""
-        yield finding(sequence, DUPLICATES, NOTE, copies, what, message("{}the layout tight stores them once", remedy))
+        fix = message("{drop_duplicates} for consecutive ones; ") if follow else ""
+        yield finding(sequence, DUPLICATES, NOTE, copies, what, message("{}the layout tight stores them once", fix))
 
 
 def _dropped(sequence: Surveyed, near: Sequence[FrameFacts]) -> str:

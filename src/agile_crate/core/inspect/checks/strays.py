@@ -42,13 +42,13 @@ def emptiness(sequence: Surveyed) -> Iterator[Finding]:
     empty = [index for index, frame in enumerate(frames) if frame.seen is None]
     if not empty:
         return
-    what = "nothing is visible: the figure disappears for this long"
+    what = "nothing is visible: the figure disappears"
     names = [frames[index].name for index in empty]
     severity = ERROR if _is_dropout(frames, empty) else NOTE
     if sequence.name is None:
         severity = WARNING
-    remedy = message("draw it, or {}", left_out(names)) if len(names) == 1 else message("draw them, or {exclude} them")
-    yield finding(sequence, FRAME_EMPTY, severity, names, what, remedy)
+    fix = message("draw it, or {}", left_out(names)) if len(names) == 1 else message("draw them, or {exclude} them")
+    yield finding(sequence, FRAME_EMPTY, severity, names, what, fix)
 
 
 def _is_dropout(frames: Sequence[FrameFacts], empty: Sequence[int]) -> bool:
@@ -71,8 +71,8 @@ def haze(sequence: Surveyed) -> Iterator[Finding]:
     floor = max(frame.haze for frame in hazy)
     what = f"alpha up to {floor} of 255 where nothing is visible: trimming keeps it, so sheets grow"
     tried = (frame_facts(frame.name, cleared(sequence.again(frame), floor)) for frame in some_of(hazy))
-    remedy = setting("clear_alpha", floor) if not any(facts.haze for facts in tried) else "export without it"
-    yield finding(sequence, HAZE, ERROR, hazy, what, remedy)
+    fix = setting("clear_alpha", floor) if not any(facts.haze for facts in tried) else "export without it"
+    yield finding(sequence, HAZE, ERROR, hazy, what, fix)
 
 
 def specks(sequence: Surveyed) -> Iterator[Finding]:
@@ -83,9 +83,10 @@ def specks(sequence: Surveyed) -> Iterator[Finding]:
     if not strays or len(spotted) > max(1, len(sequence.frames) // RARE) or area.spread > STEADY * area.middle:
         return
     x, y, pixels = strays[0].specks[0]
-    what = f"a stray spot of {counted(pixels, 'pixel')} at {x},{y}, far from the figure: trimming keeps all between"
+    spot = f"a stray spot of {counted(pixels, 'pixel')} at {x},{y}"
+    what = f"{spot}, far from the figure: trimming keeps the area between them"
     severity = ERROR if sequence.name is not None and len(sequence.frames) >= LEAST_FOR_STRAYS else WARNING
-    yield finding(sequence, STRAY_PIXELS, severity, strays, what, "rub it out")
+    yield finding(sequence, STRAY_PIXELS, severity, strays, what, "erase it")
 
 
 def _is_stray(frame: FrameFacts, frames: Sequence[FrameFacts]) -> bool:

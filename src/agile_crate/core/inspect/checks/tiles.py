@@ -29,5 +29,5 @@ def seams(sequence: Surveyed) -> Iterator[Finding]:
         (along, "bottom edge does not continue at the top"),
     ):
         if torn:
-            what = f"a tile whose {sides}: a line shows where it repeats"
+            what = f"the tile's {sides}: a line shows where it repeats"
             yield finding(sequence, SEAM, WARNING, torn, what, "paint over the edge, or export the whole period")
