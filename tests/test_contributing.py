@@ -1,4 +1,4 @@
-"""CONTRIBUTING.md is true: its recipes work, followed in a copy of the source; its walk names what exists."""
+"""CONTRIBUTING.md and docs/dev/recipes.md are true: the recipes work in a copy of the source; the walk names code."""
 
 from __future__ import annotations
 
@@ -15,7 +15,8 @@ from PIL import Image
 
 from test_plan import LAYERS, SOURCE
 
-TEXT = (Path(__file__).parents[1] / "CONTRIBUTING.md").read_text("utf-8")
+TOP = Path(__file__).parents[1]
+TEXT = (TOP / "CONTRIBUTING.md").read_text("utf-8") + (TOP / "docs/dev/recipes.md").read_text("utf-8")
 
 STEP = re.compile(
     r"(?:Make|[Ii]n)\s`([\w/.]+)`(?:, (put before|add to) `(\w+)`|, (import))?:\n\n```\n(.*?)```", re.DOTALL
@@ -163,7 +164,7 @@ def test_the_walk_names_what_exists(name: str) -> None:
 
 def test_the_walk_has_at_most_eight_steps_and_the_packages_are_those_of_the_plan() -> None:
     assert len(re.findall(r"^\d+\. ", section("One frame, from its PNG to the sheet and back"), re.MULTILINE)) <= 8
-    listed = re.findall(r"^      (\w+)", section("The packages"), re.MULTILINE)
+    listed = re.findall(r"^  (\w+)", section("The packages"), re.MULTILINE)
     assert [{"__init__": "agile_crate"}.get(name, name) for name in listed] == [
         name for name in LAYERS if name != "__main__"
     ]

@@ -16,25 +16,10 @@ import prose  # noqa: E402
 MOST = {"told, said, there": 217, "what … is": 147, "there is … that": 10, "British spelling": 4}
 """Of each habit in `src`; lower these whenever you can. The British words are those that users may type."""
 
-PLAIN_PAGES = [
-    "README.md",
-    *(
-        f"docs/{name}.md"
-        for name in (
-            "words",
-            "settings",
-            "dev/language",
-            "inputs",
-            "choosing",
-            "edits",
-            "unpack",
-            "watch",
-            "verify",
-            "programmers/command-line",
-        )
-    ),
-]
-"""Pages that are wholly rewritten. Add yours."""
+PAGES = sorted(path.relative_to(TOP).as_posix() for path in [*TOP.glob("*.md"), *(TOP / "docs").rglob("*.md")])
+
+LONGEST_LINE = 200
+"""Characters, and lines of a page."""
 
 
 def test_habits_in_the_source_become_fewer() -> None:
@@ -42,7 +27,14 @@ def test_habits_in_the_source_become_fewer() -> None:
     assert {habit: count for habit, count in found.items() if count > MOST.get(habit, 0)} == {}
 
 
-@pytest.mark.parametrize("page", PLAIN_PAGES)
+@pytest.mark.parametrize("page", PAGES)
+def test_pages_are_short(page: str) -> None:
+    lines = (TOP / page).read_text("utf-8").splitlines()
+    assert len(lines) <= (130 if page == "README.md" else LONGEST_LINE)
+    assert [line for line in lines if len(line) > LONGEST_LINE] == []
+
+
+@pytest.mark.parametrize("page", PAGES)
 def test_sentences_are_short(page: str) -> None:
     figures = prose.page_of(TOP / page)
     assert figures.mean <= 18

@@ -196,16 +196,15 @@ def fails(copy: Path, tests: list[str], seconds: float) -> bool:
 
 
 HEAD = """\
-# Changes that tests notice
+# Mutation testing
 
-Made by `tools/mutants.py`, which changes `core` a little, one place at a time, and looks whether a test notices
-(mutation testing); do not edit by hand but for the explanations behind the dashes. Of {of:,} changes in
-{modules} of {all} modules, drawn by a seed from all that there are, **{share:.1%}** were noticed.
+`tools/mutants.py` writes this page. It makes one small change in `core` at a time and runs the tests. Edit only the explanations
+after the dashes. A seed selects the changes. The tests noticed **{share:.1%}** of {of:,} changes in {modules} of {all} modules.
 
-| room | changes | noticed |
+| package | changes | noticed |
 |---|---|---|
 {rows}
-## Those that no test noticed
+## Changes that no test noticed
 
 """
 
@@ -213,13 +212,13 @@ Made by `tools/mutants.py`, which changes `core` a little, one place at a time, 
 def report(results: list[Result]) -> str:
     """The page, with what was explained before."""
     before = REPORT.read_text("utf-8") if REPORT.is_file() else ""
-    explained = dict(re.findall(r"^- (`.+?` → `.+?`)(?: — (.*))?$", before, re.MULTILINE))
+    explained = dict(re.findall(r"^- (`.+`\n  → `.+`)\n  — (.*)$", before, re.MULTILINE))
     results = sorted(results, key=lambda one: (one.room, one))
     rows = ""
     for room, group in groupby(results, key=lambda one: one.room):
         of_room = list(group)
         rows += (
-            f"| {room or 'beside them'} | {len(of_room)} | {sum(one.noticed for one in of_room) / len(of_room):.0%} |\n"
+            f"| {room or 'core itself'} | {len(of_room)} | {sum(one.noticed for one in of_room) / len(of_room):.0%} |\n"
         )
     noticed, modules = sum(one.noticed for one in results), {one.module for one in results}
     every = [path for path in (ROOT / CORE).rglob("*.py") if path.name != "__init__.py"]
@@ -228,8 +227,8 @@ def report(results: list[Result]) -> str:
     for module, group in groupby([one for one in results if not one.noticed], key=lambda one: one.module):
         text += f"**{module}**\n\n"
         for one in group:
-            why = explained.get(one.key, "")
-            text += f"- {one.key}" + (f" — {why}" if why else "") + "\n"
+            lines = one.key.replace("` → `", "`\n  → `")
+            text += f"- {lines}" + (f"\n  — {explained[lines]}" if lines in explained else "") + "\n"
         text += "\n"
     return text.rstrip() + "\n"
 
