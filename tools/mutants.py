@@ -198,8 +198,9 @@ def fails(copy: Path, tests: list[str], seconds: float) -> bool:
 HEAD = """\
 # Mutation testing
 
-`tools/mutants.py` writes this page. It makes one small change in `core` at a time and runs the tests. Edit only the explanations
-after the dashes. A seed selects the changes. The tests noticed **{share:.1%}** of {of:,} changes in {modules} of {all} modules.
+`tools/mutants.py` writes this page. It makes one small change in `core` at a time and runs the tests. Edit only the
+explanations after the dashes. A seed selects the changes. The tests noticed **{share:.1%}** of {of:,} changes in
+{modules} of {all} modules.
 
 | package | changes | noticed |
 |---|---|---|
