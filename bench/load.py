@@ -1,8 +1,7 @@
-"""Much at once: very many frames, very large ones, one very large sheet, very many animations, very long names. Prints
-seconds and peak memory of each command, for docs/dev/reliability.md: `python bench/load.py`, or with parts of the names of
-the rows that are wanted.
+"""Measure large loads: many frames, large frames, a large sheet, many animations, long names.
 
-Frames are links to the few that `frames.py` draws: what is in them twice is read and packed twice.
+Prints seconds and peak memory of each command, for docs/dev/reliability.md. `python bench/load.py 16,384 names` measures
+the rows with these words in their names.
 """
 
 from __future__ import annotations
