@@ -259,8 +259,8 @@ def unpack(
 ) -> Unpacked:
     """Write the frames of a crate back as PNG files below the folder `out`, each on its whole canvas under its name.
 
-    With `film` also each animation as one animated PNG; `skin` names one of its skins. `force` overwrites files that
-    are there. All files are written or none.
+    With `film` also each animation as one animated PNG; `skin` names one of its skins. `force` overwrites existing
+    files. All files are written or none.
     """
     from pathlib import Path
 

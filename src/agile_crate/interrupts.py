@@ -54,7 +54,7 @@ def has_committed() -> bool:
 
 @contextlib.contextmanager
 def writing() -> Iterator[None]:
-    """Within it there are files to take back."""
+    """Within it, the run has files to undo."""
     _State.writers += 1
     try:
         yield

@@ -47,7 +47,7 @@ else:
             fcntl.flock(stream, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except BlockingIOError:
             return False
-        except OSError:  # a file system that knows no locks: then there are none
+        except OSError:  # a file system without locks
             return True
         return True
 

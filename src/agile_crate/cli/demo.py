@@ -87,7 +87,7 @@ class _Tour:
                 text = printed.read()
             for one in _lines(json.loads(text)) if self.status is Status.DONE else ():
                 self.say(f"  {one}")
-        if has_arrived():  # its files were in place, but there is more to come
+        if has_arrived():  # its files are in place, but more commands follow
             raise KeyboardInterrupt
 
 

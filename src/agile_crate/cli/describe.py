@@ -1,4 +1,4 @@
-"""``agile-crate describe``: further text formats of a crate that is there."""
+"""``agile-crate describe``: more text formats of an existing crate."""
 
 from __future__ import annotations
 

@@ -37,7 +37,7 @@ class Parser(argparse.ArgumentParser):
         raise UsageError(f"{message}; see {self.prog} --help")
 
     def understood(self, arguments: Sequence[str]) -> argparse.Namespace:
-        """The arguments of a command, read. Raises UsageError, for an option that is not there with the nearest."""
+        """Parse the arguments of a command. Raises UsageError; for an unknown option it names the nearest."""
         found, unknown = self.parse_known_args(self.bound(arguments))
         if not unknown:
             return found

@@ -14,7 +14,7 @@ INTERRUPTED = 130
 
 
 def leave(*_: object) -> None:
-    """Ends the program where nothing has been written: there is nothing to take back, and nothing to wait for."""
+    """End the program before it has written anything: it has nothing to undo or to wait for."""
     shown_again = b"\x1b[?25h" if os.isatty(2) else b""  # the cursor, which a progress bar hides
     os.write(2, shown_again + b"agile-crate: error: interrupted; no file is incomplete\n")
     os._exit(INTERRUPTED)

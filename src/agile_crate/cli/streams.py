@@ -54,7 +54,7 @@ def print_json(document: object, stream: TextIO | None = None, indent: int | Non
 
 
 def make_safe() -> None:
-    """Has both streams be there, take every character, and standard error take no offence."""
+    """Make both streams exist and accept every character; errors on standard error are ignored."""
     codecs.register_error("plain signs", _plainly)
     for name in ("stdout", "stderr"):
         if getattr(sys, name) is None:  # it was closed before we began

@@ -21,7 +21,7 @@ from ..storage.staging import staged
 
 @dataclass(frozen=True, slots=True)
 class Accepted:
-    """The files that somebody changed, on how many frames there are edits, and the metadata files that say so now."""
+    """The edited files, the number of edited frames, and the metadata files that record them."""
 
     names: tuple[str, ...]
     frames: int

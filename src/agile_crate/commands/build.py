@@ -1,4 +1,4 @@
-"""The crates of crate files, built as far as there is anything to do: one after the other, or many at a time."""
+"""Build the crates of crate files that are not up to date, one after the other or several at a time."""
 
 from __future__ import annotations
 
@@ -119,8 +119,8 @@ def build_many(
 ) -> Iterator[Outcome]:
     """Yield what came of each crate, in order; so many are built at a time, each in a process of its own.
 
-    There are never more processes than crates, or than BUILDERS_PER_PROCESSOR allows. They share the machine's threads
-    and memory.
+    The number of processes is at most that of the crates, and at most what BUILDERS_PER_PROCESSOR allows. They share
+    the machine's threads and memory.
     """
     from ..workers.processes import may_start
     from ..workers.tasks import in_processes

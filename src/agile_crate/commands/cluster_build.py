@@ -25,8 +25,8 @@ LARGE_CRATE_BYTES = 1 << 28
 
 
 class ClusterBuild(NamedTuple):
-    """A cluster, and how crates are built there: with `send` the files that a crate is built from travel along;
-    otherwise workers read them where they are. `memory` is for frames that are read here."""
+    """A cluster, and how it builds crates: with `send` a crate's input files are sent along;
+    otherwise workers read them in place. `memory` is for frames that are read here."""
 
     cluster: Cluster
     options: BuildOptions
@@ -86,7 +86,7 @@ def build_on_cluster(
 ) -> Iterator[Outcome]:
     """Yield what came of each crate, in order, by the cluster at an address.
 
-    Raises UsageError and InputError if there is no such cluster, or one that does not fit.
+    Raises UsageError and InputError if the cluster does not exist or does not fit.
     """
     with connected(address) as cluster, working(limits, memory=memory) as plain, with_cache(plain) as context:
         cluster.refuse_others(versions(), versions_of_worker())

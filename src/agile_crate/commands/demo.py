@@ -11,8 +11,8 @@ from ..storage.staging import holds, staged
 
 
 def write_frames(folder: Path) -> int:
-    """Copies the demo files, all together or not at all, and returns how many pictures there are. Files that are there
-    already stay; one that differs is an error: raises OutputError."""
+    """Copy the demo files, all or none, and return the number of pictures. Existing files
+    stay; one that differs is an error: raises OutputError."""
     frame_goes(folder)
     pictures = 0
     with staged(folder) as staging:
@@ -37,7 +37,7 @@ def frame_comes(folder: Path) -> Path:
 
 
 def frame_goes(folder: Path) -> None:
-    """Takes that frame away, if it is there as it was written."""
+    """Delete that frame if it is unchanged."""
     for new, like in COMING:
         if (folder / new).is_file() and holds(folder / new, contents(like)):
             (folder / new).unlink()

@@ -1,4 +1,4 @@
-"""Further text formats of a crate that is there, from its metadata alone."""
+"""Write more text formats of an existing crate from its metadata alone."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ def describe(
 ) -> tuple[Path, ...]:
     """Writes what templates make of a crate, and its other formats, beside its metadata, or at `out`; returns where.
 
-    A file that is there already with the same text stays; another is overwritten only with `force`. Raises UsageError,
+    An existing file with the same text stays; another is overwritten only with `force`. Raises UsageError,
     InputError for metadata that does not hold together or a template that fails, and OutputError.
     """
     if not (templates or formats):

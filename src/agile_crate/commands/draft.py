@@ -92,7 +92,7 @@ def draft(inputs: Sequence[str], out: str, context: Context, force: bool = False
 
 
 def draft_of(inputs: Sequence[str], target: str, settings: Settings, out: str) -> Path:
-    """Writes a crate file that builds what a command line builds, over what is there (`check` looks before)."""
+    """Write a crate file that builds the same as a command line, over an existing file (`check` looks before)."""
     name = os.path.splitext(os.path.basename(target))[0]
     settings_here = {key: _there(key, value, out) for key, value in typed(settings).items()}
     lines = crate_lines(name, [_from(path, out) for path in inputs], _from(target, out), settings_here)
@@ -100,7 +100,7 @@ def draft_of(inputs: Sequence[str], target: str, settings: Settings, out: str) -
 
 
 def check(out: str, force: bool = False) -> None:
-    """Raises UsageError for a name that no crate file has, and OutputError for a file that is there."""
+    """Raises UsageError for a name that no crate file has, and OutputError for an existing file."""
     path = Path(os.path.abspath(out))
     if not force:
         refuse_existing(path.parent, [path.name])

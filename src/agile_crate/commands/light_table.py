@@ -158,7 +158,7 @@ class LightTable:
 
 
 def _waiting(table: _Table) -> Answer:
-    """A page for a crate of which nothing is there yet."""
+    """A page for a crate that has not been built yet."""
     return _page_answer(waiting_page(table.name, table.wrong))
 
 

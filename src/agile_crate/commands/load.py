@@ -52,7 +52,7 @@ class Loaded:
 
     def frame(self, name: str) -> Pixels:
         """A frame's pixels on its whole canvas, straight alpha, laid over the crate's background if it has one: a new
-        array of shape (h, w, 4). KeyError if there is no such frame."""
+        array of shape (h, w, 4). KeyError for an unknown frame."""
         return self._shown(self.frames[name])
 
     def picture(self, index: int) -> Pixels:
@@ -78,12 +78,12 @@ class Loaded:
 
 def load(data: str, limits: Limits, skin: str = "") -> Loaded:
     """Reads metadata and sheets, those of a skin if one is named. Raises InputError when they are missing, damaged, or
-    do not hold together, and UsageError for a skin that there is not."""
+    do not hold together, and UsageError for an unknown skin."""
     return open_crate(data, skin, True, limits)
 
 
 def open_crate(data: str, skin: str, decode: bool, limits: Limits) -> Loaded:
-    """As `load`; where sheets are not to be decoded, only their sizes and digests are looked at, and there are none."""
+    """Like `load`. Without decoding, only the sheets' sizes and digests are checked, and the result has no sheets."""
     warnings = recover_interrupted([], [Path(data)])
     crate = read_metadata(data, limits)
     for problem in check_crate(crate):

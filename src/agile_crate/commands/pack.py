@@ -67,8 +67,8 @@ class Packed:
     remarks, warnings   for the user
     considered, bound, proven   how frames were arranged
     also         the crates of the other sizes
-    added, removed, changed   frames since the previous build; empty if there was none
-    kept         files that were there already, byte for byte
+    added, removed, changed   frames since the previous build; empty without one
+    kept         existing files that stayed, byte for byte
     """
 
     crate: Crate = field(hash=False)
@@ -197,7 +197,7 @@ def _plans(
 
 
 def _with_texts(plans: Sequence[Plan], origin: str) -> list[Plan]:
-    """Return the plans of crates that name all text files of the build, if there are several, and its origin."""
+    """Return the plans with crates that name the build's origin and, if it has several, all text files."""
     texts = tuple(name for plan in plans for name in plan.texts)
     files = texts if len(texts) > 1 else ()
     return [plan._replace(crate=plan.crate._replace(files=files, built_from=origin)) for plan in plans]

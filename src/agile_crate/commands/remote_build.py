@@ -1,4 +1,4 @@
-"""A crate that is built on another machine: what travels there, and what comes back."""
+"""Build a crate on another machine: the request and the result."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ class UploadedFile(NamedTuple):
 
 
 class RemoteTask(NamedTuple):
-    """A crate to be built: all paths are absolute. With `sent`, files are taken from there and nowhere else."""
+    """A crate to build: all paths are absolute. With `sent`, files are read from it only."""
 
     spec: CrateSpec
     program: str
@@ -64,7 +64,7 @@ def versions() -> dict[str, str]:
 
 
 def versions_of_worker() -> Callable[[], dict[str, str]]:
-    """Return what a worker is asked: a function that does without any of our modules, which may not be there.
+    """Return the worker's function. It imports none of our modules, because the worker may not have them.
 
     The distribution that lies beside the module counts, for Python may know others of its name that it never imports.
     """
@@ -93,7 +93,7 @@ def versions_of_worker() -> Callable[[], dict[str, str]]:
 
 
 def remote_task(spec: CrateSpec, options: BuildOptions, limits: Limits, send: bool) -> RemoteTask:
-    """Return what travels. Raises InputError where an input that is to be sent is not there."""
+    """Return the files to send. Raises InputError if one does not exist."""
     spec = spec.overridden(options.overriding).moved(os.path.abspath)
     return RemoteTask(spec, options.program, limits, tuple(_sent(spec, limits)) if send else None)
 

@@ -34,7 +34,7 @@ class SurveyFiles(NamedTuple):
 
 
 def refuse_existing_files(files: SurveyFiles, force: bool, limits: Limits) -> None:
-    """Raises OutputError for a file that is there already, and UsageError for two at one place. What was found fine
+    """Raises OutputError for an existing file, and UsageError for two at one path. What was found fine
     before is written anew without being asked, as it is kept from look to look."""
     paths = [os.path.abspath(path) for _, path in files.wanted]
     if len(set(paths)) < len(paths):

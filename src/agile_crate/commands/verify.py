@@ -66,7 +66,7 @@ class Verified:
 
 @dataclass(frozen=True, slots=True)
 class FrameDifference:
-    """One frame that does not come back, in a skin or in the base: `what` is a sentence; the rest is there when single
+    """A frame that was not restored, in a skin or the base: `what` is a sentence; the rest is set if single
     pixels differ."""
 
     frame: str
@@ -129,8 +129,8 @@ class _More(NamedTuple):
 def _compared_as_a_whole(
     crate: Crate, sources: Sources, edits: Edits, found: Sequence[FrameDifference]
 ) -> tuple[list[str], _More]:
-    """Compare which frames there are. Pivots, shapes and mirrored frames may depend on all frames of an animation, so
-    they are compared only if every frame is there and came back."""
+    """Compare the sets of frames. Pivots, shapes and mirrored frames may depend on all frames of an animation, so
+    they are compared only if every frame was restored."""
     base = sources.by_variant.get("", {})
     names = {frame.name for frame in crate.frames}
     before = [FrameDifference(name, "has no source") for name in sorted(names - base.keys())]
@@ -210,7 +210,7 @@ def _told_otherwise(data: str, crate: Crate, limits: Limits) -> Iterator[str]:
 
 
 def _changed_texts(data: str, crate: Crate, folder: Path, limits: Limits) -> Iterator[str]:
-    """The build's text files that were changed since they were written. What is not there may have gone elsewhere."""
+    """The build's text files that were edited since. A missing one may have been moved."""
     names = [path.name for path in forms_of(data) if was_edited(path, limits)]
     for name, sha256 in crate.file_sha256.items():
         if sha256_now(folder / name, limits) not in ("", sha256):
@@ -274,7 +274,7 @@ def _compared(
 
 def _misplaced(crate: Crate, sources: dict[str, Source]) -> Iterator[FrameDifference]:
     """Pivots and shapes that are not where they belong. Both may hang on all frames of an animation, so this is asked
-    only when every frame is there and came back."""
+    only if every frame was restored."""
     for frame in crate.frames:
         source = sources[frame.name].packed
         if frame.pivot != source.pivot:

@@ -48,7 +48,7 @@ class Builder:
     options   of every build
     begin     is called with a crate's name before it is built
     end       is called with what came of it
-    table     the light table that shows builds, if there is one
+    table     the light table that shows builds, or None
     """
 
     context: Context

@@ -25,8 +25,8 @@ class PictureError(MessageError, ValueError):
 def chunks(data: bytes, checked: bool = True) -> Iterator[tuple[bytes, memoryview]]:
     """Each chunk's type and contents, as views of `data`, up to and including IEND. Cost: one CRC pass, if `checked`.
 
-    Raises PictureError when the file ends too early, a checksum does not match, or the header is not there once, as its
-    first chunk.
+    Raises PictureError when the file ends too early, a checksum does not match, or the header does not appear once, as
+    its first chunk.
     """
     view = memoryview(data)
     position = len(SIGNATURE)

@@ -282,13 +282,13 @@ def _paths(value: object, at: Keys) -> list[str]:
 
 
 def in_crate_file(found: Message) -> Message:
-    """Return a message as whoever wrote a crate file reads it: its settings are keys there."""
+    """Return a message for the writer of a crate file: its settings are keys."""
     parts = (as_key(one.name, shown(one.value)) if isinstance(one, Setting) else one for one in found.parts)
     return Message("", tuple(parts))
 
 
 def as_key(name: str, value: str) -> str:
-    """Return a setting as a crate file spells it, for messages; without a key there, as the command line spells it."""
+    """Return a setting as a crate file spells it, for messages; without a key, as the command line does."""
     if name not in _KEYS:
         return f"--{key_of(name)}"
     if not value:

@@ -17,7 +17,7 @@ _BARE = re.compile(r"[^,\]}\n#]*")
 
 
 def place_of(text: str, keys: Keys) -> tuple[int, int]:
-    """The line and column, from 1, at which a key stands, or else the longest way towards it that stands there."""
+    """The line and column, from 1, of a key, or else of the longest existing part of its path."""
     best, at = 0, 0
     for found, offset in _places(text):
         alike = next((n for n, pair in enumerate(zip(found, keys, strict=False)) if pair[0] != pair[1]), None)

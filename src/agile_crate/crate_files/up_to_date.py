@@ -1,4 +1,4 @@
-"""Is a crate what a build would make of it? Then there is nothing to do. Decodes no picture, and loads no NumPy."""
+"""Find out if a crate is up to date, without decoding pictures and without loading NumPy."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ class Unchanged:
 
 
 def look_up(job: BuildJob, context: Context) -> Unchanged | DiskState | None:
-    """Return the crate that is there, if the same inputs and settings made it, and all of its files are as they were
+    """Return the existing crate if the same inputs and settings made it, and all of its files are as they were
     written; otherwise what was found of it, which the build goes on from. None if that fails: the build says why."""
     limits = job.limits(context.limits)
     context = context._replace(limits=limits)

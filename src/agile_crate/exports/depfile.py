@@ -18,7 +18,7 @@ _SPECIAL = re.compile(r"([ #\\])")
 
 
 def write_depfile(path: str, targets: Iterable[str], needed: Iterable[str]) -> None:
-    """Writes the rule, over what is there. Raises UsageError for a name that no such file can hold, and OutputError."""
+    """Write the rule over an existing file. Raises UsageError for a name that it cannot hold, and OutputError."""
     text = f"{' '.join(map(_escaped, targets))}: \\\n  " + " \\\n  ".join(map(_escaped, needed)) + "\n"
     target = Path(os.path.abspath(path))
     with staged(target.parent, target.name) as staging:

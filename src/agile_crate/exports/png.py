@@ -58,7 +58,7 @@ def encode_png(pixels: Pixels, executor: Executor, palette: Pixels | None = None
 
 
 def encode_rows(size: Size, rows_of: RowsOf, executor: Executor, palette: Pixels | None = None) -> Iterator[bytes]:
-    """As `encode_png`, of a picture of which never more than a band of about BAND_BYTES is there, and a few rows more.
+    """Like `encode_png`, for a picture of which at most a band of about BAND_BYTES and a few rows is in memory.
 
     The bands begin and end where strips do, so the bytes are those of the whole picture.
     """
@@ -213,7 +213,7 @@ OXIPNG_LEVEL = 6
 
 
 def optimized(png: bytes, executor: Executor) -> bytes:
-    """The same picture in fewer bytes, or the same bytes if there is no better way.
+    """The same picture in fewer bytes, or the same bytes if none are fewer.
 
     Every pixel stays, colors under transparent ones too. On a thread, so that an interruption is heard meanwhile.
     """

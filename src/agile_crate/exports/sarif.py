@@ -23,7 +23,7 @@ class Result(NamedTuple):
 
 
 def sarif_text(results: Iterable[Result], codes: Mapping[str, str], version: str) -> str:
-    """The document. `codes` are all that there may be, with what each is about. Paths are relative to the folder
+    """The document. `codes` are all codes with their descriptions. Paths are relative to the folder
     that the program runs in, where they lie in it, else as they are."""
     results = list(results)
     used = {result.code for result in results}

@@ -118,7 +118,7 @@ def was_edited(path: Path, limits: Limits) -> bool:
 
 
 def sha256_now(path: Path, limits: Limits) -> str:
-    """The digest of a text file as it is now; empty if it is not there."""
+    """The current digest of a text file; empty if it is missing."""
     return text_sha256(read_regular(path, limits, "file_bytes")) if path.is_file() else ""
 
 
@@ -138,7 +138,7 @@ def _is_xml(data: bytes) -> bool:
 
 
 def is_ours(path: str | Path) -> bool:
-    """Return True if a file that is there names our format at its beginning, sound or not."""
+    """Return True if a file names our format at its beginning, valid or not."""
     try:
         return FORMAT.encode() in read_head(path, _HEAD)
     except OSError:
@@ -146,7 +146,7 @@ def is_ours(path: str | Path) -> bool:
 
 
 def outputs_of_build(path: str | Path, limits: Limits) -> Outputs:
-    """Return what the build wrote that a metadata file is of; nothing if it is not there, not ours, or cannot be read.
+    """Return what the build of a metadata file wrote; nothing if the file is missing, not ours or unreadable.
 
     Of JSON little else is looked at.
     """

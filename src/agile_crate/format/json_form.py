@@ -78,7 +78,7 @@ def _sheet(entry: Document, dump: Callable[[Any], str]) -> str:
 
 
 def _frame(frame: Frame, dump: Callable[[Any], str]) -> str:
-    """A frame's object, written out by itself where it is a plain one: there are many of them."""
+    """A frame's object. A plain one is formatted directly, for speed: crates have many."""
     if frame.mirror or frame.shape or frame.edited:
         return dump(frame_of(frame))
     (x, y, w, h), canvas, offset, pivot = frame.box, frame.canvas, frame.offset, frame.pivot

@@ -49,7 +49,7 @@ def sealed_end(digest: str, seal: Seal) -> bytes:
 
 
 def seal_of(path: str | os.PathLike[str], limits: Limits) -> Seal | None:
-    """The seal of a PNG file that is byte for byte as it was written; None if there is none that proves it.
+    """The seal of a PNG file that is byte for byte as it was written, otherwise None.
 
     Only the end of a file without a seal is read. Cost: otherwise one SHA-256 pass.
     """

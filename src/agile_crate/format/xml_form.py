@@ -125,7 +125,7 @@ def _sheet(sheet: Sheet) -> str:
 
 
 def _frame(frame: Frame) -> str:
-    """A frame's element, written out by itself: there are many of them."""
+    """A frame's element, formatted directly for speed: crates have many."""
     x, y, w, h = frame.box
     mirror = f' mirror="{frame.mirror}"' if frame.mirror else ""
     crc = (f' crc="{frame.crc}"' if frame.crc else "") + (' edited="true"' if frame.edited else "")

@@ -44,7 +44,7 @@ class News(NamedTuple):
 
 
 Answerer = Callable[[str], Answer | None]
-"""Answers a path below the token, None where there is nothing."""
+"""Answer a path below the token, or None for an unknown one."""
 
 Greeter = Callable[[str], News | None]
 """The greeting of a stream of news, by path; None for paths without news."""
@@ -89,7 +89,7 @@ class Server:
     def hearing(
         self, path: str, greeting: Callable[[], News | None]
     ) -> Iterator[queue.SimpleQueue[News | None] | None]:
-        """A stream of news, which begins with a greeting; None where there are too many already."""
+        """A stream of events that begins with a greeting; None if too many are open."""
         stream: queue.SimpleQueue[News | None] = queue.SimpleQueue()
         with self._lock:
             fits = len(self._streams) < MOST_STREAMS

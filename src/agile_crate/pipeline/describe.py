@@ -129,7 +129,7 @@ def _finish(settings: Settings) -> Iterator[Message]:
 
 
 class _Indexed(NamedTuple):
-    """The palette of an indexed image, if there is to be one, and what to say of it."""
+    """The palette of an indexed image, or None, and a remark about it."""
 
     palette: Words | None = None
     remarks: tuple[Message, ...] = ()

@@ -184,7 +184,7 @@ def _origins(files: Sequence[Found], parts: Sequence[DecodedPart[DecodedFrame]])
 
 
 def held(part: DecodedPart[DecodedFrame], file: Found, context: Context) -> DecodedPart[DecodedFrame]:
-    """Return the part with its pixels in memory while there is room, otherwise in the pixel store's file.
+    """Return the part with its pixels in memory while it has room, otherwise in the pixel store's file.
 
     Pixels that are deferred become placeholders: those that came back from another process hold no memory of this one.
     """

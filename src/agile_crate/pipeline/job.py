@@ -72,7 +72,7 @@ class LoadRequest(NamedTuple):
     found      the files of each layer, by its inputs, as far as they were looked up already
     edits      what was painted on the frames of each size, by its portion
     for_proof  keep the untrimmed pictures
-    may_defer  leave pixels to be read when they are drawn, if there are many and no step needs them before
+    may_defer  read many pixels only when they are drawn, if no step needs them before
     arrays     frames in memory, by their names, in place of the inputs of the base art
     parts      frames that were decoded already, in crate order, in place of the inputs as well
     """
@@ -95,7 +95,7 @@ class LoadRequest(NamedTuple):
 class DiskState(NamedTuple):
     """The state of the disk before a build.
 
-    previous   the build that is there
+    previous   the existing build
     found      the files of each layer, by its inputs
     files      what the frames come from
     origin     the digest of all that the build is made from, if `files` are known

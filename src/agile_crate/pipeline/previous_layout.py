@@ -32,7 +32,7 @@ def previous_layout(target: Path, settings: Settings, previous: PreviousBuild, l
         elif path.is_file():
             try:
                 return read_metadata(path, limits)
-            except InputError:  # then there are no places to keep
+            except InputError:  # no places to keep
                 continue
     return None
 

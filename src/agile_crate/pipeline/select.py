@@ -98,7 +98,7 @@ def _renamed_and_picked(sequences: Sequences, settings: Settings) -> tuple[Seque
 
 
 def resolved(settings: Settings, sequences: Sequences) -> Settings:
-    """Settings that speak of the animations that there are: holds by name and position from 1, and what was made from
+    """Settings of the existing animations: holds by name and position from 1, and what was made from
     another animation with that one's settings."""
     if settings.hold:
         settings = dataclasses.replace(settings, hold=tuple(_holds(settings.hold, sequences)))

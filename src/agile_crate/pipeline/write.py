@@ -123,7 +123,7 @@ def _write_sheet(plan: Plan, variant: int, index: int, writing: _Writing, crcs: 
     frames = zip(plan.crate.frames, plan.variants[variant].pictures, strict=True)
     is_edited = any(frame.on_sheet == index and picture.source is not None for frame, picture in frames)
     key = _key(plan, variant, index, f"{context.program} {is_edited}", context.pool) if cache else b""
-    # The cache knows what a build wrote, not what lies there now: the file is hashed before it is left as it is.
+    # The cache knows the file that a build wrote, not the current one: hash it before leaving it as it is.
     if cache and (known := cache.get(key)) and is_written(staging.folder / image, known.hex(), cache, limits):
         drawing.skip(sum(frame.on_sheet == index for frame in plan.crate.frames))
         progress.skip(len(strip_starts(*sheet.size)))
@@ -194,7 +194,7 @@ def finish_of(plan: Plan, variant: int) -> _Finish:
 
 
 def _encoded(plan: Plan, variant: int, size: Size, drawn: SheetRows, writing: _Writing) -> Iterable[bytes]:
-    """Yield the image file: indexed if there is a palette, premultiplied or flattened if that is wanted."""
+    """Yield the image file: indexed with a palette, premultiplied or flattened on request."""
     settings, finish, pool = plan.settings, finish_of(plan, variant), writing.context.pool
     palette = plan.variants[variant].palette if settings.image == "png" else None
 

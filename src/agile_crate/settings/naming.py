@@ -44,7 +44,7 @@ def pair(text: str) -> tuple[str, str]:
 
 @of(kinds.PAIRS)
 def new_name(text: str) -> tuple[str, str]:
-    """``old=new``, or ``new`` for the only animation there is."""
+    """``old=new``, or ``new`` for the only animation."""
     return pair(text) if "=" in text or not text else ("", text)
 
 
@@ -83,8 +83,8 @@ def _factor(text: str) -> Fraction:
 
 @of(kinds.PARTS)
 def parts(text: str) -> tuple[str, dict[str, Spans]]:
-    """``gull=glide:1-20,land:21-44``: which ranges of a sequence become which animations; of the only one there is,
-    where it has no name before it."""
+    """``gull=glide:1-20,land:21-44``: which ranges of a sequence become which animations; of the only one,
+    if no name comes before."""
     name, equals, rest = text.rpartition("=")
     cut: dict[str, Spans] = {}
     part = ""

@@ -88,7 +88,7 @@ def _refuse_cut_short(data: bytes, count: int) -> None:
 
 
 def refuse_cut_gif(data: bytes) -> None:
-    """Raises PictureError when GIF data ends before its trailer. Pillow would show what there is, and count that."""
+    """Raises PictureError when GIF data ends before its trailer. Pillow would show and count the rest."""
     whole, pictures = gif_extent(data)
     if not whole:
         raise PictureError(f"is cut short: {_readable(pictures)}")

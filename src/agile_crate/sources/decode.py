@@ -155,7 +155,7 @@ def _decoded(
 
 
 def readers_for(files: Sequence[Found], pool: WorkerPool, many: int | None) -> Executor:
-    """Return who reads the files: others if there are such; small ones one thread, or processes if there are so `many`,
+    """Return the readers of the files: `others` if given; for small files one thread, or processes from `many` on,
     by default never."""
     if pool.readers:
         return pool.readers

@@ -1,4 +1,4 @@
-"""Inputs that are addresses: what lies there is fetched into a folder of our own first, by fsspec's file systems.
+"""Inputs at addresses: fsspec's file systems first fetch the files into a folder of our own.
 
 What a server tells is not believed: names stay in the folder, and no file may be larger than one on disk may be.
 """
@@ -24,7 +24,7 @@ from .find import is_picture_name
 
 
 class Address(NamedTuple):
-    """An address, and what is fetched from it: the folder below which names begin there, what is said behind it, and
+    """An address, and what is fetched from it: the folder that its names are relative to, what is said behind it, and
     the files."""
 
     given: str
@@ -145,5 +145,5 @@ def write_uploads(files: Iterable[tuple[str, bytes]], root: str) -> None:
 
 
 def below(root: str, path: str) -> str:
-    """An absolute path as one below a folder; a drive's letter is a folder there."""
+    """An absolute path as one below a folder; a drive's letter becomes a folder."""
     return os.path.join(root, path.replace(":", "").lstrip("/\\"))

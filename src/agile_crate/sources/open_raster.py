@@ -149,7 +149,7 @@ class _Ground:
         self.x = self.y = 0
 
     def put(self, image: Image.Image, x: int, y: int) -> None:
-        """Draws a picture over what there is; what reaches beyond the document is left out."""
+        """Draw a picture over the document; parts beyond its edges are dropped."""
         width, height = self._document.size
         left, top = max(0, x), max(0, y)
         right, bottom = min(width, x + image.width), min(height, y + image.height)

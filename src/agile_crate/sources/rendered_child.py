@@ -1,4 +1,4 @@
-"""Reads one OpenEXR file, in a process of its own: whatever is in it, and whatever its library prints, stays there.
+"""Reads one OpenEXR file, in a process of its own, which keeps the effects of a hostile file and its library's output.
 
 Reads a request from stdin: a line of JSON (`largest`, `exposure`, `layers`, `limits`), then the file. Writes to stdout
 a line of JSON, `error` (the end of a sentence) or `size` and the names of `layers`, then their pixels.

@@ -119,7 +119,7 @@ def _vector(root: Element, own: tuple[float, float], size: Size, cost: int, opti
 
 
 def _drawn(drawing: _Drawing, canvas: Size, limits: Limits) -> Pixels:
-    """The drawing on a canvas: it fills that whole, so that whatever stands at an edge or in the middle stays there."""
+    """The drawing scaled to fill a canvas, so that art at an edge or in the middle stays in place."""
     request = {
         "svg": f'<svg xmlns="{NAMESPACE}" width="{canvas.w}" height="{canvas.h}" preserveAspectRatio="none" '
         f'viewBox="0 0 {drawing.size.w} {drawing.size.h}">{drawing.text}</svg>',

@@ -2,7 +2,7 @@
 and which sheet file certain pixels gave.
 
 SQLite keeps it whole with several builds at once. Damage does no harm: each entry has a digest over its key and its
-value, and one that does not hold is as if it were not there; a store that cannot be read is begun anew; where none can
+value, and a wrong one counts as missing; a store that cannot be read is replaced; where none can
 be written the build goes on without. A forged entry, digest and all, is believed: the folder is the user's alone. It
 never grows far beyond a limit: what was not used for longest goes first. Age is counted in runs, not by the clock.
 """
@@ -76,7 +76,7 @@ def place() -> Path | None:
 
 @contextlib.contextmanager
 def opened(limit: int = LARGEST_BYTES, memory: int = 0) -> Iterator[Cache]:
-    """The store, for one run; an empty one that keeps nothing where there can be none. A run that builds again and
+    """The store for one run, or one that keeps nothing if none can be opened. A run that builds again and
     again may hold so many bytes of `memory` besides."""
     folder = place()
     cache = Cache(*(_connected(folder) if folder else (None, 0)), limit, memory)
@@ -92,7 +92,7 @@ def _connected(folder: Path) -> tuple[sqlite3.Connection | None, int]:
     for _ in range(2):
         connection = None
         try:
-            folder.mkdir(0o700, parents=True, exist_ok=True)  # who writes there may forge what frames look like
+            folder.mkdir(0o700, parents=True, exist_ok=True)  # whoever writes to it may forge frames
             connection = sqlite3.connect(path, timeout=LOCK_TIMEOUT_S, check_same_thread=False)
             connection.execute("PRAGMA synchronous = OFF")
             if not connection.execute("SELECT name FROM sqlite_master WHERE name = 'state'").fetchone():
@@ -121,7 +121,7 @@ def clear(folder: Path) -> None:
 
 
 def held(folder: Path) -> Held:
-    """Return how much there is in a store."""
+    """Return the size of a store."""
     size = sum(path.stat().st_size for path in _files(folder))
     entries = 0
     if _file(folder).is_file():
@@ -209,7 +209,7 @@ class Cache:
             self._write()
 
     def remember(self, key: bytes, thing: object, size: int) -> None:
-        """Keeps a thing of so many bytes in memory, if there is room for that: what was asked for last stays."""
+        """Keep a value of this many bytes in memory if it has room; the most recently used stay."""
         if size > self._memory:
             return
         with self._lock:
@@ -235,7 +235,7 @@ class Cache:
                 self._now = os.stat(_file(folder)).st_mtime_ns
 
     def count(self) -> int:
-        """Return how many entries there are."""
+        """Return the number of entries."""
         return int(self._one("SELECT count(*) FROM entry") or 0)
 
     def close(self) -> None:
@@ -245,7 +245,7 @@ class Cache:
         self._connection = None
 
     def _settle(self) -> None:
-        """Notes what was used, and looks whether there is too much."""
+        """Record used entries, and check the total size."""
         with self._lock:
             self._waiting |= self._noted
         self._noted.clear()
@@ -260,7 +260,7 @@ class Cache:
             self._let_go()
 
     def _let_go(self) -> None:
-        """Lets go of what was not used for longest, if there is too much."""
+        """Delete the least recently used entries beyond the size limit."""
         size = self._one("SELECT sum(size) FROM age") or 0
         if size > self._limit:
             whole = "SELECT key, sum(size) OVER (ORDER BY used DESC, key) AS whole FROM age"
@@ -309,7 +309,7 @@ class Cache:
                 self._failed(error)
 
     def _failed(self, error: sqlite3.Error) -> None:
-        """Busy, or a full disk: what is there stays. Damaged: on without it, and the next run begins anew."""
+        """Busy, or a full disk: the store stays. Damaged: continue without it; the next run replaces it."""
         if isinstance(error, sqlite3.OperationalError):
             return
         _close(self._connection)

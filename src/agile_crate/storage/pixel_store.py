@@ -56,7 +56,7 @@ class PixelStore:
 
     def has_room(self, size: int) -> bool:
         """Takes so many bytes of the memory, if they are left."""
-        if self._held + size > self.limit // 2:  # beside what is there of the step before
+        if self._held + size > self.limit // 2:  # next to the pixels of the step before
             return False
         self._held += size
         return True

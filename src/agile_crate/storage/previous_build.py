@@ -200,7 +200,7 @@ class _Found:
                     is_ours = _is_written(self._folder / file, sha256, text_sha256, self._limits)
                     is_merged = name in self.conflicts and _holds_conflict(self._folder / file, self._limits)
                     (self.own if is_ours or is_merged else self.texts).add(file)
-            self.texts |= (known - written) & one.skins  # what was painted there is carried nowhere
+            self.texts |= (known - written) & one.skins  # paint in that place is not carried over
             changed |= (known - written) - one.skins
             self.edited |= (one.edited & written) - one.skins
         self.texts -= self.own  # on one side of a merge is enough
@@ -255,7 +255,7 @@ def _of_its_own_size(
 
 
 def is_written(path: Path, sha256: str, digests: Digests | None, limits: Limits) -> bool:
-    """Return True if an image is there that has this SHA-256, in hex. It is read only where `digests` do not know
+    """Return True if an image with this SHA-256 exists, in hex. It is read only where `digests` do not know
     it."""
     if not digests:
         return _is_written(path, sha256, binary_sha256, limits)

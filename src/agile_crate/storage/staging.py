@@ -1,8 +1,8 @@
 """Putting files in place: all of them or none, whatever happens in between.
 
-Every file is first written whole, and flushed, into a hidden folder of ours beside. Only when all are there is a
+Every file is first written whole, and flushed, into a hidden folder of ours beside. Only then is a
 journal of the moves written, and flushed; then they are made, and the journal goes. A failure or an interruption
-before the journal leaves what was there, to the byte; one after it is finished, or undone, by whoever comes next
+before the journal leaves the old files, to the byte; one after it is finished, or undone, by whoever comes next
 (`settle`). A lock keeps two runs for the same files apart.
 """
 
@@ -123,7 +123,7 @@ def staged(
     folder: Path, key: str = "", waiting: Callable[[], None] = lambda: None, wait: bool = True
 ) -> Iterator[Staging]:
     """A place to write files to that come together; `key` tells runs for the same files. Leaving it without `commit`
-    leaves no file and no new folder behind. What an earlier run left there is finished or undone first.
+    leaves no file and no new folder behind. An earlier run's leftovers are finished or undone first.
 
     `waiting` is called when another run has held the place for a second; with `wait` False that raises OutputError at
     once, as it does when the folder cannot be written to.
@@ -225,7 +225,7 @@ def _finish(folder: Path, work: Path, journal: Journal) -> None:
 
 
 def _undo(folder: Path, work: Path, journal: Journal) -> None:
-    """Brings back what was there, as far as anything was done; can be done again and again."""
+    """Restore the old files as far as they were moved; can be repeated."""
     if (work / JOURNAL).exists():
         os.replace(work / JOURNAL, work / UNDONE)  # from now on it is never finished; takes no room on a full disk
     if not (work / UNDONE).exists():
@@ -271,7 +271,7 @@ def _write_journal(work: Path, journal: Journal) -> None:
 
 
 def _read_journal(work: Path) -> Journal | None:
-    """The journal of a run that did not come to its end; None where there is none, or not one of ours."""
+    """The journal of an unfinished run; None if it is missing or not ours."""
     path = next((path for path in (work / JOURNAL, work / UNDONE) if os.path.lexists(path)), work)
     try:
         if path.is_symlink() or not path.is_file() or path.stat().st_size > LARGEST_JOURNAL_BYTES:
@@ -299,13 +299,13 @@ def _place(folder: Path, name: str) -> Path:
 
 
 def _missing_folders(folder: Path, name: str) -> list[str]:
-    """The folders on a file's way that are not there yet, outermost first."""
+    """The missing folders of a file's path, outermost first."""
     above = [path for path in Path(name).parents if path.parts]
     return [path.as_posix() for path in reversed(above) if not (folder / path).exists()]
 
 
 def _clear(work: Path) -> int:
-    """Removes the files of ours in the hidden folder, and says how many there were."""
+    """Delete our files in the hidden folder, and return their number."""
     ours = [path for path in work.iterdir() if _OURS.fullmatch(path.name)]
     for path in ours:
         path.unlink(missing_ok=True)
@@ -323,7 +323,7 @@ def _flush(folder: Path) -> None:
 
 
 def holds(path: Path, data: bytes) -> bool:
-    """Return True if a file that is there has these very bytes."""
+    """Return True if a file exists and has exactly these bytes."""
     try:
         return path.is_file() and path.read_bytes() == data
     except OSError:
@@ -331,7 +331,7 @@ def holds(path: Path, data: bytes) -> bool:
 
 
 def write_alone(path: str, text: str) -> Path:
-    """Writes one file by itself, in UTF-8, over what is there, and returns where it is. Raises OutputError."""
+    """Write one file by itself, in UTF-8, over an existing one, and return its path. Raises OutputError."""
     target = Path(os.path.abspath(path))
     with staged(target.parent, target.name) as staging:
         staging.write(target.name, [text.encode("utf-8", "surrogatepass")])
@@ -351,7 +351,7 @@ def refuse_existing(folder: Path, names: Iterable[str], asked: str = "out") -> N
 
 
 def _make_folder(folder: Path) -> list[Path]:
-    """Makes the folder and those above it; returns the ones that were not there, outermost first."""
+    """Make the folder and those above it; return the new ones, outermost first."""
     missing = [path for path in (folder, *folder.parents) if not path.exists()][::-1]
     with _told_as_output_error(folder):
         if not missing and not folder.is_dir():

@@ -193,7 +193,7 @@ def strip_of(crate: Crate, animation: Animation, draw: Draw, options: FilmOption
 
 
 def _room(frames: Sequence[Frame], options: FilmOptions, limits: Limits) -> Stage:
-    """The stage of some frames, with room round the pivot for what is drawn there. Raises UsageError if too large."""
+    """The stage of some frames, with room around the pivot for its mark. Raises UsageError if too large."""
     room = stage(frames)
     refuse_too_large(room.size, options.zoom, limits)
     around = -(-ROUND_PIVOT // options.zoom) if options.pivots or options.guide else 0

@@ -41,7 +41,7 @@ class Board:
         return self.finished(draw_sheet(sheet.size, there, sheet.edge_repeat), skin)
 
     def finished(self, pixels: Pixels, skin: str = "") -> Pixels:
-        """Pixels of a sheet as its file has them: laid over the background, if they are art and there is one."""
+        """Pixels of a sheet as its file has them: art is laid over the background, if the crate has one."""
         background = color_from_hex(self.crate.background)
         if background is None or (skin and self._is_plain(skin)):
             return pixels
@@ -171,8 +171,8 @@ def _sheet(
     image: str,
     png: Callable[[Pixels], bytes],
 ) -> dict[str, Any]:
-    """Return how a page comes to a sheet: from the one that it has there (`base`), of which some boxes are cleared, or
-    else from nothing; with boxes that `move` there from sheets before, and `patches`. Or it fetches the `whole` image.
+    """Return how a page gets a sheet: from the one that it has (`base`), of which some boxes are cleared, or
+    else from nothing; with boxes that `move` to it from older sheets, and `patches`. Or it fetches the `whole` image.
     """
     sheet = after.crate.sheets[index]
     rim, size = sheet.edge_repeat, sheet.size

@@ -79,7 +79,7 @@ def draw_sheet_view(
     """The view of one sheet on a `ground` color or a checkerboard, `times` as large if given, or `divided`.
 
     Boxes are outlined in their animation's color, trimmed canvases dotted, pivots crossed; margin, gap, cushion and
-    repeated edges are shaded. Where there are very many small boxes, they have no dots and crosses. Cost: a few passes
+    repeated edges are shaded. Very many small boxes have no dots and crosses. Cost: a few passes
     over the sheet and the view.
     """
     size = crate.sheets[index].size
@@ -188,7 +188,7 @@ def animation_of_frames(crate: Crate) -> list[int | None]:
 def _mark(
     image: Image.Image, crate: Crate, index: int, zoom: Zoom, corner: tuple[int, int], art: np.ndarray, is_crowded: bool
 ) -> tuple[Label, ...]:
-    """Outlines, dots and crosses if there is room for them, and labels; returns these in pixels of the picture."""
+    """Outlines, dots and crosses if they have room, and labels; returns these in pixels of the picture."""
     draw = ImageDraw.Draw(image)
     dx, dy = corner
     owners = animation_of_frames(crate)

@@ -27,7 +27,7 @@ TONES = (
     Color(90, 200, 250),
     Color(125, 50, 10),
 )
-"""Told apart by lightness as well as by hue, so that they differ also for eyes that confuse red with green."""
+"""They differ in lightness as well as in hue, so that they differ also for eyes that confuse red with green."""
 
 STILL_TONE = Color(110, 116, 128)
 INK, PAPER, FAINT = Color(28, 33, 43), Color(250, 250, 248), Color(120, 126, 138)

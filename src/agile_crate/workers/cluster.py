@@ -167,7 +167,7 @@ def connected(address: str) -> Iterator[Cluster]:
     client = Client.__new__(Client)
     try:
         client.__init__(address, timeout=CONNECT_TIMEOUT_S)
-    except Exception as error:  # whatever answers there, or does not
+    except Exception as error:  # any answer, or none
         with contextlib.suppress(Exception):
             client.close(timeout=2)
         raise _no_scheduler(address, error) from None

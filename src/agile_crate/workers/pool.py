@@ -20,8 +20,8 @@ T = TypeVar("T")
 
 
 class WorkerPool(Executor):
-    """Threads that share this process's memory. For many small tasks there are processes on request: the interpreter's
-    lock makes two threads slower than one there.
+    """Threads that share this process's memory. For many small tasks it uses processes on request: the interpreter's
+    lock makes two threads slower than one.
 
     `count` is by default one for each processor that this process may use. `readers` are others, on a cluster, who
     decode all files. Leaving its context drops what has not begun.
@@ -58,7 +58,7 @@ class WorkerPool(Executor):
 
 
 Progress = Callable[[str, int, int], None]
-"""Told what is being done, how much of it is done, and of how much."""
+"""Called with the current step, the amount done, and the total."""
 
 
 def silent(doing: str, done: int, total: int) -> None:

@@ -27,7 +27,7 @@ TERMINATE_TIMEOUT_S = 10
 """Seconds for a process that must end to remove unfinished files."""
 
 SLOT, SLOTS = 1 << 23, 24
-"""Bytes of a slot, and how many there are; memory is taken only by what is written. A result that finds no slot, or
+"""Bytes of a slot, and the number of slots; only written parts take memory. A result that finds no slot, or
 none large enough, travels by itself."""
 
 
@@ -38,7 +38,7 @@ def may_start() -> bool:
 
 class Pool:
     """The standard library's pool of processes, which can be ended at once. What each does `first` says what signals do
-    there, which wait until then: see `follow_parent`."""
+    in it, which wait until then: see `follow_parent`."""
 
     def __init__(
         self, count: int, method: Literal["fork", "spawn"], first: Callable[..., None], *given: object

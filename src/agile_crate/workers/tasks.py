@@ -79,7 +79,7 @@ def _begin() -> None:
 
 
 def _end(*_: Any) -> None:
-    """Told to end, a process takes back what it half wrote."""
+    """When asked to end, a process undoes its partial files."""
     if interrupts.is_idle():
         end_here()
     interrupts.arrived()

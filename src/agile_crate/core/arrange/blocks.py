@@ -31,7 +31,7 @@ EMPTY = 1.1
 
 @dataclass(frozen=True, slots=True)
 class Lot:
-    """Frames that want cells of one size: how many there are, and the cell. A `loose` one may go to any sheet."""
+    """The number of frames with cells of one size, and the cell. A `loose` one may go to any sheet."""
 
     count: int
     cell: Size

@@ -87,7 +87,7 @@ class ExactSearch:
         return True
 
     def across(self, box: i64) -> bool:
-        """Left edges for the boxes from `box` on, and top edges for all; whether there are any."""
+        """Find left edges for the boxes from `box` on, and top edges for all. Return True if they exist."""
         if box == self.count:
             return self.downward(0)
         if self.along(box, self.wide[box], self.high[box]):
@@ -144,7 +144,7 @@ class ExactSearch:
             column += 1
 
     def downward(self, placed: i64) -> bool:
-        """Top edges, once all left edges are known: the highest free place takes a box that begins there or is lost."""
+        """Top edges for known left edges: the highest free place takes a box that begins at it, or stays empty."""
         if placed == self.count:
             return True
         level = self.level

@@ -55,7 +55,7 @@ def arrange_pinned(
     """All groups' boxes on sheets. What is in `stays` keeps its place, as far as limits and gaps allow that today.
     `before` are the sheets' sizes then. Sheets on which nothing is left go.
 
-    A new box goes to the sheet on which its group is, if there is room; a whole new group to any sheet that has room
+    A new box goes to its group's sheet if it has room; a whole new group goes to any sheet with room
     for it, or to new ones. Every box must fit on a sheet by itself.
     """
     sheets = [_Sheet(size, sizes, limits) for size in before]
@@ -149,7 +149,7 @@ class _Sheet:
         return sum((self.sizes[b][0] + gap) * (self.sizes[b][1] + gap) for b in boxes) <= free
 
     def put(self, g: int, boxes: Sequence[int], whole: bool = False) -> list[int]:
-        """Puts boxes into holes, or new space; returns those for which there is no room. With `whole`: all or none."""
+        """Put boxes into holes or new space; return those that found no room. With `whole`: all or none."""
         rest = [box for box in boxes if box not in self.places]
         here = set(boxes) - set(rest)
         free = _free(self.room, self.taken, self._least(rest))
@@ -237,7 +237,7 @@ class _Sheet:
         return found
 
     def _best(self, free: Rects, box: int) -> Place | None:
-        """The hole in which the shorter side left over is least, and there the top left."""
+        """The hole whose shorter side left over is least, and its top left."""
         best: tuple[int, int, int, Place] | None = None
         gap = self.limits.gap
         for turned in (False, True) if self.limits.turn and self.sizes[box][0] != self.sizes[box][1] else (False,):

@@ -125,7 +125,7 @@ class _Desk:
         return sheets
 
     def _best_choice(self, sheet: Members, whole: dict[int, Members]) -> list[int]:
-        """The groups that fill a sheet best, beside what it holds; none if none of them fits there."""
+        """The groups that fill the rest of a sheet best; none if none of them fits."""
         tried: list[list[int]] = []
         for share in FULL:
             room = share * self.inside.w * self.inside.h - self.area(sheet)

@@ -1,7 +1,7 @@
 """Rectangles onto one sheet of a known size by a skyline: the outline of what has been placed, filled from below.
 
 Best fit after Burke, Kendall and Whitwell ("A new placement heuristic for the orthogonal stock-cutting problem",
-Operations Research 52, 2004): always the lowest niche is filled. Which box goes there is scored in the spirit of
+Operations Research 52, 2004): always the lowest niche is filled. The choice of the box is scored in the spirit of
 Leung, Zhang and Sim ("A two-stage intelligent search algorithm for the two-dimensional strip packing problem", European
 Journal of Operational Research 215, 2011): boxes that fill the niche's width, or end level with a neighbor, come
 first. Our own departures: boxes lie by width, each width's heights sorted, and every width that fits is looked at,
@@ -31,7 +31,7 @@ class Stock:
     """Boxes to place, equal ones once. A kind that may lie turned stands under both its widths.
 
     Entries are sorted by width, then height: `widths`, `heights`, `kinds` say what each is; the entries of the k-th
-    distinct width, `columns[k]`, begin at `begins[k]`. `counts` says how many there are of each kind.
+    distinct width, `columns[k]`, begin at `begins[k]`. `counts` has the number of each kind.
     """
 
     def __init__(self, sizes: list[tuple[int, int]], counts: list[int], turn: bool) -> None:
@@ -207,7 +207,7 @@ class Shelf:
         return self.columns[self.narrowest]
 
     def at_most(self, numbers: list[i64], begin: i64, end: i64, most: i64) -> i64:
-        """The last index of a sorted part that is not above `most`; one before the part if there is none."""
+        """The last index of a sorted part that is not above `most`, or the index before the part."""
         low: i64 = begin - 1
         while end - low > 1:
             middle: i64 = (low + end) >> 1

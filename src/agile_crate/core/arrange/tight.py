@@ -239,7 +239,7 @@ class _TightSearch:
         self.proven = not self._smaller(widths, ways)
 
     def _smaller(self, widths: list[int], ways: Iterator[tuple[Policy, list[int]]]) -> list[int]:
-        """Passes, each at a sheet smaller than the best. Returns the widths at which there are any still."""
+        """Run passes, each at a sheet smaller than the best. Return the widths that still have any."""
         daring = DARING
         while self.best and self.budget > 0 and widths:
             width = self.chance.choice(widths)
@@ -256,12 +256,12 @@ class _TightSearch:
 
     def _search_through(self, widths: list[int], budget: int) -> list[int]:
         """Few boxes: all smaller sheets, the smallest first, each searched through for longer and longer. Returns the
-        widths at which there may be any still."""
+        widths that may still have any."""
         boxes = sorted(self.boxes, key=lambda box: (-box[0] * box[1], box))
         either_way = self.limits.turn or all(w == h for w, h in boxes)  # as wide as high is as good as the other way
         at_least = len(boxes) * 2 * math.isqrt(self.area) // COLUMNS // (1 + either_way)  # squares have the least sides
         if sum(len(self._heights(width)) for width in widths) * at_least > budget:
-            return widths  # there are too many to even begin with each
+            return widths  # too many to even begin with each
         ruled_out: set[Size] = set()
         steps = FIRST_STEPS
         while self.best and budget > 0:
@@ -302,7 +302,7 @@ class _TightSearch:
                         self.attempt(self._inside(width, heights[int((len(heights) - 1) * share)]), policy)
 
     def _equal_boxes(self) -> bool:
-        """Boxes of one kind, in rows and columns: the smallest grid. Whether it is the best there is: no arrangement of
+        """Boxes of one kind, in rows and columns: the smallest grid. True if it is the best: no arrangement of
         equal boxes that are not turned holds more of them than a grid."""
         (w, h), count = self.kinds[0], self.stock.counts[0]
         if len(self.kinds) > 1 or (self.limits.turn and w != h):
@@ -349,7 +349,7 @@ class _TightSearch:
         return range(-(-(low + self.rim) // multiple) * multiple - self.rim, high + 1, multiple)
 
     def _widths(self) -> list[int]:
-        """All widths of the inside at which there may be a smaller sheet than the best, or one with little waste."""
+        """All inner widths that may give a smaller sheet than the best, or one with little waste."""
         area = self.best[0].w * self.best[0].h if self.best else int(1.1 * self.area)
         low, high = self.least.w, area // max(1, self.least.h + self.rim) - self.rim
         if self.aspect is not None:

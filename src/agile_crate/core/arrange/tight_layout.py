@@ -136,7 +136,7 @@ LOSS = 1.1
 def _spots(
     sequences: Sequences, groups: Sequence[BoxGroup], owners: Sequence[tuple[int, Mirror]], fillings: Sequence[Filling]
 ) -> list[Spot]:
-    """Every frame on the sheet to which its animation's box went. Of those that share a box there the first is drawn as
+    """Every frame on the sheet to which its animation's box went. Of those that share a box the first is drawn as
     it is, and the others are mirror images of that one."""
     numbers = [number for number, group in enumerate(groups) if group.boxes]
     sheet_of = {(numbers[g], box): index for index, filling in enumerate(fillings) for g, box in filling.members}

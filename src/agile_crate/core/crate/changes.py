@@ -46,7 +46,7 @@ NOUNS = {
 
 
 def summary_of(changes: Iterable[Change]) -> str:
-    """Return how many changes there are of each kind, in a line."""
+    """Return the number of changes of each kind, in a line."""
     counts = Counter(change.kind for change in changes)
     return joined(counted(count, *NOUNS[kind]) for kind, count in counts.items()) or "nothing changed"
 

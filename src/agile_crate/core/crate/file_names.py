@@ -88,7 +88,7 @@ def sheet_names(
     skin: str = "",
     ending: str = ".png",
 ) -> list[str]:
-    """The sheets' file names: ``otter.png``, or ``otter-1.png`` … if there are several, or by a checked pattern. Those
+    """The sheets' file names: ``otter.png``, or ``otter-1.png`` … for several, or by a checked pattern. Those
     of a skin have its name behind the crate's, or, by a pattern that has no place for it, at their end.
 
     `name` is the crate's, `counts` are the frames on each sheet, `portion` is its size among the crates of the build.

@@ -95,7 +95,7 @@ def cut_cells(
 ) -> Cutting:
     """The cells of a sheet, row by row, as views. Cells in which nothing is visible are left out unless asked for.
 
-    Raises InputError when there are more cells than a crate may have frames.
+    Raises InputError for more cells than a crate may have frames.
     """
     if (count := cells.columns * cells.rows) > (most := limits.frames):
         raise InputError("the sheet has {:,} such cells, and {:,} are the most; {}", count, most, raise_hint("frames"))
@@ -240,7 +240,7 @@ def _crumbs(rows: Sequence[Sequence[tuple[int, Box]]]) -> list[Message]:
 
 
 def _usual(sides: Sequence[int]) -> float | None:
-    """Return how long sides of figures usually are, if there are some and most are alike."""
+    """Return the usual length of figures' sides, if most are alike."""
     if len(sides) < 3:
         return None
     usual = median(sides)

@@ -38,7 +38,7 @@ class CutSeam(NamedTuple):
 
 def seams(alpha: Alpha, usual: float | None) -> list[CutSeam]:
     """Return where bodies touch, from left to right; none where nothing is thin enough. `usual` is how wide a body
-    should be, None if nobody knows: then there is at most one seam, at a neck."""
+    should be, None if unknown: then at most one seam is found, at a neck."""
     places = _awaited(alpha, usual) if usual else _neck(alpha)
     thickness = alpha.sum(axis=0, dtype=np.float64) / 255
     found: list[CutSeam] = []

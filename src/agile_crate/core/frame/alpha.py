@@ -63,7 +63,7 @@ def filled_under(pixels: Pixels) -> Pixels:
     """Wholly transparent pixels with the color of the nearest visible one, up to UNDER_REACH away: a new array.
 
     Alpha is not touched, so nothing looks different; but where a game's texture filter mixes neighbors, it mixes in
-    the figure's own color and not black. Pixels of alpha up to SOLID lend no color, unless there are no others.
+    the figure's own color and not black. Pixels of alpha up to SOLID lend no color, unless all are so faint.
     Nearest is by the exact Euclidean distance transform (Maurer, Qi and
     Raghavan, 2003, in SciPy). Cost: linear in the pixels.
     """

@@ -39,7 +39,7 @@ def beyond(seen: Box | None, canvas: Size, by: Offset = ORIGIN) -> Sides | None:
 def moved_to(picture: Picture, canvas: Size, by: Offset) -> Picture:
     """The picture on another canvas, its old top left at `by`; the pivot goes along.
 
-    Pixels are shared; what lies off the new canvas is left out, so nothing visible may lie there (`beyond` tells).
+    Pixels are shared; pixels off the new canvas are dropped, so none of them may be visible (see `beyond`).
     """
     part, whole = picture.part.moved(by), Box(0, 0, *canvas)
     if canvas == picture.canvas and by == ORIGIN and whole.contains(part):

@@ -1,4 +1,4 @@
-"""Pixels as indices into a list of colors, when there are few enough of them."""
+"""Turn pixels into indices of a list of colors, if the colors are few enough."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ MOST_COLORS = 256
 def few_colors(pictures: Iterable[Pixels]) -> Words | None:
     """The different colors of all pictures, their alpha counted in, and the empty one; the most transparent first.
 
-    None if there are more than MOST_COLORS. Cost: one pass over the pixels, and a sort of those that differ from their
+    None for more than MOST_COLORS. Cost: one pass over the pixels, and a sort of those that differ from their
     left neighbor.
     """
     known = np.zeros(1, np.uint32)
@@ -31,7 +31,7 @@ def few_colors(pictures: Iterable[Pixels]) -> Words | None:
 
 
 def indices(pixels: Pixels, colors: Words) -> NDArray[np.uint8]:
-    """The place of each pixel's color in the sorted `colors`, all of which must be there: shape (h, w), new."""
+    """The index of each pixel's color in the sorted `colors`, which must hold all of them: shape (h, w), new."""
     return np.searchsorted(colors, words(pixels)).astype(np.uint8)
 
 

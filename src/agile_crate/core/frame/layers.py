@@ -52,7 +52,7 @@ def over(above: Pixels, below: Pixels) -> Pixels:
 
 def recolored(pixels: Pixels, exchange: Sequence[tuple[Color, Color]]) -> Pixels:
     """Each of some colors as another, where it stands exactly, whatever its alpha: a new array of shape (h, w, 4). All
-    are looked for in what was there before, so two colors can change places."""
+    are looked up in the original pixels, so two colors can change places."""
     result = pixels.copy()
     found = words(pixels) & 0xFFFFFF
     for old, new in exchange:

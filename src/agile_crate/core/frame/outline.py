@@ -66,7 +66,7 @@ def _grown(alpha: Plane, outline: Outline) -> Plane:
 
 @lru_cache
 def _disk(width: int) -> tuple[tuple[int, int, int], ...]:
-    """Shifts within the width of a pixel's middle, each with the share, of 255, of the pixel there that is covered."""
+    """Shifts within the width of a pixel's middle, each with the covered share, of 255, of the pixel at the shift."""
     y, x = np.mgrid[-width - 1 : width + 2, -width - 1 : width + 2]
     share = np.floor(np.clip(width + 1 - np.hypot(x, y), 0, 1) * 255 + 0.5).astype(int)
     found = (share > 0) & ((x != 0) | (y != 0))

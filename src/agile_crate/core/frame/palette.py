@@ -160,7 +160,7 @@ def solid_colors(pixels: Pixels) -> Words:
 
 
 def _pattern(pixels: Pixels, offset: Offset) -> NDArray[np.float32]:
-    """The dither's thresholds for a picture that begins there on its canvas, shape (h, w)."""
+    """The dither's thresholds for a picture that begins at this point of its canvas, shape (h, w)."""
     height, width = pixels.shape[:2]
     rows, columns = np.arange(offset.y, offset.y + height) % 8, np.arange(offset.x, offset.x + width) % 8
     pattern: NDArray[np.float32] = bayer()[rows[:, None], columns]

@@ -15,7 +15,7 @@ SMALL_CANVAS_PIXELS = 128 * 128
 
 
 def box_of(mask: NDArray[np.bool_]) -> Box | None:
-    """The smallest box that holds every true element of a mask of shape (h, w); None if there is none."""
+    """The smallest box that holds every true element of a mask of shape (h, w), or None."""
     rows = np.flatnonzero(mask.any(axis=1))
     if len(rows) == 0:
         return None
@@ -26,12 +26,12 @@ def box_of(mask: NDArray[np.bool_]) -> Box | None:
 
 
 def visible_box(pixels: Pixels, trim_alpha: int = 0) -> Box | None:
-    """The smallest box that holds every pixel of alpha above the floor; None if there is none."""
+    """The smallest box that holds every pixel of alpha above the floor, or None."""
     return box_of(pixels[..., 3] > trim_alpha)
 
 
 def union(boxes: Iterable[Box]) -> Box | None:
-    """The smallest box that holds all of these; None if there are none."""
+    """The smallest box that holds all of these, or None without any."""
     boxes = list(boxes)
     if not boxes:
         return None

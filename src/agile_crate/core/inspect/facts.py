@@ -24,7 +24,7 @@ HAZE_AREA = 1.5
 
 FADES = 0.5
 """A glow fades: far from the figure its faint pixels have no more than this share of the alpha, above 0.9, that they
-have near it. 0.9 is just below the faintest alpha there is."""
+have near it. 0.9 is just below the faintest alpha."""
 
 LEAST_DUST = 0.05
 """The share of the canvas between what is seen and what is kept that has faint pixels, from which they are haze. Fewer
@@ -72,7 +72,7 @@ class FrameFacts:
     * `ground`: the background of a frame without transparency;
     * `touches`: the sides that seen pixels reach;
     * `partial`: the share of seen pixels that are half transparent;
-    * `fringe`: the color that half-covered pixels are pulled towards, black or white; empty where there is none;
+    * `fringe`: the color that half-covered pixels are pulled towards, black, white or empty;
     * `colors`: how many colors are seen, up to MOST_COLORS; 0 on canvases larger than COLOR_COUNT_PIXELS, and in
       soft-edged frames;
     * `specks`: stray spots as x, y, pixels;
@@ -106,13 +106,13 @@ class FrameFacts:
 
     @property
     def small(self) -> Miniature:
-        """The miniature, which is there until the animation has been judged."""
+        """The miniature, which is kept until the animation has been judged."""
         assert self.miniature is not None, "the animation has been judged"
         return self.miniature
 
 
 class TileSeam(NamedTuple):
-    """A tile's seam: how much more the picture changes there than anywhere inside, and the correlation of its two
+    """A tile's seam: how much more the picture changes at it than inside, and the correlation of its two
     edges."""
 
     step: float
@@ -259,7 +259,7 @@ def _colors(pixels: Pixels, alpha: NDArray[np.uint8]) -> int:
 def _specks(shows: NDArray[np.bool_]) -> tuple[tuple[int, int, int], ...]:
     """Small spots far from the rest, found by counting seen pixels in blocks: a block whose near neighbors hold few
     pixels, and whose wide surroundings hold no more. Our own shortcut for distances between connected components; exact
-    to a block. Of very many places where little is seen only the first are looked at: there is no stray one among them.
+    to a block. Of very many places where little is seen only the first are looked at: none of them is stray.
     """
     height, width = shows.shape
     block = SPECK_BLOCK

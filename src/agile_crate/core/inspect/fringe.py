@@ -69,7 +69,7 @@ def fringe_of(pixels: Pixels, alpha: NDArray[np.uint8]) -> str:
 def _covered_beside(
     pixels: Pixels, alpha: NDArray[np.uint8], rows: NDArray[np.intp], columns: NDArray[np.intp]
 ) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
-    """The mean color of the covered pixels round each place, and whether there are any."""
+    """The mean color of the covered pixels around each place, and a mask of the places that have any."""
     height, width = alpha.shape
     across, along = np.meshgrid(np.arange(-BESIDE, BESIDE + 1), np.arange(-BESIDE, BESIDE + 1))
     y = np.clip(rows[:, None] + along.ravel(), 0, height - 1)

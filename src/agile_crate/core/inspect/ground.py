@@ -24,7 +24,7 @@ FRAME, MOST_OF_FRAME = 16, 0.55
 a frame."""
 
 LEAST_GROUND, MOST_GROUND = 0.1, 0.98
-"""The share of the picture that a background fills. With less there is none, with more there is no figure."""
+"""The share of the picture that a background fills. With less it is no background, with more no figure is left."""
 
 NEUTRAL, LEAST_APART, MOST_APART = 10, 6, 110
 """Levels of 255. The colors of a checkerboard that stands for transparency are grays, so far from each other."""

@@ -71,7 +71,7 @@ def miniature(pixels: Pixels, kept: Box | None) -> Miniature:
 
 
 def _means(values: NDArray[np.uint16], step: int) -> NDArray[np.uint16]:
-    """The means of all blocks of step × step; beyond the edge there is nothing."""
+    """The means of all blocks of step × step; zero beyond the edge."""
     if step == 1:
         return values
     height, width = values.shape[:2]
@@ -105,7 +105,7 @@ def difference(a: Miniature, b: Miniature) -> MiniatureDifference | None:
 
 
 def with_neighbors(values: NDArray[T]) -> NDArray[T]:
-    """Of each value the sum with its eight neighbors; beyond the edge there is nothing."""
+    """The sum of each value with its eight neighbors; zero beyond the edge."""
     padded = np.pad(values, 1)
     rows = padded[:-2] + padded[1:-1] + padded[2:]
     around: NDArray[T] = rows[:, :-2] + rows[:, 1:-1] + rows[:, 2:]

@@ -30,7 +30,7 @@ Loop: TypeAlias = Literal["forever", "once", "back-and-forth"]
 class Frame(NamedTuple):
     """One frame as the metadata describes it: where it lies, and how it goes back on its canvas.
 
-    `box` is as stored; with `turned` the pixels lie there rotated by 90° clockwise, so the upright size is (h, w).
+    `box` is as stored; with `turned` the stored pixels are rotated by 90° clockwise, so the upright size is (h, w).
     `canvas`, `offset`, `pivot` and `box` are in pixels of this crate. `crc` is of its pixels as the source gave them
     (`core.crate.edits`), empty where it is not known; `edited`: somebody painted on it since.
     """
@@ -75,7 +75,7 @@ class Crate(NamedTuple):
 
     `settings` are those by which frames were taken and changed, as they were given: a proof repeats them.
     `background` is the color (#rrggbb) that the sheets were flattened on, empty if they have alpha. `files` are the
-    names of the build's text files, where there are more than one; `file_sha256` are the digests of those of this crate
+    names of the build's text files, if it has several; `file_sha256` are the digests of those of this crate
     that are not metadata. `built_from` is the digest of what the crate was built from (`core.crate.origin`), empty
     where it was not recorded.
     """

@@ -85,7 +85,7 @@ class Shape(NamedTuple):
 class Cells:
     """The uniform grid of a sheet: frame i of the sheet lies in cell i, row by row, or column by column if `down`.
 
-    `filled` is there when rows end early: how many cells of each row hold frames; the others count for none.
+    `filled` is set if rows end early: the number of cells of each row that hold frames.
     """
 
     size: Size
@@ -98,7 +98,7 @@ class Cells:
 
     @property
     def count(self) -> int:
-        """Return how many frames there is room for."""
+        """Return the number of frames that fit."""
         return sum(self.filled) if self.filled else self.columns * self.rows
 
     @property

@@ -35,7 +35,7 @@ def named(sequences: Iterable[FrameSequence]) -> list[str]:
 
 
 def the_only(asked: str, example: str, sequences: Iterable[FrameSequence]) -> str:
-    """The name of the animation, where a setting names none. Raises UsageError where there are several, or none."""
+    """The name of the only animation, for a setting that names none. Raises UsageError for several or none."""
     names = [sequence.name for sequence in sequences if sequence.name is not None and not sequence.origin]
     if len(names) != 1:
         known = f"there are: {few(names)}" if names else "there are only stills"
@@ -44,8 +44,9 @@ def the_only(asked: str, example: str, sequences: Iterable[FrameSequence]) -> st
 
 
 def spelled_out(pairs: Iterable[tuple[str, str]], making: str, sequences: Sequences) -> tuple[Pairs, list[Message]]:
-    """Pairs NEW=OLD of names, those with wildcards once for every animation that OLD matches and whose NEW is not yet
-    there; and a warning of each that matches nothing. What a * of OLD stands for takes the place of that * of NEW."""
+    """Pairs NEW=OLD of names, those with wildcards once for every animation that OLD matches and whose NEW does not
+    exist yet; and a warning of each that matches nothing. What a * of OLD stands for takes the place of that * of NEW.
+    """
     known = named(sequences)
     result: list[tuple[str, str]] = []
     warnings: list[Message] = []

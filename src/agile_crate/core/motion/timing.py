@@ -113,7 +113,7 @@ def durations(times: Sequence[Fraction]) -> tuple[int, ...]:
 
 def rate_of(times: Sequence[Fraction], asked: Fraction | None) -> Fraction | None:
     """The frames a second of which every frame lasts a whole number: those asked for, or else those of the shortest
-    frame. None if there are no such, or none that metadata can say.
+    frame. None if there is no such rate, or metadata cannot hold it.
 
     >>> rate_of([Fraction(1000, 60), Fraction(2000, 60)], None), rate_of([Fraction(70), Fraction(80)], None)
     (Fraction(60, 1), None)

@@ -1,4 +1,4 @@
-"""The step that brings frames to their canvases and moves them there. Canvas, shift and default pivot are settled
+"""The step that puts frames on their canvases and moves them. Canvas, shift and default pivot are settled
 together and each picture is moved once, so that a shift can save what the new canvas alone would cut off."""
 
 from __future__ import annotations
@@ -21,7 +21,7 @@ from .step import Decision, FrameGroup, Lineup, Standing, Step, seen_together
 
 
 class Move(NamedTuple):
-    """Which canvas a picture goes to, where its old top left comes to lie there, and its pivot before that."""
+    """A picture's new canvas, the place of its old top left on it, and its pivot before that."""
 
     canvas: Size
     by: Offset
@@ -80,7 +80,7 @@ def decide(facts: Iterable[Standing], lineup: Lineup, settings: Settings) -> Dec
 
 
 def _what_saves_all(standings: Sequence[Standing], moves: Sequence[Move], settings: Settings) -> str:
-    """The least shift that leaves all on their canvases, or, where there is none, the canvas that it takes."""
+    """The smallest shift that keeps all on their canvases, or else the canvas they need."""
     if settings.shift.named:
         return message("give a larger {canvas}, or another {shift}")
     pairs = [(one.seen.moved(move.by), move.canvas) for one, move in zip(standings, moves, strict=True) if one.seen]

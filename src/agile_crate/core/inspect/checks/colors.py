@@ -91,7 +91,7 @@ def _mean(sketch: NDArray[np.float32]) -> NDArray[np.float64] | None:
 def tint_between(before: Miniature, frame: Miniature, after: Miniature) -> Tint | None:
     """The one change of color, a factor and an offset for each channel, that makes what is still in a frame's
     neighbors into what is there in the frame (fitted by least squares, again and again without the worst half of what
-    it leaves: least trimmed squares, Rousseeuw, 1984); None if there is none, or it explains too little."""
+    it leaves: least trimmed squares, Rousseeuw, 1984); None if it explains too little."""
     covered = np.logical_and.reduce([one.pixels[..., 3] > COVERED for one in (before, frame, after)])
     seen = np.count_nonzero((frame.pixels[..., 3] > 0) | (before.pixels[..., 3] > 0))
     if np.count_nonzero(covered) < max(LEAST_PIXELS, LEAST_SHARE * seen):

@@ -18,7 +18,7 @@ LEAST_RUN, LEAST_SHARE = 4, 0.15
 """A figure is cut off where it reaches the canvas's edge along so many pixels, and so much of its own length."""
 
 COVERED = 0.6
-"""There, soft art has at least this share of the alpha that it has on average: where it ends by itself it fades."""
+"""Soft art that is cut off has at least this share of its average alpha at the edge: art that ends by itself fades."""
 
 AWAY = 3
 """Pixels. Frames that keep so far from a side make one that reaches it odd."""

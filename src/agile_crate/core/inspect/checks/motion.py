@@ -25,7 +25,7 @@ LEAST_FOR_PATH = 4
 
 LEAST_OFF = 0.25
 """Pixels that a center of mass lies off its neighbors' middle, for a second look: where a figure slips over the
-canvas's edge, what is lost there hides most of the slip."""
+canvas's edge, the lost part hides most of the slip."""
 
 UNUSUAL, VERY_UNUSUAL = 2.0, 4.0
 """Spreads that this is off what is usual in its animation; and that sizes are."""
@@ -75,8 +75,8 @@ SMOOTHER, CLEARLY_SMOOTHER = 0.8, 0.7
 """The way by the exchanged frames is no longer than this share of the way as it is."""
 
 SMOOTH, CLEARLY_SMOOTH = 1.15, 1.3
-"""Elsewhere the way would be so much longer with two frames exchanged, in the middle: only then there is an order to
-be seen."""
+"""Elsewhere the way would be so much longer with two frames exchanged, in the middle: only then an order can be
+seen."""
 
 
 def _off_path(path: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -105,7 +105,7 @@ def _cycle(frames: Sequence[FrameFacts], compared: FrameComparison) -> int:
 
 
 def _closes(frames: Sequence[FrameFacts], compared: FrameComparison) -> bool:
-    """Return True if the last frame repeats the first in a motion, not in a pose that is held there."""
+    """Return True if the last frame repeats the first in a motion, not in a held pose."""
     last = len(frames) - 1
     if last < LEAST_MOTION or not compared.alike(0, last):
         return False

@@ -1,4 +1,4 @@
-"""Frames in which nothing is seen, and what is there but should not be."""
+"""Frames with nothing visible, and pixels that should not be in them."""
 
 from __future__ import annotations
 
