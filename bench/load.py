@@ -1,7 +1,7 @@
 """Measure large loads: many frames, large frames, a large sheet, many animations, long names.
 
-Prints seconds and peak memory of each command, for docs/dev/reliability.md. `python bench/load.py 16,384 names` measures
-the rows with these words in their names.
+Prints seconds and peak memory of each command, for docs/dev/reliability.md. `python bench/load.py 16,384 names`
+measures the rows with these words in their names.
 """
 
 from __future__ import annotations
