@@ -94,7 +94,7 @@ def pack(
     """Pack frames into ``out.png`` (or ``out-1.png`` …) and ``out.json``; `out` is the path without an ending.
 
     Settings are those of docs/settings.md with underscores: ``columns=8``, ``max_size=(2048, 2048)``, ``scale="50%"``.
-    Those for single animations take a table, or a list of what is for all and tables: ``fps=[12, {"swim": 24}]``. None
+    Those for single animations take a table, or a list of a value for all and tables: ``fps=[12, {"swim": 24}]``. None
     leaves a setting at its default. With `dry_run` everything is done but drawing and writing. `force` overwrites files
     that are not an earlier build's; `keep_edits` takes along what was painted on the sheets of the build before.
     """

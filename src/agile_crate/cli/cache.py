@@ -1,4 +1,4 @@
-"""``agile-crate cache``: what is kept between builds, and letting go of it."""
+"""``agile-crate cache``: show or clear the build cache."""
 
 from __future__ import annotations
 

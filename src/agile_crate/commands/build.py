@@ -32,7 +32,7 @@ class BuildOptions(NamedTuple):
 
     program     the name and version that metadata records
     overriding  settings in place of the file's, by field name
-    rebuild     build also what is up to date
+    rebuild     also build crates that are up to date
     dry_run, force, keep_edits, wait   as in `BuildJob`
     """
 

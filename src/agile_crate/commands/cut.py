@@ -65,8 +65,8 @@ def cut_options(given: Mapping[str, object]) -> CutOptions:
 
 @dataclass(frozen=True, slots=True)
 class Cut:
-    """The files that were written, or would be; how many lie in each row of the sheet, what was parted, and what is
-    doubtful about the cut."""
+    """The files that were written, or would be; the number in each row of the sheet, the figures that were separated,
+    and doubts about the cut."""
 
     files: tuple[Path, ...]
     rows: tuple[int, ...]

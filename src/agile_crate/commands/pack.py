@@ -88,7 +88,7 @@ class Packed:
 
 
 def pack(job: BuildJob, context: Context, state: DiskState | None = None) -> Packed:
-    """Build a crate. `state` is what is known of the disk already; nothing of it is read again.
+    """Build a crate. `state` is the known state of the disk, which is not read again.
 
     With the build cache, frames and sheets that it holds are not made again, and the crate records what it was built
     from; the files are the same otherwise. Raises the errors of `core.errors`; then nothing is written.

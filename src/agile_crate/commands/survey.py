@@ -1,5 +1,5 @@
 """A look before packing: each frame is decoded once, its facts are kept and its pixels let go; facts make findings.
-Only what is suspicious is read again."""
+Only suspicious frames are read again."""
 
 from __future__ import annotations
 
@@ -186,7 +186,7 @@ class _Surveying:
             yield file, part.with_frames(tuple((name, looked.facts, time) for name, looked, time in part.frames))
 
     def judge(self, name: str | None, parts: Sequence[DecodedPart[FrameFacts]], fps: Fraction | None) -> None:
-        """Judges a whole sequence, and keeps only what is needed of it later."""
+        """Judge a whole sequence, and keep only the facts that are needed later."""
         frames = tuple(facts for part in parts for _, facts, _ in part.frames)
         sequence = Surveyed(name, frames, self.again, self.scale)
         for one in (*find_all(sequence), *_foreign(sequence, parts), *_endless(sequence, parts)):

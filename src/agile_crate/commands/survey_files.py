@@ -65,7 +65,7 @@ def _is_baseline(path: str, limits: Limits) -> bool:
 def write_survey_files(
     looked: Survey, files: SurveyFiles, spell: Callable[[Message], str], context: Context, force: bool
 ) -> list[Path]:
-    """Writes what is wanted; `spell` spells the fixes for whoever reads them, and `version` is the
+    """Write the requested files; `spell` spells the fixes for their readers, and `version` is the
     program's. Raises OutputError and UsageError."""
     written: list[Path] = []
     if files.page:

@@ -45,8 +45,8 @@ class Verified:
     """The result of `verify`. `compared` counts the frames that have a source, `same` those that equal it, `edited`
     those of them that do but for edits that were taken into the metadata.
 
-    `problems` are sentences on the written files; `differences` say of each frame that does not come back what is
-    wrong. Both are empty when all is well. `skins` are those that were compared, with how many frames came back.
+    `problems` are sentences on the written files; `differences` describe each frame that was not
+    restored. Both are empty when all is well. `skins` are those that were compared, with how many frames came back.
     """
 
     crate: Crate = field(hash=False)
@@ -136,7 +136,7 @@ def _compared_as_a_whole(
     before = [FrameDifference(name, "has no source") for name in sorted(names - base.keys())]
     if left_out := sorted(base.keys() - names):
         return [f"{counted(len(left_out), 'source')} not in the crate: {few(left_out)}"], _More(before, [])
-    # One wrong frame moves what is taken from all frames, and every other frame would seem wrong too.
+    # One wrong frame changes values taken from all frames, so every other frame would seem wrong too.
     if found or before:
         return [], _More(before, [])
     wrong = [*_misplaced(crate, base), *_not_mirrored(crate, base, sources.mirrored), *_untrue(crate, base, edits)]
@@ -190,7 +190,7 @@ class _SheetChecks:
 
 
 def _around_frames(crate: Crate, index: int, frames: Sequence[Frame], pixels: Pixels) -> Iterator[str]:
-    """Yield what is wrong with a sheet's pixels around its frames: repeated edges, and paint elsewhere."""
+    """Yield the faults of a sheet's pixels around its frames: repeated edges, and paint elsewhere."""
     sheet = crate.sheets[index]
     yield from check_repeated_edges(sheet, frames, pixels)
     if stray := stray_pixels(crate, index, pixels):

@@ -1,1 +1,1 @@
-"""Crate files: text files that say what is packed, where to, and how."""
+"""Crate files: text files with the inputs, outputs and settings of crates."""

@@ -65,7 +65,7 @@ def _apart(option: Option, typed: Any) -> tuple[str | list[str] | None, Sequence
             where, _, amount = text.rpartition("=")
             animation, _, frame = where.rpartition(":")
             frames = held.setdefault(animation, {})
-            frames.pop(frame, None)  # what is given last counts, and so stands last
+            frames.pop(frame, None)  # the last value counts, so it comes last
             frames[frame] = amount
         named = [(name, [f"{frame}={amount}" for frame, amount in one.items()]) for name, one in held.items()]
     else:

@@ -1,4 +1,4 @@
-"""Crate files: text files that say what is packed, where to, and how."""
+"""Read crate files: text files with the inputs, outputs and settings of crates."""
 
 from __future__ import annotations
 

@@ -46,8 +46,8 @@ def read_templates(paths: Iterable[str], given: tuple[tuple[str, str], ...], lim
 
 
 def rendered(template: Template, crate: Crate) -> str:
-    """Return what the template makes of the crate. Raises InputError that names the template, the line and what is
-    wrong."""
+    """Render the template with the crate. Raises InputError that names the template, the line and the
+    fault."""
     limits = template.limits
     request = {
         "template": template.text,

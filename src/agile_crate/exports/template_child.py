@@ -88,7 +88,7 @@ def render(environment: Environment, text: str, context: Mapping[str, Any], limi
 
 
 def _fail(sentence: object) -> NoReturn:
-    """Ends a template that cannot say what is asked of it."""
+    """End a template that cannot express the crate."""
     raise RefusedError(str(sentence))
 
 

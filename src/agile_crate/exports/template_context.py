@@ -1,6 +1,6 @@
 """Variables and filters of templates; docs/programmers/templates.md is the reference.
 
-The names are those of the metadata (docs/programmers/format.md); what is new here only saves counting. No NumPy: this
+The names are those of the metadata (docs/programmers/format.md); the additions only save computing. No NumPy: this
 is loaded in a process of its own.
 """
 

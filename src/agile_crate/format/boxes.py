@@ -23,7 +23,7 @@ NamedBox = tuple[str, Box]
 def read_boxes(path: str, sheet: Size, limits: Limits) -> list[NamedBox]:
     """The boxes of a table (comma-separated values, RFC 4180), in order; each lies on the sheet.
 
-    Raises InputError, with the line, for what is no such table.
+    Raises InputError, with the line, for any other file.
     """
     where = a_file(path)
     try:

@@ -17,7 +17,7 @@ from ..platform import AS_BYTES, NO_WAITING
 def read_regular(path: str | Path, limits: Limits, limit: str) -> bytes:
     """Return a file's bytes.
 
-    Raises OSError for what is not a regular file (a pipe or a device may never end), and for what is larger than the
+    Raises OSError for any but a regular file (a pipe or a device may never end), and for a file larger than the
     limit of this name.
     """
     most: int = getattr(limits, limit)
@@ -33,13 +33,13 @@ def read_regular(path: str | Path, limits: Limits, limit: str) -> bytes:
 
 
 def read_head(path: str | Path, count: int) -> bytes:
-    """Return the first bytes of a file. Raises OSError for what is not a regular file."""
+    """Return the first bytes of a file. Raises OSError for any but a regular file."""
     with _opened(path) as stream:
         return stream.read(count)
 
 
 def read_end(path: str | os.PathLike[str], count: int) -> bytes:
-    """The last bytes of a file. Raises OSError for what is not a regular file."""
+    """The last bytes of a file. Raises OSError for any but a regular file."""
     with _opened(path) as stream:
         stream.seek(max(0, os.fstat(stream.fileno()).st_size - count))
         return stream.read(count)

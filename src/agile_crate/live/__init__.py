@@ -1,1 +1,1 @@
-"""The page's server, for this machine alone: what is served, and news to whoever looks."""
+"""The page's server, for this machine alone: its files, and events for open pages."""

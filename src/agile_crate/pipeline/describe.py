@@ -121,7 +121,7 @@ def _sheets(name: str, prepared: Prepared, arrangement: Arrangement) -> tuple[Sh
 
 
 def _finish(settings: Settings) -> Iterator[Message]:
-    """Yield what is done to the sheets' pixels as a whole."""
+    """Yield the changes to the sheets' pixels as a whole."""
     if settings.premultiply:
         yield Message("colors multiplied by their alpha: the game must blend them as premultiplied")
     if settings.background:

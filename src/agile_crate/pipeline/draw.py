@@ -29,13 +29,13 @@ BATCH_PIXELS = 1 << 20
 
 
 def placed(picture: Picture, frame: Frame) -> Placed:
-    """Return what is drawn of a frame."""
+    """Return a frame's pixels to draw."""
     stored, part = picture.stored_box, picture.part
     return Placed(picture.pixels, Offset(part.x - stored.x, part.y - stored.y), frame.box, frame.turned)
 
 
 def placed_of(plan: Plan, variant: int = 0) -> list[Placed | None]:
-    """Return what is drawn of each frame of a variant, in order; None for those that share the box of another."""
+    """Return the pixels to draw of each frame of a variant, in order; None for those that share the box of another."""
     frames = zip(plan.variants[variant].pictures, plan.crate.frames, plan.drawn, strict=True)
     return [placed(picture, frame) if wanted else None for picture, frame, wanted in frames]
 

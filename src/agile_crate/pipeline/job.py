@@ -1,4 +1,4 @@
-"""The values that say what is asked for: a build, the frames of one, and what the disk holds already."""
+"""The values of a request: a build, its frames, and the state of the disk."""
 
 from __future__ import annotations
 
@@ -108,7 +108,7 @@ class DiskState(NamedTuple):
 
 
 def origin_of(job: BuildJob, files: Iterable[Origin], context: Context) -> str:
-    """Return the digest of what a build is made from. Templates, fonts and palettes count by what is in them."""
+    """Return the digest of a build's inputs. Templates, fonts and palettes count by their content."""
     given, skins = typed(job.settings), job.variants[1:]
     if skins:
         given["skin"] = [skin.recorded for skin in skins]

@@ -22,7 +22,7 @@ T = TypeVar("T")
 
 
 class Selection(NamedTuple):
-    """The sequences that a build packs, in order, what the user should read, and what is only worth a note."""
+    """The sequences that a build packs, in order, with warnings and notes."""
 
     sequences: Sequences
     warnings: tuple[Message, ...]

@@ -146,7 +146,7 @@ def _write_sheet(plan: Plan, variant: int, index: int, writing: _Writing, crcs: 
 
 
 def _key(plan: Plan, variant: int, index: int, program: str, pool: WorkerPool) -> bytes:
-    """Return what a sheet's file is known by: what is drawn where, and all else that decides on the image's bytes."""
+    """Return a sheet file's cache key: each drawn box, and all else that decides the image's bytes."""
     settings, sheet, palette = plan.settings, plan.crate.sheets[index], plan.variants[variant].palette
     ways = (
         program,
@@ -187,7 +187,7 @@ class _Finish(NamedTuple):
 
 
 def finish_of(plan: Plan, variant: int) -> _Finish:
-    """Return the finish of a variant's sheets; what is no art keeps its numbers to the last."""
+    """Return the finish of a variant's sheets; companions that are no art keep their exact values."""
     if plan.variants[variant].is_plain:
         return _Finish(None, False)
     return _Finish(plan.settings.background, plan.settings.premultiply)

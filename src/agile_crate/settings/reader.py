@@ -64,7 +64,7 @@ def whole(least: int, most: int = LARGEST_SIDE) -> Reader[int]:
 
 
 def fraction(text: str) -> Fraction | None:
-    """A number such as ``0.5`` or ``30000/1001``; None for what is none."""
+    """A number such as ``0.5`` or ``30000/1001``; None for any other text."""
     try:
         return Fraction(text) if len(text) < 30 and text.isascii() and "e" not in text.lower() else None
     except (ValueError, ZeroDivisionError):

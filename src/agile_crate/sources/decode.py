@@ -80,7 +80,7 @@ def each_part(
     files: Iterable[Found], pool: WorkerPool, progress: Progress, make: Callable[[str, Pixels], T], limits: Limits
 ) -> Iterator[tuple[Found, DecodedPart[T]]]:
     """Each file, in crate order, with what `make` made of its frames' names and pixels, or why it cannot be read, as
-    the end of a sentence. Few files are decoded ahead, so what is not kept does not pile up."""
+    the end of a sentence. Few files are decoded ahead, so dropped results do not pile up."""
     ordered = in_crate_order(files)
     way = partial(read, make=partial(_at_own_size, make), options=PLAIN._replace(limits=limits))
     return with_progress(ordered, readers_for(ordered, pool, MANY_SURVEYED_FILES), progress, lambda: way)
@@ -165,7 +165,7 @@ def readers_for(files: Sequence[Found], pool: WorkerPool, many: int | None) -> E
 
 
 def _all_read(batch: list[Found], way: Way[T]) -> list[DecodedPart[T]]:
-    """Return what is seen of each file; the last ones are left out where the first take very much memory."""
+    """Return the decoded parts of the files. The last files are left out if the first take much memory."""
     found: list[DecodedPart[T]] = []
     taken = 0
     for file in batch:
@@ -177,7 +177,7 @@ def _all_read(batch: list[Found], way: Way[T]) -> list[DecodedPart[T]]:
 
 
 def _bytes(part: DecodedPart[Any]) -> int:
-    """Return what is seen of a file takes so much memory."""
+    """Return the bytes that a part's pixels take."""
     return sum(getattr(frame, "nbytes", 0) for _, frame, _ in part.frames)
 
 

@@ -24,7 +24,7 @@ from .find import is_picture_name
 
 
 class Address(NamedTuple):
-    """An address, and what is fetched from it: the folder that its names are relative to, what is said behind it, and
+    """A fetched address: the folder that its names are relative to, the text after it, and
     the files."""
 
     given: str

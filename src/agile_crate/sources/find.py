@@ -57,7 +57,7 @@ def find(inputs: Iterable[str], own: AbstractSet[str], limits: Limits) -> Search
     Folders are read in natural order. Hidden things, files that are not pictures, links that lead back into a folder
     they lie in, and outputs of builds are passed over and counted; `own` are absolute paths of outputs. A file met
     twice is taken once.
-    Raises InputError for what is missing, unreadable, or not a picture though it was named itself, and for two frames
+    Raises InputError for a missing or unreadable file, a named file that is no picture, and for two frames
     with one name.
     """
     search = searched(inputs, own, limits)

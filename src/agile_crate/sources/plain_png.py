@@ -84,7 +84,7 @@ def read_plain_png(data: bytes, largest: int, limits: Limits) -> Pixels | None:
         return None
     try:
         pixels: Pixels = load(data)
-    except Exception:  # Pillow says what is wrong, if anything is
+    except Exception:  # Pillow names the fault, if any
         return None
     if pixels.shape != (height, width, 4):
         return None

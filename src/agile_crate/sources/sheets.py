@@ -79,8 +79,7 @@ def sheet_bands(folder: Path, sheet: Sheet, rows: int, limits: Limits) -> Iterat
 
 
 def read_sheet(folder: Path, sheet: Sheet, decode: bool, limits: Limits) -> FoundSheet:
-    """Return what is wrong with a sheet's file; its pixels if asked for and if it can be decoded at the size it should
-    be."""
+    """Read a sheet's file: its faults, and with `decode` its pixels if it decodes to the right size."""
     found = FoundSheet()
     name = quoted(sheet.image)
     try:

@@ -266,7 +266,7 @@ def _own_size(root: Element, given: Size | None) -> tuple[float, float]:
 
 
 def _length(text: str | None) -> float | None:
-    """A length in pixels; None where it says none, or is relative to what is not known."""
+    """A length in pixels; None without one, or for one relative to an unknown size."""
     found = _LENGTH.fullmatch(text or "")
     unit = _UNITS.get(found[2]) if found else None
     value = float(found[1]) * unit if found and unit else 0.0

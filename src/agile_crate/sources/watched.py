@@ -36,7 +36,7 @@ class Watch:
         self._wanted: set[str] = set()
 
     def cover(self, paths: Iterable[str]) -> None:
-        """Watches these files and folders, what is in the folders too, and nothing else. If one does not exist yet,
+        """Watch these files and folders, with the files in the folders, and nothing else. If one does not exist yet,
         the nearest folder above it is watched until it comes; the folder above tells when one goes. Raises InputError
         where the system watches no more."""
         self._wanted = {os.path.realpath(path or os.curdir) for path in paths}

@@ -118,7 +118,7 @@ def page_of(
 
 
 def waiting_page(name: str, wrong: str) -> str:
-    """A page for a crate of which nothing has been built yet, with what is wrong, if anything is; it comes back by
+    """A page for a crate that has not been built yet, with the error, if any; it reloads by
     itself."""
     from jinja2 import Environment
     from markupsafe import Markup

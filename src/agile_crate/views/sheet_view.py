@@ -51,7 +51,7 @@ MANY = 100
 
 CLEAR, CROWDED = 40, 64
 """Pixels of the view. Many boxes are made so large on their shorter side, if that is possible; where they are not as
-large as the second, crosses and dots would drown what is in them."""
+large as the second, crosses and dots would hide the art."""
 
 WIDEST_VIEW = 8192
 """Pixels. A view of many boxes is no longer and no wider, unless a zoom of your own asks for it."""
@@ -114,7 +114,7 @@ def _zoom(size: Size, usual: int, count: int) -> Zoom:
 def _art(
     crate: Crate, index: int, bands: Bands, zoom: Zoom, whole: Size, ground: Color | None
 ) -> tuple[Pixels, np.ndarray]:
-    """The sheet on its ground with what is empty shaded, and where it shows something: at the view's scale."""
+    """The sheet on its ground with empty parts shaded, and a mask of its visible pixels: at the view's scale."""
     view = backdrop(whole, ground)
     for box, tone in _shades(crate, index):
         x, y, w, h = zoom.box(box)

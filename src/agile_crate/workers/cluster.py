@@ -195,7 +195,7 @@ def _refuse_others_than_schedulers(address: str) -> None:
     scheme, _, rest = address.rpartition("://")
     host, _, port = rest.rpartition(":")
     if scheme not in ("", "tcp") or not (host and port.isascii() and port.isdigit()):
-        return  # the library says what is wrong, and others are encrypted
+        return  # the library names the fault, and others are encrypted
     try:
         with socket.create_connection((host.strip("[]"), int(port)), CONNECT_TIMEOUT_S) as connection:
             connection.settimeout(CONNECT_TIMEOUT_S)

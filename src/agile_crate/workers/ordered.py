@@ -12,7 +12,7 @@ R = TypeVar("R")
 T = TypeVar("T")
 
 AHEAD, BYTES_AHEAD = 16, 1 << 27
-"""Tasks that are done ahead of what is done with their results, and what these may take, but for two of them."""
+"""The number of tasks done ahead of the use of their results, and the bytes these may take, except two of them."""
 
 
 class InlineExecutor(Executor):
@@ -50,8 +50,8 @@ def ordered_map(
 
     `submit` begins a task. `receive` is called on this thread as soon as the task is done, and makes the result; it
     also decides what to do with a task that was lost with its worker. No more tasks are begun than may be `under_way`,
-    and, if given, no more are begun or wait to be yielded than may be `held`. `idle` are seconds, and what is called
-    whenever so many have passed without a result. Leaving early cancels the others.
+    and, if given, no more are begun or wait to be yielded than may be `held`. `idle` are seconds, and the function
+    called whenever they pass without a result. Leaving early cancels the others.
     """
     coming = iter(tasks)
     slots: deque[_Slot[A, R, T]] = deque()
@@ -90,8 +90,8 @@ def in_turn(
     executor: Executor, work: Callable[..., T], tasks: Iterable[Sequence[Any]], size: Callable[[], int] = lambda: 0
 ) -> Iterator[T]:
     """Yield what `work` makes of the arguments of each task, in order. Few are done ahead of those that were taken;
-    fewer if `size`, asked again and again, says that a result takes many bytes. What is lost with a process that
-    somebody ended is done on this thread."""
+    fewer if `size`, asked again and again, says that a result takes many bytes. Tasks lost with a killed
+    process run on this thread."""
 
     def submit(task: Sequence[Any]) -> Future[T]:
         try:

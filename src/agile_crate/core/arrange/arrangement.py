@@ -23,7 +23,7 @@ class Spot(NamedTuple):
     drawn: bool = True
 
     def box(self, stored: Size) -> Box:
-        """The box of what is stored of a frame, as it lies on its sheet."""
+        """The box of a frame's stored pixels on its sheet."""
         return Box(self.x, self.y, stored.h, stored.w) if self.turned else Box(self.x, self.y, stored.w, stored.h)
 
 
@@ -51,7 +51,7 @@ class SheetPlan(NamedTuple):
 
 class Arrangement(NamedTuple):
     """Sheets, a spot for every frame in order, what was considered, the area that no arrangement can go below, and
-    whether no sheet can be smaller with what is on it."""
+    whether a smaller sheet with the same frames is impossible."""
 
     sheets: tuple[SheetPlan, ...]
     spots: tuple[Spot, ...]

@@ -4,7 +4,7 @@ After Huang and Korf ("Optimal rectangle packing: an absolute placement approach
 Research 46, 2013): first every box's left edge, the largest boxes first, as long as no column is too full; only then
 the top edges, which hardly leave a choice. A branch is given up when more is lost than the sheet has to spare, by two
 bounds: columns with little left cannot hold the higher boxes (Korf, "Optimal rectangle packing: initial results",
-2003), and what is left of a column is filled by a sum of heights at best. Left edges are sums of widths (the normal
+2003), and the rest of a column is filled by a sum of heights at best. Left edges are sums of widths (the normal
 patterns of Herz, 1972); the first box lies in the left half, since a mirrored arrangement is as good.
 
 Compiled by mypyc like `skyline`, in whole numbers only, with the same results where it is not.

@@ -1,6 +1,6 @@
 """A tight arrangement in which boxes stay where they were: new and grown ones fill holes, or new space beside.
 
-What is free is kept as the largest empty rectangles, those that lie in no other one (Naamad, Lee and Hsu, "On the
+Free space is kept as the largest empty rectangles, those that lie in no other one (Naamad, Lee and Hsu, "On the
 maximum empty rectangle problem", Discrete Applied Mathematics 8, 1984, count them): each box that is put is taken out
 of all that it meets. Rectangles narrower or lower than anything that waits are dropped at once, so on a full sheet few
 are left. New boxes go, the largest first, where the shorter side left over is least. A sheet grows to the right,
@@ -52,7 +52,7 @@ def arrange_pinned(
     before: Sequence[Size],
     limits: SheetLimits,
 ) -> Stayed:
-    """All groups' boxes on sheets. What is in `stays` keeps its place, as far as limits and gaps allow that today.
+    """All groups' boxes on sheets. Groups in `stays` keep their places, as far as today's limits and gaps allow.
     `before` are the sheets' sizes then. Sheets on which nothing is left go.
 
     A new box goes to its group's sheet if it has room; a whole new group goes to any sheet with room

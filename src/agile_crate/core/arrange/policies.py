@@ -43,8 +43,8 @@ SPREAD = 10
 
 
 def policies(chance: random.Random, kinds: int) -> Iterator[tuple[Policy, list[int]]]:
-    """Yield what to prefer, without end, and which of so many kinds of boxes to favor by how much: first what is known
-    to be good, then the same changed by chance."""
+    """Yield policies without end, each with the favor of each kind of box: first the known good ones, then random
+    changes of them."""
     yield from ((policy, []) for policy in POLICIES)
     while True:
         policy = Policy(*(int(weight * SPREAD ** (chance.random() - 0.5)) for weight in chance.choice(POLICIES)))

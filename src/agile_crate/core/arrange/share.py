@@ -26,7 +26,7 @@ def shared(
     """For each picture the first one whose stored pixels are the same, by its index, and how it must be mirrored: in
     every one of the skins alike.
 
-    Where a picture's pixels lie on its canvas does not matter, only what is stored. Pictures are put in groups by their
+    Only the stored pixels matter, not their place on the canvas. Pictures are put in groups by their
     sizes and the sum of their pixels as numbers, which no flip changes; within a group they are compared byte by byte.
     Cost: one pass over all pixels, and one more over those that are compared.
     """
@@ -62,7 +62,7 @@ def _key(picture: Picture, mirrored: bool) -> tuple[object, ...]:
 
 
 def _inside(picture: Picture) -> Box:
-    """Return where the pixels lie within what is stored."""
+    """Return the place of the pixels within the stored box."""
     stored, part = picture.stored_box, picture.part
     return Box(part.x - stored.x, part.y - stored.y, part.w, part.h)
 

@@ -201,7 +201,7 @@ class Shelf:
         return end
 
     def least_width(self) -> i64:
-        """The narrowest width of what is left, which must not be nothing."""
+        """The narrowest width of the remaining boxes, of which at least one must be left."""
         while self.trimmed(self.narrowest) == self.begins[self.narrowest]:
             self.narrowest += 1
         return self.columns[self.narrowest]

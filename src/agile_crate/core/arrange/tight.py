@@ -2,11 +2,11 @@
 
 A search over sheets and over what a choice is worth. Each pass of `skyline.fill` aims at a sheet smaller than the best
 so far, at a width by chance; what it prefers is taken from a few sets of weights that did best over many sets of boxes,
-first as they are, then changed by chance, from a fixed seed. Of all that was tried (local search over what is favored,
-raising it for what is left over, going back some steps, a beam of states), many passes of this kind found the smallest
-sheets for the time: see docs/arrange.md. Few kinds of boxes are also favored by chance in half of the passes, and few
-boxes are searched through (`through`), which can prove the result. Effort is counted in work, never in seconds, so the
-same boxes give the same sheet on every machine.
+first as they are, then changed by chance, from a fixed seed. Of all that was tried (local search over the favored
+kinds, raising the favor of leftover boxes, going back some steps, a beam of states), many passes of this kind found the
+smallest sheets for the time: see docs/arrange.md. Few kinds of boxes are also favored by chance in half of the passes,
+and few boxes are searched through (`through`), which can prove the result. Effort is counted in work, never in seconds,
+so the same boxes give the same sheet on every machine.
 """
 
 from __future__ import annotations
@@ -168,7 +168,7 @@ class _TightSearch:
         self.tried.append(Tried(Size(inside.w + self.rim, inside.h + self.rim), policy, fits))
 
     def _keep(self, inside: Size, laid: Laid, policy: Policy | None) -> bool:
-        """Everything found room: the sheet is as large as what is in use; where that would be too long for its width,
+        """Everything found room: the sheet is as large as the used area; where that would be too long for its width,
         as the whole inside. Whether it is the smallest so far."""
         right, bottom = (max(box[side] + at[side] for box, *at in laid) for side in (0, 1))
         size = self.rules.sheet_size(Size(right + self.rim, bottom + self.rim))

@@ -220,7 +220,7 @@ def check_gap_is_used(sheet: Sheet, frames: Sequence[Frame]) -> Iterator[str]:
 
 
 def stray_told(sheet: Sheet, count: int) -> str:
-    """Return what is wrong with a sheet on which so many pixels are outside of all frames."""
+    """Return the fault of a sheet with this many pixels outside all frames."""
     are = "lies" if count == 1 else "lie"
     return f"sheet {quoted(sheet.image)}: {counted(count, 'visible pixel')} {are} outside of all frames"
 

@@ -31,7 +31,7 @@ def draw_sheet(size: Size, placed: Iterable[Placed], edge_repeat: int = 0) -> Pi
 
 
 def draw_rows(width: int, rows: range, placed: Iterable[Placed], edge_repeat: int = 0) -> Pixels:
-    """Some rows of a sheet of this width, as `draw_sheet` gives them; what is placed elsewhere is passed over."""
+    """Some rows of a sheet of this width, as `draw_sheet` gives them; frames in other rows are skipped."""
     band = np.zeros((len(rows), width, 4), np.uint8)
     for one in placed:
         box = one.box
@@ -41,7 +41,7 @@ def draw_rows(width: int, rows: range, placed: Iterable[Placed], edge_repeat: in
             if around:
                 repeat_edges(band, box.moved(Offset(0, -rows.start)), around)
             continue
-        # what is repeated may lie in another band
+        # the repeated edge may lie in another band
         reached = Box(box.x - around, box.y - around, box.w + 2 * around, box.h + 2 * around)
         alone = np.zeros((reached.h, reached.w, 4), np.uint8)
         inside = Box(around, around, box.w, box.h)

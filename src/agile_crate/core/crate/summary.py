@@ -35,7 +35,7 @@ class BlockSummary:
 @dataclass(frozen=True, slots=True)
 class SheetSummary:
     """One sheet in numbers. `cell` is None, columns and rows are 0, on a sheet without cells or with blocks; `boxes`
-    counts what is stored.
+    counts the stored boxes.
 
     `frames` are the first and last index of its frames, None if it has none; `count` is how many; `full` is the share
     covered by boxes.

@@ -1,1 +1,1 @@
-"""One frame's pixels: what is visible, color key, scale, palette, outline, trim, pivot, shape."""
+"""One frame's pixels: visible art, color key, scale, palette, outline, trim, pivot, shape."""

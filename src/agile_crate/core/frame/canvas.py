@@ -26,7 +26,7 @@ def largest(sizes: Iterable[Size]) -> Size:
 
 
 def beyond(seen: Box | None, canvas: Size, by: Offset = ORIGIN) -> Sides | None:
-    """Return how far what is `seen` lies beyond a canvas once it is moved by so much; None if it does not."""
+    """Return how far the box `seen` reaches beyond a canvas after a move, or None."""
     if seen is None:
         return None
     inside = seen.moved(by)
@@ -56,7 +56,7 @@ def moved_to(picture: Picture, canvas: Size, by: Offset) -> Picture:
 
 
 def growth_for(seen: Iterable[tuple[Box | None, Size]], reach: int) -> Sides:
-    """Return what all canvases must grow by, alike, so that `reach` pixels round what is seen have room on each of
+    """Return the growth of all canvases that gives `reach` pixels around the visible art room on each of
     them."""
     rims = [(box.x, box.y, canvas.w - box.right, canvas.h - box.bottom) for box, canvas in seen if box]
     return Sides(*(max((max(0, reach - rim[side]) for rim in rims), default=0) for side in range(4)))

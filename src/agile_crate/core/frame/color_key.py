@@ -65,7 +65,7 @@ def keyed(pixels: Pixels, key: ColorKey) -> Pixels:
 
 
 def _grown(mask: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """Return what is true, and its eight neighbors."""
+    """Return a mask of the true pixels and their eight neighbors."""
     rows = mask.copy()
     rows[1:] |= mask[:-1]
     rows[:-1] |= mask[1:]

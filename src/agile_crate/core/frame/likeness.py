@@ -13,8 +13,8 @@ from .visible import union
 
 def alike(a: Picture, b: Picture, tolerance: int = 0) -> bool:
     """Return True if two pictures are the same on one canvas: to the byte, or, with a tolerance, where no channel of
-    any pixel differs by more than so many levels of 255, colors multiplied by their alpha, so that what is not seen
-    does not count. Cost: linear in the pixels."""
+    any pixel differs by more than so many levels of 255, colors multiplied by their alpha, so that invisible
+    pixels do not count. Cost: linear in the pixels."""
     if a.canvas != b.canvas:
         return False
     if a.pixels is b.pixels and a.offset == b.offset:

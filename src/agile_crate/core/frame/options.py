@@ -53,7 +53,7 @@ class PivotOptions(NamedTuple):
     from_right: bool = False
 
     def on(self, canvas: Size) -> Point:
-        """The point on a canvas. Feet are not found this way, but by what is drawn."""
+        """The point on a canvas. Feet are found from the art instead."""
         x, y = (self.x, self.y) if self.unit == "px" else (self.x * canvas.w, self.y * canvas.h)
         return Point(plain(canvas.w - x if self.from_right else x), plain(y))
 

@@ -4,8 +4,8 @@ Output pixel i of a line covers the source from `start + i / factor` to `start +
 last reach to the canvas's edge, so that nothing of it is lost. `start` is a whole number, chosen so that the point
 named by `--align` falls where it falls on the scaled canvas: drawings of other heights stay on one ground.
 
-Every line of weights depends on the canvas alone, never on what is drawn on it: what stands still from frame to frame
-comes out of it with the same bytes.
+Every line of weights depends on the canvas alone, never on the art: pixels that stand still from frame to frame
+get the same bytes.
 """
 
 from __future__ import annotations

@@ -1,7 +1,7 @@
-"""Polygons round what is visible of a frame, for collision and for tight meshes.
+"""Polygons around a frame's visible art, for collision and for tight meshes.
 
-Two kinds. A *hull* is convex and holds every visible pixel wholly. A *contour* follows the edge between what is visible
-and what is not, one polygon for each island, holes not counted, and never cuts off a visible pixel by more than
+Two kinds. A *hull* is convex and holds every visible pixel wholly. A *contour* follows the edge between visible
+and other pixels, one polygon for each island, holes not counted, and never cuts off a visible pixel by more than
 TOLERANCE. With fewer points than they would have by themselves, both only grow, within the box of the figure.
 """
 
@@ -28,7 +28,7 @@ ROUNDED = 0.001
 
 
 def shape_of(mask: NDArray[np.bool_], kind: str, limits: Limits, most_points: int = 0) -> Shape | None:
-    """The shape, ``hull`` or ``contour``, of what is true in a mask of shape (h, w); None where nothing is.
+    """The shape, ``hull`` or ``contour``, of the true pixels in a mask of shape (h, w); None without any.
 
     `most_points` limits the points of each polygon (0: no limit). Raises UsageError for contours of
     too many sides of pixels, or parts.

@@ -11,13 +11,13 @@ EMPTY = Box(0, 0, 0, 0)
 
 
 def visible_on_canvas(picture: Picture, trim_alpha: int = 0) -> Box | None:
-    """Return what is visible of a picture, on its canvas."""
+    """Return the box of a picture's visible pixels, on its canvas."""
     box = visible_box(picture.pixels, trim_alpha)
     return box.moved(picture.offset) if box else None
 
 
 def trimmed(picture: Picture, box: Box) -> Picture:
-    """The picture with only this box of its canvas to be stored; the canvas and what is where on it stay. The box may
+    """The picture with only this box of its canvas to be stored; the canvas and the places on it stay. The box may
     reach beyond the canvas, where nothing is.
 
     Pixels are a view of what they were.
@@ -32,7 +32,7 @@ def trimmed(picture: Picture, box: Box) -> Picture:
 
 
 def forgotten(picture: Picture) -> Picture:
-    """The picture as if it had been drawn on what is stored of it. The pivot stays on the pixel where it was.
+    """The picture as if its stored box were its canvas. The pivot stays on the pixel where it was.
 
     A frame of which nothing is stored keeps a canvas of one pixel.
     """
@@ -47,7 +47,7 @@ def forgotten(picture: Picture) -> Picture:
 
 
 def displacement(picture: Picture, place: str) -> tuple[float, float]:
-    """Return how far a trimmed picture moves when what is stored of it is put where its canvas was, both by `place`."""
+    """Return how far a trimmed picture moves if `place` aligns its stored box instead of its canvas."""
     x, y = PLACES[place]
     box = picture.stored_box
     return (float((picture.canvas.w - box.w) * x - box.x), float((picture.canvas.h - box.h) * y - box.y))

@@ -20,14 +20,14 @@ from .ground import GroundLine, ground_of
 from .miniature import SEEN, Miniature, blurred, miniature, with_neighbors
 
 HAZE_AREA = 1.5
-"""The trimmed box may be so much larger by area than what is seen before we speak of haze: soft art has a soft rim."""
+"""The ratio of the trimmed box's area to that of the visible art from which it is haze: soft art has a soft rim."""
 
 FADES = 0.5
 """A glow fades: far from the figure its faint pixels have no more than this share of the alpha, above 0.9, that they
 have near it. 0.9 is just below the faintest alpha."""
 
 LEAST_DUST = 0.05
-"""The share of the canvas between what is seen and what is kept that has faint pixels, from which they are haze. Fewer
+"""The share of faint pixels between the visible art and the trimmed box from which they are haze. Fewer
 are the last wisps of something."""
 
 SPECK_BLOCK = 4
@@ -46,7 +46,7 @@ SEAM_ROWS = 256
 """Rows, evenly spread, on which it is seen how much neighboring columns differ."""
 
 SKETCH = 8
-"""Pixels. The side of what is kept of a frame once its animation has been judged."""
+"""Pixels. The side of the picture that is kept of a frame after its animation was judged."""
 
 
 class Touch(NamedTuple):
@@ -65,8 +65,8 @@ class FrameFacts:
 
     * `digest`: equal for equal pixels (canvas, CRC-32 of the bytes, sum of alpha);
     * `kept`, `seen`: the boxes of alpha above 0 and above SEEN, None where nothing is;
-    * `haze`: the smallest alpha floor at which the trimmed box is at most HAZE_AREA times what is seen; 0 without haze,
-      and where the faint pixels are a glow that fades;
+    * `haze`: the smallest alpha floor at which the trimmed box is at most HAZE_AREA times the visible art; 0 without
+      haze, and for a glow that fades;
     * `feet`: the middle of the lowest seen row; `mass`: the center of alpha; `spread`: the standard deviation of alpha
       from it, across and along; `area`: alpha in all, in wholly covered pixels;
     * `ground`: the background of a frame without transparency;
@@ -227,7 +227,7 @@ def _center(
 
 
 def _touches(alpha: NDArray[np.uint8], shows: NDArray[np.bool_], seen: Box, usual: float) -> tuple[Touch, ...]:
-    """The sides of the canvas that are reached; `usual` is the mean alpha of what is seen."""
+    """The sides of the canvas that are reached; `usual` is the mean alpha of the visible pixels."""
     sides = {
         "left": (alpha[:, 0], shows[:, 0], seen.h),
         "right": (alpha[:, -1], shows[:, -1], seen.h),

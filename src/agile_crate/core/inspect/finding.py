@@ -83,7 +83,7 @@ TRIED = 6
 """Frames on which a fix is tried before it is suggested."""
 
 Again = Callable[[FrameFacts], Pixels]
-"""A frame's pixels once more, shape (h, w, 4), straight alpha, for a second look at what is suspected."""
+"""A frame's pixels once more, shape (h, w, 4), straight alpha, for a second look at a suspicion."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)

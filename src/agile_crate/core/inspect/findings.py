@@ -45,7 +45,7 @@ def by_code(findings: Iterable[Finding]) -> list[list[Finding]]:
 
 
 def union_box(frames: Sequence[FrameFacts]) -> tuple[int, int]:
-    """The size of the one rectangle that holds what is kept of all frames (canvases laid on each other's top left)."""
+    """The size of the rectangle that holds the kept boxes of all frames (canvases laid on each other's top left)."""
     boxes = [frame.kept for frame in frames if frame.kept is not None]
     if not boxes:
         return 0, 0

@@ -20,7 +20,7 @@ LEAST_COMMON = 0.5
 """The cosine of the two neighbors as vectors, without which they are no one drawing and tell nothing of a third."""
 
 ROOM = 16
-"""Pixels kept round what is seen of the pictures, as far as their canvas goes."""
+"""Pixels kept around the visible art of the pictures, within their canvas."""
 
 RIM = 8
 """Empty pixels laid round pictures before they are transformed, so that what leaves at one side does not enter at the
@@ -40,7 +40,8 @@ class Displacement(NamedTuple):
 
 
 def plane(pixels: Pixels, box: Box) -> Plane:
-    """Return what is compared of a part of a frame, shape (h, w, 4), straight alpha (lightness by Rec. 601)."""
+    """Return the values that are compared of a part of a frame, shape (h, w, 4), straight alpha (lightness by Rec.
+    601)."""
     part = pixels[box.y : box.bottom, box.x : box.right].astype(np.float32)
     light = part[..., :3] @ np.array((0.299, 0.587, 0.114), np.float32)
     return np.stack((light * part[..., 3] / 255, part[..., 3]))
@@ -72,7 +73,7 @@ def moved_between(before: Plane, frame: Plane, after: Plane, guess: Offset) -> D
 
 
 def _correlation(one: Plane, other: Plane) -> float:
-    """The cosine between two pictures, each as one vector; what is empty in both counts nothing."""
+    """The cosine between two pictures, each as one vector; pixels empty in both count nothing."""
     power = float(np.vdot(one, one)) * float(np.vdot(other, other))
     return float(np.vdot(one, other)) / power**0.5 if power else 0.0
 

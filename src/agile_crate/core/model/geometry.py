@@ -72,7 +72,7 @@ class Box(NamedTuple):
 
 
 class Shape(NamedTuple):
-    """Polygons round what is visible of a frame, in pixels of its canvas, clockwise as seen on screen (y down).
+    """Polygons around a frame's visible art, in pixels of its canvas, clockwise as seen on screen (y down).
 
     No visible pixel lies outside of them by more than `tolerance` pixels.
     """

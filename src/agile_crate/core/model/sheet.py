@@ -1,4 +1,4 @@
-"""The sheets of a crate: what is known of each image."""
+"""The sheets of a crate: the facts about each image."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Preparation: what is done to frames between their sources and the arrangement, always in the same order.
+"""Preparation: the steps between a frame's source and the arrangement, always in the same order.
 
 color key → scale → clear below → hard alpha → palette → canvas, shift → room for the outline → outline → trim →
 pivot → fill under → shapes → offsets. The color key, and the scale if it is known by then, are applied as files are
@@ -97,14 +97,14 @@ def wanted(steps: Steps, settings: Settings) -> Iterator[Step[Any, Any]]:
 
 
 def needs_no_pixels(settings: Settings) -> bool:
-    """Return True if nothing but the sizes of frames decides on what is done to them before they are drawn."""
+    """Return True if only the frames' sizes decide how they are prepared."""
     steps = wanted((*COLOR_STEPS, *CANVAS_STEPS, *TRIM, *LAST_STEPS), settings)
     tells_duplicates = settings.drop_duplicates or settings.drop_closing
     return settings.has_one_cell and not tells_duplicates and not any(step.looks(settings) for step in steps)
 
 
 def decoding_of(sizes: Sequence[Settings]) -> Decoding:
-    """Return what is done to each frame as it is decoded. `sizes` are the settings of every size of the build, which
+    """Return the work on each frame as it is decoded. `sizes` are the settings of every size of the build, which
     are alike but for lengths."""
     settings = sizes[0]
     scalings = tuple(scaling_of(one, 1 if one.fit else one.scale) for one in sizes)
@@ -136,8 +136,8 @@ def prepare(
     """
     walk = _Walk(variants, lineup_of(sequences), settings, context)
     variants.clear()
-    # Colors first, since they say what is empty; then canvases, which say where frames lie; then edits, which are as
-    # large as canvases; trimming after them, or it would cut them off; at last what counts from the trimmed frame.
+    # Colors come first, because they decide which pixels are empty; then canvases, which place the frames; then edits,
+    # which are as large as canvases; then trimming, which would otherwise cut edits off; last, steps on trimmed frames.
     factor = settings.scale
     for step in wanted(COLOR_STEPS, settings):
         decision = walk.take(step)

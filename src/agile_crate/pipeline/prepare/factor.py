@@ -23,7 +23,7 @@ from .step import FrameGroup, Lineup
 
 
 class Drawing(NamedTuple):
-    """A frame before it is made to fit: its canvas, and what is seen on it where that is to fit, looked at on a canvas
+    """A frame before it is fitted: its canvas, and the box of its visible art if that is fitted, found on a canvas
     `fine` times as large."""
 
     canvas: Size
@@ -32,7 +32,7 @@ class Drawing(NamedTuple):
 
 
 def fits_art(settings: Settings) -> bool:
-    """Return True if it is what is seen of frames that is to fit."""
+    """Return True if the frames' visible art is fitted, not their canvases."""
     return bool(settings.fit) and settings.fit_to == "art"
 
 
@@ -58,7 +58,7 @@ def drawing_of(picture: Picture, settings: Settings) -> Drawing:
 
 
 def art_together(drawing: Drawing, other: Drawing, is_plain: bool) -> Drawing:
-    """A frame with what is seen of it in a skin. One of the two may be in vectors, and so looked at on a finer canvas.
+    """A frame with its visible art in a skin. One of the two may be in vectors, and so examined on a finer canvas.
     What a plain skin shows is no art."""
     if is_plain:
         return drawing
@@ -75,7 +75,7 @@ def scaling_of(settings: Settings, factor: Fraction | int) -> Scaling:
 
 
 def factor_of(settings: Settings, drawings: Sequence[Drawing], lineup: Lineup) -> Fraction:
-    """By how much frames are scaled in all. Raises UsageError where what is seen is to fit, and nothing is."""
+    """The factor by which frames are scaled. Raises UsageError if visible art is to be fitted and none is visible."""
     if not settings.fit:
         return settings.scale
     if not fits_art(settings):

@@ -1,4 +1,4 @@
-"""The step that draws polygons round what is visible."""
+"""The step that draws polygons around the visible art."""
 
 from __future__ import annotations
 

@@ -72,7 +72,7 @@ def always(_: Settings) -> bool:
 
 
 class Standing(NamedTuple):
-    """A frame's canvas, the box of what is visible on it (None if nothing is, or if no step asks), and whether the
+    """A frame's canvas, the box of its visible art (None without any, or if no step asks), and True if the
     frame is mirrored."""
 
     canvas: Size

@@ -20,7 +20,7 @@ from ..ground import MOST_OF_RIM, NEAR, rim_of
 BACKGROUND_SOLID, BACKGROUND_CHECKERED, ALPHA_NONE = codes("background-solid", "background-checkered", "alpha-none")
 
 MOST_OPAQUE = 0.8
-"""The share of an animation's frames that have no transparency, from which what is behind them is a background."""
+"""The share of an animation's frames without transparency from which their ground counts as a background."""
 
 MOST_HOLES = 0.002
 """The share of the figure that a color key may take from its inside."""
@@ -51,7 +51,7 @@ def background(sequence: Surveyed) -> Iterator[Finding]:
 
 
 def _key(sequence: Surveyed, solid: Sequence[FrameFacts], color: Color) -> str:
-    """The color key that leaves the figures as they are, or what is to be done by hand."""
+    """The color key that leaves the figures unchanged, or the remedy by hand."""
     pictures = [sequence.again(frame) for frame in some_of(solid)]
     for tolerance in (0, NEAR):
         key = ColorKey(color, tolerance)
@@ -70,7 +70,7 @@ def _is_clean(after: Pixels) -> bool:
 
 
 def _inside(empty: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """Return what is empty and not joined to the canvas's edge by what is empty."""
+    """Return the empty pixels that no empty pixels connect to the canvas's edge."""
     from scipy import ndimage
 
     outer = np.pad(empty, 1, constant_values=True)

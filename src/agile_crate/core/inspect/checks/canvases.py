@@ -12,7 +12,7 @@ from ..finding import ERROR, NOTE, WARNING, Finding, Surveyed, codes, finding
 CANVAS_DIFFERS, SCALE_UNEVEN = codes("canvas-differs", "scale-uneven")
 
 MOST = 0.6
-"""The share of frames that have the usual canvas. Where none is so usual, each frame was cut down to what is drawn."""
+"""The share of frames that have the usual canvas. If no canvas is so usual, each frame was cut to its art."""
 
 FEW = 3
 """A trait that one frame in this many has is taken for a mistake."""

@@ -31,7 +31,7 @@ COVERED = 160
 
 LEAST_PIXELS = 16
 LEAST_SHARE = 0.25
-"""Pixels of a miniature, and the share of what is seen, that must be covered in a frame and both its neighbors."""
+"""Pixels of a miniature, and the share of the visible ones, that must be covered in a frame and both its neighbors."""
 
 STILL = 0.4
 """The share of those pixels, the stillest, on which a tint is looked for: what moves tells nothing of colors."""
@@ -89,8 +89,8 @@ def _mean(sketch: NDArray[np.float32]) -> NDArray[np.float64] | None:
 
 
 def tint_between(before: Miniature, frame: Miniature, after: Miniature) -> Tint | None:
-    """The one change of color, a factor and an offset for each channel, that makes what is still in a frame's
-    neighbors into what is there in the frame (fitted by least squares, again and again without the worst half of what
+    """The one change of color, a factor and an offset for each channel, that turns the still pixels of a frame's
+    neighbors into those of the frame (fitted by least squares, again and again without the worst half of what
     it leaves: least trimmed squares, Rousseeuw, 1984); None if it explains too little."""
     covered = np.logical_and.reduce([one.pixels[..., 3] > COVERED for one in (before, frame, after)])
     seen = np.count_nonzero((frame.pixels[..., 3] > 0) | (before.pixels[..., 3] > 0))

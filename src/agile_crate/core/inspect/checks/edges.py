@@ -74,7 +74,7 @@ def _diminished(
 
 
 def _room(frame: FrameFacts, side: str) -> int:
-    """Return how many pixels lie between what is seen and a side of the canvas."""
+    """Return the number of pixels between the visible art and a side of the canvas."""
     box = frame.seen or Box(0, 0, *frame.canvas)
     rooms = {"left": box.x, "top": box.y, "right": frame.canvas.w - box.right, "bottom": frame.canvas.h - box.bottom}
     return rooms[side]

@@ -28,7 +28,7 @@ LEAST_OFF = 0.25
 canvas's edge, the lost part hides most of the slip."""
 
 UNUSUAL, VERY_UNUSUAL = 2.0, 4.0
-"""Spreads that this is off what is usual in its animation; and that sizes are."""
+"""Spreads that a slip is off the animation's usual motion; and the same for sizes."""
 
 QUIET_PIXELS, QUIET_SHARE = 0.12, 0.004
 """A spread counts as at least so many pixels, or, of sizes, such a share."""
@@ -126,7 +126,7 @@ def out_of_place(sequence: Surveyed) -> Iterator[Finding]:
 
 
 class _Slip(NamedTuple):
-    """A frame that has moved: its place, by how much, and what is left when it is moved back."""
+    """A frame that has moved: its index, the distance, and the difference that remains when it is moved back."""
 
     place: int
     by: Offset
@@ -134,7 +134,7 @@ class _Slip(NamedTuple):
 
 
 class _Pulse(NamedTuple):
-    """A frame of another size: its place, the factor, and what is left when it is scaled back."""
+    """A frame of another size: its index, the factor, and the difference that remains when it is scaled back."""
 
     place: int
     factor: float

@@ -33,7 +33,7 @@ STEADY = 0.6
 """A figure whose area has a spread of more than this share of it bursts or melts, and may scatter specks."""
 
 REACH = 8
-"""Pixels round what is seen in all other frames, in which a speck may belong to a motion."""
+"""Pixels around the visible art of all other frames, in which a speck may belong to a motion."""
 
 
 def emptiness(sequence: Surveyed) -> Iterator[Finding]:
@@ -64,7 +64,7 @@ def _is_dropout(frames: Sequence[FrameFacts], empty: Sequence[int]) -> bool:
 
 
 def haze(sequence: Surveyed) -> Iterator[Finding]:
-    """Alpha so low that nobody sees it, far outside of what is seen."""
+    """Alpha too low to be visible, far outside the visible art."""
     hazy = [frame for frame in sequence.frames if frame.haze]
     if not hazy:
         return
