@@ -1,4 +1,5 @@
-"""How good the tight arrangement is, and how fast, beside its goals. ``make bench`` runs it; it draws two plots, too.
+"""Measure the fill ratio and the speed of tight sheets against their goals. ``make bench`` runs it; it draws two plots,
+too.
 
 Time is told as seconds of `arrange` divided by the seconds that Pillow takes, in the same run and on one thread, to
 decode as many PNGs of 64×64.

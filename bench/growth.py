@@ -1,4 +1,4 @@
-"""How time and memory grow with the number of frames; draws docs/pictures/growth.png: `python bench/growth.py`.
+"""Measure how time and memory grow with the number of frames, and draw docs/pictures/growth.png.
 
 Frames are links to the few that `frames.py` draws: what is in them twice is read and packed twice.
 """

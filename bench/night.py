@@ -162,7 +162,7 @@ def cost_of_a_crate(address: str, folder: Path, file: Path) -> tuple[float, floa
 
 
 def model(crates: int, scheduler: float, asker: float, there: float) -> None:
-    """How long a night takes by the formula, and by the simulation, with lengths that vary as crates do."""
+    """The duration of a night by the formula and by the simulation, with lengths that vary as crates do."""
     chance = np.random.default_rng(1)
     lengths = there * chance.lognormal(-0.125, 0.5, crates)  # mean `there`
     print(f"\n{'workers':>8}{'formula':>10}{'simulated':>11}{'times one':>11}")

@@ -1,6 +1,6 @@
-"""How well the survey judges: on any folder of real frames it plants its own faults into calm animations and counts
-which are found at the right frames, and counts the alarms on what it left alone. ``make bench-survey FOLDER=…`` runs
-it.
+"""Measure how well the survey judges: on any folder of real frames it plants its own faults into calm animations and
+counts which are found at the right frames, and counts the alarms on what it left alone. ``make bench-survey FOLDER=…``
+runs it.
 
 What is calm is told without the survey: one canvas, at least CALM_FRAMES frames, and neighbors that differ, but by
 little.
@@ -248,7 +248,7 @@ PLANTS: tuple[tuple[str, str, Plant], ...] = (
 
 @dataclass
 class Score:
-    """What was planted and found, and what was raised without cause."""
+    """The planted faults, those found, and false alarms."""
 
     planted: Counter[str] = field(default_factory=Counter)
     found: Counter[str] = field(default_factory=Counter)

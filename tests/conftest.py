@@ -1,4 +1,4 @@
-"""What the tests share: making pictures, running the installed program, finding other programs to compare with."""
+"""Shared by all tests: drawing pictures, running the installed program, finding other programs to compare with."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ from agile_crate.settings.given import settings_from
 from prepared_program import run_prepared
 
 LONG = bool(os.environ.get("AGILE_CRATE_TRUST"))
-"""Whether this is the long form, `make trust`."""
+"""True in the long form, `make trust`."""
 
 settings.register_profile("steady", deadline=None, derandomize=True, max_examples=300 if LONG else 40)
 settings.load_profile("steady")
@@ -40,7 +40,7 @@ settings.load_profile("steady")
 signal.signal(signal.SIGINT, signal.default_int_handler)
 
 Run = Callable[..., subprocess.CompletedProcess[str]]
-"""What the fixture `run` gives."""
+"""The type of the fixture `run`."""
 
 PROGRAM = Path(sys.executable).with_name("agile-crate")
 
@@ -93,7 +93,7 @@ def tool(name: str) -> str:
 
 @pytest.fixture(autouse=True)
 def cache_folder(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> Path:
-    """What is kept between builds is kept apart for each test."""
+    """Give each test its own build cache."""
     folder = tmp_path_factory.mktemp("cache")
     monkeypatch.setenv("AGILE_CRATE_CACHE", str(folder))
     # What Matplotlib finds out about the fonts here takes a second, and is the same in every test.
@@ -117,8 +117,8 @@ def browser(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Any]:
 
 @pytest.fixture
 def run(tmp_path: Path) -> Run:
-    """Runs the installed program in the test's own folder. Whatever `pack` writes must be valid by the schemas, and what
-    an independent reader makes of it must be what the program's own makes of it."""
+    """Runs the installed program in the test's own folder. Whatever `pack` writes must be valid by the schemas, and
+    what an independent reader makes of it must be what the program's own makes of it."""
 
     def run(*arguments: object, cwd: Path = tmp_path, **options: Any) -> subprocess.CompletedProcess[str]:
         words = list(map(str, arguments))
@@ -185,13 +185,13 @@ def _demo_once(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 @pytest.fixture
 def demo(_demo_once: Path, tmp_path: Path) -> Path:
-    """What `agile-crate demo` writes, built and all, in the test's own folder."""
+    """The output of `agile-crate demo`, with its builds, in the test's own folder."""
     return Path(shutil.copytree(_demo_once, tmp_path / "otter-post"))
 
 
 @pytest.fixture
 def demo_said(_demo_once: Path) -> str:
-    """What `agile-crate demo` printed meanwhile."""
+    """The text that `agile-crate demo` printed."""
     return _demo_once.with_name("said.txt").read_text("utf-8")
 
 

@@ -24,7 +24,7 @@ def chunk(kind: bytes, content: bytes) -> bytes:
 
 
 def png(header: tuple[int, ...], raw: bytes, *more: bytes) -> bytes:
-    """What IHDR says, rows with their filters, and chunks that come between."""
+    """A PNG from its IHDR values, rows with their filters, and further chunks."""
     head = b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", struct.pack(">IIBBBBB", *header))
     return head + b"".join(more) + chunk(b"IDAT", zlib.compress(raw, 1)) + chunk(b"IEND", b"")
 

@@ -1,8 +1,8 @@
 """The installed program, ready to go: processes that fork from one that has loaded what a command loads.
 
 Most of a small command is start-up, and the tests run thousands. A fork begins where the program has loaded its modules
-and done nothing yet; it is a process of its own, with its own arguments, folder, environment and outputs, and it ends as
-the program ends. Whatever a test asks for beside that (another environment, limits, input) runs the program itself.
+and done nothing yet; it is a process of its own, with its own arguments, folder, environment and outputs, and it ends
+as the program ends. Whatever a test asks for beside that (another environment, limits, input) runs the program itself.
 """
 
 from __future__ import annotations
@@ -32,7 +32,7 @@ def _server() -> Any:
 def run_prepared(
     words: list[str], folder: Path, memory: int = 0, seconds: float | None = None
 ) -> subprocess.CompletedProcess[str]:
-    """What the program says to these words in a folder; with so many bytes of address space, and so many seconds. Raises
+    """Run the program with these arguments in a folder, with a limit on address space and seconds. Raises
     subprocess.TimeoutExpired."""
     with tempfile.NamedTemporaryFile() as out, tempfile.NamedTemporaryFile() as err:
         process = _server().Process(

@@ -20,7 +20,8 @@ LAYERS = (
     "__main__", "cli", "agile_crate", "commands", "crate_files", "pipeline", "views", "live", "sources", "settings",
     "exports", "storage", "workers", "format", "core", "demo", "interrupts", "platform",
 )  # fmt: skip
-"""The packages from the top. Each may import those below it; `agile_crate` is the package itself, the script interface."""
+"""The packages from the top. Each may import those below it; `agile_crate` is the package itself, the script interface.
+"""
 
 NOT_BELOW = {
     "cli": {"exports", "platform", "live"}, "agile_crate": {"views", "live"},
@@ -29,7 +30,7 @@ NOT_BELOW = {
     "exports": {"interrupts"}, "workers": {"format"},
     "core": {"demo", "interrupts", "platform"}, "demo": set(LAYERS), "interrupts": {"platform"},
 }  # fmt: skip
-"""What a package does without, though it lies below."""
+"""Packages that a package must not import although they are below it."""
 
 MAY_IMPORT = {name: set(LAYERS[number + 1 :]) - NOT_BELOW.get(name, set()) for number, name in enumerate(LAYERS)}
 
@@ -102,7 +103,7 @@ def folder_of(module: str) -> str:
 
 
 def faults(module: str, tree: ast.Module) -> Iterator[str]:
-    """What a module imports that it may not."""
+    """The forbidden imports of a module."""
     package = package_of(module)
     for name in imported(module, tree):
         top = name.split(".")[0]

@@ -27,6 +27,17 @@ def test_habits_in_the_source_become_fewer() -> None:
     assert {habit: count for habit, count in found.items() if count > MOST.get(habit, 0)} == {}
 
 
+@pytest.mark.parametrize("folder", ["bench", "src", "tests", "tools"])
+def test_docstrings_begin_with_a_verb_or_a_noun(folder: str) -> None:
+    openers = [
+        f"{path}:{line}: {text}"
+        for path in sorted((TOP / folder).rglob("*.py"))
+        for line, text in prose.docstrings(path.read_text("utf-8"))
+        if prose.OPENERS.match(text)
+    ]
+    assert openers == []
+
+
 @pytest.mark.parametrize("page", PAGES)
 def test_pages_are_short(page: str) -> None:
     lines = (TOP / page).read_text("utf-8").splitlines()

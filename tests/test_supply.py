@@ -1,4 +1,4 @@
-"""What is installed: everything that is declared is locked, by digests, and told with what it is for."""
+"""Test dependencies: each is locked by digests, and documented with its purpose."""
 
 from __future__ import annotations
 

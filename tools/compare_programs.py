@@ -61,7 +61,7 @@ scale = 0.5
 
 
 class Outcome(NamedTuple):
-    """What one scenario left: each line's exit code, stdout and stderr; each file's bytes by its path."""
+    """The result of one scenario: each line's exit code, stdout and stderr; each file's bytes by its path."""
 
     said: list[tuple[int, str, str]]
     files: dict[str, bytes]

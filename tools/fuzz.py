@@ -41,14 +41,14 @@ with atheris.instrument_imports(include=["agile_crate"]):
 
 
 def kinds() -> dict[str, Callable[..., None]]:
-    """What draws an input of each kind and tries it."""
+    """The functions that draw and try an input, by kind."""
     there = vars(test_fuzz_art) | vars(test_fuzz)
     tests = ((name.removeprefix("test_"), getattr(one, "hypothesis", None)) for name, one in there.items())
     return {name: made.inner_test for name, made in tests if made}
 
 
 def fixtures(names: list[str]) -> dict[str, Any]:
-    """What a test asks pytest for."""
+    """The fixtures that a test requests."""
     work = Path(tempfile.mkdtemp(prefix="agile-crate-fuzz-"))
     os.environ["AGILE_CRATE_CACHE"] = str(work / "cache")
     folder = work / "case"

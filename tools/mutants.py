@@ -42,7 +42,7 @@ CORE = Path("src", "agile_crate", "core")
 REPORT = ROOT / "docs" / "dev" / "mutants.md"
 
 KEPT = ROOT / "build" / "mutants.json"
-"""What became of each change that was tried, so that a run can go on where another ended: modules that are asked for by
+"""The result of each change that was tried, so that a run can go on where another ended: modules that are asked for by
 name are tried again, and of all those that were not yet."""
 
 SEED, SECONDS = 21, 240
@@ -58,7 +58,7 @@ OPTIONS = ("-xq", "-pno:cacheprovider", "-pno:xdist", "-Wignore::pytest.PytestAs
 
 
 class Result(NamedTuple):
-    """What became of one change: where it was made, what it did, and whether a test noticed."""
+    """The result of one change: its place, its text, and True if a test noticed it."""
 
     module: str
     line: int
@@ -134,7 +134,7 @@ def further_tests_of(module: Path) -> list[str]:
 
 
 def tried(task: tuple[Path, list[MutationSpec]]) -> list[Result]:
-    """What became of the changes of one module, in a copy of the checkout."""
+    """The results of the changes of one module, in a copy of the checkout."""
     module, changes = task
     for name in LOADED:
         import_module(name)
@@ -167,7 +167,7 @@ def tried(task: tuple[Path, list[MutationSpec]]) -> list[Result]:
 
 
 def fails(copy: Path, tests: list[str], seconds: float) -> bool:
-    """Whether tests fail, or take too long, in a process that has the libraries at hand, and ours not."""
+    """Return True if tests fail or take too long in a process that has loaded the libraries but not our modules."""
     child = os.fork()
     if child == 0:
         status = 1

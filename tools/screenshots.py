@@ -163,7 +163,7 @@ def shoot_survey(folder: Path) -> None:
 
 
 def shoot_changes(folder: Path) -> None:
-    """What a day's work on some frames changed."""
+    """The changes of a day's work on some frames."""
     crate = folder / "changed" / "otter"
     options = ("--columns", "8", "--fps", "10", "--fps", "swim=12", "--quiet")
     subprocess.run([PROGRAM, "pack", "tomorrow/otter", "--out", crate, *options], cwd=folder, check=True)

@@ -143,7 +143,7 @@ def test_the_same_road_for_scripts(swim: Path, tmp_path: Path) -> None:
 
 
 def completed(line: str, folder: Path) -> list[str]:
-    """What the shell would be told for a line with the cursor at its end."""
+    """The completions of a line with the cursor at its end."""
     environment = os.environ | {
         "_ARGCOMPLETE": "1", "COMP_LINE": line, "COMP_POINT": str(len(line)), "_ARGCOMPLETE_IFS": "\n",
         "_ARGCOMPLETE_STDOUT_FILENAME": str(folder / "told.txt"), "_ARGCOMPLETE_SUPPRESS_SPACE": "1",

@@ -15,7 +15,8 @@ from conftest import Run, art, metadata, save, tree
 
 @pytest.fixture
 def frames(tmp_path: Path) -> Path:
-    """Otter: on canvases mostly empty, with a closing frame, two with one number, and one that is empty. Gull: small and full."""
+    """Otter: on canvases mostly empty, with a closing frame, two with one number, and one that is empty. Gull: small
+    and full."""
     for number in range(1, 7):
         pixels = np.zeros((90, 90, 4), np.uint8)
         pixels[20:40, 5 * number : 5 * number + 30] = art(30, 20, number % 6 + 1)

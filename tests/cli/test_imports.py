@@ -1,4 +1,4 @@
-"""What a command does not use it does not load: start-up is most of what a small job takes. Counted in modules."""
+"""Commands load only modules they use, because start-up dominates small jobs. Counted in modules."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ OURS = {
 }
 
 SETTINGS = {"agile_crate.settings", "dataclasses", "inspect"}
-"""What only those commands load that have settings."""
+"""Modules that only commands with settings load."""
 
 PACKING = HEAVY - {"numpy", "zlib_ng", "traceback", "tempfile"} | {
     "agile_crate.views", "agile_crate.live", "agile_crate.storage.cache", "agile_crate.crate_files.read",
@@ -36,7 +36,7 @@ PACKING = HEAVY - {"numpy", "zlib_ng", "traceback", "tempfile"} | {
     "agile_crate.format.xml_form", "agile_crate.crate_files.spec", "agile_crate.workers.processes", "agile_crate.workers.cluster",
     "agile_crate.sources.pictures", "agile_crate.sources.fetch", "agile_crate.sources.deferred", "agile_crate.workers.tasks",
 }  # fmt: skip
-"""What a pack of plain PNGs in a grid does without, Pillow too; it loads `pyspng` when it reads one."""
+"""Modules that packing plain PNGs in a grid does not load, such as Pillow; it loads `pyspng` to read."""
 
 
 def loaded(folder: Path, *words: object) -> set[str]:

@@ -115,7 +115,7 @@ def test_a_copy_of_a_sheet_is_never_removed(run: Run, swim: Path, tmp_path: Path
 
 
 def merge(folder: Path, *names: str) -> None:
-    """What git leaves of text files that two branches changed; pictures stay as they were checked out."""
+    """Write text files as git does after a conflict of two branches; pictures stay as they were checked out."""
     for name in names:
         sides = [folder / "ours" / name, folder / "base" / name, folder / "theirs" / name]
         done = subprocess.run(["git", "merge-file", "-p", *sides], capture_output=True, check=False)

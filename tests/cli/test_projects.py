@@ -69,7 +69,8 @@ def test_a_crate_file_builds_what_the_command_line_builds(run: Run, project: Pat
 
 
 def comparable(folder: Path) -> dict[str, object]:
-    """What a folder holds, but for what only a crate file's build records, and the order in which settings were given."""
+    """The files of a folder, without the parts that only a crate file's build records, and without the order of
+    settings."""
     found: dict[str, object] = {}
     for name, data in built(folder).items():
         if name.endswith(".json"):

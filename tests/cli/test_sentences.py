@@ -1,5 +1,5 @@
-"""Everything that can be typed wrong, and is wrong with files: one plain sentence, the documented exit code, and every file as
-it was. The sentences stand in sentences.txt, as the program says them."""
+"""Everything that can be typed wrong, and is wrong with files: one plain sentence, the documented exit code, and every
+file as it was. The sentences stand in sentences.txt, as the program says them."""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""`watch`: it builds when something changes, waits for what is being written, survives errors, and its page plays along."""
+"""`watch`: it builds when something changes, waits for what is being written, survives errors, and its page plays
+along."""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""What `pack` writes beside the sheet, as the installed program: formats, names, sizes, finishes, and whose files are whose."""
+"""Test the files that `pack` writes next to the sheet, with the installed program: formats, names, sizes, finishes, and
+whose files are whose."""
 
 from __future__ import annotations
 

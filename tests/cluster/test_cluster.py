@@ -48,7 +48,7 @@ def call(run: Run, project: Path, *words: object, exit: int = 0) -> Any:
 
 @pytest.fixture(scope="module")
 def alone(tmp_path_factory: pytest.TempPathFactory) -> dict[str, bytes]:
-    """What the program writes without a cluster."""
+    """The files that the program writes without a cluster."""
     project = made_project(tmp_path_factory.mktemp("alone"))
     subprocess.run([PROGRAM, "pack", "all.crate.toml", "-q"], cwd=project, check=True)
     return files_of(project / "out")

@@ -1,4 +1,4 @@
-"""What frames are called, and which are meant: from the file names to the metadata, and back."""
+"""Test the names and positions of frames: from the file names to the metadata, and back."""
 
 from __future__ import annotations
 

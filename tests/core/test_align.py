@@ -1,4 +1,4 @@
-"""Where a smaller rectangle is put in a larger one."""
+"""Test the place of a smaller rectangle in a larger one."""
 
 import pytest
 from hypothesis import given

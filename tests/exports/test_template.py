@@ -30,7 +30,7 @@ HOSTILE = ['a"b\\c', "new\nline", "*/", "??=", "]]", "-- end", "ünï", "\x01", 
 
 
 def made(text: str, crate: Crate = FULL) -> str:
-    """What a template makes, in this process."""
+    """Render a template in this process."""
     return render(sandbox(), text, context_of(crate), USUAL)
 
 
@@ -182,7 +182,7 @@ def test_names_in_c_never_clash_and_are_not_reserved(tmp_path: Path, crate: str)
 
 
 def test_a_lua_table_of_many_frames_is_read(tmp_path: Path) -> None:
-    """Where Lua is compiled just in time, a function has at most 65,536 constants."""
+    """A just-in-time compiler for Lua allows at most 65,536 constants in a function."""
     names = [f"swim/swim_{number}" for number in range(14_000)]
     (tmp_path / "otter.lua").write_text(made(examples()["table.lua.j2"].text, named(names)), "utf-8")
     ask = 'local made = dofile("otter.lua"); print(#made.frames, #made.animations, made.frames[14000].name, made.frames[1].on)'

@@ -50,7 +50,7 @@ PLACES: dict[str, tuple[tuple[Any, ...], str]] = {
     "animations.fps": (("animations", 2, "fps", 0), 'fps="30000 1001"'),
     "animations.beats": (("animations", 2, "beats", 0), 'beats="1 1 2"'),
 }
-"""Where a number of each range stands in a full document, as JSON and as XML."""
+"""The place of a number of each range in a full document, as JSON and as XML."""
 
 DOCUMENT, XML = json.loads(to_json(FULL)), to_xml(FULL)
 

@@ -46,11 +46,11 @@ LINES = [
     for line in Path(__file__).with_name("wrong.txt").read_text("utf-8").splitlines()
     if " => " in line
 ]
-"""What is changed in a full document, and what the reader says then; see there."""
+"""Changes of a full document, and the reader's message for each; see that file."""
 
 
 def told(reader: Callable[[], object]) -> str:
-    """What a reader says of a document; a dash where nothing."""
+    """The reader's message about a document, or a dash."""
     try:
         reader()
     except InputError as error:

@@ -1,4 +1,4 @@
-"""What the tests of the page share: the light table in Chromium, asked and told by a few words."""
+"""Shared by the tests of the page: the light table in Chromium, driven by a few functions."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ HOSTILE = [
 
 
 def until(page: Any, condition: str, *arguments: Any) -> Any:
-    """What a condition gives, when it gives anything."""
+    """The first true result of a condition."""
     for _ in range(600):  # not by `wait_for_function`, whose `eval` the page's own policy refuses
         if found := page.evaluate(condition, *arguments):
             return found

@@ -1,4 +1,4 @@
-"""What is on the stage: the frames that unpack gives, where they are looked at, and what is marked."""
+"""Test the stage: the frames are those of unpack, with the right view and marks."""
 
 from __future__ import annotations
 

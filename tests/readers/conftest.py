@@ -82,8 +82,8 @@ def crate(request: pytest.FixtureRequest, crates: dict[str, Crate]) -> Crate:
 
 
 def times_of(animation: dict[str, Any]) -> Iterator[tuple[float, int]]:
-    """Times to ask for, with the frame that is shown then, as docs/programmers/format.md tells it: at the first and the last
-    millisecond of a step, and at every beat of a clock that adds beats up, with all its rounding."""
+    """Times to ask for, with the frame that is shown then, as docs/programmers/format.md tells it: at the first and the
+    last millisecond of a step, and at every beat of a clock that adds beats up, with all its rounding."""
     frames, lengths, unit = animation["frames"], animation["durations"], 1.0
     if "beats" in animation:
         lengths, unit = animation["beats"], 1000 / (animation["fps"][0] / animation["fps"][1])

@@ -25,7 +25,7 @@ PAGE = """<!doctype html><link rel="stylesheet" href="out/{kind}.css">
 
 
 def shows(page: Any, left: int, top: int, wanted: np.ndarray) -> bool:
-    """Whether the page shows these pixels there, as soon as it has loaded the sheet that it turned to."""
+    """Return True if the page shows these pixels, once it has loaded its new sheet."""
     for _ in range(40):
         part = shot(page)[top : top + wanted.shape[0], left : left + wanted.shape[1]]
         if np.abs(part - wanted).max() <= 1.5:  # blended by the browser

@@ -15,7 +15,7 @@ SCALE = 2.5
 
 
 def red_seen(document: dict[str, Any], folder: Path) -> int:
-    """How many pixels of the blue frames, drawn at 2.5 times their size with a linear filter, show any red."""
+    """The number of pixels of the blue frames that show red at 2.5 times their size with a linear filter."""
     import pyglet
 
     pyglet.options["headless"] = True

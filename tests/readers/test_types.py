@@ -24,7 +24,7 @@ USE = (Path(__file__).parent / "use_reader.ts").read_text("utf-8")
 
 
 def compiled(folder: Path, texts: dict[str, str]) -> str:
-    """What the compiler says of programs that have the reader as a package, in its strictest mode."""
+    """The compiler's messages, in its strictest mode, about programs that use the reader as a package."""
     packages = folder / "node_modules"
     packages.mkdir()
     (packages / "agile-crate-reader").symlink_to(READER, target_is_directory=True)

@@ -34,7 +34,7 @@ def test_values_are_read() -> None:
     ],
 )
 def test_values_of_other_types_are_refused_with_a_sentence(given: dict[str, object], sentence: str) -> None:
-    """What is typed wrong stands in tests/cli/sentences.txt."""
+    """Messages for wrong values are in tests/cli/sentences.txt."""
     with pytest.raises(UsageError, match="^" + re.escape(sentence)):
         settings_from(given)
 

@@ -332,7 +332,7 @@ def test_rules_and_attributes_that_are_compared_often_are_dear() -> None:
 
 
 def test_many_groups_take_no_more_than_their_own_parts() -> None:
-    """What a group refers to in others stays, through others too; the rest goes."""
+    """Elements that a group refers to stay, also indirectly; the others are dropped."""
     groups = [f'<g id="swim_{n}"><rect x="{n % 9}" width="4" height="6" fill="#204060"/></g>' for n in range(1500)]
     groups[0] = '<g id="swim_0"><use href="#wave"/></g>'
     groups[1] = (

@@ -1,4 +1,4 @@
-"""What is told of files that change: those that are wanted, in one piece, and none of ours."""
+"""Test events for changed files: the watched ones, once each, and none of ours."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What is kept between builds: damage does no harm, and it is never too much, and never in the way."""
+"""Test the build cache: damage does no harm, its size is bounded, and it never stops a build."""
 
 from __future__ import annotations
 

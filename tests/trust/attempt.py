@@ -82,7 +82,7 @@ def attempted(attempt: Attempt, folder: Path) -> Outcome:
 
 
 def judge(status: int, told: str, errors: str) -> None:
-    """What is said must be a result, or one sentence with its exit code."""
+    """The output must be a result, or one sentence with its exit code."""
     assert status in (0, 1, 2, 3, 4, 5), (status, errors)
     assert "Traceback" not in told + errors
     assert "a fault in agile-crate" not in errors

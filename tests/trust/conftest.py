@@ -1,4 +1,4 @@
-"""What attempts of strangers share."""
+"""Shared by the tests with hostile input."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""How what is well made becomes what a stranger might send: strategies that know the structure of what they spoil."""
+"""Turn valid files into hostile ones: strategies that know the structure of the file."""
 
 from __future__ import annotations
 
@@ -193,7 +193,7 @@ def in_conflict(draw: st.DrawFn, data: bytes) -> bytes:
 BOUNDS = st.sampled_from(
     [1, 2, 65_535, 65_536, 655_350, (1 << 24) - 1, 1 << 24, 65_535_000, (1 << 31) - 2, (1 << 31) - 1, 1 << 31]
 )
-"""Where the document, or a format of films, ends."""
+"""Numbers at the bounds of the metadata or of a film's format."""
 
 
 @st.composite

@@ -1,5 +1,5 @@
-"""What attempts of strangers are made of, and how many there are: a few of each kind here; `make trust` tries a hundred
-thousand, and `tools/fuzz.py` lets one kind run for as long as you like, guided by what is covered."""
+"""The material of hostile inputs, and their number: a few of each kind in CI, a hundred thousand in `make trust`.
+`tools/fuzz.py` runs one kind for as long as you like, guided by coverage."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ DEMO = Path(agile_crate.__file__).parent / "demo"
 
 
 LONG = float(os.environ.get("AGILE_CRATE_TRUST") or 0)
-"""How many times the long form is wanted."""
+"""The factor of the long form's attempts."""
 
 
 def cases(few: int, many: int) -> Any:

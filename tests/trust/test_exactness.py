@@ -24,7 +24,7 @@ CHOICES = {
 
 
 def is_allowed(case: Mapping[str, str]) -> bool:
-    """What the settings do not contradict; see settings/rules.py for the sentences."""
+    """True for settings that do not contradict each other; see settings/rules.py for the messages."""
     tight = case.get("layout", "tight") == "tight"
     return (tight or (case.get("turn", "") != "turn" and case.get("mirrored") != "shared")) and not (
         case.get("cushion") == "2" and case.get("trim") == "off"
@@ -157,7 +157,7 @@ def cleared(pixels: np.ndarray) -> np.ndarray:
 
 
 def essence(one: Mapping[str, object]) -> dict[str, object]:
-    """What both forms say, whatever they leave out as usual."""
+    """The content of both forms, with defaults filled in."""
     usual = {"turned": False, "mirror": "", "edited": False, "loop": "forever"}
     return {
         key: value
@@ -167,7 +167,7 @@ def essence(one: Mapping[str, object]) -> dict[str, object]:
 
 
 def expected(case: Case, sources: dict[str, np.ndarray]) -> dict[str, np.ndarray]:
-    """What each frame should be, straight, but for smoothing and fewer colors: by plain arithmetic."""
+    """The expected pixels of each frame by plain arithmetic, with straight alpha, without smoothing and palettes."""
     made = dict(sources)
     if case["mirrored"] == "copy":
         made |= {

@@ -1,5 +1,5 @@
-"""Whatever a stranger feeds the program as crates, crate files, templates, words and requests, it ends with a result or one
-sentence, in bounds, and writes below `out` alone. See `strangers`."""
+"""Whatever a stranger feeds the program as crates, crate files, templates, words and requests, it ends with a result or
+one sentence, in bounds, and writes below `out` alone. See `strangers`."""
 
 from __future__ import annotations
 
@@ -262,7 +262,7 @@ def test_names_of_files(folder: Path, data: st.DataObject) -> None:
 @cases(9, 3_000)
 @given(st.data())
 def test_what_is_kept(folder: Path, cache_folder: Path, data: st.DataObject) -> None:
-    """Where bytes of the store are changed, the files of a build stay the same; where a value is forged, with its digest,
+    """If bytes of the store change, the files of a build stay the same; where a value is forged, with its digest,
     they do, or `verify`, which reads no store, finds it."""
     project = frames() | {"otter.crate.toml": TOML.split("[crate.otter.skin")[0].encode()}
     shutil.rmtree(cache_folder, ignore_errors=True)

@@ -1,4 +1,4 @@
-"""What a stranger can feed the program: each file with 3 GB of address space and 20 seconds, and a sentence at its end."""
+"""Test hostile files: each has 3 GB of address space and 20 seconds, and gets a result or one sentence."""
 
 from __future__ import annotations
 

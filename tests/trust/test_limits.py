@@ -71,7 +71,8 @@ CASES: dict[str, tuple[Callable[[], Files], tuple[str, ...], int]] = {
 }  # fmt: skip
 
 NOT_TO_THE_POINT = {"process_bytes", "seconds"}
-"""How much a process takes is not the same everywhere; what is far within, and far beyond: tests/exports/test_template.py."""
+"""The memory of a process differs between systems; tests/exports/test_template.py tests values far within and beyond.
+"""
 
 
 def told(folder: Path, words: tuple[str, ...]) -> tuple[int, str]:

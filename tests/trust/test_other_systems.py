@@ -1,4 +1,4 @@
-"""What other systems do otherwise, as far as it can be played here: names they refuse, paths they write with other
+"""Simulate other systems: names they refuse, paths they write with other
 signs, folders that look past case, processes that cannot be forked."""
 
 from __future__ import annotations

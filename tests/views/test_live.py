@@ -1,4 +1,4 @@
-"""What a page hears of a build: drawn as the page draws it, the sheets come out as they are."""
+"""Test the events of a build: a page that draws them gets exactly the sheets."""
 
 from __future__ import annotations
 

@@ -99,7 +99,7 @@ def test_a_label_falls_back_to_the_index_before_it_covers_art() -> None:
 
 
 def red_green_blind(color: tuple[int, ...]) -> np.ndarray:
-    """How a color looks to a deuteranope, linear light (Viénot, Brettel and Mollon, 1999)."""
+    """A color as a deuteranope sees it, linear light (Viénot, Brettel and Mollon, 1999)."""
     matrix = np.array([[0.29275, 0.70725, 0], [0.29275, 0.70725, 0], [-0.02234, 0.02234, 1]])
     return np.clip(matrix @ ((np.array(color) / 255) ** 2.2), 0, 1)
 

@@ -19,7 +19,7 @@ CANVAS = (96, 96)
 
 
 class Clothes(NamedTuple):
-    """What the otter wears: the colors of its body, its belly and its cap, and of a scarf if it has one."""
+    """The otter's colors: body, belly, cap, and scarf if it has one."""
 
     body: Color = FUR
     belly: Color = CREAM

@@ -1,4 +1,4 @@
-"""What fills a sheet, and what searches one through: compiled and plain, and beside a slow search that tries everything."""
+"""Test the skyline and the exact search: compiled and plain, and against a slow search that tries everything."""
 
 from __future__ import annotations
 
@@ -60,7 +60,7 @@ def test_a_pass_leaves_out_what_finds_no_room(turn: bool) -> None:
 
 
 def fits(sizes: list[tuple[int, int]], turn: bool, taken: np.ndarray) -> bool:
-    """Whether all boxes fit, by trying every place of every box."""
+    """Return True if all boxes fit, by trying every place of every box."""
     if not sizes:
         return True
     (w, h), *rest = sizes

@@ -1,4 +1,4 @@
-"""What changed between two crates: each kind by itself, and where pictures differ."""
+"""Test the changes between two crates: each kind by itself, and the places of differing pixels."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What files are called."""
+"""Test the names of output files."""
 
 from __future__ import annotations
 

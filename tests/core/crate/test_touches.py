@@ -1,4 +1,4 @@
-"""What is painted on a finished sheet: whose frame it is on, what is of no frame, and what lies over another build."""
+"""Test paint on a finished sheet: on a frame, outside all frames, and over another build."""
 
 import numpy as np
 

@@ -1,4 +1,4 @@
-"""What is done to alpha alone."""
+"""Test the steps that change alpha alone."""
 
 from __future__ import annotations
 

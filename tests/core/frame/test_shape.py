@@ -25,7 +25,7 @@ def blob(rx: int, ry: int, notch: int) -> np.ndarray:
 
 
 def outside_by(points: np.ndarray, shape: Shape) -> np.ndarray:
-    """How far points lie outside of every polygon of a shape; 0 inside and on the line."""
+    """The distance of points outside every polygon of a shape; 0 inside and on the line."""
     best = np.full(len(points), np.inf)
     for polygon in shape.polygons:
         line = np.array(polygon, float)

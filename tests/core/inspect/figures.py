@@ -92,7 +92,7 @@ def surveyed(frames: Sequence[Pixels], name: str | None = "walk", numbers: Seque
 
 
 def findings(frames: Sequence[Pixels], name: str | None = "walk", numbers: Sequence[str] = ()) -> dict[str, Finding]:
-    """What is found of frames, by code."""
+    """The findings of frames by code."""
     found = find_all(surveyed(frames, name, numbers))
     assert all(finding.code in CODES and finding.fix for finding in found)
     return {finding.code: finding for finding in found}
@@ -101,7 +101,7 @@ def findings(frames: Sequence[Pixels], name: str | None = "walk", numbers: Seque
 def found(
     frames: Sequence[Pixels], numbers: Sequence[str] = (), name: str | None = "walk"
 ) -> dict[str, tuple[str, list[str], str]]:
-    """What is found of frames, by code: its severity, the numbers of the frames, and what is said."""
+    """The findings of frames by code: severity, frame numbers and text."""
     return {
         code: (finding.severity, [one.rpartition("_")[2] for one in finding.frames], finding.what)
         for code, finding in findings(frames, name, numbers).items()

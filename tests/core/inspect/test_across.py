@@ -1,4 +1,4 @@
-"""What is told from several animations, and findings that are let go."""
+"""Test checks across animations, and findings that are dropped."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""How an animation plays, and the room that it needs."""
+"""Test playback and the room that it needs."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""How long each frame is shown."""
+"""Test the durations of frames."""
 
 from fractions import Fraction
 
