@@ -28,7 +28,7 @@ def test_the_lock_holds_what_is_declared() -> None:
 
 
 def test_every_dependency_is_told_with_what_it_is_for() -> None:
-    table = (TOP / "SECURITY.md").read_text("utf-8").partition("## What it needs")[2]
+    table = (TOP / "SECURITY.md").read_text("utf-8").partition("## Dependencies")[2]
     rows = {name.strip() for cell in re.findall(r"^\| ([^|]+) \|", table, re.MULTILINE) for name in cell.split(",")}
     needed = {Requirement(one).name for one in (*PROJECT["dependencies"], *EXTRAS["cluster"], *EXTRAS["exr"])}
     assert rows - {"package", "---"} == needed

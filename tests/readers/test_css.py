@@ -84,6 +84,7 @@ def test_an_animation_shows_each_frame_at_its_time(browser: Any, site: str, fold
         if animation["loop"] == "back-and-forth":
             order += order[-2:0:-1]
         page = opened(browser, site, folder, kind, divisions([f"play-{class_of(animation['name'])}"], kind))
+        page.wait_for_function("document.getAnimations().length > 0")  # an animation begins with the first picture
         pivots = {tuple(frames[index]["pivot"]) for index in animation["frames"]}
         begin = 0.0
         for index, duration in order:
