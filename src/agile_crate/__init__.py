@@ -1,4 +1,4 @@
-"""Agile Crate turns folders of animation frames into sprite sheets with exact metadata, and proves them.
+"""Agile Crate turns folders of animation frames into sprite sheets with exact metadata.
 
 The same commands as on the command line, for scripts (docs/programmers/scripts.md)::
 

@@ -12,7 +12,7 @@ Save = Callable[[Image.Image, Path], None]
 
 
 def spoil(frames: Path, rough: Path, save: Save) -> None:
-    """Copies some of the clean frames into `rough`, plants one fault in each folder, and lists them in faults.txt."""
+    """Copy some of the clean frames into `rough`, plant one fault in each folder, and list the faults in faults.txt."""
     faults: list[str] = []
 
     def plant(folder: str, fault: str, pictures: dict[str, Image.Image]) -> None:
@@ -37,13 +37,13 @@ def spoil(frames: Path, rough: Path, save: Save) -> None:
     )
     plant(
         "swim_again",
-        "frames 09 to 12 repeat frames 01 to 04: the cycle is 8 long",
+        "frames 09 to 12 repeat frames 01 to 04: the cycle has 8 frames",
         numbered("swim_again", swim[:8] + swim[:4]),
     )
     dive = clean("otter/dive", "dive", 10)
     plant(
         "dive_digits",
-        "numbers are written with one and with two digits; number 3 appears twice (3 and 03)",
+        "numbers have one or two digits; number 3 appears twice (3 and 03)",
         numbered("dive_digits", [dive[i] for i in (0, 1, 2, 2, 3, 4)], ["1", "2", "03", "3", "4", "5"]),
     )
     idle = clean("otter/idle", "idle", 8)
@@ -59,7 +59,7 @@ def spoil(frames: Path, rough: Path, save: Save) -> None:
     )
     plant(
         "idle_empty",
-        "frame 05 is wholly empty",
+        "frame 05 is empty",
         numbered("idle_empty", [*idle[:4], Image.new("RGBA", (96, 96)), *idle[5:]]),
     )
     walk = clean("otter/walk_right", "walk_right", 3)
@@ -82,24 +82,24 @@ def spoil(frames: Path, rough: Path, save: Save) -> None:
     lantern = clean("harbor/lantern", "lantern", 6)
     plant(
         "lantern_tint",
-        "the colors of frame 04 depart from those of its neighbors",
+        "frame 04 has another tint than its neighbors",
         numbered("lantern_tint", [*lantern[:3], _tinted(lantern[3]), *lantern[4:]]),
     )
     splash = [p.resize((128, 128), Image.Resampling.BOX) for p in clean("splash", "splash", 4)]
     plant(
         "splash_haze",
-        "haze: alpha 1 to 3 over the whole canvas of every frame",
+        "alpha 1 to 3 over the whole canvas of every frame",
         numbered("splash_haze", [_hazy(p) for p in splash]),
     )
     plant(
         "splash_speck",
-        "a stray speck far from the body at 6,6 in frame 02",
+        "frame 02 has a stray speck at 6,6, far from the body",
         numbered("splash_speck", [splash[0], _specked(splash[1]), *splash[2:]]),
     )
     sea = Image.open(frames / "sea" / "sea.png").convert("RGBA")
     plant("sea_seam", "the left and right edges of the tile do not continue", {"sea_seam": sea.crop((0, 0, 216, 64))})
     (rough / "faults.txt").write_text(
-        "What is wrong in each folder, one line a folder. Everything else in it is as it should be.\n\n"
+        "The planted fault of each folder. All other frames are correct.\n\n"
         + "".join(f"{fault}\n" for fault in sorted(faults)),
         "utf-8",
     )

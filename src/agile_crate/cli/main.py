@@ -146,11 +146,12 @@ def _build() -> str:
 
 def _without_command(arguments: Sequence[str]) -> Parser:
     """Answers a line that names no command: with the help, or by raising UsageError."""
-    listed = "".join(f"  {name:8} {line}\n" for name, line in COMMANDS.items())
+    listed = "".join(f"  {name:8}  {line}\n" for name, line in COMMANDS.items())
     parser = Parser(
         prog="agile-crate",
         usage="agile-crate COMMAND …",
-        description="Turns folders of animation frames into sprite sheets with exact metadata, and proves them.",
+        description="Turns folders of animation frames into sprite sheets with exact metadata.\n"
+        "Proves that every frame can be restored to the pixel.",
         epilog=f"commands:\n{listed}\n{_text('agile-crate')}",
     )
     parser.add_argument("-h", "--help", action="help", help="print this and exit")

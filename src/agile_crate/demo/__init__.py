@@ -1,10 +1,10 @@
 """The Otter Post: the demo frames that come with the program, and the project that is built of them.
 
-`frames` are clean: an otter courier (idle, swim, dive, walking in four directions), a gull, a lantern and five
-parcels at the harbor, a splash, and a strip of sea. `vectors` are a buoy, drawn as SVG, and `rendered` is a flare, as
-OpenEXR. `rough` are of the same kinds, each folder with something wrong that its faults.txt tells. `skins` are the
-otter in a raincoat, and a scarf to be laid over it. All were drawn by tools/otter_post. `templates` are worked examples
-of formats that an engine of one's own may read: a Lua table, a C header, a Python module, a scene resource.
+`frames` are clean: an otter courier (idle, swim, dive, walking in four directions), a gull, a lantern and five parcels
+at the harbor, a splash, and a strip of sea. `vectors` are a buoy, drawn as SVG, and `rendered` is a flare, as OpenEXR.
+`rough` are of the same kinds; each folder has one fault, listed in faults.txt. `skins` are the otter in a raincoat, and
+a scarf as a layer. tools/otter_post drew all of them. `templates` are worked examples of formats for other engines: a
+Lua table, a C header, a Python module, a scene resource.
 """
 
 from pathlib import Path
@@ -20,8 +20,7 @@ COMING = tuple(
     (Path(art) / "walk_up" / "walk_up_04.png", Path(art) / "walk_up" / "walk_up_02.png")
     for art in ("frames/otter", "skins/raincoat", "skins/scarf")
 )
-"""A frame that comes when all has been built, in all skins, and the one that it looks like: the step back to the
-middle."""
+"""A frame that is added after the first build, in all skins, and the frame that it copies."""
 
 
 def files() -> list[Path]:
