@@ -65,7 +65,7 @@ def restore(document: dict[str, Any], sheet: np.ndarray, frame: dict[str, Any]) 
     x, y, w, h = frame["box"]
     pixels = sheet[y : y + h, x : x + w]
     if frame.get("turned", False):
-        pixels = np.rot90(pixels)  # by 90° anticlockwise
+        pixels = np.rot90(pixels)  # by 90° counterclockwise
     width, height = frame["canvas"]
     canvas = np.zeros((height, width, 4), np.uint8)
     if background := document.get("background"):

@@ -20,7 +20,7 @@ def stored_pixels(sheet: Pixels, frame: Frame) -> Pixels:
 def restore(sheet: Pixels, frame: Frame, background: Color | None = None) -> Pixels:
     """The frame on its whole canvas: a new array of shape (canvas height, canvas width, 4).
 
-    The box is cut out, turned back by 90° anticlockwise if it is stored turned, pasted on an empty canvas (or one of
+    The box is cut out, turned back by 90° counterclockwise if it is stored turned, pasted on an empty canvas (or one of
     the `background`, opaque) at the offset, and then flipped if the frame is a mirror image. What reaches beyond the
     canvas is left out. The box must lie on the sheet; `core.crate.check` says whether it does.
     """
