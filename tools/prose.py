@@ -24,7 +24,8 @@ PAGES = ("*.md", "docs/**/*.md", "readers/**/*.md", "src/agile_crate/cli/help_te
 SOURCES = ("src/**/*.py", "tests/**/*.py", "tools/**/*.py", "bench/**/*.py")
 
 BRITISH = ("colour", "grey", "centre", "centring", "neighbour", "favour", "behaviour", "honour", "analyse", "catalogue",
-           "anticlockwise", "travelled", "labelled", "modelled", "licence", "recognise", "organise", "normalise")  # fmt: skip
+           "anticlockwise", "travelled", "labelled", "modelled", "licence", "recognise", "organise",
+           "normalise")  # fmt: skip
 
 HABITS = {
     "told, said, there": r"\b(?:told|said|there)\b",
