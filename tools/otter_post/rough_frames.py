@@ -58,9 +58,7 @@ def spoil(frames: Path, rough: Path, save: Save) -> None:
         numbered("idle_slip", [*idle[:3], _shifted(idle[3], 1, 0), *idle[4:]]),
     )
     plant(
-        "idle_empty",
-        "frame 05 is empty",
-        numbered("idle_empty", [*idle[:4], Image.new("RGBA", (96, 96)), *idle[5:]]),
+        "idle_empty", "frame 05 is empty", numbered("idle_empty", [*idle[:4], Image.new("RGBA", (96, 96)), *idle[5:]])
     )
     walk = clean("otter/walk_right", "walk_right", 3)
     plant(

@@ -76,7 +76,7 @@ def _loops(mask: NDArray[np.bool_], limits: Limits) -> list[list[Corner]]:
 
     Edge following: every side of a visible pixel towards an empty one is an arrow with the pixel on its right; arrows
     are joined end to start. Where two pixels touch at a corner only, the arrow that turns left joins them: the borders
-    of 8-connected parts (Rosenfeld, 1970), which may touch themselves but never cross. Counterclockwise loops are holes.
+    of 8-connected parts (Rosenfeld, 1970), which may touch but never cross. Counterclockwise loops are holes.
     Cost: linear in the pixels and in the length of the edges.
     """
     padded = np.pad(mask, 1)
