@@ -85,7 +85,7 @@ export function draw(context, crate, one, x, y, scale = 1) {
   if (mirror.includes("x")) context.transform(-1, 0, 0, 1, one.canvas[0], 0);
   if (mirror.includes("y")) context.transform(1, 0, 0, -1, 0, one.canvas[1]);
   context.translate(one.offset[0], one.offset[1]);
-  if (one.turned) context.transform(0, -1, 1, 0, 0, w); // anticlockwise; exact, as an angle would not be
+  if (one.turned) context.transform(0, -1, 1, 0, 0, w); // counterclockwise; exact, as an angle would not be
   context.drawImage(crate.images[one.sheet], left, top, w, h, 0, 0, w, h);
   context.restore();
 }

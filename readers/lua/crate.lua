@@ -38,7 +38,7 @@ function crate.placement(frame, at_x, at_y)
   local w, h = frame.box[3], frame.box[4]
   local flip_x = frame.mirror:find("x") ~= nil
   local flip_y = frame.mirror:find("y") ~= nil
-  -- The corner of the stored part, on the canvas before it is flipped: turned back by 90 degrees anticlockwise, its
+  -- The corner of the stored part, on the canvas before it is flipped: turned back by 90 degrees counterclockwise, its
   -- top left comes to lie at the bottom left.
   local left, top = frame.offset[1], frame.offset[2]
   if frame.turned then top = top + w end

@@ -97,7 +97,7 @@ def picture(sheets, one):
 
     surface = sheets[one["sheet"]].subsurface(pygame.Rect(one["box"]))
     if one.get("turned"):
-        surface = pygame.transform.rotate(surface, 90)  # anticlockwise
+        surface = pygame.transform.rotate(surface, 90)  # counterclockwise
     mirror = one.get("mirror", "")
     return pygame.transform.flip(surface, "x" in mirror, "y" in mirror) if mirror else surface
 
