@@ -115,8 +115,10 @@ def growth(decode: float) -> None:
     seconds = {effort: [timed(sprites(count, 0), effort) for count in counts] for effort in EFFORTS[:2]}
     for count, *goals in ((60, 1, 6), (300, 1, 4), (1000, 1, 3), (5000, 1, 2), (20_000, 1, 2)):
         taken = [seconds[effort][counts.index(count)] for effort in EFFORTS[:2]]
-        told = (f"{s:.3f} s, {s / (decode * count):.2f}, goal {goal}" for s, goal in zip(taken, goals, strict=True))
-        print(f"time for {count:,} boxes ÷ decoding as many: quick {next(told)}; normal {next(told)}")
+        quick, normal = (
+            f"{s:.3f} s, {s / (decode * count):.2f}, goal {goal}" for s, goal in zip(taken, goals, strict=True)
+        )
+        print(f"time for {count:,} boxes ÷ decoding as many frames: quick {quick}; normal {normal}")
     lines = [
         (counts, seconds[effort], f"{effort} effort", style) for effort, style in (("quick", "s-"), ("normal", "o-"))
     ]

@@ -2,8 +2,8 @@
 counts which are found at the right frames, and counts the alarms on what it left alone. ``make bench-survey FOLDER=…``
 runs it.
 
-What is calm is told without the survey: one canvas, at least CALM_FRAMES frames, and neighbors that differ, but by
-little.
+Animations are calm, independently of the survey, if they have one canvas, at least CALM_FRAMES frames, and neighbors
+that differ slightly.
 """
 
 from __future__ import annotations
