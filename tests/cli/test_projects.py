@@ -134,7 +134,7 @@ WRONG = [
     ("swim_left =", "möwe =", [], 3, "otter.crate.toml, line 12, column 15: not valid TOML: expected '=' after a key in a key/value pair; put names with letters such as ö in quotes"),
     ('out = "build/gull"', 'out = "build/"', [], 3, "otter.crate.toml, crate 'gull': out = \"build/\" has no name: write the files' path without ending, such as build/otter for build/otter.png and build/otter.json"),
     ("gap = 1", "gap = 1", ["--only", "otters"], 2, "otter.crate.toml: unknown crate 'otters'; did you mean 'otter'?"),
-    ("gap = 1", "gap = 1", ["--out", "x"], 2, "a crate file names its own outputs; leave --out out"),
+    ("gap = 1", "gap = 1", ["--out", "x"], 2, "a crate file names its own outputs; omit --out"),
     ("gap = 1", "gap = 1", ["frames"], 2, "frames beside a crate file: name either crate files, or frames with --out"),
     ('layout = "tight"', 'layout = "tight"\nmax-size = [8, 8]', [], 4, "otter.crate.toml, crate 'otter': frame 'dive/dive_1' (and 11 more) is 18×14, larger than a sheet may be, 8×8; raise max-size or size, or make frames smaller with scale"),
     ("fps = 10", "x = " + "[" * 30_000, [], 3, "otter.crate.toml has a line of more than 20,000 characters; break it"),

@@ -64,7 +64,7 @@ def run_crates(arguments: argparse.Namespace) -> int:
     if others:
         raise UsageError(f"{few(others)} beside a crate file: name either crate files, or frames with --out")
     if arguments.out is not None:
-        raise UsageError("a crate file names its own outputs; leave --out out")
+        raise UsageError("a crate file names its own outputs; omit --out")
     if arguments.draft is not None:
         raise UsageError("--draft writes a crate file, and one is given already; leave it out")
     limits, options = chosen_limits(arguments), _options(arguments)
@@ -136,7 +136,7 @@ def _outcomes(
 
 
 def _together(quiet: bool, build: Callable[..., Iterator[Outcome]]) -> Iterator[Outcome]:
-    """Yield what came of crates that are built at a time. While a progress bar is drawn, nothing is printed."""
+    """Yield the results of crates that are built at the same time. While a progress bar is drawn, nothing is printed."""
     from ..interrupts import writing
     from ..workers.pool import silent
     from .command_context import progress_bars
@@ -179,7 +179,7 @@ def _tell(file: str, spec: CrateSpec, built: Packed | Unchanged, arguments: argp
 
 
 def _overridden(spec: CrateSpec, overriding: Mapping[str, object]) -> list[str]:
-    """Return what the command line says instead of the crate file."""
+    """Return the settings of the command line, which override the crate file."""
     overrides = []
     for name, value in overriding.items():
         texts = value if isinstance(value, list) else ["" if value is True else value]

@@ -45,11 +45,11 @@ def run(arguments: argparse.Namespace) -> int:
     tour.run(["verify", crate_file])
     tour.run(["show", str(folder / "crate" / "otter.json"), "--out", str(page), "--force"])
     try:
-        tour.say(f"\nOne frame more: {frame_comes(folder)}")
+        tour.say(f"\nAdded a frame: {frame_comes(folder)}")
         tour.run(["pack", crate_file])
     finally:
         frame_goes(folder)
-    tour.say("\nAnd without it again:")
+    tour.say("\nRemoved it again:")
     tour.run(["pack", crate_file])
     if arguments.json and tour.status is Status.DONE:
         print_json({"command": "demo", "folder": str(folder), "commands": tour.commands})

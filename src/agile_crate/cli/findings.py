@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 STYLES = {"error": "bold red", "warning": "bold yellow", "note": "bold blue"}
 
 FEW = 2
-"""Up to so many findings of one code are printed in full."""
+"""The most findings of one code that are printed in full."""
 
 PLACES = 4
 """Places, or frames of one place, that are named; the others are counted."""
@@ -53,7 +53,7 @@ def _print_many(alike: Sequence[Finding]) -> None:
     print_heading(one.severity, STYLES[one.severity], f"{one.code}, {len(alike):,} times: {CODES[one.code]}")
     print_note(few((_place(finding) for finding in alike), PLACES))
     fixes = {as_text(finding.fix) for finding in alike}
-    print_note(f"→ {shown(fixes.pop())}" if len(fixes) == 1 else f"→ --code {one.code} tells each, and what to do")
+    print_note(f"→ {shown(fixes.pop())}" if len(fixes) == 1 else f"→ --code {one.code} shows each with its fix")
 
 
 def _place(finding: Finding) -> str:
