@@ -136,7 +136,7 @@ def _outcomes(
 
 
 def _together(quiet: bool, build: Callable[..., Iterator[Outcome]]) -> Iterator[Outcome]:
-    """Yield the results of crates that are built at the same time. While a progress bar is drawn, nothing is printed."""
+    """Yield the results of crates that are built in parallel. While a progress bar is drawn, nothing is printed."""
     from ..interrupts import writing
     from ..workers.pool import silent
     from .command_context import progress_bars
