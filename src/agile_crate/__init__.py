@@ -47,7 +47,7 @@ if TYPE_CHECKING:
     """A folder, a file or a pattern of frames; or several."""
 
     LimitTable: TypeAlias = Mapping[str, int] | None
-    """Other limits, by their names with underscores."""
+    """Changed limits by name, with underscores."""
 
 __version__ = "0.1.0"
 
@@ -65,7 +65,7 @@ _EXPORTS = {
     "commands.verify": ("FrameDifference", "Verified"),
     "core.inspect.finding": ("Finding",),
 }
-"""The errors, and what functions return, by their modules, which are loaded when they are asked for."""
+"""The errors and results by module. A module is loaded when one of its names is used."""
 
 _FUNCTIONS = (
     "arrange", "build", "cut", "describe", "draft", "load", "pack", "schema", "show", "survey", "unpack", "verify",
@@ -94,9 +94,9 @@ def pack(
     """Pack frames into ``out.png`` (or ``out-1.png`` …) and ``out.json``; `out` is the path without an ending.
 
     Settings are those of docs/settings.md with underscores: ``columns=8``, ``max_size=(2048, 2048)``, ``scale="50%"``.
-    Those for single animations take a table, or a list of a value for all and tables: ``fps=[12, {"swim": 24}]``. None
-    leaves a setting at its default. With `dry_run` everything is done but drawing and writing. `force` overwrites files
-    that are not an earlier build's; `keep_edits` takes along what was painted on the sheets of the build before.
+    A setting by animation takes a dict, or a list of a value for all and dicts: ``fps=[12, {"swim": 24}]``. None leaves
+    a setting at its default. `dry_run` arranges frames but draws and writes nothing. `force` overwrites files that are
+    not from an earlier build. `keep_edits` carries edits on the last build's sheets into this build.
     """
     from .commands.pack import pack
     from .core.model.variant import base_of
@@ -110,8 +110,10 @@ def pack(
 
 
 def arrange(frames: Mapping[str, Pixels], /, **settings: Unpack[Keywords]) -> Loaded:
-    """Pack frames without files: arrays of shape (height, width, 4), uint8, straight alpha, by their names, such as
-    ``swim/swim_01``. Return the crate, and its sheets as arrays."""
+    """Pack arrays without files and return the crate with its sheets as arrays.
+
+    `frames` has arrays of shape (height, width, 4), uint8, straight alpha, by name, such as ``swim/swim_01``.
+    """
     from .commands.arrange import arrange
     from .settings.given import settings_from
 
@@ -145,12 +147,11 @@ def build(
 
 
 def verify(data: StrPath, against: Inputs = (), *, accept: bool = False, limit: LimitTable = None) -> Verified:
-    """Prove a crate from its written files: `data` is its JSON or XML. With `accept`, files that somebody changed are
-    first taken into the metadata as they are now.
+    """Verify a crate from its written files: `data` is its JSON or XML. `accept` first records edited sheets in it.
 
-    With `against`, the inputs that were packed, or the crate file, every frame is restored and compared with its
-    source, pixel by pixel; with the crate file also all that it asks for, and the skins. Nothing is raised for what
-    does not match: ``.ok``, ``.problems`` and ``.differences`` tell.
+    `against` names the inputs that were packed, or the crate file. Then every frame is restored and compared with its
+    source, pixel by pixel; a crate file's settings and skins are checked as well. Mismatches raise no error: see
+    ``.ok``, ``.problems`` and ``.differences``.
     """
     from .commands.verify import verify
     from .crate_files.read import comparison_for
@@ -165,8 +166,7 @@ def verify(data: StrPath, against: Inputs = (), *, accept: bool = False, limit: 
 
 
 def verify_all(data: Inputs, against: Inputs = (), *, limit: LimitTable = None) -> tuple[Verified, ...]:
-    """As `verify`, of several crates: of metadata files, and of all crates of crate files at all their sizes, which are
-    compared with what those ask for."""
+    """Verify several crates: metadata files, and all crates of crate files at all sizes, with the files' settings."""
     from .commands.verify import verify
     from .crate_files.read import comparisons
 
@@ -185,11 +185,11 @@ def survey(
     baseline: StrPath | None = None,
     limit: LimitTable = None,
 ) -> Survey:
-    """Look frames over before packing: sequences in numbers, and findings, the worst first (docs/survey.md).
+    """Check frames before packing. Return figures of each sequence, and findings, the worst first (docs/survey.md).
 
-    `fps` are frames a second, for the seconds of each sequence. Findings whose code is in `ignore` are left out, and
-    all others than those of `code`, if any is named; what the file `baseline` lists is left out. `scale` is
-    what the frames are to be scaled by later, ``0.5`` or ``"50%"``.
+    `fps` is the frame rate, for the seconds of each sequence. `scale` is the scale of a later build, ``0.5`` or
+    ``"50%"``. `ignore` drops findings with these codes, `code` keeps only these codes, and `baseline` is a file of
+    known findings to drop.
     """
     from .commands.options import read_value
     from .commands.survey import survey
@@ -206,9 +206,12 @@ def survey(
 def show(
     data: Inputs, out: StrPath, *, kind: str | None = None, force: bool = False, limit: LimitTable = None, **how: Any
 ) -> Shown:
-    """Draw a crate, by its metadata, or frames: as an annotated sheet (.png), a light table (.html), a chart (.svg), or
-    a film (.gif, .apng, .webp); `kind` says ``strip`` or ``chart`` for a .png. `how` are the command's options:
-    ``animation="swim"``, ``zoom=3``, ``speed="50%"``, ``skin="raincoat"``. Return the files, and warnings."""
+    """Draw a view of a crate's metadata, or of frames. Return the files and warnings.
+
+    The ending of `out` selects the view: annotated sheet (.png), light table (.html), chart (.svg) or film (.gif,
+    .apng, .webp). `kind` selects ``strip`` or ``chart`` for a .png. `how` has the command's options:
+    ``animation="swim"``, ``zoom=3``, ``speed="50%"``, ``skin="raincoat"``.
+    """
     from .commands.show import kind_of, show, show_options
 
     options = show_options(kind_of(_path(out), kind), how)
@@ -217,7 +220,7 @@ def show(
 
 
 def draft(inputs: Inputs, out: StrPath, *, force: bool = False, limit: LimitTable = None) -> Draft:
-    """Look folders of frames over and write a crate file for them, with findings and the keys that mend them."""
+    """Survey folders of frames and write a crate file for them, with the findings and their suggested fixes."""
     from .commands.draft import draft
 
     with _working(limit) as context:
@@ -235,8 +238,11 @@ def describe(
     force: bool = False,
     limit: LimitTable = None,
 ) -> tuple[os.PathLike[str], ...]:
-    """Write further texts of a crate: what templates make of it, with variables (`set`), and its `metadata` in other
-    formats, next to the given one, or at `out`. Return where."""
+    """Write more text formats of a crate, and return their paths.
+
+    `template` names templates, with variables in `set`, and `metadata` other formats. The files go next to `data`, or
+    to `out`.
+    """
     from .commands.describe import describe
     from .commands.options import read_value
     from .settings import readers
@@ -257,10 +263,10 @@ def unpack(
     dry_run: bool = False,
     limit: LimitTable = None,
 ) -> Unpacked:
-    """Write the frames of a crate back as PNG files below the folder `out`, each on its whole canvas under its name.
+    """Write a crate's frames as PNG files below the folder `out`, each on its whole canvas under its name.
 
-    With `film` also each animation as one animated PNG; `skin` names one of its skins. `force` overwrites existing
-    files. All files are written or none.
+    `film` adds an animated PNG of each animation. `skin` selects a skin. `force` overwrites existing files. All files
+    are written, or none.
     """
     from pathlib import Path
 
@@ -273,8 +279,10 @@ def unpack(
 def cut(
     sheet: StrPath, out: StrPath, *, force: bool = False, dry_run: bool = False, limit: LimitTable = None, **how: Any
 ) -> Cut:
-    """Cut a bare sheet into frames below the folder `out`. `how` are the command's options: ``cell=(16, 16)``,
-    ``columns=4, rows=3``, ``islands=True``, ``boxes="boxes.csv"``."""
+    """Cut a sheet without metadata into frames below the folder `out`.
+
+    `how` has the command's options: ``cell=(16, 16)``, ``columns=4, rows=3``, ``islands=True``, ``boxes="boxes.csv"``.
+    """
     from pathlib import Path
 
     from .commands.cut import cut_options, cut_sheet
@@ -285,8 +293,10 @@ def cut(
 
 
 def load(data: StrPath, *, skin: str = "", limit: LimitTable = None) -> Loaded:
-    """Read a crate back by its JSON or XML: ``.crate`` is its metadata as values, ``.frame(name)`` a frame's pixels on
-    its whole canvas, an array of shape (height, width, 4), uint8, straight alpha; in one of its skins if that is named.
+    """Read a crate from its JSON or XML, in the base art or a `skin`.
+
+    ``.crate`` is the metadata as values. ``.frame(name)`` returns a frame on its whole canvas, an array of shape
+    (height, width, 4), uint8, straight alpha.
     """
     from .commands.load import load
 

@@ -68,7 +68,7 @@ def test_files_and_patterns(here: Path) -> None:
     assert names("odd[1]") == ["x"]
 
 
-def test_what_is_passed_over_is_counted(here: Path) -> None:
+def test_skipped_files_are_counted(here: Path) -> None:
     for name in ("notes.txt", "no_ending", ".hidden.png"):
         (here / "a" / name).write_bytes(b"x")
     (here / "a" / ".folder").mkdir()
@@ -100,7 +100,7 @@ def test_outputs_are_no_inputs(here: Path) -> None:
         (["c"], "c does not exist; check the path"),
         (["a/*.gif"], r"nothing matches the pattern a/\*.gif; check it, and quote it"),
         (["empty"], "no pictures were found in empty; name a folder that holds the frames"),
-        (["text"], r"no pictures were found in text \(1 file that is not a picture passed over\)"),
+        (["text"], r"no pictures were found in text \(1 file that is not a picture skipped\)"),
         (["dangling"], "dangling/gone.png cannot be read: no such file or directory"),
         (["circle"], "circle/round.png cannot be read: too many levels of symbolic links"),
         (["clash"], "two frames have the name '01': clash/01.gif and clash/01.png; rename one"),

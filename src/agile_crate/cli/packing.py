@@ -30,7 +30,7 @@ def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:
     from ..core.arrange.layouts import LAYOUTS
     from ..core.crate.summary import animation_summaries, rows_of, sheet_summaries
     from ..core.text import counted, few, shown
-    from ..sources.find import passed_over_text
+    from ..sources.find import skipped_text
     from .tables import print_note
 
     crate = packed.crate
@@ -57,7 +57,7 @@ def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:
     for remark in packed.remarks:
         print_note(as_text(remark))
     if packed.skipped:
-        print_note(f"skipped: {passed_over_text(packed.skipped)}")
+        print_note(f"skipped: {skipped_text(packed.skipped)}")
     for one in packed.also:
         print_note(_also(one))
     if arguments.explain:

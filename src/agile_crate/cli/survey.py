@@ -73,7 +73,7 @@ def run(arguments: argparse.Namespace) -> int:
 
 def _print_table(looked: Survey, verbose: bool) -> None:
     from ..core.text import bytes_shown, counted
-    from ..sources.find import passed_over_text
+    from ..sources.find import skipped_text
     from .tables import Column, print_note, print_table
 
     frames = sum(sequence.frames for sequence in looked.sequences)
@@ -90,7 +90,7 @@ def _print_table(looked: Survey, verbose: bool) -> None:
         f"by area they fit {looked.square}×{looked.square}"
     )
     if looked.skipped:
-        print_note(f"skipped: {passed_over_text(looked.skipped)}")
+        print_note(f"skipped: {skipped_text(looked.skipped)}")
     print()
 
 

@@ -55,7 +55,7 @@ def find(inputs: Iterable[str], own: AbstractSet[str], limits: Limits) -> Search
     """Looks through folders (with all below them), files and patterns.
 
     Folders are read in natural order. Hidden things, files that are not pictures, links that lead back into a folder
-    they lie in, and outputs of builds are passed over and counted; `own` are absolute paths of outputs. A file met
+    they lie in, and outputs of builds are skipped and counted; `own` are absolute paths of outputs. A file met
     twice is taken once.
     Raises InputError for a missing or unreadable file, a named file that is no picture, and for two frames
     with one name.
@@ -83,7 +83,7 @@ def searched(inputs: Iterable[str], own: AbstractSet[str], limits: Limits) -> Se
             _take(path, base, named, search, limits)
     if not search.found:
         looked = some_files(inputs)
-        extra = f" ({passed_over_text(search.skipped)} passed over)" if search.skipped else ""
+        extra = f" ({skipped_text(search.skipped)} skipped)" if search.skipped else ""
         raise InputError("no pictures were found in {}{}; name a folder that holds the frames", looked, extra)
     _refuse_odd_names(search.found)
     _name_animations(search)
@@ -109,10 +109,10 @@ def in_crate_order(files: Iterable[Found]) -> list[Found]:
     return sorted(files, key=lambda file: frame_key(file.name, file.animation))
 
 
-def passed_over_text(skipped: Mapping[str, int]) -> str:
-    """Return what was passed over, as part of a sentence.
+def skipped_text(skipped: Mapping[str, int]) -> str:
+    """Return the counts of skipped files, as part of a sentence.
 
-    >>> passed_over_text(Counter({"hidden file": 1, "file that is not a picture": 2}))
+    >>> skipped_text(Counter({"hidden file": 1, "file that is not a picture": 2}))
     '2 files that are not pictures, 1 hidden file'
     """
     plurals = {NOT_A_PICTURE: "files that are not pictures", OWN: "outputs of a build", LOOP: LOOP.replace("k ", "ks ")}

@@ -20,7 +20,7 @@ def read_palette(path: str, limits: Limits) -> tuple[Color, ...]:
     """The colors of a palette file, each once, in order. Raises InputError.
 
     Text has one color a line, ``#rrggbb`` with or without ``#``; empty lines and lines that begin with ``;`` or ``//``
-    are passed over. Anything that is a picture counts as swatches: every color that is visible, row by row.
+    are skipped. Anything that is a picture counts as swatches: every color that is visible, row by row.
     """
     try:
         data = read_regular(path, limits, "text_bytes")
