@@ -28,7 +28,7 @@ def is_idle() -> bool:
 
 
 def begin_anew() -> None:
-    """As if nothing had been written: for a process that does one thing after another."""
+    """Reset the state for the next job of a process that does several."""
     _State.writers = _State.holders = 0
     _State.has_committed = _State.has_arrived = _State.is_waiting = False
 
@@ -54,7 +54,7 @@ def has_committed() -> bool:
 
 @contextlib.contextmanager
 def writing() -> Iterator[None]:
-    """Within it, the run has files to undo."""
+    """Mark the time in which the run has files to undo."""
     _State.writers += 1
     try:
         yield
@@ -64,7 +64,7 @@ def writing() -> Iterator[None]:
 
 @contextlib.contextmanager
 def held() -> Iterator[None]:
-    """Within it, interruptions wait; at its end comes what waited."""
+    """Hold interruptions back, and deliver them at the end."""
     _State.holders += 1
     try:
         yield

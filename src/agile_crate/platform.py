@@ -31,7 +31,7 @@ if sys.platform == "win32":
     import msvcrt
 
     def is_locked(stream: BinaryIO) -> bool:
-        """Takes the lock of an open file, which dies with this process; whether nobody else holds it."""
+        """Take the lock of an open file, which ends with this process. Return True if nobody else held it."""
         try:
             msvcrt.locking(stream.fileno(), msvcrt.LK_NBLCK, 1)
         except OSError:
@@ -42,7 +42,7 @@ else:
     import fcntl
 
     def is_locked(stream: BinaryIO) -> bool:
-        """Takes the lock of an open file, which dies with this process; whether nobody else holds it."""
+        """Take the lock of an open file, which ends with this process. Return True if nobody else held it."""
         try:
             fcntl.flock(stream, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except BlockingIOError:
@@ -54,8 +54,8 @@ else:
 
 @contextlib.contextmanager
 def signals_wait() -> Iterator[None]:
-    """Within it signals wait, where they can. A process that is forked here begins so: what it would answer them is not
-    its own yet."""
+    """Hold signals back, where the system can. A process that is forked meanwhile starts with signals held, because its
+    handlers are still its parent's."""
     if not hasattr(signal, "pthread_sigmask"):
         yield
         return
@@ -67,14 +67,13 @@ def signals_wait() -> Iterator[None]:
 
 
 def let_signals_come() -> None:
-    """All of them, and those that waited since this process was forked."""
+    """Deliver all signals, and those that waited since this process was forked."""
     if hasattr(signal, "pthread_sigmask"):
         signal.pthread_sigmask(signal.SIG_SETMASK, ())
 
 
 def bound_memory(size: int) -> None:
-    """Bytes of address space that this process may have from now on. Where that cannot be bounded, the time alone is,
-    by whoever started it."""
+    """Bound this process's address space. Where the system cannot, only the time is bounded, by the parent process."""
     with contextlib.suppress(ImportError, ValueError, OSError):
         import resource
 
@@ -82,8 +81,8 @@ def bound_memory(size: int) -> None:
 
 
 def close_doors() -> None:
-    """From now on this process opens no file and no connection, and starts no other: what it has read is all it gets.
-    Python sees to that (its audit, PEP 578), and on POSIX the system as well."""
+    """Forbid this process to open files or connections and to start processes. Python's audit hooks (PEP 578) enforce
+    it, and on POSIX the system's limits do too."""
     with contextlib.suppress(ImportError, ValueError, OSError):
         import resource
 
@@ -119,7 +118,6 @@ def machine_memory() -> int:
 
 
 def release_pages(segment: mmap.mmap) -> None:
-    """Gives the memory of a mapped file back, where the system can; pages come back from the file when they are looked
-    at again."""
+    """Give the memory of a mapped file back, where the system can; pages are read again from the file when needed."""
     if hasattr(mmap, "MADV_DONTNEED") and FORKS:  # elsewhere the word means another thing
         segment.madvise(mmap.MADV_DONTNEED)

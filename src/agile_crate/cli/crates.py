@@ -41,7 +41,7 @@ class _Run:
     jobs: list[BuildJob] = field(default_factory=list)
 
     def failed(self, file: str, crate: str, error: CrateError) -> None:
-        """Tells an error, and goes on. A crate's own settings are spelled as its file spells them."""
+        """Print an error and continue. A crate's own settings are spelled as its file spells them."""
         sentence = in_crate_file(error.message)
         status = int(status_of(error))
         self.errors.append({"file": file, "crate": crate, "error": sentence, "exit": status})
@@ -59,7 +59,7 @@ class _Run:
 
 
 def run_crates(arguments: argparse.Namespace) -> int:
-    """Builds what crate files say. The exit code is that of the first error."""
+    """Build the crates of crate files. The exit code is that of the first error."""
     others = [given for given in arguments.inputs if not is_crate_file(given)]
     if others:
         raise UsageError(f"{few(others)} beside a crate file: name either crate files, or frames with --out")

@@ -20,7 +20,7 @@ PLACES = 4
 
 
 def print_findings(findings: Sequence[Finding], in_full: bool, whole: bool) -> None:
-    """Prints findings, which come the worst first; each `in_full`, with the `whole` list of its frames."""
+    """Print findings, the worst first; each `in_full`, with the `whole` list of its frames."""
     from ..core.inspect.findings import by_code
 
     for alike in by_code(findings):

@@ -41,7 +41,7 @@ COMMANDS = {
 
 
 def main(arguments: Sequence[str]) -> int:
-    """Runs one command line and returns its exit code. Nothing escapes but what argparse's help does (SystemExit)."""
+    """Run one command line and return its exit code. Only argparse's help raises an exception (SystemExit)."""
     debug = "--debug" in arguments
     tell = partial(_told, as_json="--json" in arguments)
     if not debug:
@@ -145,7 +145,7 @@ def _build() -> str:
 
 
 def _without_command(arguments: Sequence[str]) -> Parser:
-    """Answers a line that names no command: with the help, or by raising UsageError."""
+    """Handle a line without a command: print the help, or raise UsageError."""
     listed = "".join(f"  {name:8}  {line}\n" for name, line in COMMANDS.items())
     parser = Parser(
         prog="agile-crate",

@@ -101,7 +101,7 @@ def changed_frames(packed: Packed, most: int) -> list[str]:
 
 
 def _also(built: Built) -> str:
-    """One of the other sizes, in a line."""
+    """Return a line about one of the other sizes."""
     from ..core.text import few, measured, shown
 
     crate = built.crate
@@ -187,7 +187,8 @@ def _print_considered(packed: Packed, every: bool) -> None:
 
 
 def _telling(tried: list[Considered]) -> list[Considered]:
-    """Of many attempts, each success that was the smallest of its time, and the last failures before the result."""
+    """Select the attempts to show: each success that was the smallest so far, and the last failures before the
+    result."""
     best = min((one.size.w * one.size.h for one in tried if one.verdict == "taken"), default=0)
     successes: list[Considered] = []
     for one in tried:

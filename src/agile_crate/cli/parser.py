@@ -55,11 +55,11 @@ class Parser(argparse.ArgumentParser):
 
     @property
     def options(self) -> frozenset[str]:
-        """Every option that has been added to a section."""
+        """Return every option that has been added to a section."""
         return frozenset(option for action in self.actions for option in action.option_strings)
 
     def bound(self, arguments: Sequence[str]) -> list[str]:
-        """Joins ``--option value`` to ``--option=value`` where the value begins with a dash and is no option itself.
+        """Join ``--option value`` to ``--option=value`` where the value begins with a dash and is no option itself.
 
         So ``--out -otter`` means what it says; argparse alone would refuse it. Raises UsageError for two dashes alone,
         which argparse drops.
@@ -93,7 +93,7 @@ class Section:
         self._add, self._actions = add, actions
 
     def add(self, *names: str, **kwargs: Any) -> argparse.Action:
-        """Adds an argument, as argparse's own `add_argument` does."""
+        """Add an argument, as argparse's own `add_argument` does."""
         action = self._add(*names, **kwargs)
         self._actions.append(action)
         return action
@@ -149,7 +149,7 @@ def chosen_settings(arguments: argparse.Namespace) -> Settings:
 
 
 def add_memory(group: Section) -> None:
-    """Adds the option that says how much memory frames may take."""
+    """Add the option for the memory that frames may take."""
     group.add("--memory", metavar="SIZE", help="memory for frames, such as 2GB (default: a third of RAM)")
 
 
@@ -183,7 +183,7 @@ def chosen_jobs(arguments: argparse.Namespace) -> int:
 
 
 def add_common(parser: Parser) -> None:
-    """Adds what every command has."""
+    """Add the options of every command."""
     group = parser.section("help and messages")
     if parser.has_short_help:
         group.add("-h", action="store_true", help="print the most useful options on one screen, and exit")

@@ -21,7 +21,7 @@ def leave(*_: object) -> None:
 
 
 def leave_or_tell(*_: object) -> None:
-    """Ends the program, or lets whoever writes files know."""
+    """End the program, or inform the code that writes files."""
     interrupts = sys.modules.get("agile_crate.interrupts")
     if interrupts is None or not hasattr(interrupts, "committing") or interrupts.is_idle():  # the last one in it
         leave()
@@ -30,13 +30,13 @@ def leave_or_tell(*_: object) -> None:
 
 
 def ignore() -> None:
-    """From now on no signal counts: the end is near."""
+    """Ignore all further signals: the program is about to end."""
     for number in SIGNALS:
         signal.signal(number, signal.SIG_IGN)
 
 
 def be_ready() -> None:
-    """From now on signals end the program, except those that the shell ignores."""
+    """Let signals end the program, except those that the shell ignores."""
     for number in SIGNALS:
         if signal.getsignal(number) is not signal.SIG_IGN:
             signal.signal(number, leave_or_tell)

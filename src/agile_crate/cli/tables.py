@@ -22,7 +22,7 @@ class Column(NamedTuple):
 
 
 def print_table(columns: Sequence[Column], rows: Sequence[Sequence[str]]) -> None:
-    """Prints a table on stdout, indented by two, with a blank line behind it."""
+    """Print a table on stdout, indented by two, followed by a blank line."""
     if sys.stdout.isatty():
         _print_rich(columns, rows)
     else:
@@ -31,7 +31,7 @@ def print_table(columns: Sequence[Column], rows: Sequence[Sequence[str]]) -> Non
 
 
 def print_heading(word: str, style: str, rest: str) -> None:
-    """Prints a line whose first word stands out, in a rich style, where color is wanted."""
+    """Print a line whose first word has a rich style, where color is wanted."""
     if not sys.stdout.isatty():
         print(word, rest)
         return
@@ -42,7 +42,7 @@ def print_heading(word: str, style: str, rest: str) -> None:
 
 
 def print_note(text: str) -> None:
-    """Prints a sentence indented by two; on a terminal it is folded between words, in a pipe it stays one line."""
+    """Print a sentence indented by two; fold it between words on a terminal, and keep it on one line in a pipe."""
     print("  " + folded(text, sys.stdout, margin=2).replace("\n", "\n  "))
 
 
@@ -60,7 +60,7 @@ def print_error(
 
 
 def folded(text: str, stream: TextIO, margin: int = 0) -> str:
-    """Text folded between words to a terminal's width, if the stream is one; lines after the first are indented."""
+    """Fold text between words to a terminal's width, if the stream is a terminal; indent lines after the first."""
     if not stream.isatty():
         return text
     import shutil

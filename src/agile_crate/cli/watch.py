@@ -85,7 +85,7 @@ def _tell_page(arguments: argparse.Namespace, address: str) -> None:
 
 
 def _tell(arguments: argparse.Namespace, turn: Turn, seconds: float) -> None:
-    """One line of what came of a crate."""
+    """Print one line about a crate's build."""
     from ..crate_files.spec import in_crate_file
     from .packing import print_warnings
     from .tables import print_error

@@ -29,7 +29,7 @@ class Accepted:
 
 
 def accept(data: str, limits: Limits) -> Accepted:
-    """Takes a crate's files as they are now into its metadata, JSON and XML alike; nothing else in it changes.
+    """Record the present state of a crate's files in its metadata, JSON and XML; nothing else changes.
 
     Raises InputError where the metadata does not hold together, its two forms differ, or a sheet cannot be used; and
     for edits that no later `verify` would find in order: on skins, outside of all frames, or beside a repeated edge.

@@ -77,8 +77,8 @@ class Cut:
 def cut_sheet(
     sheet: str, folder: Path, options: CutOptions, context: Context, force: bool = False, dry_run: bool = False
 ) -> Cut:
-    """Cuts a sheet into frames, written to `folder` all together or not at all, and with `dry_run` not at all; the
-    table of boxes is written even then. Raises the errors of `core.errors`."""
+    """Cut a sheet into frames and write them to `folder`, all or none. With `dry_run`, write the table of boxes alone.
+    Raises the errors of `core.errors`."""
     _check(options)
     pixels = read_bare_sheet(sheet, context.limits)
     if options.color_key:
@@ -113,7 +113,7 @@ def cut_sheet(
 
 
 def _check(options: CutOptions) -> None:
-    """Raises UsageError unless a options says one way to cut, and nothing that belongs to another."""
+    """Raise UsageError unless the options choose one way to cut, and nothing that belongs to another."""
     ways = [bool(options.cell), bool(options.columns and options.rows), options.islands, bool(options.boxes)]
     if sum(ways) != 1 or (not ways[1] and (options.columns or options.rows)):
         raise UsageError(

@@ -28,7 +28,7 @@ def write_frames(folder: Path) -> int:
 
 
 def frame_comes(folder: Path) -> Path:
-    """Writes one frame more, in all skins, and returns its path. Raises OutputError."""
+    """Write one more frame, in all skins, and return its path. Raises OutputError."""
     with staged(folder) as staging:
         for new, like in COMING:
             staging.write(new.as_posix(), [contents(like)])

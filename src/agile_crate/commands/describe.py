@@ -31,7 +31,7 @@ def describe(
     force: bool = False,
     limits: Limits = USUAL,
 ) -> tuple[Path, ...]:
-    """Writes what templates make of a crate, and its other formats, beside its metadata, or at `out`; returns where.
+    """Render a crate's templates and other formats next to its metadata, or at `out`; return the paths.
 
     An existing file with the same text stays; another is overwritten only with `force`. Raises UsageError,
     InputError for metadata that does not hold together or a template that fails, and OutputError.

@@ -64,7 +64,7 @@ class Draft(NamedTuple):
 
 
 def draft(inputs: Sequence[str], out: str, context: Context, force: bool = False) -> Draft:
-    """Looks the inputs over and writes a crate file with a crate for each.
+    """Survey the inputs and write a crate file with one crate for each.
 
     Raises UsageError, InputError and OutputError.
     """
@@ -100,7 +100,7 @@ def draft_of(inputs: Sequence[str], target: str, settings: Settings, out: str) -
 
 
 def check(out: str, force: bool = False) -> None:
-    """Raises UsageError for a name that no crate file has, and OutputError for an existing file."""
+    """Raise UsageError for a name that no crate file has, and OutputError for an existing file."""
     path = Path(os.path.abspath(out))
     if not force:
         refuse_existing(path.parent, [path.name])

@@ -182,7 +182,7 @@ def _without_digests(crate: Crate, without_places: bool) -> Crate:
 
 
 def _mirrored_pairs(sequences: Sequences, settings: Settings) -> Iterator[tuple[str, str]]:
-    """Each frame of a mirrored animation, and the one that it mirrors, unless it has a shift or a pivot of its own."""
+    """Yield each frame of a mirrored animation with the frame that it mirrors, unless it has its own shift or pivot."""
     by_name = {sequence.name: sequence for sequence in sequences}
     for sequence in sequences:
         if sequence.making != "mirrored" or sequence.origin not in by_name:

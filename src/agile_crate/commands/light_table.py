@@ -31,7 +31,7 @@ EVENTS = "events"
 
 @dataclasses.dataclass(slots=True)
 class _Table:
-    """One crate as it is shown: the build that is on it, the pixels, and images that were encoded already."""
+    """One crate as the page shows it: the build, its pixels, and the images encoded so far."""
 
     name: str
     build: int = 0
@@ -70,7 +70,7 @@ class LightTable:
             self._tell(name, "failed", {"sentence": sentence})
 
     def settled(self, name: str, data: Path) -> None:
-        """All is written, or nothing was to be done. What no page shows yet is read from its files."""
+        """Note that all files are written, or were up to date. Read a crate that no page shows yet from its files."""
         table = self._table(name)
         with self._lock:
             table.wrong = ""
@@ -82,7 +82,7 @@ class LightTable:
             self._tell(name, "settled", {"texts": packed_texts(table.texts)})
 
     def show(self, name: str, plans: Sequence[Plan]) -> None:
-        """Puts a build on the table, before its files are written."""
+        """Show a build before its files are written."""
         table, board = self._table(name), _planned(plans[0])
         with self._lock:
             before = table.board
@@ -102,7 +102,7 @@ class LightTable:
         self.server.close()
 
     def _table(self, name: str) -> _Table:
-        """That of a crate; a crate that is new in the file gets one."""
+        """Return a crate's table; make one for a crate that is new in the file."""
         with self._lock:
             key = self._keys.setdefault(name, str(len(self._keys) + 1))
             return self._tables.setdefault(key, _Table(name))

@@ -24,7 +24,7 @@ from ..storage.recovery import recover_interrupted
 
 
 def refuse_empty(data: str, crate: Crate) -> None:
-    """Raises InputError for a crate without frames, of which nothing can be drawn or described."""
+    """Raise InputError for a crate without frames: nothing can be drawn or described."""
     if not crate.frames:
         raise InputError("{} has no frames; pack some into it first", a_file(data))
 
@@ -77,13 +77,13 @@ class Loaded:
 
 
 def load(data: str, limits: Limits, skin: str = "") -> Loaded:
-    """Reads metadata and sheets, those of a skin if one is named. Raises InputError when they are missing, damaged, or
-    do not hold together, and UsageError for an unknown skin."""
+    """Read metadata and sheets, or the sheets of a named skin. Raises InputError when they are missing, damaged, or do
+    not hold together, and UsageError for an unknown skin."""
     return open_crate(data, skin, True, limits)
 
 
 def open_crate(data: str, skin: str, decode: bool, limits: Limits) -> Loaded:
-    """Like `load`. Without decoding, only the sheets' sizes and digests are checked, and the result has no sheets."""
+    """Open a crate as `load` does. Without decoding, check only the sheets' sizes and digests, and return no sheets."""
     warnings = recover_interrupted([], [Path(data)])
     crate = read_metadata(data, limits)
     for problem in check_crate(crate):

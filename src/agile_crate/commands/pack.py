@@ -47,7 +47,7 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, slots=True)
 class Built:
-    """One crate of a build, and what the user should know of it: what was done to frames, how they were arranged."""
+    """One crate of a build, with its remarks for the user."""
 
     crate: Crate = field(hash=False)
     remarks: tuple[Message, ...]

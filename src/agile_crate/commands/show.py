@@ -139,8 +139,8 @@ class Shown(NamedTuple):
 
 
 def show(data: Sequence[str], out: str, options: ShowOptions, context: Context, force: bool = False) -> Shown:
-    """Draws views of a crate, from the written files alone, and writes them together; or of frames that have not been
-    packed, as a grid would hold them. Raises InputError, UsageError, OutputError, FitError."""
+    """Draw views of a crate from its written files, and write them together. Frames that are not packed yet are shown
+    as a grid would hold them. Raises InputError, UsageError, OutputError, FitError."""
     if len(data) == 1 and looks_like_metadata(data[0]):
         loaded = open_crate(data[0], options.skin, options.kind not in ("sheet", "page"), context.limits)
     else:

@@ -93,7 +93,7 @@ def survey(
     baselined: AbstractSet[str] = frozenset(),
     keep_frames: bool = False,
 ) -> Survey:
-    """Looks the frames over; for a crate file, those of its crates. `scale` is what they are to be scaled by later.
+    """Survey frames, or the frames of a crate file's crates. `scale` is the factor by which a build will scale them.
 
     Leaves out findings whose code is in `ignore`, those of other codes than `codes` if any are given, and those whose
     key is among the `baselined`. Raises InputError and UsageError.
@@ -122,7 +122,7 @@ def survey(
 
 
 def check_codes(asked: str, codes: Iterable[str]) -> None:
-    """Raises UsageError for a code that no finding has."""
+    """Raise UsageError for an unknown finding code."""
     unknown = sorted(set(codes) - set(CODES))
     if unknown:
         near = nearest(unknown[0], CODES)
@@ -131,7 +131,7 @@ def check_codes(asked: str, codes: Iterable[str]) -> None:
 
 
 class _Surveying:
-    """One look at all inputs, on its way."""
+    """A survey of all inputs in progress."""
 
     def __init__(self, inputs: Sequence[str], scale: Fraction, context: Context, keep_frames: bool) -> None:
         self.scale, self._context, self._keep_frames = scale, context, keep_frames
@@ -149,7 +149,7 @@ class _Surveying:
         return self._pixels(frame.name, frame.canvas)
 
     def sequences(self) -> Iterator[tuple[str | None, list[DecodedPart[FrameFacts]]]]:
-        """Sequences in the order in which they are complete, with the parts that they are made of."""
+        """Yield sequences, each as soon as it is complete, with the parts that it is made of."""
         for first, other in named_twice(self.search.found):
             self._twice(first, other)
         files = [file for file in self.search.found if file.path not in self.unused]
@@ -195,7 +195,7 @@ class _Surveying:
         self.surveyed.append(replace(sequence, frames=tuple(map(judged, frames))))
 
     def judge_all(self) -> None:
-        """Judges all sequences together, once each has been judged by itself."""
+        """Judge all sequences together, after each has been judged by itself."""
 
         def order(name: str | None) -> tuple[object, ...]:
             return (name is None, natural_key(name or ""))

@@ -34,8 +34,8 @@ class SurveyFiles(NamedTuple):
 
 
 def refuse_existing_files(files: SurveyFiles, force: bool, limits: Limits) -> None:
-    """Raises OutputError for an existing file, and UsageError for two at one path. What was found fine
-    before is written anew without being asked, as it is kept from look to look."""
+    """Raise OutputError for an existing file, and UsageError for two at one path. A baseline may always be replaced,
+    since each survey updates it."""
     paths = [os.path.abspath(path) for _, path in files.wanted]
     if len(set(paths)) < len(paths):
         raise UsageError("two files would be written to one place; give each its own name")

@@ -39,8 +39,8 @@ def unpack(
     skin: str = "",
     dry_run: bool = False,
 ) -> Unpacked:
-    """Restores every frame to a PNG of its name, all together or not at all; with `film`, also each animation; those of
-    a skin if one is named. With `dry_run` nothing is written.
+    """Restore every frame, or a skin's frames, to a PNG of its name, all or none; with `film`, also each animation.
+    With `dry_run` nothing is written.
 
     Raises InputError for a crate that does not hold together, and OutputError for files that are in the way.
     """
@@ -87,7 +87,7 @@ def _renamed(pairs: Sequence[tuple[str, str]]) -> Iterator[Message]:
 
 
 def _refuse_too_much(data: str, crate: Crate, limits: Limits) -> None:
-    """Metadata of a few bytes can claim canvases of any size."""
+    """Raise InputError for canvases beyond the limits: metadata of a few bytes can claim any size."""
     if sum(frame.canvas.w * frame.canvas.h * 4 for frame in crate.frames) > (most := limits.frames_bytes):
         raise InputError(
             "{}: its frames would take more than {}; {}", a_file(data), bytes_shown(most), raise_hint("frames_bytes")
@@ -95,8 +95,8 @@ def _refuse_too_much(data: str, crate: Crate, limits: Limits) -> None:
 
 
 def _files_of(key: str, names: Sequence[str], ending: str, data: str, limits: Limits) -> list[str]:
-    """Names as paths below a folder, which every platform can have; each once. Raises InputError for one that would
-    leave it, or that is too long."""
+    """Turn names into paths below a folder that every platform allows; each once. Raises InputError for a path that
+    leaves the folder or is too long."""
     files = list(_checked(key, names, ending, data, limits))
     taken = {name + ending for name in names}
     for index, (name, file) in enumerate(zip(names, files, strict=True)):

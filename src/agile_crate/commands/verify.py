@@ -60,7 +60,7 @@ class Verified:
 
     @property
     def ok(self) -> bool:
-        """True if nothing is wrong."""
+        """Return True if nothing is wrong."""
         return not self.problems and not self.differences
 
 
@@ -273,8 +273,8 @@ def _compared(
 
 
 def _misplaced(crate: Crate, sources: dict[str, Source]) -> Iterator[FrameDifference]:
-    """Pivots and shapes that are not where they belong. Both may hang on all frames of an animation, so this is asked
-    only if every frame was restored."""
+    """Yield pivots and shapes that are not where they belong. Both may depend on all frames of an animation, so this is
+    checked only if every frame was restored."""
     for frame in crate.frames:
         source = sources[frame.name].packed
         if frame.pivot != source.pivot:

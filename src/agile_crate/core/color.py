@@ -37,7 +37,7 @@ def color_from_hex(text: str) -> Color | None:
 
 
 def perceived(colors: NDArray[np.uint8]) -> NDArray[np.float64]:
-    """Colors of shape (n, 3), sRGB, in Oklab: lightness 0 to 1, two opponent axes of about -0.4 to 0.4.
+    """Convert sRGB colors of shape (n, 3) to Oklab: lightness 0 to 1, two opponent axes of about -0.4 to 0.4.
 
     Equal distances look about equally different: 0.02 is just seen, black and white are 1 apart. Björn Ottosson, "A
     perceptual color space for image processing", 2020; the sRGB curve is that of IEC 61966-2-1.

@@ -49,6 +49,6 @@ class OutputError(CrateError):
 
 
 def reason(error: OSError) -> str:
-    """Why the operating system refused, as the end of a sentence."""
+    """Return the operating system's reason for an error, as the end of a sentence."""
     text = error.strerror or str(error)
     return text if isinstance(text, Message) else text[:1].lower() + text[1:]

@@ -9,7 +9,7 @@ from .message import Message, key_of, message, setting
 
 
 class Limits(NamedTuple):
-    """Each is a whole number, at least 1, of what `ABOUT` says."""
+    """Limits on inputs, each a whole number of at least 1; `ABOUT` describes them."""
 
     picture_pixels: int = 8192 * 8192
     sheet_pixels: int = 16_384 * 16_384

@@ -141,7 +141,8 @@ class Clash(NamedTuple):
 
 
 def clashes(names: Sequence[str], ending: str = "") -> list[Clash]:
-    """Names that clash, each group in order. With an `ending`, each name is that of a file below a folder.
+    """Return the groups of names that clash, each in order. With an `ending`, each name is that of a file below a
+    folder.
 
     >>> clashes(["dive", "Dive", "swim"]), clashes(["a", "a.png/b"], ".png")[0].why
     ([Clash(names=('dive', 'Dive'), why='differ only in case')], 'need a file and a folder of one name')

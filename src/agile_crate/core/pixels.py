@@ -13,11 +13,11 @@ Words: TypeAlias = NDArray[np.uint32]
 
 
 def placeholder(width: int, height: int) -> Pixels:
-    """Pixels that take no memory and show nothing, in place of others that are still to come; read-only."""
+    """Return empty, read-only pixels that take no memory, in place of others that are read later."""
     return np.broadcast_to(np.zeros(4, np.uint8), (height, width, 4))
 
 
 def words(pixels: Pixels) -> Words:
-    """Each pixel's four bytes as one number: shape (h, w), a view where memory allows."""
+    """View each pixel's four bytes as one number: shape (h, w), a view where memory allows."""
     found: Words = np.ascontiguousarray(pixels).view("<u4")[..., 0]
     return found

@@ -19,11 +19,12 @@ CHANNELS = {GRAY: 1, RGB: 3, INDEXED: 1, GRAY_ALPHA: 2, RGBA: 4}
 
 
 class PictureError(MessageError, ValueError):
-    """Why a picture cannot be read, as the end of a sentence that begins with its path."""
+    """The reason why a picture cannot be read, as the end of a sentence that begins with its path."""
 
 
 def chunks(data: bytes, checked: bool = True) -> Iterator[tuple[bytes, memoryview]]:
-    """Each chunk's type and contents, as views of `data`, up to and including IEND. Cost: one CRC pass, if `checked`.
+    """Yield each chunk's type and contents, as views of `data`, up to and including IEND. Cost: one CRC pass, if
+    `checked`.
 
     Raises PictureError when the file ends too early, a checksum does not match, or the header does not appear once, as
     its first chunk.

@@ -42,7 +42,7 @@ def animation_head(name: str, animation: str) -> str:
 
 
 def key_line(field: str, typed: bool | str | list[str]) -> str:
-    """One setting, as it was typed, as a line."""
+    """Return the line for a setting, with its value as it was typed."""
     option, _ = options()[field]
     value = True if isinstance(typed, bool) else option.kind.toml(typed)
     return f"{key_of(field)} = {toml(value)}"
@@ -91,5 +91,5 @@ def _word(key: str) -> str:
 
 
 def commented(lines: Sequence[str]) -> Iterator[str]:
-    """Lines that say something only when their # is taken away."""
+    """Comment lines out: they take effect once their # is removed."""
     return (f"# {line}" if line else "" for line in lines)

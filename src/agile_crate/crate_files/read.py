@@ -91,7 +91,7 @@ def _text_of(path: str, limits: Limits) -> str:
 
 
 def refuse_one_place_for_two(files: Sequence[CrateFile]) -> None:
-    """Raises InputError where two crates would be written to one place."""
+    """Raise InputError if two crates would be written to one place."""
     places: dict[str, tuple[str, str]] = {}
     for file in files:
         for spec in file.specs:

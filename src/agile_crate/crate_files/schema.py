@@ -11,7 +11,7 @@ DRAFT = "https://json-schema.org/draft/2020-12/schema"
 
 
 def crate_schema() -> dict[str, Any]:
-    """JSON Schema (2020-12) of what a crate file's TOML holds."""
+    """Return the JSON Schema (2020-12) of a crate file."""
     table = options()
     settings = {key_of(name): _of(option) for name, (option, _) in table.items()}
     in_animation = {

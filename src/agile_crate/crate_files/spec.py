@@ -39,7 +39,7 @@ _KEYS = frozenset(("from", "out", "skin", "limit", *options()))
 
 
 class WrongKeyError(MessageError):
-    """Something is wrong with a key: the way to it, and a sentence."""
+    """A problem with a key: its path in the file, and a sentence."""
 
     def __init__(self, keys: Keys, text: str, *values: object) -> None:
         super().__init__(text, *values)

@@ -28,7 +28,7 @@ def place_of(text: str, keys: Keys) -> tuple[int, int]:
 
 
 def _places(text: str) -> Iterator[tuple[Keys, int]]:
-    """Every key that is written, with the whole way to it, and where it begins."""
+    """Yield every written key, with its whole path and the place where it begins."""
     at = _skip(text, 0)
     table: Keys = ()
     while at < len(text):

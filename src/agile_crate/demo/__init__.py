@@ -24,11 +24,11 @@ COMING = tuple(
 
 
 def files() -> list[Path]:
-    """All demo files, as paths below `FOLDER`, in order."""
+    """Return all demo files, as paths below `FOLDER`, in order."""
     found = (path for part in PARTS for path in (FOLDER / part).rglob("*") if path.suffix in ENDINGS)
     return sorted(path.relative_to(FOLDER) for path in (*found, FOLDER / CRATE_FILE))
 
 
 def contents(path: Path) -> bytes:
-    """One of these files."""
+    """Return the contents of a demo file."""
     return (FOLDER / path).read_bytes()

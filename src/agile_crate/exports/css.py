@@ -105,7 +105,7 @@ def _classes(prefix: str, names: Sequence[str]) -> list[str]:
 
 
 def _images(crate: Crate, larger: Larger) -> list[list[str]]:
-    """For each sheet the lines that show it."""
+    """Return the lines that show each sheet."""
     lines = []
     for index, sheet in enumerate(crate.sheets):
         rules = [f"background-image: {_url(sheet.image)};"]
@@ -191,7 +191,7 @@ def _milliseconds(length: Fraction) -> str:
 
 
 def _percent(begin: Fraction, length: Fraction) -> str:
-    """When a step begins, rounded down to a hundred-millionth, so that it has begun by its moment."""
+    """Return the moment when a step begins, rounded down to a hundred-millionth so that it never begins late."""
     return f"{begin * 10**8 // length / 10**6:.6f}".rstrip("0").rstrip(".") + "%"
 
 

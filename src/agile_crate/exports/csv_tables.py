@@ -39,8 +39,8 @@ def frames_csv(crate: Crate) -> str:
 
 
 def animations_csv(crate: Crate) -> str:
-    """One row a step, counted from 1; `frame` is the frame's index, `times` is 0 where it does not end; `fps` is a
-    fraction such as 12 or 30000/1001, empty like `beats` where frames are no multiples of a rate."""
+    """Return a table with one row a step, counted from 1; `frame` is the frame's index, `times` is 0 where it does not
+    end; `fps` is a fraction such as 12 or 30000/1001, empty like `beats` where frames are no multiples of a rate."""
     return _table(
         STEPS,
         (

@@ -58,7 +58,7 @@ def encode_png(pixels: Pixels, executor: Executor, palette: Pixels | None = None
 
 
 def encode_rows(size: Size, rows_of: RowsOf, executor: Executor, palette: Pixels | None = None) -> Iterator[bytes]:
-    """Like `encode_png`, for a picture of which at most a band of about BAND_BYTES and a few rows is in memory.
+    """Encode as `encode_png` does, with at most a band of about BAND_BYTES and a few rows in memory.
 
     The bands begin and end where strips do, so the bytes are those of the whole picture.
     """
@@ -91,7 +91,7 @@ def encode_rows(size: Size, rows_of: RowsOf, executor: Executor, palette: Pixels
 
 
 def _flat(seen: Rows, depth: int) -> tuple[Rows, int]:
-    """Rows as the file has them before they are filtered, and how many bytes of one belong together."""
+    """Return rows as the file has them before filtering, and the number of bytes that a filter takes together."""
     if seen.ndim == 2:
         return _packed_rows(seen, depth), 1
     return np.ascontiguousarray(seen).reshape(len(seen), -1), seen.shape[2]
@@ -150,7 +150,7 @@ def adler32_combine(first: int, second: int, length: int) -> int:
 
 
 def _strip(rows: Rows, end: int, kind: int, channels: int, start: int, stop: int) -> tuple[bytes, int, int]:
-    """Rows `start` to `stop` deflated, with the Adler-32 and the length of what was deflated. The picture stops at
+    """Deflate rows `start` to `stop`; return the data, and the Adler-32 and length of the input. The picture stops at
     `end`."""
     plain = _filtered(rows, start, stop, kind, channels)
     before = -(-WINDOW_BYTES // plain.shape[1])
@@ -166,7 +166,7 @@ def _deflate(window: bytes = b"") -> Any:
 
 
 def _filtered(rows: Rows, start: int, stop: int, kind: int, channels: int) -> Rows:
-    """Rows `start` to `stop`, each behind its filter's number (clause 9.2): shape (rows, 1 + row length), new."""
+    """Filter rows `start` to `stop`, each after its filter's number (clause 9.2): shape (rows, 1 + row length), new."""
     here = rows[start:stop]
     result = np.empty((len(here), rows.shape[1] + 1), np.uint8)
     result[:, 0] = kind

@@ -62,7 +62,7 @@ def _box(line: list[str], where: str, sheet: Size) -> NamedBox:
 
 
 def boxes_text(boxes: Iterable[NamedBox]) -> str:
-    """Such a table."""
+    """Return the table of boxes as text."""
     stream = io.StringIO()
     csv.writer(stream, lineterminator="\n").writerows([HEADINGS, *((name, *box) for name, box in boxes)])
     return stream.getvalue()

@@ -123,8 +123,8 @@ def sha256_now(path: Path, limits: Limits) -> str:
 
 
 def resealed(path: Path, digests: Mapping[str, str], edited: Collection[int], limits: Limits) -> str:
-    """Metadata that has been read before with the digests of files by their names, and these frames as the edited
-    ones; all else stays as it is, also what this program does not know."""
+    """Return metadata with new digests of files, by name, and with these frames as the edited ones. All else stays,
+    including keys that this program does not know."""
     data = read_regular(path, limits, "metadata_bytes")
     if _is_xml(data):
         from .xml_form import resealed

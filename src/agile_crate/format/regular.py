@@ -58,7 +58,7 @@ def _opened(path: str | os.PathLike[str]) -> FileIO:
 
 
 def refuse_null(path: str | os.PathLike[str]) -> None:
-    """Raises OSError for a path that no system can have; Python would raise something else."""
+    """Raise OSError for a path with a null character, for which Python would raise ValueError."""
     if "\0" in os.fspath(path):
         raise OSError(errno.EINVAL, "no name has a null character")
 

@@ -103,7 +103,7 @@ def _head(crate: Crate) -> Iterator[str]:
 
 
 def _setting(name: str, value: Any) -> str:
-    """One setting: a text as ``value``, several as elements, and a bare one is true."""
+    """Return the value of a setting: a text as ``value``, several as elements; a bare one is true."""
     if isinstance(value, list):
         inner = "".join(f'<item value="{escaped(text)}"/>' for text in value)
         return f'    <setting name="{escaped(name)}">{inner}</setting>'
@@ -239,7 +239,7 @@ def _read_setting(element: Any, _: str) -> tuple[Any, Any]:
 
 
 def _by_name(pairs: Iterable[tuple[Any, T]], place: str) -> dict[str, T]:
-    """Values by the names of their elements. Raises FormError where one has none, or two have the same."""
+    """Map the names of elements to their values. Raises FormError for a missing or repeated name."""
     found: dict[str, T] = {}
     for index, (name, value) in enumerate(pairs):
         if name is None:

@@ -78,7 +78,7 @@ class Server:
         return rest[0] if hmac.compare_digest(token.encode(), self._token.encode()) else None
 
     def tell(self, path: str, news: News) -> None:
-        """Tells all pages that hear the news at a path."""
+        """Send news to all pages that listen at a path."""
         with self._lock:
             for place, stream in self._streams:
                 if place == path:
@@ -109,7 +109,7 @@ class Server:
             return any(one[1] is stream for one in self._streams)
 
     def close(self) -> None:
-        """Ends all streams and the server."""
+        """End all streams and the server."""
         with self._lock:
             for _, stream in self._streams:
                 stream.put(None)

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
 
 def _ignore(*_: object) -> None:
-    """Do nothing: the hook that nobody set."""
+    """Do nothing: the default hook."""
 
 
 class Context(NamedTuple):

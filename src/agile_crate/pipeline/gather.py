@@ -85,7 +85,7 @@ def gather(
 
 
 def gather_arrays(arrays: Mapping[str, Pixels], decoding: Decoding, context: Context) -> Gathered:
-    """Order frames that are in memory already, by their names. Raises InputError for any other array."""
+    """Sort frames that are in memory already into sequences, by their names. Raises InputError for any other array."""
     for name, pixels in arrays.items():
         if not isinstance(pixels, np.ndarray) or pixels.dtype != np.uint8 or pixels.shape[2:] != (4,):
             raise InputError(f"{quoted(name)} is not an array of uint8 with the shape (height, width, 4)")
@@ -100,7 +100,7 @@ def gather_arrays(arrays: Mapping[str, Pixels], decoding: Decoding, context: Con
 
 
 def gather_parts(parts: Sequence[DecodedPart[DecodedFrame]], context: Context) -> Gathered:
-    """Order frames that were decoded already. Raises InputError for more than the limits allow."""
+    """Sort frames that were decoded already into sequences. Raises InputError for more than the limits allow."""
     return _gathered(parts, Counter(), (), (), context)
 
 

@@ -72,8 +72,8 @@ def select_frames(sequences: Sequences, settings: Settings, likeness: Callable[[
 
 
 def _renamed_and_picked(sequences: Sequences, settings: Settings) -> tuple[Sequences, list[Message], list[Message]]:
-    """Animations under their new names, and of each the frames that were asked for; warnings and remarks. Numbers are
-    those of the files, so they are looked at before frames are called after what they join."""
+    """Rename animations, and pick the wanted frames of each; also return warnings and remarks. Numbers are those of the
+    files, so they are read before joining renames frames."""
     names, warnings = renaming(settings.rename, sequences)
     new = take.in_order(renamed(sequences, names))
     by_number = each("numbers", settings.numbers, new)
@@ -98,8 +98,8 @@ def _renamed_and_picked(sequences: Sequences, settings: Settings) -> tuple[Seque
 
 
 def resolved(settings: Settings, sequences: Sequences) -> Settings:
-    """Settings of the existing animations: holds by name and position from 1, and what was made from
-    another animation with that one's settings."""
+    """Return the settings of the existing animations: holds by name and position from 1. A mirrored or reversed copy
+    has its source's settings."""
     if settings.hold:
         settings = dataclasses.replace(settings, hold=tuple(_holds(settings.hold, sequences)))
     return _with_copies(settings, sequences) if any(sequence.origin for sequence in sequences) else settings
@@ -182,7 +182,7 @@ def each(name: str, value: PerAnimation[T], sequences: Sequences) -> dict[str, T
 
 
 def _mapping(name: str, pairs: Iterable[tuple[str, T]]) -> Mapping[str, T]:
-    """Pairs as a mapping; the same name twice is an error, since one of the two would be lost."""
+    """Turn pairs into a mapping. The same name twice is an error, since one of the two would be lost."""
     result: dict[str, T] = {}
     for animation, value in pairs:
         if animation in result:

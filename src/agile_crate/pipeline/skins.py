@@ -70,7 +70,7 @@ def _refuse_missing(skin: Variant, names: Sequence[str], layers: Sequence[dict[s
 def _made(
     drawing: tuple[Picture, ...], skin: Variant, layers: Sequence[dict[str, Picture]], decoding: Decoding
 ) -> tuple[Picture, ...]:
-    """One drawing of the skin, at all sizes."""
+    """Make one drawing of the skin, at all sizes."""
     name = drawing[0].name
     if name not in layers[0]:
         return drawing

@@ -231,14 +231,14 @@ def _by_strips(pixels: Pixels, work: Callable[[Pixels], NDArray[np.uint8]], pool
 
 
 class _Meter:
-    """Tells the progress function of every item that passes through."""
+    """Counts items as they pass, for the progress function."""
 
     def __init__(self, doing: str, total: int, progress: Progress) -> None:
         self._doing, self._total, self._progress = doing, total, progress
         self._done = 0
 
     def skip(self, count: int) -> None:
-        """Some items are done without passing."""
+        """Count items that are done without passing."""
         self._done = min(self._done + count, self._total)
         self._progress(self._doing, self._done, self._total)
 

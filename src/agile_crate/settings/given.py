@@ -136,12 +136,12 @@ def _read_per_animation(read: Callable[[str], object], default: object, given: o
 
 
 def _text(option: Option, given: object) -> str:
-    """One value as it would be typed; a list, or a pair of sides, joined."""
+    """Return a value as it would be typed; a list, or a pair of sides, joined."""
     return option.joint.join(map(str, given)) if isinstance(given, (list, tuple)) else str(given)
 
 
 def _texts(given: object) -> list[str]:
-    """Each of several values as it would be typed; or the one."""
+    """Return one or several values as they would be typed."""
     return list(map(str, given)) if isinstance(given, (list, tuple)) else [str(given)]
 
 

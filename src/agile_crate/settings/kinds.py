@@ -61,13 +61,13 @@ def _each(value: list[object], typed: Callable[[object], str | None]) -> list[st
 
 
 def _joined(value: object) -> str | None:
-    """Several texts as one, commas between."""
+    """Join texts with commas."""
     texts = _texts(value)
     return ",".join(texts) if isinstance(texts, list) else texts
 
 
 def _side_by_side(joint: str, typed: Callable[[object], str | None]) -> Callable[[object], Typed]:
-    """Two values as one text, or the text itself."""
+    """Return two values as one text, or the text itself."""
 
     def read(value: object) -> Typed:
         if not isinstance(value, list) or len(value) != 2:
@@ -96,7 +96,7 @@ def _named_amount(name: str, amount: object) -> str | None:
 
 
 def _holds(value: object) -> Typed:
-    """Frames of one animation with how long each is held: texts that an animation's name is put before."""
+    """Return one animation's held frames as texts, to be prefixed with the animation's name."""
 
     return _table(value, _named_amount) if isinstance(value, dict) else None
 
@@ -144,7 +144,7 @@ def _as_list(typed: str | list[str], of: Callable[[str], object] = str) -> objec
 
 
 def _as_pair(joint: str) -> Callable[[str | list[str]], object]:
-    """Two numbers, or one; other texts as they are."""
+    """Return two numbers, or one; other texts unchanged."""
 
     def plain(typed: str | list[str]) -> object:
         numbers = [_plain_number(part) for part in typed.split(joint)] if isinstance(typed, str) else []

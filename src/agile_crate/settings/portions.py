@@ -12,9 +12,9 @@ from .table import PerAnimation, Settings
 
 
 def at_portion(settings: Settings, portion: Fraction) -> Settings:
-    """Settings for a crate of `portion` of the size: the scale, and with it shift, outline, pivots in pixels, canvas,
-    cell and sheet size, each rounded to whole pixels where it must be. Gaps, margins, cushions and limits stay.
-    """
+    """Return the settings for a crate of `portion` of the size: the scale, and with it shift, outline, pivots in
+    pixels, canvas, cell and sheet size, each rounded to whole pixels where it must be. Gaps, margins, cushions and
+    limits stay."""
 
     def shift(by: Offset | None) -> Offset | None:
         return None if by is None else Offset(half_up(by.x * portion), half_up(by.y * portion))

@@ -33,7 +33,7 @@ class Reader(Generic[T_co]):
 
 
 def of(kind: Kind) -> Callable[[Callable[[str], T]], Reader[T]]:
-    """Makes a reader of a function."""
+    """Make a reader from a function."""
     return lambda read: Reader(read, kind)
 
 

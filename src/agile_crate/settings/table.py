@@ -316,5 +316,5 @@ class Settings:
 
 
 def options() -> dict[str, tuple[Option, Any]]:
-    """Every setting's option and default, by field name, in order."""
+    """Return every setting's option and default, by field name, in order."""
     return {f.name: (f.metadata["option"], f.default) for f in fields(Settings) if f.metadata}

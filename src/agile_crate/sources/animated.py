@@ -27,8 +27,8 @@ if TYPE_CHECKING:
 def read_reel(
     image: Image.Image, data: bytes, largest: int, limits: Limits, colors: ColorProfile | None = None
 ) -> DecodedSequence[Pixels]:
-    """All pictures of an opened animated file. Raises PictureError when it is cut short, with their number, and when
-    one of them claims to have more than the `largest` number of pixels, or all together have too many."""
+    """Return all pictures of an opened animated file. Raises PictureError when it is cut short, with their number, and
+    when one of them claims to have more than the `largest` number of pixels, or all together have too many."""
     count, total = int(getattr(image, "n_frames", 1)), 0
     _refuse_too_much(count, count * image.width * image.height, limits)
     _refuse_cut_short(data, count)
@@ -88,7 +88,7 @@ def _refuse_cut_short(data: bytes, count: int) -> None:
 
 
 def refuse_cut_gif(data: bytes) -> None:
-    """Raises PictureError when GIF data ends before its trailer. Pillow would show and count the rest."""
+    """Raise PictureError when GIF data ends before its trailer. Pillow would show and count the rest."""
     whole, pictures = gif_extent(data)
     if not whole:
         raise PictureError(f"is cut short: {_readable(pictures)}")

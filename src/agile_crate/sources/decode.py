@@ -64,7 +64,7 @@ class DecodedPart(NamedTuple, Generic[T]):
 
 
 class Unreadable(NamedTuple):
-    """Why a picture cannot be read, as the end of a sentence."""
+    """The reason why a picture cannot be read, as the end of a sentence."""
 
     reason: str
 
@@ -79,8 +79,8 @@ Way = Callable[[Found], DecodedPart[T]]
 def each_part(
     files: Iterable[Found], pool: WorkerPool, progress: Progress, make: Callable[[str, Pixels], T], limits: Limits
 ) -> Iterator[tuple[Found, DecodedPart[T]]]:
-    """Each file, in crate order, with what `make` made of its frames' names and pixels, or why it cannot be read, as
-    the end of a sentence. Few files are decoded ahead, so dropped results do not pile up."""
+    """Yield each file, in crate order, with the result of `make` for its frames' names and pixels, or the reason why it
+    cannot be read. Few files are decoded ahead, so dropped results do not pile up."""
     ordered = in_crate_order(files)
     way = partial(read, make=partial(_at_own_size, make), options=PLAIN._replace(limits=limits))
     return with_progress(ordered, readers_for(ordered, pool, MANY_SURVEYED_FILES), progress, lambda: way)
@@ -89,8 +89,8 @@ def each_part(
 def with_progress(
     files: Sequence[Found], executor: Executor, progress: Progress, way: Callable[[], Way[T]]
 ) -> Iterator[tuple[Found, DecodedPart[T]]]:
-    """Each file with what was seen of it, or why it cannot be read; in the order given. `way` says how the next ones
-    are read."""
+    """Yield each file with its result, or the reason why it cannot be read, in the given order. `way` chooses how the
+    next ones are read."""
     progress("reading", 0, len(files))
     for done, result in enumerate(_decoded(files, executor, way), 1):
         yield result

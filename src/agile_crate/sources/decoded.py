@@ -16,8 +16,7 @@ from ..core.png_chunks import PictureError
 
 
 def refuse_large(width: int, height: int, largest: int, limits: Limits) -> None:
-    """Raises PictureError for a picture that claims to have more than the `largest` number of pixels, or too long a
-    side."""
+    """Raise PictureError for a picture that claims more than the `largest` number of pixels, or too long a side."""
     if width * height > largest:
         raise PictureError(claims_too_much(largest, limits))
     if max(width, height) > (longest := limits.side_pixels):
@@ -38,7 +37,7 @@ def claims_too_much(largest: int, limits: Limits) -> str:
 
 @contextlib.contextmanager
 def refusing_damage() -> Iterator[None]:
-    """Raises PictureError in place of whatever a decoder raises on hostile data."""
+    """Raise PictureError in place of any exception of a decoder on malformed data."""
     try:
         yield
     except (PictureError, MemoryError):

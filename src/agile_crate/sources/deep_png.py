@@ -67,7 +67,7 @@ def _as_bytes(data: bytes, header: bytes) -> bytes:
 
 
 def _rounded_rgba(values: NDArray[np.uint16], color: int, transparent: NDArray[np.uint16] | None) -> Pixels:
-    """Values of shape (h, w, channels), with alpha last for 2 or 4, of a picture of a color type."""
+    """Round deep values of shape (h, w, channels), with alpha last for 2 or 4 channels, to RGBA."""
     height, width, channels = values.shape
     result = np.full((height, width, 4), 255, np.uint8)
     step = max(1, BAND_PIXELS // width)

@@ -114,7 +114,7 @@ def _below(system: Any, path: str) -> Iterator[str]:
 
 
 class _Fetch:
-    """Fetches one file of an address into a folder."""
+    """The download of one file from an address into a folder."""
 
     def __init__(self, address: Address, root: Path, limits: Limits) -> None:
         self._address, self._root, self._limits = address, root, limits
@@ -134,8 +134,8 @@ class _Fetch:
 
 
 def write_uploads(files: Iterable[tuple[str, bytes]], root: str) -> None:
-    """Files by their absolute paths, written in the same places below a folder. Raises InputError for a path that leads
-    out of it."""
+    """Write uploaded files below a folder, by their absolute paths. Raises InputError for a path that leads out of
+    it."""
     for path, data in files:
         target = Path(below(root, path))
         if ".." in target.parts:

@@ -52,7 +52,7 @@ class Search:
 
 
 def find(inputs: Iterable[str], own: AbstractSet[str], limits: Limits) -> Search:
-    """Looks through folders (with all below them), files and patterns.
+    """Find the pictures in folders (with all below them), files and patterns.
 
     Folders are read in natural order. Hidden things, files that are not pictures, links that lead back into a folder
     they lie in, and outputs of builds are skipped and counted; `own` are absolute paths of outputs. A file met
@@ -74,7 +74,7 @@ def find(inputs: Iterable[str], own: AbstractSet[str], limits: Limits) -> Search
 
 
 def searched(inputs: Iterable[str], own: AbstractSet[str], limits: Limits) -> Search:
-    """As `find`, but two frames may have one name."""
+    """Find pictures as `find` does, but let two frames have one name."""
     search, inputs = Search(own, limits), list(inputs)
     if not inputs:
         raise InputError("no inputs were given; name a folder, a file or a pattern of frames")
@@ -99,7 +99,7 @@ def _name_animations(search: Search) -> None:
 
 
 def named_twice(found: Iterable[Found]) -> list[tuple[Found, Found]]:
-    """Files whose frame has the name of one before it, each behind that one."""
+    """Yield pairs of files whose frames have the same name, the earlier file first."""
     first: dict[str, Found] = {}
     return [(other, file) for file in found if (other := first.setdefault(file.name, file)) is not file]
 
@@ -216,8 +216,8 @@ def _walk(folder: str, base: str, above: list[tuple[int, int]], search: Search, 
 
 
 def _sheets_among(folder: str, names: AbstractSet[str], limits: Limits) -> set[str]:
-    """Which files of a folder are sheets of builds: the metadata beside them names them, and they are what was written,
-    or, beside metadata that is what was written, still have the size."""
+    """Return the files of a folder that are sheets of builds. The metadata next to them names them, and they are
+    unchanged; or the metadata is unchanged, and they still have their sizes."""
     sheets: set[str] = set()
     for name in names:
         if name.endswith((".json", ".xml")) and any(map(is_picture_name, names)):
@@ -282,7 +282,7 @@ def is_picture_name(path: str) -> bool:
 
 
 def _refuse_odd_names(found: Sequence[Found]) -> None:
-    """Refuses names that metadata cannot carry."""
+    """Raise InputError for names that metadata cannot hold."""
     not_text = [file.path for file in found if not is_unicode(file.name)]
     if not_text:
         raise InputError("{}: the file name is not valid Unicode text; rename it", some_files(not_text))

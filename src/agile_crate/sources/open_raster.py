@@ -186,7 +186,7 @@ class _Ground:
 
 
 def _whole_canvas(nodes: list[Element], document: _Document) -> Pixels:
-    """Nodes, lowest first, on the document's whole canvas."""
+    """Draw nodes, lowest first, on the document's whole canvas."""
     ground = _drawn(nodes, document, 0, 0, 0, True)
     canvas = Image.new("RGBA", document.size, (0, 0, 0, 0))
     if ground.image is not None:
@@ -196,7 +196,7 @@ def _whole_canvas(nodes: list[Element], document: _Document) -> Pixels:
 
 
 def _drawn(nodes: list[Element], document: _Document, x: int, y: int, depth: int, is_alone: bool) -> _Ground:
-    """Nodes, lowest first, drawn over each other at their offsets from (x, y); `is_alone`: with nothing below them."""
+    """Draw nodes, lowest first, over each other at their offsets from (x, y); `is_alone`: nothing lies below them."""
     if depth > (deepest := document.limits.nesting):
         raise PictureError("has groups nested more than {} deep; {}", deepest, raise_hint("nesting"))
     ground, is_first = _Ground(document), is_alone

@@ -47,9 +47,9 @@ def read_if_plain(data: bytes, largest: int, limits: Limits) -> tuple[Pixels | N
 
 
 def _checked_png(data: bytes) -> tuple[bytes, bool]:
-    """Looks through all of a PNG's parts, and returns its orientation note, and whether it is plain: one picture with
-    nothing in it that would change how its pixels are taken. Raises PictureError where it does not hold as many
-    pictures as it says, or several of 16 bits."""
+    """Check all parts of a PNG. Return its orientation note, and True if it is plain: one picture with no chunk that
+    changes the meaning of its pixels. Raises PictureError if it holds fewer pictures than it claims, or several of 16
+    bits."""
     orientation, declared, held, is_plain = b"", 0, 0, data[12:16] == b"IHDR" and data[24:26] == b"\x08\x06"
     for kind, content in chunks(data):
         is_plain = is_plain and is_plain_part(kind, content)

@@ -33,8 +33,8 @@ def can_be_banded(data: bytes) -> bool:
 
 
 def png_bands(data: bytes, rows: int) -> Iterator[Pixels]:
-    """So many rows at a time (the last ones may be fewer), shape (rows, w, 4), straight alpha, of a picture that can be
-    banded. Raises PictureError where it is damaged, its checksums included."""
+    """Yield bands of rows (the last may be shorter), shape (rows, w, 4), straight alpha, of a picture that can be
+    banded. Raises PictureError for damage, including wrong checksums."""
     content = list(chunks(data))
     width, height, depth, kind = struct.unpack_from(">IIBB", data, 16)
     length = -(-width * depth * CHANNELS[kind] // 8)

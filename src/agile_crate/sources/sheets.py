@@ -56,7 +56,7 @@ class FoundSheet:
 def read_sheets(
     folder: Path, sheets: Sequence[Sheet], decode: bool, executor: Executor, limits: Limits
 ) -> Iterator[tuple[Sheet, FoundSheet]]:
-    """Each sheet as it was found; while one is looked at, the next is read. Repeated edges need pixels."""
+    """Yield each sheet; while the caller works on it, the next is read. Repeated edges need pixels."""
     waiting: deque[Future[FoundSheet]] = deque()
     for index, sheet in enumerate(sheets):
         for ahead in sheets[index + len(waiting) : index + 1 + AHEAD]:

@@ -208,7 +208,7 @@ def _unpacked(data: bytes, limits: Limits) -> bytes:
 
 
 def _check(root: Element, largest: int, limits: Limits) -> None:
-    """Raises PictureError for what would reach outside, or cannot be drawn as it is meant."""
+    """Raise PictureError for references to the outside, and for parts that cannot be drawn faithfully."""
     level, depth = [root], 0
     while level:
         depth += 1
@@ -274,8 +274,8 @@ def _length(text: str | None) -> float | None:
 
 
 def _costs(root: Element, limits: Limits) -> dict[Element, int]:
-    """About how many elements each one draws with its parts, each as often as it is used. One that fills a layer of the
-    whole canvas counts as LAYER, those of unknown cost for very many. Raises PictureError for too many."""
+    """Estimate how many elements each one draws with its parts, each as often as it is used. An element that fills a
+    layer of the whole canvas counts as LAYER, one of unknown cost as very many. Raises PictureError for too many."""
     by_id = {name: element for element in root.iter() if (name := element.get("id"))}
     costs: dict[Element, int] = {}
     counts: dict[Element, int] = {}
@@ -334,7 +334,7 @@ def _is_hidden(group: Element) -> bool:
 
 
 def _refuse_many(layers: Layers, names: Collection[str], limits: Limits) -> None:
-    """Raises PictureError for layers that would take long: each is read and drawn by itself."""
+    """Raise PictureError for layers that would take too long: each is read and drawn by itself."""
     if sum(map(layers.elements, names)) > (most := LAYERED_DRAWINGS * limits.elements):
         raise PictureError("has layers of more than {:,} elements together; {}", most, raise_hint("elements"))
     if sum(layers.cost(name) >= INLINE_COST for name in names) > limits.layers:

@@ -38,7 +38,7 @@ class Layers:
         return (self._needed_by_all | self._closure({one for part in own.iter() for one in _references(part)})) - {own}
 
     def cost(self, name: str) -> int:
-        """About how many elements are drawn for a group."""
+        """Estimate the number of elements that are drawn for a group."""
         return self._common_cost + self._costs.get(self._groups[name], 0)
 
     def elements(self, name: str) -> int:

@@ -61,8 +61,8 @@ class Watch:
                     ) from None
 
     def told(self, event: FileSystemEvent) -> None:
-        """Takes note of what changed, if it is one of those that are watched, in one, or above one; our own files on
-        the way to their places are nobody's change."""
+        """Record a change of a watched path, or of one in it or above it. Our own files on the way to their places do
+        not count."""
         if event.event_type in ("opened", "closed_no_write") or (event.is_directory and event.event_type == "modified"):
             return
         for path in filter(None, map(os.fsdecode, (event.src_path, event.dest_path))):
@@ -71,7 +71,7 @@ class Watch:
                 self._changes.put(path)
 
     def any_within(self, seconds: float) -> bool:
-        """Waits for a change, and leaves it to be asked for."""
+        """Wait for a change, without taking it."""
         try:
             self._changes.put(self._changes.get(timeout=seconds))
         except queue.Empty:
@@ -79,7 +79,7 @@ class Watch:
         return True
 
     def next_burst(self) -> set[str]:
-        """Waits for changes, and for quiet after them: the paths that changed."""
+        """Wait for changes, and for quiet after them. Return the changed paths."""
         changed: set[str] = set()
         while not changed:
             with contextlib.suppress(queue.Empty):

@@ -114,7 +114,7 @@ def _connected(folder: Path) -> tuple[sqlite3.Connection | None, int]:
 
 
 def clear(folder: Path) -> None:
-    """Removes the store's files. A build that has them open goes on with what it has."""
+    """Delete the cache's files. A build that has them open continues with them."""
     for path in _files(folder):
         with contextlib.suppress(OSError):
             path.unlink()
@@ -198,7 +198,7 @@ class Cache:
         self.put(_WRITTEN + bytes.fromhex(sha256), b"")
 
     def put(self, key: bytes, value: bytes) -> None:
-        """Keeps a value under a key; it is written together with others. That it could not be kept is no error."""
+        """Keep a value under a key; it is written together with others. A failure is not an error."""
         if not self._connection:
             return
         with self._lock:
@@ -227,7 +227,7 @@ class Cache:
             return found[0] if found else None
 
     def refresh(self) -> None:
-        """Lets a run that goes on and on see what it noted itself, and looks at its clock again."""
+        """Let a long-lived run see its own notes, and read the clock again."""
         self._settle()
         if self._connection and (folder := place()):
             with contextlib.suppress(OSError):
@@ -239,7 +239,7 @@ class Cache:
         return int(self._one("SELECT count(*) FROM entry") or 0)
 
     def close(self) -> None:
-        """Ends the run."""
+        """End the run."""
         self._settle()
         _close(self._connection)
         self._connection = None
@@ -309,7 +309,8 @@ class Cache:
                 self._failed(error)
 
     def _failed(self, error: sqlite3.Error) -> None:
-        """Busy, or a full disk: the store stays. Damaged: continue without it; the next run replaces it."""
+        """Handle a failure: a busy store or full disk keeps the store; a damaged store is left out, and the next run
+        replaces it."""
         if isinstance(error, sqlite3.OperationalError):
             return
         _close(self._connection)
@@ -341,5 +342,5 @@ def _marks(path: str) -> bytes | None:
 
 
 def _digest(key: bytes, value: bytes) -> bytes:
-    """Over a key and the checksum of its value: what somebody might do on purpose could not be found out anyway."""
+    """Return a digest of a key and its value's checksum. It finds damage; no digest here could find forgery."""
     return hashlib.blake2b(key + zlib.crc32(value).to_bytes(4), digest_size=16).digest()

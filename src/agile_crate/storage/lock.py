@@ -31,8 +31,8 @@ class Lock:
         self._stream: BinaryIO | None = None
 
     def take(self, waiting: Callable[[], None], wait: bool = True) -> bool:
-        """Takes it, once nobody else holds it, waiting no longer than `MOST_POLLS`; without `wait` only if nobody does:
-        whether it was taken. `waiting` is called once, after a second. Raises OSError."""
+        """Take the lock once it is free, waiting at most `MOST_POLLS`; without `wait`, only if it is free now. Return
+        True if it was taken. `waiting` is called once, after a second. Raises OSError."""
         tries, pause = 0, Event()
         while True:
             with held():

@@ -39,23 +39,23 @@ class PixelStore:
         self._free = 0
 
     def close(self) -> None:
-        """Gives the file back. Arrays that lie in it stay as long as somebody holds them."""
+        """Release the file. Arrays in it live as long as something refers to them."""
         if self._file is not None:
             self._file.close()
 
     def begin_anew(self) -> None:
-        """From now on it is about other frames. The file goes with the last array that lies in it."""
+        """Start over for other frames. The old file is freed with the last array that lies in it."""
         self.close()
         self._file, self._segments, self._free, self._held = None, [], 0, 0
 
     def next_step(self) -> None:
-        """From now on arrays come in place of those that came before, which may go one by one."""
+        """Start a step whose arrays replace those of the step before, which are freed one by one."""
         self._held = 0
         for segment in self._segments:
             release_pages(segment)
 
     def has_room(self, size: int) -> bool:
-        """Takes so many bytes of the memory, if they are left."""
+        """Reserve bytes of memory. Return False if not enough is left."""
         if self._held + size > self.limit // 2:  # next to the pixels of the step before
             return False
         self._held += size

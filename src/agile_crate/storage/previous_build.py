@@ -290,7 +290,7 @@ def _is_written(path: Path, sha256: str, digest: Callable[[bytes], str], limits:
 
 
 def check_output_names(files: Sequence[Path]) -> None:
-    """Raises UsageError when two outputs would take one name, and for names that are too long for any platform."""
+    """Raise UsageError when two outputs would take one name, and for names that are too long for any platform."""
     for path in files:
         if len(os.fsencode(path.name)) > LONGEST_NAME:
             raise UsageError("{out} makes the name {}…, longer than files can have; shorten it", shown(path.name[:40]))
@@ -303,8 +303,8 @@ def check_output_names(files: Sequence[Path]) -> None:
 
 
 def check_damaged(files: Collection[Path], previous: PreviousBuild) -> None:
-    """Raises OutputError for metadata among `files` that cannot be read, as it may hold work by hand; and for sheets
-    with edits whose metadata is gone."""
+    """Raise OutputError for metadata among `files` that cannot be read, since it may describe edits; and for edited
+    sheets without metadata."""
     lost = [path.name for path in files if path.name in previous.lost_edits]
     if lost:
         holds = "holds" if len(lost) == 1 else "hold"
@@ -328,8 +328,8 @@ def check_damaged(files: Collection[Path], previous: PreviousBuild) -> None:
 
 
 def check_no_edits(previous: PreviousBuild, kept: Collection[str]) -> None:
-    """Raises OutputError when somebody worked on a file of the earlier build; sheets of crates whose names are `kept`
-    do not count. Changes of files without a known digest cannot be found."""
+    """Raise OutputError if a file of the previous build was edited. Sheets of crates whose names are `kept` do not
+    count. Changes of files without a known digest cannot be found."""
     sheets = frozenset().union(*(paths for crate, paths in previous.sheets.items() if crate not in kept))
     if not kept and previous.edited and not (previous.texts | sheets):
         edited = sorted(map(os.path.basename, previous.edited))

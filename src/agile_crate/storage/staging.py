@@ -56,7 +56,8 @@ class Staging:
         self._names: list[str] = []
 
     def write(self, name: str, pieces: Iterable[bytes], ending: Callable[[str], bytes] | None = None) -> str:
-        """Writes a file on its way to its place (a name, or a path below the folder); returns its SHA-256, in hex.
+        """Write a file to its temporary place (`name` is a name, or a path below the folder). Return its SHA-256, in
+        hex.
 
         `ending` makes the file's last bytes from the SHA-256 of all before them, so that nothing is hashed twice.
         """
@@ -81,9 +82,9 @@ class Staging:
         return frozenset(self._names)
 
     def commit(self, remove: Iterable[str] = ()) -> None:
-        """Moves all files into place, in the order in which they were written, and removes the files named.
+        """Move all files into place, in the order in which they were written, and remove the named files.
 
-        Raises OutputError where that cannot be; then all is as it was before.
+        Raises OutputError if that fails; then everything is as it was before.
         """
         made: list[str] = []
         for name in self._names:
@@ -164,8 +165,8 @@ def work_name(key: str) -> str:
 
 
 def settle(folder: Path, keys: Iterable[str]) -> list[Message]:
-    """Finishes or undoes what a run for one of these keys left in a folder, and says so. What another run is about to
-    do is waited for only where it has begun to move files. Raises OutputError where it cannot be settled."""
+    """Finish or undo the interrupted run of one of these keys in a folder, and report it. Wait for another run only if
+    it has begun to move files. Raises OutputError if neither works."""
     notes: list[Message] = []
     for work in (folder / work_name(key) for key in keys):
         if not work.is_dir() or work.is_symlink():
@@ -204,7 +205,7 @@ def _recovered(folder: Path, work: Path) -> Message | None:
 
 
 def _finish(folder: Path, work: Path, journal: Journal) -> None:
-    """Makes every move that has not been made; can be done again and again."""
+    """Make every move that has not been made; safe to repeat."""
     for name in journal.made:
         if not (folder / name).is_dir():
             _place(folder, name).mkdir()
@@ -249,7 +250,7 @@ def _undo(folder: Path, work: Path, journal: Journal) -> None:
 
 
 def _set_aside(target: Path, old: Path) -> None:
-    """Gives the file that is about to be replaced a second name, by which it can be brought back."""
+    """Give a file that is about to be replaced a second name, from which it can be restored."""
     try:
         if target.is_symlink():
             raise OSError
@@ -313,7 +314,7 @@ def _clear(work: Path) -> int:
 
 
 def _flush(folder: Path) -> None:
-    """Has the system write what a folder holds to the disk, where it can."""
+    """Flush a folder's entries to the disk, where the system can."""
     with contextlib.suppress(OSError):
         handle = os.open(folder, os.O_RDONLY)
         try:

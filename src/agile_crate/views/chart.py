@@ -75,7 +75,7 @@ def shares_of(crate: Crate, index: int, seen: np.ndarray) -> Shares:
 
 
 def memory_of(crate: Crate) -> tuple[int, int]:
-    """Bytes of graphics memory as sheets, and as a texture for each frame, uncompressed."""
+    """Return the bytes of graphics memory as sheets, and as a texture for each frame, uncompressed."""
     sheets = sum(sheet.size.w * sheet.size.h for sheet in crate.sheets)
     apart = sum(frame.canvas.w * frame.canvas.h for frame in crate.frames)
     return sheets * GPU_BYTES_PER_PIXEL, apart * GPU_BYTES_PER_PIXEL

@@ -67,7 +67,7 @@ class FilmOptions:
 
 
 class Timing(NamedTuple):
-    """At which pace: so many frames a second instead of the own times, and how much faster."""
+    """A film's pace: frames a second in place of the crate's own times, and a speed factor."""
 
     fps: Fraction | None = None
     speed: Fraction = Fraction(1)
@@ -84,7 +84,7 @@ class Film(NamedTuple):
 def film_of(
     crate: Crate, animation: Animation, draw: Draw, options: FilmOptions, timing: Timing, limits: Limits
 ) -> Film:
-    """One animation, a picture for each step of a turn. Times are rounded so that they add up."""
+    """Draw one animation, a picture for each step of a turn. Times are rounded so that they add up."""
     steps = turn(animation)
     room = _room([crate.frames[step.frame] for step in steps], options, limits)
     refuse_too_long(room.size.w * room.size.h * len(steps), options.zoom, limits)
@@ -95,7 +95,7 @@ def film_of(
 
 
 def paced(milliseconds: Sequence[Fraction], timing: Timing, unit: int = 1) -> list[int]:
-    """Times at another pace, in whole multiples of `unit` milliseconds whose sums stay as near as can be."""
+    """Change the pace of times, in whole multiples of `unit` milliseconds whose sums stay as near as possible."""
     each = [1000 / timing.fps] * len(milliseconds) if timing.fps else milliseconds
     ends, sofar = [0], Fraction(0)
     for time in each:
@@ -107,7 +107,7 @@ def paced(milliseconds: Sequence[Fraction], timing: Timing, unit: int = 1) -> li
 def together(
     crate: Crate, animations: Sequence[Animation], draw: Draw, options: FilmOptions, timing: Timing, limits: Limits
 ) -> Film:
-    """Several animations side by side on one picture, each under its name, until the longest has had its turn."""
+    """Draw several animations side by side, each under its name, until the longest has ended."""
     rooms = [_room([crate.frames[index] for index in one.frames], options, limits).size for one in animations]
     turns = [len(turn(one)) for one in animations]
     refuse_too_long(
@@ -151,7 +151,7 @@ class _Tiles(NamedTuple):
 
 
 def _tiles(pictures: Sequence[Pixels], names: Sequence[str]) -> _Tiles:
-    """Rows of about the same width, the whole about half as wide again as it is high."""
+    """Arrange rooms in rows of about the same width, the whole about half as wide again as it is high."""
     rooms = [
         Size(max(picture.shape[1], text_size(shown(name), LETTERS).w), picture.shape[0] + line_height(LETTERS) + 2)
         for picture, name in zip(pictures, names, strict=True)
@@ -169,7 +169,7 @@ def _tiles(pictures: Sequence[Pixels], names: Sequence[str]) -> _Tiles:
 
 
 def strip_of(crate: Crate, animation: Animation, draw: Draw, options: FilmOptions, limits: Limits) -> Image.Image:
-    """All frames of an animation side by side in playing order, numbered from 1, for a review."""
+    """Draw all frames of an animation side by side in playing order, numbered from 1, for a review."""
     frames = list(animation.frames)
     room = _room([crate.frames[frame] for frame in frames], options, limits)
     ground = _ground(room, options)
@@ -222,7 +222,8 @@ def _ground(room: Stage, options: FilmOptions) -> Pixels:
 def _picture(
     crate: Crate, frames: Sequence[int], at: int, room: Stage, draw: Draw, options: FilmOptions, ground: Pixels
 ) -> Pixels:
-    """One step, new: its frame on the `ground`, those before and after tinted below it, marks above."""
+    """Draw one step as a new picture: its frame on the `ground`, those before and after tinted below it, marks
+    above."""
     ground = ground.copy()
 
     def put(step: int, tint: Color | None, strength: int) -> None:
@@ -246,7 +247,7 @@ def _picture(
 
 
 def _tinted(pixels: Pixels, tint: Color) -> Pixels:
-    """Every color drawn three quarters of the way to the tint; alpha stays."""
+    """Move every color three quarters of the way to the tint; keep alpha."""
     result = pixels.copy()
     result[..., :3] = (pixels[..., :3].astype(np.uint16) + np.array(tint, np.uint16) * 3) // 4
     return result
@@ -310,7 +311,7 @@ def joined(film: Film) -> Film:
 
 
 def _refuse_beyond(film: Film, ending: str) -> None:
-    """Raises UsageError for a film that a format cannot hold."""
+    """Raise UsageError for a film that a format cannot hold."""
     limits, longest = LIMITS[ending], max(film.milliseconds)
     height, width = film.pictures[0].shape[:2]
     beyond = (

@@ -41,7 +41,7 @@ class Board:
         return self.finished(draw_sheet(sheet.size, there, sheet.edge_repeat), skin)
 
     def finished(self, pixels: Pixels, skin: str = "") -> Pixels:
-        """Pixels of a sheet as its file has them: art is laid over the background, if the crate has one."""
+        """Return a sheet's pixels as its file has them: art is laid over the background, if the crate has one."""
         background = color_from_hex(self.crate.background)
         if background is None or (skin and self._is_plain(skin)):
             return pixels
@@ -121,7 +121,7 @@ def _stand(frame: Frame) -> tuple[object, ...]:
 
 
 def _same(before: Board, old: Dress, after: Board, new: Dress) -> list[Frame | None]:
-    """For each frame that is drawn the one of its name before, if both have the same pixels in the same way."""
+    """Map each drawn frame to the previous frame of its name, if both have the same pixels and the same orientation."""
     known = {frame.name: index for index, frame in enumerate(before.crate.frames)}
     owners = {
         (frame.on_sheet, frame.box): placed for frame, placed in zip(before.crate.frames, old, strict=True) if placed

@@ -52,8 +52,8 @@ class Against:
 
 
 class Live(NamedTuple):
-    """Of a page that is served: where news of builds come from, which build it shows, what went wrong since, if
-    anything did, and all crates that are served: names, as they are shown, and addresses."""
+    """A served page: where its news come from, which build it shows, any error since, and the names and addresses of
+    all served crates."""
 
     events: str
     build: int
@@ -171,7 +171,7 @@ def inlined(image: bytes) -> str:
 
 
 def packed_texts(texts: Sequence[tuple[str, str]]) -> dict[str, str]:
-    """Texts by their names, as the page takes them: deflated (RFC 1950), in base 64."""
+    """Pack named texts for the page: deflated (RFC 1950), in base 64."""
     return {name: base64.b64encode(zlib.compress(text.encode())).decode() for name, text in texts}
 
 
@@ -203,7 +203,7 @@ def _slim(text: str) -> str:
 
 
 def _grouped(findings: Sequence[Finding]) -> list[dict[str, Any]]:
-    """Findings by their codes: of each what it is about, and its places."""
+    """Group findings by code, each with its subject and its places."""
     return [
         {
             "severity": alike[0].severity,
@@ -251,7 +251,7 @@ def _told(against: Against, crate: Crate) -> dict[str, Any]:
 
 
 def _in_script(document: object) -> str:
-    """JSON that can stand in a script element: nothing in it can end that (HTML, section 4.12.1.3)."""
+    """Return JSON for a script element: nothing in it can end the element (HTML, section 4.12.1.3)."""
     return json.dumps(document, ensure_ascii=False, separators=(",", ":")).replace("<", "\\u003c")
 
 

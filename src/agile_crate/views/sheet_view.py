@@ -138,7 +138,7 @@ def _reduced(bands: Bands, width: int, by: int) -> Pixels:
 
 
 def _shades(crate: Crate, index: int) -> Iterator[tuple[Box, Color]]:
-    """Strips of the sheet with the tone of what they are for: margin, gap, repeated edges, cushions."""
+    """Yield strips of the sheet, each with the tone of its purpose: margin, gap, repeated edges, cushions."""
     sheet = crate.sheets[index]
     (w, h), margin = sheet.size, sheet.margin
     gap = sheet.gap
@@ -281,7 +281,7 @@ def _head(crate: Crate, index: int, zoom: Zoom) -> str:
 
 
 def _legend(crate: Crate, index: int, is_crowded: bool) -> Iterator[tuple[str, Color | str]]:
-    """Lines of the legend: text, and the tone or the mark before it."""
+    """Return the legend's lines: text, and the tone or the mark before it."""
     here = {number for number, frame in enumerate(crate.frames) if frame.on_sheet == index}
     shown_here = [
         (number, animation) for number, animation in enumerate(crate.animations) if here & set(animation.frames)

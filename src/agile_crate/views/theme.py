@@ -97,7 +97,7 @@ def backdrop(size: Size, color: Color | None) -> Pixels:
 
 
 def refuse_too_large(size: Size, zoom: int, limits: Limits) -> None:
-    """Raises UsageError when a picture, so many times as large, would have more pixels than a view may."""
+    """Raise UsageError if an enlarged picture would have more pixels than a view may."""
     if size.w * zoom * size.h * zoom > limits.view_pixels:
         large = measured(Size(size.w * zoom, size.h * zoom))
         raise UsageError(
@@ -109,7 +109,7 @@ def refuse_too_large(size: Size, zoom: int, limits: Limits) -> None:
 
 
 def refuse_too_long(pixels: int, zoom: int, limits: Limits) -> None:
-    """Raises UsageError when a film's pictures, so many times as large, would have more pixels than a view may."""
+    """Raise UsageError if a film's enlarged pictures would have more pixels than a view may."""
     if pixels * zoom * zoom > (most := limits.view_pixels):
         raise UsageError(
             "the film would have {} in all, and {:,} is the most; choose one {animation}, or a smaller {zoom}; {}",
@@ -120,12 +120,12 @@ def refuse_too_long(pixels: int, zoom: int, limits: Limits) -> None:
 
 
 def enlarged(pixels: Pixels, factor: int) -> Pixels:
-    """Every pixel as a square of so many."""
+    """Enlarge every pixel to a square."""
     return pixels if factor == 1 else pixels.repeat(factor, axis=0).repeat(factor, axis=1)
 
 
 def over(ground: Pixels, pixels: Pixels, x: int, y: int, strength: int = 255) -> None:
-    """Lays pixels over a ground in place, cut off at its edges, at `strength` of 255 of their alpha (Porter and Duff,
+    """Lay pixels over a ground in place, cut off at its edges, with `strength` / 255 of their alpha (Porter and Duff,
     1984)."""
     left, top = max(x, 0), max(y, 0)
     right, bottom = min(x + pixels.shape[1], ground.shape[1]), min(y + pixels.shape[0], ground.shape[0])

@@ -59,7 +59,7 @@ class Cluster:
         return _Readers(self._client.get_executor(pure=False))
 
     def refuse_others(self, wanted: Mapping[str, str], what_is_there: Callable[[], Mapping[str, str]]) -> None:
-        """Raises InputError if a worker has other versions than those `wanted`, by the names of packages."""
+        """Raise InputError if a worker has other package versions than those `wanted`."""
         asked = self._client.run(what_is_there, on_error="return")
         versions = {worker: found for worker, found in asked.items() if not isinstance(found, OSError)}  # others went
         if not versions:
@@ -190,8 +190,8 @@ def connected(address: str) -> Iterator[Cluster]:
 
 
 def _refuse_others_than_schedulers(address: str) -> None:
-    """Raises InputError where something answers that is no scheduler: the library takes what another kind of server
-    says for a very long message, and waits for its end. A scheduler speaks first, and begins with a small number."""
+    """Raise InputError if the server is not a scheduler. The library would read another server's answer as a very long
+    message, and wait for its end. A scheduler sends first, and begins with a small number."""
     scheme, _, rest = address.rpartition("://")
     host, _, port = rest.rpartition(":")
     if scheme not in ("", "tcp") or not (host and port.isascii() and port.isdigit()):

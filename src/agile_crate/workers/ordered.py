@@ -16,7 +16,7 @@ AHEAD, BYTES_AHEAD = 16, 1 << 27
 
 
 class InlineExecutor(Executor):
-    """Does every task at once, on the thread that asks."""
+    """An executor that runs every task at once, on the calling thread."""
 
     def submit(self, fn: Callable[..., T], /, *args: Any, **kwargs: Any) -> Future[T]:
         future: Future[T] = Future()

@@ -57,7 +57,7 @@ class Pool:
         return future
 
     def end(self, patience: float = 0) -> None:
-        """Ends the processes, whatever they are doing; those that take longer than `patience` seconds by force."""
+        """End the processes, whatever they are doing; those that take longer than `patience` seconds by force."""
         self._inner.shutdown(wait=False, cancel_futures=True)
         for child in self._children:
             (child.terminate if patience else child.kill)()
@@ -106,7 +106,7 @@ class Processes(Executor):
         return pickle.loads(carried.pickled, buffers=buffers)
 
     def shutdown(self, wait: bool = True, *, cancel_futures: bool = False) -> None:  # noqa: ARG002
-        """Ends the processes at once, whatever they are doing."""
+        """End the processes at once, whatever they are doing."""
         self._pool.end()
 
 
@@ -120,7 +120,7 @@ def _begin(shared: mmap.mmap) -> None:
 
 
 def end_here(*_: object) -> NoReturn:
-    """Ends this process at once."""
+    """End this process at once."""
     os._exit(1)
 
 

@@ -79,7 +79,7 @@ def _begin() -> None:
 
 
 def _end(*_: Any) -> None:
-    """When asked to end, a process undoes its partial files."""
+    """Undo this process's partial files when it is terminated."""
     if interrupts.is_idle():
         end_here()
     interrupts.arrived()

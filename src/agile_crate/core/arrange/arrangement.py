@@ -63,8 +63,8 @@ class Arrangement(NamedTuple):
 def in_cells(
     frames: Sequence[tuple[Size, bool]], grid: Sequence[GridSheet], align: str, edge_repeat: int
 ) -> Arrangement:
-    """Frames (the size that is stored, and whether it is mirrored) in the cells of a grid, in order, each where `align`
-    puts it in its cell."""
+    """Put frames (stored size, True if mirrored) into the cells of a grid, in order, aligned in their cells by
+    `align`."""
     cell_size = grid[0].cells.size
     placing = {frame: offset_in(cell_size, frame[0], align, frame[1]) for frame in set(frames)}
     cells = [(index, cell) for index, sheet in enumerate(grid) for cell in sheet.boxes()]

@@ -69,8 +69,8 @@ class Blocks:
 
 
 def arrange_blocks(lots: Sequence[Lot], limits: SheetLimits, columns: int = 0, rows: int = 0) -> Blocks:
-    """Blocks for all lots, on as few and as small sheets as are found. `columns` or `rows` (0: any) are what each
-    block is to have, as far as its frames and the sheet allow.
+    """Arrange blocks for all lots on the fewest and smallest sheets found. `columns` or `rows` (0: any) are wanted of
+    each block, where its frames and the sheet allow.
 
     A lot that is more than a sheet can hold becomes several blocks. Every cell must fit on a sheet by itself. The same
     lots give the same blocks. Cost: that of `arrange_on_sheets`, quick, for each of `ROUNDS`, and once as asked for.
@@ -177,7 +177,7 @@ class _BlockSearch:
         return arrange_on_sheets(sizes, self.groups, limits)
 
     def _by_chance(self) -> list[BlockShape]:
-        """Any of the shapes with the least empty cells."""
+        """Pick one of the shapes with the fewest empty cells."""
         chosen = []
         for shapes in self.shapes:
             least = [shape for shape in shapes if shape.columns * shape.rows == shapes[0].columns * shapes[0].rows]
@@ -194,5 +194,5 @@ class _BlockSearch:
 
 
 def _worth(fillings: Sequence[Filling]) -> tuple[int, int]:
-    """Fewer sheets, then fewer pixels."""
+    """Return the rank of a result: fewer sheets, then fewer pixels."""
     return len(fillings), sum(filling.arranged.size.w * filling.arranged.size.h for filling in fillings)

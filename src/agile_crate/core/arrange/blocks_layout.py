@@ -25,7 +25,7 @@ ONE = Size(1, 1)
 
 
 def arranged_in_blocks(request: LayoutRequest) -> Arranged:
-    """Animations in blocks, stills each in one of its own. Raises FitError."""
+    """Arrange animations in blocks, and each still in its own. Raises FitError."""
     pictures, options = request.pictures, request.options
     limits = options.limits
     refuse_larger_than_sheet(pictures, limits)

@@ -106,7 +106,7 @@ class ExactSearch:
         return False
 
     def along(self, box: i64, w: i64, h: i64) -> bool:
-        """Tries the left edges of one box, as it lies."""
+        """Try the left edges of one box, in its present orientation."""
         left = self.left
         last: i64 = self.width - w
         x: i64 = 0
@@ -144,7 +144,7 @@ class ExactSearch:
             column += 1
 
     def downward(self, placed: i64) -> bool:
-        """Top edges for known left edges: the highest free place takes a box that begins at it, or stays empty."""
+        """Find top edges for known left edges: the highest free place takes a box that begins at it, or stays empty."""
         if placed == self.count:
             return True
         level = self.level
@@ -174,7 +174,7 @@ class ExactSearch:
         return found
 
     def beginning_at(self, x: i64, top: i64, placed: i64) -> bool:
-        """Tries the boxes whose left edge is at the highest free place."""
+        """Try the boxes whose left edge is at the highest free place."""
         level = self.level
         box: i64 = 0
         while box < self.count:
@@ -203,7 +203,7 @@ class ExactSearch:
 
 
 def add_length(found: list[bool], length: i64) -> None:
-    """One length more to make sums of: `found` says for each number whether it is one."""
+    """Add a length to make sums from: `found` marks the numbers that are sums."""
     total: i64 = len(found) - 1
     while total >= length:
         if found[total - length]:
@@ -212,7 +212,7 @@ def add_length(found: list[bool], length: i64) -> None:
 
 
 def losses(found: list[bool]) -> list[i64]:
-    """For each number, how far above a number that is a sum it is at least."""
+    """Return each number's distance from the largest sum that is not above it."""
     result: list[i64] = []
     above: i64 = 0
     for reached in found:
@@ -222,7 +222,7 @@ def losses(found: list[bool]) -> list[i64]:
 
 
 def add_area(areas: list[i64], height: i64, area: i64) -> None:
-    """One box more in the areas of boxes up to each height."""
+    """Add a box to the areas of boxes up to each height."""
     while height < len(areas):
         areas[height] += area
         height += 1

@@ -16,7 +16,7 @@ from .tight import bound
 
 
 def refuse_larger_than_sheet(pictures: Sequence[Picture], limits: SheetLimits) -> None:
-    """Raises FitError if a frame's stored pixels fit on no sheet."""
+    """Raise FitError if a frame's stored pixels fit on no sheet."""
     usable = limits.rules.usable
     room = Size(usable.w - 2 * limits.margin, usable.h - 2 * limits.margin)
     larger = [

@@ -48,7 +48,7 @@ class GridSheet(NamedTuple):
 
 
 def arrange_grid(count: int, options: GridOptions) -> tuple[GridSheet, ...]:
-    """Lays `count` frames (1 or more) into the cells of as few sheets as hold them, in order.
+    """Lay `count` frames (1 or more) into the cells of the fewest sheets that hold them, in order.
 
     Raises FitError when a cell is larger than a sheet may be, or when the columns and rows asked for
     are too few for the frames or too many for the sheet.
@@ -126,7 +126,7 @@ def _best_cells(count: int, options: GridOptions, most: Size) -> Cells | None:
 
 
 def considered_grids(count: int, options: GridOptions) -> Iterator[tuple[Cells, Size, str]]:
-    """Every number of columns that was looked at for `count` frames on one sheet, and why it was not taken."""
+    """Yield every number of columns that was tried for `count` frames on one sheet, with its verdict."""
     most = most_cells(options)
     best = _best_cells(count, options, most)
     for cells, size in _possible(count, options, most):
@@ -153,7 +153,7 @@ def _rank(cells: Cells, size: Size) -> tuple[float, ...]:
 
 
 def arrange_rows(counts: Sequence[int], options: GridOptions) -> tuple[GridSheet, ...]:
-    """Sheets for animations of so many frames each (1 or more), in order.
+    """Arrange rows of cells for animations of these frame counts (1 or more), in order.
 
     `options.columns` limits a row; without it the longest animation sets it, as far as the sheet is wide enough. What
     is longer goes on in rows below. An animation's rows stay on one sheet if one can hold them. Raises FitError when a

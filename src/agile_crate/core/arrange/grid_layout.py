@@ -17,7 +17,7 @@ from .layout import Arranged, LayoutRequest
 
 
 def arranged_in_grid(request: LayoutRequest) -> Arranged:
-    """Frames in cells, in order. Raises FitError."""
+    """Arrange frames in cells, in order. Raises FitError."""
     wanted = _grid_options(request)
     grid = arrange_grid(len(request.pictures), wanted)
     is_chosen = not (wanted.columns or wanted.rows)
@@ -25,14 +25,14 @@ def arranged_in_grid(request: LayoutRequest) -> Arranged:
 
 
 def arranged_in_strip(request: LayoutRequest) -> Arranged:
-    """Frames in one row, or in one column. Raises FitError."""
+    """Arrange frames in one row, or in one column. Raises FitError."""
     wanted = _grid_options(request)._replace(strip=True)
     grid = arrange_grid(len(request.pictures), wanted)
     return _in_cells(request, wanted, grid, _as_asked(grid))
 
 
 def arranged_in_rows(request: LayoutRequest) -> Arranged:
-    """Frames in cells, one animation a row. Raises FitError."""
+    """Arrange frames in cells, one animation a row. Raises FitError."""
     wanted = _grid_options(request)
     grid = arrange_rows([len(sequence.frames) for sequence in request.sequences], wanted)
     return _in_cells(request, wanted, grid, _as_asked(grid))

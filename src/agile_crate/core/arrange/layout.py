@@ -95,10 +95,10 @@ class Layout(NamedTuple):
 
     @property
     def has_cells(self) -> bool:
-        """True if frames lie in cells, alike for each animation or for all."""
+        """Return True if frames lie in cells, of one size for all or for each animation."""
         return "columns" in self.settings
 
     @property
     def has_one_cell(self) -> bool:
-        """True if all frames lie in cells of one size."""
+        """Return True if all frames lie in cells of one size."""
         return "cell" in self.settings

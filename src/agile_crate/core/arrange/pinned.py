@@ -52,8 +52,8 @@ def arrange_pinned(
     before: Sequence[Size],
     limits: SheetLimits,
 ) -> Stayed:
-    """All groups' boxes on sheets. Groups in `stays` keep their places, as far as today's limits and gaps allow.
-    `before` are the sheets' sizes then. Sheets on which nothing is left go.
+    """Arrange all groups' boxes on sheets. Groups in `stays` keep their places, where the present limits and gaps
+    allow. `before` are the previous sizes of the sheets. Empty sheets are removed.
 
     A new box goes to its group's sheet if it has room; a whole new group goes to any sheet with room
     for it, or to new ones. Every box must fit on a sheet by itself.
@@ -88,8 +88,8 @@ def arrange_pinned(
 
 
 def _at_home(sheets: Sequence[_Sheet], groups: Sequence[BoxGroup]) -> Iterator[tuple[int, list[int], int | None]]:
-    """Each group's boxes that are on no sheet yet, and the sheet on which most of the group is. Those that are on that
-    sheet for another group need no room of their own."""
+    """Yield each group's boxes that are on no sheet yet, and the sheet that holds most of the group. Boxes that are on
+    that sheet for another group need no room of their own."""
     for g, group in enumerate(groups):
         counts = [sum(1 for box in group.boxes if (g, box) in sheet.members) for sheet in sheets]
         most = max(counts, default=0)
@@ -127,7 +127,7 @@ class _Sheet:
         return place.x, place.y, place.x + w + self.limits.gap, place.y + h + self.limits.gap
 
     def stay(self, g: int, box: int, place: Place) -> None:
-        """Puts a box where it was, if nothing is in the way."""
+        """Put a box at its previous place, if that is free."""
         if box in self.places:
             self.members.add((g, box))
             return
@@ -224,7 +224,7 @@ class _Sheet:
         return self.limits.rules.sheet_size(content)
 
     def _tried(self, free: Rects, boxes: Sequence[int], size: Size) -> dict[int, Place]:
-        """Places for as many boxes as find room on a sheet of this size, the largest first."""
+        """Place all boxes that find room on a sheet of this size, the largest first."""
         room = self._room(size)
         least = self._least(boxes)
         free = _large(np.column_stack((free[:, :2], np.minimum(free[:, 2:], room[2:]))), least)
@@ -266,7 +266,7 @@ class _Sheet:
 
 
 def _meeting(rects: Rects, rect: tuple[int, int, int, int]) -> NDArray[np.bool_]:
-    """Which of them share a pixel with this one."""
+    """Return a mask of the rectangles that share a pixel with this one."""
     left, top, right, bottom = rect
     found: NDArray[np.bool_] = (
         (rects[:, 0] < right) & (left < rects[:, 2]) & (rects[:, 1] < bottom) & (top < rects[:, 3])
@@ -306,7 +306,7 @@ def _without(free: Rects, rect: tuple[int, ...], least: Size) -> Rects:
 
 
 def _inside(rects: Rects, others: Rects) -> NDArray[np.bool_]:
-    """Of each rectangle (a row), whether it lies in each of the others (a column)."""
+    """Return a matrix: True where a rectangle (its row) lies in another (its column)."""
     found: NDArray[np.bool_] = (
         (others[:, 0] <= rects[:, :1])
         & (others[:, 1] <= rects[:, 1:2])

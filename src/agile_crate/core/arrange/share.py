@@ -23,12 +23,11 @@ _FLIPS: tuple[tuple[Mirror, tuple[slice, slice]], ...] = (
 def shared(
     pictures: Sequence[Picture], mirrored: bool = False, skins: Sequence[Sequence[Picture]] = ()
 ) -> list[tuple[int, Mirror]]:
-    """For each picture the first one whose stored pixels are the same, by its index, and how it must be mirrored: in
-    every one of the skins alike.
+    """Return for each picture the index of the first with the same stored pixels in every skin, and how to mirror it.
 
-    Only the stored pixels matter, not their place on the canvas. Pictures are put in groups by their
-    sizes and the sum of their pixels as numbers, which no flip changes; within a group they are compared byte by byte.
-    Cost: one pass over all pixels, and one more over those that are compared.
+    Only the stored pixels matter, not their place on the canvas. Pictures are grouped by size and by the sum of their
+    pixels as numbers, which no flip changes. Within a group they are compared byte by byte. Cost: one pass over all
+    pixels, and one more over those that are compared.
     """
     firsts: dict[tuple[object, ...], list[int]] = defaultdict(list)
     result: list[tuple[int, Mirror]] = []

@@ -51,7 +51,7 @@ Members = frozenset[tuple[int, int]]
 
 
 def arrange_on_sheets(sizes: Sizes, groups: Sequence[BoxGroup], limits: SheetLimits) -> list[Filling]:
-    """Sheets that hold all groups. A box that several groups share is on each sheet that one of them is on.
+    """Arrange all groups on sheets. A box that several groups share is put on the sheet of each of them.
 
     Every box must fit on a sheet by itself. Cost: that of `tight.arrange` for each sheet, and a few quick tries before.
     """
@@ -87,17 +87,17 @@ class _Desk:
         return share <= CLOSE or (share <= 1 and len(members) < 20)
 
     def filled(self, members: Members, limits: SheetLimits | None = None) -> Filling | None:
-        """These on the smallest sheet that is found."""
+        """Arrange these boxes on the smallest sheet that is found."""
         boxes = _boxes(members)
         arranged = arrange([self.sizes[box] for box in boxes], limits or self.limits)
         return Filling(tuple(boxes), arranged, members) if arranged else None
 
     def fits(self, members: Members) -> Filling | None:
-        """These on the largest sheet, if that is found quickly."""
+        """Arrange these boxes on the largest sheet; None if no quick pass succeeds."""
         return self.filled(members, self.largest) if self.may_fit(members) else None
 
     def assigned(self, groups: Sequence[BoxGroup]) -> list[Members]:
-        """Which sheet each group's boxes go to."""
+        """Return the sheet for each group's boxes."""
         whole: dict[int, Members] = {}
         sheets: list[Members] = []
         for g, group in enumerate(groups):
@@ -138,7 +138,7 @@ class _Desk:
         return []
 
     def _put_in_parts(self, sheets: list[Members], waiting: list[tuple[int, int]], first: int) -> None:
-        """Onto the sheets from `first` on, as many on each as find room, and on new ones."""
+        """Put boxes on the sheets from `first` on, as many on each as find room, and the rest on new sheets."""
         index = first
         while waiting:
             if index == len(sheets):
@@ -149,7 +149,7 @@ class _Desk:
             index += 1
 
     def _most(self, sheet: Members, waiting: list[tuple[int, int]]) -> Members:
-        """As many of the boxes, from the first on, as a sheet has room for beside what it holds."""
+        """Return the longest run of boxes, from the first on, that a sheet still has room for."""
         areas = list(accumulate(self.area(frozenset({member})) for member in waiting))
         fewest = 0 if sheet else 1  # every box fits on a sheet by itself
         tried = 0

@@ -129,8 +129,8 @@ class Skyline:
             self.remove(step)
 
     def put(self, step: i64, w: i64, h: i64) -> i64:
-        """Puts a box into a niche, beside the neighbor that it ends level with, or else the higher one; steps of one
-        height join. Returns its left edge."""
+        """Put a box into a niche, next to the neighbor that it ends level with, or else the higher one; join steps of
+        one height. Return the box's left edge."""
         before = self.before(step)
         after = self.after(step)
         low: i64 = self.level[step]
@@ -329,7 +329,7 @@ FAVOR = 1000
 
 
 def fill(stock: Stock, width: int, height: int, spare: int, weights: Weights, favor: list[int]) -> Filled:
-    """Places boxes on a sheet of `width` × `height`, of which `spare` pixels may be wasted before the pass ends.
+    """Place boxes on a sheet of `width` × `height`; give up once more than `spare` pixels are wasted.
 
     `favor` gives each kind up to 1000 of its own that it scores more; empty for none. Ties go to the widest, then the
     tallest, and to the leftmost niche, so the result hangs on nothing but the arguments.

@@ -153,7 +153,7 @@ class _TightSearch:
         return ArrangedSheet(size, tuple(places), self.proven, tuple(self.tried))
 
     def attempt(self, inside: Size, policy: Policy, favor: list[int] | None = None) -> bool:
-        """One pass, kept if everything found room on a smaller sheet than the best so far."""
+        """Make one pass; keep it if everything found room on a smaller sheet than the best so far."""
         spare = min(inside.w * inside.h - self.area, FAR)
         filled = fill(self.stock, *inside, spare, Weights(*policy), favor or [])
         self.budget -= AROUND + filled.work
@@ -168,8 +168,8 @@ class _TightSearch:
         self.tried.append(Tried(Size(inside.w + self.rim, inside.h + self.rim), policy, fits))
 
     def _keep(self, inside: Size, laid: Laid, policy: Policy | None) -> bool:
-        """Everything found room: the sheet is as large as the used area; where that would be too long for its width,
-        as the whole inside. Whether it is the smallest so far."""
+        """Size the sheet to the used area, or to the whole inside where that would be too long for its width. Return
+        True if it is the smallest so far."""
         right, bottom = (max(box[side] + at[side] for box, *at in laid) for side in (0, 1))
         size = self.rules.sheet_size(Size(right + self.rim, bottom + self.rim))
         if self._is_too_long(size):
@@ -255,8 +255,8 @@ class _TightSearch:
         return widths
 
     def _search_through(self, widths: list[int], budget: int) -> list[int]:
-        """Few boxes: all smaller sheets, the smallest first, each searched through for longer and longer. Returns the
-        widths that may still have any."""
+        """Search all smaller sheets for few boxes, the smallest first, each with more and more steps. Return the widths
+        that may still hold a smaller sheet."""
         boxes = sorted(self.boxes, key=lambda box: (-box[0] * box[1], box))
         either_way = self.limits.turn or all(w == h for w, h in boxes)  # as wide as high is as good as the other way
         at_least = len(boxes) * 2 * math.isqrt(self.area) // COLUMNS // (1 + either_way)  # squares have the least sides
@@ -349,7 +349,7 @@ class _TightSearch:
         return range(-(-(low + self.rim) // multiple) * multiple - self.rim, high + 1, multiple)
 
     def _widths(self) -> list[int]:
-        """All inner widths that may give a smaller sheet than the best, or one with little waste."""
+        """Return all inner widths that may give a smaller sheet than the best, or one with little waste."""
         area = self.best[0].w * self.best[0].h if self.best else int(1.1 * self.area)
         low, high = self.least.w, area // max(1, self.least.h + self.rim) - self.rim
         if self.aspect is not None:

@@ -24,8 +24,8 @@ from .tight import Place, arrange, bound
 
 
 def arranged_tightly(request: LayoutRequest) -> Arranged:
-    """Frames on tight sheets, equal ones once. With `keep_places`, frames that the previous crate has in the same size
-    stay where they were. Raises FitError."""
+    """Arrange frames on tight sheets, and store equal ones once. With `keep_places`, frames that the previous crate has
+    in the same size keep their places. Raises FitError."""
     sequences, pictures, options = request.sequences, request.pictures, request.options
     limits = options.limits
     refuse_larger_than_sheet(pictures, limits)
@@ -136,8 +136,8 @@ LOSS = 1.1
 def _spots(
     sequences: Sequences, groups: Sequence[BoxGroup], owners: Sequence[tuple[int, Mirror]], fillings: Sequence[Filling]
 ) -> list[Spot]:
-    """Every frame on the sheet to which its animation's box went. Of those that share a box the first is drawn as
-    it is, and the others are mirror images of that one."""
+    """Give every frame the place of its animation's box. Of frames that share a box, the first is drawn as it is; the
+    others are its copies or mirror images."""
     numbers = [number for number, group in enumerate(groups) if group.boxes]
     sheet_of = {(numbers[g], box): index for index, filling in enumerate(fillings) for g, box in filling.members}
     places = [dict(zip(filling.boxes, filling.arranged.places, strict=True)) for filling in fillings]
@@ -175,7 +175,8 @@ def _parting_remarks(
     fillings: Sequence[Filling],
     limits: SheetLimits,
 ) -> Iterator[Message]:
-    """If a sheet is not full because an animation stays together: which, and what parting it would win."""
+    """Yield a remark if a sheet is not full because an animation stays together: its name, and the room that parting it
+    wins."""
     room = limits.inside.w * limits.inside.h
     for number, filling in enumerate(fillings[:-1]):
         full = bound([sizes[box] for box in filling.boxes], limits.gap) / room

@@ -56,7 +56,7 @@ Draw = Callable[[int], Pixels]
 
 
 def changes(old: Crate, new: Crate, old_frame: Draw, new_frame: Draw) -> list[Change]:
-    """All changes, the weightiest kinds first, each kind in the order of the new crate.
+    """Yield all changes, the most important kinds first, each kind in the order of the new crate.
 
     Frames and animations are known again by their names. The color of a wholly transparent pixel does not count.
     Cost: every frame that is in both is restored twice and compared once.
@@ -106,7 +106,7 @@ def _of_frames(old: Crate, new: Crate, old_frame: Draw, new_frame: Draw) -> Iter
 
 
 def different(old: Pixels, new: Pixels) -> NDArray[np.bool_]:
-    """Which pixels of two pictures of one shape differ as they are seen: shape (h, w)."""
+    """Return a mask of the pixels that look different in two pictures of one shape: shape (h, w)."""
     seen: NDArray[np.bool_] = (old != new).any(axis=2) & ((old[..., 3] > 0) | (new[..., 3] > 0))
     return seen
 

@@ -67,7 +67,7 @@ def _repeated(names: Iterator[str], plural: str) -> Iterator[str]:
 
 
 def _check_skins(crate: Crate) -> Iterator[str]:
-    """Every sheet in the same skins."""
+    """Check that all sheets have the same skins."""
     first = [skin.name for skin in crate.sheets[0].skins] if crate.sheets else []
     for sheet in crate.sheets:
         names = [skin.name for skin in sheet.skins]
@@ -112,7 +112,7 @@ def _check_cells(sheet: Sheet, frames: Sequence[Frame]) -> Iterator[str]:
 
 
 def _check_blocks(crate: Crate, number: int, frames: Sequence[Frame]) -> Iterator[str]:
-    """Blocks inside their sheet, and every frame of the sheet (`frames`) in its cell of one block."""
+    """Check that blocks lie inside their sheet, and every frame of the sheet (`frames`) in its cell of one block."""
     sheet = crate.sheets[number]
     if not sheet.blocks:
         return
@@ -139,7 +139,7 @@ def _check_blocks(crate: Crate, number: int, frames: Sequence[Frame]) -> Iterato
 
 
 def _check_gaps(sheet: Sheet, frames: Sequence[Frame]) -> Iterator[str]:
-    """Two frames may share one box; different boxes must keep the gap (0 where the sheet names none).
+    """Check that different boxes keep the gap (0 where the sheet names none). Two frames may share one box.
 
     Sweep from left to right (Shamos and Hoey, 1976), the candidates of each box compared as arrays: n log n to sort,
     then for each box the boxes that begin left of its right edge; every pair only for boxes piled up on purpose.
@@ -175,7 +175,7 @@ def _check_margin(sheet: Sheet, frames: Sequence[Frame]) -> Iterator[str]:
 
 
 def _check_shared(frames: Sequence[Frame]) -> Iterator[str]:
-    """Frames that share a box must read it the same way up."""
+    """Check that frames that share a box read it the same way up."""
     first: dict[Box, Frame] = {}
     for frame in frames:
         other = first.setdefault(frame.box, frame)
@@ -236,7 +236,7 @@ def _agree(fps: Fraction, beats: Sequence[int], whole: Sequence[int]) -> bool:
 
 
 def _check_ranges(crate: Crate) -> Iterator[str]:
-    """Numbers that no reader takes, of those that nothing else bounds."""
+    """Check the ranges of numbers that nothing else bounds."""
     for frame in crate.frames:
         if not all(map(RANGES["frames.offset"].holds, frame.offset)):
             yield f"frame {quoted(frame.name)}: its offset {list(frame.offset)} is out of range"

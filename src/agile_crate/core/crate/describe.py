@@ -30,7 +30,7 @@ def _frame(picture: Picture, spot: Spot) -> Frame:
 
 
 def described_sheets(images: Sequence[str], plans: Sequence[SheetPlan]) -> tuple[Sheet, ...]:
-    """Sheets under their file names."""
+    """Return sheets under their file names."""
     return tuple(
         Sheet(image, plan.size, plan.cells, "", plan.gap, plan.margin, plan.edge_repeat, plan.blocks)
         for image, plan in zip(images, plans, strict=True)

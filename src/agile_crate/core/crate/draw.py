@@ -31,7 +31,7 @@ def draw_sheet(size: Size, placed: Iterable[Placed], edge_repeat: int = 0) -> Pi
 
 
 def draw_rows(width: int, rows: range, placed: Iterable[Placed], edge_repeat: int = 0) -> Pixels:
-    """Some rows of a sheet of this width, as `draw_sheet` gives them; frames in other rows are skipped."""
+    """Draw some rows of a sheet of this width, as `draw_sheet` does; skip frames in other rows."""
     band = np.zeros((len(rows), width, 4), np.uint8)
     for one in placed:
         box = one.box
@@ -55,7 +55,7 @@ def draw_rows(width: int, rows: range, placed: Iterable[Placed], edge_repeat: in
 
 
 def _put(band: Pixels, placed: Placed, first: int) -> None:
-    """Copies what of a picture lies in a band, whose first row is that of the sheet."""
+    """Copy the part of a picture that lies in a band; `first` is the band's first row on the sheet."""
     pixels, (x, y), box, turned = placed
     height, width = pixels.shape[:2]
     if turned:
@@ -68,7 +68,7 @@ def _put(band: Pixels, placed: Placed, first: int) -> None:
 
 
 def repeat_edges(sheet: Pixels, box: Box, count: int) -> None:
-    """Copies the outermost pixels of a box outwards, into the sheet: rows first, then columns with the corners."""
+    """Copy the outermost pixels of a box outwards, into the sheet: rows first, then columns with the corners."""
     left, top, right, bottom = box.x - count, box.y - count, box.right + count, box.bottom + count
     sheet[top : box.y, box.x : box.right] = sheet[box.y, box.x : box.right]
     sheet[box.bottom : bottom, box.x : box.right] = sheet[box.bottom - 1, box.x : box.right]

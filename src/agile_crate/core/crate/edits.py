@@ -89,7 +89,7 @@ def _differs(sheet: Pixels, ground: Color) -> NDArray[np.bool_]:
 
 
 def _shown(frame: Frame) -> NDArray[np.bool_]:
-    """Which pixels of a frame's box lie on its canvas: a mask of the box as it is stored."""
+    """Return a mask of a frame's box as it is stored: True for the pixels that lie on its canvas."""
     put, canvas = Box(*frame.offset, *frame.upright), Box(0, 0, *frame.canvas)
     if canvas.contains(put):
         return np.ones((frame.box.h, frame.box.w), np.bool_)

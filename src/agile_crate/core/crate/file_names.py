@@ -58,7 +58,7 @@ def sized_name(stem: str, portion: Fraction) -> str:
 
 
 def check_pattern(pattern: str) -> None:
-    """Raises UsageError for a pattern of file names that cannot be read, or whose literal parts no file may have.
+    """Raise UsageError for a pattern of file names that is malformed, or whose literal parts no file name may have.
 
     Fields stand in braces, numbers may be padded with zeros ({sheet:03}); {{ and }} are braces themselves.
     """
@@ -151,7 +151,7 @@ def from_pattern(pattern: str, values: Mapping[str, str | int | None]) -> str:
 
 
 def not_held(name: str) -> str:
-    """Why a file of this name cannot be on every platform, as the end of a sentence; empty if it can."""
+    """Return the reason why some platform refuses a file name, as the end of a sentence; empty if all accept it."""
     if found := re.search(_FORBIDDEN, name):
         return f"and some platforms allow no {quoted(found[0])} in file names"
     if re.fullmatch(_RESERVED, name):

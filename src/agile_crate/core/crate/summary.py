@@ -133,7 +133,8 @@ def _sheet_summary(
 
 
 def rows_of(crate: Crate, animation: int) -> str:
-    """Which rows of its sheets an animation's cells lie in, from 1: ``3`` or ``3–4``; empty without cells."""
+    """Return the rows of the sheets in which an animation's cells lie, from 1: ``3`` or ``3–4``; empty without
+    cells."""
     rows: list[int] = []
     first_on: dict[int, int] = {}
     for index, frame in enumerate(crate.frames):

@@ -42,8 +42,8 @@ class Cutting:
 
 
 class Parted(NamedTuple):
-    """Two figures that were parted: the box that they had together, where the seam begins and ends, and how many
-    pairs of visible pixels it parts. `across`: the seam runs across, between figures one above the other."""
+    """Two figures that were parted: their common box, the ends of the seam, and the number of pairs of visible pixels
+    that it parts. `across`: the seam runs across, between figures one above the other."""
 
     box: Box
     begin: Offset
@@ -175,7 +175,7 @@ class _Parting:
     done: list[Parted]
 
     def parted(self, islands: Sequence[tuple[int, Box]], across: bool) -> list[tuple[int, Box]]:
-        """These islands, and in parts those that are too wide beside the others; `across`: too high."""
+        """Split the islands that are too wide compared to the others; with `across`, those that are too high."""
         sides = [box.h if across else box.w for _, box in islands]
         usual = _usual(sides)
         result: list[tuple[int, Box]] = []

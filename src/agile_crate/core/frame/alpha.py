@@ -15,7 +15,7 @@ SOLID = 8
 
 
 def hard_alpha(pixels: Pixels, threshold: int) -> Pixels:
-    """Every pixel wholly opaque (alpha at or above `threshold`, 1 to 255) or wholly empty, all bytes 0: a new array."""
+    """Make every pixel opaque (alpha at or above `threshold`, 1 to 255) or empty, all bytes 0: a new array."""
     result = pixels.copy()
     shows = pixels[..., 3] >= threshold
     result[~shows] = 0
@@ -24,14 +24,14 @@ def hard_alpha(pixels: Pixels, threshold: int) -> Pixels:
 
 
 def cleared(pixels: Pixels, faintest: int) -> Pixels:
-    """Every pixel of alpha up to `faintest` (1 to 254) wholly empty, all bytes 0: a new array."""
+    """Empty every pixel of alpha up to `faintest` (1 to 254), all bytes 0: a new array."""
     result = pixels.copy()
     result[pixels[..., 3] <= faintest] = 0
     return result
 
 
 def premultiplied(pixels: Pixels) -> Pixels:
-    """Colors multiplied by their alpha, rounded to the nearest (Porter and Duff, 1984): a new array."""
+    """Multiply colors by their alpha, rounded to the nearest (Porter and Duff, 1984): a new array."""
     result = pixels.copy()
     alpha = pixels[..., 3:].astype(np.uint16)
     result[..., :3] = (pixels[..., :3] * alpha + 127) // 255
@@ -51,7 +51,7 @@ def straight(pixels: Pixels) -> Pixels:
 
 
 def flattened(pixels: Pixels, color: Color) -> Pixels:
-    """Pixels laid over a color, rounded to the nearest, alpha 255 everywhere: a new array."""
+    """Lay pixels over a color, rounded to the nearest, alpha 255 everywhere: a new array."""
     result = np.empty_like(pixels)
     alpha = pixels[..., 3:].astype(np.uint16)
     result[..., :3] = (pixels[..., :3] * alpha + np.array(color, np.uint16) * (255 - alpha) + 127) // 255
@@ -60,12 +60,12 @@ def flattened(pixels: Pixels, color: Color) -> Pixels:
 
 
 def filled_under(pixels: Pixels) -> Pixels:
-    """Wholly transparent pixels with the color of the nearest visible one, up to UNDER_REACH away: a new array.
+    """Give wholly transparent pixels the color of the nearest visible one, up to UNDER_REACH away: a new array.
 
-    Alpha is not touched, so nothing looks different; but where a game's texture filter mixes neighbors, it mixes in
-    the figure's own color and not black. Pixels of alpha up to SOLID lend no color, unless all are so faint.
-    Nearest is by the exact Euclidean distance transform (Maurer, Qi and
-    Raghavan, 2003, in SciPy). Cost: linear in the pixels.
+    Alpha does not change, so nothing looks different. But a game's texture filter mixes neighbors, and then mixes in
+    the figure's own color instead of black. Pixels of alpha up to SOLID lend no color, unless all are that faint.
+    Nearest is by the exact Euclidean distance transform (Maurer, Qi and Raghavan, 2003, in SciPy). Cost: linear in the
+    pixels.
     """
     from scipy import ndimage
 

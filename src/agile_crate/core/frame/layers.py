@@ -14,7 +14,7 @@ from .visible import union
 
 
 def laid_over_each_other(pictures: Sequence[Picture]) -> Picture:
-    """One picture of several on canvases of one size, the first at the bottom: `over` of Porter and Duff ("Compositing
+    """Compose pictures on canvases of one size, the first at the bottom: `over` of Porter and Duff ("Compositing
     digital images", SIGGRAPH 1984) in straight alpha, each channel rounded to the nearest. Cost: one pass for each."""
     first, *others = pictures
     if not others:
@@ -39,7 +39,7 @@ def drawn_over_each_other(drawings: Sequence[Vector], exchange: Sequence[tuple[C
 
 
 def over(above: Pixels, below: Pixels) -> Pixels:
-    """Pixels laid over others of the same shape (h, w, 4), straight alpha: a new array."""
+    """Lay pixels over others of the same shape (h, w, 4), straight alpha: a new array."""
     a, b = above[..., 3:].astype(np.uint32), below[..., 3:].astype(np.uint32)
     rest = b * (255 - a)
     alpha = 255 * a + rest
@@ -51,8 +51,8 @@ def over(above: Pixels, below: Pixels) -> Pixels:
 
 
 def recolored(pixels: Pixels, exchange: Sequence[tuple[Color, Color]]) -> Pixels:
-    """Each of some colors as another, where it stands exactly, whatever its alpha: a new array of shape (h, w, 4). All
-    are looked up in the original pixels, so two colors can change places."""
+    """Exchange exact colors, whatever their alpha: a new array of shape (h, w, 4). All are looked up in the original
+    pixels, so two colors can change places."""
     result = pixels.copy()
     found = words(pixels) & 0xFFFFFF
     for old, new in exchange:

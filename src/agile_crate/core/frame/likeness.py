@@ -36,8 +36,8 @@ def alike(a: Picture, b: Picture, tolerance: int = 0) -> bool:
 
 
 def furthest_apart(a: Pixels, b: Pixels) -> int:
-    """By how many levels of 255 any channel of any pixel differs at most in two pictures of shape (h, w, 4), straight
-    alpha, colors multiplied by it: the tolerance with which they are alike."""
+    """Return the largest difference of any channel, in levels of 255, between two pictures of shape (h, w, 4), straight
+    alpha, colors multiplied by it: the least tolerance at which they are equal."""
     if a.shape != b.shape:
         return 255
     return int(np.abs(premultiplied(a).astype(np.int16) - premultiplied(b)).max(initial=0))

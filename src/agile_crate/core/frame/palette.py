@@ -86,7 +86,7 @@ class PaletteMap:
         return result.view(np.uint8).reshape(pixels.shape)
 
     def furthest(self, colors: Words) -> tuple[MovedColor, ...]:
-        """Of these colors those that the palette moves furthest, at most REPORTED; those that stay are not among them.
+        """Return the colors that the palette moves furthest, at most REPORTED; colors that stay are not among them.
 
         `colors` are different colors, packed, in rising order.
         """
@@ -123,7 +123,7 @@ class PaletteMap:
     def _partner(
         self, places: NDArray[np.float64], first: NDArray[np.intp]
     ) -> tuple[NDArray[np.intp], NDArray[np.float32]]:
-        """For each color the entry to mix its nearest one with, and that entry's share, at most a half."""
+        """Return for each color the entry to mix with its nearest one, and that entry's share, at most a half."""
         origin = self._places[first]
         away = (places - origin)[:, None, :]
         second = np.zeros(len(places), np.intp)
@@ -147,7 +147,7 @@ def palette_map(colors: tuple[Color, ...], dither: bool) -> PaletteMap:
 
 
 def furthest(palette: tuple[Color, ...], colors: Words) -> tuple[MovedColor, ...]:
-    """Of these colors, packed and in rising order, those that a palette moves furthest."""
+    """Return the packed colors, in rising order, that a palette moves furthest."""
     return PaletteMap(palette).furthest(colors)
 
 

@@ -103,7 +103,8 @@ def _nearest_lines(side: int, new: int, factor: Fraction, share: Fraction) -> ND
 def _nearest(
     side: int, new: int, factor: Fraction, share: Fraction, begin: int, end: int
 ) -> tuple[NDArray[np.intp], int]:
-    """Which source lines of a part from `begin` to `end` are taken, from the part's beginning, and the first output."""
+    """Return the source lines to take from a part from `begin` to `end`, counted from its beginning, and the first
+    output."""
     lines = _nearest_lines(side, new, factor, share)
     first, last = np.searchsorted(lines, [begin, end])
     if first == last:  # nothing of the part is taken; one empty line stands for it
@@ -141,7 +142,7 @@ def _below(distance: NDArray[np.float64], radius: float) -> NDArray[np.float64]:
 
 
 def _touched(lines: _Lines, begin: int, end: int) -> slice:
-    """Which outputs take something from the source lines `begin` to `end`."""
+    """Return the range of outputs that depend on the source lines `begin` to `end`."""
     takes = ((lines.taken >= begin) & (lines.taken < end) & (lines.weight > 0)).any(axis=1)
     found = np.flatnonzero(takes)
     return slice(int(found[0]), int(found[-1]) + 1)
@@ -169,7 +170,7 @@ def _premultiplied(
 
 
 def _filtered(planes: Floats, lines: _Lines, outputs: slice, origin: int, rows_first: bool) -> Floats:
-    """One axis of the planes scaled: rows (axis 1) or columns (axis 2). Plain sums go by slices, all else by index."""
+    """Scale one axis of the planes: rows (axis 1) or columns (axis 2). Plain sums go by slices, all else by index."""
     index, weight = lines.taken[outputs] - origin, lines.weight[outputs]
     step = int(lines.width[outputs.start])
     if lines.whole[outputs].all():

@@ -130,7 +130,7 @@ def _followed(onward: dict[Corner, list[Corner]], start: Corner) -> list[Corner]
 
 
 def _area(line: Line) -> float:
-    """Twice the area of a polygon; positive where it runs clockwise on screen (the shoelace formula)."""
+    """Return twice the area of a polygon; positive if it runs clockwise on screen (the shoelace formula)."""
     x, y = line[:, 0], line[:, 1]
     return float((x * np.roll(y, -1) - np.roll(x, -1) * y).sum())
 
@@ -217,7 +217,7 @@ def _simplified(line: Line) -> Line:
 
 
 def _peucker(line: Line, tolerance: float) -> Line:
-    """Both halves between the topmost point and the one furthest from it, simplified."""
+    """Simplify both halves between the topmost point and the one furthest from it."""
     first = int(np.lexsort((line[:, 0], line[:, 1]))[0])
     line = np.roll(line, -first, axis=0)
     second = int(((line - line[0]) ** 2).sum(axis=1).argmax())

@@ -69,7 +69,7 @@ def codes(*names: str) -> tuple[Code, ...]:
 
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """Something that was noticed. `frames` are names; empty where it concerns the whole sequence."""
+    """A possible problem of a sequence. `frames` are names; empty where it concerns the whole sequence."""
 
     code: Code
     severity: str
@@ -102,7 +102,7 @@ class Surveyed:
 
     @property
     def has_one_canvas(self) -> bool:
-        """True if all frames have canvases of one size."""
+        """Return True if all frames have canvases of one size."""
         return len({frame.canvas for frame in self.frames}) == 1
 
 

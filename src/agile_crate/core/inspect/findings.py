@@ -19,7 +19,7 @@ ANIMATION_CHECKS: tuple[Check, ...] = (
 
 
 def find_all(sequence: Surveyed) -> list[Finding]:
-    """All findings of one sequence, the worst first, then in the order of the checks."""
+    """Return all findings of one sequence, the worst first, then in the order of the checks."""
     checks = STILL_CHECKS if sequence.name is None else ANIMATION_CHECKS
     found = [finding for check in checks for finding in check(sequence)]
     return worst_first(found)
@@ -32,12 +32,12 @@ def find_across(sequences: Sequence[Surveyed]) -> list[Finding]:
 
 
 def worst_first(findings: Iterable[Finding]) -> list[Finding]:
-    """Findings by severity, else in their order."""
+    """Sort findings by severity, else keep their order."""
     return sorted(findings, key=lambda finding: SEVERITIES.index(finding.severity))
 
 
 def by_code(findings: Iterable[Finding]) -> list[list[Finding]]:
-    """Findings of one severity and code together, in the order of the first of each."""
+    """Group findings by severity and code, in the order of each group's first."""
     together: dict[tuple[str, str], list[Finding]] = {}
     for finding in findings:
         together.setdefault((finding.severity, finding.code), []).append(finding)
@@ -56,7 +56,8 @@ def union_box(frames: Sequence[FrameFacts]) -> tuple[int, int]:
 
 
 def budget(frames: Sequence[FrameFacts]) -> tuple[int, int]:
-    """Bytes of all frames as separate textures, and the side of the smallest square power of two with that area."""
+    """Return the bytes of all frames as separate textures, and the side of the smallest square power of two of that
+    area."""
     area = sum(frame.canvas.w * frame.canvas.h for frame in frames)
     side = 1
     while side * side < area:

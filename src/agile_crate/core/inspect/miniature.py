@@ -113,13 +113,13 @@ def with_neighbors(values: NDArray[T]) -> NDArray[T]:
 
 
 def coarse(miniatures: Iterable[Miniature]) -> NDArray[np.float32]:
-    """Frames of one canvas as rows of numbers, shape (n, d), blurred to at most COARSE × COARSE."""
+    """Return frames of one canvas as rows of numbers, shape (n, d), blurred to at most COARSE × COARSE."""
     return np.stack([blurred(one, COARSE).ravel() for one in miniatures])
 
 
 def blurred(small: Miniature, most: int) -> NDArray[np.float32]:
-    """At most so many pixels across and along, shape (h, w, 4), 0 to 255, each the mean of a block; blocks lie alike
-    from both sides, so that a mirror image blurs to a mirror image."""
+    """Shrink pixels to at most `most` across and along, shape (h, w, 4), 0 to 255, each the mean of a block. Blocks are
+    symmetric, so that a mirror image blurs to a mirror image."""
     height, width = small.pixels.shape[:2]
     along = _blocks(height, most) @ small.pixels.reshape(height, -1).astype(np.float32)
     means: NDArray[np.float32] = _blocks(width, most) @ along.reshape(-1, width, 4)
@@ -128,7 +128,7 @@ def blurred(small: Miniature, most: int) -> NDArray[np.float32]:
 
 @cache
 def _blocks(length: int, most: int) -> NDArray[np.float32]:
-    """By what each of so many pixels in a row counts in each of `most` blocks, or fewer: shape (blocks, length)."""
+    """Return the weight of each of `length` pixels in each of at most `most` blocks: shape (blocks, length)."""
     count = min(length, most)
     ends = np.linspace(0, length, count + 1)
     places = np.arange(length)

@@ -83,7 +83,7 @@ def _is_near(one: Offset, other: Offset) -> bool:
 
 
 def _shift(frame: Plane, other: Plane) -> Offset:
-    """By how much a frame must be moved to lie on another, at best, in whole pixels."""
+    """Return the shift, in whole pixels, that lays a frame best on another."""
     padded = (np.pad(one.sum(axis=0), RIM) for one in (frame, other))
     a, b = map(np.fft.rfft2, padded)
     spectrum = b * np.conj(a)
@@ -122,7 +122,7 @@ def scaled_back(frame: Plane, factor: float, center: tuple[float, float], to: tu
 
 
 def scaled_between(before: Plane, frame: Plane, after: Plane, back: Plane) -> tuple[float, float]:
-    """As `Displacement.left` and `Displacement.neighbors`, for a frame and what it is when scaled back."""
+    """Return `Displacement.left` and `Displacement.neighbors` for a frame and its scaled form."""
     still = [float(np.square(frame - other).sum()) for other in (before, after)]
     left = [float(np.square(back - other).sum()) for other in (before, after)]
     apart = float(np.square(before - after).sum())

@@ -17,7 +17,7 @@ Pairs = tuple[tuple[str, str], ...]
 
 
 def check_names(asked: str, names: Iterable[str], sequences: Iterable[FrameSequence]) -> None:
-    """Raises UsageError for a name that no animation has, with the nearest that one has."""
+    """Raise UsageError for a name that no animation has, with the nearest existing name."""
     known = named(sequences)
     for name in names:
         if name not in known:
@@ -44,9 +44,9 @@ def the_only(asked: str, example: str, sequences: Iterable[FrameSequence]) -> st
 
 
 def spelled_out(pairs: Iterable[tuple[str, str]], making: str, sequences: Sequences) -> tuple[Pairs, list[Message]]:
-    """Pairs NEW=OLD of names, those with wildcards once for every animation that OLD matches and whose NEW does not
-    exist yet; and a warning of each that matches nothing. What a * of OLD stands for takes the place of that * of NEW.
-    """
+    """Expand the wildcards in pairs NEW=OLD of names: one pair for every animation that OLD matches and whose NEW does
+    not exist yet. The text that a * of OLD matches replaces that * of NEW. Also return a warning for each pair that
+    matches nothing."""
     known = named(sequences)
     result: list[tuple[str, str]] = []
     warnings: list[Message] = []
@@ -79,7 +79,7 @@ def _filled(pattern: str, parts: Iterable[str]) -> str:
 
 
 def renaming(pairs: Iterable[tuple[str, str]], sequences: Sequences) -> tuple[dict[str, str], list[Message]]:
-    """Pairs OLD=NEW as the new name of each animation that gets one, in the order given; and warnings of wildcards that
+    """Return each renamed animation's new name, from pairs OLD=NEW in the given order, and warnings of wildcards that
     match nothing.
 
     Without OLD the only animation is meant. OLD may have wildcards, NEW as many, or none, which joins what OLD matches;
@@ -105,8 +105,8 @@ def renaming(pairs: Iterable[tuple[str, str]], sequences: Sequences) -> tuple[di
 
 
 def renamed(sequences: Sequences, names: dict[str, str]) -> Sequences:
-    """Animations under other names; their frames are called after them. Those that get one name are joined, in the
-    order of `names`. Raises UsageError where that name is another animation's."""
+    """Rename animations and their frames. Animations that get the same name are joined, in the order of `names`. Raises
+    UsageError where that name is another animation's."""
     by_name = {sequence.name: sequence for sequence in sequences}
     together: dict[str, list[FrameSequence]] = defaultdict(list)
     for old, new in names.items():

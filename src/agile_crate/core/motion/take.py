@@ -25,8 +25,8 @@ from .spans import Spans
 
 
 def in_order(sequences: Iterable[FrameSequence], first: Sequence[str] = ()) -> Sequences:
-    """Sequences in crate order: animations as they are named first, then the others in natural order, the stills last;
-    of these, too, those first that are named, each by its whole name or by the last part of it."""
+    """Put sequences in crate order: first the named animations, then the others in natural order, and stills last.
+    Named stills come first among the stills. A still is named by its whole name or the last part of it."""
     sequences = tuple(sequences)
     stills = [frame.name for sequence in sequences if sequence.name is None for frame in sequence.frames]
     animations = named(sequences)
@@ -117,7 +117,7 @@ def idle_patterns(asked: str, patterns: Iterable[str], sequences: Sequences) -> 
 
 
 def ranged(sequences: Sequences, spans: Mapping[str, Spans | None]) -> Sequences:
-    """Only the frames at these positions of each animation, in the order of the ranges."""
+    """Keep only the frames at these positions of each animation, in the order of the ranges."""
 
     def one(sequence: FrameSequence) -> FrameSequence:
         chosen = spans.get(sequence.name or "")
@@ -141,7 +141,7 @@ def _at(sequence: FrameSequence, spans: Spans, asked: str) -> tuple[SequenceFram
 
 
 def numbered(sequences: Sequences, spans: Mapping[str, Spans | None]) -> Sequences:
-    """Only the frames of each animation that have these numbers in their names, in the order of the ranges."""
+    """Keep only the frames with these numbers in their names, in the order of the ranges."""
 
     def one(sequence: FrameSequence) -> FrameSequence:
         chosen = spans.get(sequence.name or "")
@@ -178,7 +178,7 @@ def _with_numbers(sequence: FrameSequence, spans: Spans) -> tuple[SequenceFrame,
 
 
 def numbers_told(numbers: Iterable[int]) -> str:
-    """Numbers in order, runs as ranges.
+    """List numbers in order, with runs as ranges.
 
     >>> numbers_told([1, 2, 3, 7, 9, 10])
     '1-3, 7 and 9-10'
@@ -285,7 +285,7 @@ Likeness = Callable[[SequenceFrame, SequenceFrame], bool]
 
 
 def without_copies(sequences: Sequences, alike: Likeness) -> Sequences:
-    """Of frames that show the same as the one before them, only the first, shown as long as its copies together."""
+    """Merge each run of equal frames into its first, shown for the time of all of them."""
 
     def one(sequence: FrameSequence) -> FrameSequence:
         runs: list[list[SequenceFrame]] = []
@@ -300,7 +300,7 @@ def without_copies(sequences: Sequences, alike: Likeness) -> Sequences:
 
 
 def without_closing(sequences: Sequences, alike: Likeness) -> Sequences:
-    """Without the last frame of an animation where it shows the same as the first."""
+    """Drop an animation's last frame if it equals the first."""
 
     def closes(s: FrameSequence) -> bool:
         return s.name is not None and len(s.frames) > 1 and alike(s.frames[0], s.frames[-1])
@@ -309,12 +309,12 @@ def without_closing(sequences: Sequences, alike: Likeness) -> Sequences:
 
 
 def backwards(sequences: Sequences) -> Sequences:
-    """Every animation from its last frame to its first."""
+    """Reverse the frames of every animation."""
     return tuple(played_backwards(s) if s.name is not None else s for s in sequences)
 
 
 def with_made(sequences: Sequences, made: Mapping[str, str], making: Literal["mirrored", "reversed"]) -> Sequences:
-    """Adds animations made from others: for each new name the animation that it is made from."""
+    """Add animations that are made from others; `made` maps each new name to its source."""
     check_names(making, made.values(), sequences)
     by_name = {sequence.name: sequence for sequence in sequences}
     change = mirrored if making == "mirrored" else played_backwards
@@ -334,7 +334,7 @@ def played_backwards(sequence: FrameSequence) -> FrameSequence:
 
 
 def bounded(sequences: Sequences) -> tuple[Sequences, list[Message]]:
-    """Animations that are shown more often than metadata can hold loop forever; with a warning of each."""
+    """Make animations that play more often than metadata can hold loop forever, with a warning of each."""
     result, warnings = list(sequences), []
     for index, sequence in enumerate(sequences):
         if sequence.times >= LARGEST_NUMBER:
@@ -347,7 +347,7 @@ def bounded(sequences: Sequences) -> tuple[Sequences, list[Message]]:
 
 
 def refuse_clashing_names(sequences: Sequences) -> None:
-    """Raises InputError when two frames, or two animations, have one name, or names that clash on some platforms."""
+    """Raise InputError when two frames, or two animations, have one name, or names that clash on some platforms."""
     names = [frame.name for sequence in sequences for frame in sequence.frames]
     seen: set[str] = set()
     for name in names:

@@ -99,7 +99,7 @@ def _stretched(name: str, times: Sequence[Fraction], fixed: AbstractSet[int], to
 
 
 def durations(times: Sequence[Fraction]) -> tuple[int, ...]:
-    """Exact times as whole milliseconds.
+    """Round exact times to whole milliseconds.
 
     The moments at which frames change are rounded, not the durations, so the error never adds up: the sum is the
     exact total, rounded once. A frame of at least 1 ms never comes out as 0.
@@ -128,7 +128,7 @@ def rate_of(times: Sequence[Fraction], asked: Fraction | None) -> Fraction | Non
 
 
 def beats_of(times: Sequence[Fraction], rate: Fraction) -> tuple[int, ...]:
-    """Exact times as steps of a rate of which they are multiples."""
+    """Return exact times as steps of the rate that divides them."""
     beats = {time: int(time * rate / 1000) for time in set(times)}
     return tuple(beats[time] for time in times)
 

@@ -85,7 +85,7 @@ class Prepared(NamedTuple):
 
     @property
     def pictures(self) -> Sequence[Picture]:
-        """Those of the base art."""
+        """The pictures of the base art."""
         return self.variants[0].pictures
 
 

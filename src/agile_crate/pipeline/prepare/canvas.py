@@ -125,7 +125,7 @@ def _bring_to_canvas(ways: list[Way], lineup: Lineup, settings: Settings) -> Non
 
 
 def _bring(ways: list[Way], span: Sequence[int], settings: Settings, canvas: Size | None = None) -> None:
-    """Ways of some frames to one canvas, by default the largest of theirs, put where `align` says."""
+    """Return the moves that bring frames to one canvas, by default their largest, aligned by `align`."""
     target = canvas or largest(ways[index].canvas for index in span)
     for index in span:
         size, before, flipped = ways[index]
@@ -168,9 +168,9 @@ def _bring_if_needed(ways: list[Way], group: FrameGroup, settings: Settings, why
 
 
 def _default_pivots(ways: list[Way], lineup: Lineup, settings: Settings) -> list[Point]:
-    """Pivots on the canvases that pictures go to. The one by default is the point named by `align` on a reference in
-    which smaller canvases stand aligned. Where cells hold whole canvases that is the cell, so that whoever draws by
-    pivots sees what one sees who draws cells; elsewhere it is the animation's largest canvas, and a still's own."""
+    """Return the pivots on the canvases that pictures go to. The default is the point named by `align` on a reference
+    in which smaller canvases stand aligned. Where cells hold whole canvases, that is the cell: drawing by pivots then
+    shows the same as drawing cells. Elsewhere it is the animation's largest canvas, and a still's own."""
     of_cells: Size | None = None
     if settings.trimming == "off" and settings.has_one_cell:
         of_cells = settings.cell or largest(way.canvas for way in ways)

@@ -54,7 +54,7 @@ def decide(facts: Iterable[Stance], lineup: Lineup, settings: Settings) -> Decis
 
 
 def _stand_on_feet(pivots: list[Point], stances: Sequence[Stance], group: FrameGroup, lineup: Lineup) -> list[Message]:
-    """Puts the pivots of a group at its feet: one point for all where their canvases agree, else each by itself."""
+    """Put the pivots of a group at its feet: one point for all where their canvases agree, else each by itself."""
     one_canvas = len({stances[index].canvas for index in group.span}) == 1
     warnings = []
     for indices in [list(group.span)] if one_canvas else [[index] for index in group.span]:

@@ -95,11 +95,11 @@ class Step(NamedTuple, Generic[Fact, Parameters]):
 
     fact       looks at one picture
     decide     decides by the facts of all; may raise UsageError and FitError
-    apply      returns a changed picture, and leaves the given one as it was
-    looks      says whether, by the settings, `fact` or `apply` needs a picture's pixels
-    joined     joins a frame's fact with that of the same frame in a skin, plain or not, so that one decision suits all
+    apply      returns a changed picture, and does not change the given one
+    looks      returns True if, with the settings, `fact` or `apply` needs a picture's pixels
+    joined     joins a frame's fact with the same frame's fact in a skin, plain or not, so that one decision suits all
     is_shared  decide once, on the base's frames, for all skins; otherwise for each skin that is not plain
-    on_skins   skins are prepared by it at all
+    on_skins   this step prepares skins, too
     scales     its parameters are scalings
     """
 

@@ -59,7 +59,7 @@ def _with_cushion(seen: Box, cushion: int) -> Box:
 
 
 def _alike(boxes: list[Box | None]) -> list[Box]:
-    """One box for all of these, which holds the visible art of each."""
+    """Return one box for all, which holds the visible art of each."""
     return [union(box for box in boxes if box is not None) or EMPTY] * len(boxes)
 
 

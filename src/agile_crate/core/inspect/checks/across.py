@@ -47,7 +47,7 @@ NEARLY = 8
 
 
 def names_alike(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
-    """Names of frames, or of animations, that some file systems and engines cannot tell apart."""
+    """Find names of frames or animations that some file systems and engines cannot tell apart."""
     names = [frame.name for sequence in sequences for frame in sequence.frames]
     for group, why in clashes(list(dict.fromkeys(names)), ".png"):
         what = f"these names {why}: some file systems and engines cannot tell them apart"
@@ -109,7 +109,7 @@ def _widening(frame: FrameFacts, sequences: Sequence[Surveyed]) -> str:
 
 
 def grounds(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
-    """Animations of one folder, on canvases of one size, that stand on different lines."""
+    """Find animations of one folder, on canvases of one size, that stand on different lines."""
     together: dict[tuple[object, ...], list[tuple[Surveyed, int]]] = defaultdict(list)
     for sequence in sequences:
         if sequence.name is not None and (line := _ground(sequence)) is not None:
@@ -155,7 +155,7 @@ def _off_the_ground(sequence: Surveyed, line: int, most: int, others: Sequence[s
 
 
 def mirrors(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
-    """Animations that are others with left and right exchanged."""
+    """Find animations that are mirror images of others."""
     together: dict[tuple[object, ...], list[Surveyed]] = defaultdict(list)
     for sequence in sequences:
         if sequence.name is not None and len(sequence.frames) > 1:

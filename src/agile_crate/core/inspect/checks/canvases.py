@@ -22,7 +22,7 @@ SLIP = 0.15
 
 
 def canvases(sequence: Surveyed) -> Iterator[Finding]:
-    """Canvases of different sizes in one animation."""
+    """Find canvases of different sizes in one animation."""
     sizes = Counter(frame.canvas for frame in sequence.frames)
     if len(sizes) == 1:
         return
@@ -47,7 +47,7 @@ def canvases(sequence: Surveyed) -> Iterator[Finding]:
 
 
 def scaling(sequence: Surveyed) -> Iterator[Finding]:
-    """Canvases that do not come out in whole pixels at the wanted scale."""
+    """Find canvases that are not whole pixels at the wanted scale."""
     uneven = [f for f in sequence.frames if any((side * sequence.scale).denominator > 1 for side in f.canvas)]
     if uneven:
         w, h = (float(side * sequence.scale) for side in uneven[0].canvas)

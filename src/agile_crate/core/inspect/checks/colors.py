@@ -137,7 +137,7 @@ def _fit(before: NDArray[np.float32], after: NDArray[np.float32]) -> tuple[list[
 
 
 def pixel_art(sequence: Surveyed) -> Iterator[Finding]:
-    """More colors than pixel art has, in small hard-edged work."""
+    """Find more colors than pixel art has, in small hard-edged work."""
     hard = all(frame.partial == 0 for frame in sequence.frames)
     rich = [frame for frame in sequence.frames if frame.colors > PIXEL_ART_COLORS]
     if hard and rich:

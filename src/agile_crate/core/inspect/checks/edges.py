@@ -64,8 +64,8 @@ def cut_off(sequence: Surveyed) -> Iterator[Finding]:
 def _diminished(
     frames: Sequence[FrameFacts], reaching: Sequence[FrameFacts], side: str, area: Usual
 ) -> list[FrameFacts]:
-    """Of a few frames that reach a side, those of which something is missing. Where all others keep away from it, less
-    will do."""
+    """Return those frames that reach a side and have lost something there. Where all others keep away from it, less
+    evidence is needed."""
     if area.spread > STEADY * area.middle:
         return []
     others = [frame for frame in frames if frame.seen and frame not in reaching]

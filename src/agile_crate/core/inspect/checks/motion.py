@@ -102,7 +102,7 @@ def unusual(off: NDArray[np.float64], least: float, quiet: float, score: float =
 
 
 def out_of_place(sequence: Surveyed) -> Iterator[Finding]:
-    """One frame whose whole figure is displaced, or of another size, while its picture stays the same."""
+    """Find one frame whose whole figure is displaced, or of another size, while its picture stays the same."""
     frames = sequence.frames
     if len(frames) < LEAST_FOR_PATH or not sequence.has_one_canvas:
         return
@@ -217,7 +217,7 @@ def _pulses(scenes: _Scenes) -> Iterator[_Pulse]:
 
 
 def order(sequence: Surveyed) -> Iterator[Finding]:
-    """Two neighboring frames exchanged: the path is smoother the other way round."""
+    """Find two neighboring frames that seem swapped: the path is smoother in the other order."""
     frames = sequence.frames
     if len(frames) < LEAST_FOR_ORDER or not sequence.has_one_canvas:
         return

@@ -28,7 +28,7 @@ LONGEST_GAP = 20
 
 
 def numbering(sequence: Surveyed) -> Iterator[Finding]:
-    """Numbers that are missing, appear twice, or have different lengths."""
+    """Find numbers that are missing, appear twice, or have different lengths."""
     parts = [(frame, frame.name.rpartition("/")[2]) for frame in sequence.frames]
     numbered = [(frame, number, last) for frame, last in parts if (number := split_number(last)[1]) is not None]
     numbers = Counter(number for _, number, _ in numbered)

@@ -36,7 +36,7 @@ QUIET = 8
 
 
 class FrameComparison:
-    """Which frames of one animation are alike, by how its neighbors differ."""
+    """Comparison of one animation's frames, by the usual difference of neighbors."""
 
     def __init__(self, frames: Sequence[FrameFacts]) -> None:
         self.frames = frames
@@ -85,8 +85,8 @@ def repeats(sequence: Surveyed) -> Iterator[Finding]:
 
 
 def _cycle(frames: Sequence[FrameFacts], compared: FrameComparison) -> int:
-    """After how many frames a motion starts over; 0 if it does not. Cost: n d for every length that the first frame
-    allows, n² d if it allows all."""
+    """Return the number of frames after which a motion starts over; 0 if it does not. Cost: n d for every length that
+    the first frame allows, n² d if it allows all."""
     count = len(frames)
     longest = int(count / ROUNDS)
     if longest < LEAST_MOTION or len({frame.canvas for frame in frames}) > 1:

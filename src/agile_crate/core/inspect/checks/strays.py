@@ -37,7 +37,7 @@ REACH = 8
 
 
 def emptiness(sequence: Surveyed) -> Iterator[Finding]:
-    """Frames in which nothing is seen."""
+    """Find frames without visible pixels."""
     frames = sequence.frames
     empty = [index for index, frame in enumerate(frames) if frame.seen is None]
     if not empty:
