@@ -34,7 +34,7 @@ def begin_anew() -> None:
 
 
 def arrived() -> None:
-    """An interruption: raises KeyboardInterrupt, or AfterCommit, unless it has to wait."""
+    """Handle an interruption: raise KeyboardInterrupt or AfterCommit, unless it has to wait."""
     _State.has_arrived = True
     if _State.holders:
         _State.is_waiting = True
@@ -77,7 +77,7 @@ def held() -> Iterator[None]:
 
 @contextlib.contextmanager
 def committing() -> Iterator[None]:
-    """The same, for what puts files in place: whether it did so is kept in mind."""
+    """Mark the time in which files are put in place, and record that they were."""
     with held():
         yield
         _State.has_committed = True

@@ -47,7 +47,7 @@ def tell_of_waiting() -> None:
 
 @contextlib.contextmanager
 def progress_bars(quiet: bool) -> Iterator[Progress]:
-    """A progress function that draws one bar for each thing that is being done; silent in a pipe or when quiet."""
+    """Return a progress function that draws one bar for each kind of work; silent in a pipe or with --quiet."""
     if quiet or not sys.stderr.isatty():
         yield silent
         return

@@ -88,7 +88,7 @@ def _print_trace() -> None:
 
 
 def _explained(error: Exception, spelling: Spelling) -> tuple[str, Status, Sequence[str]]:
-    """The sentence, the exit code and the files that it is about, for anything that went wrong."""
+    """Return the sentence, the exit code and the files for any error."""
     if isinstance(error, CrateError):
         return error.message.spelled(spelling), status_of(error), error.message.files
     if isinstance(error, MemoryError):
@@ -109,7 +109,7 @@ def _told(sentence: str, status: Status, files: Sequence[str] = (), as_json: boo
 
 
 def _command(arguments: Sequence[str]) -> tuple[ModuleType | None, Parser]:
-    """The module of the command that is asked for, with its grammar; none where only the help was wanted."""
+    """Return the command's module and parser; None if the line asks only for help."""
     name = next((word for word in arguments if not word.startswith("-")), None)
     if name not in COMMANDS or arguments[0] != name:
         return None, _without_command(arguments)

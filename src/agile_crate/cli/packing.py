@@ -166,7 +166,7 @@ def _print_blocks(sheets: list[SheetSummary]) -> None:
 
 
 def _print_considered(packed: Packed, every: bool) -> None:
-    """The arrangements that were looked at: all successes that were the best of their time, and some of the others."""
+    """Print the arrangements that were tried: each success that was the best so far, and some of the others."""
     from ..core.text import measured
     from .tables import Column, print_heading, print_note, print_table
 

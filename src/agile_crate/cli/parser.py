@@ -134,7 +134,7 @@ def _choices_and_default(option: Option, default: object) -> str:
 
 
 def given_settings(arguments: argparse.Namespace) -> dict[str, object]:
-    """The settings that the command line gives, by field name, as they were typed."""
+    """Return the settings on the command line, by field name, as they were typed."""
     from ..settings.table import options
 
     given = {name: getattr(arguments, name) for name in options()}
@@ -142,7 +142,7 @@ def given_settings(arguments: argparse.Namespace) -> dict[str, object]:
 
 
 def chosen_settings(arguments: argparse.Namespace) -> Settings:
-    """The settings that the command line asked for. Raises UsageError."""
+    """Return the settings of the command line, parsed. Raises UsageError."""
     from ..settings.given import settings_from
 
     return settings_from(given_settings(arguments))

@@ -41,8 +41,8 @@ def _plainly(error: UnicodeError) -> tuple[str | bytes, int]:
 
 
 def print_json(document: object, stream: TextIO | None = None, indent: int | None = 2) -> None:
-    """A document on a stream, stdout if none is named. JSON's escapes stand for what does not print, and where the
-    encoding is not Unicode's for all that is not ASCII."""
+    """Print a document on a stream, by default stdout. Unprintable characters are escaped; so is all that is not ASCII
+    if the stream's encoding is not Unicode."""
     import json
 
     stream = stream or sys.stdout

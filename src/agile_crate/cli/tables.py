@@ -15,7 +15,7 @@ from .streams import print_json
 
 
 class Column(NamedTuple):
-    """A column's heading, and whether it holds numbers (set to the right)."""
+    """A column's heading, and a flag for numbers, which are set to the right."""
 
     heading: str
     is_number: bool = False
@@ -49,7 +49,7 @@ def print_note(text: str) -> None:
 def print_error(
     sentence: str, status: int, files: Sequence[str] = (), as_json: bool = False, file: str = "", crate: str = ""
 ) -> None:
-    """An error on stderr, folded to its width; of a crate of a crate file, if one is named. As JSON it is one line."""
+    """Print an error on stderr, folded to its width, after the crate's name if given. As JSON it is one line."""
     if as_json:
         of_crate = {"crate_file": file, "crate": crate} if crate else {}
         document = {"error": sentence, "exit": int(status), "files": list(files), **of_crate}

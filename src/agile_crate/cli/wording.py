@@ -18,7 +18,7 @@ def option_name(name: str) -> str:
 
 
 def as_option(name: str, value: str) -> str:
-    """A setting as it is typed, its value quoted where a shell needs that."""
+    """Return a setting as an option, its value quoted if a shell needs quotes."""
     if not value:
         return option_name(name)
     typed = value if value.isprintable() and not set(value) & _SPECIAL else shlex.quote(value)
@@ -40,11 +40,11 @@ def options_of(command: str, own: Collection[str]) -> Spelling:
 
 
 def from_here(path: Path) -> str:
-    """The path as it is shortest to read: from here if it lies below, else whole."""
+    """Return the shorter form of a path: relative if it lies below the working folder, else absolute."""
     here = path.cwd()
     return str(path.relative_to(here) if path.is_relative_to(here) else path)
 
 
 def as_text(sentence: str) -> str:
-    """A sentence as the terminal says it."""
+    """Return a message as text, with its settings as options."""
     return Message(sentence).spelled(as_option)

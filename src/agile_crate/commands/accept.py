@@ -76,7 +76,7 @@ def _refuse_edited_skins(data: str, crate: Crate, folder: Path, limits: Limits) 
 
 
 def forms_of(data: str) -> list[Path]:
-    """A crate's metadata files: the one that is named, and the other form if it lies beside."""
+    """Return a crate's metadata files: the named one, and the other form if it exists next to it."""
     stem, ending = os.path.splitext(data)
     others = [stem + other for other in ENDINGS if ending in ENDINGS and other != ending]
     return [Path(data), *(Path(path) for path in others if is_ours(path))]

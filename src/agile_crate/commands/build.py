@@ -100,7 +100,7 @@ def build_in_turn(
 
 
 class CrateTask(NamedTuple):
-    """A crate that another process builds, with so many threads, and so much memory for its frames."""
+    """A crate that another process builds, with its threads and its memory for frames."""
 
     spec: CrateSpec
     options: BuildOptions

@@ -25,8 +25,8 @@ LARGE_CRATE_BYTES = 1 << 28
 
 
 class ClusterBuild(NamedTuple):
-    """A cluster, and how it builds crates: with `send` a crate's input files are sent along;
-    otherwise workers read them in place. `memory` is for frames that are read here."""
+    """A cluster that builds crates. With `send`, a crate's input files are uploaded; otherwise workers read them in
+    place. `memory` is for frames that are read here."""
 
     cluster: Cluster
     options: BuildOptions

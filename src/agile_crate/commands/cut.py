@@ -66,7 +66,7 @@ def cut_options(given: Mapping[str, object]) -> CutOptions:
 @dataclass(frozen=True, slots=True)
 class Cut:
     """The files that were written, or would be; the number in each row of the sheet, the figures that were separated,
-    and doubts about the cut."""
+    and warnings about the cut."""
 
     files: tuple[Path, ...]
     rows: tuple[int, ...]

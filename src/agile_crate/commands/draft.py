@@ -111,7 +111,7 @@ def check(out: str, force: bool = False) -> None:
 
 
 def _from(path: str, out: str) -> str:
-    """A path as the crate file at `out` names it: relative to its folder, where that is possible, with /."""
+    """Return a path as the crate file at `out` writes it: with /, and relative to its folder if possible."""
     folder = os.path.dirname(os.path.abspath(out))
     try:
         return os.path.relpath(path, folder).replace(os.sep, "/")
@@ -120,7 +120,7 @@ def _from(path: str, out: str) -> str:
 
 
 def _there(key: str, value: object, out: str) -> object:
-    """A setting as the crate file has it: paths are relative to that."""
+    """Return a setting as the crate file writes it: with paths relative to the file."""
     if not options()[key][0].kind.is_path:
         return value
     if isinstance(value, list):
@@ -241,5 +241,5 @@ def _listed(findings: Sequence[Finding], most: int = FULLY_LISTED) -> Iterator[s
 
 
 def _folded(text: str) -> list[str]:
-    """A comment, folded between words."""
+    """Fold a comment between words."""
     return textwrap.wrap(text, WIDTH, initial_indent="# ", subsequent_indent="#     ", break_on_hyphens=False)

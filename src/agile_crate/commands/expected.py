@@ -106,7 +106,7 @@ def sources_of(crate: Crate, data: Path, comparison: Comparison, edits: Edits, c
 
 
 def _settings_for(crate: Crate, data: str, comparison: Comparison, limits: Limits) -> tuple[Settings, list[str]]:
-    """The settings by which frames are taken and changed again, and where the metadata records others."""
+    """Return the settings for a comparison, and sentences on settings that the metadata records differently."""
     spec = comparison.spec
     if spec is None:
         return _settings_of(crate, data), []
@@ -230,7 +230,7 @@ def _settings_of(crate: Crate, data: str) -> Settings:
 
 
 def _font(name: str, places: Iterable[str]) -> str:
-    """A font by its name, looked for in some folders, or beside some files. Raises InputError."""
+    """Find a font by its name in folders, or next to files. Raises InputError."""
     for place in places:
         for folder in (place, os.path.dirname(place)):
             if os.path.isfile(path := os.path.join(folder, name)):

@@ -56,7 +56,7 @@ class Loaded:
         return self._shown(self.frames[name])
 
     def picture(self, index: int) -> Pixels:
-        """The same by the frame's index."""
+        """The pixels of the frame with this index, as `frame` returns them."""
         return self._shown(self.crate.frames[index])
 
     def shown_sheet(self, index: int) -> Pixels:
@@ -64,7 +64,7 @@ class Loaded:
         return straight(self.sheets[index]) if self.crate.alpha == "premultiplied" else self.sheets[index]
 
     def bands(self, index: int, rows: int) -> Iterator[Pixels]:
-        """A sheet in straight alpha, so many rows at a time."""
+        """Yield a sheet in straight alpha, in bands of rows."""
         if self.sheets or self.folder is None:
             sheet = self.sheets[index]
             found: Iterator[Pixels] = (sheet[start : start + rows] for start in range(0, len(sheet), rows))

@@ -204,7 +204,7 @@ def _with_texts(plans: Sequence[Plan], origin: str) -> list[Plan]:
 
 
 class _Output(NamedTuple):
-    """The files that are written, those that go, and warnings of edited sheets that stay."""
+    """The files to write, the files to delete, and warnings of edited sheets that stay."""
 
     files: tuple[Path, ...]
     stale: tuple[Path, ...]
@@ -242,8 +242,8 @@ def put_in_place(job: BuildJob, packed: Packed, contents: Mapping[str, bytes], l
 
 
 def _stale(files: Sequence[Path], previous: PreviousBuild, force: bool, carried: Collection[str]) -> tuple[Path, ...]:
-    """The files of the previous build that are none of these. Raises UsageError and OutputError where these cannot be
-    written; from sheets in `carried`, all edits are in this build."""
+    """Return the files of the previous build that this one does not write. Raises UsageError and OutputError if the new
+    files cannot be written; edits on the sheets in `carried` are part of this build."""
     check_output_names(files)
     if not force:
         check_damaged(files, previous)
@@ -252,7 +252,7 @@ def _stale(files: Sequence[Path], previous: PreviousBuild, force: bool, carried:
 
 
 def _left_behind(files: Sequence[Path], previous: PreviousBuild, stale: Sequence[Path]) -> Iterator[Message]:
-    """A warning of edited sheets of the previous build that this build neither replaces nor removes."""
+    """Return a warning of edited sheets of the previous build that this build neither replaces nor deletes."""
     edited = frozenset().union(*previous.sheets.values())
     left = sorted(path for path in map(Path, edited) if path not in files and path not in stale)
     if left:

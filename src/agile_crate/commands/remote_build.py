@@ -59,7 +59,7 @@ class RemoteBuild(NamedTuple):
 
 
 def versions() -> dict[str, str]:
-    """The versions of what the bytes of files depend on, here."""
+    """Return this machine's versions of the packages that determine the bytes of files."""
     return versions_of_worker()()
 
 

@@ -65,7 +65,7 @@ class ShowOptions:
 
 
 def kind_of(out: str, asked: str | None) -> Kind:
-    """The kind of view by the ending of the file, or as asked. Raises UsageError for an ending that nobody knows."""
+    """Return the kind of view, from `asked` or else the file's ending. Raises UsageError for an unknown ending."""
     ending = Path(out).suffix.lower()
     fitting: dict[str, tuple[Kind, ...]] = {".png": ("sheet", "strip", "chart"), ".html": ("page",), ".svg": ("chart",)}
     kinds = fitting.get(ending, ("film",))
@@ -189,7 +189,7 @@ def show_frames(
 
 
 def _packed_in_memory(request: LoadRequest, context: Context) -> Loaded:
-    """A crate and its sheets, as `pack` would make them. Nothing is written."""
+    """Build a crate and its sheets as `pack` would, and write nothing."""
     notes = recover_interrupted(request.variants[0].layers[0])
     frames = load_frames(request, context)
     (prepared,) = frames.sizes
@@ -288,8 +288,8 @@ def _page_of(
 
 
 def texts_beside(crate: Crate, folder: Path, limits: Limits) -> list[tuple[str, str]]:
-    """The text files of a crate that are in a template's own form, by their names; none that is missing, very long, no
-    text, or not called after the crate."""
+    """Return the text files that templates made of a crate, by name. Missing, very long and binary files are left out,
+    and files that are not named after the crate."""
     found: list[tuple[str, str]] = []
     ours = {f"{crate.name}{ending}" for one in FORMATS.values() for ending in one.endings}
     for name in crate.files:

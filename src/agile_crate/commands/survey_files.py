@@ -29,7 +29,7 @@ class SurveyFiles(NamedTuple):
 
     @property
     def wanted(self) -> Iterator[tuple[str, str]]:
-        """The settings that were given, with their paths."""
+        """Return the given output options, with their paths."""
         return ((name, path) for name, path in self._asdict().items() if path)
 
 
@@ -45,7 +45,7 @@ def refuse_existing_files(files: SurveyFiles, force: bool, limits: Limits) -> No
 
 
 def read_baseline(path: str, limits: Limits) -> frozenset[str]:
-    """The keys of what was found fine. Raises InputError."""
+    """Return the keys of a baseline's findings. Raises InputError."""
     try:
         return baseline_keys(read_regular(path, limits, "text_bytes").decode("utf-8"))
     except OSError as error:

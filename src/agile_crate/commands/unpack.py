@@ -80,7 +80,7 @@ def unpack(
 
 
 def _renamed(pairs: Sequence[tuple[str, str]]) -> Iterator[Message]:
-    """A warning of names that no file has on every platform."""
+    """Return a warning of names that had to change because some platform refuses them."""
     renamed = [f"{quoted(name)} as {quoted(file)}" for name, file in pairs if name != file]
     if renamed:
         yield Message(f"written under names that every platform can hold: {few(renamed)}")
@@ -125,7 +125,7 @@ def _checked(key: str, names: Sequence[str], ending: str, data: str, limits: Lim
 
 
 def _film(loaded: Loaded, animation: Animation, limits: Limits) -> bytes:
-    """An animation as an engine draws it, on nothing: every frame with its pivot on one point."""
+    """Draw an animation as an engine does, on a transparent ground: all frames with their pivots on one point."""
     from ..views.film import FilmOptions, Timing, encoded, film_of
 
     return encoded(

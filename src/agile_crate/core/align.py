@@ -21,7 +21,7 @@ PLACES: dict[str, tuple[Fraction, Fraction]] = {
 
 
 def offset_in(outer: Size, inner: Size, place: str, flipped: bool = False) -> Offset:
-    """The whole-pixel position of `inner` in `outer`. An odd pixel left over goes to the right, or below.
+    """Return the whole-pixel position of `inner` in `outer`. An odd pixel left over goes to the right, or below.
 
     Of a `flipped` frame it is the mirror image of that position, so that a mirrored animation stays one.
 

@@ -25,7 +25,7 @@ class CrateError(MessageError):
 
 
 class UsageError(CrateError):
-    """The command line, or a setting, asks for something that makes no sense."""
+    """The command line or a setting is invalid."""
 
     code = 2
 
@@ -37,7 +37,7 @@ class InputError(CrateError):
 
 
 class FitError(CrateError):
-    """The frames do not fit the limits that were set."""
+    """The frames do not fit the given limits."""
 
     code = 4
 

@@ -18,14 +18,14 @@ Spelling = Callable[[str, str], str]
 
 
 class Setting(NamedTuple):
-    """A setting that a message names, and the value that it proposes, or an empty text."""
+    """A setting in a message, and the proposed value, or an empty text."""
 
     name: str
     value: str = ""
 
 
 class FilePath(NamedTuple):
-    """A file that a message is about, as `shown` has it."""
+    """A file in a message, as `shown` prints it."""
 
     path: str
 

@@ -114,7 +114,7 @@ def animations_of(names: Sequence[str], folders: Sequence[str]) -> list[str | No
 
 
 def said_once(path: str) -> str:
-    """A path whose last part is left out if it only repeats the one before.
+    """Return a path without its last part if that only repeats the one before.
 
     >>> said_once("otter/swim/swim"), said_once("swim"), said_once("/swim")
     ('otter/swim', 'swim', 'swim')

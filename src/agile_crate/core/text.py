@@ -7,8 +7,8 @@ from fractions import Fraction
 def shown(name: str) -> str:
     r"""A name as it can be printed on one line of a terminal: anything unprintable is escaped.
 
-    Frame names come from strangers; a newline, an escape sequence or a right-to-left mark in one must not
-    break a table or fake a message.
+    Names are untrusted; a newline, an escape sequence or a right-to-left mark in one must not break a table or fake a
+    message.
 
     >>> shown("swim_01"), shown("two\nlines"), shown("\x1b[31mred")
     ('swim_01', 'two\\nlines', '\\x1b[31mred')
@@ -59,7 +59,7 @@ def few(names: Iterable[str], limit: int = 5) -> str:
 
 
 def measured(size: tuple[int, int]) -> str:
-    """A size in pixels as people write it: ``96×48``."""
+    """Return a size in pixels as text: ``96×48``."""
     return f"{size[0]}×{size[1]}"
 
 

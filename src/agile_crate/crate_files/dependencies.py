@@ -38,7 +38,7 @@ def write_dependencies(path: str, jobs: Sequence[BuildJob], limits: Limits, more
 
 
 def metadata_of(out: str, settings: Settings) -> str:
-    """The metadata that a build writes, as it is named from here: JSON if that is among the formats, else XML."""
+    """Return the path of the metadata that a build writes: JSON if it is among the formats, else XML."""
     stem, ending = os.path.splitext(out)
     form = "json" if "json" in settings.metadata else "xml"
     return f"{stem if ending in (*SHEET_ENDINGS, *ENDINGS) else out}.{form}"

@@ -17,7 +17,7 @@ _BARE = re.compile(r"[A-Za-z0-9_-]+")
 
 
 def crate_lines(name: str, inputs: Sequence[str], out: str, given: Mapping[str, object]) -> list[str]:
-    """The lines of one crate. `given` is as typed, by field name; paths are those that the file is to hold."""
+    """Return the lines of one crate. `given` is as typed, by field name; paths are already relative to the file."""
     lines = [f"[crate.{_word(name)}]", f"from = {toml(list(inputs))}", f"out = {toml(out)}"]
     alone: dict[str, dict[str, str]] = {}
     for field, (option, _) in options().items():

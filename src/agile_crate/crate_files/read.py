@@ -32,7 +32,7 @@ LONGEST_LINE = 20_000
 
 
 class CrateFile(NamedTuple):
-    """A crate file that was read: its path as it was given, its crates in order, and what the user should know."""
+    """A crate file: its path as it was given, its crates in order, and warnings."""
 
     path: str
     specs: tuple[CrateSpec, ...]
@@ -40,8 +40,8 @@ class CrateFile(NamedTuple):
 
 
 def read_crate_file(path: str, limits: Limits) -> CrateFile:
-    """The crates of a file; paths in it are relative to its folder, and made ones from here. Raises InputError that
-    names line and column."""
+    """Read a crate file. Its paths are relative to its folder; in the result they are relative to the working folder.
+    Raises InputError that names line and column."""
     text = _text_of(path, limits)
     folder = os.path.dirname(path)
 
@@ -124,7 +124,7 @@ def _warnings(path: str, specs: Sequence[CrateSpec]) -> Iterator[str]:
 
 
 def chosen(files: Sequence[CrateFile], only: Sequence[str]) -> list[tuple[CrateFile, list[CrateSpec]]]:
-    """The crates of these names, in the files' order; all of them if none is named. Raises UsageError."""
+    """Return the crates of these names, in the files' order; all crates if none is named. Raises UsageError."""
     names = [spec.name for file in files for spec in file.specs]
     for name in only:
         if files and name not in names:

@@ -186,7 +186,7 @@ def _shown(frame: Frame, room: Size, place: Offset, flips: bool = False) -> str:
 
 
 def _milliseconds(length: Fraction) -> str:
-    """A length, to a millionth of a second in ten thousand."""
+    """Return a duration in milliseconds as text."""
     return f"{float(length):.6f}".rstrip("0").rstrip(".") + "ms"
 
 

@@ -13,7 +13,8 @@ from ..core.rounding import half_up
 
 
 def _held(milliseconds: int) -> int:
-    """The nearest time that a frame can have: a fraction of two numbers below 2¹⁶ (PNG, third edition, 11.3.6.3)."""
+    """Return the nearest possible time of a frame: a fraction of two numbers below 2¹⁶ (PNG, third edition,
+    11.3.6.3)."""
     rounded = (half_up(Fraction(milliseconds, unit)) * unit for unit in (1, 10, 100, 1000))
     return next(time for time in rounded if Fraction(time, 1000).numerator < 1 << 16)
 

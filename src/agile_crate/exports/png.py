@@ -112,7 +112,7 @@ def bands(size: Size) -> Iterator[range]:
 
 
 def _depth(colors: int) -> int:
-    """The bits of an index: the fewest of 1, 2, 4 and 8 that tell so many colors apart."""
+    """Return the bits of an index: the fewest of 1, 2, 4 and 8 that suffice for the colors."""
     return next(bits for bits in (1, 2, 4, 8) if colors <= 1 << bits)
 
 

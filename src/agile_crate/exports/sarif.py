@@ -12,8 +12,8 @@ LEVELS = {"error": "error", "warning": "warning", "note": "note"}
 
 
 class Result(NamedTuple):
-    """A finding as SARIF has it: its code and severity, one sentence, the files that it is about, and what it is known
-    by from run to run."""
+    """A finding in SARIF: its code and severity, one sentence, its files, and its key, which stays the same from run to
+    run."""
 
     code: str
     severity: str

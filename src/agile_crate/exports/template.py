@@ -27,7 +27,7 @@ class Template(NamedTuple):
 
     @property
     def ending(self) -> str:
-        """The ending of what it makes, whole: ``.uv.json`` of ``engine.uv.json.j2``."""
+        """The whole ending of the file that it makes: ``.uv.json`` of ``engine.uv.json.j2``."""
         return "." + Path(self.path).name.removesuffix(".j2").partition(".")[2]
 
 

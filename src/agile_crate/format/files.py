@@ -206,8 +206,8 @@ _OURS, _BASE, _BETWEEN, _THEIRS = b"<<<<<<< ", b"||||||| ", b"=======", b">>>>>>
 
 
 def sides_of(data: bytes) -> tuple[bytes, ...]:
-    """The two texts that a merge could not join: first the one that was checked out, then the one that came in; none if
-    the text holds no whole conflict. What both have in common stands in both."""
+    """Return the two texts that a merge could not join, the checked-out one first; none if the text holds no whole
+    conflict. Both hold the lines that they have in common."""
     sides = bytearray(), bytearray()
     into: tuple[bytearray, ...] = sides
     is_open = has_conflict = False

@@ -47,8 +47,8 @@ def _laid_out(document: Document, lists: Mapping[str, Iterable[str]] | None) -> 
 
 
 def resealed(text: bytes, digests: Mapping[str, str], edited: Collection[int]) -> str:
-    """A document that has been read before with the digests of files by their names, and these frames as the edited
-    ones; all else stays as it is, also what this program does not know."""
+    """Return a document with new digests of files, by name, and with these frames as the edited ones. All else stays,
+    including keys that this program does not know."""
     document = json.loads(text.decode("utf-8-sig"))
     for sheet in document["sheets"]:
         sheet["sha256"] = digests[sheet["image"]]

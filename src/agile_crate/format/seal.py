@@ -16,8 +16,8 @@ def text_sha256(data: bytes) -> str:
 
 
 def sealed(text: str, place: str) -> str:
-    """The text with its own digest put between the quotes at the end of `place`, where that first stands in it: the
-    digest of the text as it is handed in, so with nothing between them."""
+    """Put a text's own digest between the quotes at the end of `place`, where that first appears. The digest is of the
+    given text, with nothing between the quotes."""
     digest = text_sha256(text.encode("utf-8", "surrogatepass"))
     return text.replace(place, f"{place[:-1]}{digest}{place[-1]}", 1)
 

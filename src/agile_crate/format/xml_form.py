@@ -64,8 +64,8 @@ def to_xml(crate: Crate) -> str:
 
 
 def resealed(text: bytes, digests: Mapping[str, str], edited: Collection[int]) -> str:
-    """A document that has been read before with the digests of files by their names, and these frames as the edited
-    ones; all else stays as it is, also what this program does not know."""
+    """Return a document with new digests of files, by name, and with these frames as the edited ones. All else stays,
+    including what this program does not know."""
     from xml.etree.ElementTree import tostring
 
     from defusedxml.ElementTree import fromstring
@@ -176,7 +176,7 @@ def from_xml(text: bytes, origin: str, limits: Limits) -> Crate:
 
 
 def document_from(text: bytes, origin: str) -> Document:
-    """The document as plain values that nothing was checked of. Raises InputError as `from_xml` does.
+    """Return the document as plain, unchecked values. Raises InputError as `from_xml` does.
 
     Documents that declare a type or entities are refused before they can grow.
     """
@@ -201,7 +201,8 @@ def document_from(text: bytes, origin: str) -> Document:
 
 
 def _document(root: Any) -> Document:
-    """The document that the elements say, each attribute as the value that it looks like; the rest is `crate_of`'s."""
+    """Return the document of the elements, with each attribute as the value it looks like; `crate_of` checks the
+    rest."""
     if root.tag != "crate":
         raise FormError(f"expected the element crate, found {shown(root.tag)}")
     head = _read(root, {"version": _scalar, "scale": _scalar})
@@ -294,7 +295,7 @@ def _read(element: Any, kinds: dict[str, Callable[[str], Any]]) -> Document:
 
 
 def _scalar(text: str) -> Any:
-    """A number where the text is one; else the text, which `crate_of` will refuse with its place."""
+    """Return a number if the text is one; else the text, which `crate_of` will refuse, naming its place."""
     if not (found := _NUMBER.fullmatch(text)):
         return text
     return float(text) if found[1] or found[2] else int(text)

@@ -129,7 +129,7 @@ class _Server(ThreadingHTTPServer):
     asked: _Asked
 
     def handle_error(self, request: Any, client_address: Any) -> None:
-        """A page that went away in the middle is nobody's fault."""
+        """Ignore a page that closes its connection early."""
 
 
 class _Handler(BaseHTTPRequestHandler):

@@ -78,7 +78,7 @@ def _as_there(side: Crate, folder: Path, limits: Limits) -> Crate:
 
 
 def _moved(old: Crate, new: Crate) -> list[str]:
-    """The frames that lie elsewhere than they did."""
+    """Return the frames whose places changed."""
     places = {frame.name: (frame.on_sheet, frame.box[:2], frame.turned) for frame in old.frames}
     return [
         frame.name

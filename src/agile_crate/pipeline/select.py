@@ -30,8 +30,8 @@ class Selection(NamedTuple):
 
 
 def select_frames(sequences: Sequences, settings: Settings, likeness: Callable[[Sequences], Likeness]) -> Selection:
-    """The sequences that a build packs, in order; `likeness` says, of those that are left when copies are dropped,
-    which frames show the same. Raises UsageError and InputError.
+    """Select the sequences that a build packs, in order; `likeness` compares frames when duplicates are dropped. Raises
+    UsageError and InputError.
 
     The order of the steps, whatever the order of the options: include and exclude, rename, numbers, frames, split,
     every, drop-duplicates, drop-closing, reverse, mirrored, reversed, order. Each uses the names that

@@ -46,7 +46,7 @@ def gather_skin(
 
 
 def _idle(skin: Variant, layers: Sequence[dict[str, Picture]]) -> Iterator[Message]:
-    """A warning of colors that are nowhere."""
+    """Return a warning of exchanged colors that no frame has."""
     pictures = [picture.pixels for layer in layers for picture in layer.values()]
     idle = [old for old, _ in skin.exchange if not any(has_color(pixels, old) for pixels in pictures)]
     if idle:

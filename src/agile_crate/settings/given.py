@@ -99,7 +99,7 @@ def _with_text_keys(table: object) -> dict[str, object]:
 
 
 def read_one(name: str, given: object) -> object:
-    """The value of one setting from what was given for it: a flag, a text, or texts some of which say ``NAME=value``.
+    """Parse the value of one setting: a flag, a text, or texts of which some have the form ``NAME=value``.
 
     Raises UsageError with a sentence that quotes the value and says what was expected.
     """

@@ -79,7 +79,7 @@ def _side_by_side(joint: str, typed: Callable[[object], str | None]) -> Callable
 
 
 def _table(value: object, typed: Callable[[str, object], str | None]) -> Typed:
-    """A table's entries, each as a text; or texts as they are typed."""
+    """Return a table's entries, each as a text; or texts as they were typed."""
     if not isinstance(value, dict):
         return _texts(value)
     found = [typed(str(key), one) for key, one in value.items()]
@@ -137,7 +137,7 @@ def _as_number(typed: str | list[str]) -> object:
 
 
 def _as_list(typed: str | list[str], of: Callable[[str], object] = str) -> object:
-    """A list of what stands between commas."""
+    """Split a text at commas."""
     if isinstance(typed, list):
         return typed
     return [of(text) for text in typed.split(",")] if "," in typed else of(typed)

@@ -111,5 +111,5 @@ def names(text: str) -> tuple[str, ...]:
 
 @of(kinds.TEXTS)
 def pattern(text: str) -> str:
-    """A pattern that names are held against."""
+    """A pattern for names."""
     return text

@@ -44,9 +44,9 @@ MANY_SURVEYED_FILES = 100
 
 
 class DecodedPart(NamedTuple, Generic[T]):
-    """The content of one file: a frame of the animation that its name tells, or a whole animation named after the file;
-    whether its colors are other than sRGB; its SHA-256 in hex, if frames are kept; whether it had another length when
-    it was found; and whether it held infinite light."""
+    """The content of one file: a frame of the animation in its name, or a whole animation named after the file; its
+    SHA-256 in hex, if frames are cached; and flags if its colors are not sRGB, if its length changed since it was
+    found, and if it held infinite light."""
 
     animation: str | None
     frames: tuple[tuple[str, T, Fraction | None], ...]
@@ -207,7 +207,7 @@ def or_error(file: Found, way: Way[T]) -> DecodedPart[T]:
 
 
 def read(file: Found, make: Make[T], options: ReadOptions, with_digest: bool = False) -> DecodedPart[T]:
-    """A file as it is seen; with the SHA-256 of its bytes if that is wanted."""
+    """Decode a file, with the SHA-256 of its bytes if wanted."""
     from ..format.regular import read_regular
 
     data = read_regular(file.path, options.limits, "file_bytes")

@@ -50,9 +50,9 @@ P = TypeVar("P", bound=Pixels | Vector)
 
 
 class DecodedSequence(NamedTuple, Generic[P]):
-    """The pictures of a file that holds a sequence, with milliseconds for each (None where the file says none), how it
-    says that it repeats (None if it does not), how many times it is shown if that is a number above 1, and the
-    pictures' names where they have any (layers do)."""
+    """The pictures of a file that holds a sequence: milliseconds for each (None if the file has no time), its loop
+    (None if it has none), the number of times it plays if above 1, and the pictures' names if any (layers have
+    names)."""
 
     pictures: tuple[P, ...]
     milliseconds: tuple[Fraction | None, ...]
@@ -68,7 +68,7 @@ def as_sequence(named: Sequence[tuple[str, P]]) -> DecodedSequence[P]:
 
 
 class DecodedFile(NamedTuple):
-    """A decoded file; whether its colors were other than sRGB, and whether it held infinite light."""
+    """A decoded file, with flags if its colors were not sRGB and if it held infinite light."""
 
     picture: Pixels | Vector | DecodedSequence[Pixels] | DecodedSequence[Vector]
     is_foreign: bool = False

@@ -16,8 +16,8 @@ from .sheets import read_sheet
 
 
 class EditedSheet(NamedTuple):
-    """A sheet that is not as its sources made it: its image's name and digest, the edits on its frames, how many
-    painted pixels are on none, and why no later proof would hold, with what to do (empty if it would)."""
+    """A sheet that was edited: its image's name and digest, the edits on its frames, the number of painted pixels
+    outside of all frames, and the reason, with a fix, why a later proof would fail (empty if it would not)."""
 
     image: str
     sha256: str
@@ -27,8 +27,8 @@ class EditedSheet(NamedTuple):
 
 
 def edited_sheets(crate: Crate, folder: Path, limits: Limits) -> Iterator[EditedSheet]:
-    """The sheets of a sound crate that carry edits. Raises InputError for those that cannot be read, or of whose
-    frames nobody knows how they were."""
+    """The sheets of a sound crate that carry edits. Raises InputError for sheets that cannot be read, or whose frames'
+    original pixels are unknown."""
     for index, sheet in enumerate(crate.sheets):
         frames = [frame for frame in crate.frames if frame.on_sheet == index]
         is_known = any(frame.edited for frame in frames)

@@ -36,7 +36,7 @@ class Address(NamedTuple):
 
 @contextlib.contextmanager
 def fetched(lists: Sequence[Sequence[str]], executor: Executor, limits: Limits) -> Iterator[list[list[str]]]:
-    """The same lists of inputs, with a local path in place of each address. Errors name the addresses."""
+    """Return the lists of inputs with a local path in place of each address. Errors name the addresses."""
     with tempfile.TemporaryDirectory(prefix="agile-crate-") as folder:
         found: dict[str, str] = {}
         roots: dict[str, str] = {}
@@ -145,5 +145,5 @@ def write_uploads(files: Iterable[tuple[str, bytes]], root: str) -> None:
 
 
 def below(root: str, path: str) -> str:
-    """An absolute path as one below a folder; a drive's letter becomes a folder."""
+    """Turn an absolute path into one below a folder; a drive's letter becomes a folder."""
     return os.path.join(root, path.replace(":", "").lstrip("/\\"))

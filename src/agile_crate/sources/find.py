@@ -29,7 +29,7 @@ LEAST_ENTRIES, ENTRIES_A_FRAME = 100_000, 20
 
 
 class Found(NamedTuple):
-    """A picture file: where it is, its frame's name and animation, and its length in bytes."""
+    """A picture file: its path, its frame's name and animation, and its length in bytes."""
 
     path: str
     name: str
@@ -148,7 +148,7 @@ def _start(given: str) -> Iterator[tuple[str, str, bool]]:
 
 
 def fixed_part(given: str) -> str:
-    """The folder in which whatever fits a pattern lies; an input that is no pattern stays as it is."""
+    """Return the folder that holds all matches of a pattern; an input without wildcards stays as it is."""
     while glob.has_magic(given) and not os.path.lexists(given):
         given = os.path.dirname(given)
     return given

@@ -28,7 +28,7 @@ MOST_GROWTHS = 8
 
 @dataclass(slots=True)
 class _Document:
-    """An opened document, and what it has cost so far: the pixels of all layers read, and of all grounds at hand."""
+    """An opened document, and its cost so far: the pixels of all layers read, and of all grounds in use."""
 
     archive: zipfile.ZipFile
     largest: int

@@ -25,7 +25,7 @@ MEASURED_PARTS = (b"PLTE", b"tRNS")
 
 
 def plain_size(data: bytes) -> Size | None:
-    """The size of the one picture in PNG data, by its header; None if that does not tell all."""
+    """Return the size of the one picture in PNG data, from its header; None if the header does not suffice."""
     if not data.startswith(SIGNATURE) or data[12:16] != b"IHDR":
         return None
     try:
@@ -38,7 +38,7 @@ def plain_size(data: bytes) -> Size | None:
 
 
 def read_if_plain(data: bytes, largest: int, limits: Limits) -> tuple[Pixels | None, bytes]:
-    """The pixels of a plain PNG, and the orientation note of any PNG; all of its parts are looked at, checksums too.
+    """Return the pixels of a plain PNG, and the orientation note of any PNG, after checking all chunks and checksums.
     Raises PictureError."""
     if not data.startswith(SIGNATURE):
         return None, b""

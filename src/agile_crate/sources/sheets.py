@@ -27,7 +27,7 @@ AHEAD = 1
 
 
 def read_bare_sheet(path: str, limits: Limits) -> Pixels:
-    """A picture that somebody else made, shape (h, w, 4). Raises InputError."""
+    """Read a sheet without metadata, shape (h, w, 4). Raises InputError."""
     try:
         return read_still(read_regular(path, limits, "file_bytes"), limits.sheet_pixels)
     except OSError as error:
@@ -43,8 +43,8 @@ def sheet_bytes(folder: Path, sheet: Sheet, limits: Limits) -> bytes:
 
 @dataclass(slots=True)
 class FoundSheet:
-    """A sheet file's content: its pixels, if wanted and usable; its digest; its problems; and sentences on changes and
-    remarks."""
+    """A sheet file's content: its pixels, if wanted and usable; its digest; its problems; and sentences about
+    changes."""
 
     problems: list[str] = dataclasses.field(default_factory=list)
     changed: str = ""
@@ -65,8 +65,8 @@ def read_sheets(
 
 
 def sheet_bands(folder: Path, sheet: Sheet, rows: int, limits: Limits) -> Iterator[Pixels]:
-    """A sheet that has been looked at before, so many rows at a time; if its kind of file allows that, they are decoded
-    as they are asked for. Raises InputError."""
+    """Yield a checked sheet in bands of rows; if the file format allows it, each is decoded on demand. Raises
+    InputError."""
     data = sheet_bytes(folder, sheet, limits)
     try:
         if can_be_banded(data):

@@ -73,8 +73,8 @@ ElementTree.register_namespace("", NAMESPACE)
 
 
 def read_vector(data: bytes, largest: int, options: ReadOptions) -> Vector | DecodedSequence[Vector]:
-    """A drawing, or each of its top-level groups by name where these are frames. `largest` is the most pixels that its
-    own size may have. Raises PictureError."""
+    """Read a drawing, or each of its top-level groups by name if these are frames. `largest` is the most pixels that
+    its own size may have. Raises PictureError."""
     root = _root(data, options.limits)
     _check(root, largest, options.limits)
     if not options.font and any(local_name(element) == "text" for element in root.iter()):
@@ -250,7 +250,8 @@ def _check_image(link: str, largest: int) -> None:
 
 
 def _own_size(root: Element, given: Size | None) -> tuple[float, float]:
-    """The width and height of a drawing in pixels: its own, those given for such as have none, or those of its box."""
+    """Return the width and height of a drawing in pixels: its own, or else the default ones, or else those of its view
+    box."""
     w, h = _length(root.get("width")), _length(root.get("height"))
     if w and h:
         return w, h
@@ -304,7 +305,7 @@ def _costs(root: Element, limits: Limits) -> dict[Element, int]:
 
 
 def _used(element: Element) -> Iterator[str]:
-    """The names of the elements that one draws beside its own parts."""
+    """Return the names of the elements that an element draws besides its own parts."""
     for key in LINKS:
         if (link := element.get(key)) and local_name(element) == "use":
             yield link.strip().removeprefix("#")

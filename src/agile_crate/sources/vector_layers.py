@@ -16,8 +16,8 @@ def local_name(element: Element) -> str:
 
 
 class Layers:
-    """The named groups of a drawing, each to be drawn alone, with what stands in no group. Groups that one needs for
-    what it refers to stay as well, hidden; the others go, so that many groups take no more than their own parts."""
+    """The named groups of a drawing, each to be drawn alone, with the elements outside of all groups. Groups that it
+    refers to stay, hidden; the others are removed, so that each drawing costs only its own parts."""
 
     def __init__(self, root: Element, groups: Mapping[str, Element], costs: Mapping[Element, int]) -> None:
         self._root, self._groups, self._costs = root, groups, costs
@@ -73,7 +73,7 @@ class Layers:
 
 
 def _references(element: Element) -> Iterator[str]:
-    """The names of all elements that one refers to: those that it uses, and those that these take after."""
+    """Return the names of all elements that an element refers to: those it uses, and those they inherit from."""
     for key in LINKS:
         if link := element.get(key):
             yield link.strip().removeprefix("#")

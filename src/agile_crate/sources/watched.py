@@ -123,7 +123,7 @@ def _place_above(path: str) -> tuple[str, bool]:
 
 
 def _place_of(path: str) -> tuple[str, bool]:
-    """The folder to watch for a path, and whether with all that is in it."""
+    """Return the folder to watch for a path, and True if everything below it counts."""
     if os.path.isdir(path):
         return path, True
     folder = os.path.dirname(path)

@@ -87,7 +87,7 @@ def opened(limit: int = LARGEST_BYTES, memory: int = 0) -> Iterator[Cache]:
 
 
 def _connected(folder: Path) -> tuple[sqlite3.Connection | None, int]:
-    """A connection, and the time of its file system."""
+    """Open a connection, and return it with the time of its file system."""
     path = _file(folder)
     for _ in range(2):
         connection = None
@@ -136,12 +136,13 @@ def _file(folder: Path) -> Path:
 
 
 def _files(folder: Path) -> list[Path]:
-    """The store's files, of any version; SQLite keeps two more beside one that is in use. And those of charts."""
+    """Yield the store's files, of any version, and the files of charts. SQLite keeps two more next to a store in
+    use."""
     return sorted(path for name in ("store-*.sqlite*", "charts/*") for path in folder.glob(name) if path.is_file())
 
 
 class Cache:
-    """An open store. Without a connection it knows nothing and keeps nothing."""
+    """An open store. Without a connection it is empty and keeps nothing."""
 
     def __init__(
         self, connection: sqlite3.Connection | None, now: int = 0, limit: int = LARGEST_BYTES, memory: int = 0
@@ -159,14 +160,14 @@ class Cache:
         self._run = 1 + (self._one("SELECT value FROM state WHERE name = 'runs'") or 0)
 
     def sha256(self, path: str) -> str:
-        """The digest of a file that has not changed since it was taken, in hex; empty if that is not certain."""
+        """Return the recorded digest of an unchanged file, in hex; empty if it may have changed."""
         marks = _marks(path)
         value = self.get(_file_key(path)) if marks else None
         return value[_MARKS.size :].hex() if value and marks == value[: _MARKS.size] else ""
 
     def noted(self, path: str, read: Callable[[], bytes]) -> tuple[bytes, str]:
-        """A file's bytes, as `read` gives them, and their digest in hex, which is kept if the file did not change
-        meanwhile, nor just before."""
+        """Return a file's bytes, read by `read`, and their digest in hex. The digest is kept if the file did not change
+        meanwhile or just before."""
         before = _marks(path)
         data = read()
         digest = hashlib.sha256(data)
@@ -219,7 +220,7 @@ class Cache:
                 total -= self._remembered.pop(next(iter(self._remembered)))[1]
 
     def remembered(self, key: bytes) -> object | None:
-        """A thing that is in memory."""
+        """Return a value that this run keeps in memory."""
         with self._lock:
             found = self._remembered.pop(key, None)
             if found:

@@ -29,7 +29,7 @@ Frames = tuple[tuple[str, DecodedFrame, Fraction | None], ...]
 
 
 class CachedFile(NamedTuple):
-    """The frames of one file, and what it says of repeating and of its colors."""
+    """The frames of one file, its loop, and flags about its colors."""
 
     frames: Frames
     loop: Loop | None

@@ -24,7 +24,7 @@ MOST_POLLS = 12_000
 
 
 class Lock:
-    """The lock of a folder, which is made for it, and goes with it if it is empty by then."""
+    """The lock of a folder. The folder is made for the lock, and removed with it if empty."""
 
     def __init__(self, folder: Path) -> None:
         self._folder, self._path = folder, folder / "lock"

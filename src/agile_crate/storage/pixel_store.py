@@ -62,8 +62,7 @@ class PixelStore:
         return True
 
     def moved(self, array: NDArray[np.uint8]) -> NDArray[np.uint8]:
-        """An array of the same values in the file, read-only. Raises OutputError where the
-        disk is full."""
+        """Copy an array to the file; return it as a read-only view. Raises OutputError if the disk is full."""
         if not array.nbytes:
             return array
         import numpy as np
@@ -105,5 +104,5 @@ class PixelStore:
 
 
 def default_limit() -> int:
-    """A third of the machine's memory, or of what this process's group may use."""
+    """Return a third of the machine's memory, or of this process group's limit."""
     return machine_memory() // SHARE

@@ -26,7 +26,7 @@ _SIZED = r"(@[0-9.]+)?"
 
 
 def target_of(out: str) -> Path:
-    """The absolute path that all outputs begin with. An ending that we would add anyway is not repeated."""
+    """Return the absolute path that all outputs begin with, without an ending that we would add anyway."""
     if out.endswith(("/", os.sep)) or os.path.basename(out) in ("", ".", ".."):
         raise UsageError(
             "{} has no name: write the files' path without ending, such as build/otter for build/otter.png "
@@ -97,7 +97,7 @@ class Digests(Protocol):
     """Digests of files that are known from before (`storage.cache.Cache`)."""
 
     def sha256(self, path: str) -> str:
-        """The SHA-256 of a file that has not changed since, in hex; empty if that is not certain."""
+        """Return the recorded SHA-256 of an unchanged file, in hex; empty if it may have changed."""
 
     def noted(self, path: str, read: Callable[[], bytes]) -> tuple[bytes, str]:
         """Return what `read` gives, and its SHA-256 in hex, to be known later."""

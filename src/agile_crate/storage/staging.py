@@ -45,7 +45,7 @@ class Journal(NamedTuple):
 
 
 class Staging:
-    """The files of one run on their way into one folder and those below it. Made by `staged`."""
+    """The temporary files of one run, for one folder and those below it. Made by `staged`."""
 
     def __init__(self, folder: Path, work: Path, note: Message | None) -> None:
         self.folder = folder
@@ -160,7 +160,7 @@ def staged(
 
 
 def work_name(key: str) -> str:
-    """The hidden folder for runs of a key: short and of plain letters, whatever that is."""
+    """Return the name of the hidden folder for runs of a key: short, and in plain letters."""
     return f"{HIDDEN_PREFIX}{zlib.crc32(key.encode('utf-8', 'surrogatepass')):08x}"
 
 

@@ -34,7 +34,7 @@ WIDTH, HEIGHT, DOTS = 12.8, 8.0, 100
 
 class Path(NamedTuple):
     """The path of an animation's feet and center of mass, from its pivot, by step: shape (steps, 2), y up, NaN where
-    nothing is seen; and which step is off its neighbors' path, if one is."""
+    nothing is visible; and the step that is off its neighbors' path, if any."""
 
     feet: np.ndarray
     mass: np.ndarray

@@ -254,7 +254,7 @@ def _tinted(pixels: Pixels, tint: Color) -> Pixels:
 
 
 def _guide(image: Image.Image, room: Stage, options: FilmOptions) -> None:
-    """The ground through the pivot: a line, or eight directions as seen at three quarters from above."""
+    """Draw the ground through the pivot: a line, or eight directions as seen at three quarters from above."""
     x, y = room.origin.x * options.zoom, room.origin.y * options.zoom
     draw = ImageDraw.Draw(image)
     if options.guide == "line":
@@ -298,7 +298,7 @@ LIMITS = {
 
 
 def joined(film: Film) -> Film:
-    """The film with equal neighbors as one picture that is shown as long as both."""
+    """Join equal neighbors into one picture that is shown as long as both."""
     pictures: list[Pixels] = []
     milliseconds: list[int] = []
     for picture, time in zip(film.pictures, film.milliseconds, strict=True):

@@ -14,7 +14,7 @@ from ..core.rounding import half_up
 
 
 class Label(NamedTuple):
-    """A label: its text, where it lies on the view, and whether art lies under it, so that it must be dimmed."""
+    """A label: its text, its place on the view, and a flag if art lies under it, so that it must be dimmed."""
 
     text: str
     box: Box
@@ -35,7 +35,7 @@ def point_on_sheet(frame: Frame, at: Point) -> Point:
 
 
 def canvas_on_sheet(frame: Frame) -> Box:
-    """A frame's whole canvas, as it would lie on the sheet; it may reach beyond it."""
+    """Return the place of a frame's whole canvas on the sheet; it may reach beyond the sheet."""
     corners = [point_on_sheet(frame, Point(x, y)) for x in (0, frame.canvas.w) for y in (0, frame.canvas.h)]
     left, top = min(corner.x for corner in corners), min(corner.y for corner in corners)
     right, bottom = max(corner.x for corner in corners), max(corner.y for corner in corners)

@@ -32,7 +32,7 @@ class Board:
     skins: Mapping[str, Dress] = field(default_factory=dict)
 
     def sheet(self, index: int, skin: str = "") -> Pixels:
-        """A whole sheet as its file looks, drawn anew."""
+        """Draw a whole sheet as its file looks."""
         sheet = self.crate.sheets[index]
         dress = self.skins[skin] if skin else self.dress
         there = [
@@ -52,7 +52,7 @@ class Board:
 
 
 def board_of(crate: Crate, sheets: Sequence[Pixels], skins: Mapping[str, Sequence[Pixels]]) -> Board:
-    """The same of sheets that were read: frames are views into them."""
+    """Return the board of a crate and its read sheets: frames are views into them."""
     return Board(crate, _cut(crate, sheets), {name: _cut(crate, worn) for name, worn in skins.items()})
 
 
@@ -77,7 +77,8 @@ def news_of(
     skins: Mapping[str, Sequence[str]],
     png: Callable[[Pixels], bytes],
 ) -> dict[str, Any]:
-    """A build as a page takes it. `images` are the addresses of the whole sheets, and `skins` those of each skin's.
+    """Return a build's news for a page. `images` are the addresses of the whole sheets, and `skins` those of each
+    skin's.
 
     Cost: pixels that lie where they lay in memory are not looked at; all others are compared once, and those that
     differ encoded.

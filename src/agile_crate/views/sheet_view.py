@@ -131,8 +131,8 @@ def _art(
 
 
 def _reduced(bands: Bands, width: int, by: int) -> Pixels:
-    """The sheet at 1/`by` of its size, in bands, so that a large one is not held several times over. Colors are
-    weighed by alpha; it is only looked at, so 8 bits will do."""
+    """Return the sheet at 1/`by` of its size. It works in bands, so that memory never holds several copies of a large
+    sheet. Colors are weighed by alpha, in 8 bits, which is enough for looking."""
     pictures = map(Image.fromarray, bands(by * max(1, BAND_PIXELS // (by * width))))
     return np.concatenate([np.asarray(band.convert("RGBa").reduce(by).convert("RGBA")) for band in pictures])
 
@@ -241,7 +241,7 @@ def _label_size(text: str) -> Size:
 
 
 def _pill(image: Image.Image, label: Label) -> None:
-    """A label on a light ground; where art lies under it, the ground lets it through."""
+    """Draw a label on a light ground, which is translucent over art."""
     x, y, w, h = label.box
     part = image.crop((x, y, x + w, y + h))
     share = 0.55 if label.dimmed else 0.9
@@ -344,6 +344,6 @@ def _draw_legend(image: Image.Image, lines: Sequence[tuple[str, Color | str]], c
 
 
 def _cushion(crate: Crate) -> int:
-    """The cushion that the crate says it was packed with, in pixels; 0 where it says none."""
+    """Return the cushion in pixels with which the crate was packed, from its metadata; 0 if it has none."""
     cushion = str(crate.settings.get("cushion", ""))
     return int(cushion) if cushion.isascii() and cushion.isdigit() and len(cushion) < 5 else 0

@@ -146,5 +146,5 @@ def over(ground: Pixels, pixels: Pixels, x: int, y: int, strength: int = 255) ->
 
 
 def write(image: Image.Image, place: tuple[int, int], text: str, size: int, color: Color) -> None:
-    """A line of text with its top left at a place."""
+    """Write a line of text with its top left at a place."""
     ImageDraw.Draw(image).text(place, text, fill=tuple(color), font=letters(size))

@@ -138,7 +138,7 @@ class Cluster:
 
 
 class _Attempt(NamedTuple):
-    """A task that a worker does, and what it is, to be begun again elsewhere."""
+    """A task on a worker, with its input, so that another worker can start it again."""
 
     remote: Any
     work: Callable[[Any], Any]
@@ -213,8 +213,7 @@ def _no_scheduler(address: str, why: object) -> InputError:
 
 
 class Worker(NamedTuple):
-    """The worker that something runs on: its threads, its bytes of memory, and its folder, which is emptied when it is
-    started again, however it ended."""
+    """A worker: its threads, its bytes of memory, and its folder, which is emptied when the worker restarts."""
 
     address: str
     threads: int
@@ -223,7 +222,7 @@ class Worker(NamedTuple):
 
 
 def this_worker() -> Worker:
-    """The worker that this runs on."""
+    """Return the worker that runs this code."""
     from distributed import get_worker
 
     worker = get_worker()

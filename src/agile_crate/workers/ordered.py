@@ -28,7 +28,7 @@ class InlineExecutor(Executor):
 
 
 class _Slot(Generic[A, R, T]):
-    """A task that was begun: its future until that is received, then its result."""
+    """A started task: its future until the result arrives, then the result."""
 
     __slots__ = ("future", "result", "task")
 

@@ -37,8 +37,8 @@ def may_start() -> bool:
 
 
 class Pool:
-    """The standard library's pool of processes, which can be ended at once. What each does `first` says what signals do
-    in it, which wait until then: see `follow_parent`."""
+    """The standard library's pool of processes, with a way to end it at once. Each process runs `first`, which sets up
+    signals; they are held until then (see `follow_parent`)."""
 
     def __init__(
         self, count: int, method: Literal["fork", "spawn"], first: Callable[..., None], *given: object
@@ -68,7 +68,7 @@ class Pool:
 
 
 class Carried(NamedTuple):
-    """A result on its way: its pickle, and the lengths of the arrays that lie in its slot, one behind the other."""
+    """A result in transit: its pickle, and the lengths of the arrays in its slot, in order."""
 
     pickled: bytes
     lengths: tuple[int, ...]

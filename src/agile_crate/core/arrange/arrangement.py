@@ -29,7 +29,7 @@ class Spot(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Considered:
-    """An arrangement that was looked at: which sheet it was for, how it came about, and what became of it."""
+    """An arrangement that was tried: its sheet, how it was found, and the verdict."""
 
     sheet: int
     way: str

@@ -31,7 +31,7 @@ EMPTY = 1.1
 
 @dataclass(frozen=True, slots=True)
 class Lot:
-    """The number of frames with cells of one size, and the cell. A `loose` one may go to any sheet."""
+    """The number of frames with cells of one size, and the cell. A `loose` lot may go to any sheet."""
 
     count: int
     cell: Size
@@ -39,7 +39,7 @@ class Lot:
 
 
 class BlockPart(NamedTuple):
-    """The frames of a lot that share a block: which lot's, the first one's number in it, and how many."""
+    """The frames of a lot that share a block: the lot, the number of the first frame, and the count."""
 
     lot: int
     first: int
@@ -90,15 +90,15 @@ def _most(cell: Size, limits: SheetLimits, columns: int, rows: int) -> BlockShap
 
 
 def _parts(number: int, lot: Lot, limits: SheetLimits, columns: int, rows: int) -> Iterator[BlockPart]:
-    """A lot in as many blocks as it must have; all but the last are full."""
+    """Split a lot into the fewest blocks; all but the last are full."""
     most = _most(lot.cell, limits, columns, rows)
     for first in range(0, lot.count, most.columns * most.rows):
         yield BlockPart(number, first, min(lot.count - first, most.columns * most.rows))
 
 
 def _shapes(part: BlockPart, lots: Sequence[Lot], limits: SheetLimits, columns: int, rows: int) -> list[BlockShape]:
-    """The shapes that a block may have, without a row or a column too many; the least empty cells first, and of these
-    the nearest to square. Those are left out that would make a sheet longer than its aspect allows."""
+    """Return the shapes that a block may have, without a spare row or column: the fewest empty cells first, then the
+    nearest to square. Shapes that would make a sheet longer than its aspect allows are left out."""
     cell, count = lots[part.lot].cell, part.frames
     most = _most(cell, limits, columns, rows)
     if columns:
@@ -129,7 +129,7 @@ def _sides(shape: BlockShape, cell: Size, gap: int) -> Size:
 
 
 class _BlockSearch:
-    """A choice of a shape for each part, and what came of it."""
+    """A choice of a shape for each part, and its result."""
 
     def __init__(
         self,
@@ -185,7 +185,7 @@ class _BlockSearch:
         return chosen
 
     def _changed(self, choice: Sequence[BlockShape]) -> list[BlockShape]:
-        """The same choice but for a few blocks."""
+        """Return the choice with a few blocks changed at random."""
         changed = list(choice)
         few = 1 + int(self.chance.expovariate(0.5))
         for number in self.chance.sample(self.open, min(few, len(self.open))):

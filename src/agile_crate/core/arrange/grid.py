@@ -72,7 +72,7 @@ def arrange_grid(count: int, options: GridOptions) -> tuple[GridSheet, ...]:
 
 
 def most_cells(options: GridOptions) -> Size:
-    """The most columns and rows that a sheet can have, checked against the ones that were asked for."""
+    """Return the most columns and rows that a sheet can have, checked against the wanted numbers."""
     usable = options.rules.usable
     limit = (
         setting("size", measured(usable)) if options.rules.exact else f"the largest sheet allowed, {measured(usable)}"

@@ -80,10 +80,10 @@ class Layout(NamedTuple):
 
     help          what it makes, in a few words
     arrange       puts frames on sheets; raises FitError
-    settings      the settings of some layouts that it knows, see `layouts.KNOWN_TO_SOME`
-    trim          how it trims frames unless the setting says otherwise
-    numbers_rows  whether the summary has a column with the row of each animation
-    excluded      settings that it knows and yet excludes
+    settings      the settings of some layouts that it accepts, see `layouts.KNOWN_TO_SOME`
+    trim          its default trimming
+    numbers_rows  the summary has a column with the row of each animation
+    excluded      settings that it refuses, although it would accept their kind
     """
 
     help: str

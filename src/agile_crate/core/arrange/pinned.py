@@ -104,7 +104,7 @@ def _at_home(sheets: Sequence[_Sheet], groups: Sequence[BoxGroup]) -> Iterator[t
 
 
 class _Sheet:
-    """A sheet that is filled further. Boxes with their gap lie in the room inside the margins, one gap larger."""
+    """A sheet that receives more boxes. Boxes with their gap lie in the room inside the margins, one gap larger."""
 
     def __init__(self, size: Size, sizes: Sizes, limits: SheetLimits) -> None:
         self.sizes = sizes
@@ -178,7 +178,7 @@ class _Sheet:
         return Size(min((w for w, _ in sides), default=1), min((h for _, h in sides), default=1))
 
     def _sizes(self, free: Rects, boxes: Sequence[int]) -> list[Size]:
-        """The sizes of the sheet at which all boxes find room, as small as they are found, the smallest first."""
+        """Yield small sizes of the sheet at which all boxes find room, the smallest first."""
         rules, now = self.limits.rules, self._now()
         if len(self._tried(free, boxes, now)) == len(boxes):
             return [now]
@@ -192,7 +192,8 @@ class _Sheet:
         return sorted({rules.sheet_size(size) for size in found}, key=rank)
 
     def _least_growth(self, free: Rects, boxes: Sequence[int], now: Size, across: bool, down: bool) -> Size | None:
-        """The size at which all boxes find room when the sheet grows this way, by doubling and then halving."""
+        """Return the size at which all boxes find room when the sheet grows in one direction, by doubling and then
+        halving."""
         usable = self.limits.rules.usable
         most = max((usable.w - now.w) * across, (usable.h - now.h) * down)
 
@@ -215,7 +216,7 @@ class _Sheet:
         return grown(high)
 
     def _now(self) -> Size:
-        """The size before, or, where rules forbid that today, what its boxes need."""
+        """Return the previous size, or the size that the boxes need if the present rules forbid it."""
         if self.size:
             return self.size
         right, bottom = (int(self.taken[:, side].max(initial=0)) for side in (2, 3))
@@ -237,7 +238,7 @@ class _Sheet:
         return found
 
     def _best(self, free: Rects, box: int) -> Place | None:
-        """The hole whose shorter side left over is least, and its top left."""
+        """Return the hole with the shortest remaining side, and its top left."""
         best: tuple[int, int, int, Place] | None = None
         gap = self.limits.gap
         for turned in (False, True) if self.limits.turn and self.sizes[box][0] != self.sizes[box][1] else (False,):
@@ -258,7 +259,7 @@ class _Sheet:
         return Filling(boxes, ArrangedSheet(used, tuple(self.places[box] for box in boxes)), frozenset(self.members))
 
     def _needed(self) -> Size:
-        """The size before, or larger where boxes reach beyond it."""
+        """Return the previous size, or a larger one if boxes reach beyond it."""
         assert self.size is not None
         beyond = self.limits.margin - self.limits.gap
         right, bottom = (int(self.taken[:, side].max(initial=0)) + beyond for side in (2, 3))
@@ -279,7 +280,7 @@ def _area(rects: Rects) -> int:
 
 
 def _free(room: tuple[int, int, int, int], taken: Rects, least: Size) -> Rects:
-    """The largest empty rectangles of a room, those that are not narrower or lower than the least."""
+    """Return the largest empty rectangles of a room that are at least as wide and high as the least."""
     free = _large(np.array([room], np.int64), least)
     for rect in taken:
         free = _without(free, tuple(map(int, rect)), least)

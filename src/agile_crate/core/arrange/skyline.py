@@ -114,7 +114,7 @@ class Skyline:
         del self.span[step]
 
     def give_up(self, step: i64) -> None:
-        """A niche that nothing fits is lost: it joins its lower neighbor."""
+        """Give up a niche that no box fits: it joins its lower neighbor."""
         before = self.before(step)
         after = self.after(step)
         if before <= after:
@@ -192,7 +192,7 @@ class Shelf:
         self.chosen: i64 = -1
 
     def trimmed(self, column: i64) -> i64:
-        """One past the tallest entry of a width that is left; where the width begins, if nothing is."""
+        """Return the end of a width's remaining entries; the width's start if none remain."""
         end: i64 = self.ends[column]
         begin: i64 = self.begins[column]
         while end > begin and self.count[self.kinds[end - 1]] == 0:

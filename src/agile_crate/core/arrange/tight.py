@@ -50,8 +50,8 @@ class Place(NamedTuple):
 
 
 class Tried(NamedTuple):
-    """A sheet that was considered: its size, by which policy (None: all arrangements were searched through), and
-    whether everything found room on it."""
+    """A sheet that was considered: its size, the policy (None: an exhaustive search), and a flag if everything found
+    room."""
 
     size: Size
     policy: Policy | None
@@ -60,8 +60,8 @@ class Tried(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class ArrangedSheet:
-    """A sheet with a place for every box, whether no smaller one can hold them, and what was considered on the way (the
-    last success is the result)."""
+    """A sheet with a place for every box, a flag if no smaller sheet can hold them, and the sheets considered on the
+    way (the last success is the result)."""
 
     size: Size
     places: tuple[Place, ...]
@@ -133,7 +133,7 @@ class _TightSearch:
         return (min(box), max(box)) if self.limits.turn else box
 
     def _aspect(self) -> float | None:
-        """The aspect that is asked for, or any, where the longest box alone is longer than that."""
+        """Return the wanted aspect, or any if the longest box alone exceeds it."""
         aspect = self.limits.aspect
         return None if aspect is None or self.longest**2 > aspect * self.area else aspect
 
@@ -290,7 +290,7 @@ class _TightSearch:
         return widths
 
     def _first(self, widths: list[int]) -> None:
-        """A sheet that holds everything, with no more waste than must be."""
+        """Return a first sheet that holds everything, with the least waste allowed."""
         middle = math.sqrt(self.area)
         near = sorted(widths, key=lambda width: (abs(math.log(max(width, 1) / middle)), width))
         for policy in POLICIES:
@@ -321,8 +321,8 @@ class _TightSearch:
         return Size(width or height, height)
 
     def _heights(self, width: int) -> range:
-        """The heights of the inside, at this width, that the rules allow, that are not below the bound, and that give a
-        smaller sheet than the best so far. Width 0 means squares."""
+        """Return the inner heights for a width that the rules allow, that reach the bound, and that give a smaller
+        sheet than the best so far. Width 0 means squares."""
         return self._sides() if not width else self._of_width(width)
 
     def _of_width(self, width: int) -> range:

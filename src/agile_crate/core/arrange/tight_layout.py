@@ -76,12 +76,13 @@ def arranged_tightly(request: LayoutRequest) -> Arranged:
 
 @lru_cache(maxsize=16)
 def _on_sheets(sizes: tuple[Size, ...], groups: tuple[BoxGroup, ...], limits: SheetLimits) -> tuple[Filling, ...]:
-    """The same boxes are arranged once, however often a crate is built in one run: only pixels change most often."""
+    """Arrange boxes on sheets. The result is cached for runs that build a crate again, because most changes are of
+    pixels only."""
     return tuple(arrange_on_sheets(sizes, groups, limits))
 
 
 def _names(sequences: Sequences, numbers: Sequence[int]) -> list[list[tuple[int, str]]]:
-    """The frames of these sequences: each one's index over all, and its name."""
+    """Yield the index and name of each frame of these sequences."""
     firsts = list(accumulate((len(sequence.frames) for sequence in sequences), initial=0))
     return [[(firsts[n] + at, frame.name) for at, frame in enumerate(sequences[n].frames)] for n in numbers]
 

@@ -22,7 +22,7 @@ ORDER: tuple[Kind, ...] = ("sheet", "added", "removed", "canvas", "pixels", "piv
 
 @dataclass(frozen=True, slots=True)
 class Change:
-    """One thing that is not as it was: of what kind, of which frame, animation or sheet, and a few words on it.
+    """A change: its kind, the name of its frame, animation or sheet, and a few words.
 
     `pixels` counts those that differ, where the picture of a frame changed.
     """

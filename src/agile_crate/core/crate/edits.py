@@ -35,7 +35,7 @@ def part_of(frame: Frame) -> Box:
 
 
 def source_crc(crate: Crate, frame: Frame, picture: Picture) -> str:
-    """The CRC of a frame's pixels as its source gave them, as readers of the crate see them."""
+    """Return the CRC of a frame's source pixels, as readers of the crate see them."""
     part = part_of(frame)
     if picture.source is not None:
         pixels = cut_out(picture.source, part)
@@ -46,7 +46,7 @@ def source_crc(crate: Crate, frame: Frame, picture: Picture) -> str:
 
 
 class Edit(NamedTuple):
-    """A frame of a written crate that somebody painted on, and its whole canvas as it is seen now."""
+    """A frame that was edited on its sheet, and its whole canvas as it looks now."""
 
     crate: Crate
     frame: Frame
@@ -57,7 +57,7 @@ Edits = Mapping[str, Edit]
 
 
 def edits_on(crate: Crate, index: int, sheet: Pixels) -> Iterator[Edit]:
-    """The frames of a sheet, by the order of the crate, whose pixels are not those that were drawn."""
+    """Return a sheet's frames, in crate order, whose pixels differ from the drawn ones."""
     for frame in crate.frames:
         if frame.on_sheet == index:
             seen = as_seen(crate, sheet, frame)
@@ -99,8 +99,8 @@ def _shown(frame: Frame) -> NDArray[np.bool_]:
 
 
 def laid_over(picture: Picture, edit: Edit, trim_alpha: int) -> Picture | None:
-    """A picture before trimming with an edit laid over it; None if its source is not what it was when it was painted
-    on, or has another place on its canvas. `trim_alpha` is up to which alpha trimming may have cut off."""
+    """Lay an edit over a picture before trimming; None if the source has changed since the edit, or lies elsewhere on
+    its canvas. Trimming may have cut off alpha up to `trim_alpha`."""
     part = part_of(edit.frame)
     if picture.canvas != edit.frame.canvas:
         return None

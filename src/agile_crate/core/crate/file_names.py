@@ -164,8 +164,7 @@ def not_held(name: str) -> str:
 
 
 def safe_name(name: str) -> str:
-    """A name that a file can have on every platform: the name itself, or the nearest to it. A name that is too long
-    stays so.
+    """Return the name, or the nearest one that every platform allows. A name that is too long stays too long.
 
     >>> safe_name("swim"), safe_name("a:b"), safe_name("CON.x"), safe_name(" dive. ")
     ('swim', 'a_b', 'CON_.x', 'dive_')
@@ -179,7 +178,7 @@ def safe_name(name: str) -> str:
 
 
 def repeated(names: Iterable[str]) -> str | None:
-    """A name that several files would take, also where only the case tells them apart; None if all differ."""
+    """Return a name that several files would take, ignoring case; None if all differ."""
     names = list(names)
     counts = Counter(name.casefold() for name in names)
     return next((name for name in names if counts[name.casefold()] > 1), None)

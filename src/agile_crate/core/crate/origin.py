@@ -17,7 +17,7 @@ class Origin(NamedTuple):
 
 
 def built_from(program: str, name: str, settings: Mapping[str, object], files: Iterable[Origin]) -> str:
-    """The SHA-256, in hex, of all that decides what a build writes: the program with its version, the crate's name, its
-    settings as they are typed, and the files, whatever their order. Cost: linear in the files."""
+    """Return the SHA-256, in hex, of everything that determines a build's output: the program with its version, the
+    crate's name, its settings as they are typed, and the files, whatever their order. Cost: linear in the files."""
     values = [program, name, sorted(settings.items()), sorted(files)]
     return hashlib.sha256(json.dumps(values, ensure_ascii=False).encode("utf-8", "surrogatepass")).hexdigest()

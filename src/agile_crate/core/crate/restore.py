@@ -45,7 +45,7 @@ def restored(crate: Crate, sheet: Pixels, frame: Frame) -> Pixels:
 
 
 def as_seen(crate: Crate, sheet: Pixels, frame: Frame) -> Pixels:
-    """The same in straight alpha."""
+    """Return the frame as `restored` gives it, in straight alpha."""
     pixels = restored(crate, sheet, frame)
     return straight(pixels) if crate.alpha == "premultiplied" else pixels
 

@@ -60,7 +60,7 @@ def opaque(sheet: Pixels) -> bool:
 def cells_of(
     size: Size, cell: Size | None, columns: int, rows: int, margin: int, gap: int
 ) -> tuple[Cells, list[Message]]:
-    """The cells of a bare sheet, from their size or from their number, and what does not come out even.
+    """Return the cells of a bare sheet, from their size or number, and a warning of pixels left over.
 
     Raises UsageError when not one cell fits, or when the columns and rows asked for do not divide the sheet.
     """
@@ -93,7 +93,7 @@ def cells_of(
 def cut_cells(
     sheet: Pixels, cells: Cells, keep_empty: bool, limits: Limits, warnings: Sequence[Message] = ()
 ) -> Cutting:
-    """The cells of a sheet, row by row, as views. Cells in which nothing is visible are left out unless asked for.
+    """Return the cells of a sheet, row by row, as views. Empty cells are left out unless `keep_empty` is set.
 
     Raises InputError for more cells than a crate may have frames.
     """

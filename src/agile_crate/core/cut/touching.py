@@ -58,7 +58,7 @@ def _both_high(alpha: Alpha, seam: CutSeam) -> bool:
 
 
 def _awaited(alpha: Alpha, usual: float) -> Iterator[range]:
-    """The columns among which each seam may run, where bodies are all as wide."""
+    """Return the columns among which each seam may run, if all bodies have the same width."""
     width = alpha.shape[1]
     bodies = max(2, round(width / usual))
     for number in range(1, bodies):
@@ -67,7 +67,7 @@ def _awaited(alpha: Alpha, usual: float) -> Iterator[range]:
 
 
 def _neck(alpha: Alpha) -> Iterator[range]:
-    """The columns round the thinnest place that leaves enough on both sides."""
+    """Return the columns around the thinnest place that leaves enough on both sides."""
     thickness = alpha.sum(axis=0, dtype=np.float64)
     share = np.cumsum(thickness) / thickness.sum()
     inside = np.flatnonzero((share >= LEAST_BODY) & (share <= 1 - LEAST_BODY))
@@ -79,7 +79,7 @@ def _neck(alpha: Alpha) -> Iterator[range]:
 
 
 def _least(alpha: Alpha, window: range) -> CutSeam:
-    """The seam of least alpha among some columns; of equal ones the straightest near their middle."""
+    """Find the seam of least alpha among some columns; of equal seams, the straightest near the middle."""
     from_middle = np.abs(np.arange(len(window)) - (len(window) - 1) / 2)
     left = alpha[:, window.start - 1 : window.stop - 1] / 255
     right = alpha[:, window.start : window.stop] / 255

@@ -63,7 +63,7 @@ def growth_for(seen: Iterable[tuple[Box | None, Size]], reach: int) -> Sides:
 
 
 def grown_canvas(canvas: Size, growth: Sides) -> Size:
-    """A canvas with so much more on each side."""
+    """Return a canvas that is larger by `growth`."""
     return Size(canvas.w + growth.left + growth.right, canvas.h + growth.top + growth.bottom)
 
 

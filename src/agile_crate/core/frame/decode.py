@@ -100,7 +100,8 @@ def placeholder_picture(name: str, file: str, canvas: Size, decoding: Decoding) 
 
 
 def scaled_picture(picture: Picture, scaling: Scaling) -> Picture:
-    """The picture scaled; one that vanishes or grows too large keeps only its new canvas, to be refused by name."""
+    """The picture scaled; one that vanishes or grows too large keeps only its new canvas, so that an error can name
+    it."""
     if scaling.factor == 1:
         return picture
     if picture.flipped:

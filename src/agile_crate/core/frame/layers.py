@@ -31,7 +31,7 @@ def laid_over_each_other(pictures: Sequence[Picture]) -> Picture:
 
 
 def drawn_over_each_other(drawings: Sequence[Vector], exchange: Sequence[tuple[Color, Color]], canvas: Size) -> Pixels:
-    """The same of drawings in vectors, each drawn on the canvas, shape (h, w, 4); then colors are exchanged."""
+    """Draw vector drawings over each other on a canvas, shape (h, w, 4), then exchange colors."""
     pixels = drawings[0].draw(canvas)
     for drawing in drawings[1:]:
         pixels = over(drawing.draw(canvas), pixels)

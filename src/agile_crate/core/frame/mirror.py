@@ -9,7 +9,7 @@ from ..model.picture import Picture
 
 
 def flipped(picture: Picture) -> Picture:
-    """The picture as in a mirror: new pixels, on the same canvas. Pixels that are still to be read are not touched."""
+    """Return the picture mirrored: new pixels, on the same canvas. Deferred pixels stay deferred."""
     offset = Offset(picture.canvas.w - picture.part.right, picture.offset.y)
     pixels = picture.pixels if picture.file else np.ascontiguousarray(picture.pixels[:, ::-1])
     return picture._replace(pixels=pixels, offset=offset, flipped=not picture.flipped)

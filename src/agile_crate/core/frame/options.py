@@ -14,8 +14,8 @@ WIDEST_OUTLINE = 32
 
 
 class ColorKey(NamedTuple):
-    """The color that becomes transparent, None for that of the top left corner, and by how many levels of 255 a
-    channel may differ from it."""
+    """The color that becomes transparent (None: the color of the top left corner), and its tolerance in levels of
+    255."""
 
     color: Color | None
     tolerance: int = 0

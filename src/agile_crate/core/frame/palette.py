@@ -27,7 +27,7 @@ _HALF = np.uint32(0x80000000)
 
 
 class MovedColor(NamedTuple):
-    """A color that a palette replaced, by what, and how far that is in Oklab."""
+    """A color that a palette replaced, the new color, and their distance in Oklab."""
 
     before: Color
     after: Color
@@ -152,8 +152,8 @@ def furthest(palette: tuple[Color, ...], colors: Words) -> tuple[MovedColor, ...
 
 
 def solid_colors(pixels: Pixels) -> Words:
-    """The colors of a picture that are at least half opaque, packed, some of them several times: in the last breath of
-    a soft edge any color may stand. Cost: one pass."""
+    """Return the colors of a picture's pixels that are at least half opaque, packed, with repetitions. Fainter pixels
+    of a soft edge may have any color. Cost: one pass."""
     row = words(pixels).ravel()
     row = row[row >= _HALF] & _RGB
     return row[np.concatenate(([True], row[1:] != row[:-1]))] if len(row) else row

@@ -75,7 +75,7 @@ def scaled(pixels: Pixels, offset: Offset, canvas: Size, scaling: Scaling) -> tu
 
 
 def scaled_box(part: Box, canvas: Size, scaling: Scaling) -> Box:
-    """The part of the scaled canvas that a part of the canvas comes to lie on, as `scaled` has it."""
+    """Return the part of the scaled canvas that a part of the canvas maps to, as `scaled` does."""
     target = scaled_canvas(canvas, scaling.factor)
     spans: list[tuple[int, int]] = []
     for axis, (begin, end) in enumerate(((part.x, part.right), (part.y, part.bottom))):

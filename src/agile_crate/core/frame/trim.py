@@ -17,8 +17,8 @@ def visible_on_canvas(picture: Picture, trim_alpha: int = 0) -> Box | None:
 
 
 def trimmed(picture: Picture, box: Box) -> Picture:
-    """The picture with only this box of its canvas to be stored; the canvas and the places on it stay. The box may
-    reach beyond the canvas, where nothing is.
+    """Return the picture with only this box of its canvas to be stored; the canvas and the places on it stay. The box
+    may reach beyond the canvas, where nothing is.
 
     Pixels are a view of what they were.
     """
@@ -32,7 +32,7 @@ def trimmed(picture: Picture, box: Box) -> Picture:
 
 
 def forgotten(picture: Picture) -> Picture:
-    """The picture as if its stored box were its canvas. The pivot stays on the pixel where it was.
+    """Return the picture with its stored box as its canvas. The pivot stays on the pixel where it was.
 
     A frame of which nothing is stored keeps a canvas of one pixel.
     """

@@ -45,7 +45,7 @@ def cut_out(pixels: Pixels, box: Box) -> Pixels:
 
 
 def within(pixels: Pixels, box: Box) -> Pixels:
-    """A new picture of the box's size: what lies in it, and nothing where it reaches beyond the picture."""
+    """Return a new picture of the box's size; it is empty where the box reaches beyond the old one."""
     height, width = pixels.shape[:2]
     inside = overlap(box, Box(0, 0, width, height))
     result = np.zeros((box.h, box.w, 4), np.uint8)
@@ -76,7 +76,8 @@ def without_rim(pixels: Pixels) -> tuple[Pixels, Offset]:
 
 
 def on_canvas(pixels: Pixels, offset: Offset, canvas: Size) -> Pixels:
-    """A part put back on its whole canvas, shape (canvas height, canvas width, 4); the part itself if it is all."""
+    """Put a part back on its whole canvas, shape (canvas height, canvas width, 4); return the part itself if it fills
+    the canvas."""
     height, width = pixels.shape[:2]
     if (width, height) == canvas:
         return pixels

@@ -159,7 +159,7 @@ def frame_facts(name: str, pixels: Pixels) -> FrameFacts:
 
 
 def judged(facts: FrameFacts) -> FrameFacts:
-    """The facts without what only the judgment of its animation needs."""
+    """Return the facts without those that only the judgment of the animation needs."""
     return replace(facts, miniature=None)
 
 

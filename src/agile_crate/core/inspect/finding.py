@@ -88,7 +88,8 @@ Again = Callable[[FrameFacts], Pixels]
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Surveyed:
-    """A sequence in facts. The name None is that of the stills. `scale` is what the frames are to be scaled by."""
+    """A sequence in facts. The stills have the name None. `scale` is the factor by which a build will scale the
+    frames."""
 
     name: str | None
     frames: tuple[FrameFacts, ...]
@@ -128,7 +129,7 @@ def _literal(name: str) -> str:
 
 
 def some_of(frames: Sequence[FrameFacts]) -> list[FrameFacts]:
-    """The frames on which a cure is tried: TRIED at most, evenly spread from the first to the last."""
+    """Return the frames on which a fix is tried: at most TRIED, evenly spread from the first to the last."""
     if len(frames) <= TRIED:
         return list(frames)
     return [frames[index * (len(frames) - 1) // (TRIED - 1)] for index in range(TRIED)]

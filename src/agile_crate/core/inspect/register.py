@@ -96,7 +96,8 @@ def _shift(frame: Plane, other: Plane) -> Offset:
 
 
 def _off(frame: Plane, other: Plane, shift: Offset, moved: bool) -> float:
-    """The sum of squares by which a frame, moved or not, is off another, over where both are after the move."""
+    """Return the sum of squared differences of two frames, one of them moved or not, over the area that both cover
+    after the move."""
     x, y = shift
     height, width = frame.shape[1:]
     where = np.s_[:, max(0, y) : height + min(0, y), max(0, x) : width + min(0, x)]

@@ -13,7 +13,7 @@ deviation."""
 
 
 class Usual(NamedTuple):
-    """The middle of some values, and how far from it they usually lie."""
+    """The middle of values, and their usual distance from it."""
 
     middle: float
     spread: float
@@ -34,7 +34,7 @@ def usual(values: ArrayLike) -> Usual:
 
 
 def median(values: ArrayLike) -> float:
-    """The median of some values; of few it is found ten times as fast as NumPy finds it."""
+    """Return the median of values; for few values ten times as fast as NumPy."""
     ordered = np.sort(values, axis=None)
     half = len(ordered) // 2
     return float(ordered[half]) if len(ordered) % 2 else float(ordered[half - 1] + ordered[half]) / 2

@@ -37,7 +37,8 @@ class Stage(NamedTuple):
 
 
 def stage(frames: Sequence[Frame]) -> Stage:
-    """The smallest room in which the canvases of all frames fit, their pivots on one point, rounded to whole pixels."""
+    """Return the smallest room for the canvases of all frames, with their pivots on one point, rounded to whole
+    pixels."""
     corners = [Offset(half_up(-frame.pivot.x), half_up(-frame.pivot.y)) for frame in frames]
     left, top = min(corner.x for corner in corners), min(corner.y for corner in corners)
     right = max(corner.x + frame.canvas.w for corner, frame in zip(corners, frames, strict=True))

@@ -91,8 +91,8 @@ def _is_kept(frame: str, animation: str | None, include: Sequence[str], exclude:
 
 
 def _matches(pattern: str, frame: str, animation: str | None) -> bool:
-    """A pattern with wildcards is held against the frame's name; a plain name may also be its animation's, or that of a
-    folder above it."""
+    """Return True if a pattern matches a frame. A pattern with wildcards is compared with the frame's name; a plain
+    name may also be its animation's, or a folder's above it."""
     if has_wildcards(pattern):
         return fnmatch.fnmatchcase(frame, pattern)
     return pattern in (frame, animation) or frame.startswith(pattern.rstrip("/") + "/")
@@ -104,8 +104,8 @@ def has_wildcards(pattern: str) -> bool:
 
 
 def idle_patterns(asked: str, patterns: Iterable[str], sequences: Sequences) -> list[Message]:
-    """A warning of each pattern with wildcards that matches no frame. Raises UsageError for a plain name that nothing
-    has: what it should have left out would be packed, or the other way round."""
+    """Return a warning of each pattern with wildcards that matches no frame. Raises UsageError for an unknown plain
+    name: a frame that it should exclude would be packed, or the reverse."""
     frames = [(frame.name, sequence.name) for sequence in sequences for frame in sequence.frames]
     idle = [pattern for pattern in patterns if not any(_matches(pattern, *frame) for frame in frames)]
     for name in (pattern for pattern in idle if not has_wildcards(pattern)):
@@ -204,7 +204,7 @@ def counted_otherwise(sequences: Sequences) -> dict[str, str]:
 
 
 def split(sequences: Sequences, parts: Mapping[str, Mapping[str, Spans]]) -> Sequences:
-    """A long sequence cut into several, by ranges that must cover each frame exactly once."""
+    """Split a long sequence into several, at ranges that must cover each frame exactly once."""
     check_names("split", parts, sequences)
     result: list[FrameSequence] = []
     for sequence in sequences:
@@ -257,7 +257,7 @@ def _refuse_repeated(sequences: Sequence[FrameSequence], asked: str) -> None:
 
 
 def thinned(sequences: Sequences, every: Mapping[str, int]) -> Sequences:
-    """The first of every N frames, each shown as long as N, so that the pace stays."""
+    """Keep the first of every N frames, each shown as long as N, so that the pace stays."""
 
     def one(sequence: FrameSequence) -> FrameSequence:
         step = every.get(sequence.name or "", 1)

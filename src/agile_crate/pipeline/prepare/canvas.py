@@ -29,7 +29,7 @@ class Move(NamedTuple):
 
 
 class Way(NamedTuple):
-    """A canvas, where on it the old top left comes to lie before any shift, and whether the frame is mirrored."""
+    """A canvas, the place of the old top left on it before any shift, and a flag if the frame is mirrored."""
 
     canvas: Size
     by: Offset

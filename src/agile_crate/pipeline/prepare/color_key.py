@@ -25,7 +25,7 @@ def fact(picture: Picture, _: Settings) -> Keyed:
 
 
 def decide(facts: Iterable[Keyed], lineup: Lineup, _: Settings) -> Decision[None]:
-    """The key was applied at first sight; this reports what it did."""
+    """Report the effect of the color key, which was applied when frames were decoded."""
     all_keyed = list(facts)
     lost = [keyed.gone for keyed in all_keyed if keyed.gone]
     emptied = [name for name, keyed in zip(lineup.names, all_keyed, strict=True) if keyed.is_empty]

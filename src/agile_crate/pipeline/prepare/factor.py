@@ -58,8 +58,8 @@ def drawing_of(picture: Picture, settings: Settings) -> Drawing:
 
 
 def art_together(drawing: Drawing, other: Drawing, is_plain: bool) -> Drawing:
-    """A frame with its visible art in a skin. One of the two may be in vectors, and so examined on a finer canvas.
-    What a plain skin shows is no art."""
+    """A frame with its visible art in a skin. One of them may be in vectors, and so examined on a finer canvas. A plain
+    skin's pixels do not count as art."""
     if is_plain:
         return drawing
     fine = max(drawing.fine, other.fine)
@@ -70,7 +70,7 @@ def art_together(drawing: Drawing, other: Drawing, is_plain: bool) -> Drawing:
 
 
 def scaling_of(settings: Settings, factor: Fraction | int) -> Scaling:
-    """The scaling by a factor, as the settings want it done."""
+    """Return the scaling by a factor, with the settings' filter."""
     return Scaling(Fraction(factor), settings.resample == "smooth", settings.align)
 
 
@@ -92,8 +92,8 @@ def _share(room: Size, size: Size) -> Fraction:
 
 
 def _art(factor: Fraction, drawings: Sequence[Drawing], lineup: Lineup, settings: Settings) -> Size:
-    """The largest width and height of what would be seen by this factor: in a frame, or, where frames are trimmed
-    together, in all of those."""
+    """Return the largest width and height of visible art at this factor: of a frame, or of all frames that are trimmed
+    together."""
     from ...core.frame.scale import scaled_canvas
 
     sides: list[Size] = []

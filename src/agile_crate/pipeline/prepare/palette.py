@@ -18,14 +18,14 @@ from .step import Decision, Lineup, Step, alike
 
 
 class FrameColors(NamedTuple):
-    """The colors of a frame that are seen clearly, and, where a palette is to be found, all of them weighed."""
+    """The clearly visible colors of a frame and, if a palette is to be derived, all its colors weighed."""
 
     solid: Words
     weighed: Histogram | None
 
 
 class Recoloring(NamedTuple):
-    """A palette, and whether colors between its entries become patterns."""
+    """A palette, and a flag if colors between its entries are dithered."""
 
     colors: tuple[Color, ...]
     dither: bool

@@ -16,7 +16,7 @@ from .step import Decision, FrameGroup, Lineup, Step
 
 
 class Stance(NamedTuple):
-    """A frame's pivot so far, its canvas, where it meets the ground (None unless feet are wanted), and whether it is
+    """A frame's pivot so far, its canvas, its ground contact (None unless feet are wanted), and a flag if it is
     mirrored."""
 
     pivot: Point

@@ -114,12 +114,12 @@ class Step(NamedTuple, Generic[Fact, Parameters]):
 
 
 def alike(parameters: Parameters, lineup: Lineup) -> tuple[Parameters, ...]:
-    """The same parameters for every frame."""
+    """Repeat the same parameters for every frame."""
     return (parameters,) * len(lineup.names)
 
 
 def warning_of_empty(names: list[str], lineup: Lineup, name: str, value: object = "") -> tuple[Message, ...]:
-    """A warning of frames that a setting emptied. Raises UsageError where it leaves nothing of any frame."""
+    """Return a warning of frames that a setting emptied. Raises UsageError if it emptied all frames."""
     after = setting(name, value)
     if len(names) == len(lineup.names):
         raise UsageError("{} leaves nothing of any frame; give another value", after)

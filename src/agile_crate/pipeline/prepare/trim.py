@@ -54,7 +54,7 @@ def decide(facts: Iterable[Rim], lineup: Lineup, settings: Settings) -> Decision
 
 
 def _with_cushion(seen: Box, cushion: int) -> Box:
-    """The box with so many empty pixels round it; they may lie beyond the canvas, which stays as it is."""
+    """Return the box with empty pixels around it; they may lie beyond the canvas, which stays as it is."""
     return Box(seen.x - cushion, seen.y - cushion, seen.w + 2 * cushion, seen.h + 2 * cushion)
 
 

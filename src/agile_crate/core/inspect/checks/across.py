@@ -90,7 +90,7 @@ def odd_files(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
 
 
 def _beside(name: str, owners: dict[str, Surveyed]) -> Surveyed | None:
-    """The animation beside one of whose frames a picture of this name was left."""
+    """Return the animation that has a frame of which this picture seems to be a leftover copy."""
     for end in range(len(name) - 1, 0, -1):
         if name[end - 1].isdigit() and not name[end].isdigit():
             return owners.get(name[:end]) if LEFTOVER.fullmatch(name[end:]) else None
@@ -126,7 +126,7 @@ def grounds(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
 
 
 def _ground(sequence: Surveyed) -> int | None:
-    """The line on which a sequence stands; None if it does not, or its canvases differ."""
+    """Return the line on which a sequence stands; None if it stands on none, or its canvases differ."""
     lines = [frame.feet[1] for frame in sequence.frames if frame.feet]
     if len(lines) < len(sequence.frames) or len(lines) < 2 or not sequence.has_one_canvas:
         return None

@@ -59,7 +59,7 @@ Tint = tuple[float, float, float]
 
 
 def tinted(sequence: Surveyed) -> Iterator[Finding]:
-    """A frame that is the same drawing as its neighbors in another tint."""
+    """Find a frame that is the same drawing as its neighbors in another tint."""
     frames = sequence.frames
     if len(frames) < LEAST_FOR_PATH or not sequence.has_one_canvas:
         return

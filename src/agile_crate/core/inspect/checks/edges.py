@@ -108,7 +108,7 @@ def _fills(frames: Sequence[FrameFacts], side: str) -> bool:
 
 
 def kinds_of_edges(sequence: Surveyed) -> Iterator[Finding]:
-    """A few soft-edged frames in hard-edged work, or one hard-edged frame in soft-edged work."""
+    """Find a few soft-edged frames in hard-edged work, or one hard-edged frame in soft-edged work."""
     seen = [frame for frame in sequence.frames if frame.seen and not frame.opaque]
     soft = [frame for frame in seen if frame.partial > 0]
     if soft and len(soft) * 4 <= len(seen):

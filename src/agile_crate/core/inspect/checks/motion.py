@@ -86,8 +86,8 @@ def _off_path(path: NDArray[np.float64]) -> NDArray[np.float64]:
 
 
 def unusual(off: NDArray[np.float64], least: float, quiet: float, score: float = UNUSUAL) -> list[int]:
-    """The places where a path is off by at least so much, and by more than is usual elsewhere along it; the worst
-    first. Its two neighbors, which a place drags along by half, are left aside, and are no such places themselves."""
+    """Return the places where a path is off by at least `least`, and by more than is usual along it; the worst first. A
+    place moves its two neighbors by half as much, so these are not judged."""
     size = np.linalg.norm(off, axis=1)
     count = len(size)
     found: list[int] = []

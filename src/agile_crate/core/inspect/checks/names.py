@@ -84,7 +84,7 @@ def _twice(sequence: Surveyed, twice: Sequence[tuple[FrameFacts, int]]) -> Itera
 
 
 def plain_name(sequence: Surveyed) -> Iterator[Finding]:
-    """A name that says nothing."""
+    """Find a generic name."""
     last = sequence.label.rpartition("/")[2].lower()
     if last in SAYS_NOTHING:
         what = f"the name '{last}' is generic: an engine cannot tell two such sheets apart"

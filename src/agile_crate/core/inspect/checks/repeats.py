@@ -66,7 +66,7 @@ class FrameComparison:
 
 
 def repeats(sequence: Surveyed) -> Iterator[Finding]:
-    """A motion that starts over, a last frame that equals the first, and other copies."""
+    """Find a motion that starts over, a last frame that equals the first, and other copies."""
     frames = sequence.frames
     compared = FrameComparison(frames)
     count = len(frames)
