@@ -278,11 +278,11 @@ def test_the_doors_are_closed_behind_what_renders(tmp_path: Path) -> None:
     assert [path.name for path in tmp_path.iterdir()] == ["here"]
 
 
-LATE = """
+PRELOADED = """
 import sys
-from agile_crate.exports.template_child import LATE, sandbox
+from agile_crate.exports.template_child import PRELOADED, sandbox
 environment = sandbox()
-for name in LATE:
+for name in PRELOADED:
     __import__(name)
 before = set(sys.modules)
 values = ["'a <b> otter'", "7.5", "[3, 1, 2]", "{'a': 1}", "frames", "nothing"]
@@ -303,5 +303,5 @@ print(*sorted(set(sys.modules) - before))
 
 
 def test_all_that_a_template_needs_is_loaded_before_the_doors_close() -> None:
-    done = subprocess.run([sys.executable, "-c", LATE], capture_output=True, encoding="utf-8", check=False)
+    done = subprocess.run([sys.executable, "-c", PRELOADED], capture_output=True, encoding="utf-8", check=False)
     assert (done.returncode, done.stdout, done.stderr) == (0, "\n", "")

@@ -14,7 +14,7 @@ import pytest
 
 from agile_crate.core.text import bytes_shown
 from agile_crate.storage import cache as store
-from agile_crate.storage.cache import SETTLED_NS, clear, held, opened, place
+from agile_crate.storage.cache import UNCHANGED_FOR_NS, clear, held, opened, place
 from conftest import Run
 
 HOUR = 3600 * 10**9
@@ -172,7 +172,7 @@ def test_a_file_that_did_not_change_is_known(frame: Path) -> None:
 def test_a_file_that_was_changed_just_before_is_not_known(frame: Path) -> None:
     noted(frame, 0)
     assert known(frame) == ""
-    noted(frame, SETTLED_NS // 2)
+    noted(frame, UNCHANGED_FOR_NS // 2)
     assert known(frame) == ""
 
 

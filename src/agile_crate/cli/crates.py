@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 from ..core.crate.file_names import is_crate_file
 from ..core.errors import CrateError, InputError, UsageError
 from ..core.text import counted, few, shown
-from ..crate_files.read import CrateFile, chosen, read_crate_file, refuse_one_place_for_two
+from ..crate_files.read import CrateFile, chosen, read_crate_file, refuse_shared_outputs
 from ..crate_files.spec import CrateSpec, as_key, in_crate_file
 from .packing import document_of, print_summary, print_warnings
 from .parser import chosen_jobs, chosen_limits, chosen_memory, given_settings
@@ -75,12 +75,12 @@ def run_crates(arguments: argparse.Namespace) -> int:
             files.append(read_crate_file(path, limits))
         except InputError as error:
             run.failed(path, "", error)
-    refuse_one_place_for_two(files)
-    asked = chosen(files, arguments.only)
-    pairs = [(file.path, spec) for file, specs in asked for spec in specs]
+    refuse_shared_outputs(files)
+    wanted = chosen(files, arguments.only)
+    pairs = [(file.path, spec) for file, specs in wanted for spec in specs]
     for _, spec in pairs if arguments.depfile else ():
         run.noted(spec, options)
-    for warning in (warning for file, _ in asked for warning in file.warnings):
+    for warning in (warning for file, _ in wanted for warning in file.warnings):
         print(f"agile-crate: warning: {warning}", file=sys.stderr)
     outcomes = _outcomes([spec for _, spec in pairs], options, limits, arguments)
     for (file, spec), built in zip(pairs, outcomes, strict=True):
@@ -91,7 +91,7 @@ def run_crates(arguments: argparse.Namespace) -> int:
     if arguments.depfile and not (run.errors or arguments.dry_run):
         from ..crate_files.dependencies import write_dependencies
 
-        write_dependencies(arguments.depfile, run.jobs, limits, [file.path for file, _ in asked])
+        write_dependencies(arguments.depfile, run.jobs, limits, [file.path for file, _ in wanted])
     if arguments.json:
         document = {"command": "pack", "crates": run.crates, "errors": run.errors}
         print_json(document)
@@ -156,13 +156,13 @@ def _tell(file: str, spec: CrateSpec, built: Packed | Unchanged, arguments: argp
 
     remarks = _overridden(spec, given_settings(arguments))
     prints = not (arguments.json or arguments.quiet)
-    is_there = isinstance(built, Unchanged)
-    begin: dict[str, Any] = {"file": file, "crate": spec.name, "unchanged": is_there}
+    is_unchanged = isinstance(built, Unchanged)
+    begin: dict[str, Any] = {"file": file, "crate": spec.name, "unchanged": is_unchanged}
     if isinstance(built, Unchanged):
-        kept = [str(path) for path in built.files]
-        run.crates.append(begin | {"frames": built.frames, "kept": kept, "remarks": remarks})
+        paths = [str(path) for path in built.files]
+        run.crates.append(begin | {"frames": built.frames, "kept": paths, "remarks": remarks})
         if prints:
-            counts = f"{counted(built.frames, 'frame')}, {counted(len(kept), 'file')}"
+            counts = f"{counted(built.frames, 'frame')}, {counted(len(paths), 'file')}"
             print(f"{shown(spec.name)}: up to date ({counts})")
         return
     print_warnings(built)

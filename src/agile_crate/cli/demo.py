@@ -85,8 +85,8 @@ class _Tour:
                 self.status = Status(main([*line, "--json", *["--debug"] * self._arguments.debug]))
                 printed.seek(0)
                 text = printed.read()
-            for one in _lines(json.loads(text)) if self.status is Status.DONE else ():
-                self.say(f"  {one}")
+            for outcome in _lines(json.loads(text)) if self.status is Status.DONE else ():
+                self.say(f"  {outcome}")
         if has_arrived():  # its files are in place, but more commands follow
             raise KeyboardInterrupt
 
@@ -95,14 +95,14 @@ def _lines(document: dict[str, Any]) -> Iterator[str]:
     """Yield a line for each crate, or file, in the JSON of a command."""
     from .verify import matching
 
-    for one in document.get("crates", ()):
-        name = one.get("crate") or Path(one["data"]).stem
-        if "ok" in one:
-            yield f"{name}: {matching(one['same'], one['frames'])}"
-        elif one["unchanged"]:
+    for crate in document.get("crates", ()):
+        name = crate.get("crate") or Path(crate["data"]).stem
+        if "ok" in crate:
+            yield f"{name}: {matching(crate['same'], crate['frames'])}"
+        elif crate["unchanged"]:
             yield f"{name}: up to date"
         else:
-            sheets = counted(len(one["sheets"]), "sheet")
-            changes = [f"{what} {few(one[what], 2)}" for what in ("added", "removed") if one[what]]
-            yield "; ".join([f"{name}: {counted(one['frames'], 'frame')} on {sheets}", *changes])
+            sheets = counted(len(crate["sheets"]), "sheet")
+            changes = [f"{change} {few(crate[change], 2)}" for change in ("added", "removed") if crate[change]]
+            yield "; ".join([f"{name}: {counted(crate['frames'], 'frame')} on {sheets}", *changes])
     yield from (f"wrote {path}" for path in document.get("files", ()))

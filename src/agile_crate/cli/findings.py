@@ -23,12 +23,12 @@ def print_findings(findings: Sequence[Finding], in_full: bool, whole: bool) -> N
     """Print findings, the worst first; each `in_full`, with the `whole` list of its frames."""
     from ..core.inspect.findings import by_code
 
-    for alike in by_code(findings):
-        if in_full or len(alike) <= FEW:
-            for finding in alike:
+    for group in by_code(findings):
+        if in_full or len(group) <= FEW:
+            for finding in group:
                 _print_one(finding, whole)
         else:
-            _print_many(alike)
+            _print_many(group)
     if findings:
         print()
 
@@ -44,16 +44,16 @@ def _print_one(finding: Finding, whole: bool) -> None:
     print_note(f"→ {shown(as_text(finding.fix))}")
 
 
-def _print_many(alike: Sequence[Finding]) -> None:
+def _print_many(group: Sequence[Finding]) -> None:
     from ..core.inspect.finding import CODES
     from ..core.text import few, shown
     from .tables import print_heading, print_note
 
-    one = alike[0]
-    print_heading(one.severity, STYLES[one.severity], f"{one.code}, {len(alike):,} times: {CODES[one.code]}")
-    print_note(few((_place(finding) for finding in alike), PLACES))
-    fixes = {as_text(finding.fix) for finding in alike}
-    print_note(f"→ {shown(fixes.pop())}" if len(fixes) == 1 else f"→ --code {one.code} shows each with its fix")
+    first = group[0]
+    print_heading(first.severity, STYLES[first.severity], f"{first.code}, {len(group):,} times: {CODES[first.code]}")
+    print_note(few((_place(finding) for finding in group), PLACES))
+    fixes = {as_text(finding.fix) for finding in group}
+    print_note(f"→ {shown(fixes.pop())}" if len(fixes) == 1 else f"→ --code {first.code} shows each with its fix")
 
 
 def _place(finding: Finding) -> str:

@@ -43,7 +43,7 @@ COMMANDS = {
 def main(arguments: Sequence[str]) -> int:
     """Run one command line and return its exit code. Only argparse's help raises an exception (SystemExit)."""
     debug = "--debug" in arguments
-    tell = partial(_told, as_json="--json" in arguments)
+    tell = partial(_print_failure, as_json="--json" in arguments)
     if not debug:
         warnings.simplefilter("ignore")  # libraries' remarks on odd files; what matters we say ourselves
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # NumPy starts quicker; its linear algebra is not used here
@@ -94,14 +94,14 @@ def _explained(error: Exception, spelling: Spelling) -> tuple[str, Status, Seque
     if isinstance(error, MemoryError):
         return "the frames do not fit into this machine's memory; pack fewer of them at a time", Status.INPUT, ()
     if isinstance(error, UnicodeEncodeError) and error.encoding == sys.getfilesystemencoding():
-        what = f"a file's name has '{shown(error.object[error.start : error.end])}'"
+        cause = f"a file's name has '{shown(error.object[error.start : error.end])}'"
         where = f"file names are in {error.encoding} here"
-        return f"{what}, and {where}; set PYTHONUTF8=1, or a locale with UTF-8", Status.INPUT, ()
-    fault = f"a fault in agile-crate itself ({type(error).__name__}: {error})"
-    return f"{fault}; run it again with --debug and report what it prints", Status.ERROR, ()
+        return f"{cause}, and {where}; set PYTHONUTF8=1, or a locale with UTF-8", Status.INPUT, ()
+    cause = f"a fault in agile-crate itself ({type(error).__name__}: {error})"
+    return f"{cause}; run it again with --debug and report what it prints", Status.ERROR, ()
 
 
-def _told(sentence: str, status: Status, files: Sequence[str] = (), as_json: bool = False) -> Status:
+def _print_failure(sentence: str, status: Status, files: Sequence[str] = (), as_json: bool = False) -> Status:
     from .tables import print_error
 
     print_error(sentence, status, files, as_json)

@@ -58,8 +58,8 @@ def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:
         print_note(as_text(remark))
     if packed.skipped:
         print_note(f"skipped: {skipped_text(packed.skipped)}")
-    for one in packed.also:
-        print_note(_also(one))
+    for other in packed.also:
+        print_note(_also(other))
     if arguments.explain:
         _print_considered(packed, arguments.verbose)
     if arguments.verbose:
@@ -171,11 +171,14 @@ def _print_considered(packed: Packed, every: bool) -> None:
     from .tables import Column, print_heading, print_note, print_table
 
     for number, sheet in enumerate(packed.crate.sheets):
-        tried = [one for one in packed.considered if one.sheet == number]
+        tried = [attempt for attempt in packed.considered if attempt.sheet == number]
         print_heading("considered", "bold", f"for {sheet.image}")
         shown = tried if every else _telling(tried)
         columns = [Column("way"), Column("size", True), Column("full", True), Column("verdict")]
-        print_table(columns, [[one.way, measured(one.size), f"{one.fill_ratio:.2%}", one.verdict] for one in shown])
+        print_table(
+            columns,
+            [[attempt.way, measured(attempt.size), f"{attempt.fill_ratio:.2%}", attempt.verdict] for attempt in shown],
+        )
         if len(shown) < len(tried):
             print_note(f"and {len(tried) - len(shown):,} more (--verbose shows all)")
     print_note(
@@ -189,19 +192,22 @@ def _print_considered(packed: Packed, every: bool) -> None:
 def _telling(tried: list[Considered]) -> list[Considered]:
     """Select the attempts to show: each success that was the smallest so far, and the last failures before the
     result."""
-    best = min((one.size.w * one.size.h for one in tried if one.verdict == "taken"), default=0)
+    best = min((attempt.size.w * attempt.size.h for attempt in tried if attempt.verdict == "taken"), default=0)
     successes: list[Considered] = []
-    for one in tried:
-        area = one.size.w * one.size.h
-        if one.verdict in ("larger", "taken") and (not successes or area < successes[-1].size.w * successes[-1].size.h):
-            successes.append(one)
+    for attempt in tried:
+        area = attempt.size.w * attempt.size.h
+        if attempt.verdict in ("larger", "taken") and (
+            not successes or area < successes[-1].size.w * successes[-1].size.h
+        ):
+            successes.append(attempt)
     if len(tried) <= MOST_CONSIDERED:
         return tried
     failures = sorted(
-        (one for one in tried if one not in successes), key=lambda one: abs(one.size.w * one.size.h - best)
+        (attempt for attempt in tried if attempt not in successes),
+        key=lambda attempt: abs(attempt.size.w * attempt.size.h - best),
     )
-    kept = {id(one) for one in [*successes[-MOST_CONSIDERED // 2 :], *failures[: MOST_CONSIDERED // 2]]}
-    return [one for one in tried if id(one) in kept]
+    shown = {id(attempt) for attempt in [*successes[-MOST_CONSIDERED // 2 :], *failures[: MOST_CONSIDERED // 2]]}
+    return [attempt for attempt in tried if id(attempt) in shown]
 
 
 def _print_animations(animations: list[AnimationSummary], of_rows: list[str], several_sheets: bool) -> None:
@@ -258,14 +264,14 @@ def document_of(packed: Packed, arguments: argparse.Namespace) -> dict[str, Any]
     sheets, animations = sheet_summaries(packed.crate), animation_summaries(packed.crate, _rates(packed.crate))
     also = [
         {
-            "scale": one.crate.settings["also_scale"],
-            "sheets": [dataclasses.asdict(sheet) for sheet in sheet_summaries(one.crate)],
-            "remarks": list(map(as_text, one.remarks)),
+            "scale": entry.crate.settings["also_scale"],
+            "sheets": [dataclasses.asdict(sheet) for sheet in sheet_summaries(entry.crate)],
+            "remarks": list(map(as_text, entry.remarks)),
         }
-        for one in packed.also
+        for entry in packed.also
     ]
     tried = {
-        "considered": [dataclasses.asdict(one) for one in packed.considered],
+        "considered": [dataclasses.asdict(entry) for entry in packed.considered],
         "bound": packed.bound,
         "proven": packed.proven,
     }

@@ -121,8 +121,8 @@ def _compare(arguments: argparse.Namespace) -> int:
     if len(arguments.data) > 1:
         raise UsageError("--against compares one crate with another; name one DATA")
     if given:
-        asked = "as" if given[0] == "kind" else given[0]
-        raise UsageError(f"--{asked} is for a view of one crate; leave it out, or --against")
+        option = "as" if given[0] == "kind" else given[0]
+        raise UsageError(f"--{option} is for a view of one crate; leave it out, or --against")
     if arguments.out is not None and not arguments.out.lower().endswith(".html"):
         raise UsageError(f"--out {arguments.out}: changes are written as .html")
     with context_for(arguments) as context:
@@ -153,7 +153,7 @@ def _print_changes(arguments: argparse.Namespace, found: list[Change], files: tu
         print()
         limit = len(found) if arguments.verbose else MOST_CHANGES
         columns = [Column("change"), Column("of"), Column("what")]
-        print_table(columns, [[one.kind, shown(one.name), one.what] for one in found[:limit]])
+        print_table(columns, [[change.kind, shown(change.name), change.what] for change in found[:limit]])
         if len(found) > limit:
             print_note(f"and {len(found) - limit:,} more (--verbose shows all)")
     for path in files:

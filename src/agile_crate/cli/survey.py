@@ -115,8 +115,8 @@ def _print_findings(looked: Survey, arguments: argparse.Namespace) -> None:
     from .findings import print_findings
 
     with_notes = arguments.notes or arguments.verbose or bool(arguments.code)
-    told_now = [finding for finding in looked.findings if with_notes or finding.severity != NOTE]
-    print_findings(told_now, in_full=arguments.verbose or bool(arguments.code), whole=arguments.verbose)
+    is_reported = [finding for finding in looked.findings if with_notes or finding.severity != NOTE]
+    print_findings(is_reported, in_full=arguments.verbose or bool(arguments.code), whole=arguments.verbose)
     sums = {severity: sum(f.severity == severity for f in looked.findings) for severity in SEVERITIES}
     problems = [counted(count, severity) for severity, count in sums.items() if count and severity != NOTE]
     parts = [", ".join(problems) or "no problems"]

@@ -125,7 +125,7 @@ def _cut(arguments: argparse.Namespace) -> int:
             "dry_run": arguments.dry_run,
             "files": files,
             "rows": cut.rows,
-            "parted": [one._asdict() for one in cut.parted],
+            "parted": [pair._asdict() for pair in cut.parted],
             "warnings": list(map(as_text, cut.warnings)),
         }
         print_json(document)
@@ -141,10 +141,10 @@ def _print_cut(arguments: argparse.Namespace, cut: Cut) -> None:
     verb = "would cut" if arguments.dry_run else "cut"
     print(f"{verb} {counted(len(cut.files), 'frame')} from {shown(arguments.source)}")
     print_note(f"{counted(len(cut.rows), 'row')}: {few(map(str, cut.rows), 12)}")
-    for one in cut.parted:
-        where = f"from {one.begin.x},{one.begin.y} to {one.end.x},{one.end.y}"
-        box = f"{one.box.x},{one.box.y}, {one.box.w}×{one.box.h}"
-        print_note(f"split {where}, where {counted(one.crossed, 'pixel')} touched, in the box {box}: please check")
+    for pair in cut.parted:
+        where = f"from {pair.begin.x},{pair.begin.y} to {pair.end.x},{pair.end.y}"
+        box = f"{pair.box.x},{pair.box.y}, {pair.box.w}×{pair.box.h}"
+        print_note(f"split {where}, where {counted(pair.crossed, 'pixel')} touched, in the box {box}: please check")
     _print_files(cut.files, arguments.verbose, arguments.dry_run)
     if arguments.boxes_out:
         print_note(f"wrote {shown(arguments.boxes_out)}")

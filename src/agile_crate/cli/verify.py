@@ -71,7 +71,7 @@ def run(arguments: argparse.Namespace) -> int:
         print_json({"command": "verify", **(found[0] if is_alone else {"crates": found, "errors": errors})})
     if errors:
         return int(errors[0]["exit"])
-    return Status.DONE if all(one["ok"] for one in found) else Status.FOUND
+    return Status.DONE if all(result["ok"] for result in found) else Status.FOUND
 
 
 def _accept(data: str, arguments: argparse.Namespace, limits: Limits) -> None:
@@ -97,15 +97,15 @@ def _print(data: str, verified: Verified, is_compared: bool, every: bool) -> Non
     from ..core.text import counted, quoted, shown
 
     crate = verified.crate
-    what = ", ".join(
+    problems = ", ".join(
         counted(len(items), noun)
         for items, noun in ((crate.sheets, "sheet"), (crate.frames, "frame"), (crate.animations, "animation"))
     )
     if verified.problems:
-        print(f"{shown(data)}: {what}, {counted(len(verified.problems), 'problem')}")
+        print(f"{shown(data)}: {problems}, {counted(len(verified.problems), 'problem')}")
         _print_some(verified.problems, every)
     else:
-        print(f"{shown(data)}: {what}, all checks passed")
+        print(f"{shown(data)}: {problems}, all checks passed")
     if is_compared:
         edited = f", {verified.edited:,} of them with edits by hand" if verified.edited else ""
         print(f"{matching(verified.same, len(crate.frames))}{edited}")
@@ -116,8 +116,8 @@ def _print(data: str, verified: Verified, is_compared: bool, every: bool) -> Non
             return
         _print_some(
             [
-                f"{shown(one.frame)}{f', skin {quoted(one.skin)}' if one.skin else ''}: {one.what}"
-                for one in verified.differences
+                f"{shown(found.frame)}{f', skin {quoted(found.skin)}' if found.skin else ''}: {found.what}"
+                for found in verified.differences
             ],
             every,
         )

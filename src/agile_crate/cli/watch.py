@@ -105,8 +105,8 @@ def _tell(arguments: argparse.Namespace, turn: Turn, seconds: float) -> None:
 
 def _line(turn: Turn, seconds: float) -> str:
     if turn.packed is None:
-        assert turn.there is not None
-        return f"up to date ({counted(turn.there.frames, 'frame')})"
+        assert turn.unchanged is not None
+        return f"up to date ({counted(turn.unchanged.frames, 'frame')})"
     from .packing import changed_frames
 
     parts = changed_frames(turn.packed, 3)

@@ -45,9 +45,9 @@ def describe(
     refuse_empty(data, crate)
     target = target_of(out or os.path.splitext(data)[0])
     source = Path(os.path.abspath(data))
-    taken = [source.name] if target.parent == source.parent else []
+    reserved = [source.name] if target.parent == source.parent else []
     made = list(further_texts(crate, target.name, formats, read_templates(templates, given, limits), compact))
-    if (twice := repeated([*taken, *(name for name, _ in made)])) is not None:
+    if (twice := repeated([*reserved, *(name for name, _ in made)])) is not None:
         raise UsageError("two files would be called {}; leave one out, or give another {out}", quoted(twice))
     new = [(name, text) for name, text in made if not holds(target.parent / name, text)]
     if not force:

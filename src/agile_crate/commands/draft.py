@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import os
 import textwrap
 from collections.abc import Collection, Iterator, Mapping, Sequence
@@ -94,7 +95,7 @@ def draft(inputs: Sequence[str], out: str, context: Context, force: bool = False
 def draft_of(inputs: Sequence[str], target: str, settings: Settings, out: str) -> Path:
     """Write a crate file that builds the same as a command line, over an existing file (`check` looks before)."""
     name = os.path.splitext(os.path.basename(target))[0]
-    settings_here = {key: _there(key, value, out) for key, value in typed(settings).items()}
+    settings_here = {key: _relative_setting(key, value, out) for key, value in typed(settings).items()}
     lines = crate_lines(name, [_from(path, out) for path in inputs], _from(target, out), settings_here)
     return write_alone(out, "\n".join([HEAD.format(name=os.path.basename(out)), *lines, ""]))
 
@@ -119,7 +120,7 @@ def _from(path: str, out: str) -> str:
         return os.path.abspath(path)
 
 
-def _there(key: str, value: object, out: str) -> object:
+def _relative_setting(key: str, value: object, out: str) -> object:
     """Return a setting as the crate file writes it: with paths relative to the file."""
     if not options()[key][0].kind.is_path:
         return value
@@ -141,21 +142,25 @@ def _about(looked: Survey) -> Iterator[str]:
     frames = sum(sequence.frames for sequence in looked.sequences)
     animations = [sequence for sequence in looked.sequences if sequence.name is not None]
     yield f"# {counted(frames, 'frame')}, {counted(len(animations), 'animation')}:"
-    width = max((len(shown(one.name or "")) for one in animations), default=0)
-    for one in animations[:LISTED]:
-        yield f"#   {shown(one.name or ''):{width}}  {counted(one.frames, 'frame')}, {measured(one.canvas)}"
+    width = max((len(shown(summary.name or "")) for summary in animations), default=0)
+    for summary in animations[:LISTED]:
+        yield f"#   {shown(summary.name or ''):{width}}  {counted(summary.frames, 'frame')}, {measured(summary.canvas)}"
     if len(animations) > LISTED:
         yield f"#   and {len(animations) - LISTED:,} more"
     yield from (
-        f"#   {counted(one.frames, 'still')}, {measured(one.canvas)}" for one in looked.sequences if one.name is None
+        f"#   {counted(summary.frames, 'still')}, {measured(summary.canvas)}"
+        for summary in looked.sequences
+        if summary.name is None
     )
 
 
 def _layout(looked: Survey) -> tuple[dict[str, str], str]:
     """Return the suitable layout's settings, and a sentence that says why."""
-    area = sum(one.frames * one.canvas[0] * one.canvas[1] for one in looked.sequences)
-    empty = sum(one.frames * one.canvas[0] * one.canvas[1] * one.empty_ratio for one in looked.sequences) / area
-    canvases = {one.canvas for one in looked.sequences}
+    area = sum(math.prod((summary.frames, *summary.canvas)) for summary in looked.sequences)
+    empty = (
+        sum(math.prod((summary.frames, *summary.canvas, summary.empty_ratio)) for summary in looked.sequences) / area
+    )
+    canvases = {summary.canvas for summary in looked.sequences}
     if max(map(max, canvases)) <= SMALL_CANVAS_SIDE and len(canvases) == 1:
         return {"layout": "grid"}, f"All canvases are small, {measured(canvases.pop())}: a grid of cells."
     if empty <= MOST_EMPTY and len(canvases) == 1:
@@ -191,10 +196,10 @@ def _fixes(crate: str, given: str, findings: Sequence[Finding]) -> Iterator[str]
             values.setdefault(name, []).extend(own_values)
         with_it.setdefault(first, []).extend(name for name, _ in more)
     written: set[str] = set()
-    for first, alike in for_all.items():
+    for first, findings in for_all.items():
         names = [name for name in dict.fromkeys((first, *with_it[first])) if name not in written]
         written.update(names)
-        yield from ("", *_listed(alike))
+        yield from ("", *_listed(findings))
         yield from commented([_line(name, list(dict.fromkeys(values[name]))) for name in names])
     serious = [finding for finding in others if finding.severity != NOTE]
     if serious:
@@ -202,7 +207,7 @@ def _fixes(crate: str, given: str, findings: Sequence[Finding]) -> Iterator[str]
     if notes := len(others) - len(serious):
         yield from ("", f"# {counted(notes, 'more note')}: agile-crate survey {shown(given)} --notes")
     for animation, lines in for_one.items():
-        yield from ("", *_listed([one for own_values in lines.values() for one in own_values]))
+        yield from ("", *_listed([line for own_values in lines.values() for line in own_values]))
         yield from commented([animation_head(crate, animation), *lines])
 
 

@@ -89,7 +89,7 @@ def sources_of(crate: Crate, data: Path, comparison: Comparison, edits: Edits, c
     (prepared,) = frames.sizes
     otherwise += _otherwise(crate, frames.sequences, prepared)
     if comparison.spec and not otherwise:
-        otherwise += _not_as_asked(crate, data.parent, comparison.spec, frames, context.limits)
+        otherwise += _departures(crate, data.parent, comparison.spec, frames, context.limits)
     floor = prepared.settings.trim_alpha
 
     def by_name(variant: Variant) -> dict[str, Source]:
@@ -111,7 +111,7 @@ def _settings_for(crate: Crate, data: str, comparison: Comparison, limits: Limit
     if spec is None:
         return _settings_of(crate, data), []
     name = target_of(spec.out).name
-    sizes = {sized_name(name, one.portion): one for one in all_sizes(spec.settings)}
+    sizes = {sized_name(name, size.portion): size for size in all_sizes(spec.settings)}
     if crate.name not in sizes:
         names = few(map(quoted, sizes))
         return _settings_of(crate, data), [f"its name is {quoted(crate.name)}, and the crate file asks for {names}"]
@@ -119,13 +119,13 @@ def _settings_for(crate: Crate, data: str, comparison: Comparison, limits: Limit
     return settings, list(_other_settings(crate.settings, remembered(settings)))
 
 
-def _other_settings(found: Mapping[str, object], asked: Mapping[str, object]) -> Iterator[str]:
-    for name in sorted({*found, *asked}):
-        if found.get(name) != asked.get(name):
+def _other_settings(found: Mapping[str, object], wanted: Mapping[str, object]) -> Iterator[str]:
+    for name in sorted({*found, *wanted}):
+        if found.get(name) != wanted.get(name):
             key = as_key(name, "")
             built = f"with {_as_key(name, found[name])}" if name in found else f"without {key}"
-            wanted = f"asks for {_as_key(name, asked[name])}" if name in asked else f"has no {key}"
-            yield f"built {built}, and the crate file {wanted}"
+            request = f"asks for {_as_key(name, wanted[name])}" if name in wanted else f"has no {key}"
+            yield f"built {built}, and the crate file {request}"
 
 
 def _as_key(name: str, value: object) -> str:
@@ -134,7 +134,7 @@ def _as_key(name: str, value: object) -> str:
     return as_key(name, ", ".join(map(str, value)) if isinstance(value, (list, tuple)) else str(value))
 
 
-def _not_as_asked(crate: Crate, folder: Path, spec: CrateSpec, frames: Frames, limits: Limits) -> Iterator[str]:
+def _departures(crate: Crate, folder: Path, spec: CrateSpec, frames: Frames, limits: Limits) -> Iterator[str]:
     """Yield where the crate differs from a new build of the same spec: names, sheets, places, files.
 
     Places are compared only if they follow from the sources alone: not with `keep_places`, and not if frames carry
@@ -145,7 +145,7 @@ def _not_as_asked(crate: Crate, folder: Path, spec: CrateSpec, frames: Frames, l
     templates = read_templates(settings.template, settings.set, limits) if settings.template else ()
     plan = plan_of(target_of(spec.out).name, frames.sequences, prepared, result, templates)
     depends = settings.keep_places or any(frame.edited for frame in crate.frames)
-    made, found = (_without_digests(one, depends) for one in (plan.crate, crate))
+    made, found = (_without_digests(either, depends) for either in (plan.crate, crate))
     if place := first_difference(document_of(made), document_of(found)):
         yield f"it differs from what its crate file makes of the sources: {place}"
         return
@@ -160,7 +160,7 @@ def _not_as_asked(crate: Crate, folder: Path, spec: CrateSpec, frames: Frames, l
 
 def _has_larger(settings: Settings, spec: CrateSpec) -> bool:
     """Return True if the build has larger sizes: a style sheet names their sheets, which are not read here."""
-    return any(one.portion > settings.portion for one in all_sizes(spec.settings))
+    return any(size.portion > settings.portion for size in all_sizes(spec.settings))
 
 
 def _without_digests(crate: Crate, without_places: bool) -> Crate:
@@ -174,7 +174,7 @@ def _without_digests(crate: Crate, without_places: bool) -> Crate:
         sheets = ()
         nowhere = Box(0, 0, 0, 0)
         frames = tuple(
-            one._replace(on_sheet=0, box=nowhere, turned=False, mirror="", offset=Offset(0, 0)) for one in frames
+            frame._replace(on_sheet=0, box=nowhere, turned=False, mirror="", offset=Offset(0, 0)) for frame in frames
         )
     return crate._replace(
         sheets=sheets, frames=frames, generator="", files=(), file_sha256={}, built_from="", settings={}
@@ -203,8 +203,8 @@ def _otherwise(crate: Crate, sequences: Sequences, prepared: Prepared) -> Iterat
     if {frame.name for frame in crate.frames} != set(names):
         return
     wanted = animations_of(sequences, prepared.settings)
-    if [one.name for one in crate.animations] != [one.name for one in wanted]:
-        listed = (few(quoted(one.name) for one in some) or "none" for some in (crate.animations, wanted))
+    if [animation.name for animation in crate.animations] != [animation.name for animation in wanted]:
+        listed = (few(quoted(animation.name) for animation in some) or "none" for some in (crate.animations, wanted))
         yield "the animations are {}, and should be {}".format(*listed)
         return
     for found, made in zip(crate.animations, wanted, strict=True):

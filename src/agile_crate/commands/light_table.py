@@ -69,7 +69,7 @@ class LightTable:
             self._table(name).wrong = sentence
             self._tell(name, "failed", {"sentence": sentence})
 
-    def settled(self, name: str, data: Path) -> None:
+    def finished(self, name: str, data: Path) -> None:
         """Note that all files are written, or were up to date. Read a crate that no page shows yet from its files."""
         table = self._table(name)
         with self._lock:
@@ -94,8 +94,8 @@ class LightTable:
                 return
             images, skins = self._addresses(self._keys[name], table)
             news = news_of(before, board, images, skins, partial(_png, context=self._context))
-            what = f"changed: {few(map(shown, news['changed']), 4)}" if news["changed"] else "arranged anew"
-            self._tell(name, "built", {"build": table.build, "said": what, **news})
+            text = f"changed: {few(map(shown, news['changed']), 4)}" if news["changed"] else "arranged anew"
+            self._tell(name, "built", {"build": table.build, "said": text, **news})
 
     def close(self) -> None:
         """Stop serving the pages."""
@@ -128,7 +128,7 @@ class LightTable:
         with self._lock:
             if not rest:
                 return _page_answer(self._page(key, table))
-            image = _image_asked(rest, table.board)
+            image = _requested_image(rest, table.board)
             if image is None:
                 return None
             if image not in table.images:
@@ -150,11 +150,11 @@ class LightTable:
         assert table.board is not None
         begin = f"{self.server.address}{key}/{table.build}"
         sheets = range(len(table.board.crate.sheets))
-        worn = {
+        by_skin = {
             name: [f"{begin}/{number}/{sheet}.png" for sheet in sheets]
             for number, name in enumerate(table.board.skins, 1)
         }
-        return [f"{begin}/0/{sheet}.png" for sheet in sheets], worn
+        return [f"{begin}/0/{sheet}.png" for sheet in sheets], by_skin
 
 
 def _waiting(table: _Table) -> Answer:
@@ -166,7 +166,7 @@ def _page_answer(page: str) -> Answer:
     return Answer("text/html; charset=utf-8", page.encode(), "base-uri 'none'")
 
 
-def _image_asked(path: str, board: Board) -> tuple[str, int] | None:
+def _requested_image(path: str, board: Board) -> tuple[str, int] | None:
     """The skin and the sheet of an image's path, which is a build, a skin's number, and a sheet's."""
     build, _, rest = path.partition("/")
     skins = {str(number): name for number, name in enumerate(("", *board.skins))}
@@ -188,8 +188,8 @@ def _png(pixels: Pixels, context: Context) -> bytes:
 def _board_of(loaded: Loaded, data: Path) -> Board:
     skins = {name: load(str(data), loaded.limits, name) for name in skins_of(loaded.crate)}
     sheets = [loaded.shown_sheet(index) for index in range(len(loaded.sheets))]
-    worn = {name: [one.shown_sheet(index) for index in range(len(one.sheets))] for name, one in skins.items()}
-    return board_of(loaded.crate, sheets, worn)
+    skin_sheets = {name: [skin.shown_sheet(index) for index in range(len(skin.sheets))] for name, skin in skins.items()}
+    return board_of(loaded.crate, sheets, skin_sheets)
 
 
 def _planned(plan: Plan) -> Board:

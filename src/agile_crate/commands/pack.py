@@ -134,7 +134,7 @@ def _build(job: BuildJob, context: Context, state: DiskState | None, staging: St
     )
     # Whatever can be refused is refused before this, and before anything is drawn: frames take long, sheets longer.
     frames = load_frames(request, context)
-    lost = [name for one in frames.sizes for name in one.lost]
+    lost = [name for size in frames.sizes for name in size.lost]
     warnings = [*frames.warnings, *edits.report(lost, job.force)]
     origin = _origin(job, frames, state, context)
     skipped, plans = frames.skipped, _plans(job, frames, previous, templates, context)
@@ -149,7 +149,7 @@ def _build(job: BuildJob, context: Context, state: DiskState | None, staging: St
     context.on_plan(plans)
     if staging:
         crates = write_plans(staging, plans, templates, context, [path.name for path in output.stale])
-        built = [replace(one, crate=crate) for one, crate in zip(built, crates, strict=True)]
+        built = [replace(size, crate=crate) for size, crate in zip(built, crates, strict=True)]
     first, *others = built
     packed = Packed(
         crate=first.crate,

@@ -70,7 +70,7 @@ def versions_of_worker() -> Callable[[], dict[str, str]]:
     """
     modules = dict(VERSIONS)
 
-    def what_is_there() -> dict[str, str]:
+    def versions_here() -> dict[str, str]:
         import importlib.metadata as metadata
         import importlib.util
         import os
@@ -89,7 +89,7 @@ def versions_of_worker() -> Callable[[], dict[str, str]]:
                 found[name] = distribution.version
         return found
 
-    return what_is_there
+    return versions_here
 
 
 def remote_task(spec: CrateSpec, options: BuildOptions, limits: Limits, send: bool) -> RemoteTask:

@@ -64,7 +64,7 @@ class ShowOptions:
     smaller: int = 1
 
 
-def kind_of(out: str, asked: str | None) -> Kind:
+def kind_of(out: str, wanted: str | None) -> Kind:
     """Return the kind of view, from `asked` or else the file's ending. Raises UsageError for an unknown ending."""
     ending = Path(out).suffix.lower()
     fitting: dict[str, tuple[Kind, ...]] = {".png": ("sheet", "strip", "chart"), ".html": ("page",), ".svg": ("chart",)}
@@ -75,11 +75,11 @@ def kind_of(out: str, asked: str | None) -> Kind:
             setting("out", out),
             ", ".join(FILM_ENDINGS),
         )
-    found = next((kind for kind in kinds if asked in (None, kind)), None)
+    found = next((kind for kind in kinds if wanted in (None, kind)), None)
     if found is None:
         others = {"film": ", ".join(FILM_ENDINGS), "page": ".html", "chart": ".png or .svg"}
-        right = others.get(str(asked), ".png")
-        raise UsageError(f"a {asked} cannot be a {ending}; write it as {right}")
+        right = others.get(str(wanted), ".png")
+        raise UsageError(f"a {wanted} cannot be a {ending}; write it as {right}")
     return found
 
 
@@ -152,12 +152,12 @@ def show(data: Sequence[str], out: str, options: ShowOptions, context: Context, 
     path = Path(out)
     makers = {"sheet": _sheets, "chart": _chart, "film": _films, "strip": _films}
     if options.kind == "page":
-        worn = (
+        skins = (
             {name: open_crate(data[0], name, False, context.limits) for name in skins_of(loaded.crate)}
             if loaded.folder and not options.skin
             else {}
         )
-        views = {path.name: _page_of(loaded, context, skins=worn)}
+        views = {path.name: _page_of(loaded, context, skins=skins)}
     else:
         views = makers[options.kind](loaded, path, options, context)
     return _written(views, path, context.progress, force, loaded.warnings)
@@ -218,11 +218,11 @@ Views = dict[str, Callable[[], Iterator[bytes]]]
 
 
 def _written(
-    views: Views, path: Path, progress: Progress, force: bool, warnings: Sequence[Message], asked: str = "out"
+    views: Views, path: Path, progress: Progress, force: bool, warnings: Sequence[Message], option: str = "out"
 ) -> Shown:
     folder = path.parent
     if not force:
-        refuse_existing(folder, views, asked)
+        refuse_existing(folder, views, option)
     with staged(folder, path.name) as staging:
         for done, (name, draw) in enumerate(views.items(), 1):
             staging.write(name, draw())
@@ -262,14 +262,14 @@ def _page_of(
     """`before` is a crate to compare with: its name, itself, and what changed since."""
     from ..views.page_view import Against, inlined, page_of
 
-    def images(one: Loaded) -> list[str]:
-        if one.folder and one.crate.alpha == "straight":  # the very files that ship
-            return [inlined(sheet_bytes(one.folder, sheet, context.limits)) for sheet in one.crate.sheets]
-        sheets = (one.bands(index, sheet.size.h) for index, sheet in enumerate(one.crate.sheets))
+    def images(loaded: Loaded) -> list[str]:
+        if loaded.folder and loaded.crate.alpha == "straight":  # the very files that ship
+            return [inlined(sheet_bytes(loaded.folder, sheet, context.limits)) for sheet in loaded.crate.sheets]
+        sheets = (loaded.bands(index, sheet.size.h) for index, sheet in enumerate(loaded.crate.sheets))
         return [inlined(b"".join(encode_png(whole, context.pool))) for (whole,) in sheets]
 
     def drawn() -> Iterator[bytes]:
-        worn = {name: images(one) for name, one in skins.items()}
+        skin_images = {name: images(skin) for name, skin in skins.items()}
         against = None
         if before:
             name, other, found = before
@@ -278,7 +278,7 @@ def _page_of(
             loaded.crate,
             images(loaded),
             findings,
-            worn,
+            skin_images,
             against,
             texts_beside(loaded.crate, loaded.folder, context.limits) if loaded.folder else (),
         )
@@ -291,7 +291,7 @@ def texts_beside(crate: Crate, folder: Path, limits: Limits) -> list[tuple[str, 
     """Return the text files that templates made of a crate, by name. Missing, very long and binary files are left out,
     and files that are not named after the crate."""
     found: list[tuple[str, str]] = []
-    ours = {f"{crate.name}{ending}" for one in FORMATS.values() for ending in one.endings}
+    ours = {f"{crate.name}{ending}" for text_format in FORMATS.values() for ending in text_format.endings}
     for name in crate.files:
         if name in ours or not name.startswith(f"{crate.name}."):
             continue
@@ -322,7 +322,7 @@ def _films(loaded: Loaded, path: Path, options: ShowOptions, context: Context) -
     chosen = _chosen(crate, options.animations)
     ending = path.suffix.lower()
 
-    def one(animation: Animation) -> Callable[[], Iterator[bytes]]:
+    def writer_of(animation: Animation) -> Callable[[], Iterator[bytes]]:
         def drawn() -> Iterator[bytes]:
             if options.kind == "strip":
                 return encode_png(
@@ -335,14 +335,14 @@ def _films(loaded: Loaded, path: Path, options: ShowOptions, context: Context) -
         return drawn
 
     if len(chosen) == 1:
-        return {path.name: one(chosen[0])}
+        return {path.name: writer_of(chosen[0])}
     if options.each or options.kind == "strip":
         names = [f"{path.stem}-{_file_name(animation.name)}{path.suffix}" for animation in chosen]
         if len(set(names)) < len(names):
             raise UsageError(
                 message("two animations would be written to one file; show them one at a time, with {animation}")
             )
-        return dict(zip(names, map(one, chosen), strict=True))
+        return dict(zip(names, map(writer_of, chosen), strict=True))
 
     def all_in_one() -> Iterator[bytes]:
         return iter([encoded(together(crate, chosen, picture, options.film, options.timing, context.limits), ending)])

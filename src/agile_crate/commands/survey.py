@@ -19,7 +19,7 @@ from ..core.inspect.finding import CODES, ERROR, WARNING, Code, Finding, Surveye
 from ..core.inspect.findings import budget, find_across, find_all, transparency, union_box, worst_first
 from ..core.message import Message, a_file, message, setting
 from ..core.motion.timing import DEFAULT_FPS
-from ..core.names import natural_key, nearest, said_once
+from ..core.names import natural_key, nearest, without_repetition
 from ..core.pixels import Pixels
 from ..core.text import counted, quoted, shown
 from ..crate_files.read import frames_of
@@ -106,28 +106,30 @@ def survey(
     for name, parts in look.sequences():
         look.judge(name, parts, fps)
     look.judge_all()
-    chosen = [one for one in worst_first(look.findings) if one.code not in ignore and (not codes or one.code in codes)]
+    chosen = [
+        index for index in worst_first(look.findings) if index.code not in ignore and (not codes or index.code in codes)
+    ]
     gpu_bytes, square = budget([frame for sequence in look.surveyed for frame in sequence.frames])
     return Survey(
         tuple(look.summaries),
-        tuple(one for one in chosen if look.findings[one].key not in baselined),
+        tuple(index for index in chosen if look.findings[index].key not in baselined),
         gpu_bytes,
         square,
         look.search.skipped,
         tuple(notes),
-        tuple(one for one in chosen if look.findings[one].key in baselined),
+        tuple(index for index in chosen if look.findings[index].key in baselined),
         look.findings,
         tuple(look.parts),
     )
 
 
-def check_codes(asked: str, codes: Iterable[str]) -> None:
+def check_codes(option: str, codes: Iterable[str]) -> None:
     """Raise UsageError for an unknown finding code."""
     unknown = sorted(set(codes) - set(CODES))
     if unknown:
         near = nearest(unknown[0], CODES)
         hint = f"did you mean {near}?" if near else f"the codes are {', '.join(CODES)}"
-        raise UsageError("{}: unknown finding code {}; {}", setting(asked), quoted(unknown[0]), hint)
+        raise UsageError("{}: unknown finding code {}; {}", setting(option), quoted(unknown[0]), hint)
 
 
 class _Surveying:
@@ -153,7 +155,7 @@ class _Surveying:
         for first, other in named_twice(self.search.found):
             self._twice(first, other)
         files = [file for file in self.search.found if file.path not in self.unused]
-        reels = {said_once(file.name) for file in files if file.animation is None}
+        reels = {without_repetition(file.name) for file in files if file.animation is None}
         waiting: dict[str | None, list[DecodedPart[FrameFacts]]] = defaultdict(list)
         last: str | None = None
         reasons: list[Message] = []
@@ -215,15 +217,15 @@ class _Surveying:
     def _twice(self, first: Found, other: Found) -> None:
         self.unused.add(other.path)
         what = f"{shown(first.path)} and {shown(other.path)} both have this name: only one of them can be packed"
-        self._told(NAME_TWICE, other, what, "rename one, or name the folder above them as the input")
+        self._add_file_finding(NAME_TWICE, other, what, "rename one, or name the folder above them as the input")
 
     def _unreadable(self, file: Found, reason: str) -> None:
         self.unused.add(file.path)
-        self._told(
+        self._add_file_finding(
             PICTURE_UNREADABLE, file, message("{} {}", shown(file.path), reason), "export it again, or remove it"
         )
 
-    def _told(self, code: Code, file: Found, what: str, fix: str) -> None:
+    def _add_file_finding(self, code: Code, file: Found, what: str, fix: str) -> None:
         one = Finding(code, ERROR, file.animation or "stills", (file.name,), what, Message(fix))
         self.findings[one] = Known(key_of(one, ()), (file.path,))
 
@@ -270,14 +272,14 @@ def _summary(
     default = 1000 / (fps or DEFAULT_FPS)
     times = [ms if ms is not None and fps is None else default for part in parts for *_, ms in part.frames]
     area = sum(frame.canvas.w * frame.canvas.h for frame in frames)
-    kept = sum(frame.kept.w * frame.kept.h for frame in frames if frame.kept)
+    kept_pixels = sum(frame.kept.w * frame.kept.h for frame in frames if frame.kept)
     return SequenceSummary(
         name=name,
         frames=len(frames),
         canvas=(max(frame.canvas.w for frame in frames), max(frame.canvas.h for frame in frames)),
         seconds=0 if name is None else float(sum(times) / 1000),
         trimmed=union_box(frames),
-        empty_ratio=1 - kept / area,
+        empty_ratio=1 - kept_pixels / area,
         unique=len({frame.digest for frame in frames}),
         alpha=transparency(frames),
     )

@@ -71,14 +71,14 @@ def write_survey_files(
     if files.page:
         from .show import show_frames
 
-        findings = [replace(one, fix=Message(spell(one.fix))) for one in looked.findings]
+        findings = [replace(finding, fix=Message(spell(finding.fix))) for finding in looked.findings]
         written.append(show_frames(looked.parts, findings, files.page, context, force))
     if files.sarif:
-        results = (_result(one, looked, spell) for one in looked.findings)
+        results = (_result(finding, looked, spell) for finding in looked.findings)
         write_alone(files.sarif, sarif_text(results, CODES, context.program.rpartition(" ")[2]))
         written.append(Path(files.sarif))
     if files.write_baseline:
-        fine = {looked.known[one].key: one for one in (*looked.findings, *looked.baselined)}
+        fine = {looked.known[finding].key: finding for finding in (*looked.findings, *looked.baselined)}
         write_alone(files.write_baseline, baseline_text(fine))
         written.append(Path(files.write_baseline))
     return written

@@ -49,7 +49,7 @@ def unpack(
     _refuse_too_much(data, crate, context.limits)
     names = _files_of("frames", [frame.name for frame in crate.frames], ".png", data, context.limits)
     films = (
-        _files_of("animations", [one.name for one in crate.animations], FILM_ENDING, data, context.limits)
+        _files_of("animations", [animation.name for animation in crate.animations], FILM_ENDING, data, context.limits)
         if film
         else []
     )
@@ -59,7 +59,7 @@ def unpack(
         )
     pairs = [
         *((f"{frame.name}.png", file) for frame, file in zip(crate.frames, names, strict=True)),
-        *((one.name + FILM_ENDING, file) for one, file in zip(crate.animations, films, strict=False)),
+        *((animation.name + FILM_ENDING, file) for animation, file in zip(crate.animations, films, strict=False)),
     ]
     warnings = (*loaded.warnings, *_renamed(pairs))
     if not force:
@@ -98,13 +98,13 @@ def _files_of(key: str, names: Sequence[str], ending: str, data: str, limits: Li
     """Turn names into paths below a folder that every platform allows; each once. Raises InputError for a path that
     leaves the folder or is too long."""
     files = list(_checked(key, names, ending, data, limits))
-    taken = {name + ending for name in names}
+    used = {name + ending for name in names}
     for index, (name, file) in enumerate(zip(names, files, strict=True)):
         number = 1
-        while file != name + ending and file in taken:
+        while file != name + ending and file in used:
             number += 1
             file = f"{files[index].removesuffix(ending)}-{number}{ending}"
-        taken.add(file)
+        used.add(file)
         files[index] = file
     return files
 

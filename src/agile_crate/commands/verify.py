@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ..core.crate.check import check_crate, check_gap_is_used, check_repeated_edges, restorable, stray_told
+from ..core.crate.check import check_crate, check_gap_is_used, check_repeated_edges, restorable, stray_report
 from ..core.crate.compare import difference
 from ..core.crate.edits import Edit, Edits, source_crc, stray_pixels
 from ..core.crate.restore import as_seen, as_seen_by_readers
@@ -90,7 +90,7 @@ def verify(data: str, comparison: Comparison, context: Context) -> Verified:
     # Metadata that does not hold together may still be compared, frame by frame; but skins are other images in the same
     # boxes, so they are only looked at if the boxes make sense.
     is_broken = any(check_crate(crate))
-    problems = [*_told_otherwise(data, crate, context.limits), *_changed_texts(data, crate, folder, context.limits)]
+    problems = [*_recorded_otherwise(data, crate, context.limits), *_changed_texts(data, crate, folder, context.limits)]
     problems += check_crate(crate)
     sources, edits = NO_SOURCES, dict[str, Edit]()
     if comparison.inputs:
@@ -194,10 +194,10 @@ def _around_frames(crate: Crate, index: int, frames: Sequence[Frame], pixels: Pi
     sheet = crate.sheets[index]
     yield from check_repeated_edges(sheet, frames, pixels)
     if stray := stray_pixels(crate, index, pixels):
-        yield stray_told(sheet, stray)
+        yield stray_report(sheet, stray)
 
 
-def _told_otherwise(data: str, crate: Crate, limits: Limits) -> Iterator[str]:
+def _recorded_otherwise(data: str, crate: Crate, limits: Limits) -> Iterator[str]:
     """Yield where the same build's metadata in the other form, if it lies beside, says something else."""
     for path in forms_of(data)[1:]:
         try:

@@ -36,7 +36,7 @@ class Turn:
     crate: str
     outcome: Literal["built", "unchanged", "failed"]
     packed: Packed | None = None
-    there: Unchanged | None = None
+    unchanged: Unchanged | None = None
     error: CrateError | None = None
 
 
@@ -152,8 +152,8 @@ def _build(spec: CrateSpec, builder: Builder) -> Turn:
         data = Path(metadata_of(job.out, job.settings))
         if isinstance(state, Unchanged):
             if builder.table:
-                builder.table.settled(spec.name, data)
-            return Turn(spec.name, "unchanged", there=state)
+                builder.table.finished(spec.name, data)
+            return Turn(spec.name, "unchanged", unchanged=state)
         builder.begin(spec.name)
         if state:  # files may have been half written when they were looked up
             state = state._replace(found={})
@@ -169,5 +169,5 @@ def _built(name: str, job: BuildJob, state: DiskState | None, builder: Builder, 
         context = context._replace(on_plan=partial(table.show, name))
     packed = pack(job, context, state)
     if table:
-        table.settled(name, data)
+        table.finished(name, data)
     return Turn(name, "built", packed)

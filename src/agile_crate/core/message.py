@@ -56,7 +56,7 @@ class Message(str):
     def with_paths(self, change: Callable[[str], str]) -> Message:
         """Return the message with the paths of its files changed."""
         return Message(
-            "", tuple(FilePath(change(one.path)) if isinstance(one, FilePath) else one for one in self.parts)
+            "", tuple(FilePath(change(part.path)) if isinstance(part, FilePath) else part for part in self.parts)
         )
 
     def without(self, setting: str) -> Message:

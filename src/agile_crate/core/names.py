@@ -94,7 +94,7 @@ def animation_of(name: str, folder: str, is_alone: bool) -> str | None:
     if number is None:
         return None
     if path:
-        return said_once(path if is_alone or not series else f"{path}/{series}")
+        return without_repetition(path if is_alone or not series else f"{path}/{series}")
     by_folder = not series or (is_alone and series.casefold() in SAYS_NOTHING)
     return (folder or "frames") if by_folder else series
 
@@ -113,10 +113,10 @@ def animations_of(names: Sequence[str], folders: Sequence[str]) -> list[str | No
     ]
 
 
-def said_once(path: str) -> str:
+def without_repetition(path: str) -> str:
     """Return a path without its last part if that only repeats the one before.
 
-    >>> said_once("otter/swim/swim"), said_once("swim"), said_once("/swim")
+    >>> without_repetition("otter/swim/swim"), without_repetition("swim"), without_repetition("/swim")
     ('otter/swim', 'swim', 'swim')
     """
     above, _, last = path.strip("/").rpartition("/")
@@ -193,10 +193,10 @@ def nearest(name: str, known: Iterable[str], least: float = 0.5) -> str | None:
 
     folded: dict[str, str] = {}
     ours = OURS.get(spelled(name))
-    for one in known:
-        if ours and spelled(one) == ours:
-            return one
-        folded.setdefault(one.casefold(), one)
+    for word in known:
+        if ours and spelled(word) == ours:
+            return word
+        folded.setdefault(word.casefold(), word)
     near = difflib.get_close_matches(name.casefold(), folded, 1, least)
     return folded[near[0]] if near else None
 

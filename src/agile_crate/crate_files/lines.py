@@ -67,7 +67,7 @@ def _apart(option: Option, typed: Any) -> tuple[str | list[str] | None, Sequence
             frames = held.setdefault(animation, {})
             frames.pop(frame, None)  # the last value counts, so it comes last
             frames[frame] = amount
-        named = [(name, [f"{frame}={amount}" for frame, amount in one.items()]) for name, one in held.items()]
+        named = [(name, [f"{frame}={amount}" for frame, amount in holds.items()]) for name, holds in held.items()]
     else:
         named = [(animation, parts) for animation, _, parts in (text.rpartition("=") for text in texts)]
     if any(not animation for animation, _ in named):  # it is for the only animation, whose name is not known here
@@ -78,7 +78,7 @@ def _apart(option: Option, typed: Any) -> tuple[str | list[str] | None, Sequence
 def toml(value: object) -> str:
     """A value of texts, numbers, lists and tables as TOML."""
     if isinstance(value, dict):
-        return "{ " + ", ".join(f"{_word(str(key))} = {toml(one)}" for key, one in value.items()) + " }"
+        return "{ " + ", ".join(f"{_word(str(key))} = {toml(item)}" for key, item in value.items()) + " }"
     if isinstance(value, list):
         return "[" + ", ".join(map(toml, value)) + "]"
     import tomlkit

@@ -45,8 +45,8 @@ def read_crate_file(path: str, limits: Limits) -> CrateFile:
     text = _text_of(path, limits)
     folder = os.path.dirname(path)
 
-    def from_here(path_there: str) -> str:
-        return os.path.normpath(os.path.join(folder, path_there))
+    def from_here(path_in_file: str) -> str:
+        return os.path.normpath(os.path.join(folder, path_in_file))
 
     try:
         document = tomllib.loads(text)
@@ -74,7 +74,7 @@ def read_crate_file(path: str, limits: Limits) -> CrateFile:
         except UsageError as error:
             sentence = in_crate_file(error.message)
             raise InputError("{}, crate {}: {}", a_file(path), quoted(spec.name), sentence) from None
-    refuse_one_place_for_two([CrateFile(path, specs, ())])
+    refuse_shared_outputs([CrateFile(path, specs, ())])
     return CrateFile(path, specs, tuple(_warnings(path, specs)))
 
 
@@ -90,7 +90,7 @@ def _text_of(path: str, limits: Limits) -> str:
     return text
 
 
-def refuse_one_place_for_two(files: Sequence[CrateFile]) -> None:
+def refuse_shared_outputs(files: Sequence[CrateFile]) -> None:
     """Raise InputError if two crates would be written to one place."""
     places: dict[str, tuple[str, str]] = {}
     for file in files:
@@ -189,7 +189,9 @@ def comparisons(
         for spec in read_crate_file(path, limits).specs:
             stem, ending = os.path.splitext(metadata_of(spec.out, spec.settings))
             compared = _compared((*given, *spec.inputs), spec, font)
-            yield from ((f"{sized_name(stem, one.portion)}{ending}", compared) for one in all_sizes(spec.settings))
+            yield from (
+                (f"{sized_name(stem, settings.portion)}{ending}", compared) for settings in all_sizes(spec.settings)
+            )
 
 
 def _is_of(data: str, spec: CrateSpec) -> bool:

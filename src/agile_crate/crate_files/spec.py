@@ -98,7 +98,7 @@ def moved_settings(given: Mapping[str, object], move: Callable[[str], str]) -> d
         if not options()[name][0].kind.is_path:
             return typed
         if isinstance(typed, (list, tuple)):
-            return [moved(str(one), move) for one in typed]
+            return [moved(str(item), move) for item in typed]
         text = str(typed)
         return text if text.startswith("#") else moved(text, move)
 
@@ -219,7 +219,7 @@ def _in_animation(animation: str, table: Table, at: Keys) -> Iterator[tuple[str,
             continue
         typed = _typed(value, option.kind.in_animation or option.kind, (*at, key))
         joint = ":" if isinstance(typed, list) else "="  # a hold of each frame, or the parts
-        yield name, [f"{animation}{joint}{one}" for one in (typed if isinstance(typed, list) else [typed])]
+        yield name, [f"{animation}{joint}{item}" for item in (typed if isinstance(typed, list) else [typed])]
 
 
 def _is_for_one(option: Option) -> bool:
@@ -242,7 +242,7 @@ def _typed(value: object, kind: Kind, at: Keys) -> Any:
 def _odd(value: Any) -> str:
     """Return what a list or a table holds, by type."""
     inside = list(value.values()) if isinstance(value, dict) else value
-    return " and ".join(sorted({_type_of(one) for one in inside})) or "nothing"
+    return " and ".join(sorted({_type_of(item) for item in inside})) or "nothing"
 
 
 def _type_of(value: object) -> str:
@@ -274,16 +274,16 @@ def _table(value: object, at: Keys) -> Table:
 
 def _paths(value: object, at: Keys) -> list[str]:
     listed: list[str] = []
-    for one in value if isinstance(value, list) else [value]:
-        if not isinstance(one, str):
-            raise WrongKeyError(at, f"{quoted(at[-1])} is to be a path, or a list of paths, not {_type_of(one)}")
-        listed.append(one)
+    for path in value if isinstance(value, list) else [value]:
+        if not isinstance(path, str):
+            raise WrongKeyError(at, f"{quoted(at[-1])} is to be a path, or a list of paths, not {_type_of(path)}")
+        listed.append(path)
     return listed
 
 
 def in_crate_file(found: Message) -> Message:
     """Return a message for the writer of a crate file: its settings are keys."""
-    parts = (as_key(one.name, shown(one.value)) if isinstance(one, Setting) else one for one in found.parts)
+    parts = (as_key(part.name, shown(part.value)) if isinstance(part, Setting) else part for part in found.parts)
     return Message("", tuple(parts))
 
 

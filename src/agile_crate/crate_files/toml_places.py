@@ -20,8 +20,8 @@ def place_of(text: str, keys: Keys) -> tuple[int, int]:
     """The line and column, from 1, of a key, or else of the longest existing part of its path."""
     best, at = 0, 0
     for found, offset in _places(text):
-        alike = next((n for n, pair in enumerate(zip(found, keys, strict=False)) if pair[0] != pair[1]), None)
-        length = min(len(found), len(keys)) if alike is None else alike
+        shared = next((n for n, pair in enumerate(zip(found, keys, strict=False)) if pair[0] != pair[1]), None)
+        length = min(len(found), len(keys)) if shared is None else shared
         if length > best:
             best, at = length, offset
     return text.count("\n", 0, at) + 1, at - (text.rfind("\n", 0, at) + 1) + 1

@@ -149,7 +149,7 @@ def _animation(
         for step, frame, place in zip(steps, frames, room.places, strict=True)
     ]
     if several:
-        rules = [f"{' '.join(images[frame.on_sheet])} {one}" for frame, one in zip(frames, rules, strict=True)]
+        rules = [f"{' '.join(images[frame.on_sheet])} {rule}" for frame, rule in zip(frames, rules, strict=True)]
     name = escaped(class_of(f"{crate.name}-{animation.name}"))
     length = sum((step.milliseconds for step in steps), Fraction())
     turns = "infinite" if animation.loop != "once" else f"{max(1, animation.times)} forwards"

@@ -29,7 +29,11 @@ def sarif_text(results: Iterable[Result], codes: Mapping[str, str], version: str
     used = {result.code for result in results}
     rules = [{"id": code, "shortDescription": {"text": about}} for code, about in codes.items() if code in used]
     driver = {"name": "Agile Crate", "version": version, "rules": rules}
-    run = {"tool": {"driver": driver}, "columnKind": "unicodeCodePoints", "results": [_result(one) for one in results]}
+    run = {
+        "tool": {"driver": driver},
+        "columnKind": "unicodeCodePoints",
+        "results": [_result(result) for result in results],
+    }
     document = {
         "$schema": "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json",
         "version": "2.1.0",

@@ -23,7 +23,7 @@ from ..format.json_form import from_json
 from ..platform import bound_memory, close_doors
 from .template_context import FILTERS, context_of
 
-LATE = ("jinja2.debug", "encodings.unicode_escape", "difflib", "html", "pprint", "textwrap")
+PRELOADED = ("jinja2.debug", "encodings.unicode_escape", "difflib", "html", "pprint", "textwrap")
 """Modules that are loaded by what a template does, or where it goes wrong: the door is closed by then."""
 
 
@@ -33,7 +33,7 @@ def main() -> None:
     bound_memory(limits.process_bytes // 4)
     environment = sandbox()
     context = context_of(from_json(request["metadata"], request["name"], limits)) | request["set"]
-    for name in LATE:
+    for name in PRELOADED:
         import_module(name)
     close_doors()
     try:

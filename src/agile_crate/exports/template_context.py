@@ -135,13 +135,13 @@ def _spelled(text: str) -> str:
 
 def _unique(names: Iterable[str]) -> list[str]:
     """Unique names: a name that occurred before, in any case, gets a number."""
-    taken: set[str] = set()
+    used: set[str] = set()
     result = []
     for name in names:
         made, number = name, 2
-        while made.upper() in taken:
+        while made.upper() in used:
             made, number = f"{name}_{number}", number + 1
-        taken.add(made.upper())
+        used.add(made.upper())
         result.append(made)
     return result
 

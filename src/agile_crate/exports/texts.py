@@ -22,7 +22,7 @@ def _in_order(formats: Sequence[str], is_metadata: bool) -> list[TextFormat]:
 def text_names(stem: str, formats: Sequence[str], templates: Sequence[Template]) -> list[str]:
     """Return the names of the text files of one crate, in the order in which they are written."""
     chosen = [*_in_order(formats, False), *_in_order(formats, True)]
-    endings = [ending for one in chosen for ending in one.endings]
+    endings = [ending for text_format in chosen for ending in text_format.endings]
     return [stem + ending for ending in (*(template.ending for template in templates), *endings)]
 
 
@@ -47,8 +47,8 @@ def further_texts(
 
 
 def _metadata(crate: Crate, stem: str, formats: Sequence[str], compact: bool) -> Iterator[tuple[str, bytes]]:
-    for one in _in_order(formats, True):
-        yield from _named(stem, one, one.texts(crate, (), compact))
+    for text_format in _in_order(formats, True):
+        yield from _named(stem, text_format, text_format.texts(crate, (), compact))
 
 
 def _others(
@@ -58,8 +58,8 @@ def _others(
         from .template import rendered
 
         yield stem + template.ending, rendered(template, crate).encode()
-    for one in _in_order(formats, False):
-        yield from _named(stem, one, one.texts(crate, larger, False))
+    for text_format in _in_order(formats, False):
+        yield from _named(stem, text_format, text_format.texts(crate, larger, False))
 
 
 def _named(stem: str, form: TextFormat, texts: Sequence[str]) -> Iterator[tuple[str, bytes]]:

@@ -183,9 +183,9 @@ def outputs_in(data: bytes, path: str) -> Outputs:
             dict(document.get("file_sha256", {})),
             bool(seal),
             bool(seal) and is_unbroken(data, str(seal)),
-            frozenset(names[one["sheet"]] for one in document["frames"] if one.get("edited")),
+            frozenset(names[entry["sheet"]] for entry in document["frames"] if entry.get("edited")),
             str(document.get("built_from", "")),
-            {str(one["name"]): _look(one) for one in document["frames"]},
+            {str(entry["name"]): _look(entry) for entry in document["frames"]},
             frozenset(images) - frozenset(names),
         )
     except (ValueError, TypeError, LookupError, AttributeError, RecursionError, InputError):

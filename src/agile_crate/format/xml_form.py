@@ -139,7 +139,9 @@ def _frame(frame: Frame) -> str:
 
 
 def _shape(shape: Shape) -> str:
-    polygons = "".join(f'<polygon points="{_list(n for point in p for n in point)}"/>' for p in shape.polygons)
+    polygons = "".join(
+        f'<polygon points="{_list(n for point in polygon for n in point)}"/>' for polygon in shape.polygons
+    )
     return f'<shape tolerance="{shape.tolerance!r}">{polygons}</shape>'
 
 
@@ -260,11 +262,11 @@ def _read_sheet(element: Any, place: str) -> Document:
     if (blocks := _only(element, "blocks", place)) is not None:
         whole = dict.fromkeys(("first", "count", "columns", "rows"), _scalar)
         entry["blocks"] = [
-            _read(one, whole | {"origin": _numbers, "size": _numbers}) for one in blocks.findall("block")
+            _read(element, whole | {"origin": _numbers, "size": _numbers}) for element in blocks.findall("block")
         ]
     if (skins := _only(element, "skins", place)) is not None:
-        found = [_read(one, {"plain": _truth}) for one in skins.findall("skin")]
-        entry["skins"] = _by_name(((one.pop("name", None), one) for one in found), f"{place}.skins")
+        found = [_read(element, {"plain": _truth}) for element in skins.findall("skin")]
+        entry["skins"] = _by_name(((element.pop("name", None), element) for element in found), f"{place}.skins")
     return entry
 
 

@@ -58,7 +58,7 @@ class Server:
         self._streams: list[tuple[str, queue.SimpleQueue[News | None]]] = []
         self._lock = threading.Lock()
         self._server = _Server((ADDRESS, 0), _Handler)
-        self._server.asked = _Asked(self, answer, greet)
+        self._server.handlers = _Handlers(self, answer, greet)
         self._thread = threading.Thread(target=self._server.serve_forever, args=(0.1,), daemon=True)
         self._thread.start()
 
@@ -101,12 +101,12 @@ class Server:
             yield stream if fits else None
         finally:
             with self._lock:
-                self._streams = [one for one in self._streams if one[1] is not stream]
+                self._streams = [other for other in self._streams if other[1] is not stream]
 
     def hears(self, stream: queue.SimpleQueue[News | None]) -> bool:
         """Return True if a stream is still open."""
         with self._lock:
-            return any(one[1] is stream for one in self._streams)
+            return any(other[1] is stream for other in self._streams)
 
     def close(self) -> None:
         """End all streams and the server."""
@@ -117,7 +117,7 @@ class Server:
         self._server.server_close()
 
 
-class _Asked(NamedTuple):
+class _Handlers(NamedTuple):
     server: Server
     answer: Answerer
     greet: Greeter
@@ -126,7 +126,7 @@ class _Asked(NamedTuple):
 class _Server(ThreadingHTTPServer):
     daemon_threads = True
     allow_reuse_address = False
-    asked: _Asked
+    handlers: _Handlers
 
     def handle_error(self, request: Any, client_address: Any) -> None:
         """Ignore a page that closes its connection early."""
@@ -146,20 +146,20 @@ class _Handler(BaseHTTPRequestHandler):
         self._respond(with_body=False)
 
     def _respond(self, with_body: bool) -> None:
-        asked = self.server.asked
+        handlers = self.server.handlers
         hosts, origins = self.headers.get_all("Host", []), self.headers.get_all("Origin", [])
-        below = asked.server.below(self.path)
-        own = f"http://{asked.server.host}"
+        below = handlers.server.below(self.path)
+        own = f"http://{handlers.server.host}"
         sites, pages = self.headers.get_all("Sec-Fetch-Site", []), self.headers.get_all("Referer", [])
-        is_foreign = any(one not in ("same-origin", "none") for one in sites)
-        is_foreign |= any(one != own and not one.startswith(f"{own}/") for one in pages)
-        if hosts != [asked.server.host] or any(one != own for one in origins) or is_foreign:
+        is_foreign = any(value not in ("same-origin", "none") for value in sites)
+        is_foreign |= any(value != own and not value.startswith(f"{own}/") for value in pages)
+        if hosts != [handlers.server.host] or any(value != own for value in origins) or is_foreign:
             self._refuse(403, "this page is for this machine alone")
         elif below is None:
             self._refuse(404, "there is nothing here; open the address that agile-crate printed")
-        elif with_body and asked.greet(below):
+        elif with_body and handlers.greet(below):
             self._stream(below)
-        elif answer := asked.answer(below):
+        elif answer := handlers.answer(below):
             self._send(200, answer, with_body)
         else:
             self._refuse(404, "there is nothing here")
@@ -195,16 +195,16 @@ class _Handler(BaseHTTPRequestHandler):
             self.send_header("Connection", "close")
 
     def _stream(self, path: str) -> None:
-        asked = self.server.asked
+        handlers = self.server.handlers
         self.close_connection = True
-        with asked.server.hearing(path, lambda: asked.greet(path)) as stream:
+        with handlers.server.hearing(path, lambda: handlers.greet(path)) as stream:
             if stream is None:
                 self._refuse(503, f"{MOST_STREAMS} pages are open already; close one")
                 return
             self.send_response(200)
             self._head("text/event-stream", "default-src 'none'")
             self.end_headers()
-            while asked.server.hears(stream):
+            while handlers.server.hears(stream):
                 try:
                     news = stream.get(timeout=SEND_TIMEOUT_S / 2)
                 except queue.Empty:

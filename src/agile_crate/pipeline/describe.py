@@ -83,10 +83,12 @@ def plan_of(
     )
     drawn = [spot.drawn for spot in arrangement.spots]
     indexed = [_few_colors(variant, drawn, settings) for variant in prepared.variants]
-    warnings = dict.fromkeys(warning for one in indexed for warning in one.warnings)
+    warnings = dict.fromkeys(warning for image in indexed for warning in image.warnings)
     return Plan(
         crate,
-        tuple(variant._replace(palette=one.palette) for variant, one in zip(prepared.variants, indexed, strict=True)),
+        tuple(
+            variant._replace(palette=image.palette) for variant, image in zip(prepared.variants, indexed, strict=True)
+        ),
         drawn,
         settings,
         tuple(text_names(name, settings.metadata, templates)),
@@ -172,4 +174,6 @@ def _times(
         holds[name][position] = hold
     animations = {sequence.name: sequence for sequence in sequences if sequence.name is not None}
     rates = {name: None if total[name] else fps[name] for name in animations}
-    return rates, {name: frame_times(s, fps[name], total[name], holds[name]) for name, s in animations.items()}
+    return rates, {
+        name: frame_times(sequence, fps[name], total[name], holds[name]) for name, sequence in animations.items()
+    }

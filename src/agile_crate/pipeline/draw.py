@@ -60,11 +60,11 @@ class SheetRows:
         self._held: list[tuple[int, Placed]] = []
 
     def __call__(self, rows: range) -> Pixels:
-        self._held = [(bottom, one) for bottom, one in self._held if bottom > rows.start]
+        self._held = [(bottom, drawing) for bottom, drawing in self._held if bottom > rows.start]
         coming = []
         while self._coming and self._top(self._coming[-1]) < rows.stop:
             coming.append(self._coming.pop())
-        held = [one for _, one in self._held]
+        held = [drawing for _, drawing in self._held]
         return draw_rows(self._sheet.size.w, rows, chain(held, self._arriving(coming, rows)), self._sheet.edge_repeat)
 
     def _top(self, number: int) -> int:
@@ -75,11 +75,11 @@ class SheetRows:
 
     def _arriving(self, numbers: Sequence[int], rows: range) -> Iterator[Placed]:
         for number, picture in self._with_pixels(numbers):
-            one = placed(picture, self._plan.crate.frames[number])
+            drawing = placed(picture, self._plan.crate.frames[number])
             if (bottom := self._bottom(number)) > rows.stop - self._again:
-                self._held.append((bottom, one))
+                self._held.append((bottom, drawing))
             self.done += 1
-            yield one
+            yield drawing
 
     def _with_pixels(self, numbers: Sequence[int]) -> Iterator[tuple[int, Picture]]:
         yield from ((number, self._pictures[number]) for number in numbers if not self._pictures[number].file)

@@ -17,7 +17,7 @@ from ..core.limits import USUAL, Limits, raise_hint
 from ..core.message import Message, a_file, message
 from ..core.model.picture import FrameSequence, Picture, SequenceFrame, Sequences
 from ..core.motion.take import in_order
-from ..core.names import animations_of, frame_key, leads_out, said_once
+from ..core.names import animations_of, frame_key, leads_out, without_repetition
 from ..core.pixels import Pixels, placeholder
 from ..core.text import bytes_shown, counted, few, quoted
 from ..format.regular import read_regular
@@ -205,7 +205,11 @@ def held(part: DecodedPart[DecodedFrame], file: Found, context: Context) -> Deco
     if store.has_room(sum(frame.nbytes for _, frame, _ in part.frames)):
         return part
     frames = (
-        (name, DecodedFrame(tuple(p._replace(pixels=store.moved(p.pixels)) for p in frame.pictures)), time)
+        (
+            name,
+            DecodedFrame(tuple(picture._replace(pixels=store.moved(picture.pixels)) for picture in frame.pictures)),
+            time,
+        )
         for name, frame, time in part.frames
     )
     return part._replace(frames=tuple(frames))
@@ -246,7 +250,7 @@ def _cached_or_read(
     if known := frames.find(sha256):
         names = [f"{file.name}/{label}" if label else file.name for label, _, _ in known.frames]
         renamed = ((name, named(frame, name), time) for name, (_, frame, time) in zip(names, known.frames, strict=True))
-        animation = said_once(file.name) if known.frames[0][0] else file.animation
+        animation = without_repetition(file.name) if known.frames[0][0] else file.animation
         return DecodedPart(animation, tuple(renamed), known.loop, known.times, known.is_foreign, sha256)
     if not data:
         data, sha256 = _read_with_digest(file, frames, options.limits)

@@ -60,7 +60,7 @@ def load_frames(request: LoadRequest, context: Context) -> Frames:
     sequences, remarkable, remarks = select_frames(gathered[0].sequences, settings, duplicates)
     each("shift", settings.shift, sequences)
     each("pivot", settings.pivot, sequences)
-    warnings = (*gathered[0].warnings, *remarkable, *(one for skin in gathered[1:] for one in skin.warnings))
+    warnings = (*gathered[0].warnings, *remarkable, *(warning for skin in gathered[1:] for warning in skin.warnings))
     loaded = Frames(sequences, (), gathered[0].skipped, warnings, tuple(_files(gathered)))
     by_size = [_at_size(variants, gathered, sequences, number) for number in range(extra, len(sizes))]
     del gathered, duplicates  # each size's pixels go as soon as it is prepared
@@ -101,14 +101,14 @@ def _gather_variants(request: LoadRequest, sizes: Sequence[Settings], context: C
 
 
 def _files(gathered: Sequence[Gathered]) -> list[Origin]:
-    return [file for one in gathered for file in one.files]
+    return [file for layer in gathered for file in layer.files]
 
 
 def _at_size(variants: Variants, gathered: Sequence[Gathered], sequences: Sequences, number: int) -> list[Variant]:
     """Return the variants with their pictures of one size, in crate order."""
     return [
-        variant._replace(pictures=pictures_of(sequences, [drawing[number] for drawing in one.drawings]))
-        for variant, one in zip(variants, gathered, strict=True)
+        variant._replace(pictures=pictures_of(sequences, [drawing[number] for drawing in layer.drawings]))
+        for variant, layer in zip(variants, gathered, strict=True)
     ]
 
 

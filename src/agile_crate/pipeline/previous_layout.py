@@ -26,7 +26,7 @@ def previous_layout(target: Path, settings: Settings, previous: PreviousBuild, l
     """
     for path in _forms(target, settings):
         if path.name in previous.conflicts:
-            sides = [_as_there(side, path.parent, limits) for side in read_sides(path, limits)]
+            sides = [_as_before(side, path.parent, limits) for side in read_sides(path, limits)]
             if any(side.frames for side in sides):
                 return max(sides, key=lambda side: len(side.frames))
         elif path.is_file():
@@ -65,7 +65,7 @@ def _forms(target: Path, settings: Settings) -> list[Path]:
     return [target.parent / (sized_name(target.name, settings.portion) + ending) for ending in ENDINGS]
 
 
-def _as_there(side: Crate, folder: Path, limits: Limits) -> Crate:
+def _as_before(side: Crate, folder: Path, limits: Limits) -> Crate:
     """Return a side of a merge with only the frames that the existing sheets hold, pixel for pixel."""
     frames: list[Frame] = []
     for index, sheet in enumerate(side.sheets):

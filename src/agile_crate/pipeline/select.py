@@ -50,11 +50,11 @@ def select_frames(sequences: Sequences, settings: Settings, likeness: Callable[[
     sequences = take.split(sequences, _mapping("split", parts))
     sequences = take.thinned(sequences, each("every", settings.every, sequences))
     if settings.drop_duplicates or settings.drop_closing:
-        alike = likeness(sequences)
+        is_alike = likeness(sequences)
         if settings.drop_duplicates:
-            sequences = take.without_copies(sequences, alike)
+            sequences = take.without_copies(sequences, is_alike)
         if settings.drop_closing:
-            sequences = take.without_closing(sequences, alike)
+            sequences = take.without_closing(sequences, is_alike)
     if settings.reverse:
         sequences = take.backwards(sequences)
     makings: dict[Literal["mirrored", "reversed"], tuple[tuple[str, str], ...]] = {
@@ -167,7 +167,11 @@ def _with_copies(settings: Settings, sequences: Sequences) -> Settings:
 def pictures_of(sequences: Sequences, drawings: Sequence[Picture]) -> list[Picture]:
     """The picture of every frame, in crate order, from the drawings that were read. Pixels are shared, but for mirrored
     ones."""
-    return [_shown(drawings[frame.drawing], frame.name, frame.flipped) for s in sequences for frame in s.frames]
+    return [
+        _shown(drawings[frame.drawing], frame.name, frame.flipped)
+        for sequence in sequences
+        for frame in sequence.frames
+    ]
 
 
 def _shown(drawing: Picture, name: str, is_flipped: bool) -> Picture:

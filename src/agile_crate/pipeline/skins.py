@@ -60,9 +60,9 @@ def _refuse_missing(skin: Variant, names: Sequence[str], layers: Sequence[dict[s
         return
     for number, layer in enumerate(layers, 1):
         if missing := [name for name in names if name not in layer]:
-            which = f"layer {number} of the skin" if len(layers) > 1 else "the skin"
+            place = f"layer {number} of the skin" if len(layers) > 1 else "the skin"
             raise InputError(
-                f"{which} {quoted(skin.name)} has no {few(map(quoted, missing))}, which the base has; draw what is "
+                f"{place} {quoted(skin.name)} has no {few(map(quoted, missing))}, which the base has; draw what is "
                 'missing, or write missing = "base"'
             )
 
@@ -89,7 +89,7 @@ def _made(
         vector = Vector(made.canvas, partial(drawn_over_each_other, drawings, skin.exchange))
         made = made._replace(vector=vector)
     scaled = (scaled_picture(made, scaling) for scaling in decoding.scalings)
-    return tuple(one if decoding.keeps_vectors else one._replace(vector=None) for one in scaled)
+    return tuple(picture if decoding.keeps_vectors else picture._replace(vector=None) for picture in scaled)
 
 
 def _refuse_other_sizes(skin: Variant, base: Drawings, drawings: Drawings) -> None:

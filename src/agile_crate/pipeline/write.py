@@ -70,7 +70,7 @@ def write_plans(
     sizes = list(zip(crates, settings, strict=True))
     # The metadata of the crate's own size comes last: whoever finds it finds all other files in place.
     for crate, own in reversed(sizes):
-        larger = [(other.portion / own.portion, one) for one, other in sizes if other.portion > own.portion]
+        larger = [(other.portion / own.portion, size) for size, other in sizes if other.portion > own.portion]
         for name, data in texts_of(crate, larger, own.metadata, templates, own.compact):
             sha256 = staging.write(name, [data])
             if context.cache:
@@ -162,7 +162,7 @@ def _key(plan: Plan, variant: int, index: int, program: str, pool: WorkerPool) -
     if palette is not None:
         whole.update(palette.tobytes())
     frames = zip(plan.crate.frames, placed_of(plan, variant), strict=True)
-    placed_here = [one for frame, one in frames if one and frame.on_sheet == index]
+    placed_here = [drawing for frame, drawing in frames if drawing and frame.on_sheet == index]
     for digest in pool.map(_digest, placed_here):
         whole.update(digest)
     return b"drawn:" + whole.digest()
@@ -221,11 +221,11 @@ def _by_strips(pixels: Pixels, work: Callable[[Pixels], NDArray[np.uint8]], pool
     result = pixels if shape == pixels.shape[1:] else np.empty((len(pixels), *shape), np.uint8)
     starts = strip_starts(pixels.shape[1], len(pixels))
 
-    def one(start: int) -> None:
+    def finish_strip(start: int) -> None:
         rows = slice(start, start + starts.step)
         result[rows] = work(pixels[rows])
 
-    for _ in pool.map(one, starts):
+    for _ in pool.map(finish_strip, starts):
         pass
     return result
 

@@ -63,7 +63,7 @@ def _plain(option: Option, given: object) -> object:
         return given
     if isinstance(typed := option.kind.typed(list(given)), str):
         return typed
-    parts = (_plain(option, one) if _is_table(one) else _one(option, one) for one in given)
+    parts = (_plain(option, value) if _is_table(value) else _one(option, value) for value in given)
     return [text for part in parts for text in (part if isinstance(part, list) else [part])]
 
 

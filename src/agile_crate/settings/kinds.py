@@ -56,7 +56,7 @@ def _texts(value: object) -> Typed:
 
 
 def _each(value: list[object], typed: Callable[[object], str | None]) -> list[str] | None:
-    found = [typed(one) for one in value]
+    found = [typed(item) for item in value]
     return None if None in found else [text for text in found if text is not None]
 
 
@@ -82,7 +82,7 @@ def _table(value: object, typed: Callable[[str, object], str | None]) -> Typed:
     """Return a table's entries, each as a text; or texts as they were typed."""
     if not isinstance(value, dict):
         return _texts(value)
-    found = [typed(str(key), one) for key, one in value.items()]
+    found = [typed(str(key), item) for key, item in value.items()]
     return None if None in found else [text for text in found if text is not None]
 
 

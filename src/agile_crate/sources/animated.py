@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from .color_profile import ColorProfile
 
 
-def read_reel(
+def read_sequence(
     image: Image.Image, data: bytes, largest: int, limits: Limits, colors: ColorProfile | None = None
 ) -> DecodedSequence[Pixels]:
     """Return all pictures of an opened animated file. Raises PictureError when it is cut short, with their number, and

@@ -14,7 +14,7 @@ from ..core.limits import Limits, raise_hint
 from ..core.message import Message, message
 from ..core.model.crate import Loop
 from ..core.model.picture import Vector
-from ..core.names import said_once
+from ..core.names import without_repetition
 from ..core.pixels import Pixels
 from ..core.text import counted
 from ..workers.ordered import in_turn
@@ -114,7 +114,7 @@ def _seen(
     names = [_named(file, label, limits) for label in labels]
     looked_at = (make(name, pixels) for name, pixels in zip(names, result.pictures, strict=True))
     frames = tuple(zip(names, looked_at, result.milliseconds, strict=True))
-    return DecodedPart(said_once(file.name), frames, result.loop, result.times)
+    return DecodedPart(without_repetition(file.name), frames, result.loop, result.times)
 
 
 def _named(file: Found, label: str, limits: Limits) -> str:
@@ -167,11 +167,11 @@ def readers_for(files: Sequence[Found], pool: WorkerPool, many: int | None) -> E
 def _all_read(batch: list[Found], way: Way[T]) -> list[DecodedPart[T]]:
     """Return the decoded parts of the files. The last files are left out if the first take much memory."""
     found: list[DecodedPart[T]] = []
-    taken = 0
+    bytes_read = 0
     for file in batch:
         found.append(or_error(file, way))
-        taken += _bytes(found[-1])
-        if taken > RESULT_BYTES:
+        bytes_read += _bytes(found[-1])
+        if bytes_read > RESULT_BYTES:
             break
     return found
 

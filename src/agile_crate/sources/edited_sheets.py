@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import NamedTuple
 
-from ..core.crate.check import check_repeated_edges, stray_told
+from ..core.crate.check import check_repeated_edges, stray_report
 from ..core.crate.edits import Edit, edits_on, stray_pixels
 from ..core.errors import InputError
 from ..core.limits import Limits
@@ -47,5 +47,5 @@ def edited_sheets(crate: Crate, folder: Path, limits: Limits) -> Iterator[Edited
         stray = stray_pixels(crate, index, found.pixels)
         problems = [f"{problem}; paint it alike" for problem in check_repeated_edges(sheet, frames, found.pixels)]
         if stray:
-            problems.append(f"{stray_told(sheet, stray)}; erase them")
+            problems.append(f"{stray_report(sheet, stray)}; erase them")
         yield EditedSheet(sheet.image, found.sha256, edits, stray, tuple(problems))

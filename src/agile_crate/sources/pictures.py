@@ -15,7 +15,7 @@ from ..core.limits import USUAL, Limits
 from ..core.model.geometry import Size
 from ..core.pixels import Pixels
 from ..core.png_chunks import SIGNATURE, PictureError
-from .animated import read_reel, refuse_cut_gif
+from .animated import read_sequence, refuse_cut_gif
 from .decoded import DecodedFile, DecodedSequence, claims_too_much, refuse_large, refusing_damage
 from .deep_png import is_deep_png, read_deep_png
 from .plain_png import read_if_plain
@@ -119,5 +119,5 @@ def _decoded(
     if image.format == "GIF":
         refuse_cut_gif(data)
     if image.format in MOVING_FORMATS and getattr(image, "n_frames", 1) > 1:
-        return read_reel(image, data, largest, limits, colors)
+        return read_sequence(image, data, largest, limits, colors)
     return to_rgba(image, colors)

@@ -45,7 +45,7 @@ def read_rendered(data: bytes, largest: int, options: ReadOptions) -> DecodedFil
         ) from None
     if "error" in answer:
         raise PictureError(
-            Message("", tuple(one if isinstance(one, str) else Setting(*one) for one in answer["error"]))
+            Message("", tuple(part if isinstance(part, str) else Setting(*part) for part in answer["error"]))
         )
     names, (w, h) = answer["layers"], answer["size"]
     pictures = np.frombuffer(pixels, np.uint8).reshape(len(names), h, w, 4)

@@ -73,4 +73,4 @@ COMMON_ENDINGS = PICTURE_ENDINGS.union(*(one.endings for one in SOURCE_FORMATS))
 
 def format_of(data: bytes) -> SourceFormat | None:
     """Return the format of a file by its first bytes; None for a picture."""
-    return next((one for one in SOURCE_FORMATS if one.matches(data)), None)
+    return next((source for source in SOURCE_FORMATS if source.matches(data)), None)

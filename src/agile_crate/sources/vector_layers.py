@@ -23,11 +23,11 @@ class Layers:
         self._root, self._groups, self._costs = root, groups, costs
         self._place = {part: index for index, part in enumerate(root)}
         self._counts = {part: sum(1 for _ in part.iter()) for part in root}
-        ids = {group: {one.get("id") for one in group.iter()} for group in groups.values()}
+        ids = {group: {element.get("id") for element in group.iter()} for group in groups.values()}
         self._owner = {name: group for group, names in ids.items() for name in names if name}
         members = set(ids)
         self._common = [part for part in root if part not in members]
-        common = {name for part in self._common for one in part.iter() for name in _references(one)}
+        common = {name for part in self._common for element in part.iter() for name in _references(element)}
         self._needed_by_all = self._closure(common | set(_references(root)))
         self._common_cost = 1 + sum(costs[part] for part in self._common if part in costs)
         self._common_count = sum(self._counts[part] for part in self._common)
@@ -35,7 +35,9 @@ class Layers:
     def needed(self, name: str) -> set[Element]:
         """The other groups that a group refers to, directly or through others."""
         own = self._groups[name]
-        return (self._needed_by_all | self._closure({one for part in own.iter() for one in _references(part)})) - {own}
+        return (
+            self._needed_by_all | self._closure({element for part in own.iter() for element in _references(part)})
+        ) - {own}
 
     def cost(self, name: str) -> int:
         """Estimate the number of elements that are drawn for a group."""
@@ -67,7 +69,7 @@ class Layers:
             group = waiting.pop()
             if group not in found:
                 found.add(group)
-                more = (name for one in group.iter() for name in _references(one))
+                more = (name for element in group.iter() for name in _references(element))
                 waiting += [self._owner[name] for name in more if name in self._owner]
         return found
 

@@ -60,14 +60,14 @@ class Watch:
                         f"{what}; raise the system's limit of watched files, or name fewer folders"
                     ) from None
 
-    def told(self, event: FileSystemEvent) -> None:
+    def record(self, event: FileSystemEvent) -> None:
         """Record a change of a watched path, or of one in it or above it. Our own files on the way to their places do
         not count."""
         if event.event_type in ("opened", "closed_no_write") or (event.is_directory and event.event_type == "modified"):
             return
         for path in filter(None, map(os.fsdecode, (event.src_path, event.dest_path))):
             hidden = os.path.basename(path).startswith(HIDDEN_PREFIX)
-            if not hidden and any(_is_below(path, one) or _is_below(one, path) for one in self._wanted):
+            if not hidden and any(_is_below(path, wanted) or _is_below(wanted, path) for wanted in self._wanted):
                 self._changes.put(path)
 
     def any_within(self, seconds: float) -> bool:
@@ -86,7 +86,7 @@ class Watch:
                 changed.add(self._changes.get(timeout=TICK_S))
         while True:
             try:
-                changed.add(self._changes.get(timeout=GONE_S if any(map(_is_gone, changed)) else QUIET_S))
+                changed.add(self._changes.get(timeout=GONE_S if any(map(_is_missing, changed)) else QUIET_S))
             except queue.Empty:
                 return changed
 
@@ -108,7 +108,7 @@ def watching() -> Iterator[Watch]:
         observer.join(5)
 
 
-def _is_gone(path: str) -> bool:
+def _is_missing(path: str) -> bool:
     return not os.path.lexists(path)
 
 
@@ -137,6 +137,6 @@ def _handler(watch: Watch) -> FileSystemEventHandler:
 
     class Handler(FileSystemEventHandler):
         def on_any_event(self, event: FileSystemEvent) -> None:
-            watch.told(event)
+            watch.record(event)
 
     return Handler()

@@ -30,7 +30,7 @@ VERSION = 1
 LARGEST_BYTES = 2 << 30
 """Bytes of all entries together; a run may add more before they are counted again."""
 
-SETTLED_NS = 2_000_000_000
+UNCHANGED_FOR_NS = 2_000_000_000
 """Nanoseconds. A file that was changed less than that before its digest was taken may change again without a new time
 (FAT tells even seconds), so its digest is not kept."""
 
@@ -175,7 +175,7 @@ class Cache:
             self._connection
             and before
             and before == _marks(path)
-            and max(_MARKS.unpack(before)[3:]) + SETTLED_NS < self._now
+            and max(_MARKS.unpack(before)[3:]) + UNCHANGED_FOR_NS < self._now
         ):
             self._noted[_file_key(path)] = before + digest.digest()
         return data, digest.hexdigest()

@@ -107,12 +107,12 @@ def _written(file: CachedFile) -> bytes:
         (
             label,
             time and time.as_integer_ratio(),
-            [(*p.pixels.shape[:2], p.canvas, p.offset, p.keyed) for p in frame.pictures],
+            [(*picture.pixels.shape[:2], picture.canvas, picture.offset, picture.keyed) for picture in frame.pictures],
         )
         for label, frame, time in file.frames
     ]
     head = json.dumps({"frames": frames, "loop": file.loop, "times": file.times, "is_foreign": file.is_foreign})
-    pixels = (np.ascontiguousarray(p.pixels).data for _, frame, _ in file.frames for p in frame.pictures)
+    pixels = (np.ascontiguousarray(picture.pixels).data for _, frame, _ in file.frames for picture in frame.pictures)
     return b"".join((head.encode(), b"\n", *pixels))
 
 

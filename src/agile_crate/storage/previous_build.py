@@ -112,16 +112,16 @@ def previous_build(target: Path, limits: Limits, digests: Digests | None = None)
     folder, stem = target.parent, target.name
     found = _Found(folder, stem, limits, digests)
     waiting = [stem + ending for ending in ENDINGS]
-    asked, marks = set(waiting), dict[str, tuple[int, ...]]()
+    pending, marks = set(waiting), dict[str, tuple[int, ...]]()
     # Metadata names further metadata (other forms and sizes), which is untrusted as well: each is read once, and only
     # if its name is one that a build of this crate gives.
     while waiting:
         name = waiting.pop()
         marks[name] = _mark(folder / name)  # before it is read: a change while it is read shows later
-        more = [file for file in found.metadata(name) if file.endswith(ENDINGS) and file not in asked]
+        more = [file for file in found.metadata(name) if file.endswith(ENDINGS) and file not in pending]
         waiting += more
-        asked.update(more)
-    is_lost = not found.frames or any(name.rpartition(".")[0] != stem for name in asked - found.frames.keys())
+        pending.update(more)
+    is_lost = not found.frames or any(name.rpartition(".")[0] != stem for name in pending - found.frames.keys())
     proven = frozenset(found.proven()) if is_lost else frozenset()
     found.claimed |= {name for name in proven if _is_output_name(name, stem)}
 
@@ -137,7 +137,7 @@ def previous_build(target: Path, limits: Limits, digests: Digests | None = None)
         existing(found.texts),
         {crate: existing(names) for crate, names in found.sheets.items()},
         existing(found.edited),
-        *_of_its_own_size(stem, found.origins, found.frames),
+        *_has_recorded_size(stem, found.origins, found.frames),
         paths(proven),
         tuple(sorted(found.conflicts)),
         tuple(sorted(found.damaged)),
@@ -178,31 +178,31 @@ class _Found:
     def _outputs(self, name: str, sides: Sequence[Outputs]) -> list[str]:
         """Add the outputs listed in sound metadata, or on either side of a merge."""
         self.claimed.add(name)
-        named = list(dict.fromkeys(file for one in sides for file in one.files if _is_text_name(file, self._stem)))
+        named = list(dict.fromkeys(file for side in sides for file in side.files if _is_text_name(file, self._stem)))
         self.claimed.update(named)
-        written = {image for one in sides for image in self._written(one.images)}
+        written = {image for side in sides for image in self._written(side.images)}
         changed: set[str] = set()
-        for one in sides:
-            self.frames.setdefault(name, one.frames)
-            self.origins[name] = one.built_from if len(sides) == 1 and name not in self.conflicts else ""
-            images = {os.path.basename(image) for image in one.images}
-            known = {image for image in images if one.is_sealed or _is_sheet_name(image, self._stem)}
+        for side in sides:
+            self.frames.setdefault(name, side.frames)
+            self.origins[name] = side.built_from if len(sides) == 1 and name not in self.conflicts else ""
+            images = {os.path.basename(image) for image in side.images}
+            known = {image for image in images if side.is_sealed or _is_sheet_name(image, self._stem)}
             self.claimed |= known | (written & images)
             # A digest in metadata proves that a file is what some metadata says, and only sealed metadata is ours: the
             # rest could have been written to have a stranger's file replaced.
-            if not one.has_seal:
+            if not side.has_seal:
                 continue
             self.own |= written & images
             if name not in self.conflicts:
-                (self.own if one.is_sealed else self.texts).add(name)
+                (self.own if side.is_sealed else self.texts).add(name)
             for file in named:
-                if sha256 := one.file_sha256.get(file):
+                if sha256 := side.file_sha256.get(file):
                     is_ours = _is_written(self._folder / file, sha256, text_sha256, self._limits)
                     is_merged = name in self.conflicts and _holds_conflict(self._folder / file, self._limits)
                     (self.own if is_ours or is_merged else self.texts).add(file)
-            self.texts |= (known - written) & one.skins  # paint in that place is not carried over
-            changed |= (known - written) - one.skins
-            self.edited |= (one.edited & written) - one.skins
+            self.texts |= (known - written) & side.skins  # paint in that place is not carried over
+            changed |= (known - written) - side.skins
+            self.edited |= (side.edited & written) - side.skins
         self.texts -= self.own  # on one side of a merge is enough
         self.sheets[os.path.splitext(name)[0]] = frozenset(changed)
         return named
@@ -245,7 +245,7 @@ def _is_in_cache(path: Path, digests: Digests, limits: Limits) -> bool:
     return digests.has_written(known)
 
 
-def _of_its_own_size(
+def _has_recorded_size(
     stem: str, origins: Mapping[str, str], frames: Mapping[str, Mapping[str, Look]]
 ) -> tuple[str, Mapping[str, Look]]:
     """Return what the crate at its own size was built from, if its forms agree, and the looks of its frames."""
@@ -327,11 +327,11 @@ def check_damaged(files: Collection[Path], previous: PreviousBuild) -> None:
         )
 
 
-def check_no_edits(previous: PreviousBuild, kept: Collection[str]) -> None:
+def check_no_edits(previous: PreviousBuild, carried: Collection[str]) -> None:
     """Raise OutputError if a file of the previous build was edited. Sheets of crates whose names are `kept` do not
     count. Changes of files without a known digest cannot be found."""
-    sheets = frozenset().union(*(paths for crate, paths in previous.sheets.items() if crate not in kept))
-    if not kept and previous.edited and not (previous.texts | sheets):
+    sheets = frozenset().union(*(paths for crate, paths in previous.sheets.items() if crate not in carried))
+    if not carried and previous.edited and not (previous.texts | sheets):
         edited = sorted(map(os.path.basename, previous.edited))
         holds, them = ("holds", "it") if len(edited) == 1 else ("hold", "them")
         raise OutputError(
@@ -341,7 +341,7 @@ def check_no_edits(previous: PreviousBuild, kept: Collection[str]) -> None:
             them,
         )
     if worked_on := sorted(os.path.basename(path) for path in previous.texts | sheets):
-        along = "" if kept or not sheets else message("take along what was painted with {keep_edits}, ")
+        along = "" if carried or not sheets else message("take along what was painted with {keep_edits}, ")
         verb, them = ("was", "it") if len(worked_on) == 1 else ("were", "them")
         raise OutputError(
             "{} {} changed since the last build, perhaps by hand; keep a copy, choose another {out}, {}or "

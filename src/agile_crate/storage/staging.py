@@ -64,7 +64,7 @@ class Staging:
         digest = hashlib.sha256()
         path = self._work / f"{len(self._names)}.new"
         self._names.append(name)
-        with _told_as_output_error(self.folder / name), open(path, "xb") as stream:
+        with _raising_output_error(self.folder / name), open(path, "xb") as stream:
             for piece in pieces:
                 digest.update(piece)
                 stream.write(piece)
@@ -88,7 +88,7 @@ class Staging:
         """
         made: list[str] = []
         for name in self._names:
-            with _told_as_output_error(self.folder / name):
+            with _raising_output_error(self.folder / name):
                 _place(self.folder, name)
                 made += [name for name in _missing_folders(self.folder, name) if name not in made]
         moves = [(name, os.path.lexists(self.folder / name)) for name in self._names]
@@ -106,7 +106,7 @@ class Staging:
                 if not isinstance(error, OSError):
                     raise
                 paths = [path for path in (error.filename2, error.filename) if path and HIDDEN_PREFIX not in str(path)]
-                with _told_as_output_error(Path(str([*paths, self.folder][0]))):
+                with _raising_output_error(Path(str([*paths, self.folder][0]))):
                     raise
 
     def _take_back(self, journal: Journal) -> None:
@@ -129,21 +129,21 @@ def staged(
     `waiting` is called when another run has held the place for a second; with `wait` False that raises OutputError at
     once, as it does when the folder cannot be written to.
     """
-    with _told_as_output_error(folder):
+    with _raising_output_error(folder):
         refuse_null(folder)
     work, made = folder / work_name(key), list[Path]()
     lock = Lock(work)
     with writing():
         try:
-            with _told_as_output_error(folder):
+            with _raising_output_error(folder):
                 with held():
                     made += _make_folder(folder)
                 is_ours = lock.take(waiting, wait)
             if not is_ours:
-                what = f"another run is writing the same files to {shown(str(folder))}"
+                problem = f"another run is writing the same files to {shown(str(folder))}"
                 if wait:
-                    raise OutputError(f"{what}, and has been for ten minutes; end it, or try again later")
-                raise OutputError("{}; try again when it has ended, or leave out {no_wait}", what)
+                    raise OutputError(f"{problem}, and has been for ten minutes; end it, or try again later")
+                raise OutputError("{}; try again when it has ended, or leave out {no_wait}", problem)
             staging = Staging(folder, work, _recovered(folder, work))
             try:
                 yield staging
@@ -172,7 +172,7 @@ def settle(folder: Path, keys: Iterable[str]) -> list[Message]:
         if not work.is_dir() or work.is_symlink():
             continue
         lock = Lock(work)
-        with writing(), _told_as_output_error(folder):
+        with writing(), _raising_output_error(folder):
             try:
                 if lock.take(lambda: None, wait=(work / JOURNAL).exists()) and (note := _recovered(folder, work)):
                     notes.append(note)
@@ -209,10 +209,10 @@ def _finish(folder: Path, work: Path, journal: Journal) -> None:
     for name in journal.made:
         if not (folder / name).is_dir():
             _place(folder, name).mkdir()
-    for number, (name, was_there) in enumerate(journal.moves):
+    for number, (name, replaces) in enumerate(journal.moves):
         new, old, target = work / f"{number}.new", work / f"{number}.old", _place(folder, name)
         if new.exists():
-            if was_there and not os.path.lexists(old):
+            if replaces and not os.path.lexists(old):
                 _set_aside(target, old)
             os.replace(new, target)
     for number, name in enumerate(journal.removed, len(journal.moves)):
@@ -231,12 +231,12 @@ def _undo(folder: Path, work: Path, journal: Journal) -> None:
         os.replace(work / JOURNAL, work / UNDONE)  # from now on it is never finished; takes no room on a full disk
     if not (work / UNDONE).exists():
         return
-    for number, (name, was_there) in enumerate(journal.moves):
+    for number, (name, replaces) in enumerate(journal.moves):
         old = work / f"{number}.old"
         if os.path.lexists(old):
             os.replace(old, _place(folder, name))
             old.unlink(missing_ok=True)  # renaming a file to another name of the same file does nothing
-        elif not was_there and not (work / f"{number}.new").exists():
+        elif not replaces and not (work / f"{number}.new").exists():
             _place(folder, name).unlink(missing_ok=True)
     for number, name in enumerate(journal.removed, len(journal.moves)):
         old = work / f"{number}.old"
@@ -278,7 +278,7 @@ def _read_journal(work: Path) -> Journal | None:
         if path.is_symlink() or not path.is_file() or path.stat().st_size > LARGEST_JOURNAL_BYTES:
             return None
         found = json.loads(path.read_bytes())
-        moves = [(str(name), bool(was_there)) for name, was_there in found["moves"]]
+        moves = [(str(name), bool(replaces)) for name, replaces in found["moves"]]
         return Journal(moves, *(list(map(str, found[key])) for key in ("removed", "made")))
     except (OSError, ValueError, TypeError, LookupError, RecursionError):
         return None
@@ -340,21 +340,21 @@ def write_alone(path: str, text: str) -> Path:
     return target
 
 
-def refuse_existing(folder: Path, names: Iterable[str], asked: str = "out") -> None:
+def refuse_existing(folder: Path, names: Iterable[str], option: str = "out") -> None:
     """Raise OutputError if one of these files exists. `asked` is the setting that names their place."""
     existing = [name for name in names if os.path.lexists(folder / name)]
     if existing:
         verb = "exists" if len(existing) == 1 else "exist"
         where = "" if folder.absolute() == Path.cwd() else f" in {shown(str(folder))}"
         raise OutputError(
-            "{} already {}{}; choose another {}, or give {force}", some_files(existing), verb, where, setting(asked)
+            "{} already {}{}; choose another {}, or give {force}", some_files(existing), verb, where, setting(option)
         )
 
 
 def _make_folder(folder: Path) -> list[Path]:
     """Make the folder and those above it; return the new ones, outermost first."""
     missing = [path for path in (folder, *folder.parents) if not path.exists()][::-1]
-    with _told_as_output_error(folder):
+    with _raising_output_error(folder):
         if not missing and not folder.is_dir():
             raise NotADirectoryError(errno.ENOTDIR, "is a file, not a folder")
         folder.mkdir(parents=True, exist_ok=True)
@@ -364,7 +364,7 @@ def _make_folder(folder: Path) -> list[Path]:
 
 
 @contextlib.contextmanager
-def _told_as_output_error(target: Path) -> Iterator[None]:
+def _raising_output_error(target: Path) -> Iterator[None]:
     try:
         yield
     except OSError as error:

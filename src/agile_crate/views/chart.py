@@ -102,7 +102,7 @@ def chart_of(
         few = list(animations)[:MOST_LINES]
         _draw_wobble(wobble, crate, few, draw)
         _draw_timing(timing, crate, few)
-        _draw_shares(full, crate, [shares_of(crate, index, one) for index, one in enumerate(seen)])
+        _draw_shares(full, crate, [shares_of(crate, index, mask) for index, mask in enumerate(seen)])
         _draw_memory(memory, *memory_of(crate))
         for axes in (wobble, full, timing, memory):
             axes.spines[["top", "right"]].set_visible(False)

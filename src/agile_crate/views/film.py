@@ -108,8 +108,10 @@ def together(
     crate: Crate, animations: Sequence[Animation], draw: Draw, options: FilmOptions, timing: Timing, limits: Limits
 ) -> Film:
     """Draw several animations side by side, each under its name, until the longest has ended."""
-    rooms = [_room([crate.frames[index] for index in one.frames], options, limits).size for one in animations]
-    turns = [len(turn(one)) for one in animations]
+    rooms = [
+        _room([crate.frames[index] for index in animation.frames], options, limits).size for animation in animations
+    ]
+    turns = [len(turn(animation)) for animation in animations]
     refuse_too_long(
         sum(room.w * room.h * steps for room, steps in zip(rooms, turns, strict=True)), options.zoom, limits
     )
@@ -274,7 +276,7 @@ def _marks(image: Image.Image, frame: Frame, place: Offset, options: FilmOptions
             points = [((place.x + x) * options.zoom, (place.y + y) * options.zoom) for x, y in polygon]
             draw.line([*points, points[0]], fill=(*OUTLINE, 255))
     if options.pivots:
-        x, y = (half_up((p + q) * options.zoom) for p, q in zip(place, frame.pivot, strict=True))
+        x, y = (half_up((at + q) * options.zoom) for at, q in zip(place, frame.pivot, strict=True))
         for reach, width, color in ((5, 3, PAPER), (4, 1, PIVOT)):
             draw.line((x - reach, y, x + reach, y), fill=(*color, 255), width=width)
             draw.line((x, y - reach, x, y + reach), fill=(*color, 255), width=width)
@@ -322,7 +324,7 @@ def _refuse_beyond(film: Film, ending: str) -> None:
     )
     for found, most, what, unit in beyond:
         if found > most:
-            others = " or ".join(one for one in LIMITS if one != ending)
+            others = " or ".join(other for other in LIMITS if other != ending)
             raise UsageError(
                 f"the film {what} {found:,} {unit}, and {most:,} are the most in a {ending} file; write {others} if it "
                 "fits there, or pictures of the frames instead"

@@ -19,7 +19,7 @@ from .page_view import inlined, tables_of, with_images
 MOST_PATCHED = 0.25
 """The largest share of a sheet that is sent as patches; of a sheet that changed more, the whole image is fetched."""
 
-Dress = Sequence[Placed | None]
+Drawings = Sequence[Placed | None]
 """The drawing of each frame, straight alpha; None for frames that share another's box."""
 
 
@@ -28,17 +28,19 @@ class Board:
     """The content of a page: a crate, and the drawings of its frames in each variant."""
 
     crate: Crate
-    dress: Dress
-    skins: Mapping[str, Dress] = field(default_factory=dict)
+    drawings: Drawings
+    skins: Mapping[str, Drawings] = field(default_factory=dict)
 
     def sheet(self, index: int, skin: str = "") -> Pixels:
         """Draw a whole sheet as its file looks."""
         sheet = self.crate.sheets[index]
-        dress = self.skins[skin] if skin else self.dress
-        there = [
-            placed for frame, placed in zip(self.crate.frames, dress, strict=True) if placed and frame.on_sheet == index
+        drawings = self.skins[skin] if skin else self.drawings
+        on_sheet = [
+            placed
+            for frame, placed in zip(self.crate.frames, drawings, strict=True)
+            if placed and frame.on_sheet == index
         ]
-        return self.finished(draw_sheet(sheet.size, there, sheet.edge_repeat), skin)
+        return self.finished(draw_sheet(sheet.size, on_sheet, sheet.edge_repeat), skin)
 
     def finished(self, pixels: Pixels, skin: str = "") -> Pixels:
         """Return a sheet's pixels as its file has them: art is laid over the background, if the crate has one."""
@@ -48,26 +50,26 @@ class Board:
         return flattened(pixels, background)
 
     def _is_plain(self, skin: str) -> bool:
-        return any(one.plain for one in self.crate.sheets[0].skins if one.name == skin)
+        return any(image.plain for image in self.crate.sheets[0].skins if image.name == skin)
 
 
 def board_of(crate: Crate, sheets: Sequence[Pixels], skins: Mapping[str, Sequence[Pixels]]) -> Board:
     """Return the board of a crate and its read sheets: frames are views into them."""
-    return Board(crate, _cut(crate, sheets), {name: _cut(crate, worn) for name, worn in skins.items()})
+    return Board(crate, _cut(crate, sheets), {name: _cut(crate, skin_sheets) for name, skin_sheets in skins.items()})
 
 
-def _cut(crate: Crate, sheets: Sequence[Pixels]) -> Dress:
-    dress: list[Placed | None] = []
+def _cut(crate: Crate, sheets: Sequence[Pixels]) -> Drawings:
+    drawings: list[Placed | None] = []
     seen: set[tuple[int, Box]] = set()
     for frame in crate.frames:
         box, key = frame.box, (frame.on_sheet, frame.box)
         if not box.w or key in seen:
-            dress.append(None)
+            drawings.append(None)
             continue
         seen.add(key)
         stored = sheets[frame.on_sheet][box.y : box.bottom, box.x : box.right]
-        dress.append(Placed(np.rot90(stored) if frame.turned else stored, Offset(0, 0), box, frame.turned))
-    return dress
+        drawings.append(Placed(np.rot90(stored) if frame.turned else stored, Offset(0, 0), box, frame.turned))
+    return drawings
 
 
 def news_of(
@@ -83,11 +85,11 @@ def news_of(
     Cost: pixels that lie where they lay in memory are not looked at; all others are compared once, and those that
     differ encoded.
     """
-    dresses = {"": (before.dress, after.dress), **{n: (before.skins[n], after.skins[n]) for n in after.skins}}
-    same = {name: _same(before, old, after, new) for name, (old, new) in dresses.items()}
+    by_skin = {"": (before.drawings, after.drawings), **{n: (before.skins[n], after.skins[n]) for n in after.skins}}
+    same = {name: _same(before, old, after, new) for name, (old, new) in by_skin.items()}
     sheets = {
         name: _sheets(before, after, same[name], new, skins[name] if name else images, _finishing(after, name, png))
-        for name, (_, new) in dresses.items()
+        for name, (_, new) in by_skin.items()
     }
     return {
         "crate": with_images(after.crate, images, skins),
@@ -107,8 +109,8 @@ def _changed(before: Board, after: Board, same: Sequence[Sequence[Frame | None]]
     old = {frame.name: frame for frame in before.crate.frames}
     boxes: dict[tuple[int, Box], bool] = {}
     for index, frame in enumerate(after.crate.frames):
-        if after.dress[index]:
-            boxes[frame.on_sheet, frame.box] = all(one[index] for one in same)
+        if after.drawings[index]:
+            boxes[frame.on_sheet, frame.box] = all(places[index] for places in same)
 
     def is_same(frame: Frame) -> bool:
         was = old.get(frame.name)
@@ -121,7 +123,7 @@ def _stand(frame: Frame) -> tuple[object, ...]:
     return frame.canvas, frame.offset, frame.pivot, frame.turned, frame.mirror, bool(frame.box.w)
 
 
-def _same(before: Board, old: Dress, after: Board, new: Dress) -> list[Frame | None]:
+def _same(before: Board, old: Drawings, after: Board, new: Drawings) -> list[Frame | None]:
     """Map each drawn frame to the previous frame of its name, if both have the same pixels and the same orientation."""
     known = {frame.name: index for index, frame in enumerate(before.crate.frames)}
     owners = {
@@ -139,12 +141,15 @@ def _looks_same(old: Placed, new: Placed) -> bool:
     if (old.box.w, old.box.h, old.turned) != (new.box.w, new.box.h, new.turned):
         return False
     if old.inside == new.inside and old.pixels.shape == new.pixels.shape:
-        return _lies_there(old.pixels, new.pixels) or np.array_equal(old.pixels, new.pixels)
+        return _is_same_memory(old.pixels, new.pixels) or np.array_equal(old.pixels, new.pixels)
     return np.array_equal(_whole(old), _whole(new))
 
 
-def _lies_there(one: Pixels, other: Pixels) -> bool:
-    return one.strides == other.strides and one.__array_interface__["data"][0] == other.__array_interface__["data"][0]
+def _is_same_memory(first: Pixels, second: Pixels) -> bool:
+    return (
+        first.strides == second.strides
+        and first.__array_interface__["data"][0] == second.__array_interface__["data"][0]
+    )
 
 
 def _whole(placed: Placed) -> Pixels:
@@ -156,18 +161,20 @@ def _sheets(
     before: Board,
     after: Board,
     same: Sequence[Frame | None],
-    dress: Dress,
+    drawings: Drawings,
     images: Sequence[str],
     png: Callable[[Pixels], bytes],
 ) -> list[dict[str, Any]]:
-    return [_sheet(before, after, same, dress, index, images[index], png) for index in range(len(after.crate.sheets))]
+    return [
+        _sheet(before, after, same, drawings, index, images[index], png) for index in range(len(after.crate.sheets))
+    ]
 
 
 def _sheet(
     before: Board,
     after: Board,
     same: Sequence[Frame | None],
-    dress: Dress,
+    drawings: Drawings,
     index: int,
     image: str,
     png: Callable[[Pixels], bytes],
@@ -179,7 +186,7 @@ def _sheet(
     rim, size = sheet.edge_repeat, sheet.size
     moves: list[tuple[int, ...]] = []
     patched: list[Placed] = []
-    for frame, placed, was in zip(after.crate.frames, dress, same, strict=True):
+    for frame, placed, was in zip(after.crate.frames, drawings, same, strict=True):
         if placed is None or frame.on_sheet != index or not placed.box.w:
             continue
         if was and before.crate.sheets[was.on_sheet].edge_repeat == rim:
@@ -189,10 +196,10 @@ def _sheet(
     if sum(placed.box.w * placed.box.h for placed in patched) > MOST_PATCHED * size.w * size.h:
         return {"base": -1, "clears": [], "moves": [], "patches": [], "whole": image}
     old = before.crate.sheets[index : index + 1]
-    is_base = bool(old) and old[0].size == size and all(one[0] == index and one[1:3] == one[5:] for one in moves)
+    is_base = bool(old) and old[0].size == size and all(move[0] == index and move[1:3] == move[5:] for move in moves)
     clears: list[Box] = []
     if is_base:
-        moved = {one[1:5] for one in moves}
+        moved = {move[1:5] for move in moves}
         boxes = {_rimmed(frame.box, rim) for frame in before.crate.frames if frame.on_sheet == index and frame.box.w}
         clears = sorted(boxes - moved)
     patches = [(*_rimmed(placed.box, rim)[:2], inlined(png(_with_rim(placed, rim)))) for placed in patched]

@@ -112,7 +112,7 @@ def page_of(
         script=Markup(script),
         data=Markup(_in_script(data)),
         findings=_grouped(findings),
-        against=_told(against, crate) if against else None,
+        against=_comparison(against, crate) if against else None,
         live=live,
     )
 
@@ -182,8 +182,8 @@ def with_images(
     document = document_of(crate)
     for sheet, image in zip(document["sheets"], images, strict=True):
         sheet["data"] = image
-    for name, worn in skins.items():
-        for sheet, image in zip(document["sheets"], worn, strict=True):
+    for name, skin_images in skins.items():
+        for sheet, image in zip(document["sheets"], skin_images, strict=True):
             sheet["skins"][name]["data"] = image
     return document
 
@@ -206,21 +206,21 @@ def _grouped(findings: Sequence[Finding]) -> list[dict[str, Any]]:
     """Group findings by code, each with its subject and its places."""
     return [
         {
-            "severity": alike[0].severity,
-            "code": alike[0].code,
-            "about": CODES[alike[0].code],
+            "severity": group[0].severity,
+            "code": group[0].code,
+            "about": CODES[group[0].code],
             "places": [
                 {
-                    "frame": one.frames[0] if one.frames else "",
-                    "animation": one.sequence,
-                    "of": _about(one),
-                    "what": shown(one.what),
-                    "fix": shown(one.fix),
+                    "frame": finding.frames[0] if finding.frames else "",
+                    "animation": finding.sequence,
+                    "of": _about(finding),
+                    "what": shown(finding.what),
+                    "fix": shown(finding.fix),
                 }
-                for one in alike
+                for finding in group
             ],
         }
-        for alike in by_code(findings)
+        for group in by_code(findings)
     ]
 
 
@@ -230,7 +230,7 @@ def _about(finding: Finding) -> str:
     return f"{shown(finding.sequence)} ({names})" if names else shown(finding.sequence)
 
 
-def _told(against: Against, crate: Crate) -> dict[str, Any]:
+def _comparison(against: Against, crate: Crate) -> dict[str, Any]:
     """Return what changed, with where to look at it."""
     frames = {frame.name for frame in crate.frames}
     animations = {animation.name for animation in crate.animations}
@@ -239,13 +239,13 @@ def _told(against: Against, crate: Crate) -> dict[str, Any]:
         "summary": summary_of(against.changes),
         "changes": [
             {
-                "kind": one.kind,
-                "name": shown(one.name),
-                "what": one.what,
-                "frame": one.name if one.name in frames else "",
-                "animation": one.name if one.name in animations else "",
+                "kind": change.kind,
+                "name": shown(change.name),
+                "what": change.what,
+                "frame": change.name if change.name in frames else "",
+                "animation": change.name if change.name in animations else "",
             }
-            for one in against.changes
+            for change in against.changes
         ],
     }
 

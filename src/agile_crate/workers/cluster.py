@@ -58,10 +58,10 @@ class Cluster:
         """The workers as an executor of the standard library."""
         return _Readers(self._client.get_executor(pure=False))
 
-    def refuse_others(self, wanted: Mapping[str, str], what_is_there: Callable[[], Mapping[str, str]]) -> None:
+    def refuse_others(self, wanted: Mapping[str, str], versions_here: Callable[[], Mapping[str, str]]) -> None:
         """Raise InputError if a worker has other package versions than those `wanted`."""
-        asked = self._client.run(what_is_there, on_error="return")
-        versions = {worker: found for worker, found in asked.items() if not isinstance(found, OSError)}  # others went
+        answers = self._client.run(versions_here, on_error="return")
+        versions = {worker: found for worker, found in answers.items() if not isinstance(found, OSError)}  # others went
         if not versions:
             raise InputError(
                 f"the scheduler at {self.address} has no workers; start one with 'dask worker {self.address}'"
@@ -127,8 +127,8 @@ class Cluster:
         workers = self.workers
         if not workers:
             raise InputError(f"the scheduler at {self.address} has lost all its workers; start one, and build again")
-        heard = {worker: float(state.get("last_seen") or 0) for worker, state in workers.items()}
-        silent = {worker for worker, last in heard.items() if max(heard.values()) - last > SILENT_AFTER_S}
+        last_seen = {worker: float(state.get("last_seen") or 0) for worker, state in workers.items()}
+        silent = {worker for worker, last in last_seen.items() if max(last_seen.values()) - last > SILENT_AFTER_S}
         stuck = {key for worker in silent for key in self._client.processing().get(worker, ())}
         others = sorted(set(workers) - silent)
         for outer, (remote, work, task) in list(self._under_way.items()):

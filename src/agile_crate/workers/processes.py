@@ -124,12 +124,12 @@ def end_here(*_: object) -> NoReturn:
     os._exit(1)
 
 
-def follow_parent(told_to_end: Callable[..., object] | signal.Handlers) -> None:
+def follow_parent(is_terminated: Callable[..., object] | signal.Handlers) -> None:
     """Set up a worker process: it ignores interruptions, ends with its parent, and ends cleanly on request."""
     for name in ("SIGINT", "SIGHUP", "SIGBREAK"):
         if hasattr(signal, name):
             signal.signal(getattr(signal, name), signal.SIG_IGN)
-    signal.signal(signal.SIGTERM, told_to_end)
+    signal.signal(signal.SIGTERM, is_terminated)
     let_signals_come()
     threading.Thread(target=_end_with_parent, daemon=True).start()
 
@@ -155,7 +155,7 @@ def _carried(slot: int | None, fn: Callable[..., object], args: Any, kwargs: Any
     if sum(map(len, raw)) > SLOT:
         return Carried(pickle.dumps(result, 5), ())
     at = slot * SLOT
-    for one in raw:
-        _shared[at : at + len(one)] = one
-        at += len(one)
+    for buffer in raw:
+        _shared[at : at + len(buffer)] = buffer
+        at += len(buffer)
     return Carried(pickled, tuple(map(len, raw)))

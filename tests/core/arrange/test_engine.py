@@ -54,7 +54,7 @@ def test_compiled_and_plain_fill_alike(
 @pytest.mark.parametrize("turn", [False, True])
 def test_a_pass_leaves_out_what_finds_no_room(turn: bool) -> None:
     stock = skyline.Stock([(5, 5), (6, 6), (7, 12)], [1, 1, 1], turn)
-    filled = skyline.fill(stock, 11, 6, skyline.FAR, skyline.Weights(12, 12, 1, 0, 0), [])
+    filled = skyline.fill(stock, 11, 6, skyline.UNBOUNDED, skyline.Weights(12, 12, 1, 0, 0), [])
     assert filled.left_over == 84
     assert sorted((stock.widths[entry], x, y) for entry, x, y in filled.placed) == [(5, 6, 0), (6, 0, 0)]
 

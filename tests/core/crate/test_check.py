@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from agile_crate.core.crate.check import PAIRS_TOLD, check_crate, check_repeated_edges, restorable
+from agile_crate.core.crate.check import PAIRS_LISTED, check_crate, check_repeated_edges, restorable
 from agile_crate.core.model.crate import LARGEST_NUMBER, Animation, Crate, Frame
 from agile_crate.core.model.geometry import Block, Box, Cells, Offset, Point, Size
 from agile_crate.core.model.sheet import Sheet
@@ -111,10 +111,10 @@ def test_overlaps_are_found_as_trying_every_pair_finds_them(boxes: list[Box]) ->
     )
     problems = list(check_crate(crate(boxes, None, Size(50, 50))))
     pairs = [problem for problem in problems if problem.endswith("overlap")]
-    assert len(pairs) == min(expected, PAIRS_TOLD)
+    assert len(pairs) == min(expected, PAIRS_LISTED)
     more = [problem for problem in problems if "of boxes overlap" in problem]
     assert [re.findall("[0-9]+ more pairs?", problem) for problem in more] == (
-        [[counted(expected - PAIRS_TOLD, "more pair")]] if expected > PAIRS_TOLD else []
+        [[counted(expected - PAIRS_LISTED, "more pair")]] if expected > PAIRS_LISTED else []
     )
 
 

@@ -72,5 +72,5 @@ def in_cells(
     for frame, (index, cell) in zip(frames, cells, strict=True):
         by = placing[frame]
         spots.append(Spot(index, cell.x + by.x, cell.y + by.y))
-    plans = (SheetPlan(s.size, s.cells, s.cells.margin, s.cells.gap, edge_repeat) for s in grid)
+    plans = (SheetPlan(sheet.size, sheet.cells, sheet.cells.margin, sheet.cells.gap, edge_repeat) for sheet in grid)
     return Arrangement(tuple(plans), tuple(spots))

@@ -60,7 +60,7 @@ def arranged_in_blocks(request: LayoutRequest) -> Arranged:
         for tried in considered_for(index, filling, extents, limits.gap)
     ]
     result = Arrangement(tuple(plans), tuple(spots), tuple(considered), bound(cells, limits.gap))
-    return Arranged(result, tuple(_told(sizes, cells, options.align)))
+    return Arranged(result, tuple(_remarks(sizes, cells, options.align)))
 
 
 def _lots(sequences: Sequences, sizes: Sequence[Size]) -> list[Lot]:
@@ -85,7 +85,7 @@ def _blocks(made: Blocks, filling: Filling, firsts: Sequence[int]) -> tuple[Bloc
     return tuple(sorted(blocks, key=lambda block: block.first))
 
 
-def _told(sizes: Sequence[Size], cells: Sequence[Size], align: str) -> list[Message]:
+def _remarks(sizes: Sequence[Size], cells: Sequence[Size], align: str) -> list[Message]:
     smaller = sum(1 for size, cell in zip(sizes, cells, strict=True) if size != cell and min(size) > 0)
     if not smaller:
         return []

@@ -88,11 +88,11 @@ def most_cells(options: GridOptions) -> Size:
             for room, side in zip(usable, options.cell, strict=True)
         )
     )
-    for asked, possible, word in ((options.columns, most.w, "columns"), (options.rows, most.h, "rows")):
-        if asked > possible:
+    for wanted, possible, word in ((options.columns, most.w, "columns"), (options.rows, most.h, "rows")):
+        if wanted > possible:
             raise FitError(
                 "{} {} of {} cells are larger than {}; at most {} fit, or {}",
-                asked,
+                wanted,
                 word,
                 measured(options.cell),
                 limit,

@@ -21,21 +21,21 @@ def arranged_in_grid(request: LayoutRequest) -> Arranged:
     wanted = _grid_options(request)
     grid = arrange_grid(len(request.pictures), wanted)
     is_chosen = not (wanted.columns or wanted.rows)
-    return _in_cells(request, wanted, grid, _considered(grid, wanted) if is_chosen else _as_asked(grid))
+    return _in_cells(request, wanted, grid, _considered(grid, wanted) if is_chosen else _wanted_grid(grid))
 
 
 def arranged_in_strip(request: LayoutRequest) -> Arranged:
     """Arrange frames in one row, or in one column. Raises FitError."""
     wanted = _grid_options(request)._replace(strip=True)
     grid = arrange_grid(len(request.pictures), wanted)
-    return _in_cells(request, wanted, grid, _as_asked(grid))
+    return _in_cells(request, wanted, grid, _wanted_grid(grid))
 
 
 def arranged_in_rows(request: LayoutRequest) -> Arranged:
     """Arrange frames in cells, one animation a row. Raises FitError."""
     wanted = _grid_options(request)
     grid = arrange_rows([len(sequence.frames) for sequence in request.sequences], wanted)
-    return _in_cells(request, wanted, grid, _as_asked(grid))
+    return _in_cells(request, wanted, grid, _wanted_grid(grid))
 
 
 def _grid_options(request: LayoutRequest) -> GridOptions:
@@ -75,9 +75,9 @@ def _in_cells(
     return Arranged(result, tuple(_smaller(pictures, wanted.cell, options.align)))
 
 
-def _as_asked(grid: Sequence[GridSheet]) -> Iterator[Considered]:
+def _wanted_grid(grid: Sequence[GridSheet]) -> Iterator[Considered]:
     for index, sheet in enumerate(grid):
-        yield _one_considered(index, sheet, sheet.cells, sheet.size, "as asked for")
+        yield _attempt(index, sheet, sheet.cells, sheet.size, "as asked for")
 
 
 def _considered(grid: Sequence[GridSheet], wanted: GridOptions) -> Iterator[Considered]:
@@ -85,16 +85,16 @@ def _considered(grid: Sequence[GridSheet], wanted: GridOptions) -> Iterator[Cons
         chosen = sheet.cells
         for cells, size, why in considered_grids(sheet.frames, wanted):
             verdict = "taken" if (cells.columns, cells.rows) == (chosen.columns, chosen.rows) else why
-            yield _one_considered(index, sheet, cells, size, verdict)
+            yield _attempt(index, sheet, cells, size, verdict)
 
 
-def _one_considered(index: int, sheet: GridSheet, cells: Cells, size: Size, verdict: str) -> Considered:
+def _attempt(index: int, sheet: GridSheet, cells: Cells, size: Size, verdict: str) -> Considered:
     full = sheet.frames * cells.size.w * cells.size.h / (size.w * size.h)
     return Considered(index, f"{cells.columns} × {cells.rows}", size, full, verdict)
 
 
 def _refuse_larger(pictures: Sequence[Picture], limit: Size, what: str, advice: str) -> None:
-    larger = [one for one in pictures if one.stored_box.w > limit.w or one.stored_box.h > limit.h]
+    larger = [picture for picture in pictures if picture.stored_box.w > limit.w or picture.stored_box.h > limit.h]
     if larger:
         others = message(" (and {:,} more)", len(larger) - 1) if len(larger) > 1 else ""
         raise FitError(

@@ -67,7 +67,7 @@ def arrange_pinned(
     kept = sum(len(sheet.places) for sheet in sheets)
     waiting = list(_at_home(sheets, groups))
     left: dict[int, list[int]] = {}
-    for g, boxes, home in sorted(waiting, key=lambda one: one[2] is None):  # those that have a home first
+    for g, boxes, home in sorted(waiting, key=lambda entry: entry[2] is None):  # those that have a home first
         rest = boxes
         if home is not None:
             rest = sheets[home].put(g, rest)

@@ -33,8 +33,8 @@ def shared(
     result: list[tuple[int, Mirror]] = []
     for index, picture in enumerate(pictures):
         rivals = firsts[_key(picture, mirrored)]
-        pairs = ((rival, [(worn[rival], worn[index]) for worn in (pictures, *skins)]) for rival in rivals)
-        matches = ((rival, _match(both, mirrored)) for rival, both in pairs)
+        pairs = ((rival, [(layers[rival], layers[index]) for layers in (pictures, *skins)]) for rival in rivals)
+        matches = ((rival, _match(sides, mirrored)) for rival, sides in pairs)
         found = next(((rival, mirror) for rival, mirror in matches if mirror is not None), None)
         if found is None:
             rivals.append(index)

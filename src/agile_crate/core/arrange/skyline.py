@@ -20,7 +20,7 @@ from typing import TYPE_CHECKING
 if TYPE_CHECKING:
     from mypy_extensions import i64
 
-FAR = 1 << 29
+UNBOUNDED = 1 << 29
 """Farther than any sheet is high."""
 
 SHARE = 1000
@@ -101,11 +101,11 @@ class Skyline:
 
     def before(self, step: i64) -> i64:
         """Return how much higher the step before is; far where the sheet's edge is."""
-        return self.level[step - 1] - self.level[step] if step > 0 else FAR
+        return self.level[step - 1] - self.level[step] if step > 0 else UNBOUNDED
 
     def after(self, step: i64) -> i64:
         """Return how much higher the next step is; far where the sheet's edge is."""
-        return self.level[step + 1] - self.level[step] if step + 1 < len(self.level) else FAR
+        return self.level[step + 1] - self.level[step] if step + 1 < len(self.level) else UNBOUNDED
 
     def remove(self, step: i64) -> None:
         """Remove a step."""
@@ -188,7 +188,7 @@ class Shelf:
         self.after: i64 = 0
         self.tall: i64 = 0
         self.level: i64 = 0
-        self.most: i64 = -FAR
+        self.most: i64 = -UNBOUNDED
         self.chosen: i64 = -1
 
     def trimmed(self, column: i64) -> i64:
@@ -238,7 +238,7 @@ class Shelf:
         column = self.at_most(columns, self.narrowest, len(columns), niche)
         self.room, self.before, self.after = room, before, after
         self.tall, self.level = weights.tall, weights.level
-        self.most, self.chosen = -FAR, -1
+        self.most, self.chosen = -UNBOUNDED, -1
         above: i64 = -1
         beyond: i64 = (room if room < self.tallest else self.tallest) * self.tall + self.level + weights.pair
         if len(favor):
@@ -351,7 +351,7 @@ def fill(stock: Stock, width: int, height: int, spare: int, weights: Weights, fa
         entry = shelf.best(niche, top - low, before, after, weights, score_of)
         if entry < 0:
             wall = before if before < after else after
-            if wall >= FAR:
+            if wall >= UNBOUNDED:
                 break
             waste -= niche * wall
             if waste < 0:

@@ -23,7 +23,7 @@ from . import skyline
 from .exact_search import search_exactly
 from .policies import POLICIES, Policy, policies
 from .sheet_size import SheetLimits, SheetRules
-from .skyline import FAR, Stock, Weights, fill
+from .skyline import UNBOUNDED, Stock, Weights, fill
 
 COMPILED = not skyline.__file__.endswith(".py")
 """True if the placing code was compiled at installation; the results are the same either way."""
@@ -154,7 +154,7 @@ class _TightSearch:
 
     def attempt(self, inside: Size, policy: Policy, favor: list[int] | None = None) -> bool:
         """Make one pass; keep it if everything found room on a smaller sheet than the best so far."""
-        spare = min(inside.w * inside.h - self.area, FAR)
+        spare = min(inside.w * inside.h - self.area, UNBOUNDED)
         filled = fill(self.stock, *inside, spare, Weights(*policy), favor or [])
         self.budget -= AROUND + filled.work
         if filled.left_over:

@@ -141,7 +141,10 @@ def _of_animations(old: Crate, new: Crate) -> Iterator[Change]:
 
 
 def _timing(old: Crate, was: Animation, new: Crate, now: Animation) -> Iterator[str]:
-    order = [[crate.frames[index].name for index in one.frames] for crate, one in ((old, was), (new, now))]
+    order = [
+        [crate.frames[index].name for index in animation_form.frames]
+        for crate, animation_form in ((old, was), (new, now))
+    ]
     if order[0] != order[1]:
         if len(order[0]) != len(order[1]):
             yield f"{counted(len(order[1]), 'step')} instead of {len(order[0])}"
@@ -153,7 +156,9 @@ def _timing(old: Crate, was: Animation, new: Crate, now: Animation) -> Iterator[
         step = f"step {at + 1} {now.durations[at]} ms, not {was.durations[at]}"
         yield f"{sum(now.durations)} ms instead of {sum(was.durations)}; {step}"
     elif was.fps and now.fps and (was.fps, was.beats) != (now.fps, now.beats):
-        yield " instead of ".join(f"{counted(sum(one.beats), 'beat')} at {one.fps} fps" for one in (now, was))
+        yield " instead of ".join(
+            f"{counted(sum(animation_form.beats), 'beat')} at {animation_form.fps} fps" for animation_form in (now, was)
+        )
     if (was.loop, was.times) != (now.loop, now.times):
         yield f"{_loop(now)} instead of {_loop(was)}"
 

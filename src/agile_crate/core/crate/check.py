@@ -18,7 +18,7 @@ from ..names import clashes, leads_out
 from ..pixels import Pixels
 from ..text import counted, few, quoted
 
-PAIRS_TOLD = 5
+PAIRS_LISTED = 5
 """Boxes that are too close are named pair by pair up to so many on a sheet; the rest is counted."""
 
 
@@ -27,7 +27,7 @@ def check_crate(crate: Crate) -> Iterator[str]:
     yield from _repeated((frame.name for frame in crate.frames), "frames")
     yield from _repeated((animation.name for animation in crate.animations), "animations")
     yield from _repeated(
-        (image for sheet in crate.sheets for image in (sheet.image, *(s.image for s in sheet.skins))), "sheets"
+        (image for sheet in crate.sheets for image in (sheet.image, *(skin.image for skin in sheet.skins))), "sheets"
     )
     yield from _check_skins(crate)
     for what, names in (("frame", [f.name for f in crate.frames]), ("animation", [a.name for a in crate.animations])):
@@ -36,8 +36,8 @@ def check_crate(crate: Crate) -> Iterator[str]:
             for name in names
             if leads_out(name)
         )
-        for alike, why in clashes(list(dict.fromkeys(names)), ".png" if what == "frame" else ""):
-            yield f"{what}s {few(map(quoted, alike))} {why}"
+        for clashing, why in clashes(list(dict.fromkeys(names)), ".png" if what == "frame" else ""):
+            yield f"{what}s {few(map(quoted, clashing))} {why}"
     for frame in crate.frames:
         if (frame.box.w == 0) != (frame.box.h == 0):
             yield f"frame {quoted(frame.name)}: its box {list(frame.box)} is empty one way and not the other"
@@ -154,14 +154,14 @@ def _check_gaps(sheet: Sheet, frames: Sequence[Frame]) -> Iterator[str]:
         after = slice(index + 1, int(last[index]))
         close = (y[after] < bottom[index] + gap) & (bottom[after] + gap > y[index])
         others = np.flatnonzero(close) + index + 1
-        for other in others[: max(0, PAIRS_TOLD - count)]:
+        for other in others[: max(0, PAIRS_LISTED - count)]:
             first, second = (Box(*boxes[i].tolist()) for i in (index, other))
             overlap = x[other] < right[index] and y[other] < bottom[index] and bottom[other] > y[index]
-            what = "overlap" if overlap else f"are closer than the gap of {gap}"
-            yield f"frames {quoted(owners[first])} {list(first)} and {quoted(owners[second])} {list(second)} {what}"
+            problem = "overlap" if overlap else f"are closer than the gap of {gap}"
+            yield f"frames {quoted(owners[first])} {list(first)} and {quoted(owners[second])} {list(second)} {problem}"
         count += len(others)
-    if count > PAIRS_TOLD:
-        pairs = counted(count - PAIRS_TOLD, "more pair")
+    if count > PAIRS_LISTED:
+        pairs = counted(count - PAIRS_LISTED, "more pair")
         yield f"sheet {quoted(sheet.image)}: {pairs} of boxes overlap, or are closer than the gap of {gap}"
 
 
@@ -219,7 +219,7 @@ def check_gap_is_used(sheet: Sheet, frames: Sequence[Frame]) -> Iterator[str]:
         yield f"sheet {quoted(sheet.image)}: its gap is {sheet.gap}, but all frames are farther apart"
 
 
-def stray_told(sheet: Sheet, count: int) -> str:
+def stray_report(sheet: Sheet, count: int) -> str:
     """Return the fault of a sheet with this many pixels outside all frames."""
     are = "lies" if count == 1 else "lie"
     return f"sheet {quoted(sheet.image)}: {counted(count, 'visible pixel')} {are} outside of all frames"

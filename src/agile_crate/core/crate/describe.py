@@ -55,8 +55,8 @@ def described_animations(
         first += len(indices)
         if (name := sequence.name) is None:
             continue
-        asked = loop[name]
-        repeats = (asked, 0) if asked else (sequence.loop or "forever", sequence.times)
+        wanted_loop = loop[name]
+        repeats = (wanted_loop, 0) if wanted_loop else (sequence.loop or "forever", sequence.times)
         rate = rate_of(times[name], asked_rate[name])
         beats = beats_of(times[name], rate) if rate else ()
         animations.append(Animation(name, indices, durations(times[name]), *repeats, rate, beats))

@@ -33,11 +33,11 @@ def draw_sheet(size: Size, placed: Iterable[Placed], edge_repeat: int = 0) -> Pi
 def draw_rows(width: int, rows: range, placed: Iterable[Placed], edge_repeat: int = 0) -> Pixels:
     """Draw some rows of a sheet of this width, as `draw_sheet` does; skip frames in other rows."""
     band = np.zeros((len(rows), width, 4), np.uint8)
-    for one in placed:
-        box = one.box
+    for drawing in placed:
+        box = drawing.box
         around = edge_repeat if box.w and box.h else 0
         if not around or (rows.start <= box.y - around and box.bottom + around <= rows.stop):
-            _put(band, one, rows.start)
+            _put(band, drawing, rows.start)
             if around:
                 repeat_edges(band, box.moved(Offset(0, -rows.start)), around)
             continue
@@ -45,7 +45,7 @@ def draw_rows(width: int, rows: range, placed: Iterable[Placed], edge_repeat: in
         reached = Box(box.x - around, box.y - around, box.w + 2 * around, box.h + 2 * around)
         alone = np.zeros((reached.h, reached.w, 4), np.uint8)
         inside = Box(around, around, box.w, box.h)
-        _put(alone, one._replace(box=inside), 0)
+        _put(alone, drawing._replace(box=inside), 0)
         repeat_edges(alone, inside, around)
         top, bottom = max(reached.y, rows.start), min(reached.bottom, rows.stop)
         if top < bottom:

@@ -16,7 +16,7 @@ def with_skin(crate: Crate, name: str) -> Crate:
     sheets = []
     is_plain = False
     for sheet in crate.sheets:
-        skin = {one.name: one for one in sheet.skins}[name]
+        skin = {image.name: image for image in sheet.skins}[name]
         is_plain = skin.plain
         sheets.append(sheet._replace(image=skin.image, sha256=skin.sha256, skins=()))
     frames = tuple(frame._replace(crc="", edited=False) for frame in crate.frames)

@@ -162,7 +162,7 @@ def cut_islands(sheet: Pixels, join: int, limits: Limits, split_touching: bool =
         return Cutting((), (), ())
     pictures = tuple(_island(sheet, labels, label, box) for row in rows for label, box in row)
     boxes = tuple(box for row in rows for _, box in row)
-    warnings = (*_crumbs(rows), *_touching(rows, split_touching))
+    warnings = (*_small_parts(rows), *_touching(rows, split_touching))
     return Cutting(pictures, boxes, tuple(map(len, rows)), tuple(parted), warnings)
 
 
@@ -230,7 +230,7 @@ def _in_rows(islands: Sequence[tuple[int, Box]]) -> list[list[tuple[int, Box]]]:
     return [sorted(row, key=lambda island: (island[1].x, island[1].y)) for row in rows]
 
 
-def _crumbs(rows: Sequence[Sequence[tuple[int, Box]]]) -> list[Message]:
+def _small_parts(rows: Sequence[Sequence[tuple[int, Box]]]) -> list[Message]:
     areas = [box.w * box.h for row in rows for _, box in row]
     small = sum(area < CRUMB * max(areas) for area in areas)
     if not small:
@@ -244,8 +244,8 @@ def _usual(sides: Sequence[int]) -> float | None:
     if len(sides) < 3:
         return None
     usual = median(sides)
-    alike = sum(abs(side - usual) <= ALIKE * usual for side in sides)
-    return usual if 3 * alike >= 2 * (len(sides) - 1) else None
+    near = sum(abs(side - usual) <= ALIKE * usual for side in sides)
+    return usual if 3 * near >= 2 * (len(sides) - 1) else None
 
 
 def _touching(rows: Sequence[Sequence[tuple[int, Box]]], were_parted: bool) -> list[Message]:

@@ -46,12 +46,12 @@ def seams(alpha: Alpha, usual: float | None) -> list[CutSeam]:
         seam = _least(alpha, window)
         begin = int(found[-1].columns.max()) if found else 0
         beside = min(thickness[begin : window.start + 1].max(), thickness[window.stop - 1 :].max())
-        if seam.thickness <= (THIN if usual else NECK) * beside and (usual or _both_high(alpha, seam)):
+        if seam.thickness <= (THIN if usual else NECK) * beside and (usual or _have_height(alpha, seam)):
             found.append(seam)
     return found
 
 
-def _both_high(alpha: Alpha, seam: CutSeam) -> bool:
+def _have_height(alpha: Alpha, seam: CutSeam) -> bool:
     left = np.arange(alpha.shape[1]) < seam.columns[:, None]
     heights = [np.ptp(np.flatnonzero(((alpha > 0) & side).any(axis=1))) + 1 for side in (left, ~left)]
     return bool(min(heights) >= LEAST_HEIGHT * len(alpha))
@@ -86,18 +86,18 @@ def _least(alpha: Alpha, window: range) -> CutSeam:
     parted = np.minimum(left, right)
     cost = parted + 1e-3 * (left + right) + 1e-6 * from_middle  # of equal ones, where both sides are thin
     total = np.empty_like(cost)
-    came = np.zeros(cost.shape, np.int8)
+    steps = np.zeros(cost.shape, np.int8)
     total[0] = cost[0]
     for row in range(1, len(cost)):
         before = np.pad(total[row - 1], 1, constant_values=np.inf)
         ways = np.stack([before[1:-1], before[:-2] + 1e-4, before[2:] + 1e-4])
         best = np.argmin(ways, axis=0)
-        came[row] = np.array([0, -1, 1], np.int8)[best]
+        steps[row] = np.array([0, -1, 1], np.int8)[best]
         total[row] = cost[row] + np.take_along_axis(ways, best[None], axis=0)[0]
     columns = np.empty(len(cost), np.intp)
     at = int(np.argmin(total[-1]))
     for row in range(len(cost) - 1, -1, -1):
         columns[row] = at + window.start
-        at += int(came[row, at])
+        at += int(steps[row, at])
     along = parted[np.arange(len(alpha)), columns - window.start]
     return CutSeam(columns, int(np.count_nonzero(along)), float(along.sum()))

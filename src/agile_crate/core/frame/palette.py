@@ -194,7 +194,7 @@ def derived(histograms: Iterable[Histogram], count: int) -> tuple[Color, ...]:
         chosen = words
     else:
         places = perceived(_unpacked(words))
-        centers = _settled(places, weights, _median_cut(places, weights, count))
+        centers = _refined(places, weights, _median_cut(places, weights, count))
         chosen = np.unique(_packed(perceived_back(centers)))
     colors = _unpacked(chosen)
     order = np.lexsort((chosen, perceived(colors)[:, 0]))
@@ -203,8 +203,8 @@ def derived(histograms: Iterable[Histogram], count: int) -> tuple[Color, ...]:
 
 def _together(histograms: Iterable[Histogram]) -> Histogram:
     weights = np.zeros(1 << 24)
-    for one in histograms:
-        weights[one.words] += one.weights
+    for histogram in histograms:
+        weights[histogram.words] += histogram.weights
     words = np.flatnonzero(weights).astype(np.uint32)
     return Histogram(words, weights[words])
 
@@ -233,7 +233,7 @@ def _spread(places: NDArray[np.float64], weights: NDArray[np.float64]) -> NDArra
     return result
 
 
-def _settled(
+def _refined(
     places: NDArray[np.float64], weights: NDArray[np.float64], centers: NDArray[np.float64]
 ) -> NDArray[np.float64]:
     for _ in range(20):

@@ -47,13 +47,13 @@ def shape_of(mask: NDArray[np.bool_], kind: str, limits: Limits, most_points: in
 
 def moved_shape(shape: Shape, x: float, y: float) -> Shape:
     """The same shape elsewhere."""
-    moved = tuple(tuple(Point(p.x + x, p.y + y) for p in polygon) for polygon in shape.polygons)
+    moved = tuple(tuple(Point(point.x + x, point.y + y) for point in polygon) for polygon in shape.polygons)
     return Shape(moved, shape.tolerance)
 
 
 def mirrored_shape(shape: Shape, width: int) -> Shape:
     """The shape with left and right exchanged on a canvas of a width, clockwise again."""
-    turned = tuple(tuple(Point(width - p.x, p.y) for p in polygon[::-1]) for polygon in shape.polygons)
+    turned = tuple(tuple(Point(width - point.x, point.y) for point in polygon[::-1]) for polygon in shape.polygons)
     return Shape(turned, shape.tolerance)
 
 

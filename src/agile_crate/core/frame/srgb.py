@@ -71,10 +71,10 @@ _STEPS = _light_of((np.arange(255) + 0.5) / 255)
 """The light from which on a level is the next one."""
 
 
-def _between(one: tuple[float, ...], other: tuple[float, ...]) -> NDArray[np.float64]:
+def _between(source: tuple[float, ...], target: tuple[float, ...]) -> NDArray[np.float64]:
     """The matrix from the lights of one set of primaries to those of another."""
-    (to_xyz, white), (from_other, its_white) = _primaries(one), _primaries(other)
-    adapt = np.linalg.inv(_BRADFORD) @ np.diag((_BRADFORD @ its_white) / (_BRADFORD @ white)) @ _BRADFORD
+    (to_xyz, white), (from_other, other_white) = _primaries(source), _primaries(target)
+    adapt = np.linalg.inv(_BRADFORD) @ np.diag((_BRADFORD @ other_white) / (_BRADFORD @ white)) @ _BRADFORD
     result: NDArray[np.float64] = np.linalg.inv(from_other) @ adapt @ to_xyz
     if not np.isfinite(result).all():
         raise ValueError("these primaries span no colors")

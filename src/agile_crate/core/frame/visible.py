@@ -53,10 +53,10 @@ def within(pixels: Pixels, box: Box) -> Pixels:
     return result
 
 
-def overlap(one: Box, other: Box) -> Box:
+def overlap(box: Box, other: Box) -> Box:
     """Return what two boxes share; an empty box within the second if they share nothing."""
-    left, top = (min(max(a, b), b + side) for a, b, side in ((one.x, other.x, other.w), (one.y, other.y, other.h)))
-    return Box(left, top, max(0, min(one.right, other.right) - left), max(0, min(one.bottom, other.bottom) - top))
+    left, top = (min(max(a, b), b + side) for a, b, side in ((box.x, other.x, other.w), (box.y, other.y, other.h)))
+    return Box(left, top, max(0, min(box.right, other.right) - left), max(0, min(box.bottom, other.bottom) - top))
 
 
 def without_rim(pixels: Pixels) -> tuple[Pixels, Offset]:

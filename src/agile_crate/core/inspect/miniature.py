@@ -114,7 +114,7 @@ def with_neighbors(values: NDArray[T]) -> NDArray[T]:
 
 def coarse(miniatures: Iterable[Miniature]) -> NDArray[np.float32]:
     """Return frames of one canvas as rows of numbers, shape (n, d), blurred to at most COARSE × COARSE."""
-    return np.stack([blurred(one, COARSE).ravel() for one in miniatures])
+    return np.stack([blurred(miniature, COARSE).ravel() for miniature in miniatures])
 
 
 def blurred(small: Miniature, most: int) -> NDArray[np.float32]:

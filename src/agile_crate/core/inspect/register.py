@@ -55,10 +55,12 @@ def moved_between(before: Plane, frame: Plane, after: Plane, guess: Offset) -> D
     found: Displacement | None = None
     if _correlation(before, after) < LEAST_COMMON:
         return None
-    one, other = _shift(frame, before), _shift(frame, after)
-    common = Offset(*(a if a == b else 0 for a, b in zip(one, other, strict=True)))
-    agreed = common != (0, 0) and _is_near(_shift(before, after), Offset(other.x - one.x, other.y - one.y))
-    for shift in dict.fromkeys((one, other, common, guess)):
+    to_before, to_after = _shift(frame, before), _shift(frame, after)
+    common = Offset(*(a if a == b else 0 for a, b in zip(to_before, to_after, strict=True)))
+    agreed = common != (0, 0) and _is_near(
+        _shift(before, after), Offset(to_after.x - to_before.x, to_after.y - to_before.y)
+    )
+    for shift in dict.fromkeys((to_before, to_after, common, guess)):
         if shift == (0, 0) or abs(shift.x) * FURTHEST > width or abs(shift.y) * FURTHEST > height:
             continue
         still = [_off(frame, beside, shift, moved=False) for beside in (before, after)]
@@ -72,19 +74,19 @@ def moved_between(before: Plane, frame: Plane, after: Plane, guess: Offset) -> D
     return found
 
 
-def _correlation(one: Plane, other: Plane) -> float:
+def _correlation(first: Plane, second: Plane) -> float:
     """The cosine between two pictures, each as one vector; pixels empty in both count nothing."""
-    power = float(np.vdot(one, one)) * float(np.vdot(other, other))
-    return float(np.vdot(one, other)) / power**0.5 if power else 0.0
+    power = float(np.vdot(first, first)) * float(np.vdot(second, second))
+    return float(np.vdot(first, second)) / power**0.5 if power else 0.0
 
 
-def _is_near(one: Offset, other: Offset) -> bool:
-    return abs(one.x - other.x) <= 1 and abs(one.y - other.y) <= 1
+def _is_near(first: Offset, second: Offset) -> bool:
+    return abs(first.x - second.x) <= 1 and abs(first.y - second.y) <= 1
 
 
 def _shift(frame: Plane, other: Plane) -> Offset:
     """Return the shift, in whole pixels, that lays a frame best on another."""
-    padded = (np.pad(one.sum(axis=0), RIM) for one in (frame, other))
+    padded = (np.pad(plane.sum(axis=0), RIM) for plane in (frame, other))
     a, b = map(np.fft.rfft2, padded)
     spectrum = b * np.conj(a)
     strength = np.abs(spectrum)

@@ -65,4 +65,4 @@ def all_layers(variants: Variants) -> list[tuple[str, ...]]:
 def with_layers(variants: Variants, layers: Sequence[Sequence[str]]) -> Variants:
     """Return the variants with other paths for the same layers, listed as `all_layers` does."""
     rest = iter(layers)
-    return tuple(one._replace(layers=tuple(tuple(next(rest)) for _ in one.layers)) for one in variants)
+    return tuple(variant._replace(layers=tuple(tuple(next(rest)) for _ in variant.layers)) for variant in variants)

@@ -16,12 +16,12 @@ from ..text import few, quoted
 Pairs = tuple[tuple[str, str], ...]
 
 
-def check_names(asked: str, names: Iterable[str], sequences: Iterable[FrameSequence]) -> None:
+def check_names(setting_name: str, names: Iterable[str], sequences: Iterable[FrameSequence]) -> None:
     """Raise UsageError for a name that no animation has, with the nearest existing name."""
     known = named(sequences)
     for name in names:
         if name not in known:
-            raise UsageError("{}: unknown animation {}; {}", setting(asked), quoted(name), _hint(name, known))
+            raise UsageError("{}: unknown animation {}; {}", setting(setting_name), quoted(name), _hint(name, known))
 
 
 def _hint(name: str, known: list[str]) -> str:
@@ -34,12 +34,12 @@ def named(sequences: Iterable[FrameSequence]) -> list[str]:
     return [sequence.name for sequence in sequences if sequence.name is not None]
 
 
-def the_only(asked: str, example: str, sequences: Iterable[FrameSequence]) -> str:
+def the_only(setting_name: str, example: str, sequences: Iterable[FrameSequence]) -> str:
     """The name of the only animation, for a setting that names none. Raises UsageError for several or none."""
     names = [sequence.name for sequence in sequences if sequence.name is not None and not sequence.origin]
     if len(names) != 1:
         known = f"there are: {few(names)}" if names else "there are only stills"
-        raise UsageError("{}: say of which animation, such as {}; {}", setting(asked), example, known)
+        raise UsageError("{}: say of which animation, such as {}; {}", setting(setting_name), example, known)
     return names[0]
 
 
@@ -59,7 +59,7 @@ def spelled_out(pairs: Iterable[tuple[str, str]], making: str, sequences: Sequen
             raise UsageError("{}: {}", pair, _AS_MANY)
         found = _matching(old, known)
         made = [(_filled(new, parts), name) for name, parts in found]
-        result += [one for one in made if one[0] not in known]
+        result += [renaming for renaming in made if renaming[0] not in known]
         if not found:
             warnings.append(message("{} matches no animation", pair))
     return tuple(result), warnings

@@ -18,7 +18,7 @@ from ..errors import InputError, UsageError
 from ..message import Message, message, setting
 from ..model.crate import LARGEST_NUMBER
 from ..model.picture import FrameSequence, SequenceFrame, Sequences
-from ..names import clashes, natural_key, nearest, number_of, said_once
+from ..names import clashes, natural_key, nearest, number_of, without_repetition
 from ..text import counted, few, quoted
 from .rename import check_names, named, under_name
 from .spans import Spans
@@ -68,7 +68,8 @@ def kept(sequences: Sequences, include: Sequence[str], exclude: Sequence[str]) -
     """The frames that match one of `include` (if any) and none of `exclude`."""
     is_kept = partial(_is_kept, include=include, exclude=exclude)
     remaining = [
-        s._replace(frames=tuple(frame for frame in s.frames if is_kept(frame.name, s.name))) for s in sequences
+        sequence._replace(frames=tuple(frame for frame in sequence.frames if is_kept(frame.name, sequence.name)))
+        for sequence in sequences
     ]
     if not any(sequence.frames for sequence in remaining):
         raise InputError(
@@ -82,7 +83,7 @@ def is_of_use(name: str, animation: str | None, include: Sequence[str], exclude:
     own name is left out is of none, whatever it would have held."""
     if any(_matches(pattern, name, animation) for pattern in exclude):
         return False
-    return _is_kept(name, animation, include, ()) or _is_kept(f"{name}/01", said_once(name), include, exclude)
+    return _is_kept(name, animation, include, ()) or _is_kept(f"{name}/01", without_repetition(name), include, exclude)
 
 
 def _is_kept(frame: str, animation: str | None, include: Sequence[str], exclude: Sequence[str]) -> bool:
@@ -103,7 +104,7 @@ def has_wildcards(pattern: str) -> bool:
     return not set(pattern).isdisjoint("*?[")
 
 
-def idle_patterns(asked: str, patterns: Iterable[str], sequences: Sequences) -> list[Message]:
+def idle_patterns(setting_name: str, patterns: Iterable[str], sequences: Sequences) -> list[Message]:
     """Return a warning of each pattern with wildcards that matches no frame. Raises UsageError for an unknown plain
     name: a frame that it should exclude would be packed, or the reverse."""
     frames = [(frame.name, sequence.name) for sequence in sequences for frame in sequence.frames]
@@ -112,27 +113,27 @@ def idle_patterns(asked: str, patterns: Iterable[str], sequences: Sequences) -> 
         folders = {part for frame, _ in frames for part in accumulate(frame.split("/")[:-1], "{}/{}".format)}
         near = nearest(name, [*(s.name for s in sequences if s.name), *folders, *(frame for frame, _ in frames)])
         hint = f"did you mean {quoted(near)}?" if near else "names are such as swim, or swim/swim_01"
-        raise UsageError("{}: nothing is called {}; {}", setting(asked), quoted(name), hint)
-    return [message("{} matches no frame", setting(asked, pattern)) for pattern in idle]
+        raise UsageError("{}: nothing is called {}; {}", setting(setting_name), quoted(name), hint)
+    return [message("{} matches no frame", setting(setting_name, pattern)) for pattern in idle]
 
 
 def ranged(sequences: Sequences, spans: Mapping[str, Spans | None]) -> Sequences:
     """Keep only the frames at these positions of each animation, in the order of the ranges."""
 
-    def one(sequence: FrameSequence) -> FrameSequence:
+    def picked(sequence: FrameSequence) -> FrameSequence:
         chosen = spans.get(sequence.name or "")
         return sequence._replace(frames=_at(sequence, chosen, "frames")) if chosen else sequence
 
-    return tuple(map(one, sequences))
+    return tuple(map(picked, sequences))
 
 
-def _at(sequence: FrameSequence, spans: Spans, asked: str) -> tuple[SequenceFrame, ...]:
+def _at(sequence: FrameSequence, spans: Spans, setting_name: str) -> tuple[SequenceFrame, ...]:
     count = len(sequence.frames)
     for span in spans:
         if any(not 1 <= end <= count for end in span.ends(count)):
             raise UsageError(
                 "{}: {} is outside {}, which has {}",
-                setting(asked),
+                setting(setting_name),
                 span,
                 quoted(sequence.name or ""),
                 counted(count, "frame"),
@@ -143,11 +144,11 @@ def _at(sequence: FrameSequence, spans: Spans, asked: str) -> tuple[SequenceFram
 def numbered(sequences: Sequences, spans: Mapping[str, Spans | None]) -> Sequences:
     """Keep only the frames with these numbers in their names, in the order of the ranges."""
 
-    def one(sequence: FrameSequence) -> FrameSequence:
+    def picked(sequence: FrameSequence) -> FrameSequence:
         chosen = spans.get(sequence.name or "")
         return sequence._replace(frames=_with_numbers(sequence, chosen)) if chosen else sequence
 
-    return tuple(map(one, sequences))
+    return tuple(map(picked, sequences))
 
 
 def _with_numbers(sequence: FrameSequence, spans: Spans) -> tuple[SequenceFrame, ...]:
@@ -170,17 +171,17 @@ def _with_numbers(sequence: FrameSequence, spans: Spans) -> tuple[SequenceFrame,
                 "{numbers}: {} is not there in {}, whose frames have the numbers {}",
                 span,
                 quoted(sequence.name or ""),
-                numbers_told(by_number),
+                number_list(by_number),
             )
         inside = sorted((n for n in by_number if min(first, last) <= n <= max(first, last)), reverse=last < first)
         result += [frame for number in inside for frame in by_number[number]]
     return tuple(result)
 
 
-def numbers_told(numbers: Iterable[int]) -> str:
+def number_list(numbers: Iterable[int]) -> str:
     """List numbers in order, with runs as ranges.
 
-    >>> numbers_told([1, 2, 3, 7, 9, 10])
+    >>> number_list([1, 2, 3, 7, 9, 10])
     '1-3, 7 and 9-10'
     """
     runs: list[list[int]] = []
@@ -199,7 +200,7 @@ def counted_otherwise(sequences: Sequences) -> dict[str, str]:
         numbers = [number_of(frame.name) for frame in sequence.frames]
         known = [number for number in numbers if number is not None]
         if sequence.name is not None and known and numbers != list(range(1, len(numbers) + 1)):
-            by_name[sequence.name] = numbers_told(known)
+            by_name[sequence.name] = number_list(known)
     return by_name
 
 
@@ -249,17 +250,19 @@ def _check_cover(sequence: FrameSequence, parts: Mapping[str, Spans]) -> None:
         )
 
 
-def _refuse_repeated(sequences: Sequence[FrameSequence], asked: str) -> None:
+def _refuse_repeated(sequences: Sequence[FrameSequence], setting_name: str) -> None:
     names = [sequence.name for sequence in sequences]
     for name in names:
         if name is not None and names.count(name) > 1:
-            raise UsageError("{}: there are two animations {}; choose another name", setting(asked), quoted(name))
+            raise UsageError(
+                "{}: there are two animations {}; choose another name", setting(setting_name), quoted(name)
+            )
 
 
 def thinned(sequences: Sequences, every: Mapping[str, int]) -> Sequences:
     """Keep the first of every N frames, each shown as long as N, so that the pace stays."""
 
-    def one(sequence: FrameSequence) -> FrameSequence:
+    def spaced(sequence: FrameSequence) -> FrameSequence:
         step = every.get(sequence.name or "", 1)
         if step == 1:
             return sequence
@@ -268,11 +271,11 @@ def thinned(sequences: Sequences, every: Mapping[str, int]) -> Sequences:
         starts = range(0, len(padded), step)
         return sequence._replace(frames=tuple(_merged(padded[at : at + step]) for at in starts))
 
-    return tuple(one(s) if s.name is not None else s for s in sequences)
+    return tuple(spaced(sequence) if sequence.name is not None else sequence for sequence in sequences)
 
 
 def _merged(frames: Sequence[SequenceFrame]) -> SequenceFrame:
-    """The first of some frames, shown as long as all of them together."""
+    """Return the first of some frames, shown as long as all of them together."""
     own = [frame.milliseconds for frame in frames if frame.milliseconds is not None]
     return frames[0]._replace(
         units=sum(frame.units for frame in frames),
@@ -281,13 +284,13 @@ def _merged(frames: Sequence[SequenceFrame]) -> SequenceFrame:
 
 
 Likeness = Callable[[SequenceFrame, SequenceFrame], bool]
-"""Tells if two frames show the same."""
+"""A test that returns True if two frames show the same."""
 
 
 def without_copies(sequences: Sequences, alike: Likeness) -> Sequences:
     """Merge each run of equal frames into its first, shown for the time of all of them."""
 
-    def one(sequence: FrameSequence) -> FrameSequence:
+    def merged(sequence: FrameSequence) -> FrameSequence:
         runs: list[list[SequenceFrame]] = []
         for frame in sequence.frames:
             if runs and alike(runs[-1][0], frame):
@@ -296,21 +299,23 @@ def without_copies(sequences: Sequences, alike: Likeness) -> Sequences:
                 runs.append([frame])
         return sequence._replace(frames=tuple(map(_merged, runs)))
 
-    return tuple(one(s) if s.name is not None else s for s in sequences)
+    return tuple(merged(sequence) if sequence.name is not None else sequence for sequence in sequences)
 
 
 def without_closing(sequences: Sequences, alike: Likeness) -> Sequences:
     """Drop an animation's last frame if it equals the first."""
 
-    def closes(s: FrameSequence) -> bool:
-        return s.name is not None and len(s.frames) > 1 and alike(s.frames[0], s.frames[-1])
+    def closes(sequence: FrameSequence) -> bool:
+        return sequence.name is not None and len(sequence.frames) > 1 and alike(sequence.frames[0], sequence.frames[-1])
 
-    return tuple(s._replace(frames=s.frames[:-1]) if closes(s) else s for s in sequences)
+    return tuple(
+        sequence._replace(frames=sequence.frames[:-1]) if closes(sequence) else sequence for sequence in sequences
+    )
 
 
 def backwards(sequences: Sequences) -> Sequences:
     """Reverse the frames of every animation."""
-    return tuple(played_backwards(s) if s.name is not None else s for s in sequences)
+    return tuple(played_backwards(sequence) if sequence.name is not None else sequence for sequence in sequences)
 
 
 def with_made(sequences: Sequences, made: Mapping[str, str], making: Literal["mirrored", "reversed"]) -> Sequences:
@@ -355,11 +360,11 @@ def refuse_clashing_names(sequences: Sequences) -> None:
             raise InputError(f"two frames have the name {quoted(name)}; rename the one or the other")
         seen.add(name)
     animations = [sequence.name for sequence in sequences if sequence.name is not None]
-    for what, alike, why in (
+    for what, clashing, why in (
         *(("names", *clash) for clash in clashes(names, ".png")),
         *(("animations", *clash) for clash in clashes(animations)),
     ):
         raise InputError(
-            f"the {what} {few(map(quoted, alike))} {why}, and some file systems and engines cannot tell them apart; "
+            f"the {what} {few(map(quoted, clashing))} {why}, and some file systems and engines cannot tell them apart; "
             "rename one"
         )

@@ -47,11 +47,11 @@ def frame_times(
     Raises UsageError for a total that holds leave no room in, and where a frame would
     be shown for less than LEAST. What a source shows for less is shown for LEAST.
     """
-    one = 1000 / (fps or DEFAULT_FPS)
+    unit = 1000 / (fps or DEFAULT_FPS)
     times: list[Fraction] = []
     for frame in sequence.frames:
         own = frame.milliseconds if fps is None else None
-        times.append(max(own, LEAST) if own else one * frame.units)
+        times.append(max(own, LEAST) if own else unit * frame.units)
     for position, hold in holds.items():
         times[position - 1] = hold.milliseconds or times[position - 1] * hold.factor
         if times[position - 1] < LEAST and total is None:
@@ -111,7 +111,7 @@ def durations(times: Sequence[Fraction]) -> tuple[int, ...]:
     return tuple(after - before for before, after in pairwise(moments))
 
 
-def rate_of(times: Sequence[Fraction], asked: Fraction | None) -> Fraction | None:
+def rate_of(times: Sequence[Fraction], wanted: Fraction | None) -> Fraction | None:
     """The frames a second of which every frame lasts a whole number: those asked for, or else those of the shortest
     frame. None if there is no such rate, or metadata cannot hold it.
 
@@ -119,7 +119,7 @@ def rate_of(times: Sequence[Fraction], asked: Fraction | None) -> Fraction | Non
     (Fraction(60, 1), None)
     """
     different = set(times)
-    for rate in filter(None, (asked, 1000 / min(different))):
+    for rate in filter(None, (wanted, 1000 / min(different))):
         beats = [time * rate / 1000 for time in different]
         whole = all(beat.denominator == 1 for beat in beats)
         if whole and max(rate.numerator, rate.denominator, int(max(beats))) < LARGEST_NUMBER:

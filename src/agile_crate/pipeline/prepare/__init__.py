@@ -107,7 +107,7 @@ def decoding_of(sizes: Sequence[Settings]) -> Decoding:
     """Return the work on each frame as it is decoded. `sizes` are the settings of every size of the build, which
     are alike but for lengths."""
     settings = sizes[0]
-    scalings = tuple(scaling_of(one, 1 if one.fit else one.scale) for one in sizes)
+    scalings = tuple(scaling_of(size, 1 if size.fit else size.scale) for size in sizes)
     return Decoding(settings.color_key, scalings, keeps_vectors=settings.fit is not None)
 
 
@@ -155,9 +155,11 @@ def prepare(
     for step in wanted(LAST_STEPS, settings):
         walk.take(step)
     if for_proof and settings.trimming == "off":
-        untrimmed = [tuple(Untrimmed(one, one.stored_box) for one in pictures) for pictures in walk.pictures]
-    if kept := [name for name in edits if name not in lost]:
-        walk.remarks.append(Message(f"edits kept on {counted(len(kept), 'frame')}: {few(map(shown, kept))}"))
+        untrimmed = [
+            tuple(Untrimmed(picture, picture.stored_box) for picture in pictures) for pictures in walk.pictures
+        ]
+    if untouched := [name for name in edits if name not in lost]:
+        walk.remarks.append(Message(f"edits kept on {counted(len(untouched), 'frame')}: {few(map(shown, untouched))}"))
     prepared = (
         variant._replace(pictures=tuple(pictures), untrimmed=before)
         for variant, pictures, before in zip(walk.variants, walk.pictures, untrimmed, strict=True)

@@ -65,25 +65,27 @@ def decide(facts: Iterable[Standing], lineup: Lineup, settings: Settings) -> Dec
             if sides := beyond(standings[index].seen, canvas, by):
                 lost[index] = sides
     if lost:
-        asked = listed([setting(name) for name in ("canvas", "shift") if name in settings.given])
+        options = listed([setting(name) for name in ("canvas", "shift") if name in settings.given])
         worst = max(lost, key=lambda index: sum(lost[index]))
         name = quoted(lineup.names[worst])
         what = f"of {name}" if len(lost) == 1 else f"of {counted(len(lost), 'frame')}, most of {name}"
         raise FitError(
             "{} would cut off what is visible {}, by {}; {}",
-            asked,
+            options,
             what,
-            sides_told(lost[worst]),
-            _what_saves_all(standings, moves, settings),
+            sides_text(lost[worst]),
+            _remedy(standings, moves, settings),
         )
     return Decision(tuple(moves), tuple(remarks))
 
 
-def _what_saves_all(standings: Sequence[Standing], moves: Sequence[Move], settings: Settings) -> str:
+def _remedy(standings: Sequence[Standing], moves: Sequence[Move], settings: Settings) -> str:
     """The smallest shift that keeps all on their canvases, or else the canvas they need."""
     if settings.shift.named:
         return message("give a larger {canvas}, or another {shift}")
-    pairs = [(one.seen.moved(move.by), move.canvas) for one, move in zip(standings, moves, strict=True) if one.seen]
+    pairs = [
+        (ranges.seen.moved(move.by), move.canvas) for ranges, move in zip(standings, moves, strict=True) if ranges.seen
+    ]
     by_axis = [
         [(box.x, box.right, canvas.w) for box, canvas in pairs],
         [(box.y, box.bottom, canvas.h) for box, canvas in pairs],
@@ -92,7 +94,9 @@ def _what_saves_all(standings: Sequence[Standing], moves: Sequence[Move], settin
     for lines in by_axis:
         least, most = max(-begin for begin, _, _ in lines), min(side - end for _, end, side in lines)
         if least > most:
-            needed = Size(*(max(end for _, end, _ in one) - min(begin for begin, _, _ in one) for one in by_axis))
+            needed = Size(
+                *(max(end for _, end, _ in ranges) - min(begin for begin, _, _ in ranges) for ranges in by_axis)
+            )
             return message("no one shift saves all: that takes a {canvas} of at least {}", measured(needed))
         saving.append(min(max(0, least), most))
     before = settings.shift.everyone or ORIGIN
@@ -109,7 +113,7 @@ def apply(picture: Picture, move: Move) -> Picture:
 STEP = Step(fact, decide, apply, may_cut, seen_together, is_shared=True)
 
 
-def sides_told(sides: Sides) -> str:
+def sides_text(sides: Sides) -> str:
     """Return how much lies on which side, as part of a sentence."""
     words = zip(sides, ("at the left", "at the top", "at the right", "at the bottom"), strict=True)
     return joined(f"{counted(pixels, 'pixel')} {side}" for pixels, side in words if pixels)
@@ -145,7 +149,7 @@ def _bring_together(ways: list[Way], lineup: Lineup, settings: Settings) -> list
             (setting("pivot", "feet"), settings.pivot.of(group.name) == FEET),
             (setting("shape_of", "animation"), settings.shape_of == "animation"),
         )
-        needed = [asked for asked, is_needed in reasons if is_needed]
+        needed = [setting_name for setting_name, is_needed in reasons if is_needed]
         if needed:
             remarks += _bring_if_needed(ways, group, settings, message("{}, {}", needed[0], quoted(group.name or "")))
     return remarks

@@ -30,8 +30,10 @@ def fact(picture: Picture, settings: Settings) -> Faint:
 
 def decide(facts: Iterable[Faint], lineup: Lineup, settings: Settings) -> Decision[int]:
     found = list(facts)
-    emptied = [name for name, its in zip(lineup.names, found, strict=True) if its.faint and its.faint == its.visible]
-    faint = [its.faint for its in found if its.faint]
+    emptied = [
+        name for name, count in zip(lineup.names, found, strict=True) if count.faint and count.faint == count.visible
+    ]
+    faint = [count.faint for count in found if count.faint]
     remark = Message(f"{counted(sum(faint), 'faint pixel')} of {counted(len(faint), 'frame')} cleared")
     warnings = warning_of_empty(emptied, lineup, "clear_alpha", settings.clear_alpha)
     return Decision(alike(settings.clear_alpha, lineup), (remark,), warnings)

@@ -64,7 +64,7 @@ def art_together(drawing: Drawing, other: Drawing, is_plain: bool) -> Drawing:
         return drawing
     fine = max(drawing.fine, other.fine)
     seen = union(
-        Box(*(side * (fine // one.fine) for side in one.seen)) for one in (drawing, other) if one.seen is not None
+        Box(*(side * (fine // fact.fine) for side in fact.seen)) for fact in (drawing, other) if fact.seen is not None
     )
     return drawing._replace(seen=seen, fine=fine)
 

@@ -9,7 +9,7 @@ from ...core.frame.trim import visible_on_canvas
 from ...core.message import Message
 from ...core.model.picture import Picture
 from ...settings.table import Settings
-from .canvas import sides_told
+from .canvas import sides_text
 from .step import Decision, Lineup, Standing, Step, alike, seen_together
 
 
@@ -22,7 +22,7 @@ def decide(facts: Iterable[Standing], lineup: Lineup, settings: Settings) -> Dec
     growth = growth_for(((standing.seen, standing.canvas) for standing in facts), settings.outline.reach)
     if not any(growth):
         return Decision()
-    remark = Message(f"every canvas grew by {sides_told(growth)}, to hold the outline")
+    remark = Message(f"every canvas grew by {sides_text(growth)}, to hold the outline")
     return Decision(alike(growth, lineup), (remark,))
 
 

@@ -48,7 +48,10 @@ def decide(facts: Iterable[Silhouette], lineup: Lineup, settings: Settings) -> D
                 shape_of(mask, settings.shape, settings.limits, settings.shape_points)
             ] * len(span)
     pairs = zip(shapes, silhouettes, strict=True)
-    shapes = [mirrored_shape(shape, its.canvas.w) if shape and its.flipped else shape for shape, its in pairs]
+    shapes = [
+        mirrored_shape(shape, silhouette.canvas.w) if shape and silhouette.flipped else shape
+        for shape, silhouette in pairs
+    ]
     drawn = [shape for shape in shapes if shape]
     points = sum(len(polygon) for shape in drawn for polygon in shape.polygons)
     tolerance = max((shape.tolerance for shape in drawn), default=0)

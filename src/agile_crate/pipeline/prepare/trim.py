@@ -42,7 +42,7 @@ def decide(facts: Iterable[Rim], lineup: Lineup, settings: Settings) -> Decision
     else:
         groups = [FrameGroup(None, range(len(boxes)))] if settings.trimming == "sheet" else lineup.together
         kept = [box for group in groups for box in _alike([boxes[index] for index in group.span])]
-    remarks = [_told(kept, [rim.canvas for rim in rims])]
+    remarks = [_trim_remark(kept, [rim.canvas for rim in rims])]
     if settings.trimming == "frame" and LAYOUTS[settings.layout].has_cells and lineup.animations:
         remarks.append(
             message(
@@ -63,7 +63,7 @@ def _alike(boxes: list[Box | None]) -> list[Box]:
     return [union(box for box in boxes if box is not None) or EMPTY] * len(boxes)
 
 
-def _told(kept: list[Box], canvases: list[Size]) -> Message:
+def _trim_remark(kept: list[Box], canvases: list[Size]) -> Message:
     whole = sum(canvas.w * canvas.h for canvas in canvases)
     stored = sum(box.w * box.h for box in kept)
     fewer = sum(box.size != canvas for box, canvas in zip(kept, canvases, strict=True))

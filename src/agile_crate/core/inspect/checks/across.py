@@ -98,7 +98,7 @@ def _beside(name: str, owners: dict[str, Surveyed]) -> Surveyed | None:
 
 
 def _widening(frame: FrameFacts, sequences: Sequence[Surveyed]) -> str:
-    others = [one.canvas for sequence in sequences for one in sequence.frames if one is not frame]
+    others = [other.canvas for sequence in sequences for other in sequence.frames if other is not frame]
     if len(others) < LEAST_BESIDE:
         return ""
     width, height = max(size.w for size in others), max(size.h for size in others)
@@ -122,7 +122,9 @@ def grounds(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
         height = standing[0][0].frames[0].canvas.h
         for sequence, line in standing:
             if LEAST_OFF <= abs(line - most) <= height / HIGHEST:
-                yield _off_the_ground(sequence, line, most, [s.label for s, other in standing if other == most])
+                yield _off_the_ground(
+                    sequence, line, most, [sequence.label for sequence, other in standing if other == most]
+                )
 
 
 def _ground(sequence: Surveyed) -> int | None:
@@ -160,16 +162,16 @@ def mirrors(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
     for sequence in sequences:
         if sequence.name is not None and len(sequence.frames) > 1:
             together[tuple(frame.canvas for frame in sequence.frames)].append(sequence)
-    for alike in together.values():
-        taken: set[int] = set()
-        for index, sequence in enumerate(alike):
-            if index in taken or _may_mirror(sequence, sequence):
+    for group in together.values():
+        paired: set[int] = set()
+        for index, sequence in enumerate(group):
+            if index in paired or _may_mirror(sequence, sequence):
                 continue
-            rest = (other for other in range(index + 1, len(alike)) if other not in taken)
+            rest = (other for other in range(index + 1, len(group)) if other not in paired)
             for other in rest:
-                if _may_mirror(sequence, alike[other]) and _is_mirrored(sequence, alike[other]):
-                    taken.add(other)
-                    yield _mirrored(sequence, alike[other])
+                if _may_mirror(sequence, group[other]) and _is_mirrored(sequence, group[other]):
+                    paired.add(other)
+                    yield _mirrored(sequence, group[other])
 
 
 def _may_mirror(sequence: Surveyed, other: Surveyed) -> bool:

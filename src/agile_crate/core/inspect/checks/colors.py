@@ -92,13 +92,13 @@ def tint_between(before: Miniature, frame: Miniature, after: Miniature) -> Tint 
     """The one change of color, a factor and an offset for each channel, that turns the still pixels of a frame's
     neighbors into those of the frame (fitted by least squares, again and again without the worst half of what
     it leaves: least trimmed squares, Rousseeuw, 1984); None if it explains too little."""
-    covered = np.logical_and.reduce([one.pixels[..., 3] > COVERED for one in (before, frame, after)])
+    covered = np.logical_and.reduce([miniature.pixels[..., 3] > COVERED for miniature in (before, frame, after)])
     seen = np.count_nonzero((frame.pixels[..., 3] > 0) | (before.pixels[..., 3] > 0))
     if np.count_nonzero(covered) < max(LEAST_PIXELS, LEAST_SHARE * seen):
         return None
     colors = [
-        one.pixels[covered][:, :3].astype(np.float32) * 255 / one.pixels[covered][:, 3:]
-        for one in (before, frame, after)
+        miniature.pixels[covered][:, :3].astype(np.float32) * 255 / miniature.pixels[covered][:, 3:]
+        for miniature in (before, frame, after)
     ]
     change = np.abs(colors[0] - colors[2]).max(axis=1)
     still = change <= max(QUIET, float(np.quantile(change, STILL)))
@@ -122,17 +122,17 @@ def tint_between(before: Miniature, frame: Miniature, after: Miniature) -> Tint 
 def _fit(before: NDArray[np.float32], after: NDArray[np.float32]) -> tuple[list[float], float]:
     """The factors of each channel that make one set of colors, shape (n, 3), into another, with an offset; and the
     median of what they leave."""
-    kept = np.ones(len(before), bool)
+    inliers = np.ones(len(before), bool)
     gains, left = [1.0] * 3, np.zeros(len(before))
     for _ in range(FIT_ROUNDS):
-        x, y = before[kept], after[kept]
+        x, y = before[inliers], after[inliers]
         middle_x, middle_y = x.mean(axis=0), y.mean(axis=0)
         power = np.square(x - middle_x).mean(axis=0)
         covariance = ((x - middle_x) * (y - middle_y)).mean(axis=0)
         gain = np.where(power > 25, covariance / np.maximum(power, 1e-9), 1.0)
         gains = gain.tolist()
         left = np.abs(after - (before - middle_x) * gain - middle_y).mean(axis=1)
-        kept = left <= max(1.0, 1.5 * median(left[kept]))
+        inliers = left <= max(1.0, 1.5 * median(left[inliers]))
     return gains, median(left)
 
 

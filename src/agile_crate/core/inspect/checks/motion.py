@@ -111,9 +111,9 @@ def out_of_place(sequence: Surveyed) -> Iterator[Finding]:
         return
     scenes = _Scenes(sequence)
     found: list[_Slip | _Pulse] = [*_slips(scenes, np.array(centers)), *_pulses(scenes)]
-    if len({one.place for one in found}) != 1:
+    if len({candidate.place for candidate in found}) != 1:
         return
-    best, code = min(found, key=lambda one: one.left), JUMP  # what leaves least explains it
+    best, code = min(found, key=lambda candidate: candidate.left), JUMP  # what leaves least explains it
     if isinstance(best, _Slip):
         x, y = best.by
         what = f"is {x:+d},{y:+d} pixels off its neighbors' path: the figure twitches for one frame"
