@@ -50,7 +50,7 @@ def test_a_read_only_output_folder(run: Run, swim: Path, tmp_path: Path, old: di
     done = run("pack", "frames", "--out", "build/otter", preexec_fn=without_rights_of_root)
     (tmp_path / "build").chmod(0o755)
     assert done.returncode == 5
-    assert "build cannot be written: permission denied; the files of before are untouched" in done.stderr
+    assert "build cannot be written: permission denied; the previous files are unchanged" in done.stderr
     assert tree(tmp_path / "build") == old
 
 

@@ -60,9 +60,10 @@ def test_the_summary_is_the_hand_off(run: Run, swim: Path) -> None:
         "\n"
         "  cells 8×8, margin 2, gap 1, filled row by row\n"
         "\n"
-        "  animation  first  last  frames  fps  seconds  loop\n"
-        "  swim           0    12      13   24    0.542  forever\n"
+        "  animation  first  last  frames  fps  seconds  pivot  loop\n"
+        "  swim           0    12      13   24    0.542    4,8  forever\n"
         "\n"
+        "  pivots count from the top left of the canvas, in pixels\n"
         "  1 still of no animation: frame 13\n"
         "  1 frame smaller than the 8×8 cell, aligned to its bottom (--align): 4×3 (1)\n"
         "  skipped: 1 file that is not a picture\n"
@@ -84,7 +85,7 @@ def test_frames_beyond_one_sheet_go_on_to_the_next(run: Run, swim: Path, tmp_pat
     ]
     assert [f["sheet"] for f in said["frames"]] == [0] * 6 + [1] * 6 + [2]
     assert np.array_equal(decode(tmp_path / "o/otter-2.png")[:8, 8:], art(8, 8, 8))
-    assert "  swim           0    12      13   12    1.083  forever  1, 2, 3\n" in done.stdout
+    assert "  swim           0    12      13   12    1.083    4,8  forever  1, 2, 3\n" in done.stdout
     again = run("pack", "frames", "--out", "o/otter")
     assert "  removed o/otter-3.png, a file of the last build\n" in again.stdout
     assert sorted(tree(tmp_path / "o")) == ["otter.json", "otter.png"]
@@ -173,7 +174,7 @@ def test_an_animated_picture_is_a_sequence_with_its_own_times(run: Run, swim: Pa
         "name": "gull", "frames": [13, 14, 15], "durations": [40, 80, 120], "loop": "once", "times": 2,
         "fps": [25, 1], "beats": [1, 2, 3],
     }  # fmt: skip
-    assert "3  25 + holds    0.240  once\n" in done.stdout
+    assert "3  25 + holds    0.240    4,8  once\n" in done.stdout
     assert run("verify", "o.json", "--against", "frames").stdout.endswith(
         "all 16 frames match their sources, pixel for pixel\n"
     )

@@ -127,7 +127,7 @@ def test_shift_takes_the_pivot_along_and_never_cuts(run: Run, frames: Path, tmp_
     done = run("pack", "frames", "--out", "p", "--shift", "walk=-12,4")
     assert done.returncode == 4
     assert done.stderr.startswith(
-        "agile-crate: error: --shift would cut off what is visible of 4 frames, most of 'walk/walk_1', by 2 pixels at"
+        "agile-crate: error: --shift would cut off visible pixels of 4 frames, most of 'walk/walk_1', by 2 pixels at"
     )
     assert "2 pixels at the left and 2 pixels at the bottom" in done.stderr.replace("\n", " ")
     assert not (tmp_path / "p.png").exists()
@@ -169,7 +169,7 @@ def test_forgotten_offsets(run: Run, frames: Path, tmp_path: Path) -> None:
     for before, after in zip(kept["frames"], document["frames"], strict=True):
         assert (after["canvas"], after["offset"]) == (before["box"][2:], [0, 0])
         assert after["pivot"] == [before["pivot"][0] - before["offset"][0], before["pivot"][1] - before["offset"][1]]
-    assert "offsets are forgotten: put at the bottom of their canvas again, frames move by up to " in " ".join(
+    assert "offsets are not kept: put at the bottom of their canvas again, frames move by up to " in " ".join(
         said.split()
     )
 

@@ -231,7 +231,7 @@ def test_times_that_metadata_cannot_hold_are_refused_by_pack(run: Run, tmp_path:
         assert (done.returncode, run("verify", "o.json", "--against", "frames").returncode) == (0, 0)
         done = run("pack", "frames", "--out", "o", "--fps", "0.0004", *words[2:])
     assert done.returncode == 2
-    assert "days, and metadata holds 24 at most; give a higher --fps, or a shorter --hold or --duration" in done.stderr
+    assert "days, and 24 is the most; give a higher --fps, or a shorter --hold or --duration" in done.stderr
 
 
 def test_an_animation_that_is_shown_too_often_loops_forever(run: Run, tmp_path: Path) -> None:

@@ -266,7 +266,7 @@ def test_what_only_a_skin_shows_is_not_cut_off(option: str, run: Run, tmp_path: 
     (tmp_path / "gull.crate.toml").write_text(text, "utf-8")
     done = run("pack", "gull.crate.toml")
     assert done.returncode == 4
-    assert "would cut off what is visible of 'gull'" in done.stderr
+    assert "would cut off visible pixels of 'gull'" in done.stderr
 
 
 def test_art_of_skins_fits_too(run: Run, tmp_path: Path) -> None:

@@ -227,8 +227,8 @@ def test_opaque_sheets_take_a_color_key_or_are_warned_of(run: Run, figures: list
     done = run("unpack", "opaque.png", "--islands", "--out", "one")
     assert "cut 1 frame from" in done.stdout
     assert done.stderr == (
-        "agile-crate: warning: nothing of the sheet is transparent, so it is one island: say which color is its "
-        "background with --color-key, such as --color-key corner\n"
+        "agile-crate: warning: the sheet has no transparent pixels, so it is one island: name its background "
+        "color with --color-key, such as --color-key corner\n"
     )
     for key in ("corner", "#fa00fa"):
         done = run("unpack", "opaque.png", "--islands", "--split-touching", "--color-key", key, "--out", key.strip("#"))
@@ -271,7 +271,7 @@ def test_names_that_some_platforms_cannot_have_are_written_under_others(run: Run
     done = run("unpack", "o.json", "--out", "back")
     assert (done.returncode, done.stderr) == (
         0,
-        "agile-crate: warning: written under names that every platform can hold: ' end. .png' as 'end_.png', 'a\"b?*|.png' as "
+        "agile-crate: warning: written under names that every platform allows: ' end. .png' as 'end_.png', 'a\"b?*|.png' as "
         "'a_b___.png', 'a:b.png' as 'a_b-2.png', 'bell\\x07.png' as 'bell_.png' and 'CON.png' as 'CON_.png'\n",
     )
     safe = "CON_.png a_b-2.png a_b.png a_b___.png bell_.png dive..png end_.png"

@@ -100,7 +100,7 @@ def test_indexed_sheets_share_one_palette(run: Run, tmp_path: Path) -> None:
 
 def test_soft_edges_with_too_many_colors_are_told_of(run: Run, swim: Path, tmp_path: Path) -> None:
     done = run("pack", "frames", "--out", "out/otter", "--colors", 200)
-    assert "warning: soft edges and the empty color counted in, there are more than 256 colors" in done.stderr
+    assert "warning: with soft edges and the empty color, the image has more than 256 colors" in done.stderr
     with Image.open(tmp_path / "out/otter.png") as image:
         assert image.mode == "RGBA"
     proved(run, "otter.json")

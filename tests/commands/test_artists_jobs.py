@@ -120,7 +120,7 @@ def test_touching_figures_are_cut_and_stand_on_one_ground(bench: Bench) -> None:
     save(bench.folder / "sheet.png", sheet)
     cut = bench.run("unpack", "sheet.png", "--islands", "--split-touching", "--name-rows", "otter", "--out", "frames")
     assert cut.returncode == 0
-    assert cut.stderr.endswith("it is thick everywhere, and was left whole\n")  # the fallen one
+    assert cut.stderr.endswith("it has no thin place, so it was left whole\n")  # the fallen one
     document, frames = bench.packed("--align", "bottom", "--layout", "strip")
     assert len(frames) == 5
     ground = {

@@ -113,7 +113,7 @@ def test_layers_of_one_file(tmp_path: Path) -> None:
     assert isinstance(reel, DecodedSequence)
     assert set(reel.names) == {"picture", "glow", "light/key"}
     assert reel.pictures[reel.names.index("glow")][0, 0].tolist() == [188, 0, 0, 128]
-    with pytest.raises(PictureError, match="has no picture but its layers 'glow' and 'light/key'"):
+    with pytest.raises(PictureError, match="has no picture besides its layers 'glow' and 'light/key'"):
         read_picture(layered(tmp_path, False))
 
 

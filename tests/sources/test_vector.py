@@ -132,18 +132,21 @@ def picture(w: int, h: int, kind: str = "PNG") -> str:
 @pytest.mark.parametrize(
     ("data", "told"),
     [
-        (svg(BOX, ""), "says no size of its own; give it one with vector_size"),
+        (svg(BOX, ""), "has no size of its own; set one with vector_size"),
         (svg(BOX, 'width="2000" height="2000"'), "claims to have more than 1,048,576 pixels"),
-        (svg("<text>hi</text>"), "has text, and no font of the system is used: give one with font, or turn text into"),
+        (
+            svg("<text>hi</text>"),
+            "has text, and the system's fonts are not used: name a font with font, or turn text into",
+        ),
         (svg('<image href="otter.png"/>'), "shows a picture from outside of itself, 'otter.png'; embed it"),
         (svg('<image href="file:///etc/passwd"/>'), "shows a picture from outside of itself"),
         (svg('<image href="data:image/svg+xml;base64,AAAA"/>'), "shows a picture from outside of itself"),
         (svg(f'<image href="{picture(2000, 900)}"/>'), "has an embedded picture of more than 1,048,576 pixels"),
-        (svg('<image href="data:image/png;base64,AAAA"/>'), "has an embedded picture that is damaged"),
+        (svg('<image href="data:image/png;base64,AAAA"/>'), "has a damaged embedded picture"),
         (svg('<use xlink:href="other.svg#x"/>'), "refers to something outside of itself, 'other.svg#x'; put it in"),
-        (svg('<rect fill="url(other.svg#x)"/>'), "refers to something outside of itself in its styles; put it in"),
-        (svg("<style>@import 'x.css';</style>"), "refers to something outside of itself in its styles"),
-        (svg("<foreignObject/>"), "has a foreign object in it"),
+        (svg('<rect fill="url(other.svg#x)"/>'), "refers to an outside file in its styles; embed it"),
+        (svg("<style>@import 'x.css';</style>"), "refers to an outside file in its styles"),
+        (svg("<foreignObject/>"), "has a foreign object"),
         (svg("<g>" * 300 + "</g>" * 300), "has elements nested more than 100 deep"),
         (svg(uses(10, 6)), "draws more than 100,000 elements, each as often as it is used"),
         (svg(uses(2, 60)), "draws more than 100,000 elements"),
@@ -153,7 +156,7 @@ def picture(w: int, h: int, kind: str = "PNG") -> str:
         (b'<svg width="9" height="9"/>', "is not a picture in a known format"),
         (gzip.compress(svg(BOX))[:-9], "is damaged: its end is missing"),
         (b"\x1f\x8bxyz", "is damaged: it cannot be unpacked"),
-        (gzip.compress(b"<" * (1 << 25)), "is a drawing of more than 16.0 MB"),
+        (gzip.compress(b"<" * (1 << 25)), "is a drawing larger than 16.0 MB"),
     ],
     ids=range(22),
 )
@@ -284,7 +287,9 @@ def test_layers_and_fonts_by_their_options(run: Run, drawings: Path, tmp_path: P
     (tmp_path / "word.svg").write_bytes(svg("<text y='9'>m</text>", 'viewBox="0 0 20 10"'))
     done = run("pack", "word.svg", "--out", "w")
     assert (done.returncode, done.stdout) == (3, "")
-    assert "word.svg has text, and no font of the system is used: give one with --font, or turn text" in done.stderr
+    assert (
+        "word.svg has text, and the system's fonts are not used: name a font with --font, or turn text" in done.stderr
+    )
     for font, told in (("none.ttf", "font none.ttf cannot be read: no such file or directory"),
                        ("all.svg", "font all.svg cannot be read: it is not a font in a known format")):  # fmt: skip
         assert f"agile-crate: error: {told}\n" == run("pack", "word.svg", "--out", "w", "--font", font).stderr
@@ -293,7 +298,7 @@ def test_layers_and_fonts_by_their_options(run: Run, drawings: Path, tmp_path: P
     assert metadata(tmp_path / "w.json")["frames"][0]["canvas"] == [40, 20]
     assert metadata(tmp_path / "w.json")["settings"]["font"] == Path(font).name  # and not where it lies
     lost = run("verify", "w.json", "--against", "word.svg")
-    assert lost.stderr.endswith(f"the font '{Path(font).name}' is not beside the frames; say where it is with --font\n")
+    assert lost.stderr.endswith(f"the font '{Path(font).name}' is not next to the frames; name its path with --font\n")
     assert run("verify", "w.json", "--against", "word.svg", "--font", font).returncode == 0
     (tmp_path / "fonts").mkdir()
     (tmp_path / "fonts" / Path(font).name).write_bytes(Path(font).read_bytes())

@@ -161,7 +161,7 @@ def test_whenever_it_is_killed_the_next_run_makes_it_whole(tmp_path: Path, links
         if not died:
             break
     assert step > 20
-    cleared = " was cleared away"
+    cleared = " were deleted"
     assert seen == {(False, cleared), (True, cleared), (True, " was finished: its files are in place")}
 
 

@@ -66,7 +66,7 @@ def run_crates(arguments: argparse.Namespace) -> int:
     if arguments.out is not None:
         raise UsageError("a crate file names its own outputs; omit --out")
     if arguments.draft is not None:
-        raise UsageError("--draft writes a crate file, and one is given already; leave it out")
+        raise UsageError("--draft writes a crate file, and the input is one already; leave it out")
     limits, options = chosen_limits(arguments), _options(arguments)
     run = _Run(arguments.json)
     files: list[CrateFile] = []
@@ -122,7 +122,7 @@ def _outcomes(
 
     jobs, memory = chosen_jobs(given), chosen_memory(given)
     if given.send_inputs and not given.cluster:
-        raise UsageError("--send-inputs is for a cluster's workers; say which with --cluster")
+        raise UsageError("--send-inputs is for a cluster's workers; add --cluster")
     if given.cluster and jobs > 1:
         raise UsageError("--jobs is for this machine, and --cluster for others; leave one of them out")
     if given.cluster:

@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from ..core.arrange.arrangement import Considered
     from ..core.crate.summary import AnimationSummary, SheetSummary
     from ..core.model.crate import Crate
+    from ..core.model.geometry import Point
 
 MOST_CONSIDERED = 24
 """Arrangements that --explain prints for a sheet; --verbose prints all."""
@@ -151,14 +152,13 @@ def _print_blocks(sheets: list[SheetSummary]) -> None:
     from .tables import Column, print_table
 
     columns = [Column("block")]
-    columns += [Column(heading, True) for heading in ("frames", "x,y", "cell", "columns × rows", "pivot")]
+    columns += [Column(heading, True) for heading in ("frames", "x,y", "cell", "columns × rows", "pivot in cell")]
     rows = []
     for number, sheet in enumerate(sheets, 1):
         for block in sheet.blocks:
             if not block.is_still:
-                pivot = f"{block.pivot.x:g},{block.pivot.y:g}" if block.pivot else "differs"
                 place, shape = f"{block.origin.x},{block.origin.y}", f"{block.columns} × {block.rows}"
-                row = [shown(block.name), _span(*block.frames), place, measured(block.cell), shape, pivot]
+                row = [shown(block.name), _span(*block.frames), place, measured(block.cell), shape, _pivot(block.pivot)]
                 rows.append([*row, str(number)] if len(sheets) > 1 else row)
     columns += [Column("on sheet", True)] if len(sheets) > 1 else []
     if rows:
@@ -212,10 +212,12 @@ def _telling(tried: list[Considered]) -> list[Considered]:
 
 def _print_animations(animations: list[AnimationSummary], of_rows: list[str], several_sheets: bool) -> None:
     from ..core.text import shown
-    from .tables import Column, print_table
+    from .tables import Column, print_note, print_table
 
     columns = [Column("animation")]
-    columns += [Column(heading, True) for heading in ("first", "last", "frames", "fps", "seconds")] + [Column("loop")]
+    columns += [Column(heading, True) for heading in ("first", "last", "frames", "fps", "seconds", "pivot")] + [
+        Column("loop")
+    ]
     rows = [
         [
             shown(animation.name),
@@ -224,6 +226,7 @@ def _print_animations(animations: list[AnimationSummary], of_rows: list[str], se
             str(animation.frames),
             _rate(animation.fps) + (" + holds" if animation.holds else ""),
             f"{animation.seconds:.3f}",
+            _pivot(animation.pivot),
             animation.loop,
         ]
         for animation in animations
@@ -237,6 +240,11 @@ def _print_animations(animations: list[AnimationSummary], of_rows: list[str], se
         for row, animation in zip(rows, animations, strict=True):
             row.append(", ".join(str(sheet + 1) for sheet in animation.sheets))
     print_table(columns, rows)
+    print_note("pivots count from the top left of the canvas, in pixels")
+
+
+def _pivot(pivot: Point | None) -> str:
+    return f"{pivot.x:g},{pivot.y:g}" if pivot else "differs"
 
 
 def _span(first: int, last: int) -> str:

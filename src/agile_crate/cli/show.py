@@ -119,7 +119,7 @@ def _compare(arguments: argparse.Namespace) -> int:
 
     given = [name for name in (*FILM_ONLY, "backdrop", "zoom", "kind") if getattr(arguments, name)]
     if len(arguments.data) > 1:
-        raise UsageError("--against compares one crate with another; name one DATA")
+        raise UsageError("--against compares one crate with another; name only one DATA")
     if given:
         option = "as" if given[0] == "kind" else given[0]
         raise UsageError(f"--{option} is for a view of one crate; leave it out, or --against")

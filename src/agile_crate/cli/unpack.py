@@ -63,9 +63,7 @@ def run(arguments: argparse.Namespace) -> int:
     if arguments.skin:
         raise UsageError("--skin is for a crate, whose metadata knows its skins; name the metadata")
     if arguments.film:
-        raise UsageError(
-            "--film is for a crate, whose metadata says what is played when; name the metadata, or pack first"
-        )
+        raise UsageError("--film is for a crate, whose metadata holds the timing; name the metadata, or pack first")
     return _cut(arguments)
 
 

@@ -41,7 +41,7 @@ def run(arguments: argparse.Namespace) -> int:
 
     if not is_crate_file(arguments.file):
         raise UsageError(
-            f"{shown(arguments.file)} is no crate file; agile-crate draft writes one for folders of frames"
+            f"{shown(arguments.file)} is not a crate file; agile-crate draft writes one for folders of frames"
         )
     names = names_of(arguments.file, arguments.only, chosen_limits(arguments))
     table = None

@@ -51,9 +51,7 @@ def accept(data: str, limits: Limits) -> Accepted:
     for path in forms_of(data):
         changed += [path.name] if was_edited(path, limits) else []
         if difference := first_difference(document_of(crate), document_of(read_metadata(path, limits))):
-            raise InputError(
-                "{} says something else: {}; correct or remove one of the two", a_file(str(path)), difference
-            )
+            raise InputError("{} differs from it: {}; correct or delete one of the two", a_file(str(path)), difference)
         texts[path] = resealed(path, now, indices, limits)
     stem = os.path.splitext(os.path.basename(data))[0]
     with staged(folder, stem.rpartition("@")[0] if "also_scale" in crate.settings else stem) as staging:

@@ -149,6 +149,5 @@ def _built_apart(task: CrateTask) -> Outcome:
 def lost(builder: str) -> CrateError:
     """Return the error for a crate whose builder ended again and again."""
     return InputError(
-        f"the {builder} that built it was ended from outside, more than once; if memory was short, build it with fewer "
-        "jobs"
+        f"the {builder} that built it was stopped repeatedly; if memory was short, build it with fewer jobs"
     )

@@ -90,7 +90,7 @@ def cut_sheet(
     if options.islands and opaque(pixels):
         warnings = [
             message(
-                "nothing of the sheet is transparent, so it is one island: say which color is its background "
+                "the sheet has no transparent pixels, so it is one island: name its background color "
                 "with {color_key}, such as {color_key:corner}"
             )
         ]
@@ -117,7 +117,7 @@ def _check(options: CutOptions) -> None:
     ways = [bool(options.cell), bool(options.columns and options.rows), options.islands, bool(options.boxes)]
     if sum(ways) != 1 or (not ways[1] and (options.columns or options.rows)):
         raise UsageError(
-            message("say how to cut the sheet, in one way: {cell}, or {columns} and {rows}, or {islands}, or {boxes}")
+            message("choose one way to cut the sheet: {cell}, {columns} with {rows}, {islands} or {boxes}")
         )
     strays = (
         ("split_touching", options.split_touching and not options.islands, "islands"),

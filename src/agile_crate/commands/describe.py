@@ -37,7 +37,7 @@ def describe(
     InputError for metadata that does not hold together or a template that fails, and OutputError.
     """
     if not (templates or formats):
-        raise UsageError(message("say what to write: {template}, or formats with {metadata}"))
+        raise UsageError(message("choose an output: {template}, or formats with {metadata}"))
     recover_interrupted([], [Path(data)])
     crate = read_metadata(data, limits)
     for problem in check_crate(crate):
@@ -48,7 +48,7 @@ def describe(
     reserved = [source.name] if target.parent == source.parent else []
     made = list(further_texts(crate, target.name, formats, read_templates(templates, given, limits), compact))
     if (twice := repeated([*reserved, *(name for name, _ in made)])) is not None:
-        raise UsageError("two files would be called {}; leave one out, or give another {out}", quoted(twice))
+        raise UsageError("two files would have the name {}; leave one out, or give another {out}", quoted(twice))
     new = [(name, text) for name, text in made if not holds(target.parent / name, text)]
     if not force:
         refuse_existing(target.parent, [name for name, _ in new])

@@ -235,4 +235,4 @@ def _font(name: str, places: Iterable[str]) -> str:
         for folder in (place, os.path.dirname(place)):
             if os.path.isfile(path := os.path.join(folder, name)):
                 return path
-    raise InputError("the font {} is not beside the frames; say where it is with {font}", quoted(name))
+    raise InputError("the font {} is not next to the frames; name its path with {font}", quoted(name))

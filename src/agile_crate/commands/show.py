@@ -21,8 +21,9 @@ from ..core.limits import Limits
 from ..core.message import Message, a_file, message, setting
 from ..core.model.crate import Animation, Crate
 from ..core.model.variant import base_of
+from ..core.motion.rename import animations_listed
 from ..core.names import nearest
-from ..core.text import few, quoted
+from ..core.text import quoted
 from ..exports.formats import FORMATS
 from ..exports.png import encode_png
 from ..format.files import ENDINGS, looks_like_metadata, outputs_of_build
@@ -122,9 +123,9 @@ def _check_options(kind: Kind, given: Mapping[str, object]) -> None:
     film = [name for name in FILM_ONLY if name in given]
     others = [name for name in ("backdrop", "zoom") if name in given]
     if kind == "page" and (film or others):
-        raise UsageError("a page has {} among its own controls; leave it out", setting((film or others)[0]))
+        raise UsageError("the page has its own control for {}; leave it out", setting((film or others)[0]))
     if kind == "chart" and (idle := [name for name in (*film, *others) if name != "animation"]):
-        raise UsageError("{} changes nothing on a chart; leave it out", setting(idle[0]))
+        raise UsageError("{} does not apply to charts; leave it out", setting(idle[0]))
     if kind == "sheet" and film:
         raise UsageError(
             "{} is for films and strips; add {as:strip}, or write a .gif, .apng or .webp", setting(film[0])
@@ -361,6 +362,6 @@ def _chosen(crate: Crate, names: Sequence[str]) -> list[Animation]:
     for name in names:
         if name not in by_name:
             near = nearest(name, by_name)
-            hint = f"did you mean {quoted(near)}?" if near else f"there are: {few(by_name)}"
+            hint = f"did you mean {quoted(near)}?" if near else animations_listed(by_name)
             raise UsageError("{animation}: unknown animation {}; {}", quoted(name), hint)
     return [by_name[name] for name in names] if names else list(crate.animations)

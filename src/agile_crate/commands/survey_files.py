@@ -51,7 +51,7 @@ def read_baseline(path: str, limits: Limits) -> frozenset[str]:
     except OSError as error:
         raise InputError("{} cannot be read: {}", a_file(path), reason(error)) from None
     except ValueError:
-        raise InputError("{} is not a list of what was found fine; {write_baseline} writes one", a_file(path)) from None
+        raise InputError("{} is not a baseline; {write_baseline} writes one", a_file(path)) from None
 
 
 def _is_baseline(path: str, limits: Limits) -> bool:

@@ -55,7 +55,7 @@ def unpack(
     )
     if (twice := repeated([*names, *films])) is not None:
         raise InputError(
-            "{}: two files would be called {}; some platforms cannot tell them apart", a_file(data), quoted(twice)
+            "{}: two files would have the name {}; some platforms cannot tell them apart", a_file(data), quoted(twice)
         )
     pairs = [
         *((f"{frame.name}.png", file) for frame, file in zip(crate.frames, names, strict=True)),
@@ -83,7 +83,7 @@ def _renamed(pairs: Sequence[tuple[str, str]]) -> Iterator[Message]:
     """Return a warning of names that had to change because some platform refuses them."""
     renamed = [f"{quoted(name)} as {quoted(file)}" for name, file in pairs if name != file]
     if renamed:
-        yield Message(f"written under names that every platform can hold: {few(renamed)}")
+        yield Message(f"written under names that every platform allows: {few(renamed)}")
 
 
 def _refuse_too_much(data: str, crate: Crate, limits: Limits) -> None:

@@ -100,7 +100,7 @@ def verify(data: str, comparison: Comparison, context: Context) -> Verified:
         problems += [*sources.otherwise, *_other_skins(crate, comparison.spec)]
         problems += _odd_name(data, crate, folder, context.limits)
         if comparison.spec is None and skins_of(crate):
-            notes.append(Message("its skins are not compared: that needs a crate file"))
+            notes.append(Message("its skins were not compared: that needs a crate file"))
     checks = _SheetChecks(crate, folder, sources, context)
     checks.run([""] if is_broken else ["", *skins_of(crate)])
     found = checks.differences

@@ -40,7 +40,7 @@ def chunks(data: bytes, checked: bool = True) -> Iterator[tuple[bytes, memoryvie
             raise PictureError("is cut short")
         kind = data[position + 4 : position + 8]
         if (kind == b"IHDR") != (position == len(SIGNATURE)):  # clause 5.6: it comes first, and once
-            raise PictureError("is damaged: its header is missing, or there twice")
+            raise PictureError("is damaged: its header is missing or repeated")
         (checksum,) = struct.unpack_from(">I", data, end - 4)
         if checked and crc32(view[position + 4 : end - 4]) != checksum:
             raise PictureError(f"is damaged: the checksum of its {kind.decode('latin-1')!r} part is wrong")

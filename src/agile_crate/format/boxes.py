@@ -43,7 +43,7 @@ def read_boxes(path: str, sheet: Size, limits: Limits) -> list[NamedBox]:
         )
     boxes = [_box(line, message("{}, box {}", where, number), sheet) for number, line in enumerate(lines[1:], 1)]
     if twice := repeated(name for name, _ in boxes):
-        raise InputError("{}: two boxes are called {}; some platforms cannot tell them apart", where, quoted(twice))
+        raise InputError("{}: two boxes have the name {}; some platforms cannot tell them apart", where, quoted(twice))
     return boxes
 
 
@@ -57,7 +57,7 @@ def _box(line: list[str], where: str, sheet: Size) -> NamedBox:
         raise InputError("{}, {}: x, y, w and h are whole numbers of pixels", where, quoted(name))
     box = Box(*map(int, numbers))
     if not (box.w and box.h and Box(0, 0, *sheet).contains(box)):
-        raise InputError("{}, {}: it does not lie on the sheet of {}", where, quoted(name), measured(sheet))
+        raise InputError("{}, {}: it lies outside of the sheet, which is {}", where, quoted(name), measured(sheet))
     return name, box
 
 

@@ -150,7 +150,7 @@ def _few_colors(variant: Variant, drawn: Sequence[bool], settings: Settings) -> 
         remark = f"indexed image of {counted(len(found), 'color')}, the empty one counted in"
         return _Indexed(found, (Message(remark),))
     warning = message(
-        "soft edges and the empty color counted in, there are more than {} colors, so the image is not "
+        "with soft edges and the empty color, the image has more than {} colors, so it is not "
         "indexed; {hard_alpha:128} makes edges hard, {colors:255} leaves room for the empty one",
         MOST_COLORS,
     )

@@ -197,7 +197,7 @@ def held(part: DecodedPart[DecodedFrame], file: Found, context: Context) -> Deco
     for _, frame, _ in part.frames:
         if frame.nbytes > store.limit:
             raise InputError(
-                "{} takes {} by itself, and {memory} leaves {}; give more",
+                "{} takes {} by itself, and {memory} leaves {}; raise it",
                 a_file(file.path),
                 bytes_shown(frame.nbytes),
                 bytes_shown(store.limit),

@@ -61,7 +61,7 @@ def hold(text: str) -> tuple[str, int, Hold]:
     except UsageError:
         pass
     raise UsageError(
-        f"{quoted(text)} does not say which frame is held how long: write animation:frame=factor or =time, "
+        f"{quoted(text)} is not a hold: write animation:frame=factor or animation:frame=time, "
         "such as swim:3=2, swim:3=200ms or swim:last=200ms"
     )
 
@@ -93,7 +93,7 @@ def parts(text: str) -> tuple[str, dict[str, Spans]]:
         part = label if colon else part
         if bool(name) != bool(equals) or not part:
             raise UsageError(
-                f"{quoted(text)} does not say what is split how: write animation=part:range,part:range, "
+                f"{quoted(text)} is not a split: write animation=part:range,part:range, "
                 "such as gull=glide:1-20,land:21-44"
             )
         cut[part] = cut.get(part, ()) + spans(numbers)

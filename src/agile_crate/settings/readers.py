@@ -74,7 +74,7 @@ def scale(text: str) -> Fraction:
     if number is not None and text.endswith("%"):
         number /= 100
     if number is not None and number > CLEAR_SCALE and text[-1] not in "%x":
-        raise UsageError(f"{quoted(text)} may be {text}% or {text}x; write which one is meant")
+        raise UsageError(f"{quoted(text)} could mean {text}% or {text}x; write the one you mean")
     if number is None or text.endswith("x%") or not Fraction(1, 1000) <= number <= 100:
         raise UsageError(f"{quoted(text)} is not a scale: write a share or a percentage, such as 0.5 or 50%")
     return number
@@ -197,9 +197,7 @@ def template(text: str) -> str:
     name = text.replace("\\", "/").rpartition("/")[2]
     stem, dot, ending = name.removesuffix(".j2").partition(".")
     if not name.endswith(".j2") or not (stem and dot and ending):
-        raise UsageError(
-            f"{quoted(text)} does not say what it makes: name the template after it, such as engine.lua.j2"
-        )
+        raise UsageError(f"{quoted(text)} lacks the ending of its output: name the template like engine.lua.j2")
     return text
 
 

@@ -28,23 +28,20 @@ class Rule(NamedTuple):
 
 
 RULES = (
-    Rule(lambda s: s.scale != 1 and s.fit, "{scale} and {fit} both say how large frames become; leave one of them out"),
-    Rule(lambda s: s.fit_to != "canvas" and not s.fit, "{fit_to} says what is to fit; say into which size with {fit}"),
-    Rule(
-        lambda s: s.palette and s.colors,
-        "{palette} and {colors} both say which colors there are; leave one of them out",
-    ),
+    Rule(lambda s: s.scale != 1 and s.fit, "{scale} and {fit} both set the size of the frames; leave one of them out"),
+    Rule(lambda s: s.fit_to != "canvas" and not s.fit, "{fit_to} needs a size to fit into; add {fit}"),
+    Rule(lambda s: s.palette and s.colors, "{palette} and {colors} both choose the colors; leave one of them out"),
     Rule(
         lambda s: s.dither and not (s.palette or s.colors),
-        "{dither} mixes the colors of a palette; give {palette} or {colors} with it",
+        "{dither} mixes the colors of a palette; add {palette} or {colors}",
     ),
     Rule(
         lambda s: s.tolerance and not (s.drop_duplicates or s.drop_closing),
-        "{tolerance} says which frames are copies; give {drop_duplicates} or {drop_closing} with it",
+        "{tolerance} decides which frames count as duplicates; add {drop_duplicates} or {drop_closing}",
     ),
     Rule(
         lambda s: (s.shape_points or s.shape_of != "frame") and not s.shape,
-        "{} says more about a shape; give {shape} with it",
+        "{} needs a shape; add {shape}",
         ("shape_points", "shape_of"),
     ),
     Rule(
@@ -53,27 +50,24 @@ RULES = (
     ),
     Rule(
         lambda s: s.fill_under and (s.premultiply or s.background),
-        "{fill_under} carries colors under transparent pixels, and {} leaves none there; leave one out",
+        "{fill_under} gives transparent pixels a color, and {} removes it; leave one out",
         ("premultiply", "background"),
     ),
     Rule(
         lambda s: not any(FORMATS[name].is_metadata for name in s.metadata),
-        f"{{metadata}} needs {' or '.join(name for name, one in FORMATS.items() if one.is_metadata)}, by which verify "
-        "and the next build know this one; name one of them, too",
+        f"{{metadata}} needs {' or '.join(name for name, one in FORMATS.items() if one.is_metadata)}, which verify and "
+        "the next build read; add one of them",
     ),
     Rule(
         lambda s: "css" in s.metadata and s.turn,
         "{turn} stores frames turned, which CSS cannot show; leave out {turn}, or css",
     ),
-    Rule(lambda s: s.set and not s.template, "{set} is a variable for templates; give one with {template}"),
+    Rule(lambda s: s.set and not s.template, "{set} is a variable for templates; add {template}"),
     Rule(
         lambda s: s.compact and "json" not in s.metadata,
         "{compact} is for JSON; leave it out, or name json in {metadata}",
     ),
-    Rule(
-        lambda s: s.cushion and s.trimming == "off",
-        "{cushion} keeps empty pixels round trimmed frames; give {trim} with it",
-    ),
+    Rule(lambda s: s.cushion and s.trimming == "off", "{cushion} keeps empty pixels around trimmed frames; add {trim}"),
     Rule(
         lambda s: s.image == "webp" and max(s.sheet_rules.usable) > LONGEST_WEBP,
         f"WebP is at most {LONGEST_WEBP:,} pixels a side; make {{max_size}} or {{size}} smaller",

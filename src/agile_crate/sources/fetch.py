@@ -123,7 +123,9 @@ class _Fetch:
         given, system, base, _, _ = self._address
         inside = name.removeprefix(base).lstrip("/")
         if not name.startswith(base) or leads_out(inside):
-            raise InputError("{} has a file that leads out of it: {}; it is not fetched", a_file(given), shown(name))
+            raise InputError(
+                "{} has a file with a path that leads out of it: {}; it was not fetched", a_file(given), shown(name)
+            )
         with system.open(name, "rb") as stream:
             data = stream.read((most := self._limits.file_bytes) + 1)
         if len(data) > most:
@@ -139,7 +141,7 @@ def write_uploads(files: Iterable[tuple[str, bytes]], root: str) -> None:
     for path, data in files:
         target = Path(below(root, path))
         if ".." in target.parts:
-            raise InputError("{} leads out of its folder; it is not taken", a_file(path))
+            raise InputError("{} leads out of its folder; it was skipped", a_file(path))
         target.parent.mkdir(parents=True, exist_ok=True)
         target.write_bytes(data)
 

@@ -36,7 +36,7 @@ def read_again(places: Mapping[str, FrameSource], limits: Limits) -> Callable[[s
         path, number = places[name]
         pictures = read(path)
         if number >= len(pictures) or pictures[number].shape[:2] != (canvas.h, canvas.w):
-            raise InputError("{} changed while it was looked at; look again", a_file(path))
+            raise InputError("{} changed during the survey; run it again", a_file(path))
         return pictures[number]
 
     return again
@@ -48,5 +48,5 @@ def _read(path: str, limits: Limits) -> tuple[Pixels, ...]:
     try:
         picture = read_picture(read_regular(path, limits, "file_bytes"), options=PLAIN._replace(limits=limits))
     except (OSError, PictureError):
-        raise InputError("{} changed while it was looked at; look again", a_file(path)) from None
+        raise InputError("{} changed during the survey; run it again", a_file(path)) from None
     return tuple(picture.pictures) if isinstance(picture, DecodedSequence) else (picture,)

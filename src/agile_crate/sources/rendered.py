@@ -57,6 +57,6 @@ def read_rendered(data: bytes, largest: int, options: ReadOptions) -> DecodedFil
         return DecodedFile(layers, is_endless=answer["is_endless"])
     if len(names) != 1:
         raise PictureError(
-            "has no picture but its layers {}; take them as frames with {layers:separate}", few(map(quoted, names))
+            "has no picture besides its layers {}; take them as frames with {layers:separate}", few(map(quoted, names))
         )
     return DecodedFile(pictures[0], is_endless=answer["is_endless"])

@@ -110,12 +110,12 @@ def _refuse(part: Any, largest: int, limits: Limits) -> None:
     header = part.header
     for box in (_window(header["dataWindow"]), _window(header["displayWindow"])):
         if min(box.size) < 1:
-            raise PictureError("is damaged: it says that it is of no size")
+            raise PictureError("is damaged: it declares an empty size")
         refuse_large(*box.size, largest, limits)
     if abs((ratio := float(header.get("pixelAspectRatio", 1))) - 1) > SQUARE:
         raise PictureError(f"has pixels that are not square (their sides are {ratio:.4g} to 1); render square ones")
     if "deep" in str(part.type()):
-        raise PictureError("holds deep pixels, which are no picture; flatten it first")
+        raise PictureError("holds deep pixels; flatten it first")
 
 
 def _layers(part: Any) -> list[RenderLayer]:

@@ -79,7 +79,7 @@ def read_vector(data: bytes, largest: int, options: ReadOptions) -> Vector | Dec
     _check(root, largest, options.limits)
     if not options.font and any(local_name(element) == "text" for element in root.iter()):
         raise PictureError(
-            message("has text, and no font of the system is used: give one with {font}, or turn text into paths")
+            message("has text, and the system's fonts are not used: name a font with {font}, or turn text into paths")
         )
     own = _own_size(root, options.vector_size)
     size = Size(*(math.ceil(side - 1e-6) for side in own))
@@ -184,7 +184,7 @@ def _root(data: bytes, limits: Limits) -> Element:
     if data.startswith(GZIPPED):
         data = _unpacked(data, limits)
     if len(data) > (most := limits.text_bytes):
-        raise PictureError("is a drawing of more than {}; {}", bytes_shown(most), raise_hint("text_bytes"))
+        raise PictureError("is a drawing larger than {}; {}", bytes_shown(most), raise_hint("text_bytes"))
     try:
         root: Element = fromstring(data)
     except DefusedXmlException:
@@ -218,7 +218,7 @@ def _check(root: Element, largest: int, limits: Limits) -> None:
     for element in root.iter():
         name = local_name(element)
         if name == "foreignObject":
-            raise PictureError("has a foreign object in it, which only a browser can draw; take it out")
+            raise PictureError("has a foreign object, which only a browser can draw; remove it")
         if len(element.attrib) > MOST_ATTRIBUTES:
             raise PictureError(f"has an element with more than {MOST_ATTRIBUTES} attributes, which no drawing needs")
         links = [value for key in LINKS if (value := element.get(key)) is not None]
@@ -229,7 +229,7 @@ def _check(root: Element, largest: int, limits: Limits) -> None:
             raise PictureError(f"refers to something outside of itself, {quoted(links[0][:60])}; put it in")
         texts = (element.text or "",) if name == "style" else element.attrib.values()
         if any(_OUTSIDE.search(text) for text in texts):
-            raise PictureError("refers to something outside of itself in its styles; put it in")
+            raise PictureError("refers to an outside file in its styles; embed it")
 
 
 def _check_image(link: str, largest: int) -> None:
@@ -242,7 +242,7 @@ def _check_image(link: str, largest: int) -> None:
         with Image.open(io.BytesIO(base64.b64decode(link.strip()[start.end() :])), formats=EMBEDDED) as image:
             w, h = image.size
     except (binascii.Error, OSError, ValueError, SyntaxError, Image.DecompressionBombError):
-        raise PictureError("has an embedded picture that is damaged") from None
+        raise PictureError("has a damaged embedded picture") from None
     if w * h > largest:
         raise PictureError(
             "has an embedded picture of more than {:,} pixels; {}", largest, raise_hint("picture_pixels")
@@ -263,7 +263,7 @@ def _own_size(root: Element, given: Size | None) -> tuple[float, float]:
         by_height = h / down if h else 1.0
         scale = w / across if w else by_height
         return across * scale, down * scale
-    raise PictureError(message("says no size of its own; give it one with {vector_size}"))
+    raise PictureError(message("has no size of its own; set one with {vector_size}"))
 
 
 def _length(text: str | None) -> float | None:

@@ -115,7 +115,7 @@ class Staging:
         except OSError as error:
             raise OutputError(
                 f"the files in {shown(str(self.folder))} can be neither put in place nor taken back: {reason(error)}; "
-                "put that right, and run it again: what was begun is finished or undone first"
+                "correct this and run it again; the run then finishes or undoes the interrupted one first"
             ) from None
 
 
@@ -186,7 +186,7 @@ def _recovered(folder: Path, work: Path) -> Message | None:
     journal, where = _read_journal(work), shown(str(folder))
     if journal is None:
         left = _clear(work)
-        return Message(f"what an interrupted run left in {where} was cleared away") if left else None
+        return Message(f"the leftovers of an interrupted run in {where} were deleted") if left else None
     try:
         if (work / JOURNAL).exists():
             _finish(folder, work, journal)
@@ -198,10 +198,10 @@ def _recovered(folder: Path, work: Path) -> Message | None:
         _undo(folder, work, journal)
     except OSError as error:
         raise OutputError(
-            f"an interrupted run in {where} can be neither finished nor undone: {reason(error)}; put that right first"
+            f"an interrupted run in {where} could be neither finished nor undone: {reason(error)}; correct this first"
         ) from None
     _clear(work)
-    return Message(f"an interrupted run in {where} was undone: the files of before are in place")
+    return Message(f"an interrupted run in {where} was undone: the previous files are in place")
 
 
 def _finish(folder: Path, work: Path, journal: Journal) -> None:
@@ -369,5 +369,5 @@ def _raising_output_error(target: Path) -> Iterator[None]:
         yield
     except OSError as error:
         raise OutputError(
-            "{} cannot be written: {}; the files of before are untouched", a_file(str(target)), reason(error)
+            "{} cannot be written: {}; the previous files are unchanged", a_file(str(target)), reason(error)
         ) from None

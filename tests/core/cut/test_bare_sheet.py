@@ -18,7 +18,7 @@ def test_cells_by_size_and_by_number() -> None:
     assert cells_of(Size(39, 23), None, 3, 2, 2, 1) == cells_of(Size(39, 23), Size(11, 9), 0, 0, 2, 1)
     cells, warnings = cells_of(Size(70, 48), Size(16, 16), 0, 0, 0, 0)
     assert cells == Cells(Size(16, 16), 4, 3)
-    assert warnings == ["6 pixels at the right are left over: 16×16 cells may be the wrong size"]
+    assert warnings == ["6 pixels at the right are left over: cells of 16×16 may be the wrong size"]
     assert "".join(cells_of(Size(64, 50), Size(16, 16), 0, 0, 0, 0)[1]).startswith(
         "2 pixels at the bottom are left over"
     )

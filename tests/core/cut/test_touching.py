@@ -85,8 +85,8 @@ def test_what_is_thick_everywhere_is_left_whole(lying: np.ndarray) -> None:
     assert cutting.rows == (5,)
     assert cutting.parted == ()
     assert [str(warning) for warning in cutting.warnings] == [
-        f"island 5 at 100,{30 - lying.shape[0]} is {lying.shape[1]} pixels wide where its row has 20: it is thick "
-        "everywhere, and was left whole"
+        f"island 5 at 100,{30 - lying.shape[0]} is {lying.shape[1]} pixels wide where its row has 20: it has no "
+        "thin place, so it was left whole"
     ]
 
 

@@ -56,7 +56,7 @@ def test_one_name_joins_in_the_order_given() -> None:
         ([("swim", "x")], "rename: unknown animation 'swim'; did you mean 'swim_b'?"),
         ([("swim_*", "*_*")], r"rename='swim_\*=\*_\*': write as many \* on one side as on the other"),
         ([("dive", "*")], r"rename='dive=\*': write as many \*"),
-        ([("", "dash")], "rename: say of which animation, such as swim=dash; there are: dive, swim_a and swim_b"),
+        ([("", "dash")], "rename: name the animation, as in swim=dash; the animations are dive, swim_a and swim_b"),
     ],
 )  # fmt: skip
 def test_what_cannot_be_called_so(pairs: list[tuple[str, str]], told: str) -> None:
@@ -72,7 +72,7 @@ def test_names_that_lead_out_of_a_folder(name: str) -> None:
 
 
 def test_where_there_is_no_animation_at_all() -> None:
-    with pytest.raises(UsageError, match="rename: unknown animation 'swim'; there are: none"):
+    with pytest.raises(UsageError, match="rename: unknown animation 'swim'; there are only stills"):
         names([("swim", "x")], (sequence(None, 1),))
 
 
@@ -84,5 +84,5 @@ def test_what_matches_nothing_is_told() -> None:
 def test_the_only_animation_is_that_which_was_read() -> None:
     made = FrameSequence("swim_left", (), origin="dive", making="mirrored")
     assert the_only("hold", "swim:3=2", [ALL[0], made, ALL[3]]) == "dive"
-    with pytest.raises(UsageError, match="hold: say of which animation, such as swim:3=2; there are only stills"):
+    with pytest.raises(UsageError, match="hold: name the animation, as in swim:3=2; there are only stills"):
         the_only("hold", "swim:3=2", [ALL[3]])

@@ -43,7 +43,7 @@ def numbers(sequences: Sequences, name: str) -> list[int]:
 def test_the_order_of_animations() -> None:
     assert list(names(ALL)) == ["dive", "swim", None]
     assert list(names(take.in_order(ALL, ("swim",)))) == ["swim", "dive", None]
-    with pytest.raises(UsageError, match=r"order: there is no animation or still 'swin'; did you mean 'swim'\?"):
+    with pytest.raises(UsageError, match=r"order: unknown animation or still 'swin'; did you mean 'swim'\?"):
         take.in_order(ALL, ("swin",))
 
 
@@ -66,7 +66,7 @@ def test_numbers_pick_by_the_names() -> None:
     assert numbers(take.numbered((gap,), {"gap": (Span(LAST, 3), Span(0, 0))}), "gap") == [9, 5, 4, 0]
     assert take.counted_otherwise((gap, SWIM, STILLS)) == {"gap": "0-1, 4-5 and 9"}
     for span in (Span(3, 3), Span(5, 10), Span(12, None)):
-        with pytest.raises(UsageError, match=rf"numbers: {span} is not there in 'gap', .* the numbers 0-1, 4-5 and 9"):
+        with pytest.raises(UsageError, match=rf"numbers: {span} is missing in 'gap', .* the numbers 0-1, 4-5 and 9"):
             take.numbered((gap,), {"gap": (span,)})
     layered = FrameSequence("ora", (SequenceFrame("ora/wave", 0),))
     with pytest.raises(UsageError, match="numbers: the frames of 'ora' have no numbers; pick them by position"):
@@ -167,8 +167,8 @@ def test_two_frames_of_one_name() -> None:
 @pytest.mark.parametrize(
     ("pattern", "sentence"),
     [
-        ("swim", ""), ("swim/swim_01", ""), ("*_01", ""), ("walk", "nothing is called 'walk'; names are such as swim, or swim/swim_01"),
-        ("swin", "nothing is called 'swin'; did you mean 'swim'?"), ("deep/se", "nothing is called 'deep/se'; did you mean 'deep/sea'?"),
+        ("swim", ""), ("swim/swim_01", ""), ("*_01", ""), ("walk", "no frame or animation is named 'walk'; names are such as swim, or swim/swim_01"),
+        ("swin", "no frame or animation is named 'swin'; did you mean 'swim'?"), ("deep/se", "no frame or animation is named 'deep/se'; did you mean 'deep/sea'?"),
     ],
 )  # fmt: skip
 def test_names_that_nothing_has(pattern: str, sentence: str) -> None:

@@ -69,7 +69,7 @@ def test_beats_are_those_of_the_rate_that_was_meant(
 @pytest.mark.parametrize(
     ("total", "holds", "sentence"),
     [
-        (Fraction(100), {1: Hold(milliseconds=Fraction(100))}, "'swim' is to last 100 ms, and frames held take"),
+        (Fraction(100), {1: Hold(milliseconds=Fraction(100))}, "'swim' has 100 ms, and held frames take"),
         (Fraction(3), {}, "duration: 3 ms would show a frame of 'swim' for less than 1 ms; give it at least 4 ms"),
         (Fraction(103), {1: Hold(milliseconds=Fraction(100)), 2: Hold(Fraction(1, 10))}, "duration: 103 ms would show a frame of 'swim' for less than 1 ms; give it at least 121 ms"),
         (None, {3: Hold(Fraction(1, 1000))}, "hold='swim:3' would show that frame for 0.0833333 ms; the least is 1 ms"),
@@ -111,5 +111,5 @@ def test_holds_are_by_position_and_leave_others_room() -> None:
     held = {2: Hold(milliseconds=Fraction(50))}
     assert frame_times(four, None, Fraction(66), held) == (2, 50, 6, 8)
     for total in (50, 49):
-        with pytest.raises(UsageError, match="hold them shorter"):
+        with pytest.raises(UsageError, match="shorten the holds"):
             frame_times(four, None, Fraction(total), held)

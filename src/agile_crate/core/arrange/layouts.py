@@ -56,9 +56,7 @@ LAYOUTS: Mapping[str, Layout] = {
         _strip,
         _CELLS,
         excluded=(
-            Excluded(
-                ("columns", "rows"), "{layout:strip} is one row by itself; leave {} out, or leave the layout at grid"
-            ),
+            Excluded(("columns", "rows"), "{layout:strip} is one row by itself; leave {} out, or choose {layout:grid}"),
         ),
     ),
     "rows": Layout(
@@ -68,8 +66,7 @@ LAYOUTS: Mapping[str, Layout] = {
         numbers_rows=True,
         excluded=(
             Excluded(
-                ("rows", "down"),
-                "{layout:rows} has a row for each animation; leave {} out, or leave the layout at grid",
+                ("rows", "down"), "{layout:rows} has a row for each animation; leave {} out, or choose {layout:grid}"
             ),
         ),
     ),

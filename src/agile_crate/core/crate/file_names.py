@@ -76,7 +76,7 @@ def check_pattern(pattern: str) -> None:
         if name not in FIELDS:
             raise UsageError(f"{quoted(pattern)}: unknown field {{{name}}}; the fields are {', '.join(FIELDS)}")
         if conversion or not re.fullmatch(_DIGITS, padding or "") or (padding and name in ("name", "scale", "skin")):
-            raise UsageError(f"{quoted(pattern)}: only zeros can be asked of a number, such as {{sheet:03}}")
+            raise UsageError(f"{quoted(pattern)}: a number can only be padded with zeros, as in {{sheet:03}}")
 
 
 def sheet_names(

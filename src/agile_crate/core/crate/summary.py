@@ -1,4 +1,4 @@
-"""The few numbers that somebody else will ask for, taken from the crate: what the summary and ``--json`` say."""
+"""A crate in a few numbers, for the printed summary and ``--json``."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -17,8 +17,8 @@ GPU_BYTES_PER_PIXEL = 4
 class BlockSummary:
     """One block in numbers. `name` is its animation's, or its still's; `origin` is its top left on the sheet.
 
-    `frames` are the first and last index of its frames. `pivot` is where in its cell the pivot of each of them lies;
-    None where that is not the same place.
+    `frames` are the first and last index of its frames. `pivot` is their common pivot in the cell, None if their
+    pivots differ.
     """
 
     name: str
@@ -37,8 +37,8 @@ class SheetSummary:
     """One sheet in numbers. `cell` is None, columns and rows are 0, on a sheet without cells or with blocks; `boxes`
     counts the stored boxes.
 
-    `frames` are the first and last index of its frames, None if it has none; `count` is how many; `full` is the share
-    covered by boxes.
+    `frames` are the first and last index of its frames, None if it has none; `count` is their number; `fill_ratio` is
+    the share of the sheet that boxes cover.
     """
 
     image: str
@@ -61,8 +61,8 @@ class SheetSummary:
 
 @dataclass(frozen=True, slots=True)
 class AnimationSummary:
-    """One animation in numbers: first and last frame index over the whole crate, frames per second, whether some frames
-    are held for longer, and which sheets the frames lie on."""
+    """One animation in numbers: first and last frame index over the whole crate, frames per second, a flag if some
+    frames are held, the sheets of its frames, and their common pivot on the canvas, None if their pivots differ."""
 
     name: str
     first: int
@@ -71,6 +71,7 @@ class AnimationSummary:
     fps: Fraction
     holds: bool
     seconds: float
+    pivot: Point | None
     loop: Loop
     sheets: tuple[int, ...]
 
@@ -104,8 +105,12 @@ def _block_summary(crate: Crate, block: Block, owner: Mapping[int, str]) -> Bloc
         columns=block.cells.columns,
         rows=block.cells.rows,
         empty_cells=block.cells.count - block.count,
-        pivot=pivots.pop() if len(pivots) == 1 else None,
+        pivot=_common(pivots),
     )
+
+
+def _common(pivots: set[Point | None] | set[Point]) -> Point | None:
+    return next(iter(pivots)) if len(pivots) == 1 else None
 
 
 def _sheet_summary(
@@ -161,6 +166,7 @@ def animation_summaries(crate: Crate, rates: Sequence[Fraction] = ()) -> list[An
             fps=fps,
             holds=holds,
             seconds=sum(animation.durations) / 1000,
+            pivot=_common({crate.frames[index].pivot for index in animation.frames}),
             loop=animation.loop,
             sheets=tuple(sorted({crate.frames[index].on_sheet for index in animation.frames})),
         )

@@ -84,7 +84,7 @@ def cells_of(
         if number:
             warnings.append(
                 Message(
-                    f"{counted(number, 'pixel')} {word} are left over: {measured(cell)} cells may be the wrong size"
+                    f"{counted(number, 'pixel')} {word} are left over: cells of {measured(cell)} may be the wrong size"
                 )
             )
     return cells, warnings
@@ -140,7 +140,7 @@ def cut_islands(sheet: Pixels, join: int, limits: Limits, split_touching: bool =
     labels, count = ndimage.label(grown, structure=np.ones((3, 3)))
     if count > (most := limits.islands):
         raise InputError(
-            "the sheet has {:,} islands, and {:,} are the most: it is dotted, not drawn on nothing; cut it "
+            "the sheet has {:,} islands, and {:,} are the most: it seems dotted; cut it "
             "by {cell}, or join its dots with {join}; {}",
             count,
             most,
@@ -258,6 +258,6 @@ def _touching(rows: Sequence[Sequence[tuple[int, Box]]], were_parted: bool) -> l
             if usual is not None and box.w >= TOO_WIDE * usual:
                 what = f"island {number} at {box.x},{box.y} is {box.w} pixels wide where its row has {usual:g}"
                 advice = message("two figures may touch there; {split_touching} splits them, or cut by cells")
-                whole = "it is thick everywhere, and was left whole"
+                whole = "it has no thin place, so it was left whole"
                 warnings.append(message("{}: {}", what, whole if were_parted else advice))
     return warnings

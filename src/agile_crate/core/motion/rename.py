@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import defaultdict
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from itertools import chain, zip_longest
 
 from ..errors import UsageError
@@ -26,7 +26,14 @@ def check_names(setting_name: str, names: Iterable[str], sequences: Iterable[Fra
 
 def _hint(name: str, known: list[str]) -> str:
     near = nearest(name, known)
-    return f"did you mean {quoted(near)}?" if near else f"there are: {few(known) if known else 'none'}"
+    return f"did you mean {quoted(near)}?" if near else animations_listed(known)
+
+
+def animations_listed(names: Collection[str]) -> str:
+    """Return the names of the existing animations, as the end of a sentence."""
+    if not names:
+        return "there are only stills"
+    return f"the animations are {few(names)}" if len(names) > 1 else f"the only animation is {few(names)}"
 
 
 def named(sequences: Iterable[FrameSequence]) -> list[str]:
@@ -38,8 +45,8 @@ def the_only(setting_name: str, example: str, sequences: Iterable[FrameSequence]
     """The name of the only animation, for a setting that names none. Raises UsageError for several or none."""
     names = [sequence.name for sequence in sequences if sequence.name is not None and not sequence.origin]
     if len(names) != 1:
-        known = f"there are: {few(names)}" if names else "there are only stills"
-        raise UsageError("{}: say of which animation, such as {}; {}", setting(setting_name), example, known)
+        known = animations_listed(names)
+        raise UsageError("{}: name the animation, as in {}; {}", setting(setting_name), example, known)
     return names[0]
 
 

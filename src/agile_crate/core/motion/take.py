@@ -60,8 +60,8 @@ def _still(name: str, stills: list[str], animations: list[str]) -> str:
     if found:
         raise UsageError("{order}: {} may be {}; write the whole name", quoted(name), few(map(quoted, found)))
     near = nearest(name, [*animations, *stills])
-    hint = f"did you mean {quoted(near)}?" if near else f"there are: {few([*animations, *stills]) or 'none'}"
-    raise UsageError("{order}: there is no animation or still {}; {}", quoted(name), hint)
+    hint = f"did you mean {quoted(near)}?" if near else f"its animations and stills are {few([*animations, *stills])}"
+    raise UsageError("{order}: unknown animation or still {}; {}", quoted(name), hint)
 
 
 def kept(sequences: Sequences, include: Sequence[str], exclude: Sequence[str]) -> Sequences:
@@ -72,9 +72,7 @@ def kept(sequences: Sequences, include: Sequence[str], exclude: Sequence[str]) -
         for sequence in sequences
     ]
     if not any(sequence.frames for sequence in remaining):
-        raise InputError(
-            message("{include} and {exclude} leave no frame; patterns are held against names such as swim/swim_01")
-        )
+        raise InputError(message("{include} and {exclude} leave no frame; patterns match names such as swim/swim_01"))
     return tuple(sequence for sequence in remaining if sequence.frames)
 
 
@@ -113,7 +111,7 @@ def idle_patterns(setting_name: str, patterns: Iterable[str], sequences: Sequenc
         folders = {part for frame, _ in frames for part in accumulate(frame.split("/")[:-1], "{}/{}".format)}
         near = nearest(name, [*(s.name for s in sequences if s.name), *folders, *(frame for frame, _ in frames)])
         hint = f"did you mean {quoted(near)}?" if near else "names are such as swim, or swim/swim_01"
-        raise UsageError("{}: nothing is called {}; {}", setting(setting_name), quoted(name), hint)
+        raise UsageError("{}: no frame or animation is named {}; {}", setting(setting_name), quoted(name), hint)
     return [message("{} matches no frame", setting(setting_name, pattern)) for pattern in idle]
 
 
@@ -168,7 +166,7 @@ def _with_numbers(sequence: FrameSequence, spans: Spans) -> tuple[SequenceFrame,
         first, last = span.ends(most)
         if not least <= min(first, last) or not max(first, last) <= most or (first == last and first not in by_number):
             raise UsageError(
-                "{numbers}: {} is not there in {}, whose frames have the numbers {}",
+                "{numbers}: {} is missing in {}, whose frames have the numbers {}",
                 span,
                 quoted(sequence.name or ""),
                 number_list(by_number),
@@ -241,7 +239,7 @@ def _check_cover(sequence: FrameSequence, parts: Mapping[str, Spans]) -> None:
     if missing:
         verb = "is" if len(missing) == 1 else "are"
         raise UsageError(
-            "{}: {} of {} {} in no part ({}); add them to a part, or leave them out with {frames}",
+            "{}: {} of {} {} in no part ({}); put every frame in a part, or leave frames out with {frames}",
             setting("split", sequence.name),
             counted(len(missing), "frame"),
             count,

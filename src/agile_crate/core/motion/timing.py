@@ -66,7 +66,7 @@ def frame_times(
         times = list(_stretched(sequence.name or "", times, fixed, total))
     if max(times, default=0) >= LONGEST:
         raise UsageError(
-            "a frame of {} would be shown for {:,.1f} days, and metadata holds {} at most; give a higher "
+            "a frame of {} would be shown for {:,.1f} days, and {} is the most; give a higher "
             "{fps}, or a shorter {hold} or {duration}",
             quoted(sequence.name or ""),
             float(max(times)) / 86400000,
@@ -80,7 +80,7 @@ def _stretched(name: str, times: Sequence[Fraction], fixed: AbstractSet[int], to
     free = sum(times, Fraction()) - held
     if held >= total or free == 0:
         raise UsageError(
-            "{duration}: {} is to last {:g} ms, and frames held take {:g} of them; hold them shorter, or by a factor",
+            "{duration}: {} has {:g} ms, and held frames take {:g} of them; shorten the holds, or write factors",
             quoted(name),
             float(total),
             float(held),

@@ -70,7 +70,7 @@ def decide(facts: Iterable[Standing], lineup: Lineup, settings: Settings) -> Dec
         name = quoted(lineup.names[worst])
         what = f"of {name}" if len(lost) == 1 else f"of {counted(len(lost), 'frame')}, most of {name}"
         raise FitError(
-            "{} would cut off what is visible {}, by {}; {}",
+            "{} would cut off visible pixels {}, by {}; {}",
             options,
             what,
             sides_text(lost[worst]),
@@ -97,7 +97,7 @@ def _remedy(standings: Sequence[Standing], moves: Sequence[Move], settings: Sett
             needed = Size(
                 *(max(end for _, end, _ in ranges) - min(begin for begin, _, _ in ranges) for ranges in by_axis)
             )
-            return message("no one shift saves all: that takes a {canvas} of at least {}", measured(needed))
+            return message("no single shift saves all: choose a {canvas} of at least {}", measured(needed))
         saving.append(min(max(0, least), most))
     before = settings.shift.everyone or ORIGIN
     return message(

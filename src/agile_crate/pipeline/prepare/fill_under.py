@@ -18,7 +18,7 @@ def fact(_: Picture, __: Settings) -> None:
 
 
 def decide(_: Iterable[None], lineup: Lineup, __: Settings) -> Decision[None]:
-    remark = message("colors carried under the transparent pixels of all frames ({fill_under})")
+    remark = message("colors spread under the transparent pixels of all frames ({fill_under})")
     return Decision(alike(None, lineup), (remark,))
 
 

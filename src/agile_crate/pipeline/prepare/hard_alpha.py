@@ -20,7 +20,7 @@ def fact(picture: Picture, _: Settings) -> int:
 
 
 def decide(facts: Iterable[int], lineup: Lineup, settings: Settings) -> Decision[int]:
-    remark = Message(f"hard alpha settled {counted(sum(facts), 'half-covered pixel')}")
+    remark = Message(f"hard alpha changed {counted(sum(facts), 'half-covered pixel')}")
     return Decision(alike(settings.hard_alpha, lineup), (remark,))
 
 

@@ -19,7 +19,7 @@ def decide(facts: Iterable[tuple[float, float] | None], lineup: Lineup, settings
     moves = [move for move in facts if move]
     across, along = (max((abs(move[axis]) for move in moves), default=0) for axis in (0, 1))
     remark = Message(
-        f"offsets are forgotten: put at the {settings.align} of their canvas again, frames move by up to {across:g} "
+        f"offsets are not kept: put at the {settings.align} of their canvas again, frames move by up to {across:g} "
         f"pixels across and {along:g} up or down; drawn by their pivots they stay"
     )
     return Decision(alike(None, lineup), (remark,))

@@ -63,7 +63,7 @@ def _stand_on_feet(pivots: list[Point], stances: Sequence[Stance], group: FrameG
             warnings.append(
                 Message(
                     f"nothing is visible of {few(quoted(lineup.names[index]) for index in indices)}, so there are no "
-                    "feet: the pivot is where it is by default"
+                    "feet: their pivots have the default place"
                 )
             )
             continue

@@ -122,7 +122,7 @@ def warning_of_empty(names: list[str], lineup: Lineup, name: str, value: object 
     """Return a warning of frames that a setting emptied. Raises UsageError if it emptied all frames."""
     after = setting(name, value)
     if len(names) == len(lineup.names):
-        raise UsageError("{} leaves nothing of any frame; give another value", after)
+        raise UsageError("{} makes every frame empty; choose another value", after)
     if not names:
         return ()
     verb = "is" if len(names) == 1 else "are"
