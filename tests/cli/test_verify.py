@@ -32,6 +32,23 @@ def test_a_good_crate_holds(run: Run, crate: Path) -> None:
     assert run("verify", "o.json", "--quiet").stdout == ""
 
 
+def test_the_wrong_folder_gets_one_sentence(run: Run, swim: Path, tmp_path: Path) -> None:
+    save(tmp_path / "gulls/gull/gull_1.png", art(8, 8, 90))
+    assert run("pack", "frames", "--out", "o", "--hold", "swim:3=2").returncode == 0
+    done = run("verify", "o.json", "--against", "gulls")
+    assert (done.returncode, done.stderr) == (
+        2,
+        "agile-crate: error: the sources do not match the settings in o.json (pack's --hold: unknown animation 'swim'; "
+        "the only animation is gull); name the frames that were packed\n",
+    )
+    assert run("pack", "frames", "--out", "o").returncode == 0
+    done = run("verify", "o.json", "--against", "gulls")
+    assert (done.returncode, done.stdout.count("\n")) == (1, 4)
+    assert (
+        "  no frame of the crate has a source there; name the frames that were packed with --against\n" in done.stdout
+    )
+
+
 def test_a_changed_pixel_is_found_with_its_frame_and_place(run: Run, crate: Path, tmp_path: Path) -> None:
     pixels = decode(tmp_path / "o.png").copy()
     x, y, *_ = metadata(crate)["frames"][8]["box"]

@@ -85,7 +85,16 @@ def sources_of(crate: Crate, data: Path, comparison: Comparison, edits: Edits, c
         settings = dataclasses.replace(settings, font=comparison.font or _font(settings.font, places))
     context = context._replace(limits=context.limits._replace(**dict(settings.limit)))
     request = LoadRequest(variants, settings, own, edits={settings.portion: edits}, for_proof=True)
-    frames = load_frames(request, context)
+    try:
+        frames = load_frames(request, context)
+    except UsageError as error:
+        if comparison.spec:
+            raise
+        raise UsageError(
+            "the sources do not match the settings in {} ({}); name the frames that were packed",
+            shown(data.name),
+            error.message,
+        ) from None
     (prepared,) = frames.sizes
     otherwise += _otherwise(crate, frames.sequences, prepared)
     if comparison.spec and not otherwise:
