@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: MIT
 // Copyright (c) The Agile Crate developers
 //
-// Types for crate.js, and for the metadata of Agile Crate, version 1, that it reads. Lengths are pixels of the sheets, from the top
-// left, y down. Keys that are not named here are to be ignored.
+// Types for crate.js, and for Agile Crate metadata, version 1. Lengths are in pixels of the sheets, from the top left, y down.
+// Ignore keys that are not listed here.
 
 /** Width and height. */
 export type Size = [w: number, h: number];
@@ -16,7 +16,7 @@ export interface CrateDocument {
   version: 1;
   generator?: string;
   name: string;
-  /** The frames' scale beside their sources. */
+  /** The scale of the frames, compared to their sources. */
   scale?: number;
   alpha?: "straight" | "premultiplied";
   /** The color that sheets were flattened on; empty if they were not. */
@@ -45,7 +45,7 @@ export interface Sheet {
   blocks?: Block[];
 }
 
-/** The same frames in other art; plain: no art, such as a map of normals. */
+/** The same frames in other art; plain: not art, such as a map of normals. */
 export interface Skin {
   image: string;
   sha256?: string;
@@ -62,7 +62,7 @@ export interface Cells {
   order?: "across" | "down";
 }
 
-/** The same, with a row for each animation: so many cells of each row are filled. */
+/** The same, with a row for each animation: the number of filled cells in each row. */
 export interface RowCells extends Cells {
   filled: number[];
 }
@@ -81,13 +81,13 @@ export interface Frame {
   name: string;
   /** The index of its sheet. */
   sheet: number;
-  /** Where its pixels lie on the sheet, as stored. */
+  /** The place of its stored pixels on the sheet. */
   box: Box;
   /** Stored rotated by 90° clockwise. */
   turned?: boolean;
-  /** The size that it was drawn on. */
+  /** The size of the canvas on which it was drawn. */
   canvas: Size;
-  /** Where the top left of the stored pixels, turned upright, goes on the canvas. */
+  /** The place on the canvas of the top left of the stored pixels, turned upright. */
   offset: Point;
   /** The point of the canvas that stays put in the game. */
   pivot: Point;
@@ -98,7 +98,7 @@ export interface Frame {
   shape?: Shape;
 }
 
-/** Polygons round what is visible, in pixels of the canvas. */
+/** Polygons around the visible pixels, in pixels of the canvas. */
 export interface Shape {
   polygons: Point[][];
   tolerance?: number;
@@ -111,11 +111,11 @@ export interface Animation {
   /** Milliseconds of each. */
   durations: number[];
   loop?: "forever" | "once" | "back-and-forth";
-  /** How many times it is shown if it is not repeated for ever. */
+  /** The number of times it plays, if it ends. */
   times?: number;
-  /** Frames a second, as a fraction. */
+  /** Frames per second, as a fraction. */
   fps?: [numerator: number, denominator: number];
-  /** How many steps of that rate each frame lasts. */
+  /** The length of each frame in steps of that rate. */
   beats?: number[];
 }
 
@@ -127,19 +127,19 @@ export interface Crate {
   animations: Map<string, Animation>;
 }
 
-/** Reads the metadata and its images, or those of a skin. Throws for what is not ours, or Canvas 2D cannot draw. */
+/** Loads metadata and its images, or a skin's. Throws for other files, and for sheets that Canvas 2D cannot draw. */
 export function load(url: string | URL, skin?: string): Promise<Crate>;
 
-/** A frame by its name. Throws if there is none. */
+/** Returns a frame by its name. Throws for an unknown name. */
 export function frame(crate: Crate, name: string): Frame;
 
-/** The frame that an animation shows at a time after its start, in milliseconds. */
+/** Returns the frame that an animation shows at a time after its start, in milliseconds. */
 export function frameAt(crate: Crate, name: string, milliseconds: number): Frame;
 
-/** The position in an animation's lists at a time. */
+/** Returns the position in an animation's lists at a time. */
 export function stepAt(animation: Animation, milliseconds: number): number;
 
-/** Draws a frame with its pivot at x, y, so many times as large. */
+/** Draws a frame with its pivot at x, y, enlarged by scale. */
 export function draw(
   context: CanvasRenderingContext2D | OffscreenCanvasRenderingContext2D,
   crate: Crate,

@@ -7,7 +7,7 @@
 //   const crate = await load("build/otter.json");
 //   draw(context, crate, frameAt(crate, "swim", performance.now()), x, y);    // the pivot at x, y
 
-/** Reads the metadata and its images, or those of a skin. Throws for what is not ours, or Canvas 2D cannot draw. */
+/** Loads metadata and its images, or a skin's. Throws for other files, and for sheets that Canvas 2D cannot draw. */
 export async function load(url, skin = "") {
   const response = await fetch(url);
   if (!response.ok) throw new Error(`${url} cannot be read: ${response.status}`);
@@ -15,13 +15,13 @@ export async function load(url, skin = "") {
   if (document.format !== "agile-crate" || document.version !== 1) {
     throw new Error(`${url} is not Agile Crate metadata of version 1`);
   }
-  const worn = document.sheets.map((sheet) => (skin ? sheet.skins[skin] : sheet));
-  if (document.alpha === "premultiplied" && !worn[0].plain) {
+  const sheets = document.sheets.map((sheet) => (skin ? sheet.skins[skin] : sheet));
+  if (document.alpha === "premultiplied" && !sheets[0].plain) {
     throw new Error(`${url}: Canvas 2D multiplies by alpha itself; pack without --premultiply`);
   }
-  const images = await Promise.all(worn.map(({ image }) => loadImage(image, response.url)));
-  const frames = new Map(document.frames.map((one) => [one.name, one]));
-  const animations = new Map(document.animations.map((one) => [one.name, one]));
+  const images = await Promise.all(sheets.map(({ image }) => loadImage(image, response.url)));
+  const frames = new Map(document.frames.map((frame) => [frame.name, frame]));
+  const animations = new Map(document.animations.map((animation) => [animation.name, animation]));
   return { document, images, frames, animations };
 }
 
@@ -35,25 +35,25 @@ async function loadImage(name, base) {
   return image;
 }
 
-/** A frame by its name. */
+/** Returns a frame by its name. */
 export function frame(crate, name) {
   const found = crate.frames.get(name);
-  if (!found) throw new Error(`there is no frame ${name}`);
+  if (!found) throw new Error(`unknown frame ${name}`);
   return found;
 }
 
-/** The frame that an animation shows at a time after its start, in milliseconds. */
+/** Returns the frame that an animation shows at a time after its start, in milliseconds. */
 export function frameAt(crate, name, milliseconds) {
   const animation = crate.animations.get(name);
-  if (!animation) throw new Error(`there is no animation ${name}`);
+  if (!animation) throw new Error(`unknown animation ${name}`);
   return crate.document.frames[animation.frames[stepAt(animation, milliseconds)]];
 }
 
 /**
- * The position in an animation's lists at a time. Every step is held for its own duration, or its own beats; a
- * thousandth of a beat is added, so that a clock that counts in the very beats misses none by its rounding. Back and
- * forth shows 1 2 3 4 3 2 and begins again: the first and the last once a turn. What is shown once (or `times`
- * times) stays on its last frame.
+ * Returns the position in an animation's lists at a time. Each step lasts for its own duration, or its own beats; a
+ * thousandth of a beat is added, so that a clock that counts in the same beats misses none by rounding. Back and forth
+ * plays 1 2 3 4 3 2 and starts over: the first and the last once a turn. An animation with the loop "once" (or `times`)
+ * stays on its last frame.
  */
 export function stepAt(animation, milliseconds) {
   const steps = animation.frames.map((_, index) => index);
@@ -73,19 +73,19 @@ export function stepAt(animation, milliseconds) {
   return steps[steps.length - 1];
 }
 
-/** Draws a frame with its pivot at x, y, so many times as large. Whether pixels are smoothed is the context's to say. */
-export function draw(context, crate, one, x, y, scale = 1) {
-  const [left, top, w, h] = one.box;
-  if (w === 0 || h === 0) return; // wholly empty
-  const mirror = one.mirror ?? "";
+/** Draws a frame with its pivot at x, y, enlarged by scale. The context decides if pixels are smoothed. */
+export function draw(context, crate, frame, x, y, scale = 1) {
+  const [left, top, w, h] = frame.box;
+  if (w === 0 || h === 0) return; // an empty frame
+  const mirror = frame.mirror ?? "";
   context.save();
   context.translate(x, y);
   context.scale(scale, scale);
-  context.translate(-one.pivot[0], -one.pivot[1]);
-  if (mirror.includes("x")) context.transform(-1, 0, 0, 1, one.canvas[0], 0);
-  if (mirror.includes("y")) context.transform(1, 0, 0, -1, 0, one.canvas[1]);
-  context.translate(one.offset[0], one.offset[1]);
-  if (one.turned) context.transform(0, -1, 1, 0, 0, w); // counterclockwise; exact, as an angle would not be
-  context.drawImage(crate.images[one.sheet], left, top, w, h, 0, 0, w, h);
+  context.translate(-frame.pivot[0], -frame.pivot[1]);
+  if (mirror.includes("x")) context.transform(-1, 0, 0, 1, frame.canvas[0], 0);
+  if (mirror.includes("y")) context.transform(1, 0, 0, -1, 0, frame.canvas[1]);
+  context.translate(frame.offset[0], frame.offset[1]);
+  if (frame.turned) context.transform(0, -1, 1, 0, 0, w); // counterclockwise; exact, as an angle would not be
+  context.drawImage(crate.images[frame.sheet], left, top, w, h, 0, 0, w, h);
   context.restore();
 }

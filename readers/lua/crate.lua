@@ -12,7 +12,7 @@
 
 local crate = {}
 
---- Makes frames and animations known by name. Returns the same table.
+--- Adds tables of frames and animations by name. Returns the same table.
 function crate.open(made)
   made.frame_named, made.animation_named = {}, {}
   for _, frame in ipairs(made.frames) do made.frame_named[frame.name] = frame end
@@ -20,20 +20,20 @@ function crate.open(made)
   return made
 end
 
---- A frame by its name, or nil.
+--- Returns a frame by its name, or nil.
 function crate.frame(made, name)
   return made.frame_named[name]
 end
 
---- The part of its sheet where a frame is stored, and the size of that sheet: x, y, w, h, sheet_w, sheet_h.
+--- Returns the part of its sheet where a frame is stored, and the sheet's size: x, y, w, h, sheet_w, sheet_h.
 function crate.quad(made, frame)
   local box, on = frame.box, made.sheets[frame.on]
   return box[1], box[2], box[3], box[4], on.w, on.h
 end
 
---- How the stored part is drawn so that the frame's pivot falls on at_x, at_y: the point where the part's own top left
---- goes, the angle in radians by which it is turned about that point, clockwise as seen, and the factors (1 or -1)
---- by which it is stretched across and down before it is turned.
+--- Returns how to draw the stored part so that the frame's pivot lands on at_x, at_y: the point for the part's top left,
+--- the angle in radians by which it turns clockwise around that point, and the factors (1 or -1) that stretch it across
+--- and down before it turns.
 function crate.placement(frame, at_x, at_y)
   local w, h = frame.box[3], frame.box[4]
   local flip_x = frame.mirror:find("x") ~= nil
@@ -52,10 +52,10 @@ function crate.placement(frame, at_x, at_y)
   return left, top, 0, across, down
 end
 
---- The position in an animation's lists at a time after its start. Every step is held for its own duration, or its own
---- beats; a thousandth of a beat is added, so that a clock that counts in the very beats misses none by its rounding.
---- Back and forth shows 1 2 3 4 3 2 and begins again: the first and the last once a turn. What is shown once (or
---- `times` times) stays on its last frame.
+--- Returns the position in an animation's lists at a time after its start. Each step lasts for its own duration, or its
+--- own beats; a thousandth of a beat is added, so that a clock that counts in the same beats misses none by rounding.
+--- Back and forth plays 1 2 3 4 3 2 and starts over: the first and the last once a turn. An animation with the loop
+--- "once" (or `times`) stays on its last frame.
 function crate.step_at(animation, milliseconds)
   local count, steps, turn = #animation.frames, {}, 0
   for step = 1, count do steps[#steps + 1] = step end
@@ -79,7 +79,7 @@ function crate.step_at(animation, milliseconds)
   return steps[#steps]
 end
 
---- The frame that an animation shows at a time after its start.
+--- Returns the frame that an animation shows at a time after its start.
 function crate.frame_at(made, name, milliseconds)
   local animation = made.animation_named[name]
   return made.frames[animation.frames[crate.step_at(animation, milliseconds)]]

@@ -21,25 +21,25 @@ class Crate:
         if document.get("format") != "agile-crate" or document.get("version") != 1:
             raise ValueError("not Agile Crate metadata of version 1")
         self.sheets, self.frames = document["sheets"], document["frames"]
-        worn = [sheet["skins"][skin] for sheet in self.sheets] if skin else self.sheets
-        self.premultiplied = document.get("alpha") == "premultiplied" and not worn[0].get("plain")
+        sheets = [sheet["skins"][skin] for sheet in self.sheets] if skin else self.sheets
+        self.premultiplied = document.get("alpha") == "premultiplied" and not sheets[0].get("plain")
         self.animations = {animation["name"]: animation for animation in document["animations"]}
         self.by_name = {frame["name"]: frame for frame in self.frames}
-        self.images = [folder / _file_name(one["image"]) for one in worn]
+        self.images = [folder / _file_name(sheet["image"]) for sheet in sheets]
 
     def frame(self, name):
-        """A frame by its name. KeyError if there is none."""
+        """Return a frame by its name. Raises KeyError for an unknown name."""
         return self.by_name[name]
 
     def frame_at(self, name, milliseconds):
-        """The frame that an animation shows at a time after its start."""
+        """Return the frame that an animation shows at a time after its start."""
         animation = self.animations[name]
         return self.frames[animation["frames"][step_at(animation, milliseconds)]]
 
 
 def load(path, skin=""):
-    """Reads the metadata, with the images of a skin if one is named (KeyError if there is none). ValueError for what is
-    not ours, or of another version."""
+    """Read the metadata, with the images of a skin if one is named. Raises KeyError for an unknown skin, and ValueError
+    for other files or versions."""
     path = Path(path)
     return Crate(json.loads(path.read_text("utf-8")), path.parent, skin)
 
@@ -51,10 +51,10 @@ def _file_name(image):
 
 
 def step_at(animation, milliseconds):
-    """The position in an animation's lists at a time. Every step is held for its own duration, or its own beats.
+    """Return the position in an animation's lists at a time. Each step lasts for its own duration, or its own beats.
 
-    A thousandth of a beat is added, so that a clock that counts in the very beats misses none by its rounding. Back
-    and forth shows 1 2 3 4 3 2 and begins again: the first and the last once a turn. An animation that is shown
+    A thousandth of a beat is added, so that a clock that counts in the same beats misses none by rounding. Back
+    and forth plays 1 2 3 4 3 2 and starts over: the first and the last once a turn. An animation that is shown
     once (or `times` times) stays on its last frame.
     """
     steps = list(range(len(animation["frames"])))
@@ -78,7 +78,7 @@ def step_at(animation, milliseconds):
 
 
 def placement(frame):
-    """Where the upright, flipped pixels of a frame go, from its pivot: x and y of their top left."""
+    """Return the place of a frame's upright, flipped pixels, from its pivot: x and y of their top left."""
     w, h = frame["box"][2:]
     if frame.get("turned"):
         w, h = h, w
@@ -91,24 +91,24 @@ def placement(frame):
     return left - frame["pivot"][0], top - frame["pivot"][1]
 
 
-def picture(sheets, one):
-    """A frame's stored pixels, upright and flipped, as a pygame surface. Worth keeping if it is drawn often."""
+def picture(sheets, frame):
+    """Return a frame's stored pixels, upright and flipped, as a pygame surface. Keep it if the game draws it often."""
     import pygame
 
-    surface = sheets[one["sheet"]].subsurface(pygame.Rect(one["box"]))
-    if one.get("turned"):
+    surface = sheets[frame["sheet"]].subsurface(pygame.Rect(frame["box"]))
+    if frame.get("turned"):
         surface = pygame.transform.rotate(surface, 90)  # counterclockwise
-    mirror = one.get("mirror", "")
+    mirror = frame.get("mirror", "")
     return pygame.transform.flip(surface, "x" in mirror, "y" in mirror) if mirror else surface
 
 
-def draw(target, crate, sheets, one, at):
-    """Draws a frame on a pygame surface with its pivot at a point (x, y), to the nearest whole pixel."""
+def draw(target, crate, sheets, frame, at):
+    """Draw a frame on a pygame surface with its pivot at a point (x, y), to the nearest whole pixel."""
     import pygame
 
-    if 0 in one["box"][2:]:
+    if 0 in frame["box"][2:]:
         return  # wholly empty
-    left, top = placement(one)
+    left, top = placement(frame)
     blend = pygame.BLEND_PREMULTIPLIED if crate.premultiplied else 0
     place = (math.floor(at[0] + left + 0.5), math.floor(at[1] + top + 0.5))
-    target.blit(picture(sheets, one), place, special_flags=blend)
+    target.blit(picture(sheets, frame), place, special_flags=blend)

@@ -252,7 +252,7 @@ def test_the_page_plays_along(project: Path, watch: Callable[..., Watching], bro
     assert_seen(page, source)
     kept = "[lightTable.stage.show.name, lightTable.stepNow(), lightTable.state.zoom, lightTable.state.playing]"
     assert page.evaluate(kept) == ["swim", 1, 3, False]
-    assert page.text_content("#said") == "changed: swim_2"
+    assert page.text_content("#news") == "changed: swim_2"
     until(page, "document.getElementById('live').textContent === 'live'")
     one.line("otter: 1 frame changed (swim_2)")
 

@@ -32,7 +32,7 @@ def test_it_plays_at_its_own_rate_and_at_others(path: Path, opened: Open) -> Non
     drawn(page)
     assert state(page, "time") == stopped > begin
     slide(page, "#speed", 25)
-    assert (state(page, "speed"), page.text_content("#speed-said")) == (0.25, "25%")
+    assert (state(page, "speed"), page.text_content("#speed-value")) == (0.25, "25%")
     page.keyboard.press("End")
     assert "step 5 of 5" in now(page)
     page.keyboard.press("Home")

@@ -115,7 +115,7 @@ def _command(arguments: Sequence[str]) -> tuple[ModuleType | None, Parser]:
         return None, _without_command(arguments)
     module = import_module(f"{__package__}.{name}")
     inputs, description, examples, short = help_of(name)
-    usage = f"agile-crate {name} {inputs} [options]"
+    usage = " ".join(filter(None, ("agile-crate", name, inputs, "[options]")))
     if short and "-h" in arguments[: arguments.index("--") if "--" in arguments else None]:
         print(f"usage: {usage}\n\n{short}", end="")
         raise SystemExit(Status.DONE)

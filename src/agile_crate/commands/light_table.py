@@ -95,7 +95,7 @@ class LightTable:
             images, skins = self._addresses(self._keys[name], table)
             news = news_of(before, board, images, skins, partial(_png, context=self._context))
             text = f"changed: {few(map(shown, news['changed']), 4)}" if news["changed"] else "arranged anew"
-            self._tell(name, "built", {"build": table.build, "said": text, **news})
+            self._tell(name, "built", {"build": table.build, "summary": text, **news})
 
     def close(self) -> None:
         """Stop serving the pages."""

@@ -1,11 +1,11 @@
-// Two at once: another animation, another skin, or what it was before; beside each other, with a slider, or their difference.
+// Comparison of two shows: another animation, another skin, or the previous build; side by side, with a slider, or as their difference.
 
-/** What is compared with: a crate in a skin, and one of its shows; null if there is no such. */
+/** Returns the other side of the comparison: a crate in a skin, and one of its shows; null without one. */
 function otherOf(stage) {
   const [kind, name] = splitAt(state.against);
   if (kind === "animation") return withShow(stage.crate, name);
-  if (kind === "skin") return dresses.get(name) && withShow(dresses.get(name), stage.show.name);
-  if (kind === "before" && before) return withShow(dresses.get("/before") ?? before, stage.show.name);
+  if (kind === "skin") return cratesBySkin.get(name) && withShow(cratesBySkin.get(name), stage.show.name);
+  if (kind === "before" && before) return withShow(cratesBySkin.get("/before") ?? before, stage.show.name);
   return null;
 }
 
@@ -15,34 +15,34 @@ function splitAt(text) {
 }
 
 function withShow(crate, name) {
-  const show = crate.shows.find((one) => one.name === name);
+  const show = crate.shows.find((show) => show.name === name);
   return show && crate.images.length ? { crate, show } : null;
 }
 
-/** The step of the other one: in step by time, or step by step. */
+/** Returns the step of the other show: at the same time, or at the same position. */
 function stepOfOther(other, stage, step) {
   if (state.inStep === "step") return Math.min(step, other.show.frames.length - 1);
   return stepAt(asPlayed(other.show, { fps: state.fps, again: state.again }), state.time + startOfPart(stage.show));
 }
 
-/** The time at which the loop range begins. */
+/** Returns the time at which the loop range begins. */
 function startOfPart(show) {
   if (!state.range) return 0;
   return lengthsOf(asPlayed(show, { fps: state.fps })).slice(0, state.range[0]).reduce((sum, time) => sum + time, 0);
 }
 
 /**
- * Where two frames differ with their pivots on one point, and how much: from black through red to white. Colors are
- * weighed by their alpha. The picture, where its left top lies from the pivot, and how many of its pixels differ.
+ * Returns the difference of two frames with their pivots on one point, from black through red to white, with colors
+ * multiplied by alpha: the picture, the place of its top left from the pivot, and the number of different pixels.
  */
-function differenceOf(one, oneIndex, two, twoIndex) {
-  const store = storeOf(one).heat, key = `${oneIndex} ${twoIndex}`, known = store.get(key);
-  if (known?.images === two.images) return known;
-  const frames = [one.document.frames[oneIndex], two.document.frames[twoIndex]];
+function differenceOf(first, firstIndex, second, secondIndex) {
+  const store = storeOf(first).heat, key = `${firstIndex} ${secondIndex}`, known = store.get(key);
+  if (known?.images === second.images) return known;
+  const frames = [first.document.frames[firstIndex], second.document.frames[secondIndex]];
   const left = Math.ceil(Math.max(...frames.map(({ pivot }) => pivot[0]))), top = Math.ceil(Math.max(...frames.map(({ pivot }) => pivot[1])));
   const w = left + Math.ceil(Math.max(...frames.map(({ canvas, pivot }) => canvas[0] - pivot[0])));
   const h = top + Math.ceil(Math.max(...frames.map(({ canvas, pivot }) => canvas[1] - pivot[1])));
-  const [a, b] = [one, two].map((crate, side) => {
+  const [a, b] = [first, second].map((crate, side) => {
     const context = canvasOf(w, h, true);
     draw(context, crate, frames[side], left, top);
     return context.getImageData(0, 0, w, h).data;
@@ -63,7 +63,7 @@ function differenceOf(one, oneIndex, two, twoIndex) {
     out[place] = 0xff000000 | Math.max(4 * by - 765, 0) << 16 | Math.max(2 * by - 255, 0) << 8 | Math.min(2 * by, 255);
   }
   context.putImageData(heat, 0, 0);
-  const found = { images: two.images, canvas: context.canvas, left, top, count, of: w * h };
+  const found = { images: second.images, canvas: context.canvas, left, top, count, of: w * h };
   store.delete(key);
-  return kept(store, key, () => found);
+  return cached(store, key, () => found);
 }

@@ -1,23 +1,23 @@
-// Measuring: the pixel under the pointer, in its exact color, and distances.
+// Measuring: the exact color of the pixel under the pointer, and distances.
 
-/** The pane at a place of the stage, and the place as the art has it, from the pivot. */
+/** Returns the pane at a place of the stage, and the place in the art, from the pivot. */
 function artOnStage(place) {
-  const panes = panesOf(at("stage").width), pane = panes.find((one) => place.x >= one.from && place.x < one.to) ?? panes[0];
+  const panes = panesOf(at("stage").width), pane = panes.find((pane) => place.x >= pane.from && place.x < pane.to) ?? panes[0];
   const { x, y } = artAt({ ...stage.view, x: pane.x, y: pane.y }, place);
   return { pane, x: state.mirrored ? -x : x, y };
 }
 
-/** Where a pixel of a frame's canvas is stored on its sheet; null where nothing is stored. */
-function storedAt(one, x, y) {
-  const [left, top, w, h] = one.box, [column, row] = pointOnSheet(one, [x + 0.5, y + 0.5]).map(Math.floor);
+/** Returns the place of a canvas pixel on its sheet; null if it is not stored. */
+function storedAt(frame, x, y) {
+  const [left, top, w, h] = frame.box, [column, row] = pointOnSheet(frame, [x + 0.5, y + 0.5]).map(Math.floor);
   return column >= left && row >= top && column < left + w && row < top + h ? [column, row] : null;
 }
 
 const exactly = { images: new WeakMap(), gl: undefined };
 
 /**
- * A pixel of an image: [red, green, blue, alpha], and whether it is exact. Canvas 2D multiplies by alpha and loses
- * color where there is little; a texture does not. Until the image lies there, the canvas must do.
+ * Returns a pixel of an image: [red, green, blue, alpha], and a flag if it is exact. Canvas 2D multiplies by alpha and
+ * loses color where alpha is low; a texture does not. The canvas serves until the texture is loaded.
  */
 function pixelOf(image, x, y, later) {
   const known = exactly.images.get(image);
@@ -39,13 +39,13 @@ function fromTexture(bitmap, x, y, about, later) {
   const place = `${x} ${y}`;
   if (exactly.bitmap === bitmap && exactly.place === place) return { pixel: exactly.pixel ?? about, exact: !!exactly.pixel };
   Object.assign(exactly, { bitmap, place, pixel: null });
-  createImageBitmap(bitmap, x, y, 1, 1, { premultiplyAlpha: "none", colorSpaceConversion: "none" }).then((one) => {
+  createImageBitmap(bitmap, x, y, 1, 1, { premultiplyAlpha: "none", colorSpaceConversion: "none" }).then((texel) => {
     exactly.gl ??= new OffscreenCanvas(1, 1).getContext("webgl");
     const { gl } = exactly;
     if (!gl || exactly.place !== place) return;
     gl.bindTexture(gl.TEXTURE_2D, exactly.texture ??= gl.createTexture());
     gl.pixelStorei(gl.UNPACK_COLORSPACE_CONVERSION_WEBGL, gl.NONE);
-    gl.texImage2D(gl.TEXTURE_2D, 0, gl.RGBA, gl.RGBA, gl.UNSIGNED_BYTE, one);
+    gl.texImage2D(gl.TEXTURE_2D, 0, gl.RGBA, gl.RGBA, gl.UNSIGNED_BYTE, texel);
     gl.bindFramebuffer(gl.FRAMEBUFFER, exactly.frame ??= gl.createFramebuffer());
     gl.framebufferTexture2D(gl.FRAMEBUFFER, gl.COLOR_ATTACHMENT0, gl.TEXTURE_2D, exactly.texture, 0);
     gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, exactly.pixel = new Uint8Array(4));
@@ -56,7 +56,7 @@ function fromTexture(bitmap, x, y, about, later) {
 
 const hex = (pixel) => `#${[...pixel].slice(0, 3).map((part) => part.toString(16).padStart(2, "0")).join("")}`;
 
-/** Says what lies under the pointer, or under the cursor of the keys. */
+/** Describes the pixel under the pointer, or under the keyboard cursor. */
 function tellPointed() {
   const place = state.pointed;
   if (!place || !stage.show) {
@@ -87,7 +87,7 @@ function rulerText() {
   return `${across} across, ${down} down, ${Number(Math.hypot(across, down).toFixed(2))} long`;
 }
 
-/** The corner of a pixel that is nearest to a place. */
+/** Returns the pixel corner that is nearest to a place. */
 function cornerAt(place) {
   const { pane, x, y } = artOnStage(place);
   return { x: Math.round(x), y: Math.round(y), pane: pane.side };

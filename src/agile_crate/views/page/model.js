@@ -1,20 +1,20 @@
-// What the page shows: a crate, or two of them to be compared, as the reader above takes them.
+// The page's data: a crate, or two to compare, as the reader above loads them.
 
-/** The sheet that a frame lies on. */
+/** Returns a frame's sheet. */
 const liesOn = ({ sheet }) => sheet;
 
 const at = (id) => document.getElementById(id);
 const DATA = JSON.parse(at("crate").textContent);
 
-/** Colors, as the style sheet has them: they are those of the films, the strips and the charts. */
+/** Returns a color of the style sheet; films, strips and charts use the same colors. */
 const hue = ((style) => (name) => style.getPropertyValue(`--${name}`).trim())(getComputedStyle(document.documentElement));
 
-/** A name with nothing in it that could turn the text round or hide some of it. */
+/** Escapes characters in a name that could reverse or hide text. */
 function shown(name) {
   return name.replace(/[\p{C}\p{Zl}\p{Zp}]/gu, (c) => `\\u${c.codePointAt(0).toString(16).padStart(4, "0")}`);
 }
 
-/** A whole number with its thousands set apart. */
+/** Formats a whole number with thousands separators. */
 const grouped = (count) => String(count).replace(/\B(?=(\d{3})+$)/g, ",");
 
 function counted(count, noun) {
@@ -22,15 +22,14 @@ function counted(count, noun) {
 }
 
 /**
- * A crate: its metadata and its sheets' images, in the skin that it wears, and `shows`, all that can be played: its
- * animations, and each of its stills as an animation of one frame. `owners` are the shows in which each frame is seen,
- * with its position; `twins` are the frames that lie in one box.
+ * Returns a crate in one skin: its metadata, its sheets' images, and its `shows`: the animations, and each still as an
+ * animation of one frame. `owners` are the shows of each frame, with its position; `twins` are frames that share a box.
  */
 function crateOf(metadata) {
-  const animations = new Map(metadata.animations.map((one) => [one.name, one]));
-  const frames = new Map(metadata.frames.map((one) => [one.name, one]));
+  const animations = new Map(metadata.animations.map((animation) => [animation.name, animation]));
+  const frames = new Map(metadata.frames.map((frame) => [frame.name, frame]));
   const owners = metadata.frames.map(() => []), twins = new Map();
-  const shows = metadata.animations.map((one, index) => ({ ...one, index, still: false }));
+  const shows = metadata.animations.map((animation, index) => ({ ...animation, index, still: false }));
   for (const show of shows) show.frames.forEach((frame, step) => owners[frame].push({ show, step }));
   metadata.frames.forEach((frame, index) => {
     if (frame.box[2]) {
@@ -48,26 +47,26 @@ function crateOf(metadata) {
 const now = crateOf(DATA.crate);
 const before = DATA.before ? crateOf(DATA.before) : null;
 
-/** All frames that lie in the box of one, but for itself. */
+/** Returns the other frames that share a frame's box. */
 function twinsOf(crate, index) {
   const frame = crate.document.frames[index];
   return (crate.twins.get([liesOn(frame), ...frame.box].join()) ?? []).filter((other) => other !== index);
 }
 
-/** Where a point of a frame's canvas lies on its sheet. */
-function pointOnSheet(one, [x, y]) {
-  const mirror = one.mirror ?? "";
-  if (mirror.includes("x")) x = one.canvas[0] - x;
-  if (mirror.includes("y")) y = one.canvas[1] - y;
-  x -= one.offset[0];
-  y -= one.offset[1];
-  return one.turned ? [one.box[0] + one.box[2] - y, one.box[1] + x] : [one.box[0] + x, one.box[1] + y];
+/** Returns the place on the sheet of a point on a frame's canvas. */
+function pointOnSheet(frame, [x, y]) {
+  const mirror = frame.mirror ?? "";
+  if (mirror.includes("x")) x = frame.canvas[0] - x;
+  if (mirror.includes("y")) y = frame.canvas[1] - y;
+  x -= frame.offset[0];
+  y -= frame.offset[1];
+  return frame.turned ? [frame.box[0] + frame.box[2] - y, frame.box[1] + x] : [frame.box[0] + x, frame.box[1] + y];
 }
 
 const skinsOf = (crate) => Object.keys(crate.document.sheets[0]?.skins ?? {});
 
-/** The crate in a skin, or in its own art. What was worn once is kept. */
-async function dressed(crate, skin) {
+/** Returns the crate in a skin, or in its own art. Results are cached. */
+async function inSkin(crate, skin) {
   if (!crate.worn.has(skin)) {
     const loading = crate.document.sheets.map((sheet) => imageFrom((skin ? sheet.skins[skin] : sheet).data));
     crate.worn.set(skin, Promise.all(loading));
@@ -75,10 +74,10 @@ async function dressed(crate, skin) {
   return { ...crate, images: await crate.worn.get(skin), skin };
 }
 
-/** The images that bitmaps were made of. */
+/** The images from which bitmaps were made. */
 const sources = new WeakMap();
 
-/** An image, decoded once and for all. */
+/** Decodes an image once. */
 async function imageFrom(source) {
   const image = new Image();
   await new Promise((loaded, failed) => Object.assign(image, { onload: loaded, onerror: failed, src: source }));
@@ -87,10 +86,10 @@ async function imageFrom(source) {
   return bitmap;
 }
 
-/** The frames and animations that are not as they were before. */
+/** The frames and animations that changed since the other crate. */
 const differs = new Set(DATA.differs);
 
-/** Findings by the names of frames, the worst first. */
+/** Findings by frame name, the worst first. */
 const foundOn = new Map();
 for (const finding of DATA.findings) {
   for (const name of finding.frames) foundOn.set(name, [...(foundOn.get(name) ?? []), finding]);

@@ -1,4 +1,4 @@
-// Numbers to copy: of the frame, the animation, the sheet or the whole crate, as text, as JSON, or as other files say them.
+// Numbers to copy: of the frame, the animation, the sheet or the crate, as text, as JSON, or as in the crate's other files.
 
 const pad = (rows) => {
   const wide = Math.max(...rows.map(([key]) => key.length));
@@ -23,22 +23,22 @@ function frameText(index) {
   ]);
 }
 
-function animationText(one) {
-  const { frames } = stage.crate.document, turn = turnOf(one), names = one.frames.map((index) => shown(frames[index].name));
+function animationText(show) {
+  const { frames } = stage.crate.document, turn = turnOf(show), names = show.frames.map((index) => shown(frames[index].name));
   return pad([
-    [one.still ? "still" : "animation", shown(one.name)],
-    ["frames", `${one.frames.length}: ${names.length > 8 ? `${names.slice(0, 4).join(" ")} … ${names[names.length - 1]}` : names.join(" ")}`],
-    ["indices", runsOf(one.frames)],
-    ...(one.still ? [] : [
-      ["rate", paceText(one)],
-      [one.beats ? "beats" : "ms", (one.beats ?? one.durations).join(" ")],
-      ["length", `${secondsText(lengthsOf(one).reduce((sum, time) => sum + time, 0))}${one.loop === "back-and-forth" ? `, there and back ${secondsText(lengthOf(turn))}` : ""}`],
-      ["loop", loopText(one)],
+    [show.still ? "still" : "animation", shown(show.name)],
+    ["frames", `${show.frames.length}: ${names.length > 8 ? `${names.slice(0, 4).join(" ")} … ${names[names.length - 1]}` : names.join(" ")}`],
+    ["indices", runsOf(show.frames)],
+    ...(show.still ? [] : [
+      ["rate", paceText(show)],
+      [show.beats ? "beats" : "ms", (show.beats ?? show.durations).join(" ")],
+      ["length", `${secondsText(lengthsOf(show).reduce((sum, time) => sum + time, 0))}${show.loop === "back-and-forth" ? `, there and back ${secondsText(lengthOf(turn))}` : ""}`],
+      ["loop", loopText(show)],
     ]),
   ]);
 }
 
-/** Whole numbers, those that follow each other as 3–7. */
+/** Lists whole numbers, with runs as 3–7. */
 function runsOf(numbers) {
   const runs = [];
   for (const number of numbers) {
@@ -54,16 +54,16 @@ function sheetText(index) {
   return row ? pad(first.map((heading, place) => [heading, row[place]])) : "";
 }
 
-/** Tables as they paste into a spreadsheet. */
+/** Formats tables for pasting into a spreadsheet. */
 function crateText() {
-  const { shows } = stage.crate, animations = shows.filter((one) => !one.still);
-  const rows = animations.map((one) => [shown(one.name), runsOf(one.frames), one.frames.length, paceText(one).replace(" fps", ""), secondsText(lengthsOf(one).reduce((sum, time) => sum + time, 0)), loopText(one)]);
+  const { shows } = stage.crate, animations = shows.filter((show) => !show.still);
+  const rows = animations.map((show) => [shown(show.name), runsOf(show.frames), show.frames.length, paceText(show).replace(" fps", ""), secondsText(lengthsOf(show).reduce((sum, time) => sum + time, 0)), loopText(show)]);
   const tables = [[DATA.sheet_headings, ...DATA.sheet_rows]];
   if (rows.length) tables.push([["animation", "indices", "frames", "fps", "length", "loop"], ...rows]);
   return tables.map((table) => table.map((row) => row.join("\t")).join("\n")).join("\n\n");
 }
 
-/** What a text file says of a name: the lines with it, and those under each that are indented deeper; or all of it. */
+/** Returns the lines of a text file that contain a name, and the deeper-indented lines below each; or the whole text. */
 function passageOf(text, name) {
   const lines = text.split("\n"), within = (edge) => {
     const parts = name.split(/[^\p{L}\p{N}]+/u).filter(Boolean).map((part) => part.replace(/[^\p{L}\p{N}]/gu, "."));
@@ -85,7 +85,7 @@ function passageOf(text, name) {
 
 const LONGEST = 100_000;
 
-/** The text that is asked for. */
+/** Returns the text for the chosen scope and form. */
 function numbersText() {
   const { document: crate } = stage.crate, show = stage.show, index = show ? show.frames[stepNow()] : 0, form = state.form;
   const animation = show && !show.still ? crate.animations[show.index] : null;
@@ -102,13 +102,13 @@ function numbersText() {
   return text === undefined ? "" : of[2] ? passageOf(text, of[2]) : text;
 }
 
-/** Unpacks a text file of the crate, when it is first asked for. */
+/** Unpacks a text file of the crate at its first use. */
 async function readText(name) {
   numbers.texts.set(name, "");
   const bytes = Uint8Array.from(atob(DATA.texts[name]), (letter) => letter.charCodeAt(0));
   const text = await new Response(new Blob([bytes]).stream().pipeThrough(new DecompressionStream("deflate"))).text();
   numbers.texts.set(name, text);
-  numbers.told = "";
+  numbers.shownKey = "";
   show();
 }
 
@@ -117,13 +117,13 @@ function withoutData({ data, ...sheet }) {
   return sheet;
 }
 
-const numbers = { told: "", texts: new Map() };
+const numbers = { shownKey: "", texts: new Map() };
 
 function paintNumbers() {
   if (at("numbers").hidden) return;
-  const asked = JSON.stringify([state.scope, state.form, stage.show?.name, state.scope === "frame" && stage.show ? stepNow() : 0, state.sheet, stage.version]);
-  if (asked === numbers.told) return;
-  numbers.told = asked;
+  const key = JSON.stringify([state.scope, state.form, stage.show?.name, state.scope === "frame" && stage.show ? stepNow() : 0, state.sheet, stage.version]);
+  if (key === numbers.shownKey) return;
+  numbers.shownKey = key;
   const text = numbersText();
   at("text").textContent = text.length > LONGEST ? `${text.slice(0, LONGEST)}\n… (Copy takes all of it)` : text;
 }

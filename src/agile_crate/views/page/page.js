@@ -1,4 +1,4 @@
-// The page: what is asked for, its controls, its keys, and the address that leads back to it.
+// The page: its state, its controls, its keys, and the address that restores the state.
 
 const state = {
   playing: true, time: 0, speed: 1, fps: 0, again: true, range: null,
@@ -10,11 +10,11 @@ const state = {
   scope: "frame", form: "text",
 };
 
-/** What the address tells, beside the animation and the step: whatever is not as it is at first. */
+/** The state in the address, besides the animation and the step: every value that is not the default. */
 const IN_ADDRESS = ["zoom", "skin", "range", "speed", "fps", "onion", "guide", "pivot", "shapes", "canvas", "path", "mirrored", "smooth", "backdrop", "color", "against", "compared", "inStep"];
 const AT_FIRST = { ...state };
 
-/** Paints whatever is not as it was. */
+/** Paints everything that changed. */
 function show() {
   if (!stage.show) {
     paintSheet();
@@ -30,11 +30,11 @@ function show() {
   paintNumbers();
   tellStep();
   tellControls();
-  tellAddress();
+  writeAddress();
 }
 
 let followed = -1;
-/** Turns to the sheet of the frame that is shown, when another frame comes. */
+/** Switches to the sheet of the shown frame when the frame changes. */
 function followSheet() {
   const index = stage.show.frames[stepNow()];
   if (index === followed) return;
@@ -42,13 +42,13 @@ function followSheet() {
   if (!state.playing || !at("sheet")) setSheet(stage.crate.document.frames[index].sheet);
 }
 
-let told = "";
-/** Says what is shown, and what was found about it. */
+let lastKey = "";
+/** Describes the shown frame and its findings. */
 function tellStep() {
   const { show } = stage, step = stepNow(), index = show.frames[step], other = otherOf(stage);
   const key = [show.name, step, stage.version, state.against, state.compared].join();
-  if (key === told) return;
-  told = key;
+  if (key === lastKey) return;
+  lastKey = key;
   const frame = stage.crate.document.frames[index], pace = show.still ? "" : ` · ${paceText(show)} · ${loopText(show)}`;
   at("now").textContent = `step ${step + 1} of ${show.frames.length} · ${index} ${shown(frame.name)}${show.still ? "" : ` · ${holdText(show, step)}`}`;
   at("title").textContent = `${shown(show.name)}${pace}`;
@@ -61,7 +61,7 @@ function tellStep() {
   at("difference").hidden = state.compared !== "difference";
 }
 
-/** Brings the controls to what is asked for. */
+/** Updates the controls from the state. */
 function tellControls() {
   for (const control of document.querySelectorAll("[data-sets]")) {
     const value = state[control.dataset.sets];
@@ -73,17 +73,17 @@ function tellControls() {
     }
   }
   at("zoomed").textContent = zoomText(stage.view.zoom);
-  at("speed-said").textContent = `${Math.round(state.speed * 100)}%`;
+  at("speed-value").textContent = `${Math.round(state.speed * 100)}%`;
   at("cut").hidden = !(otherOf(stage) && state.compared === "slider");
   at("measure").setAttribute("aria-pressed", state.tool === "measure");
   at("whole").disabled = !state.range;
   at("stage").classList.toggle("measuring", state.tool === "measure");
 }
 
-/** Puts a show on the stage by its name; without such a one, the first. What is asked for stays, but for the time. */
+/** Puts the named show on the stage, or the first if none has the name. Keeps all state except the time. */
 function putOnStage(crate, name, keep = false) {
   stage.crate = crate;
-  const found = crate.shows.find((one) => one.name === name) ?? crate.shows[0] ?? null;
+  const found = crate.shows.find((show) => show.name === name) ?? crate.shows[0] ?? null;
   if (!keep || !found || found.frames.length !== stage.show?.frames.length) state.range = null;
   stage.show = found;
   if (!keep) state.time = 0;
@@ -105,38 +105,38 @@ function choose(name) {
   show();
 }
 
-/** Dresses the crate in a skin, as soon as its images are there. */
+/** Shows the crate in a skin once its images are loaded. */
 async function wear(skin) {
   state.skin = skin;
-  const dress = await dressed(now, skin);
-  dresses.set(skin, dress);
-  if (skin !== state.skin) return; // another one was chosen meanwhile
-  putOnStage(dress, stage.show?.name, true);
+  const skinned = await inSkin(now, skin);
+  cratesBySkin.set(skin, skinned);
+  if (skin !== state.skin) return; // the user has chosen another skin meanwhile
+  putOnStage(skinned, stage.show?.name, true);
   show();
 }
 
-/** Makes ready what is compared with. */
+/** Prepares the other side of the comparison. */
 async function prepareOther() {
   const [kind, name] = splitAt(state.against);
-  if (kind === "skin" && !dresses.has(name)) dresses.set(name, await dressed(now, name));
-  if (kind === "before" && before && !dresses.has("/before")) dresses.set("/before", await dressed(before, ""));
-  told = "";
+  if (kind === "skin" && !cratesBySkin.has(name)) cratesBySkin.set(name, await inSkin(now, name));
+  if (kind === "before" && before && !cratesBySkin.has("/before")) cratesBySkin.set("/before", await inSkin(before, ""));
+  lastKey = "";
   show();
 }
 
 function setPlaying(playing) {
   state.playing = playing;
-  const said = playing ? "Pause" : "Play";
+  const label = playing ? "Pause" : "Play";
   at("play").dataset.is = playing ? "playing" : "paused";
-  at("play").setAttribute("aria-label", said);
-  at("play").title = `${said} (space)`;
+  at("play").setAttribute("aria-label", label);
+  at("play").title = `${label} (space)`;
 }
 
-/** Goes so many steps of a turn on, and stops there. */
+/** Moves by a number of steps of a turn, and stops. */
 function moveBy(steps) {
   setPlaying(false);
   line.follows = true;
-  const one = played(stage.show), turn = turnOf(one), place = placeAt(one, turn, state.time);
+  const animation = played(stage.show), turn = turnOf(animation), place = placeAt(animation, turn, state.time);
   state.time = turn[(place + steps + turn.length) % turn.length].start;
   show();
 }
@@ -152,8 +152,8 @@ function tick(moment) {
 }
 
 let written = "", writing = 0;
-/** Keeps the address such that it leads to what is seen now. */
-function tellAddress() {
+/** Keeps the address in step with the view. */
+function writeAddress() {
   const text = addressNow();
   if (text === written) return;
   written = text;
@@ -173,7 +173,7 @@ function addressNow() {
   return address.toString();
 }
 
-/** Takes what the address asks for; whatever makes no sense is passed over. */
+/** Reads the state from the address; ignores invalid values. */
 async function readAddress() {
   const address = new URLSearchParams(location.hash.slice(1)), number = (key, least, most) => {
     const value = Number(address.get(key));
@@ -195,8 +195,8 @@ async function readAddress() {
   if ([...at("against").options].some((option) => option.value === address.get("against"))) state.against = address.get("against");
   const skin = address.get("skin") ?? "";
   state.skin = skinsOf(now).includes(skin) ? skin : "";
-  dresses.set(state.skin, await dressed(now, state.skin));
-  putOnStage(dresses.get(state.skin), address.get("animation") ?? address.get("still"));
+  cratesBySkin.set(state.skin, await inSkin(now, state.skin));
+  putOnStage(cratesBySkin.get(state.skin), address.get("animation") ?? address.get("still"));
   const [first, end] = (address.get("range") ?? "").split("-").map(Number);
   if (stage.show && first >= 1 && end >= first && end <= stage.show.frames.length) setRange(first - 1, end - 1);
   const step = stage.show && number("step", 1, stage.show.frames.length);
@@ -226,7 +226,7 @@ function listen() {
   document.addEventListener("keydown", () => { byPointer = false; }, true);
   for (const control of document.querySelectorAll("[data-sets]")) {
     control.addEventListener(["range", "number", "color"].includes(control.type) ? "input" : "change", () => ask(control));
-    control.addEventListener("change", () => { if (byPointer && control.type !== "number") control.blur(); }); // the keys are free again
+    control.addEventListener("change", () => { if (byPointer && control.type !== "number") control.blur(); }); // so that keys control the page again
   }
   const press = { play: () => { setPlaying(!state.playing); line.follows = true; }, back: () => moveBy(-1), forward: () => moveBy(1),
     begin: () => { state.time = 0; }, nearer: () => zoomBy(1), farther: () => zoomBy(-1),
@@ -300,7 +300,7 @@ function listenToStage() {
   });
 }
 
-/** Points at the pixel under the cursor of the keys; a ruler that has been begun reaches to it. */
+/** Points at the pixel under the keyboard cursor; a started ruler reaches to it. */
 function pointWithKeys() {
   const scale = grain(stage.view.zoom), { x, y } = state.cursor, [pane] = panesOf(at("stage").width);
   if (state.ruler) state.ruler = { ...state.ruler, to: { x, y } };
@@ -332,7 +332,7 @@ function pressKey(event, press) {
   show();
 }
 
-/** Closes what is unfolded, and gives its heading the focus back. */
+/** Closes the open panel, and returns the focus to its heading. */
 function closeFolds() {
   for (const fold of document.querySelectorAll(".fold[open]")) {
     if (fold.contains(document.activeElement)) fold.querySelector("summary").focus();
@@ -345,15 +345,15 @@ function seekAndStop(step) {
   seekStep(Math.min(step, stage.show.frames.length - 1));
 }
 
-/** Shows the frame, or else the animation, that something is said of. */
+/** Shows the frame of a finding or change, or else its animation. */
 function goTo(frame, animation) {
-  const index = stage.crate.document.frames.findIndex((one) => one.name === frame);
+  const index = stage.crate.document.frames.findIndex((entry) => entry.name === frame);
   at("stage").scrollIntoView({ block: "nearest" });
   if (index >= 0) {
     const of = stage.crate.owners[index].find(({ show }) => show.name === animation);
     if (of && of.show !== stage.show) choose(of.show.name);
     showFrame(index);
-  } else if (stage.crate.shows.some((one) => one.name === animation)) {
+  } else if (stage.crate.shows.some((show) => show.name === animation)) {
     choose(animation);
     setPlaying(true);
   }
@@ -362,13 +362,13 @@ function goTo(frame, animation) {
 function listenToTabs() {
   const tabs = [...document.querySelectorAll("[role=tab]")];
   const open = (tab) => {
-    for (const one of tabs) {
-      const isIt = one === tab;
-      one.setAttribute("aria-selected", isIt);
-      one.tabIndex = isIt ? 0 : -1;
-      at(one.getAttribute("aria-controls")).hidden = !isIt;
+    for (const other of tabs) {
+      const isIt = other === tab;
+      other.setAttribute("aria-selected", isIt);
+      other.tabIndex = isIt ? 0 : -1;
+      at(other.getAttribute("aria-controls")).hidden = !isIt;
     }
-    numbers.told = "";
+    numbers.shownKey = "";
     show();
   };
   tabs.forEach((tab, place) => {
@@ -397,7 +397,7 @@ function fillChoices() {
   };
   if (before) against.append(option("before:", "what it was before"));
   group("skins", ["", ...skinsOf(now)].filter((_, __, all) => all.length > 1).map((skin) => option(`skin:${skin}`, shown(skin) || "its own art")));
-  group("animations", now.shows.filter((one) => !one.still).map((one) => option(`animation:${one.name}`, shown(one.name))));
+  group("animations", now.shows.filter((show) => !show.still).map((show) => option(`animation:${show.name}`, shown(show.name))));
 }
 
 async function start() {
@@ -406,7 +406,7 @@ async function start() {
   listen();
   if (before && !location.hash) Object.assign(state, { against: "before:" });
   if (before) AT_FIRST.against = "before:";
-  dresses.set("", await dressed(now, ""));
+  cratesBySkin.set("", await inSkin(now, ""));
   await readAddress();
   new ResizeObserver(() => show()).observe(at("stage"));
   window.lightTable = { state, stage, line, board, reel, numbers, show, choose, seekStep, setPlaying, setRange, stepNow, standOf, pixelsOf, inkOf };

@@ -1,4 +1,4 @@
-// Frames as pixels: what of them is seen, where they stand, what they are tinted with. Worked out when it is asked for.
+// Frames as pixels: their visible parts, their stance, their tints. Computed on demand.
 
 const SEEN = 8, INK_SIDE = 128, MOST_KEPT = 96;
 
@@ -8,8 +8,8 @@ function canvasOf(w, h, often = false) {
   return context;
 }
 
-/** Keeps what `make` gives for a key; of many, the latest. */
-function kept(store, key, make) {
+/** Caches the result of `make` for a key; keeps only the latest of many. */
+function cached(store, key, make) {
   if (!store.has(key)) {
     if (store.size >= MOST_KEPT) store.delete(store.keys().next().value);
     store.set(key, make());
@@ -17,21 +17,21 @@ function kept(store, key, make) {
   return store.get(key);
 }
 
-/** What is worked out of a crate's frames, in the skin that it wears, until its pixels change. */
+/** Returns the cache of a crate in its skin; it lasts until the pixels change. */
 const stores = new WeakMap();
 function storeOf(crate) {
   if (!stores.has(crate.images)) stores.set(crate.images, { ink: new Map(), stands: new Map(), tinted: new Map(), painted: new Map(), heat: new Map() });
   return stores.get(crate.images);
 }
 
-/** A frame's pixels on its whole canvas. */
+/** Returns a frame's pixels on its whole canvas. */
 function pixelsOf(crate, index) {
   const frame = crate.document.frames[index], [w, h] = frame.canvas, context = canvasOf(w, h, true);
   draw(context, crate, frame, ...frame.pivot);
   return context.getImageData(0, 0, w, h);
 }
 
-/** The part of a frame's canvas that shows anything, to a hundredth or so: [left, top, right, bottom], or null. */
+/** Returns the visible part of a frame's canvas, to about a hundredth: [left, top, right, bottom], or null. */
 function inkOf(crate, index) {
   const { ink } = storeOf(crate);
   if (!ink.has(index)) ink.set(index, lookForInk(crate, crate.document.frames[index]));
@@ -60,7 +60,7 @@ function lookForInk(crate, frame) {
     Math.min(w, (right + 1 + spill) / scale), Math.min(h, (bottom + 1 + spill) / scale)];
 }
 
-/** Room for what is seen of a show with all pivots on one point: its sides, as reaches from that point. */
+/** Returns the room for a show's visible parts with all pivots on one point: the distances from that point. */
 function roomOf(crate, show) {
   const room = { left: 0, top: 0, right: 0, bottom: 0 };
   let any = false;
@@ -76,9 +76,9 @@ function roomOf(crate, show) {
   return { left: x, top: y, right: w - x, bottom: h - y };
 }
 
-/** Whether a show is painted, so that it looks best smoothed: more colors in its frames than pixel art has. */
+/** Returns true if a show is painted and looks best smoothed: its frames have more colors than pixel art. */
 function isPainted(crate, show) {
-  return kept(storeOf(crate).painted, show.name, () => {
+  return cached(storeOf(crate).painted, show.name, () => {
     const frame = crate.document.frames[show.frames[Math.floor(show.frames.length / 2)]];
     const side = 192, w = Math.min(side, frame.box[2]), h = Math.min(side, frame.box[3]);
     if (w * h === 0) return false;
@@ -88,7 +88,7 @@ function isPainted(crate, show) {
   });
 }
 
-/** The middle of the lowest row that is seen, and the center of mass, as the charts have them; null where nothing is. */
+/** Returns the middle of the lowest visible row, and the center of mass, as in the charts; null for an empty frame. */
 function standOf({ data, width, height }) {
   let mass = 0, x = 0, y = 0, feet = null;
   for (let row = 0, place = 3; row < height; row++) {
@@ -108,7 +108,7 @@ function standOf({ data, width, height }) {
   return { feet, mass: mass ? [x / mass, y / mass] : null };
 }
 
-/** Where the frames of a show stand, from their pivots; those that are not known yet are looked at a few at a time. */
+/** Returns the feet and centers of a show's frames, from their pivots; computes a few missing ones at a time. */
 function standsOf(crate, show, later) {
   const { stands } = storeOf(crate), end = performance.now() + 8;
   for (const index of show.frames) {
@@ -124,9 +124,9 @@ function standsOf(crate, show, later) {
   return show.frames.map((index) => stands.get(index));
 }
 
-/** A frame on its canvas with every color drawn three quarters of the way to a tint. */
+/** Returns a frame on its canvas with every color moved three quarters of the way to a tint. */
 function tintedOf(crate, index, tint) {
-  return kept(storeOf(crate).tinted, `${index} ${tint}`, () => {
+  return cached(storeOf(crate).tinted, `${index} ${tint}`, () => {
     const frame = crate.document.frames[index], context = canvasOf(...frame.canvas);
     draw(context, crate, frame, ...frame.pivot);
     context.globalCompositeOperation = "source-atop";
@@ -137,7 +137,7 @@ function tintedOf(crate, index, tint) {
   });
 }
 
-/** A checkerboard to fill with. */
+/** Returns a checkerboard pattern. */
 function checkerOf(context, side) {
   const tile = canvasOf(2 * side, 2 * side);
   tile.fillStyle = hue("checker-light");

@@ -1,4 +1,4 @@
-// The reel: every animation as a small picture that plays, if it is in view.
+// The reel: every animation as a small picture, which plays while it is in view.
 
 const THUMB = 60, reel = { items: [], clock: 0 };
 
@@ -35,10 +35,10 @@ function setReel() {
   markReel();
 }
 
-/** What is to be seen of a show at first sight: that something was found about it, and that it changed. */
+/** Returns the badges of a show: its findings, and its changes. */
 function dotsOf(show) {
   const names = show.frames.map((index) => stage.crate.document.frames[index].name), dots = [];
-  const found = names.flatMap((name) => foundOn.get(name) ?? []), worst = ["error", "warning", "note"].find((one) => found.some((finding) => finding.severity === one));
+  const found = names.flatMap((name) => foundOn.get(name) ?? []), worst = ["error", "warning", "note"].find((severity) => found.some((finding) => finding.severity === severity));
   if (worst) dots.push([worst, found[0].what]);
   if (differs.has(show.name) || names.some((name) => differs.has(name))) dots.push(["accent", "not as it was before"]);
   return dots;
@@ -55,7 +55,7 @@ function filterReel() {
   at("reel-count").textContent = sought ? `${grouped(count)} of ${grouped(reel.items.length)}` : "";
 }
 
-/** Marks the one that is on the stage; it alone is reached by the tab key, the others from it by the arrows. */
+/** Marks the show on the stage. Only it takes the tab key; the arrow keys reach the others. */
 function markReel() {
   for (const { show, button } of reel.items) {
     const isIt = show === stage.show;
@@ -70,12 +70,12 @@ function markReel() {
   if (inner.left < outer.left || inner.right > outer.right) list.scrollLeft += inner.left - outer.left - (outer.width - inner.width) / 2;
 }
 
-/** Paints those that are in view, each at its own step. */
+/** Paints the shows in view, each at its own step. */
 function paintReel() {
   const end = performance.now() + 6;
   for (const item of reel.items) {
     if (!item.seen || item.button.hidden) continue;
-    if (performance.now() > end) return; // the others at the next picture
+    if (performance.now() > end) return; // the rest follow with the next picture
     const { show, canvas } = item, step = stepAt(asPlayed(show, { fps: 0, again: true }), reel.clock);
     const look = `${step} ${stage.crate.skin} ${stage.version}`;
     if (look === item.painted) continue;
@@ -91,10 +91,10 @@ function paintReel() {
   }
 }
 
-/** The next show of the reel that the filter lets pass. */
+/** Returns the next show of the reel that passes the filter. */
 function neighbor(by) {
-  const there = reel.items.filter((item) => !item.button.hidden), place = there.findIndex((item) => item.show === stage.show);
-  return there[(place + by + there.length) % there.length];
+  const visible = reel.items.filter((item) => !item.button.hidden), place = visible.findIndex((item) => item.show === stage.show);
+  return visible[(place + by + visible.length) % visible.length];
 }
 
 function listenToReel() {

@@ -1,4 +1,4 @@
-// The sheet: the image as it ships, with a view of its own, and what is marked on it.
+// The sheet: the image as it ships, with its own view and marks.
 
 const board = { view: { zoom: 1, x: 0, y: 0 }, fitted: true, painted: "", marked: "", chosen: -1 };
 
@@ -17,7 +17,7 @@ function paintSheet() {
   fillRoom(at("marks"));
   if (board.fitted && (resized || board.sheet !== state.sheet || board.version !== stage.version)) fitSheet();
   Object.assign(board, { sheet: state.sheet, version: stage.version });
-  const { zoom, x, y } = board.view, [w, h] = sheetNow().size, one = grain(zoom);
+  const { zoom, x, y } = board.view, [w, h] = sheetNow().size, unit = grain(zoom);
   const look = JSON.stringify([canvas.width, canvas.height, board.view, state.sheet, stage.crate.skin, stage.version]);
   if (look !== board.painted) {
     board.painted = look;
@@ -26,19 +26,19 @@ function paintSheet() {
     context.fillStyle = hue("well");
     context.fillRect(0, 0, canvas.width, canvas.height);
     context.fillStyle = checkerOf(context, Math.round(8 * dense()));
-    context.fillRect(x, y, w * one, h * one);
+    context.fillRect(x, y, w * unit, h * unit);
     context.imageSmoothingEnabled = zoom < 1;
-    context.drawImage(image, x, y, w * one, h * one);
+    context.drawImage(image, x, y, w * unit, h * unit);
     at("sheet-zoom").textContent = zoomText(zoom);
   }
   paintSheetMarks(look);
   tellShownOnSheet();
 }
 
-/** A box of the sheet, as it lies on the board: [x, y, w, h]. */
+/** Returns a box of the sheet in board coordinates: [x, y, w, h]. */
 function onBoard([x, y, w, h]) {
-  const { view } = board, one = grain(view.zoom);
-  return [view.x + x * one, view.y + y * one, w * one, h * one];
+  const { view } = board, unit = grain(view.zoom);
+  return [view.x + x * unit, view.y + y * unit, w * unit, h * unit];
 }
 
 function paintSheetMarks(look) {
@@ -46,22 +46,22 @@ function paintSheetMarks(look) {
   const marked = `${look} ${wanted} ${board.chosen}`;
   if (marked === board.marked) return;
   board.marked = marked;
-  const canvas = at("marks"), context = canvas.getContext("2d"), one = dense();
+  const canvas = at("marks"), context = canvas.getContext("2d"), unit = dense();
   context.setTransform(1, 0, 0, 1, 0, 0);
   context.clearRect(0, 0, canvas.width, canvas.height);
   if (!wanted.length && board.chosen < 0) return;
   if (state.gaps) paintGaps(context);
-  context.font = `${11 * one}px ${hue("letters")}`;
+  context.font = `${11 * unit}px ${hue("letters")}`;
   context.textBaseline = "top";
   stage.crate.document.frames.forEach((frame, index) => {
     const [x, y, w, h] = onBoard(frame.box);
     if (liesOn(frame) !== state.sheet || x > canvas.width || y > canvas.height || x + w < 0 || y + h < 0) return;
     const tone = toneOf(index);
-    context.lineWidth = one;
+    context.lineWidth = unit;
     context.strokeStyle = tone;
-    if (state.boxes) context.strokeRect(x + one / 2, y + one / 2, Math.max(1, w - one), Math.max(1, h - one));
+    if (state.boxes) context.strokeRect(x + unit / 2, y + unit / 2, Math.max(1, w - unit), Math.max(1, h - unit));
     if (state.canvases) {
-      context.setLineDash([3 * one, 3 * one]);
+      context.setLineDash([3 * unit, 3 * unit]);
       context.strokeRect(...onBoard(canvasOnSheet(frame)));
       context.setLineDash([]);
     }
@@ -78,24 +78,24 @@ function paintSheetMarks(look) {
   }
 }
 
-/** The color of a frame's animation, the same as on annotated sheets. */
+/** Returns the color of a frame's animation, as on annotated sheets. */
 function toneOf(index) {
   const { show } = stage.crate.owners[index][0];
   return show.still ? hue("still") : hue(`tone-${show.index % 8}`);
 }
 
 function paintName(context, name, [x, y, w, h], tone) {
-  const one = dense(), room = context.measureText(name).width;
-  if (room + 6 * one > w || 30 * one > h) return;
+  const unit = dense(), room = context.measureText(name).width;
+  if (room + 6 * unit > w || 30 * unit > h) return;
   context.fillStyle = hue("label");
-  context.fillRect(x + one, y + one, room + 5 * one, 15 * one);
+  context.fillRect(x + unit, y + unit, room + 5 * unit, 15 * unit);
   context.fillStyle = tone;
-  context.fillRect(x + one, y + one, 2 * one, 15 * one);
+  context.fillRect(x + unit, y + unit, 2 * unit, 15 * unit);
   context.fillStyle = hue("ink");
-  context.fillText(name, x + 5 * one, y + 3 * one);
+  context.fillText(name, x + 5 * unit, y + 3 * unit);
 }
 
-/** All that belongs to no frame. */
+/** Shades everything that belongs to no frame. */
 function paintGaps(context) {
   const [w, h] = sheetNow().size;
   context.save();
@@ -104,7 +104,7 @@ function paintGaps(context) {
   for (const [index] of stage.crate.twins.values()) {
     const frame = stage.crate.document.frames[index], [x, y, w, h] = onBoard(frame.box);
     if (liesOn(frame) !== state.sheet) continue;
-    context.moveTo(x, y); // the other way round than the sheet itself, so that it is left out
+    context.moveTo(x, y); // in the opposite direction to the sheet's outline, so that the box is left out
     context.lineTo(x, y + h);
     context.lineTo(x + w, y + h);
     context.lineTo(x + w, y);
@@ -121,7 +121,7 @@ function canvasOnSheet(frame) {
   return [x, y, Math.abs(corners[0][0] - corners[1][0]), Math.abs(corners[0][1] - corners[1][1])];
 }
 
-/** Puts the mark round the frame that is on the stage. */
+/** Puts the mark around the frame on the stage. */
 function tellShownOnSheet() {
   const mark = at("mark"), index = stage.show ? stage.show.frames[stepNow()] : -1, frame = stage.crate.document.frames[index];
   mark.hidden = !frame || liesOn(frame) !== state.sheet || !frame.box[2];
@@ -134,7 +134,7 @@ function placeOnBoard(element, box) {
   Object.assign(element.style, { transform: `translate(${x}px, ${y}px)`, width: `${w}px`, height: `${h}px` });
 }
 
-/** The frames whose boxes lie under a place of the board, the smallest first. */
+/** Returns the frames whose boxes lie under a place of the board, the smallest first. */
 function framesAt(place) {
   const { x, y } = artAt(board.view, place);
   const area = (index) => stage.crate.document.frames[index].box[2] * stage.crate.document.frames[index].box[3];
@@ -142,19 +142,19 @@ function framesAt(place) {
   stage.crate.document.frames.forEach(({ sheet, box: [left, top, w, h] }, index) => {
     if (sheet === state.sheet && x >= left && y >= top && x < left + w && y < top + h) found.push(index);
   });
-  return found.sort((one, other) => area(one) - area(other));
+  return found.sort((first, second) => area(first) - area(second));
 }
 
-/** What is said of the frame that is pointed at, or else chosen. */
+/** Describes the frame under the pointer, or else the chosen one. */
 function tellOnSheet(index) {
-  const said = at("under"), ways = at("ways");
+  const text = at("under"), ways = at("ways");
   if (index < 0) {
-    said.textContent = "Point at a frame to see its numbers; click to show it on the stage.";
+    text.textContent = "Point at a frame to see its numbers; click to show it on the stage.";
     ways.replaceChildren();
     return;
   }
   const frame = stage.crate.document.frames[index];
-  said.textContent = `${index} ${shown(frame.name)}: ${boxText(frame)}`;
+  text.textContent = `${index} ${shown(frame.name)}: ${boxText(frame)}`;
   const twins = twinsOf(stage.crate, index).filter((twin) => stage.crate.document.frames[twin].name !== frame.name);
   ways.replaceChildren(...(twins.length ? ["in the same box: "] : []), ...twins.slice(0, 6).map((twin) => {
     const other = stage.crate.document.frames[twin], button = document.createElement("button");
@@ -170,9 +170,9 @@ function boxText(frame) {
   return `box ${frame.box.join(" ")}${turned}${mirror}`;
 }
 
-/** Shows a frame on the stage, in the show that is on it if it has that frame. */
+/** Shows a frame on the stage, in the present show if that contains it. */
 function showFrame(index) {
-  const owners = stage.crate.owners[index], { show: owner, step } = owners.find((one) => one.show === stage.show) ?? owners[0];
+  const owners = stage.crate.owners[index], { show: owner, step } = owners.find((owner) => owner.show === stage.show) ?? owners[0];
   setPlaying(false);
   if (owner !== stage.show) choose(owner.name);
   state.range = null;
@@ -182,7 +182,7 @@ function showFrame(index) {
   show();
 }
 
-/** Marks a frame on the sheet, and turns to the sheet that it lies on. */
+/** Marks a frame on the sheet, and switches to its sheet. */
 function chooseOnSheet(index) {
   board.chosen = index;
   const lies = stage.crate.document.frames[index].sheet;

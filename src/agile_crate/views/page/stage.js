@@ -1,25 +1,25 @@
-// The stage: one show, or two that are compared, drawn by the reader with its pivot on one point.
+// The stage: one show, or two to compare, drawn by the reader with all pivots on one point.
 
 /**
- * What is on the stage: a crate in a skin, one of its shows, room for what is seen of it, and the view: where the pivot
- * is, and how large; `placed`, once that was decided.
+ * The stage's state: a crate in a skin, one of its shows, the room for its art, and the view: the pivot's place and the
+ * zoom; `placed` once the view has been chosen.
  */
 const stage = { crate: now, show: null, room: null, view: { zoom: 1, x: 0, y: 0 }, placed: false, version: 0, painted: "" };
 
-/** Crates in their skins, by the skins' names; that of before is under a name that no skin can have. */
-const dresses = new Map();
+/** Crates by skin name; the previous crate has a name that no skin can have. */
+const cratesBySkin = new Map();
 
-/** The height that captions take at the top, in pixels of the page. */
+/** The height of the captions at the top, in page pixels. */
 const CAPTION = 26;
 
 const played = (show) => asPlayed(show, { fps: state.fps, range: show === stage.show ? state.range : null, again: state.again });
 
-/** The position in the show's whole list that is shown now. */
+/** Returns the shown position in the show's whole list. */
 function stepNow() {
   return stepAt(played(stage.show), state.time) + (state.range?.[0] ?? 0);
 }
 
-/** Those that are drawn, each with the part of the canvas that is its own and where its pivot lies: on a whole pixel. */
+/** Returns the drawn shows, each with its part of the canvas and the place of its pivot, on a whole pixel. */
 function panesOf(width) {
   const x = Math.round(stage.view.x), y = Math.round(stage.view.y), half = Math.round(width / 2), aside = Math.round(width / 4);
   const first = { crate: stage.crate, show: stage.show, step: stepNow(), from: 0, to: width, x, y, side: 0 };
@@ -32,7 +32,7 @@ function panesOf(width) {
   return [{ ...first, to: half, x: x - aside }, { ...second, from: half, x: x + half - aside }];
 }
 
-/** Room for all that is shown, as reaches from the pivot: what is seen, and whatever is marked. */
+/** Returns the room for everything shown, as distances from the pivot: visible art and marks. */
 function roomShown() {
   const other = otherOf(stage), rooms = [stage.room], room = {};
   if (other) rooms.push(roomOf(other.crate, other.show));
@@ -42,39 +42,39 @@ function roomShown() {
       rooms.push({ left: x, top: y, right: w - x, bottom: h - y });
     }
   }
-  for (const side of ["left", "top", "right", "bottom"]) room[side] = Math.max(...rooms.map((one) => one[side]));
+  for (const side of ["left", "top", "right", "bottom"]) room[side] = Math.max(...rooms.map((each) => each[side]));
   return state.mirrored ? { ...room, left: room.right, right: room.left } : room;
 }
 
-/** Brings what is shown to the middle of the stage, below the captions; without a zoom, as large as it can be. */
+/** Centers the art on the stage, below the captions; without a zoom, as large as possible. */
 function centerStage(zoom) {
   const { width, height } = at("stage"), { left, top, right, bottom } = roomShown();
   const halved = otherOf(stage) && state.compared === "beside" ? 2 : 1, rim = 20 * dense(), head = CAPTION * dense();
   zoom ??= fitting(width / halved - rim, height - head - rim, { w: left + right, h: top + bottom });
-  const one = grain(zoom), x = Math.round(width / 2 + (left - right) / 2 * one);
-  stage.view = { zoom, x, y: Math.round((height + head) / 2 + (top - bottom) / 2 * one) };
+  const unit = grain(zoom), x = Math.round(width / 2 + (left - right) / 2 * unit);
+  stage.view = { zoom, x, y: Math.round((height + head) / 2 + (top - bottom) / 2 * unit) };
 }
 
-/** The view as it is asked for: fitted, at a place of the art, or as somebody moved it. */
+/** Returns the wanted view: fitted, at a place of the art, or as the user moved it. */
 function lookAtStage() {
   const resized = fillRoom(at("stage")), { width, height } = at("stage");
   if (state.zoom === "fit") centerStage();
   else if (state.at) {
-    const one = grain(state.zoom), [x, y] = state.at;
-    stage.view = { zoom: state.zoom, x: width / 2 - x * one, y: height / 2 - y * one };
+    const unit = grain(state.zoom), [x, y] = state.at;
+    stage.view = { zoom: state.zoom, x: width / 2 - x * unit, y: height / 2 - y * unit };
     state.at = null;
   } else if (!stage.placed) centerStage(state.zoom);
   else if (state.zoom !== stage.view.zoom || resized) stage.view = zoomedAt(stage.view, state.zoom, { x: width / 2, y: height / 2 });
   stage.placed = true;
 }
 
-/** Whether any part of a room lies on the stage as it is looked at now. */
+/** Returns true if any part of a room lies within the present view. */
 function isInSight({ left, top, right, bottom }) {
-  const { width, height } = at("stage"), { x, y, zoom } = stage.view, one = grain(zoom);
-  return x + right * one > 0 && x - left * one < width && y + bottom * one > 0 && y - top * one < height;
+  const { width, height } = at("stage"), { x, y, zoom } = stage.view, unit = grain(zoom);
+  return x + right * unit > 0 && x - left * unit < width && y + bottom * unit > 0 && y - top * unit < height;
 }
 
-/** The place of the art, from the pivot, that lies in the middle of the stage. */
+/** Returns the place of the art, from the pivot, in the middle of the stage. */
 function artInTheMiddle() {
   const { width, height } = at("stage"), { x, y } = artAt(stage.view, { x: width / 2, y: height / 2 });
   return [x, y].map((length) => Number(length.toFixed(1)));
@@ -107,7 +107,7 @@ function paintBackdrop(context, width, height) {
   context.fillRect(0, 0, width, height);
 }
 
-/** Draws whatever is given in the art's own coordinates, with the pivot at 0, 0, mirrored if that is asked for. */
+/** Draws in the art's coordinates, with the pivot at 0, 0, mirrored if wanted. */
 function onArt(context, pane, paint) {
   const scale = grain(stage.view.zoom);
   context.save();
@@ -142,18 +142,18 @@ function paintPane(context, pane, height) {
   context.restore();
 }
 
-function paintDifference(context, one, two) {
-  const found = differenceOf(one.crate, one.show.frames[one.step], two.crate, two.show.frames[two.step]);
+function paintDifference(context, first, second) {
+  const found = differenceOf(first.crate, first.show.frames[first.step], second.crate, second.show.frames[second.step]);
   context.fillStyle = "#000000";
   context.imageSmoothingEnabled = stage.view.zoom < 1;
-  onArt(context, one, () => {
+  onArt(context, first, () => {
     context.fillRect(-found.left, -found.top, found.canvas.width, found.canvas.height);
     context.drawImage(found.canvas, -found.left, -found.top);
   });
   at("difference").textContent = found.count ? `${counted(found.count, "pixel")} differ${found.count === 1 ? "s" : ""}` : "no pixel differs";
 }
 
-/** The ground through the pivot: a line, or eight directions as seen at three quarters from above. */
+/** Draws the ground through the pivot: a line, or eight directions as seen at three quarters from above. */
 function paintGuide(context, pane, height) {
   const { x, y } = pane, thick = Math.max(1, Math.round(dense()));
   context.fillStyle = context.strokeStyle = hue("ground");
@@ -197,16 +197,16 @@ function paintMarks(context, pane, frame) {
 }
 
 function paintCross(context, x, y) {
-  const one = Math.max(1, Math.round(dense()));
+  const unit = Math.max(1, Math.round(dense()));
   for (const [reach, width, color] of [[6, 3, hue("paper-light")], [5, 1, hue("pivot")]]) {
-    const long = reach * one, half = (width - 1) / 2 * one;
+    const long = reach * unit, half = (width - 1) / 2 * unit;
     context.fillStyle = color;
-    context.fillRect(x - long, y - half, 2 * long + one, width * one);
-    context.fillRect(x - half, y - long, width * one, 2 * long + one);
+    context.fillRect(x - long, y - half, 2 * long + unit, width * unit);
+    context.fillRect(x - half, y - long, width * unit, 2 * long + unit);
   }
 }
 
-/** The way of the feet (a line) and of the center of mass (dotted), with where they are now. */
+/** Draws the path of the feet (a line) and of the center of mass (dotted), with their present places. */
 function paintPath(context, pane, stands, step) {
   for (const [point, color, dash] of [["feet", hue("feet"), []], ["mass", hue("mass"), [2, 3]]]) {
     onArt(context, pane, (scale) => {
@@ -219,10 +219,10 @@ function paintPath(context, pane, stands, step) {
       context.setLineDash(dash.map((length) => length * thick));
       context.strokeStyle = context.fillStyle = color;
       context.beginPath();
-      const there = stands.filter((stand) => stand?.[point]);
-      for (const stand of there) context.lineTo(...stand[point]);
+      const standing = stands.filter((stand) => stand?.[point]);
+      for (const stand of standing) context.lineTo(...stand[point]);
       context.stroke();
-      for (const stand of there) dot(stand[point], 2);
+      for (const stand of standing) dot(stand[point], 2);
       if (stands[step]?.[point]) dot(stands[step][point], 4.5);
     });
   }

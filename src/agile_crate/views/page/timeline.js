@@ -1,8 +1,8 @@
-// The time line: a block for each step of a turn, as wide as it lasts. Scrubbed by dragging; its handles set the loop range.
+// The time line: a block for each step of a turn, as wide as its time. Dragging scrubs; the handles set the loop range.
 
 const LEAST_BLOCK = 18, MOST_BLOCK = 200, RULER = 16, LANE = 52;
 
-/** What the time line shows: the turn of the whole show, pixels to a millisecond, and how far it is scrolled. */
+/** The time line's state: the turn of the whole show, pixels per millisecond, and the scroll position. */
 const line = { turn: [], scale: 1, from: 0, painted: "", held: "", follows: true };
 
 function setLine() {
@@ -18,17 +18,17 @@ function measureLine() {
   line.from = Math.min(line.from, Math.max(0, length * line.scale - width));
 }
 
-/** The time within the whole turn that is shown now. */
+/** Returns the shown time within the whole turn. */
 function timeOnLine() {
   if (!state.range) {
-    const length = lengthOf(line.turn), one = played(stage.show);
-    if (one.loop === "once" && state.time >= length * Math.max(1, one.times ?? 0)) return length;
+    const length = lengthOf(line.turn), show = played(stage.show);
+    if (show.loop === "once" && state.time >= length * Math.max(1, show.times ?? 0)) return length;
     return ((state.time % length) + length) % length;
   }
   const turn = turnOf(played(stage.show)), place = placeAt(played(stage.show), turn, state.time), length = lengthOf(turn);
   const span = turn[place], step = span.step + state.range[0];
   const within = Math.min(span.length, (((state.time % length) + length) % length) - span.start);
-  const whole = line.turn.find((one) => one.step === step && one.back === span.back) ?? line.turn.find((one) => one.step === step);
+  const whole = line.turn.find((other) => other.step === step && other.back === span.back) ?? line.turn.find((other) => other.step === step);
   return whole.start + within;
 }
 
@@ -44,8 +44,8 @@ function paintLine() {
   const look = JSON.stringify([canvas.width, canvas.height, stage.crate.skin, stage.show.name, stage.version, state.fps, state.range, line.scale, line.from, [...changed.keys()]]);
   if (look === line.painted) return;
   line.painted = look;
-  const context = canvas.getContext("2d"), one = dense();
-  context.setTransform(one, 0, 0, one, -line.from * one, 0);
+  const context = canvas.getContext("2d"), unit = dense();
+  context.setTransform(unit, 0, 0, unit, -line.from * unit, 0);
   context.clearRect(line.from, 0, width + 2, canvas.height);
   context.font = `10px ${hue("letters")}`;
   const usual = usualLength();
@@ -63,7 +63,7 @@ function paintLine() {
   context.textAlign = "left";
 }
 
-/** The length that most steps have. */
+/** Returns the most frequent length of a step. */
 function usualLength() {
   const counts = new Map();
   for (const { length } of line.turn) counts.set(length, (counts.get(length) ?? 0) + 1);
@@ -80,7 +80,7 @@ function paintBlock(context, span, place, x, w, usual) {
   context.fill();
   context.clip();
   context.globalAlpha = isOut ? 0.3 : span.back ? 0.55 : 1;
-  const room = stage.room, broad = Math.max(usual * line.scale, LANE) - 4; // pictures are of one size, however long they last
+  const room = stage.room, broad = Math.max(usual * line.scale, LANE) - 4; // pictures have one size, whatever their time
   const scale = Math.min((LANE - 4) / (room.top + room.bottom), broad / (room.left + room.right), 4);
   context.imageSmoothingEnabled = scale < 1 || isPainted(stage.crate, stage.show);
   const across = (room.left - room.right) / 2 * scale, down = (room.top - room.bottom) / 2 * scale;
@@ -101,16 +101,16 @@ function paintBlock(context, span, place, x, w, usual) {
   if (w > context.measureText(number).width + 4) context.fillText(number, x + 3, RULER - 4);
   const held = span.length / usual;
   if (held > 1.4) {
-    const told = `×${Number(held.toFixed(1))}`, room = context.measureText(told).width + 6;
+    const text = `×${Number(held.toFixed(1))}`, room = context.measureText(text).width + 6;
     context.fillStyle = hue("paper");
     context.fillRect(x + w - room - 2, RULER + LANE - 15, room, 13);
     context.fillStyle = hue("ink");
-    context.fillText(told, x + w - room + 1, RULER + LANE - 5);
+    context.fillText(text, x + w - room + 1, RULER + LANE - 5);
   }
   context.globalAlpha = 1;
 }
 
-/** Where it turns round, going back and forth. */
+/** Marks the turning point of back and forth. */
 function paintTurning(context) {
   const x = line.turn.find((span) => span.back).start * line.scale;
   context.strokeStyle = context.fillStyle = hue("accent");
@@ -127,7 +127,7 @@ function paintTurning(context) {
   context.fill();
 }
 
-/** The handles of the loop range, at its ends on the way there. */
+/** Draws the handles of the loop range, at its ends on the way forward. */
 function placeHandles() {
   const [first, last] = state.range ?? [0, stage.show.frames.length - 1], forth = line.turn.filter((span) => !span.back);
   const ends = { first: forth[first].start, last: forth[last].start + forth[last].length };
@@ -144,13 +144,13 @@ function tellSlider() {
   slider.setAttribute("aria-valuetext", `step ${step + 1} of ${stage.show.frames.length}`);
 }
 
-/** The span at a place of the time line. */
+/** Returns the span at a place of the time line. */
 function spanAt(x) {
   const time = (x + line.from) / line.scale;
   return line.turn.findLast((span) => span.start <= time) ?? line.turn[0];
 }
 
-/** Shows a moment of the whole turn: in the loop range, the nearest one that it has. */
+/** Shows a moment of the whole turn, or the nearest one in the loop range. */
 function seek(span) {
   if (!state.range) {
     state.time = span.start;
@@ -158,7 +158,7 @@ function seek(span) {
   }
   const step = Math.min(Math.max(span.step, state.range[0]), state.range[1]) - state.range[0];
   const turn = turnOf(played(stage.show));
-  state.time = (turn.find((one) => one.step === step && one.back === span.back) ?? turn.find((one) => one.step === step)).start;
+  state.time = (turn.find((other) => other.step === step && other.back === span.back) ?? turn.find((other) => other.step === step)).start;
 }
 
 /** Shows a step of the show. */
@@ -166,7 +166,7 @@ function seekStep(step) {
   seek(line.turn.find((span) => span.step === step));
 }
 
-/** Sets the loop range; the whole animation is no range. */
+/** Sets the loop range; the whole animation counts as none. */
 function setRange(first, last) {
   const step = stepNow(), most = stage.show.frames.length - 1;
   first = Math.min(Math.max(first, 0), most);

@@ -1,11 +1,11 @@
-// Looking closer: whole zooms, kept at the pointer. All places are in the screen's own pixels, so that art stays crisp.
+// Zooming by whole factors, at the pointer. All places are in device pixels, so that art stays crisp.
 
 const ZOOMS = [16, 12, 10, 8, 6, 5, 4, 3, 2].map((n) => 1 / n).concat(Array.from({ length: 32 }, (_, n) => n + 1));
 
-/** The screen's pixels to one of the page. */
+/** Returns the device pixels per page pixel. */
 const dense = () => window.devicePixelRatio || 1;
 
-/** The screen's pixels to one of the art: whole, where art is enlarged. */
+/** Returns the device pixels per pixel of art: a whole number for enlarged art. */
 function grain(zoom) {
   return zoom >= 1 ? Math.max(1, Math.round(zoom * dense())) : zoom * dense();
 }
@@ -16,36 +16,36 @@ function zoomText(zoom) {
   return Math.abs(parts - Math.round(parts)) < 1e-6 ? `1/${Math.round(parts)}` : `${Math.round(100 * zoom)}%`;
 }
 
-/** The largest whole zoom at which so much art fits a room; what is larger than the room is made to fit it exactly. */
+/** Returns the largest whole zoom at which art fits a room; larger art is made to fit exactly. */
 function fitting(width, height, art) {
   const most = Math.min(width / Math.max(1, art.w), height / Math.max(1, art.h)) / dense();
   return most >= 1 ? Math.min(32, Math.floor(most)) : Math.max(most, 1 / 64);
 }
 
-/** The next zoom on the way in or out. */
+/** Returns the next zoom in or out. */
 function nextZoom(zoom, by) {
-  const larger = ZOOMS.filter((one) => one > zoom * 1.0001), smaller = ZOOMS.filter((one) => one < zoom * 0.9999);
+  const larger = ZOOMS.filter((known) => known > zoom * 1.0001), smaller = ZOOMS.filter((known) => known < zoom * 0.9999);
   return by > 0 ? larger[0] ?? zoom : smaller[smaller.length - 1] ?? zoom;
 }
 
-/** A view at another zoom, with what lies at a place kept there. */
+/** Returns a view at another zoom, with the art at a place kept there. */
 function zoomedAt(view, zoom, place) {
   const ratio = grain(zoom) / grain(view.zoom);
   return { zoom, x: place.x + (view.x - place.x) * ratio, y: place.y + (view.y - place.y) * ratio };
 }
 
-/** The place of the art that lies at a place of the view. */
+/** Returns the place of the art at a place of the view. */
 function artAt(view, place) {
   return { x: (place.x - view.x) / grain(view.zoom), y: (place.y - view.y) / grain(view.zoom) };
 }
 
-/** Where an event happened on an element, in the screen's pixels. */
+/** Returns the place of an event on an element, in device pixels. */
 function placeOf(event, element) {
   const { left, top } = element.getBoundingClientRect();
   return { x: (event.clientX - left) * dense(), y: (event.clientY - top) * dense() };
 }
 
-/** Makes a canvas as large as its element is on the screen, and says whether it was not. */
+/** Makes a canvas as large as its element on the screen; returns true if its size changed. */
 function fillRoom(canvas) {
   const w = Math.max(1, Math.round(canvas.clientWidth * dense())), h = Math.max(1, Math.round(canvas.clientHeight * dense()));
   if (canvas.width === w && canvas.height === h) return false;
@@ -55,16 +55,16 @@ function fillRoom(canvas) {
 }
 
 /**
- * Lets an element's view be moved: the wheel and two fingers zoom at where they are, dragging pans, a double click fits.
- * `hand` has `view()`, `look(view)`, `fit()`, and, if they are wanted: `drag(from, to, isEnd)`, which answers whether it
- * takes the drag for itself; `point(place)`, told of the pointer, or of null when it leaves; and `click(place)`.
+ * Makes an element's view movable: the wheel and two fingers zoom at their place, dragging pans, a double click fits.
+ * `hand` has `view()`, `look(view)`, `fit()`, and optionally `drag(from, to, isEnd)`, which returns true if it handles
+ * the drag itself; `point(place)`, called with the pointer's place, or null when it leaves; and `click(place)`.
  */
 function makeMovable(element, hand) {
   const fingers = new Map();
   let from = null, moved = false, apart = 0, turned = 0;
   const spread = () => {
-    const [one, two] = fingers.values();
-    return { apart: Math.hypot(one.x - two.x, one.y - two.y), middle: { x: (one.x + two.x) / 2, y: (one.y + two.y) / 2 } };
+    const [first, second] = fingers.values();
+    return { apart: Math.hypot(first.x - second.x, first.y - second.y), middle: { x: (first.x + second.x) / 2, y: (first.y + second.y) / 2 } };
   };
   element.addEventListener("wheel", (event) => {
     event.preventDefault();
