@@ -17,6 +17,7 @@ OURS = {
     # Words of the trade.
     "padding": "gap", "spacing": "gap", "border": "margin", "rotate": "turn", "format": "metadata", "output": "out",
     "framerate": "fps", "frame_rate": "fps", "background_color": "background", "colour_key": "color_key",
+    "bounce": "back_and_forth", "repeat": "forever",
 }  # fmt: skip
 """Our word for each, spelled with underscores."""
 

@@ -1,5 +1,5 @@
-"""Readers of settings' values: a reader takes a text and returns a plain value, or raises UsageError with a
-sentence that quotes the text and says what was expected. It knows in which of TOML's types a crate file gives it."""
+"""Readers of settings' values. A reader takes a text and returns a plain value, or raises UsageError with a sentence
+that quotes the text and names the expected form. It also knows the value's types in TOML."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ from fractions import Fraction
 from typing import Generic, TypeVar
 
 from ..core.errors import UsageError
+from ..core.names import nearest
 from ..core.text import quoted
 from . import kinds
 from .kinds import Kind
@@ -45,7 +46,9 @@ def choice(choices: tuple[Word, ...]) -> Reader[Word]:
         for word in choices:
             if word == text:
                 return word
-        raise UsageError(f"{quoted(text)} is not one of {', '.join(choices)}")
+        near = nearest(text, choices)
+        hint = f"; did you mean {near}?" if near else ""
+        raise UsageError(f"{quoted(text)} is not one of {', '.join(choices)}{hint}")
 
     return read
 
