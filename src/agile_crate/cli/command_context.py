@@ -1,4 +1,4 @@
-"""The context that a command works in, as its options ask for it."""
+"""The context of a command, made from its options."""
 
 from __future__ import annotations
 

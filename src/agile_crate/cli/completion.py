@@ -1,4 +1,4 @@
-"""Completion in the shell, by argcomplete: the whole grammar, files by their endings, animations by a crate's names."""
+"""Shell completion with argcomplete: options, files with suitable endings, and the animations of a crate."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""``agile-crate pack`` on crate files: crate after crate, errors collected, the others still built."""
+"""``agile-crate pack`` on crate files: builds one crate after the other, and collects errors."""
 
 from __future__ import annotations
 

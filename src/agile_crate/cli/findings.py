@@ -1,4 +1,4 @@
-"""Findings on the terminal: by their codes, the worst first, a code with many places in a few lines."""
+"""Findings on the terminal, the worst first; a code with many findings gets a summary."""
 
 from __future__ import annotations
 

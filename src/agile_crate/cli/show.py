@@ -1,4 +1,4 @@
-"""``agile-crate show``: a crate to look at, before it is handed off."""
+"""``agile-crate show``: draw views of a crate."""
 
 from __future__ import annotations
 

@@ -1,7 +1,7 @@
-"""The signals that end the program: Ctrl-C, the system's wish, a closed terminal, and a closed console on Windows.
+"""The signals that end the program: Ctrl-C, a termination request, a closed terminal, and a closed console on Windows.
 
-This is the first of our modules that the program loads, and it loads next to nothing itself: what comes before it is
-ready is answered by Python's own traceback.
+The program loads this module first, and it imports almost nothing: a signal before it is ready would print a Python
+traceback.
 """
 
 import os

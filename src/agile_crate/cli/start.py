@@ -1,4 +1,4 @@
-"""The console script: ready for signals before anything that takes time is loaded."""
+"""The console script: it handles signals before it loads slow modules."""
 
 from .signals import INTERRUPTED, be_ready, ignore
 

@@ -1,4 +1,4 @@
-"""Standard output and standard error, whatever they are connected to: a full disk, nothing at all, any encoding."""
+"""Standard output and standard error, on any target: a full disk, a closed stream, any encoding."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""``agile-crate survey``: look frames over before packing."""
+"""``agile-crate survey``: check frames before packing."""
 
 from __future__ import annotations
 

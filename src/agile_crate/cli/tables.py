@@ -1,7 +1,7 @@
-"""Tables on the terminal: one look everywhere, safe at 80 columns.
+"""Tables on the terminal, readable at 80 columns.
 
-On a terminal rich draws them. In a pipe the same columns come as plain text: importing rich takes longer than packing
-a hundred small frames, and a program that reads a pipe wants no folding and no color.
+On a terminal rich draws them. In a pipe the columns are plain text: importing rich takes longer than packing a hundred
+small frames, and programs that read a pipe need no folding or color.
 """
 
 from __future__ import annotations

@@ -1,4 +1,4 @@
-"""``agile-crate unpack``: a crate → its frames, or a bare sheet → frames."""
+"""``agile-crate unpack``: get the frames of a crate, or cut a sheet."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""``agile-crate verify``: prove that a crate gives its frames back."""
+"""``agile-crate verify``: check a crate, and compare its frames with their sources."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""``agile-crate watch``: a crate file's crates, built again whenever something changes."""
+"""``agile-crate watch``: rebuild the crates of a crate file whenever something changes."""
 
 from __future__ import annotations
 

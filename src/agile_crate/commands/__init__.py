@@ -1,1 +1,1 @@
-"""The commands, a module each; only these put the steps of a build together."""
+"""The commands, one module each; only they combine the steps of a build."""

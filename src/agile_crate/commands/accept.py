@@ -1,4 +1,4 @@
-"""`verify --accept`: the sheets as they are now, taken into the metadata."""
+"""`verify --accept`: record the present sheets in the metadata."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Arranging frames that are in memory: the crate and its sheets as arrays, by the same pipeline, without files."""
+"""Arrange frames in memory: the crate and its sheets as arrays, by the same pipeline, without files."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""From a bare sheet to frames in a folder."""
+"""Cut a sheet without metadata into frames in a folder."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The demo frames, copied to a folder."""
+"""Copy the demo frames to a folder."""
 
 from __future__ import annotations
 

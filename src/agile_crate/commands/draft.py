@@ -1,4 +1,4 @@
-"""A crate file for folders that were looked over, or for a command line that was just given."""
+"""Write a crate file for surveyed folders, or for a command line."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Reading a crate back from its files: its metadata as values, its sheets as pixels."""
+"""Read a crate from its files: the metadata as values, the sheets as pixels."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Views of a crate, drawn and written: `show`."""
+"""Draw and write views of a crate: `show`."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
-"""A look before packing: each frame is decoded once, its facts are kept and its pixels let go; facts make findings.
-Only suspicious frames are read again."""
+"""Check frames before packing. Each frame is decoded once; its facts are kept, and its pixels released. Findings come
+from facts. Only suspicious frames are read again."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""From a crate back to frames in a folder, and its animations as films."""
+"""Write a crate's frames to a folder, and its animations as films."""
 
 from __future__ import annotations
 

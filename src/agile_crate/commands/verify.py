@@ -1,4 +1,4 @@
-"""Proving that a crate's files are what was packed."""
+"""Prove that a crate's files hold the packed frames."""
 
 from __future__ import annotations
 

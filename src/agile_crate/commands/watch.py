@@ -1,4 +1,4 @@
-"""`watch`: crates of a crate file are built again whenever what they are made of changes."""
+"""`watch`: rebuild the crates of a crate file whenever their inputs change."""
 
 from __future__ import annotations
 

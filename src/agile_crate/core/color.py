@@ -1,4 +1,4 @@
-"""Colors as values, and how far apart they look."""
+"""Colors as values, and their perceived distances."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The most that is read of untrusted files: every limit once, with its name, its default and what it bounds."""
+"""Limits on untrusted files, each with its name, its default and a description."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Which files a build reads: its frames and the folders that they lie in, templates, a palette."""
+"""The files that a build reads: its frames and their folders, templates, a palette."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""A crate's settings as the lines of a crate file: what `crate_file` reads, written.
+"""Write a crate's settings as the lines of a crate file.
 
 A value stands in TOML's own types wherever reading it gives the same back; so the lines mean what was typed.
 """

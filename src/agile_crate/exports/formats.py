@@ -1,4 +1,4 @@
-"""The text formats: all that the program knows of each format, as one record."""
+"""The text formats, one record each."""
 
 from __future__ import annotations
 

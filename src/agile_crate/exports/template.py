@@ -1,4 +1,4 @@
-"""Any text format by a template of the user's: rendered in a process of its own, within bounds."""
+"""Text formats from the user's templates, rendered in a bounded process of their own."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Renders one template, in a process of its own: what a stranger's template may use up is bounded by its process.
+"""Render one template in a process of its own, which bounds the resources that an untrusted template can use.
 
 Reads a request from stdin, JSON: `template`, `name`, `metadata` (the crate's JSON), `set` (variables by name) and
 `limits`.

@@ -1,4 +1,4 @@
-"""Boxes on a sheet, made by hand or corrected by hand: a table of names and numbers, read and written."""
+"""Tables of boxes on a sheet, to correct by hand: read and written."""
 
 from __future__ import annotations
 

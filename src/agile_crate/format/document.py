@@ -1,4 +1,4 @@
-"""A crate as a document of plain values, and back: what every metadata format says in its own way.
+"""Convert a crate to a document of plain values, and back; every metadata format has the same content.
 
 The document is what docs/programmers/format.md describes: objects, lists, texts, numbers and truth values. Reading
 trusts nothing: wrong types, missing keys, absurd numbers and image paths that leave the folder are refused with the

@@ -1,4 +1,4 @@
-"""Digests by which it is seen whether anybody changed a file since it was written; a text holds its own."""
+"""Digests that show if a file was edited since it was written; a text holds its own."""
 
 from __future__ import annotations
 

@@ -1,1 +1,2 @@
-"""The steps of a build, a module each: gather, select and prepare (all three: load), arrange, describe, draw, write."""
+"""The steps of a build, one module each: gather, select and prepare (all three: load), arrange, describe, draw,
+write."""

@@ -1,4 +1,4 @@
-"""Arrangement: prepared frames get sheets, and a spot each."""
+"""Arrangement: give prepared frames their places on sheets."""
 
 from __future__ import annotations
 

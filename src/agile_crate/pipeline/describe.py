@@ -1,4 +1,4 @@
-"""Description: arranged frames as a crate that is ready to be drawn and written."""
+"""Description: turn arranged frames into a crate that is ready to draw and write."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Drawing: the sheets of a plan, one after the other, and of a large one never more than a band at a time."""
+"""Drawing: the sheets of a plan, one after the other; a large sheet in bands."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Inputs become sequences of pictures, in order; every file is decoded once."""
+"""Turn inputs into sequences of pictures, in order; decode every file once."""
 
 from __future__ import annotations
 

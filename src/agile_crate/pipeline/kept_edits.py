@@ -1,4 +1,4 @@
-"""Edits: what somebody painted on the sheets of the previous build, for the build that replaces it."""
+"""Edits on the previous build's sheets, for the build that replaces it."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The first half of the pipeline: gather → select → prepare. A build and its proof both walk it, with one request."""
+"""The first half of the pipeline: gather → select → prepare. A build and its proof both use it, with one request."""
 
 from __future__ import annotations
 

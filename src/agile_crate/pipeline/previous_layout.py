@@ -1,4 +1,4 @@
-"""The layout of the build before, in which frames may have to stay, also if a merge left its metadata in conflict."""
+"""The previous build's layout, in which frames may have to stay, even if a merge left conflicts in its metadata."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Selection: which frames a build packs, in which order. A build and its proof both walk it."""
+"""Selection: the frames that a build packs, and their order. A build and its proof both use it."""
 
 from __future__ import annotations
 

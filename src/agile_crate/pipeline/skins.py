@@ -1,4 +1,4 @@
-"""The skins of a build: for each drawing of the base the same one in other art, with its layers merged."""
+"""The skins of a build: each drawing of the base in other art, with its layers merged."""
 
 from __future__ import annotations
 

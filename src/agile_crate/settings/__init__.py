@@ -1,2 +1,2 @@
-"""Every setting once: declared in `table`, read from texts by `readers`, taken from what was given by `given`, held
-against each other by `rules`, multiplied for other sizes by `portions`."""
+"""Settings: declared in `table`, parsed by `readers`, collected by `given`, checked by `rules`, scaled for other sizes
+by `portions`."""

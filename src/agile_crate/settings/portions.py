@@ -1,4 +1,4 @@
-"""The same build at another size: all that is given in pixels of the drawing is multiplied along with the scale."""
+"""The same build at another size: settings in pixels of the drawing are multiplied along with the scale."""
 
 from __future__ import annotations
 

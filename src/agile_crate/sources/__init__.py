@@ -1,1 +1,1 @@
-"""ReadOptions: where frames come from. The only place that opens input files."""
+"""The sources of frames. No other package opens input files."""

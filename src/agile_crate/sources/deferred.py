@@ -1,5 +1,4 @@
-"""Frames that are measured at first, and whose pixels are read when they are drawn: any number of them needs no more
-memory than those that are drawn at a time."""
+"""Frames that are measured first, and read when they are drawn, so that only frames being drawn need memory."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Touches on written sheets, read back: what somebody painted on which frames."""
+"""Edits on written sheets, by frame."""
 
 from __future__ import annotations
 

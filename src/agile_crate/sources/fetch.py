@@ -1,6 +1,6 @@
 """Inputs at addresses: fsspec's file systems first fetch the files into a folder of our own.
 
-What a server tells is not believed: names stay in the folder, and no file may be larger than one on disk may be.
+Servers are not trusted: names stay in the folder, and no file may be larger than one on disk may be.
 """
 
 from __future__ import annotations

@@ -1,4 +1,4 @@
-"""Frames read once more, one at a time, for a second look at what the first made suspicious."""
+"""Frames that are read again at full size, one at a time, to examine suspicious ones."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Palettes from files: open text, one hex color a line, or a small picture of swatches."""
+"""Palettes from files: text with one hex color per line, or a small picture of swatches."""
 
 from __future__ import annotations
 

@@ -1,7 +1,7 @@
-"""Reading a file that frames come from, of any format.
+"""Read a source file of any format.
 
 The files are untrusted. Dimensions are looked at before anything is decoded; formats that would start another program
-are not opened; whatever a decoder raises becomes one sentence.
+are not opened; a decoder's exceptions become one sentence.
 """
 
 from __future__ import annotations

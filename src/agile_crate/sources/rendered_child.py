@@ -1,4 +1,5 @@
-"""Reads one OpenEXR file, in a process of its own, which keeps the effects of a hostile file and its library's output.
+"""Read one OpenEXR file in a process of its own, which contains the effects of a malformed file and the library's
+output.
 
 Reads a request from stdin: a line of JSON (`largest`, `exposure`, `layers`, `limits`), then the file. Writes to stdout
 a line of JSON, `error` (the end of a sentence) or `size` and the names of `layers`, then their pixels.

@@ -1,4 +1,4 @@
-"""An opened image as an array, whatever it was stored as."""
+"""Convert an opened image of any mode to an array."""
 
 from __future__ import annotations
 

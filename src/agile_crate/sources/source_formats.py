@@ -1,4 +1,4 @@
-"""The files that frames come from: all that the program knows of each format, as one record."""
+"""The formats of source files, one record each."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Draws one SVG, in a process of its own: what a stranger's drawing may use up is bounded by its process.
+"""Draw one SVG in a process of its own, which bounds the resources that an untrusted drawing can use.
 
 Reads a request from stdin, JSON: `svg`, `font`, `family`, and the bytes of `memory` that it may take. Writes a PNG to
 stdout, or nothing if that cannot be.

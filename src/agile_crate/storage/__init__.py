@@ -1,1 +1,1 @@
-"""Data kept between builds on this machine. All of it may be lost, or wrong, at any time: a build is the same."""
+"""Data kept between builds on this machine. A build is the same if this data is lost or wrong."""

@@ -1,4 +1,4 @@
-"""A lock between programs: it is held by an open file, and dies with the process that holds it."""
+"""A lock between programs, held by an open file; it ends with its process."""
 
 from __future__ import annotations
 

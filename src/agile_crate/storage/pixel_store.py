@@ -1,7 +1,7 @@
 """Storage of pixels until they are drawn: in memory up to a limit, beyond it in a mapped file.
 
-The file has no name, so it is gone however the program ends. What lies in it counts as memory of this process only
-while it is looked at.
+The file has no name, so it disappears however the program ends. Its pages count as this process's memory only while in
+use.
 """
 
 from __future__ import annotations

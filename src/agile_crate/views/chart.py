@@ -1,6 +1,7 @@
 """Charts of a crate, by Matplotlib: jitter, durations, use of the sheets, memory.
 
-One figure of four. Feet and center of mass come from `core.facts`, measured from the pivot, as an engine sees them.
+One figure of four. Feet and center of mass come from `core.inspect.facts`, measured from the pivot, as an engine sees
+them.
 """
 
 from __future__ import annotations

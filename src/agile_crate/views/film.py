@@ -1,4 +1,5 @@
-"""Animations as films and strips, drawn only from a crate, by its pivots, as an engine would: what plays ships."""
+"""Animations as films and strips, drawn only from a crate, by its pivots, as an engine would: the film shows what
+ships."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The page's style sheet: the colors and letters of `look`, which films, strips and charts have too, by name."""
+"""The page's style sheet: the colors and fonts of `theme`, which films, strips and charts share."""
 
 from __future__ import annotations
 

@@ -1,6 +1,5 @@
-"""The light table: one HTML file with everything in it, which opens by itself and asks nobody for anything; or, while
-somebody draws, a page that asks the program that serves it.
-"""
+"""The light table: one HTML file that contains everything and needs no network; or, with `watch`, a page that gets
+updates from this program."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The annotated sheet: what lies where, to be looked at before anything is handed off."""
+"""The annotated sheet: boxes, canvases, pivots and spacing, to check before delivery."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Work on what strangers made, in a process of its own, so that it can use up no more than that may."""
+"""Work on untrusted files in a process of its own, which bounds the resources it can use."""
 
 from __future__ import annotations
 

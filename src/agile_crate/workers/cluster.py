@@ -1,7 +1,7 @@
 """Tasks on other machines, by Dask's scheduler and workers (the `distributed` library, in the extra `cluster`).
 
-A task whose worker dies, or is silent while others are heard, goes to another one; results come back to the one who
-asked, and nothing is put in place by a worker.
+A task whose worker dies, or is silent while others respond, goes to another worker. Results return to this process; no
+worker puts files in place.
 """
 
 from __future__ import annotations

@@ -1,4 +1,4 @@
-"""One bounded, ordered map over whatever executes tasks: threads, processes, or a cluster's workers."""
+"""One bounded, ordered map over any executor: threads, processes, or a cluster's workers."""
 
 from __future__ import annotations
 

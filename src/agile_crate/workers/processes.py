@@ -1,7 +1,7 @@
 """Processes beside this one, forked from it, whose results come back through memory that both see.
 
-What a result holds in arrays travels outside of its pickle (PEP 574), in a slot of one shared map without a name:
-whoever ends, and however, leaves nothing behind. Only for systems on which a fork is safe.
+What a result holds in arrays travels outside of its pickle (PEP 574), in a slot of one shared map without a name, so
+that nothing is left behind however a process ends. Only for systems on which a fork is safe.
 """
 
 from __future__ import annotations

@@ -1,7 +1,7 @@
-"""Large tasks that write files, in processes of their own, as many at a time as are wanted.
+"""Large tasks that write files, in processes of their own, several at a time.
 
-A process that is ended from outside costs no other task its result: what was under way then is tried once more, one
-after the other, and what ends its process again is lost.
+If a process is killed, no other task loses its result. Tasks that were running then are tried once more, one at a time;
+a task that ends its process again is lost.
 """
 
 from __future__ import annotations

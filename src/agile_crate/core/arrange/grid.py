@@ -1,7 +1,7 @@
-"""The layouts grid, strip and rows: uniform cells, so many columns and rows, one sheet or several.
+"""The layouts grid, strip and rows: cells of one size in columns and rows, on one or more sheets.
 
-Our own rule, by plain enumeration of the column counts: at most `usable width / cell width` of them, so the
-cost does not depend on the number of frames. Ties are settled by a total order; nothing is left to chance.
+Our own rule, by plain enumeration of the column counts: at most `usable width / cell width` of them, so the cost does
+not depend on the number of frames. A total order breaks ties; nothing is random.
 """
 
 from collections.abc import Iterator, Sequence

@@ -1,4 +1,4 @@
-"""The layouts: all that the program knows of each, as one record."""
+"""The layouts, one record each."""
 
 from __future__ import annotations
 

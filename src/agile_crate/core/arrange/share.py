@@ -1,4 +1,4 @@
-"""Frames whose pixels are the same, or mirror images of each other, so that they need be stored only once."""
+"""Frames with equal or mirrored pixels, which are stored only once."""
 
 from __future__ import annotations
 

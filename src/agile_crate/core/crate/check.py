@@ -1,6 +1,6 @@
 """Consistency checks of a crate's metadata that need no source frames.
 
-Each function yields plain sentences, one for each thing that is wrong; none means that all is well.
+Each function yields one sentence for each problem.
 """
 
 from collections import Counter

@@ -1,4 +1,4 @@
-"""From placed frames to the crate: the values that every metadata format says in its own way."""
+"""Turn placed frames into the crate: the values of every metadata format."""
 
 from collections.abc import Mapping, Sequence
 from fractions import Fraction

@@ -1,4 +1,4 @@
-"""Frames onto sheets: the only place that puts pixels down."""
+"""Draw frames on sheets; no other module writes pixels on a sheet."""
 
 from collections.abc import Iterable
 from typing import NamedTuple

@@ -1,4 +1,4 @@
-"""A bare sheet that somebody else made, cut into pictures: by cells, or by islands of visible pixels."""
+"""Cut a sheet without metadata into pictures: by cells, or by islands of visible pixels."""
 
 from __future__ import annotations
 

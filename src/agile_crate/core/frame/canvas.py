@@ -1,4 +1,4 @@
-"""Frames on other canvases, and moved on them: nothing visible is ever lost unsaid."""
+"""Move frames to other canvases, and on them; visible pixels are never cropped silently."""
 
 from __future__ import annotations
 

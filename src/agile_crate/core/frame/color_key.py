@@ -1,4 +1,4 @@
-"""A background of one color made transparent, with a clean edge."""
+"""Make a background of one color transparent, with clean edges."""
 
 from __future__ import annotations
 

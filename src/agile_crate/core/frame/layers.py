@@ -1,4 +1,4 @@
-"""Frames laid over each other, and colors exchanged: how a skin is made of the art of others."""
+"""Merge layers and exchange colors, to make skins from other art."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""A line round a figure, or just inside its edge."""
+"""A line around a figure, or just inside its edge."""
 
 from __future__ import annotations
 

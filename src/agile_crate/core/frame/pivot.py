@@ -1,4 +1,4 @@
-"""The point of a canvas that stays put in the game."""
+"""The point of a canvas that stays fixed in the game."""
 
 from __future__ import annotations
 

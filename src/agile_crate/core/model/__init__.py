@@ -1,1 +1,1 @@
-"""The vocabulary: geometry, pictures on their way, and the crate as the metadata describes it."""
+"""The vocabulary: geometry, pictures, and the crate as the metadata describes it."""

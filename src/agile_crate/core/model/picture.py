@@ -1,4 +1,4 @@
-"""Frames on their way: which drawings a sequence shows, and the pictures that become of them."""
+"""Frames in the pipeline: the drawings of a sequence, and their pictures."""
 
 from __future__ import annotations
 

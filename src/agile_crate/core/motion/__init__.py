@@ -1,1 +1,1 @@
-"""Frames in time: which are taken, for how long each is shown, and how an animation plays."""
+"""Frames in time: their selection, their durations, and how an animation plays."""

@@ -1,4 +1,4 @@
-"""Animations by name: looked up, called otherwise, joined under one name."""
+"""Animations by name: look up, rename, join."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Which frames are taken, and in which order: steps from sequences to sequences.
+"""The selection and order of frames: steps from sequences to sequences.
 
 Each step is a pure function on plain values; no pixel is looked at. Positions in a sequence count from 1, as people do.
 What cannot be done raises UsageError with a sentence that names the setting.

@@ -1,8 +1,8 @@
 """Preparation: the steps between a frame's source and the arrangement, always in the same order.
 
-color key → scale → clear below → hard alpha → palette → canvas, shift → room for the outline → outline → trim →
-pivot → fill under → shapes → offsets. The color key, and the scale if it is known by then, are applied as files are
-decoded (`core.frame.decode`). A build and its proof both walk this.
+color key → scale → clear alpha → hard alpha → palette → canvas, shift → room for the outline → outline → trim → pivot →
+fill under → shapes → offsets. The color key, and the scale if it is known by then, are applied as files are decoded
+(`core.frame.decode`). A build and its proof both walk this.
 """
 
 from __future__ import annotations

@@ -1,5 +1,5 @@
-"""The step that puts frames on their canvases and moves them. Canvas, shift and default pivot are settled
-together and each picture is moved once, so that a shift can save what the new canvas alone would cut off."""
+"""The step that puts frames on their canvases and moves them. Canvas, shift and default pivot are decided together and
+each picture is moved once, so that a shift can save what the new canvas alone would cut off."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The step that tells what the color key did; it was applied at first sight."""
+"""The step that reports the color key's effect; it was applied when frames were decoded."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""By how much frames are scaled, and how."""
+"""The factor and filter by which frames are scaled."""
 
 from __future__ import annotations
 

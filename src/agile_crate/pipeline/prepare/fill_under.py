@@ -1,4 +1,4 @@
-"""The step that carries colors under transparent pixels, for texture filters."""
+"""The step that gives transparent pixels nearby colors, for texture filters."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The step that makes every canvas larger, all alike, where an outline would not fit."""
+"""The step that enlarges all canvases alike if an outline does not fit."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The step that forgets where trimmed frames stood on their canvas."""
+"""The step that drops the offsets of trimmed frames."""
 
 from __future__ import annotations
 

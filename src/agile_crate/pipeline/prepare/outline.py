@@ -1,4 +1,4 @@
-"""The step that draws a line round every figure. Canvases have grown before (`grow`) where the line would not fit."""
+"""The step that draws a line around every figure. The step `grow` has made room for it."""
 
 from __future__ import annotations
 

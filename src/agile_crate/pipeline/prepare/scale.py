@@ -1,4 +1,4 @@
-"""The step that scales to fit, and looks whether any scale left something of every frame."""
+"""The step that scales to fit, and checks that every frame has pixels left."""
 
 from __future__ import annotations
 

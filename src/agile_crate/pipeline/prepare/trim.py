@@ -1,4 +1,4 @@
-"""The step that cuts off the empty rim: of each frame, or alike in an animation or all."""
+"""The step that trims empty margins: of each frame, or together for an animation or all."""
 
 from __future__ import annotations
 

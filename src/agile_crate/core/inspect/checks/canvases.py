@@ -1,4 +1,4 @@
-"""The sizes of canvases."""
+"""Checks of canvas sizes."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Colors that depart."""
+"""Checks of tint and color counts."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Numbers and names."""
+"""Checks of numbers and names."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Frames that repeat others, exactly or but for noise."""
+"""Checks for frames that repeat others, exactly or except for noise."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Frames with nothing visible, and pixels that should not be in them."""
+"""Checks for empty frames and stray pixels."""
 
 from __future__ import annotations
 

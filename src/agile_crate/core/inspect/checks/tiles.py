@@ -1,4 +1,4 @@
-"""Tiles."""
+"""Checks of tiles: seams where they repeat."""
 
 from __future__ import annotations
 
