@@ -95,8 +95,8 @@ class Liar:
 @pytest.mark.parametrize(
     ("names", "told"),
     [
-        (["/frames/../../evil.png"], "memory://frames has a file that leads out of it: /frames/../../evil.png; it is not"),
-        (["/elsewhere/evil.png"], "memory://frames has a file that leads out of it: /elsewhere/evil.png; it is not"),
+        (["/frames/../../evil.png"], "memory://frames has a file with a path that leads out of it: /frames/../../evil.png; it was not"),
+        (["/elsewhere/evil.png"], "memory://frames has a file with a path that leads out of it: /elsewhere/evil.png; it was not"),
         (["/frames/a.png"], "/frames/a.png is larger than 1.0 KB"),
         (["/frames/a.png", "/frames/b.png", "/frames/c.png"], "memory://frames has more than 2 files; name a part of it, or limit='frames=N' allows more"),
     ],

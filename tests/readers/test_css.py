@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import re
 import shutil
+import time
 from html import escape
 from pathlib import Path
 from typing import Any
@@ -26,7 +27,8 @@ PAGE = """<!doctype html><link rel="stylesheet" href="out/{kind}.css">
 
 def shows(page: Any, left: int, top: int, wanted: np.ndarray) -> bool:
     """Return True if the page shows these pixels, once it has loaded its new sheet."""
-    for _ in range(40):
+    deadline = time.monotonic() + 20
+    while time.monotonic() < deadline:
         part = shot(page)[top : top + wanted.shape[0], left : left + wanted.shape[1]]
         if np.abs(part - wanted).max() <= 1.5:  # blended by the browser
             return True
