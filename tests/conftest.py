@@ -1,7 +1,5 @@
 """Shared by all tests: drawing pictures, running the installed program, finding other programs to compare with."""
 
-from __future__ import annotations
-
 import json
 import os
 import shutil

@@ -1,7 +1,5 @@
 """A crate that uses everything that metadata can say, and crates of any names."""
 
-from __future__ import annotations
-
 import copy
 from fractions import Fraction
 from typing import Any

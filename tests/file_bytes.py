@@ -1,7 +1,5 @@
 """Files as their bytes: pictures as Pillow stores them, PNGs put together chunk by chunk, and layered documents."""
 
-from __future__ import annotations
-
 import io
 import struct
 import zipfile

@@ -1,8 +1,6 @@
 """A reader of the metadata written from docs/programmers/format.md alone. It shares no code with the program: standard
 library, Pillow and NumPy. Every crate that a test packs by the command line is restored by it, and compared."""
 
-from __future__ import annotations
-
 import json
 import zlib
 from pathlib import Path

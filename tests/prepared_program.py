@@ -5,8 +5,6 @@ and done nothing yet; it is a process of its own, with its own arguments, folder
 as the program ends. Whatever a test asks for beside that (another environment, limits, input) runs the program itself.
 """
 
-from __future__ import annotations
-
 import multiprocessing
 import os
 import subprocess

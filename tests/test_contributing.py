@@ -1,7 +1,5 @@
 """CONTRIBUTING.md and docs/dev/recipes.md are true: the recipes work in a copy of the source; the walk names code."""
 
-from __future__ import annotations
-
 import importlib
 import re
 import shutil

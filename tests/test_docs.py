@@ -1,7 +1,5 @@
 """The docs say what the program does: examples run, the reference is current, links lead somewhere."""
 
-from __future__ import annotations
-
 import json
 import re
 import shlex

@@ -1,7 +1,5 @@
 """Our prose keeps to docs/dev/language.md, as far as a program can tell. The figures may only get better."""
 
-from __future__ import annotations
-
 import sys
 from collections import Counter
 from pathlib import Path

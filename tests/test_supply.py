@@ -1,7 +1,5 @@
 """Test dependencies: each is locked by digests, and documented with its purpose."""
 
-from __future__ import annotations
-
 import re
 import tomllib
 from pathlib import Path

@@ -1,7 +1,5 @@
 """Layouts, as the installed program: where frames lie, what is said, and what `verify` finds in the written files."""
 
-from __future__ import annotations
-
 import json
 from pathlib import Path
 

@@ -1,7 +1,5 @@
 """Everything that can be wrong: one plain sentence, the documented exit code, and nothing lost or half-written."""
 
-from __future__ import annotations
-
 import ctypes
 import os
 import pty

@@ -1,7 +1,5 @@
 """The program as a whole: help, version, demo, and the same road for scripts."""
 
-from __future__ import annotations
-
 import json
 import os
 import re

@@ -1,7 +1,5 @@
 """In other people's builds: the examples of docs/crate-file.md, run by make and by ninja."""
 
-from __future__ import annotations
-
 import os
 import re
 import subprocess

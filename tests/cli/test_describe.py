@@ -1,7 +1,5 @@
 """Further text formats of a crate that is there, without its sources."""
 
-from __future__ import annotations
-
 import json
 import shutil
 from pathlib import Path

@@ -1,7 +1,5 @@
 """Crate files that the program writes: for folders that were looked over, and for a command line."""
 
-from __future__ import annotations
-
 import json
 import tomllib
 from pathlib import Path

@@ -1,7 +1,5 @@
 """Commands load only modules they use, because start-up dominates small jobs. Counted in modules."""
 
-from __future__ import annotations
-
 import re
 import subprocess
 import sys

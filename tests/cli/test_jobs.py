@@ -1,7 +1,5 @@
 """Several crates at a time: the same files, every error told, and nothing left when it is interrupted."""
 
-from __future__ import annotations
-
 import json
 import multiprocessing
 import os

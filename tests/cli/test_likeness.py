@@ -1,7 +1,5 @@
 """Copies that are dropped, by what will be stored, and faint pixels that are cleared, as the installed program."""
 
-from __future__ import annotations
-
 from pathlib import Path
 
 import numpy as np

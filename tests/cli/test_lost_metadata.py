@@ -1,7 +1,5 @@
 """A build whose metadata is gone, damaged, or in conflict after a merge; and one whose files have other names today."""
 
-from __future__ import annotations
-
 import subprocess
 from pathlib import Path
 

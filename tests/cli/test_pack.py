@@ -1,7 +1,5 @@
 """`pack`, as the installed program, on files."""
 
-from __future__ import annotations
-
 import json
 import os
 import zlib

@@ -1,7 +1,5 @@
 """Preparing frames, as the installed program: what is written, what is said, and that `verify` repeats every step."""
 
-from __future__ import annotations
-
 import json
 from pathlib import Path
 

@@ -1,7 +1,5 @@
 """Crate files, as the installed program: the same bytes as the command line, several crates, overrides, errors."""
 
-from __future__ import annotations
-
 import json
 from pathlib import Path
 

@@ -1,7 +1,5 @@
 """Building again: nothing to do where nothing changed, what came and went, and the same bytes whatever is kept."""
 
-from __future__ import annotations
-
 import json
 import os
 import shutil

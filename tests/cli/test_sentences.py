@@ -1,8 +1,6 @@
 """Everything that can be typed wrong, and is wrong with files: one plain sentence, the documented exit code, and every
 file as it was. The sentences stand in sentences.txt, as the program says them."""
 
-from __future__ import annotations
-
 import shlex
 from collections.abc import Iterator
 from pathlib import Path

@@ -1,7 +1,5 @@
 """`show`, as the installed program: sheets, strips and films of what was packed, read back by other programs."""
 
-from __future__ import annotations
-
 import json
 import os
 import subprocess

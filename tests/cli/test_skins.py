@@ -1,7 +1,5 @@
 """Skins, as the installed program: one arrangement, other art; what is no art; proofs, views and mistakes."""
 
-from __future__ import annotations
-
 import json
 import os
 import shutil

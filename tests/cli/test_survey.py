@@ -1,7 +1,5 @@
 """`survey`, as the installed program, on the Otter Post and on frames of our own."""
 
-from __future__ import annotations
-
 import json
 import subprocess
 from pathlib import Path

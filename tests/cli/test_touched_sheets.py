@@ -1,8 +1,6 @@
 """A sheet that somebody painted on: pack does not overwrite it, unpack and show go on, verify says so, and the touch is
 accepted, and carried from build to build."""
 
-from __future__ import annotations
-
 import hashlib
 import json
 from pathlib import Path

@@ -1,7 +1,5 @@
 """`unpack`, as the installed program: what was packed is cut again, and comes back."""
 
-from __future__ import annotations
-
 import json
 import math
 from collections.abc import Callable

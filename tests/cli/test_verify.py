@@ -1,7 +1,5 @@
 """`verify`, as the installed program: what was written, and what was written against what was drawn."""
 
-from __future__ import annotations
-
 import json
 import os
 import re

@@ -1,8 +1,6 @@
 """`watch`: it builds when something changes, waits for what is being written, survives errors, and its page plays
 along."""
 
-from __future__ import annotations
-
 import json
 import queue
 import shutil

@@ -1,8 +1,6 @@
 """Test the files that `pack` writes next to the sheet, with the installed program: formats, names, sizes, finishes, and
 whose files are whose."""
 
-from __future__ import annotations
-
 import hashlib
 import json
 import os

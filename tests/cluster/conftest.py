@@ -1,7 +1,5 @@
 """A scheduler and workers on this machine, each a process of its own."""
 
-from __future__ import annotations
-
 import json
 import os
 import subprocess

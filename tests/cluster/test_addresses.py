@@ -1,7 +1,5 @@
 """Frames from addresses: the same crate as from a folder, and nothing that a server says is believed."""
 
-from __future__ import annotations
-
 import re
 from collections.abc import Iterator
 from pathlib import Path

@@ -1,7 +1,5 @@
 """Crates that are built elsewhere are the same, whatever becomes of a worker; and what does not fit is told."""
 
-from __future__ import annotations
-
 import functools
 import gc
 import http.server

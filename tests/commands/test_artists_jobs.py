@@ -1,8 +1,6 @@
 """Nineteen jobs as artists have them, each done by one command line or two, and checked to the pixel by the independent
 reader, which knows docs/programmers/format.md alone."""
 
-from __future__ import annotations
-
 import json
 from collections.abc import Iterable
 from pathlib import Path

@@ -1,7 +1,5 @@
 """Frames of which only the sizes are read at first give the same files, to the byte."""
 
-from __future__ import annotations
-
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Any

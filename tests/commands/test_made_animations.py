@@ -1,7 +1,5 @@
 """Animations made from others have all that is said of those: pivot, shift, pace, holds, duration, loop."""
 
-from __future__ import annotations
-
 from pathlib import Path
 from typing import Any
 

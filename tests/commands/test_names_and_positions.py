@@ -1,7 +1,5 @@
 """Test the names and positions of frames: from the file names to the metadata, and back."""
 
-from __future__ import annotations
-
 from pathlib import Path
 
 import pytest

@@ -1,7 +1,5 @@
 """A name that nothing has hides a mistake: it is refused with the nearest, and a pattern that matches nothing is told."""
 
-from __future__ import annotations
-
 import json
 from pathlib import Path
 from typing import Any

@@ -1,7 +1,5 @@
 """A build may go into the folder of its own frames; names on the way into place are ours."""
 
-from __future__ import annotations
-
 from pathlib import Path
 
 import pytest

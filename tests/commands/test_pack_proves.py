@@ -1,7 +1,5 @@
 """`pack` proves what it is about to write, and stills never depend on each other."""
 
-from __future__ import annotations
-
 from pathlib import Path
 from typing import Any
 

@@ -1,7 +1,5 @@
 """The script interface does what the commands do: the same options, the same results, and without files."""
 
-from __future__ import annotations
-
 import json
 import re
 import subprocess

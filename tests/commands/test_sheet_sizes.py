@@ -1,7 +1,5 @@
 """Cells that share a sheet of a given size, and sheets that keep their rules at every size of a build."""
 
-from __future__ import annotations
-
 from pathlib import Path
 from typing import Any
 

@@ -1,7 +1,5 @@
 """Crate files as values: every key means what the option means; what is wrong is told with its place."""
 
-from __future__ import annotations
-
 import json
 import re
 import shlex

@@ -1,7 +1,5 @@
 """Settings as the lines of a crate file: what is read from them is what was typed."""
 
-from __future__ import annotations
-
 import tomllib
 from dataclasses import replace
 

@@ -1,7 +1,5 @@
 """Templates: what they see, what the examples make, and what a stranger's template cannot do."""
 
-from __future__ import annotations
-
 import json
 import re
 import shutil

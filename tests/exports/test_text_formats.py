@@ -1,7 +1,5 @@
 """Style sheets and tables: what they say, and that hostile names stay names."""
 
-from __future__ import annotations
-
 import csv
 import io
 import re

@@ -1,7 +1,5 @@
 """One table of ranges: the reader and both schemas agree on every number at its edges, and `verify` on the rest."""
 
-from __future__ import annotations
-
 import copy
 import json
 from typing import Any

@@ -1,7 +1,5 @@
 """The published schemas take what we write, and refuse what our reader refuses, which says why."""
 
-from __future__ import annotations
-
 import json
 from collections.abc import Callable
 from pathlib import Path

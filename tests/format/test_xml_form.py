@@ -1,7 +1,5 @@
 """XML says what JSON says, and refuses what it should."""
 
-from __future__ import annotations
-
 import re
 
 import pytest

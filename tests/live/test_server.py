@@ -1,7 +1,5 @@
 """The page's server: one host, one token, two methods, and nothing but what it is told to serve."""
 
-from __future__ import annotations
-
 import http.client
 import re
 import socket

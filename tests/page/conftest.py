@@ -1,7 +1,5 @@
 """Pages that are asked what they complained of, and a crate to look at."""
 
-from __future__ import annotations
-
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any

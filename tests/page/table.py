@@ -1,7 +1,5 @@
 """Shared by the tests of the page: the light table in Chromium, driven by a few functions."""
 
-from __future__ import annotations
-
 import base64
 import io
 import json

@@ -1,7 +1,5 @@
 """The sheet, the reel of animations, and the numbers."""
 
-from __future__ import annotations
-
 import json
 from pathlib import Path
 

@@ -1,7 +1,5 @@
 """Test the stage: the frames are those of unpack, with the right view and marks."""
 
-from __future__ import annotations
-
 import json
 from pathlib import Path
 

@@ -1,7 +1,5 @@
 """Time: rates, scrubbing, parts, both ways."""
 
-from __future__ import annotations
-
 from pathlib import Path
 
 from conftest import art, save

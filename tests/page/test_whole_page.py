@@ -1,7 +1,5 @@
 """The page as a whole: what it is made of, who can use it, and what leads back to it."""
 
-from __future__ import annotations
-
 import os
 import re
 from pathlib import Path

@@ -1,7 +1,5 @@
 """Each step of preparing is made of pure functions: what goes in stays as it is, and everything can be sent elsewhere."""
 
-from __future__ import annotations
-
 import pickle
 from collections.abc import Mapping
 from typing import Any

@@ -1,7 +1,5 @@
 """Crates of many kinds, as `pack` wrote them, for the readers to read; and their source frames."""
 
-from __future__ import annotations
-
 import json
 from collections.abc import Iterator
 from dataclasses import dataclass

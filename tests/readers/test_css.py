@@ -1,7 +1,5 @@
 """The style sheet in Chromium: frames and animations beside pictures of the source frames, in one screenshot each."""
 
-from __future__ import annotations
-
 import io
 import re
 import shutil

@@ -1,7 +1,5 @@
 """The JavaScript reader in Chromium: every frame drawn as the browser draws its source, and its timing."""
 
-from __future__ import annotations
-
 import json
 import re
 import shlex

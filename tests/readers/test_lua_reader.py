@@ -1,7 +1,5 @@
 """The Lua reader on the table that the template made: its numbers put every frame where its source is."""
 
-from __future__ import annotations
-
 import json
 import math
 import subprocess

@@ -1,7 +1,5 @@
 """The Python reader on what `pack` wrote: drawn by pygame-ce as the source frames are, and its timing."""
 
-from __future__ import annotations
-
 import copy
 import os
 import sys

@@ -1,8 +1,6 @@
 """The template for sprite frames as a scene resource, run by the engine that reads those: what it draws is compared
 with the sources, step by step."""
 
-from __future__ import annotations
-
 import os
 import subprocess
 from collections.abc import Iterator

@@ -1,7 +1,5 @@
 """Edge repeat on real OpenGL (pyglet on EGL, no screen): with a linear filter no neighbor's color shows."""
 
-from __future__ import annotations
-
 import json
 from collections.abc import Callable
 from pathlib import Path

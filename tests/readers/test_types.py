@@ -1,7 +1,5 @@
 """The types of the JavaScript reader and of the document, checked by the TypeScript compiler."""
 
-from __future__ import annotations
-
 import json
 import re
 import subprocess

@@ -1,7 +1,5 @@
 """Animated pictures: every frame, its time, how it repeats; and none passes that was cut short."""
 
-from __future__ import annotations
-
 import struct
 import zlib
 from fractions import Fraction

@@ -1,7 +1,5 @@
 """Pictures whose own profile, gamma or primaries are not sRGB: told, and converted on request."""
 
-from __future__ import annotations
-
 import struct
 from pathlib import Path
 from typing import Any

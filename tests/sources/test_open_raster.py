@@ -1,7 +1,5 @@
 """Layered documents: each visible top-level layer is a frame, where it lies; hostile archives are refused."""
 
-from __future__ import annotations
-
 import re
 from pathlib import Path
 

@@ -1,7 +1,5 @@
 """A PNG that is decoded a band at a time has the pixels of the whole."""
 
-from __future__ import annotations
-
 import io
 import zlib
 

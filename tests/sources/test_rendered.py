@@ -1,7 +1,5 @@
 """Rendered light: levels, alpha, windows, layers, and files that are damaged."""
 
-from __future__ import annotations
-
 import io
 import json
 from pathlib import Path

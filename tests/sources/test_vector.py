@@ -1,7 +1,5 @@
 """Drawings in vectors: their sizes, their layers, what is drawn of them, and what is refused."""
 
-from __future__ import annotations
-
 import base64
 import gzip
 import os

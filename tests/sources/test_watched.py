@@ -1,7 +1,5 @@
 """Test events for changed files: the watched ones, once each, and none of ours."""
 
-from __future__ import annotations
-
 import os
 from collections.abc import Iterator
 from pathlib import Path

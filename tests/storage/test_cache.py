@@ -1,7 +1,5 @@
 """Test the build cache: damage does no harm, its size is bounded, and it never stops a build."""
 
-from __future__ import annotations
-
 import hashlib
 import json
 import os

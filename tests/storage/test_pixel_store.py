@@ -1,7 +1,5 @@
 """Pixels that find no room in memory lie in a file that nobody sees, and are the same."""
 
-from __future__ import annotations
-
 import errno
 import os
 import tempfile

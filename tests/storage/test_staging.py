@@ -1,7 +1,5 @@
 """All files of a build come into place, or none, and what was there stays to the byte."""
 
-from __future__ import annotations
-
 import contextlib
 import errno
 import hashlib

@@ -1,7 +1,5 @@
 """One attempt of a stranger: files, and the program's words on them. What may come of it: a result, or one sentence."""
 
-from __future__ import annotations
-
 import contextlib
 import faulthandler
 import io

@@ -1,7 +1,5 @@
 """Shared by the tests with hostile input."""
 
-from __future__ import annotations
-
 import os
 from pathlib import Path
 

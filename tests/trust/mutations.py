@@ -1,7 +1,5 @@
 """Turn valid files into hostile ones: strategies that know the structure of the file."""
 
-from __future__ import annotations
-
 import copy
 import io
 import json

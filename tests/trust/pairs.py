@@ -1,8 +1,6 @@
 """Few cases in which every two choices meet (pairwise testing, after the greedy method of Cohen et al., "The AETG
 System", IEEE TSE 23(7), 1997; without their random tries, so the same choices always give the same cases)."""
 
-from __future__ import annotations
-
 from collections.abc import Callable, Mapping, Sequence
 from itertools import combinations, product
 

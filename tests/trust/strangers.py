@@ -1,8 +1,6 @@
 """The material of hostile inputs, and their number: a few of each kind in CI, a hundred thousand in `make trust`.
 `tools/fuzz.py` runs one kind for as long as you like, guided by coverage."""
 
-from __future__ import annotations
-
 import os
 from functools import cache
 from pathlib import Path

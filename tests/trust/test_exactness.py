@@ -1,8 +1,6 @@
 """Every two ways of packing meet, and every frame comes back to the pixel: by a reader that shares no code with the
 program, from JSON and from XML, compared with what the sources make by plain arithmetic."""
 
-from __future__ import annotations
-
 import json
 from collections.abc import Mapping
 from pathlib import Path

@@ -1,8 +1,6 @@
 """A disk that fails: full, over its quota, gone read-only, broken, at every single step that changes a file; and files
 that may only be so large. The old files or the new ones are there, whole; what is said is one sentence."""
 
-from __future__ import annotations
-
 import builtins
 import errno
 import io
@@ -100,7 +98,7 @@ class _Writing:
     def __getattr__(self, name: str) -> Any:
         return getattr(self._stream, name)
 
-    def __enter__(self) -> _Writing:
+    def __enter__(self) -> "_Writing":
         return self
 
     def __exit__(self, *_: object) -> None:

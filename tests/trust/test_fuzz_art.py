@@ -1,8 +1,6 @@
 """Whatever a stranger feeds the program as art, it ends with a result or one sentence, in bounds, and writes below
 `out` alone. See `strangers`."""
 
-from __future__ import annotations
-
 import io
 import warnings
 from functools import cache

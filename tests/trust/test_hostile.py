@@ -1,7 +1,5 @@
 """Test hostile files: each has 3 GB of address space and 20 seconds, and gets a result or one sentence."""
 
-from __future__ import annotations
-
 import json
 import os
 import struct

@@ -3,8 +3,6 @@
 A few of each here; `make trust` sets AGILE_CRATE_TRUST and runs hundreds.
 """
 
-from __future__ import annotations
-
 import random
 import shutil
 import signal

@@ -1,7 +1,5 @@
 """Every limit: what just keeps to it works, what is just beyond it is one sentence that says which limit to raise."""
 
-from __future__ import annotations
-
 import re
 from collections.abc import Callable, Mapping
 from pathlib import Path

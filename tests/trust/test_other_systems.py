@@ -1,8 +1,6 @@
 """Simulate other systems: names they refuse, paths they write with other
 signs, folders that look past case, processes that cannot be forked."""
 
-from __future__ import annotations
-
 import os
 import subprocess
 import sys

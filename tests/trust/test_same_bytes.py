@@ -2,8 +2,6 @@
 locale, time zone, umask and width, whatever order a folder lists its files in; by every Python that is here, and from
 wheel, source archive and checkout. A wheel and a source archive are the same when they are built again."""
 
-from __future__ import annotations
-
 import hashlib
 import os
 import shutil

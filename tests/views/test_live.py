@@ -1,7 +1,5 @@
 """Test the events of a build: a page that draws them gets exactly the sheets."""
 
-from __future__ import annotations
-
 import base64
 import io
 from typing import Any

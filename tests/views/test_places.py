@@ -1,7 +1,5 @@
 """Marks at the right pixels, labels that hide nothing, films in time: the parts of views that are pure."""
 
-from __future__ import annotations
-
 from fractions import Fraction
 
 import numpy as np

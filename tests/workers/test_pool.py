@@ -1,7 +1,5 @@
 """Whoever does the work gives the same, in order, and leaves nobody behind."""
 
-from __future__ import annotations
-
 import os
 import signal
 import subprocess

@@ -1,7 +1,5 @@
 """Limits of sheets as hypothesis draws them."""
 
-from __future__ import annotations
-
 from hypothesis import strategies as st
 
 from agile_crate.core.arrange.sheet_size import SheetLimits, SheetRules

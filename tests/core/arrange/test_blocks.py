@@ -1,7 +1,5 @@
 """Blocks: every frame in one cell, blocks apart from each other and inside the limits, the shapes that were asked for."""
 
-from __future__ import annotations
-
 from dataclasses import replace
 
 import pytest

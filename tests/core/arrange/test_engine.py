@@ -1,7 +1,5 @@
 """Test the skyline and the exact search: compiled and plain, and against a slow search that tries everything."""
 
-from __future__ import annotations
-
 import importlib.util
 from types import ModuleType
 

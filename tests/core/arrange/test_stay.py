@@ -1,7 +1,5 @@
 """Boxes stay where they were; new ones go beside them; all limits hold."""
 
-from __future__ import annotations
-
 from dataclasses import replace
 
 from drawn_limits import limits

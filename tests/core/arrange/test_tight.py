@@ -1,7 +1,5 @@
 """Tight sheets: nothing overlaps, everything is there once, and the arrangement hangs on the boxes alone."""
 
-from __future__ import annotations
-
 import numpy as np
 import pytest
 from drawn_limits import limits

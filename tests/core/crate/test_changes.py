@@ -1,7 +1,5 @@
 """Test the changes between two crates: each kind by itself, and the places of differing pixels."""
 
-from __future__ import annotations
-
 import numpy as np
 import pytest
 

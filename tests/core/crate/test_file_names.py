@@ -1,7 +1,5 @@
 """Test the names of output files."""
 
-from __future__ import annotations
-
 from fractions import Fraction
 
 import pytest

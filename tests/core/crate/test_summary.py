@@ -1,7 +1,5 @@
 """The numbers of blocks; those of sheets and animations are read in tests/cli, as they are printed."""
 
-from __future__ import annotations
-
 from agile_crate.core.crate.summary import BlockSummary, sheet_summaries
 from agile_crate.core.model.crate import Animation, Crate, Frame
 from agile_crate.core.model.geometry import Block, Box, Cells, Offset, Point, Size

@@ -1,7 +1,5 @@
 """Bare sheets, cut by cells and by islands."""
 
-from __future__ import annotations
-
 import numpy as np
 import pytest
 

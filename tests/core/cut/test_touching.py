@@ -1,7 +1,5 @@
 """Figures that touch: where they are parted, and what is left whole."""
 
-from __future__ import annotations
-
 import numpy as np
 import pytest
 from hypothesis import given, settings

@@ -1,7 +1,5 @@
 """Test the steps that change alpha alone."""
 
-from __future__ import annotations
-
 import numpy as np
 
 from agile_crate.core.color import Color

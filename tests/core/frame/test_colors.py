@@ -1,7 +1,5 @@
 """Color key, palettes, hard alpha and what lies under transparency."""
 
-from __future__ import annotations
-
 import numpy as np
 import pytest
 from hypothesis import given

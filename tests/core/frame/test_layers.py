@@ -1,7 +1,5 @@
 """Layers over each other, and colors exchanged."""
 
-from __future__ import annotations
-
 from fractions import Fraction
 
 import numpy as np

@@ -1,7 +1,5 @@
 """Canvas, shift, trim, pivot, outline: whatever is done to a frame, the pixel at the pivot stays at the pivot."""
 
-from __future__ import annotations
-
 import numpy as np
 import pytest
 from hypothesis import given

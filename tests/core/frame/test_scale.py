@@ -1,7 +1,5 @@
 """Scaling: nothing moves, nothing is lost, no color bleeds."""
 
-from __future__ import annotations
-
 from fractions import Fraction
 
 import numpy as np

@@ -1,7 +1,5 @@
 """Polygons round what is visible."""
 
-from __future__ import annotations
-
 import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st

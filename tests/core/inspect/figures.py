@@ -1,7 +1,5 @@
 """Figures for the survey's tests, and what a survey finds of frames."""
 
-from __future__ import annotations
-
 from collections.abc import Callable, Sequence
 
 import numpy as np

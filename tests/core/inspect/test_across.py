@@ -1,7 +1,5 @@
 """Test checks across animations, and findings that are dropped."""
 
-from __future__ import annotations
-
 import pytest
 from figures import figure, moved, surveyed, swing, swinging, walk
 

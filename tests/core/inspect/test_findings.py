@@ -1,7 +1,5 @@
 """Each finding on frames made for it, and on their near miss."""
 
-from __future__ import annotations
-
 from fractions import Fraction
 
 import numpy as np

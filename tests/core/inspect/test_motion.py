@@ -1,7 +1,5 @@
 """Frames out of place: slips, frames of another size, frames exchanged; and what only looks like it."""
 
-from __future__ import annotations
-
 from collections.abc import Callable
 
 import numpy as np

@@ -1,7 +1,5 @@
 """Motions that start over, closing frames and copies, to the byte and under noise; and what is none of them."""
 
-from __future__ import annotations
-
 import numpy as np
 import pytest
 from figures import Pixels, figure, findings, found, noisy, swinging

@@ -1,7 +1,5 @@
 """Backgrounds, haze, specks, edges and tiles: what is wrong, what is not, and cures that harm nothing."""
 
-from __future__ import annotations
-
 import numpy as np
 import pytest
 from figures import BODY, Pixels, figure, findings, found, moved, noisy, on_color, swing, swinging, walk, with_one

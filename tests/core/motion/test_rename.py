@@ -1,7 +1,5 @@
 """Animations under other names: one by one, by wildcards, joined."""
 
-from __future__ import annotations
-
 import pytest
 
 from agile_crate.core.errors import UsageError

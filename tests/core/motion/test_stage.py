@@ -1,7 +1,5 @@
 """Test playback and the room that it needs."""
 
-from __future__ import annotations
-
 from fractions import Fraction
 
 from hypothesis import given

@@ -1,7 +1,5 @@
 """Which frames are taken: each step on small sequences, told by the names of the frames that remain."""
 
-from __future__ import annotations
-
 import re
 from fractions import Fraction
 
