@@ -127,7 +127,7 @@ def growth(decode: float) -> None:
 
 
 def over_time() -> None:
-    """Fullness over the time spent, as a plot: one curve for each number of boxes, and what there was before."""
+    """Plot the fullness over the time spent: one curve per number of boxes, and the earlier results."""
     lines = []
     for count in (60, 300, 1000, 5000):
         found = []

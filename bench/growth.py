@@ -49,7 +49,7 @@ def main() -> None:
 
 
 def measured(drawn: list[Path], count: int) -> tuple[float, float]:
-    """Seconds and megabytes of packing so many frames as a grid."""
+    """Measure the seconds and megabytes of packing frames as a grid."""
     with tempfile.TemporaryDirectory(dir=WORK) as folder:
         frames = Path(folder, "swim")
         frames.mkdir()

@@ -127,7 +127,7 @@ def cluster(count: int) -> Iterator[str]:
 
 
 def cost_of_a_task(address: str, count: int = 500) -> float:
-    """Seconds for each of very many tasks that do nothing: the scheduler's and the client's share."""
+    """Measure the seconds per task of very many empty tasks: the scheduler's and the client's share."""
     ahead, cluster_module.AHEAD = cluster_module.AHEAD, 100  # so that nobody waits for an answer
     with connected(address) as found:
         began = time.perf_counter()
@@ -139,7 +139,7 @@ def cost_of_a_task(address: str, count: int = 500) -> float:
 
 
 def cost_of_a_crate(address: str, folder: Path, file: Path) -> tuple[float, float]:
-    """Seconds that a crate costs the one who asks, who puts it in place, and the worker that builds it."""
+    """Measure the seconds per crate: for the client, which puts it in place, and for the worker, which builds it."""
     shutil.rmtree(folder / "out", ignore_errors=True)
     spent: list[float] = []
     in_place, far_task = cluster_build._in_place, cluster_build.far_task

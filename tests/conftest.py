@@ -115,8 +115,8 @@ def browser(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Any]:
 
 @pytest.fixture
 def run(tmp_path: Path) -> Run:
-    """Runs the installed program in the test's own folder. Whatever `pack` writes must be valid by the schemas, and
-    what an independent reader makes of it must be what the program's own makes of it."""
+    """Return a function that runs the installed program in the test's own folder. Whatever `pack` writes must be valid
+    by the schemas, and what an independent reader makes of it must be what the program's own makes of it."""
 
     def run(*arguments: object, cwd: Path = tmp_path, **options: Any) -> subprocess.CompletedProcess[str]:
         words = list(map(str, arguments))
@@ -134,7 +134,7 @@ def run(tmp_path: Path) -> Run:
 
 
 def check_metadata(out: Path) -> None:
-    """Validates a crate's JSON and XML, whichever are there, by the published schemas, and restores its frames twice."""
+    """Validate a crate's JSON and XML, if present, by the published schemas, and restore its frames twice."""
     stem = out.parent / out.name.removesuffix(".json").removesuffix(".png").removesuffix(".webp")
     found = [path for ending in (".json", ".xml") if (path := stem.parent / (stem.name + ending)).is_file()]
     assert found

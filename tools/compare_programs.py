@@ -83,7 +83,7 @@ def main() -> None:
 
 
 def scenarios() -> Iterator[list[str]]:
-    """Groups of command lines; a line that begins with blanks goes on in the folder of the one before."""
+    """Return groups of command lines; an indented line runs in the folder of the line before."""
     group: list[str] = []
     for line in LINES.read_text("utf-8").splitlines():
         if not line.strip() or line.startswith("#"):

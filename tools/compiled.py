@@ -18,7 +18,7 @@ MODULES = ("skyline", "exact_search")
 
 
 class CompiledHook(BuildHookInterface):
-    """Adds the compiled modules to a wheel, beside their sources."""
+    """A build hook that adds the compiled modules to a wheel, next to their sources."""
 
     def initialize(self, version: str, build_data: dict[str, Any]) -> None:
         if version == "editable" or os.environ.get("AGILE_CRATE_PLAIN"):

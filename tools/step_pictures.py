@@ -26,7 +26,7 @@ Panel = tuple[str, Image.Image]
 
 
 class Shop:
-    """Packs frames in a folder of its own and gives them back."""
+    """A workshop that packs frames in a folder of its own and returns them."""
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder

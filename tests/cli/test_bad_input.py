@@ -36,7 +36,7 @@ def test_force_overwrites_what_is_not_ours(run: Run, swim: Path, tmp_path: Path)
 
 
 def without_rights_of_root() -> None:
-    """Drops root's right to read and write what its permissions forbid, for the program that is about to start."""
+    """Drop root's right to ignore permissions, for the program that starts next."""
     if os.geteuid() == 0:
         libc = ctypes.CDLL(None, use_errno=True)
         for capability in (1, 2):  # CAP_DAC_OVERRIDE, CAP_DAC_READ_SEARCH

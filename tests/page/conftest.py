@@ -14,7 +14,7 @@ from .table import Open, Run, until
 
 @pytest.fixture
 def opened(browser: Any) -> Iterator[Open]:
-    """Opens a page, and at the end finds that it complained of nothing and asked for nothing but itself."""
+    """Open a page; at the end, check that it logged no errors and requested nothing but itself."""
     heard: list[str] = []
     pages = []
 

@@ -33,7 +33,7 @@ def until(page: Any, condition: str, *arguments: Any) -> Any:
 
 
 def drawn(page: Any) -> None:
-    """Lets the page draw twice, so that whatever changed is on the screen."""
+    """Let the page draw twice, so that every change is on the screen."""
     page.evaluate("() => new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)))")
 
 
@@ -87,10 +87,10 @@ def go_to_step(page: Any, step: int) -> None:
 
 
 def slide(page: Any, selector: str, value: int) -> None:
-    """Brings a range to a value, as dragging its thumb does."""
+    """Move a range to a value, as dragging its thumb does."""
     page.eval_on_selector(selector, "(one, v) => { one.value = v; one.dispatchEvent(new Event('input')) }", value)
 
 
 def blur(page: Any) -> None:
-    """Takes the focus from whatever has it, so that keys are the page's."""
+    """Remove the focus, so that keys go to the page."""
     page.evaluate("document.activeElement.blur()")

@@ -89,7 +89,7 @@ def test_the_engine_draws_what_was_packed(game: Path, tmp_path: Path, display: s
 
 
 def check_drawn(kind: str, loaded: agile_crate.Loaded, told: list[str], drawn_in: Path) -> None:
-    """Compares what the engine says and draws of one crate with its sources."""
+    """Compare the engine's output and drawings of one crate with its sources."""
     crate = loaded.crate
     steps: dict[str, list[int]] = {
         one.name: [step.frame for step in turn(one) for _ in range(one.beats[step.position])]

@@ -154,7 +154,7 @@ def known(path: Path) -> str:
 
 
 def noted(path: Path, later: int = HOUR) -> None:
-    """Takes the digest, as if so much later."""
+    """Take the digest, as if at a later time."""
     with opened() as one:
         one._now += later
         data, sha256 = one.noted(str(path), path.read_bytes)

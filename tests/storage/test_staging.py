@@ -104,8 +104,8 @@ def a_run(folder: Path) -> None:
 
 
 def dies_at(step: int, folder: Path, what: Callable[[], object], links: bool) -> bool:
-    """Runs something in a process of its own that is killed before its step-th call to the system that changes a file;
-    whether it came to that."""
+    """Run a function in a process that is killed before its step-th system call that changes a file. Return True if it
+    got that far."""
     child = os.fork()
     if child == 0:
         count = 0

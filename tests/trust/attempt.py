@@ -47,7 +47,7 @@ class TookLong(BaseException):
 
 
 def attempted(attempt: Attempt, folder: Path) -> Outcome:
-    """Runs the program in this process, in a folder that is empty before and after."""
+    """Run the program in this process, in a folder that is empty before and after."""
     before = {}
     for name, data in attempt.files.items():
         path = folder / name
@@ -126,7 +126,7 @@ _roots: tuple[str, ...] = ()
 
 @contextlib.contextmanager
 def watched(folder: Path) -> Iterator[list[str]]:
-    """Lists what this process does outside `out`, the cache and the folder for temporary files: files changed,
+    """List what this process does outside `out`, the cache and the folder for temporary files: files changed,
     connections, programs started other than this Python."""
     global _seen, _roots
     cache = os.environ.get("AGILE_CRATE_CACHE", "")

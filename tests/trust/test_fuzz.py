@@ -322,7 +322,7 @@ FOUND = Path(__file__).parent / "corpus"
 
 
 def keep(name: str, attempt: Attempt) -> None:
-    """Writes a case that was found to the corpus."""
+    """Write a found case to the corpus."""
     files = {path: base64.b64encode(data).decode() for path, data in attempt.files.items()}
     (FOUND / f"{name}.json").write_text(json.dumps({"words": attempt.words, "files": files}, indent=1) + "\n", "utf-8")
 

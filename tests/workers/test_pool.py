@@ -37,7 +37,7 @@ def failing(seed: int) -> int:
 
 
 def killed(but: int) -> int:
-    """Ends its process, if it is told of one and is another."""
+    """End this process, unless it is the test's own."""
     if but not in (0, os.getpid()):
         os.kill(os.getpid(), signal.SIGKILL)
     return but

@@ -62,7 +62,7 @@ class Figure:
 
 
 def _lit(image: Image.Image, alpha: Image.Image, light: float) -> Image.Image:
-    """Shades a flat drawing as if it were round: bright where the blurred outline slopes to the upper left."""
+    """Shade a flat drawing as if it were round: bright where the blurred outline slopes to the upper left."""
     height = np.asarray(alpha.filter(ImageFilter.GaussianBlur(5 * LARGE)), np.float32) / 255
     slope_y, slope_x = np.gradient(height)
     shade = np.clip((slope_x + 1.6 * slope_y) * 26, -1, 1)[..., None]

@@ -28,14 +28,14 @@ DEMO = Path(__file__).parents[2] / "src" / "agile_crate" / "demo"
 
 
 def save_animation(folder: Path, name: str, count: int, draw: Callable[[float], Image.Image]) -> None:
-    """Saves `count` frames; `draw` is handed the moment of each, from 0 up to but not including 1."""
+    """Save `count` frames; `draw` gets the moment of each, from 0 up to but not including 1."""
     folder.mkdir(parents=True)
     for index in range(count):
         save(draw(index / count), folder / f"{name}_{index + 1:02d}.png")
 
 
 def save(picture: Image.Image, path: Path) -> None:
-    """Saves a picture; what cannot be seen has no color, so that it packs small."""
+    """Save a picture; invisible pixels have no color, so that it packs small."""
     pixels = np.array(picture.convert("RGBA"))
     pixels[pixels[..., 3] == 0] = 0
     path.parent.mkdir(parents=True, exist_ok=True)
