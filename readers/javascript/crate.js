@@ -74,18 +74,18 @@ export function stepAt(animation, milliseconds) {
 }
 
 /** Draws a frame with its pivot at x, y, enlarged by scale. The context decides if pixels are smoothed. */
-export function draw(context, crate, frame, x, y, scale = 1) {
-  const [left, top, w, h] = frame.box;
-  if (w === 0 || h === 0) return; // an empty frame
-  const mirror = frame.mirror ?? "";
+export function draw(context, crate, entry, x, y, scale = 1) {
+  const [left, top, w, h] = entry.box;
+  if (w === 0 || h === 0) return; // an empty entry
+  const mirror = entry.mirror ?? "";
   context.save();
   context.translate(x, y);
   context.scale(scale, scale);
-  context.translate(-frame.pivot[0], -frame.pivot[1]);
-  if (mirror.includes("x")) context.transform(-1, 0, 0, 1, frame.canvas[0], 0);
-  if (mirror.includes("y")) context.transform(1, 0, 0, -1, 0, frame.canvas[1]);
-  context.translate(frame.offset[0], frame.offset[1]);
-  if (frame.turned) context.transform(0, -1, 1, 0, 0, w); // counterclockwise; exact, as an angle would not be
-  context.drawImage(crate.images[frame.sheet], left, top, w, h, 0, 0, w, h);
+  context.translate(-entry.pivot[0], -entry.pivot[1]);
+  if (mirror.includes("x")) context.transform(-1, 0, 0, 1, entry.canvas[0], 0);
+  if (mirror.includes("y")) context.transform(1, 0, 0, -1, 0, entry.canvas[1]);
+  context.translate(entry.offset[0], entry.offset[1]);
+  if (entry.turned) context.transform(0, -1, 1, 0, 0, w); // counterclockwise; exact, as an angle would not be
+  context.drawImage(crate.images[entry.sheet], left, top, w, h, 0, 0, w, h);
   context.restore();
 }

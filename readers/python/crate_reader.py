@@ -91,24 +91,24 @@ def placement(frame):
     return left - frame["pivot"][0], top - frame["pivot"][1]
 
 
-def picture(sheets, frame):
+def picture(sheets, entry):
     """Return a frame's stored pixels, upright and flipped, as a pygame surface. Keep it if the game draws it often."""
     import pygame
 
-    surface = sheets[frame["sheet"]].subsurface(pygame.Rect(frame["box"]))
-    if frame.get("turned"):
+    surface = sheets[entry["sheet"]].subsurface(pygame.Rect(entry["box"]))
+    if entry.get("turned"):
         surface = pygame.transform.rotate(surface, 90)  # counterclockwise
-    mirror = frame.get("mirror", "")
+    mirror = entry.get("mirror", "")
     return pygame.transform.flip(surface, "x" in mirror, "y" in mirror) if mirror else surface
 
 
-def draw(target, crate, sheets, frame, at):
+def draw(target, crate, sheets, entry, at):
     """Draw a frame on a pygame surface with its pivot at a point (x, y), to the nearest whole pixel."""
     import pygame
 
-    if 0 in frame["box"][2:]:
+    if 0 in entry["box"][2:]:
         return  # wholly empty
-    left, top = placement(frame)
+    left, top = placement(entry)
     blend = pygame.BLEND_PREMULTIPLIED if crate.premultiplied else 0
     place = (math.floor(at[0] + left + 0.5), math.floor(at[1] + top + 0.5))
-    target.blit(picture(sheets, frame), place, special_flags=blend)
+    target.blit(picture(sheets, entry), place, special_flags=blend)

@@ -8,8 +8,8 @@ function artOnStage(place) {
 }
 
 /** Returns the place of a canvas pixel on its sheet; null if it is not stored. */
-function storedAt(frame, x, y) {
-  const [left, top, w, h] = frame.box, [column, row] = pointOnSheet(frame, [x + 0.5, y + 0.5]).map(Math.floor);
+function storedAt(entry, x, y) {
+  const [left, top, w, h] = entry.box, [column, row] = pointOnSheet(entry, [x + 0.5, y + 0.5]).map(Math.floor);
   return column >= left && row >= top && column < left + w && row < top + h ? [column, row] : null;
 }
 

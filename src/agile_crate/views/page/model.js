@@ -54,13 +54,13 @@ function twinsOf(crate, index) {
 }
 
 /** Returns the place on the sheet of a point on a frame's canvas. */
-function pointOnSheet(frame, [x, y]) {
-  const mirror = frame.mirror ?? "";
-  if (mirror.includes("x")) x = frame.canvas[0] - x;
-  if (mirror.includes("y")) y = frame.canvas[1] - y;
-  x -= frame.offset[0];
-  y -= frame.offset[1];
-  return frame.turned ? [frame.box[0] + frame.box[2] - y, frame.box[1] + x] : [frame.box[0] + x, frame.box[1] + y];
+function pointOnSheet(entry, [x, y]) {
+  const mirror = entry.mirror ?? "";
+  if (mirror.includes("x")) x = entry.canvas[0] - x;
+  if (mirror.includes("y")) y = entry.canvas[1] - y;
+  x -= entry.offset[0];
+  y -= entry.offset[1];
+  return entry.turned ? [entry.box[0] + entry.box[2] - y, entry.box[1] + x] : [entry.box[0] + x, entry.box[1] + y];
 }
 
 const skinsOf = (crate) => Object.keys(crate.document.sheets[0]?.skins ?? {});
