@@ -227,6 +227,20 @@ def test_frames_stay_where_they_were(run: Run, frames: Path, tmp_path: Path) -> 
     assert places(same) == places(after)
 
 
+def test_renamed_frames_keep_their_places(run: Run, frames: Path, tmp_path: Path) -> None:
+    options = ["--layout", "tight", "--gap", "1", "--turn", "--share-mirrored", "--max-size", "36x24"]
+    before, _ = packed(run, tmp_path, *options)
+    (frames / "run").rename(frames / "sprint")
+    for path in sorted((frames / "sprint").iterdir()):
+        path.rename(path.with_name(path.name.replace("run", "sprint")))
+    save(frames / "sprint" / "sprint_9.png", spot(32, 2, 3, 6, 5, 77))  # new
+    after, said = packed(run, tmp_path, *options, "--keep-places")
+    found = {name.replace("sprint", "run"): place for name, place in places(after).items()}
+    assert found.pop("run/run_9")
+    assert found == places(before)
+    assert "10 of 11 boxes where they were: " in said
+
+
 def test_a_fresh_arrangement_is_advised_where_much_is_lost(run: Run, tmp_path: Path) -> None:
     for number in range(1, 9):
         save(tmp_path / "frames" / f"gull_{number}.png", art(30, 30, number) | np.array([0, 0, 0, 255], np.uint8))
@@ -240,6 +254,8 @@ def test_a_fresh_arrangement_is_advised_where_much_is_lost(run: Run, tmp_path: P
         in said
     )
     (tmp_path / "o.json").unlink()
-    document, said = packed(run, tmp_path, "--layout", "tight", "--keep-places")
+    done = run("pack", "frames", "--out", "o", "--layout", "tight", "--keep-places")
+    assert "agile-crate: warning: --keep-places: o.json is missing, so any frame may have moved\n" in done.stderr
+    document, said = metadata(tmp_path / "o.json"), done.stdout
     assert document["sheets"][0]["size"] == [30, 30]
     assert "where they were" not in said

@@ -73,6 +73,29 @@ def test_the_summary_is_the_hand_off(run: Run, swim: Path) -> None:
     assert max(map(len, done.stdout.splitlines())) <= 80
 
 
+def test_indices_boxes_and_cells_that_changed_are_reported(run: Run, swim: Path, tmp_path: Path) -> None:
+    assert run("pack", "frames", "--out", "o", "--columns", "4").returncode == 0
+    (swim / "swim" / "swim_01.png").unlink()
+    line = ("pack", "frames", "--out", "o", "--columns", "6")
+    dry = run(*line, "--dry-run").stdout
+    assert (
+        "  since the last build: 1 frame removed (swim/swim_01)\n"
+        "  the grid changed: 4 × 4 cells of 8×8 became 6 × 2 cells of 8×8\n"
+        "  for games that keep indices or boxes: 12 frames with another index, 12 frames with another box\n"
+    ) in dry
+    changed = json.loads(run(*line, "--json").stdout)
+    assert (changed["reindexed"], changed["moved"]) == (12, 12)
+    assert changed["regridded"] == "the grid changed: 4 × 4 cells of 8×8 became 6 × 2 cells of 8×8"
+    same = json.loads(run(*line, "--json").stdout)
+    assert (same["reindexed"], same["moved"], same["regridded"]) == (0, 0, None)
+    tight = run(*line[:-2], "--layout", "tight").stdout
+    assert "  the grid changed: 6 × 2 cells of 8×8 became a layout without cells\n" in tight
+    document = json.loads((tmp_path / "o.json").read_text("utf-8"))
+    document["sheets"][0]["cells"] = {"size": [[1], {}], "columns": "x", "rows": None}
+    (tmp_path / "o.json").write_text(json.dumps(document), "utf-8")
+    assert (run(*line, "--force").returncode, run("verify", "o.json").returncode) == (0, 0)
+
+
 def test_frames_beyond_one_sheet_go_on_to_the_next(run: Run, swim: Path, tmp_path: Path) -> None:
     done = run("pack", "frames", "--out", "o/otter", "--columns", "2", "--max-size", "16x24")
     said = metadata(tmp_path / "o/otter.json")

@@ -86,9 +86,17 @@ def print_next_step(packed: Packed) -> None:
 
 
 def changes(packed: Packed) -> list[str]:
-    """Return the line on frames that were added, removed and changed since the last build, if any were."""
+    """Return the lines on what changed since the last build: frames, and indices, boxes and cells that games hold."""
+    from ..core.text import counted
+
     parts = changed_frames(packed, 4)
-    return [f"since the last build: {', '.join(parts)}"] if parts else []
+    lines = [f"since the last build: {', '.join(parts)}"] if parts else []
+    if packed.regridded:
+        lines.append(as_text(packed.regridded))
+    places = ((packed.reindexed, "index"), (packed.moved, "box"))
+    if moves := [f"{counted(count, 'frame')} with another {place}" for count, place in places if count]:
+        lines.append(f"for games that keep indices or boxes: {', '.join(moves)}")
+    return lines
 
 
 def changed_frames(packed: Packed, most: int) -> list[str]:
@@ -296,6 +304,9 @@ def document_of(packed: Packed, arguments: argparse.Namespace) -> dict[str, Any]
         "added": list(packed.added),
         "removed": list(packed.removed),
         "changed": list(packed.changed),
+        "reindexed": packed.reindexed,
+        "moved": packed.moved,
+        "regridded": as_text(packed.regridded) if packed.regridded else None,
         "remarks": list(map(as_text, packed.remarks)),
         "warnings": list(map(as_text, packed.warnings)),
         "also": also,

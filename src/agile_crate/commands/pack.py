@@ -19,8 +19,8 @@ from ..core.message import Message, message, some_files
 from ..core.model.crate import Crate
 from ..core.model.variant import all_layers, with_layers
 from ..core.names import is_address
-from ..core.text import quoted
-from ..format.files import looks_of
+from ..core.text import few, measured, quoted
+from ..format.files import Look, looks_of
 from ..pipeline.arrange import arranged
 from ..pipeline.context import Context
 from ..pipeline.describe import Plan, plan_of
@@ -43,6 +43,7 @@ from ..storage.staging import Staging, staged
 if TYPE_CHECKING:
     from ..exports.template import Template
     from ..pipeline.kept_edits import PreviousEdits
+    from ..pipeline.prepare import Prepared
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,6 +69,8 @@ class Packed:
     considered, bound, proven   how frames were arranged
     also         the crates of the other sizes
     added, removed, changed   frames since the previous build; empty without one
+    reindexed, moved   counts of other frames with another index, and with another box, since the previous build
+    regridded    a sentence on a grid with other columns, rows or cells; None if it is the same
     kept         existing files that stayed, byte for byte
     """
 
@@ -84,6 +87,9 @@ class Packed:
     added: tuple[str, ...] = ()
     removed: tuple[str, ...] = ()
     changed: tuple[str, ...] = ()
+    reindexed: int = 0
+    moved: int = 0
+    regridded: Message | None = None
     kept: tuple[Path, ...] = ()
 
 
@@ -190,7 +196,7 @@ def _plans(
 ) -> list[Plan]:
     plans: list[Plan] = []
     for prepared in frames.sizes:
-        layout = _previous_layout(job, prepared.settings, previous, context)
+        layout = _previous_layout(job, frames, prepared, previous, context)
         result = arranged(frames.sequences, prepared, layout)
         plans.append(plan_of(job.target.name, frames.sequences, prepared, result, templates, context.program))
     return plans
@@ -218,7 +224,7 @@ def _output(job: BuildJob, plans: Sequence[Plan], previous: PreviousBuild, carri
 
 
 def _damage(job: BuildJob, plans: Sequence[Plan], previous: PreviousBuild, context: Context) -> Iterator[Message]:
-    if previous.conflicts or previous.damaged:
+    if previous.conflicts or previous.damaged or previous.proven:
         from ..pipeline.previous_layout import report_damage
 
         made = [(plan.settings, plan.crate) for plan in plans]
@@ -270,8 +276,29 @@ def _since(packed: Packed, previous: PreviousBuild) -> Packed:
         packed,
         added=tuple(name for name in new if name not in old),
         removed=tuple(name for name in old if name not in new),
-        changed=tuple(name for name in new if is_drawn and name in old and old[name] != new[name]),
+        changed=tuple(name for name in new if is_drawn and name in old and old[name].picture != new[name].picture),
+        reindexed=len(_reindexed(old, new)),
+        moved=sum(1 for name in new if name in old and old[name].place != new[name].place),
+        regridded=_regridded(old, new),
     )
+
+
+def _reindexed(old: Mapping[str, Look], new: Mapping[str, Look]) -> list[str]:
+    """Return the frames of both builds whose index changed."""
+    indices = {name: index for index, name in enumerate(old)}
+    return [name for index, name in enumerate(new) if indices.get(name, index) != index]
+
+
+def _regridded(old: Mapping[str, Look], new: Mapping[str, Look]) -> Message | None:
+    """Return a sentence on a grid that changed its columns, rows or cells, on which games rely that cut cells."""
+    before, now = ({look.grid for look in looks.values() if look.grid} for looks in (old, new))
+    if before == now or not before:
+        return None
+    return message("the grid changed: {} became {}", _grids(before), _grids(now) if now else "a layout without cells")
+
+
+def _grids(grids: Collection[tuple[int, ...]]) -> str:
+    return few(f"{columns} × {rows} cells of {measured((w, h))}" for columns, rows, w, h in sorted(grids))
 
 
 def _all_names(plans: Sequence[Plan]) -> list[str]:
@@ -281,12 +308,16 @@ def _all_names(plans: Sequence[Plan]) -> list[str]:
     return images + [name for plan in reversed(plans) for name in plan.texts]
 
 
-def _previous_layout(job: BuildJob, settings: Settings, previous: PreviousBuild, context: Context) -> Crate | None:
-    if not settings.keep_places:
+def _previous_layout(
+    job: BuildJob, frames: Frames, prepared: Prepared, previous: PreviousBuild, context: Context
+) -> Crate | None:
+    if not prepared.settings.keep_places:
         return None
-    from ..pipeline.previous_layout import previous_layout
+    from ..pipeline.previous_layout import previous_layout, with_new_names
 
-    return previous_layout(job.target, settings, previous, context.limits)
+    layout = previous_layout(job.target, prepared.settings, previous, context.limits)
+    names = [frame.name for sequence in frames.sequences for frame in sequence.frames]
+    return layout and with_new_names(layout, names, prepared.pictures)
 
 
 def _check(crate: Crate) -> None:

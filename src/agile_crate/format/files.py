@@ -5,10 +5,10 @@ from __future__ import annotations
 import contextlib
 import json
 import os
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from pathlib import Path
 from types import MappingProxyType
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from ..core.errors import InputError, reason
 from ..core.limits import Limits
@@ -27,8 +27,17 @@ _MARK = b"\xef\xbb\xbf"
 """That some editors put before UTF-8."""
 
 
-Look = tuple[object, ...]
-"""A frame's CRC, canvas and pivot."""
+class Look(NamedTuple):
+    """A frame as an earlier build wrote it, to compare with a later one.
+
+    picture  its CRC, canvas and pivot
+    place    its sheet, its box, and True if it is turned
+    grid     the columns, rows and cell size of its sheet; empty without one grid
+    """
+
+    picture: tuple[object, ...] = ()
+    place: tuple[object, ...] = ()
+    grid: tuple[int, ...] = ()
 
 
 class Outputs(NamedTuple):
@@ -185,21 +194,35 @@ def outputs_in(data: bytes, path: str) -> Outputs:
             bool(seal) and is_unbroken(data, str(seal)),
             frozenset(names[entry["sheet"]] for entry in document["frames"] if entry.get("edited")),
             str(document.get("built_from", "")),
-            {str(entry["name"]): _look(entry) for entry in document["frames"]},
+            {str(entry["name"]): _look(entry, document["sheets"]) for entry in document["frames"]},
             frozenset(images) - frozenset(names),
         )
     except (ValueError, TypeError, LookupError, AttributeError, RecursionError, InputError):
         return Outputs(is_damaged=True)
 
 
-def _look(frame: Mapping[str, object]) -> Look:
-    canvas, pivot = frame.get("canvas"), frame.get("pivot")
-    return (frame.get("crc"), *canvas, *pivot) if isinstance(canvas, list) and isinstance(pivot, list) else ()
+def _look(frame: Mapping[str, Any], sheets: Sequence[Mapping[str, Any]]) -> Look:
+    """Return a frame's look; an empty one if its entry, which nothing has checked, lacks a part."""
+    try:
+        cells = sheets[frame["sheet"]].get("cells") or {}
+        return Look(
+            (frame.get("crc"), *frame["canvas"], *frame["pivot"]),
+            (frame["sheet"], *frame["box"], bool(frame.get("turned"))),
+            tuple(map(int, (cells["columns"], cells["rows"], *cells["size"]))) if cells else (),
+        )
+    except (LookupError, TypeError, ValueError, AttributeError):
+        return Look()
 
 
 def looks_of(crate: Crate) -> dict[str, Look]:
     """Return the looks of a crate's frames, by name."""
-    return {frame.name: (frame.crc, *frame.canvas, *frame.pivot) for frame in crate.frames}
+    grids = [(cells.columns, cells.rows, *cells.size) if (cells := sheet.cells) else () for sheet in crate.sheets]
+    return {
+        frame.name: Look(
+            (frame.crc, *frame.canvas, *frame.pivot), (frame.on_sheet, *frame.box, frame.turned), grids[frame.on_sheet]
+        )
+        for frame in crate.frames
+    }
 
 
 _OURS, _BASE, _BETWEEN, _THEIRS = b"<<<<<<< ", b"||||||| ", b"=======", b">>>>>>> "

@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
 
 from ..core.crate.check import restorable
-from ..core.crate.edits import edits_on
+from ..core.crate.edits import edits_on, part_of, source_crc
 from ..core.crate.file_names import sized_name
 from ..core.errors import InputError
+from ..core.frame.visible import overlap
 from ..core.limits import Limits
 from ..core.message import Message, message, some_files
 from ..core.model.crate import Crate, Frame
+from ..core.model.geometry import Box, Size
+from ..core.model.picture import Picture
 from ..core.text import few, shown
 from ..format.files import ENDINGS, read_metadata, read_sides
 from ..settings.table import Settings
@@ -37,6 +41,28 @@ def previous_layout(target: Path, settings: Settings, previous: PreviousBuild, l
     return None
 
 
+def with_new_names(previous: Crate, names: Sequence[str], pictures: Sequence[Picture]) -> Crate:
+    """Return the previous crate with the new names of frames that were only renamed: those whose canvas and pixels a
+    frame without a previous place has now. Cost: one CRC of each new frame that fits the place of a missing one."""
+    missing: dict[tuple[Size, Box], list[Frame]] = defaultdict(list)
+    wanted = set(names)
+    for frame in previous.frames:
+        if frame.crc and frame.name not in wanted:
+            missing[frame.canvas, part_of(frame)].append(frame)
+    known, renamed = {frame.name for frame in previous.frames}, dict[str, str]()
+    for name, picture in zip(names, pictures, strict=True) if missing else ():
+        candidates = missing[picture.canvas, overlap(picture.stored_box, Box(0, 0, *picture.canvas))]
+        if name in known or not candidates:
+            continue
+        crc = source_crc(previous, candidates[0], picture)
+        if same := [frame for frame in candidates if frame.crc == crc]:
+            candidates.remove(same[0])
+            renamed[same[0].name] = name
+    return previous._replace(
+        frames=tuple(frame._replace(name=renamed.get(frame.name, frame.name)) for frame in previous.frames)
+    )
+
+
 def report_damage(
     target: Path, previous: PreviousBuild, made: Iterable[tuple[Settings, Crate]], limits: Limits
 ) -> Iterator[Message]:
@@ -45,7 +71,10 @@ def report_damage(
         holds, it_is = ("holds", "it is") if len(previous.conflicts) == 1 else ("hold", "they are")
         names = some_files(previous.conflicts)
         yield message("{} {} conflict markers from a merge; {} written anew", names, holds, it_is)
-    for settings, crate in made if previous.conflicts or previous.damaged else ():
+    for settings, crate in made:
+        missing = _forms(target, settings)[0]
+        if settings.keep_places and previous.proven and not any(path.exists() for path in _forms(target, settings)):
+            yield message("{keep_places}: {} is missing, so any frame may have moved", shown(missing.name))
         forms = [path for path in _forms(target, settings) if path.name in (*previous.conflicts, *previous.damaged)]
         if not settings.keep_places or not forms:
             continue
