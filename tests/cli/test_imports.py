@@ -68,9 +68,9 @@ def test_a_pack_of_frames_loads_what_it_uses(swim: Path, tmp_path: Path, options
 def test_a_crate_file_with_nothing_to_do_loads_no_pixels(run: Callable[..., Any], swim: Path, tmp_path: Path) -> None:
     (tmp_path / "p.crate.toml").write_text('[crate.o]\nfrom = "frames"\nout = "o"\n', "utf-8")
     assert run("pack", "p.crate.toml").returncode == 0
-    modules = loaded(tmp_path, "pack", "p.crate.toml", "--quiet")
     heavy = {"numpy", "PIL", "scipy", "jinja2", "rich", "tomlkit", "watchdog", "http", "agile_crate.pipeline.load"}
-    assert among(modules, heavy) == set()
+    for more in ((), ("--check",)):
+        assert among(loaded(tmp_path, "pack", "p.crate.toml", "--quiet", *more), heavy) == set()
 
 
 def test_a_look_at_the_sheet_needs_no_browser_and_no_charts(run: Callable[..., Any], tmp_path: Path) -> None:

@@ -19,7 +19,7 @@ from .parser import chosen_jobs, chosen_limits, chosen_memory, given_settings
 from .status import Status, status_of
 from .streams import print_json
 from .tables import print_error, print_heading, print_note
-from .wording import as_option
+from .wording import as_option, option_name
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
@@ -29,6 +29,10 @@ if TYPE_CHECKING:
     from ..core.limits import Limits
     from ..crate_files.up_to_date import Unchanged
     from ..pipeline.job import BuildJob
+
+
+BUILDING = ("dry_run", "rebuild", "force", "keep_edits", "jobs", "cluster", "send_inputs", "depfile", "explain")
+"""Options of builds, which a check does not do."""
 
 
 @dataclass
@@ -82,6 +86,8 @@ def run_crates(arguments: argparse.Namespace) -> int:
         run.noted(spec, options)
     for warning in (warning for file, _ in wanted for warning in file.warnings):
         print(f"agile-crate: warning: {warning}", file=sys.stderr)
+    if arguments.check:
+        return _check_crates(pairs, options, limits, arguments, run)
     outcomes = _outcomes([spec for _, spec in pairs], options, limits, arguments)
     for (file, spec), built in zip(pairs, outcomes, strict=True):
         if isinstance(built, CrateError):
@@ -96,6 +102,40 @@ def run_crates(arguments: argparse.Namespace) -> int:
         document = {"command": "pack", "crates": run.crates, "errors": run.errors}
         print_json(document)
     return run.status
+
+
+def _check_crates(
+    pairs: Iterable[tuple[str, CrateSpec]], options: BuildOptions, limits: Limits, arguments: argparse.Namespace,
+    run: _Run,
+) -> int:  # fmt: skip
+    """Check crates and print a line for each. Return the exit code: of the first error, or FOUND for a stale crate."""
+    for name in BUILDING:
+        if getattr(arguments, name):
+            raise UsageError(f"--check builds nothing; leave out {option_name(name)}")
+    from ..commands.check import check_spec
+    from ..pipeline.context import with_cache, working
+    from .command_context import progress_bars
+
+    crates: list[dict[str, Any]] = []
+    with (
+        working(limits, memory=chosen_memory(arguments), program=options.program) as means,
+        with_cache(means) as context,
+    ):
+        for file, spec in pairs:
+            with progress_bars(arguments.quiet) as progress:
+                checked = check_spec(spec, options, context._replace(progress=progress))
+            if isinstance(checked, CrateError):
+                run.failed(file, spec.name, checked)
+                continue
+            entry = {"file": file, "crate": spec.name, "frames": checked.frames, "reasons": list(checked.reasons)}
+            crates.append({**entry, "up_to_date": not checked.reasons})
+            if checked.reasons and not arguments.json:
+                print(f"{shown(spec.name)}: stale: {'; '.join(checked.reasons)}")
+            elif not (arguments.json or arguments.quiet):
+                print(f"{shown(spec.name)}: up to date ({counted(checked.frames, 'frame')})")
+    if arguments.json:
+        print_json({"command": "pack", "check": True, "crates": crates, "errors": run.errors})
+    return run.status or (Status.FOUND if any(not entry["up_to_date"] for entry in crates) else Status.DONE)
 
 
 def _options(given: argparse.Namespace) -> BuildOptions:

@@ -20,6 +20,7 @@ def declare(parser: Parser) -> None:
     group.add("--dry-run", action="store_true", help="print what would be written, and write nothing")
     group.add("--draft", metavar="FILE", help="also save this command line as a crate file: otter.crate.toml")
     group.add("--only", metavar="NAME", action="append", default=[], help="build only this crate of a crate file")
+    group.add("--check", action="store_true", help="exit code 1 if a crate is stale, with the reasons; write nothing")
     group.add("--rebuild", action="store_true", help="build a crate file's crates even if nothing changed")
     group.add("--keep-edits", action="store_true", help="carry edits on the last build's sheets into this build")
     group.add("--force", action="store_true", help="overwrite edits, and files that are not from an earlier build")
@@ -41,7 +42,7 @@ def run(arguments: argparse.Namespace) -> int:
         from .crates import run_crates
 
         return run_crates(arguments)
-    for name in ("only", "rebuild", "jobs", "cluster", "send_inputs"):
+    for name in ("only", "check", "rebuild", "jobs", "cluster", "send_inputs"):
         if getattr(arguments, name):
             raise UsageError(
                 f"{option_name(name)} is for the crates of a crate file; leave it out, or name the crate file"
@@ -67,7 +68,7 @@ def run(arguments: argparse.Namespace) -> int:
         arguments.dry_run,
         wait=not arguments.no_wait,
     )
-    with context_for(arguments) as context:
+    with context_for(arguments, keeps=bool(arguments.draft)) as context:
         packed = pack(job, context)
     print_warnings(packed)
     if arguments.draft and not arguments.dry_run:

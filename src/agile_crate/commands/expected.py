@@ -55,12 +55,14 @@ class Sources(NamedTuple):
     by_variant  the sources of the base (under an empty name) and of each skin, by the names of frames
     lost        the names of frames whose sources are not what they were when somebody painted on them
     otherwise   what the crate says of scale and animations that its settings and sources do not
+    settings_differ   the metadata records other settings than the crate file
     mirrored    pairs of names: a mirrored frame, and the frame that it mirrors about its pivot
     """
 
     by_variant: dict[str, dict[str, Source]]
     lost: tuple[str, ...]
     otherwise: list[str]
+    settings_differ: bool = False
     mirrored: tuple[tuple[str, str], ...] = ()
 
 
@@ -74,6 +76,7 @@ def sources_of(crate: Crate, data: Path, comparison: Comparison, edits: Edits, c
     Raises InputError and UsageError where sources, or settings, cannot be read.
     """
     settings, otherwise = _settings_for(crate, data.name, comparison, context.limits)
+    settings_differ = bool(otherwise)
     variants = base_of(comparison.inputs)
     if comparison.spec:
         variants += comparison.spec.variants[1:]
@@ -110,6 +113,7 @@ def sources_of(crate: Crate, data: Path, comparison: Comparison, edits: Edits, c
         {variant.name: by_name(variant) for variant in prepared.variants},
         prepared.lost,
         otherwise,
+        settings_differ,
         tuple(_mirrored_pairs(frames.sequences, prepared.settings)),
     )
 
