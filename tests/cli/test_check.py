@@ -165,6 +165,20 @@ def test_a_broken_crate_among_others(run: Run, project: Path) -> None:
     ]
 
 
+@pytest.mark.parametrize(
+    ("inputs", "sentence"),
+    [
+        ("nowhere", "nowhere does not exist; check the path"),
+        ("memory://frames/gull", "inputs at an address cannot be checked; build the crate instead"),
+    ],
+)
+def test_inputs_that_cannot_be_checked(run: Run, tmp_path: Path, inputs: str, sentence: str) -> None:
+    (tmp_path / "a.crate.toml").write_text(f'[crate.gull]\nfrom = "{inputs}"\nout = "build/gull"\n', "utf-8")
+    done = run("pack", "a.crate.toml", "--check")
+    assert (done.returncode, done.stdout) == (3, "")
+    assert done.stderr == f"agile-crate: error: a.crate.toml, crate 'gull': {sentence}\n"
+
+
 def test_it_goes_with_no_option_that_builds(run: Run, project: Path) -> None:
     for option in ("--rebuild", "--force", "--keep-edits", "--dry-run", "--explain"):
         done = run("pack", "post.crate.toml", "--check", option)

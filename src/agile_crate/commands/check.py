@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from ..core.errors import CrateError
+from ..core.errors import CrateError, InputError
+from ..core.model.variant import all_layers
+from ..core.names import is_address
 from ..crate_files.spec import CrateSpec
 from ..crate_files.up_to_date import Unchanged, look_up
 from ..pipeline.context import Context
+from ..sources.find import find
 from ..storage.previous_build import previous_build
 from .build import BuildOptions
 
@@ -29,6 +32,10 @@ def check_spec(spec: CrateSpec, options: BuildOptions, context: Context) -> Chec
             return Checked(state.frames)
         context = context._replace(limits=job.limits(context.limits))
         previous = state.previous if state else previous_build(job.target, context.limits, context.cache)
+        if any(is_address(given) for layer in all_layers(job.variants) for given in layer):
+            raise InputError("inputs at an address cannot be checked; build the crate instead")
+        for layer in all_layers(job.variants) if state is None else ():
+            find(layer, previous.claimed, context.limits)  # raises what kept `look_up` from an answer
         from .stale import reasons  # loads NumPy, which crates that are up to date do without
 
         found = tuple(reasons(spec, previous, context))
