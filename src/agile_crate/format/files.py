@@ -201,13 +201,13 @@ def outputs_in(data: bytes, path: str) -> Outputs:
         return Outputs(is_damaged=True)
 
 
-def _look(frame: Mapping[str, Any], sheets: Sequence[Mapping[str, Any]]) -> Look:
+def _look(entry: Mapping[str, Any], sheets: Sequence[Mapping[str, Any]]) -> Look:
     """Return a frame's look; an empty one if its entry, which nothing has checked, lacks a part."""
     try:
-        cells = sheets[frame["sheet"]].get("cells") or {}
+        cells = sheets[entry["sheet"]].get("cells") or {}
         return Look(
-            (frame.get("crc"), *frame["canvas"], *frame["pivot"]),
-            (frame["sheet"], *frame["box"], bool(frame.get("turned"))),
+            (entry.get("crc"), *entry["canvas"], *entry["pivot"]),
+            (entry["sheet"], *entry["box"], bool(entry.get("turned"))),
             tuple(map(int, (cells["columns"], cells["rows"], *cells["size"]))) if cells else (),
         )
     except (LookupError, TypeError, ValueError, AttributeError):
