@@ -23,10 +23,17 @@ PAGE = """<!doctype html><link rel="stylesheet" href="out/{kind}.css">
 <style>body {{ margin: 0; background: #fff }} p {{ margin: 4px; height: 60px }}</style>{body}"""
 
 
-def shows(page: Any, left: int, top: int, wanted: np.ndarray) -> bool:
-    """Return True if the page shows these pixels, once it has loaded its new sheet."""
+AT = "at => document.getAnimations().forEach(one => { one.pause(); one.currentTime = at })"
+"""Holds all animations at a moment."""
+
+
+def shows(page: Any, left: int, top: int, wanted: np.ndarray, moment: float | None = None) -> bool:
+    """Return True if the page shows these pixels at a moment of its animations, once it has loaded its new sheet. The
+    moment is set again before each look: the browser may begin an animation anew when its sheet arrives."""
     deadline = time.monotonic() + 20
     while time.monotonic() < deadline:
+        if moment is not None:
+            page.evaluate(AT, moment)
         part = shot(page)[top : top + wanted.shape[0], left : left + wanted.shape[1]]
         if np.abs(part - wanted).max() <= 1.5:  # blended by the browser
             return True
@@ -89,15 +96,12 @@ def test_an_animation_shows_each_frame_at_its_time(browser: Any, site: str, fold
         begin = 0.0
         for index, duration in order:
             for moment in (begin + 0.0001, begin + duration - 0.5):
-                page.evaluate(
-                    "at => document.getAnimations().forEach(one => { one.pause(); one.currentTime = at })", moment
-                )
                 source = crate.sources[frames[index]["name"]]
                 x, y = (max(pivot[axis] for pivot in pivots) - frames[index]["pivot"][axis] for axis in (0, 1))
                 left, top = 4 + int(x + 0.5), 4 + int(y + 0.5)
                 alpha = source[..., 3:] / 255
                 wanted = source[..., :3] * alpha + 255 * (1 - alpha)
-                assert shows(page, left, top, wanted), (animation["name"], moment)
+                assert shows(page, left, top, wanted, moment), (animation["name"], moment)
             begin += duration
         text = (folder / "out" / f"{kind}.css").read_text("utf-8")
         rule = re.search(rf"animation: {kind}-{animation['name']} (.*);", text)
