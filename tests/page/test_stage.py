@@ -314,6 +314,9 @@ def test_a_zoom_in_the_address_shows_the_art(path: Path, opened: Open, zoom: flo
     for _ in range(3):
         page.keyboard.press("Shift+ArrowRight")
     moved = page.evaluate("lightTable.stage.view")
-    until(page, "before => location.hash !== before", before)
+    drawn(page)
+    # The address is written 250 ms after the last change. A later timer of 251 ms cannot end before it.
+    page.evaluate("() => new Promise(done => setTimeout(done, 251))")
+    assert page.evaluate("location.hash") != before
     again = opened(path, page.evaluate("location.hash"))  # a colleague sees the same
     assert again.evaluate("lightTable.stage.view") == pytest.approx(moved, abs=1)
