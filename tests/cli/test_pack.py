@@ -85,9 +85,12 @@ def test_indices_boxes_and_cells_that_changed_are_reported(run: Run, swim: Path,
     ) in dry
     changed = json.loads(run(*line, "--json").stdout)
     assert (changed["reindexed"], changed["moved"]) == (12, 12)
-    assert changed["regridded"] == "the grid changed: 4 × 4 cells of 8×8 became 6 × 2 cells of 8×8"
+    assert changed["grid_change"] == "the grid changed: 4 × 4 cells of 8×8 became 6 × 2 cells of 8×8"
     same = json.loads(run(*line, "--json").stdout)
-    assert (same["reindexed"], same["moved"], same["regridded"]) == (0, 0, None)
+    assert (same["reindexed"], same["moved"], same["grid_change"]) == (0, 0, None)
+    rows = [json.loads(run(*line[:-2], "--layout", "rows", "--json").stdout)["grid_change"] for _ in range(2)]
+    assert rows == ["the grid changed: 6 × 2 cells of 8×8 became 12 × 1 cells of 8×8", None]
+    run(*line)
     tight = run(*line[:-2], "--layout", "tight").stdout
     assert "  the grid changed: 6 × 2 cells of 8×8 became a layout without cells\n" in tight
     document = json.loads((tmp_path / "o.json").read_text("utf-8"))

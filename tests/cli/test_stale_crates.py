@@ -98,6 +98,13 @@ def test_what_else_makes_a_crate_stale(run: Run, project: Path, file: str, old: 
     assert (code, lines[0][: len(reason)], lines[1]) == (1, reason, "otter: up to date (4 frames)")
 
 
+def test_a_changed_frame_hides_no_changed_key(run: Run, project: Path) -> None:
+    save(project / "art/gull/glide_2.png", art(8, 8, 71))
+    edited(project / "post.crate.toml", 'out = "build/gull"\n', 'out = "build/gull"\ngap = 1\n')
+    line = checked(run, project)[1][0]
+    assert line.startswith("gull: stale: 1 frame changed (glide_2); it differs from what its crate file makes of the")
+
+
 def test_a_draft_beside_a_finished_build(run: Run, project: Path) -> None:
     line = (
         "art/otter",
@@ -139,7 +146,7 @@ def test_merge_conflicts_and_lost_metadata(run: Run, project: Path) -> None:
     text = data.read_text("utf-8")
     lines = text.splitlines(keepends=True)
     data.write_text("".join(["<<<<<<< ours\n", *lines, "=======\n", *lines, ">>>>>>> theirs\n"]), "utf-8")
-    assert checked(run, project)[1][0] == "gull: stale: gull.json has conflict markers from a merge"
+    assert checked(run, project)[1][0] == "gull: stale: conflict markers from a merge in gull.json"
     data.unlink()
     assert checked(run, project)[1][0] == "gull: stale: gull.json is missing"
 
@@ -180,7 +187,7 @@ def test_inputs_that_cannot_be_checked(run: Run, tmp_path: Path, inputs: str, se
 
 
 def test_it_goes_with_no_option_that_builds(run: Run, project: Path) -> None:
-    for option in ("--rebuild", "--force", "--keep-edits", "--dry-run", "--explain"):
+    for option in ("--rebuild", "--force", "--keep-edits", "--dry-run", "--no-wait", "--explain"):
         done = run("pack", "post.crate.toml", "--check", option)
         assert (done.returncode, done.stderr) == (
             2,

@@ -17,15 +17,15 @@ if TYPE_CHECKING:
 
 
 @contextlib.contextmanager
-def context_for(arguments: argparse.Namespace, keeps: bool = False) -> Iterator[Context]:
-    """Yield the context of one command, with progress bars on a terminal. With `keeps` it has the build cache, so that
+def context_for(arguments: argparse.Namespace, cached: bool = False) -> Iterator[Context]:
+    """Yield the context of one command, with progress bars on a terminal. With `cached` it has the build cache, so that
     the crate records what it was built from. Raises UsageError."""
     from ..pipeline.context import with_cache
 
     with (
         without_progress(arguments) as plain,
         with_progress(arguments, plain) as shown,
-        with_cache(shown) if keeps else contextlib.nullcontext(shown) as context,
+        with_cache(shown) if cached else contextlib.nullcontext(shown) as context,
     ):
         yield context
 

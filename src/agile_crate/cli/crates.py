@@ -31,8 +31,10 @@ if TYPE_CHECKING:
     from ..pipeline.job import BuildJob
 
 
-BUILDING = ("dry_run", "rebuild", "force", "keep_edits", "jobs", "cluster", "send_inputs", "depfile", "explain")
-"""Options of builds, which a check does not do."""
+REFUSED_BY_CHECK = (
+    "dry_run", "rebuild", "force", "keep_edits", "jobs", "cluster", "send_inputs", "depfile", "no_wait", "explain",
+)  # fmt: skip
+"""Options that would do nothing with `--check`."""
 
 
 @dataclass
@@ -109,7 +111,7 @@ def _check_crates(
     run: _Run,
 ) -> int:  # fmt: skip
     """Check crates and print a line for each. Return the exit code: of the first error, or FOUND for a stale crate."""
-    for name in BUILDING:
+    for name in REFUSED_BY_CHECK:
         if getattr(arguments, name):
             raise UsageError(f"--check builds nothing; leave out {option_name(name)}")
     from ..commands.check import check_spec

@@ -68,7 +68,7 @@ def run(arguments: argparse.Namespace) -> int:
         arguments.dry_run,
         wait=not arguments.no_wait,
     )
-    with context_for(arguments, keeps=bool(arguments.draft)) as context:
+    with context_for(arguments, cached=bool(arguments.draft)) as context:
         packed = pack(job, context)
     print_warnings(packed)
     if arguments.draft and not arguments.dry_run:

@@ -91,8 +91,8 @@ def changes(packed: Packed) -> list[str]:
 
     parts = changed_frames(packed, 4)
     lines = [f"since the last build: {', '.join(parts)}"] if parts else []
-    if packed.regridded:
-        lines.append(as_text(packed.regridded))
+    if packed.grid_change:
+        lines.append(as_text(packed.grid_change))
     places = ((packed.reindexed, "index"), (packed.moved, "box"))
     if moves := [f"{counted(count, 'frame')} with another {place}" for count, place in places if count]:
         lines.append(f"for games that keep indices or boxes: {', '.join(moves)}")
@@ -222,10 +222,8 @@ def _print_animations(animations: list[AnimationSummary], of_rows: list[str], se
     from ..core.text import shown
     from .tables import Column, print_note, print_table
 
-    columns = [Column("animation")]
-    columns += [Column(heading, True) for heading in ("first", "last", "frames", "fps", "seconds", "pivot")] + [
-        Column("loop")
-    ]
+    numbers = ("first", "last", "frames", "fps", "seconds", "pivot")
+    columns = [Column("animation"), *(Column(heading, True) for heading in numbers), Column("loop")]
     rows = [
         [
             shown(animation.name),
@@ -306,7 +304,7 @@ def document_of(packed: Packed, arguments: argparse.Namespace) -> dict[str, Any]
         "changed": list(packed.changed),
         "reindexed": packed.reindexed,
         "moved": packed.moved,
-        "regridded": as_text(packed.regridded) if packed.regridded else None,
+        "grid_change": as_text(packed.grid_change) if packed.grid_change else None,
         "remarks": list(map(as_text, packed.remarks)),
         "warnings": list(map(as_text, packed.warnings)),
         "also": also,

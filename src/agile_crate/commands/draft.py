@@ -156,17 +156,15 @@ def _about(looked: Survey) -> Iterator[str]:
 
 def _layout(looked: Survey) -> tuple[dict[str, str], str]:
     """Return the suitable layout's settings, and a sentence that says why."""
-    area = sum(math.prod((summary.frames, *summary.canvas)) for summary in looked.sequences)
-    empty = (
-        sum(math.prod((summary.frames, *summary.canvas, summary.empty_ratio)) for summary in looked.sequences) / area
-    )
+    areas = [math.prod((summary.frames, *summary.canvas)) for summary in looked.sequences]
+    ratios = [summary.empty_ratio for summary in looked.sequences]
+    empty = sum(area * ratio for area, ratio in zip(areas, ratios, strict=True)) / sum(areas)
     canvases = {summary.canvas for summary in looked.sequences}
     if max(map(max, canvases)) <= SMALL_CANVAS_SIDE and len(canvases) == 1:
         return {"layout": "grid"}, f"All canvases are small, {measured(canvases.pop())}: a grid of cells."
     if empty <= MOST_EMPTY and len(canvases) == 1:
-        return {
-            "layout": "grid"
-        }, f"All canvases have one size, and only {empty:.0%} of their area is empty: a grid of cells."
+        reason = f"All canvases have one size, and only {empty:.0%} of their area is empty: a grid of cells."
+        return {"layout": "grid"}, reason
     return {"layout": "tight", "gap": "2"}, (
         f"{empty:.0%} of the canvas area is empty: a tight sheet needs the least memory. "
         'For an engine that cuts sheets into cells, choose "blocks" or "grid".'

@@ -70,7 +70,7 @@ class Packed:
     also         the crates of the other sizes
     added, removed, changed   frames since the previous build; empty without one
     reindexed, moved   counts of other frames with another index, and with another box, since the previous build
-    regridded    a sentence on a grid with other columns, rows or cells; None if it is the same
+    grid_change    a sentence on a grid with other columns, rows or cells; None if it is the same
     kept         existing files that stayed, byte for byte
     """
 
@@ -89,7 +89,7 @@ class Packed:
     changed: tuple[str, ...] = ()
     reindexed: int = 0
     moved: int = 0
-    regridded: Message | None = None
+    grid_change: Message | None = None
     kept: tuple[Path, ...] = ()
 
 
@@ -279,7 +279,7 @@ def _since(packed: Packed, previous: PreviousBuild) -> Packed:
         changed=tuple(name for name in new if is_drawn and name in old and old[name].picture != new[name].picture),
         reindexed=len(_reindexed(old, new)),
         moved=sum(1 for name in new if name in old and old[name].place != new[name].place),
-        regridded=_regridded(old, new),
+        grid_change=_grid_change(old, new),
     )
 
 
@@ -289,7 +289,7 @@ def _reindexed(old: Mapping[str, Look], new: Mapping[str, Look]) -> list[str]:
     return [name for index, name in enumerate(new) if indices.get(name, index) != index]
 
 
-def _regridded(old: Mapping[str, Look], new: Mapping[str, Look]) -> Message | None:
+def _grid_change(old: Mapping[str, Look], new: Mapping[str, Look]) -> Message | None:
     """Return a sentence on a grid that changed its columns, rows or cells, on which games rely that cut cells."""
     before, now = ({look.grid for look in looks.values() if look.grid} for looks in (old, new))
     if before == now or not before:

@@ -22,7 +22,7 @@ def reasons(spec: CrateSpec, previous: PreviousBuild, context: Context) -> Itera
     """Yield why a crate is stale, the simplest reasons first: its files, the program, its settings, its frames."""
     data = Path(metadata_of(os.path.abspath(spec.out), spec.settings))
     if previous.conflicts:
-        yield f"{few(map(shown, previous.conflicts))} has conflict markers from a merge"
+        yield f"conflict markers from a merge in {few(map(shown, previous.conflicts))}"
         return
     if not data.is_file():
         yield f"{shown(data.name)} is missing" if previous.proven or previous.claimed else "it was never built"
@@ -35,11 +35,11 @@ def reasons(spec: CrateSpec, previous: PreviousBuild, context: Context) -> Itera
     if not crate.built_from:
         yield "it was built without a record of its inputs"
     sources = sources_of(crate, data, Comparison(spec.inputs, spec, spec.settings.font), {}, context)
-    frames = list(_frames(crate, sources.by_variant[""], sources.settings_differ))
-    yield from frames
-    # A document differs in many places once frames were added or removed, and always in what follows from settings.
+    frames = sources.by_variant[""]
+    yield from _frames(crate, frames, sources.settings_differ)
+    # Added and removed frames make the document differ in many places; files that were named need no second sentence.
     named = tuple(f"{name} " for name, _ in files)
-    if sources.settings_differ or not frames:
+    if sources.settings_differ or frames.keys() == {frame.name for frame in crate.frames}:
         yield from (sentence for sentence in sources.otherwise if not sentence.startswith(named))
 
 

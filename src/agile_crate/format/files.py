@@ -204,7 +204,8 @@ def outputs_in(data: bytes, path: str) -> Outputs:
 def _look(entry: Mapping[str, Any], sheets: Sequence[Mapping[str, Any]]) -> Look:
     """Return a frame's look; an empty one if its entry, which nothing has checked, lacks a part."""
     try:
-        cells = sheets[entry["sheet"]].get("cells") or {}
+        sheet = sheets[entry["sheet"]]
+        cells = sheet.get("cells") or sheet.get("row_cells")
         return Look(
             (entry.get("crc"), *entry["canvas"], *entry["pivot"]),
             (entry["sheet"], *entry["box"], bool(entry.get("turned"))),

@@ -72,11 +72,13 @@ def report_damage(
         names = some_files(previous.conflicts)
         yield message("{} {} conflict markers from a merge; {} written anew", names, holds, it_is)
     for settings, crate in made:
-        missing = _forms(target, settings)[0]
-        if settings.keep_places and previous.proven and not any(path.exists() for path in _forms(target, settings)):
-            yield message("{keep_places}: {} is missing, so any frame may have moved", shown(missing.name))
-        forms = [path for path in _forms(target, settings) if path.name in (*previous.conflicts, *previous.damaged)]
-        if not settings.keep_places or not forms:
+        if not settings.keep_places:
+            continue
+        both = _forms(target, settings)
+        if previous.proven and not any(path.exists() for path in both):
+            yield message("{keep_places}: {} is missing, so any frame may have moved", shown(both[0].name))
+        forms = [path for path in both if path.name in (*previous.conflicts, *previous.damaged)]
+        if not forms:
             continue
         sides = list(read_sides(forms[0], limits))
         moved = dict.fromkeys(name for side in sides for name in _moved(side, crate))

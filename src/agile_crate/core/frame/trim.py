@@ -18,7 +18,7 @@ def visible_on_canvas(picture: Picture, trim_alpha: int = 0) -> Box | None:
 
 def trimmed(picture: Picture, box: Box) -> Picture:
     """Return the picture with only this box of its canvas to be stored; the canvas and the places on it stay. The box
-    may reach beyond the canvas, where nothing is.
+    may reach beyond the canvas, where pixels are empty.
 
     Pixels are a view of what they were.
     """

@@ -60,7 +60,7 @@ def _still(name: str, stills: list[str], animations: list[str]) -> str:
     if found:
         raise UsageError("{order}: {} may be {}; write the whole name", quoted(name), few(map(quoted, found)))
     near = nearest(name, [*animations, *stills])
-    hint = f"did you mean {quoted(near)}?" if near else f"its animations and stills are {few([*animations, *stills])}"
+    hint = f"did you mean {quoted(near)}?" if near else f"the animations and stills are {few([*animations, *stills])}"
     raise UsageError("{order}: unknown animation or still {}; {}", quoted(name), hint)
 
 
