@@ -49,7 +49,7 @@ def joined(words: Iterable[str]) -> str:
 
 
 def few(names: Iterable[str], limit: int = 5) -> str:
-    """The first names of a list, and the number of the others.
+    """Return the first names of a list, and the number of the others.
 
     >>> few(["a", "b", "c"], 2)
     'a, b and 1 more'

@@ -11,8 +11,8 @@ def skins_of(crate: Crate) -> list[str]:
 
 
 def with_skin(crate: Crate, name: str) -> Crate:
-    """The crate whose sheets are those of a skin, in place of its own. Facts about the base's pixels (digests,
-    edits) do not hold for it. A plain skin has straight alpha and no background. KeyError for an unknown skin."""
+    """Return the crate with a skin's sheets in place of its own. Facts about the base's pixels (digests, edits) do not
+    hold for it. A plain skin has straight alpha and no background. KeyError for an unknown skin."""
     sheets = []
     is_plain = False
     for sheet in crate.sheets:

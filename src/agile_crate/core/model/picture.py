@@ -19,10 +19,9 @@ class Picture(NamedTuple):
 
     `pixels` lie on the canvas at `offset`; the rest of the canvas is empty. `keyed` counts the pixels that a color key
     took away. `stored` is the part of the canvas that goes on a sheet, None for all of it. `flipped`: its left and
-    right are those of its drawing exchanged. `source` is its whole canvas before edits were laid over it, or
-    None. With a `file`, the pixels are still to be read from it: those of this value are hollow
-    (`core.pixels.hollow`), and tell nothing but their number. `vector` is what it is drawn from, where that is still
-    to be drawn at another size.
+    right are those of its drawing exchanged. `source` is its whole canvas before edits were laid over it, or None. With
+    a `file`, the pixels are still to be read from it: those of this value are placeholders (`core.pixels.placeholder`)
+    of the same size. `vector` is what it is drawn from, where that is still to be drawn at another size.
     """
 
     name: str

@@ -42,7 +42,7 @@ def named(sequences: Iterable[FrameSequence]) -> list[str]:
 
 
 def the_only(setting_name: str, example: str, sequences: Iterable[FrameSequence]) -> str:
-    """The name of the only animation, for a setting that names none. Raises UsageError for several or none."""
+    """Return the name of the only animation, for a setting that names none. Raises UsageError for several or none."""
     names = [sequence.name for sequence in sequences if sequence.name is not None and not sequence.origin]
     if len(names) != 1:
         known = animations_listed(names)

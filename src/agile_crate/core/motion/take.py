@@ -53,7 +53,7 @@ def in_order(sequences: Iterable[FrameSequence], first: Sequence[str] = ()) -> S
 
 
 def _still(name: str, stills: list[str], animations: list[str]) -> str:
-    """The whole name of a still. Raises UsageError unless exactly one matches."""
+    """Return the whole name of a still. Raises UsageError unless exactly one matches."""
     found = [still for still in stills if name in (still, still.rpartition("/")[2])]
     if name in stills or len(found) == 1:
         return name if name in stills else found[0]

@@ -51,7 +51,7 @@ def background(sequence: Surveyed) -> Iterator[Finding]:
 
 
 def _key(sequence: Surveyed, solid: Sequence[FrameFacts], color: Color) -> str:
-    """The color key that leaves the figures unchanged, or the remedy by hand."""
+    """Return the color key that leaves the figures unchanged, or a fix by hand."""
     pictures = [sequence.again(frame) for frame in some_of(solid)]
     for tolerance in (0, NEAR):
         key = ColorKey(color, tolerance)
