@@ -119,7 +119,7 @@ def kinds_of_edges(sequence: Surveyed) -> Iterator[Finding]:
     hard = [frame for frame in seen if frame.partial <= HARD * share]
     if share >= SOFT and len(hard) == 1 and len(seen) > FEW:
         what = "hard edges, where the other frames have soft ones: its outline flickers"
-        yield finding(sequence, EDGES_HARD, WARNING, hard, what, "export it with smoothing, as the others")
+        yield finding(sequence, EDGES_HARD, WARNING, hard, what, "export it with smoothing, like the others")
 
 
 def _hardened(sequence: Surveyed, soft: Sequence[FrameFacts]) -> str:
