@@ -161,10 +161,38 @@ def test_what_leaves_the_project_is_warned_of(run: Run, project: Path) -> None:
     ]
 
 
+EACH = """
+[defaults]
+fps = 10
+
+[each."frames/*"]
+out = "build/{name}"
+except = ["notes"]
+
+[crate.otter]
+columns = 2
+"""
+
+
+def test_a_crate_for_every_folder(run: Run, project: Path) -> None:
+    (project / "frames" / "notes").mkdir()
+    (project / "otter.crate.toml").write_text(EACH, "utf-8")
+    done = run("pack", "otter.crate.toml", "--depfile", "build/all.d")
+    assert done.returncode == 0, done.stderr
+    assert sorted(path.name for path in (project / "build").glob("*.json")) == ["gull.json", "otter.json"]
+    assert metadata(project / "build" / "otter.json")["sheets"][0]["cells"]["columns"] == 2
+    assert " frames " in (project / "build" / "all.d").read_text("utf-8")  # a new folder there is a new crate
+    assert run("pack", "otter.crate.toml", "--check", "--only", "gull").returncode == 0
+    (project / "otter.crate.toml").write_text(EACH.replace("notes", "note"), "utf-8")
+    sentence = "otter.crate.toml, line 7, column 1: no folder of 'frames/*' is named 'note'; did you mean 'notes'?"
+    assert refusal(run("pack", "otter.crate.toml")) == (3, sentence)
+
+
 def test_the_schema_that_is_printed_accepts_the_file(run: Run, project: Path) -> None:
     import tomllib
 
     schema = json.loads(run("schema", "crate").stdout)
     Draft202012Validator(schema).validate(tomllib.loads(TEXT))
+    Draft202012Validator(schema).validate(tomllib.loads(EACH))
     wrong = tomllib.loads(TEXT.replace("gap = 1", 'gap = "1"'))
     assert not Draft202012Validator(schema).is_valid(wrong)

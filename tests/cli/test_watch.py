@@ -286,3 +286,19 @@ def test_the_page_plays_along(project: Path, watch: Callable[..., Watching], bro
     until(page, "document.getElementById('live').textContent.startsWith('waiting')")
     page.close()
     assert [said for said in heard if "ERR_" not in said and "GL Driver" not in said] == []
+
+
+def test_a_new_folder_is_a_new_crate(project: Path, watch: Callable[..., Watching]) -> None:
+    (project / "p.crate.toml").write_text(
+        '[each."frames/*"]\nout = "build/{name}"\nskins = "coats/{name}-*"\n', "utf-8"
+    )
+    watching = watch()
+    watching.line("watching p.crate.toml: gull and otter")
+    for number in (1, 2, 3):
+        save(project / "new" / f"fly_{number}.png", art(9, 9, number))
+    (project / "new").rename(project / "frames" / "buoy")
+    watching.line("buoy: 3 frames")
+    shutil.copytree(project / "frames/otter", project / "coats/otter-rain")
+    watching.line("otter: 3 frames; wrote otter-rain.png")
+    assert watching.end() == 0
+    assert sorted(path.name for path in (project / "build").glob("*.png")) == ["buoy.png", "gull.png", "otter-rain.png", "otter.png"]  # fmt: skip

@@ -13,8 +13,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 from jsonschema import Draft202012Validator
 
+from agile_crate.crate_files.keys import WrongKeyError
 from agile_crate.crate_files.schema import crate_schema
-from agile_crate.crate_files.spec import CrateSpec, WrongKeyError, as_key, specs_in
+from agile_crate.crate_files.spec import CrateSpec, as_key, specs_in
 from agile_crate.crate_files.toml_places import place_of
 from agile_crate.settings.given import settings_from
 from agile_crate.settings.table import options
@@ -54,7 +55,7 @@ def test_a_key_means_what_the_option_means(text: str, words: str) -> None:
 
 def test_every_option_is_a_key_that_the_schema_knows() -> None:
     crate = crate_schema()["properties"]["crate"]["additionalProperties"]["properties"]
-    assert {name.replace("_", "-") for name in options()} == set(crate) - {"from", "out", "animation", "skin"}
+    assert {name.replace("_", "-") for name in options()} == set(crate) - {"from", "out", "animation", "skin", "skins"}
     Draft202012Validator.check_schema(crate_schema())
 
 

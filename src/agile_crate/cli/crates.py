@@ -99,7 +99,8 @@ def run_crates(arguments: argparse.Namespace) -> int:
     if arguments.depfile and not (run.errors or arguments.dry_run):
         from ..crate_files.dependencies import write_dependencies
 
-        write_dependencies(arguments.depfile, run.jobs, limits, [file.path for file, _ in wanted])
+        searched = [path for file, _ in wanted for path in (file.path, *file.searched)]
+        write_dependencies(arguments.depfile, run.jobs, limits, searched)
     if arguments.json:
         document = {"command": "pack", "crates": run.crates, "errors": run.errors}
         print_json(document)

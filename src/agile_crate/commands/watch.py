@@ -14,7 +14,7 @@ from ..core.errors import CrateError, InputError
 from ..core.limits import Limits
 from ..core.model.variant import all_layers
 from ..crate_files.dependencies import metadata_of
-from ..crate_files.read import chosen, read_crate_file
+from ..crate_files.read import CrateFile, chosen, read_crate_file
 from ..crate_files.spec import CrateSpec, in_crate_file
 from ..crate_files.up_to_date import Unchanged, look_up
 from ..pipeline.context import Context
@@ -65,9 +65,9 @@ def watch(path: str, only: Sequence[str], builder: Builder, ready: Callable[[], 
     wrong from the start.
     """
     limits = builder.context.limits
-    specs = _specs(path, only, limits)
+    file, specs = _read(path, only, limits)
     with watching() as watched:
-        watched.cover(_places(path, specs, limits))
+        watched.cover(_places(file, specs, limits))
         wrong: Mapping[str, str] = _build_all(specs, builder)
         ready()
         while True:
@@ -75,11 +75,11 @@ def watch(path: str, only: Sequence[str], builder: Builder, ready: Callable[[], 
             if builder.context.cache:
                 builder.context.cache.refresh()
             try:
-                specs = _specs(path, only, limits)
+                file, specs = _read(path, only, limits)
             except CrateError as error:
                 wrong = _file_wrong(specs, error, builder, wrong, watched)
                 continue
-            watched.cover(_places(path, specs, limits))
+            watched.cover(_places(file, specs, limits))
             wrong = _build_all(specs, builder, watched, wrong)
 
 
@@ -99,16 +99,19 @@ def _file_wrong(
 
 def names_of(path: str, only: Sequence[str], limits: Limits) -> list[str]:
     """Return the names of the crates that are watched, in the file's order. Raises InputError and UsageError."""
-    return [spec.name for spec in _specs(path, only, limits)]
+    return [spec.name for spec in _read(path, only, limits)[1]]
 
 
-def _specs(path: str, only: Sequence[str], limits: Limits) -> list[CrateSpec]:
-    return [spec for _, specs in chosen([read_crate_file(path, limits)], only) for spec in specs]
+def _read(path: str, only: Sequence[str], limits: Limits) -> tuple[CrateFile, list[CrateSpec]]:
+    file = read_crate_file(path, limits)
+    return file, [spec for _, specs in chosen([file], only) for spec in specs]
 
 
-def _places(path: str, specs: Iterable[CrateSpec], limits: Limits) -> Iterator[str]:
-    """Yield all that a change may come from: the crate file, its inputs and their folders, templates, palettes."""
-    yield path
+def _places(file: CrateFile, specs: Iterable[CrateSpec], limits: Limits) -> Iterator[str]:
+    """Yield all that a change may come from: the crate file, the folders of its patterns, its inputs and their folders,
+    templates, palettes."""
+    yield file.path
+    yield from file.searched
     for spec in specs:
         for inputs in all_layers(spec.variants):
             yield from map(fixed_part, inputs)

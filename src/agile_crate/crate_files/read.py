@@ -13,13 +13,14 @@ from ..core.crate.file_names import is_crate_file, sized_name
 from ..core.errors import InputError, UsageError, reason
 from ..core.limits import Limits
 from ..core.message import a_file
-from ..core.names import is_address, nearest
+from ..core.names import is_address, natural_key, nearest
 from ..core.text import few, quoted, shown
 from ..format.regular import read_regular
 from ..settings.portions import all_sizes
 from ..storage.previous_build import target_of
 from .dependencies import metadata_of
-from .spec import CrateSpec, WrongKeyError, in_crate_file, specs_in
+from .keys import WrongKeyError
+from .spec import CrateSpec, in_crate_file, specs_in
 from .toml_places import place_of
 
 _WHERE = re.compile(r"(.*) \(at (.*)\)", re.DOTALL)
@@ -32,11 +33,13 @@ LONGEST_LINE = 20_000
 
 
 class CrateFile(NamedTuple):
-    """A crate file: its path as it was given, its crates in order, and warnings."""
+    """A crate file: its path as it was given, its crates in order, and warnings. `searched` are the folders that were
+    searched for folders of crates and skins: a new one there is a new crate."""
 
     path: str
     specs: tuple[CrateSpec, ...]
     warnings: tuple[str, ...]
+    searched: tuple[str, ...] = ()
 
 
 def read_crate_file(path: str, limits: Limits) -> CrateFile:
@@ -48,9 +51,15 @@ def read_crate_file(path: str, limits: Limits) -> CrateFile:
     def from_here(path_in_file: str) -> str:
         return os.path.normpath(os.path.join(folder, path_in_file))
 
+    searched: dict[str, None] = {}
+
+    def folders(pattern: str) -> list[tuple[str, str]]:
+        searched[from_here(pattern.partition("*")[0].rpartition("/")[0])] = None
+        return _folders(folder, pattern)
+
     try:
         document = tomllib.loads(text)
-        specs = tuple(specs_in(document, from_here))
+        specs = tuple(specs_in(document, from_here, folders))
     except tomllib.TOMLDecodeError as error:
         found = _WHERE.fullmatch(str(error))
         what, place = (found[1], found[2]) if found else (str(error), "end of document")
@@ -75,7 +84,26 @@ def read_crate_file(path: str, limits: Limits) -> CrateFile:
             sentence = in_crate_file(error.message)
             raise InputError("{}, crate {}: {}", a_file(path), quoted(spec.name), sentence) from None
     refuse_shared_outputs([CrateFile(path, specs, ())])
-    return CrateFile(path, specs, tuple(_warnings(path, specs)))
+    return CrateFile(path, specs, tuple(_warnings(path, specs)), tuple(searched))
+
+
+def _folders(root: str, pattern: str) -> list[tuple[str, str]]:
+    """Return the folders that match a pattern below `root`, in natural order: what its `*` stands for, and the path
+    below `root`. Hidden folders are left out."""
+    before, _, after = pattern.partition("*")
+    above, _, begin = before.rpartition("/")
+    end, _, below = after.partition("/")
+    try:
+        names = os.listdir(os.path.join(root, above) or ".")
+    except OSError:
+        return []
+    fitting = (name for name in names if len(name) > len(begin + end) and name.startswith(begin) and name.endswith(end))
+    found = [
+        (name[len(begin) : len(name) - len(end)], "/".join(filter(None, (above, name, below.rstrip("/")))))
+        for name in sorted(fitting, key=natural_key)
+        if not name.startswith(".")
+    ]
+    return [(name, path) for name, path in found if os.path.isdir(os.path.join(root, path))]
 
 
 def _text_of(path: str, limits: Limits) -> str:

@@ -37,22 +37,27 @@ def crate_schema() -> dict[str, Any]:
             "type": "object",
             "additionalProperties": _table("What one skin is made of.", _SKIN),
         },
+        "skins": {"description": "A pattern of folders with one *: each is a skin.", "type": "string"},
     }
-    crate = _table("One crate: its frames, where it goes, and its settings.", own | settings) | {
-        "required": ["from", "out"]
-    }
+    left_out = {"description": "Names of folders that are no crates.", **_PATHS}
+    each = _table("A crate for every folder that a pattern matches.", own | settings | {"except": left_out})
     return {
         "$schema": DRAFT,
         "title": "Agile Crate: a crate file",
         "type": "object",
-        "required": ["crate"],
         "properties": {
             "defaults": _table("Settings for every crate of this file.", settings),
+            "each": {
+                "description": "Patterns of folders, such as art/*. In paths, {name} is what the * stands for.",
+                "type": "object",
+                "additionalProperties": each | {"required": ["out"]},
+            },
             "crate": {
                 "description": "The crates, under their names.",
                 "type": "object",
-                "minProperties": 1,
-                "additionalProperties": crate,
+                "additionalProperties": _table(
+                    "One crate: its frames, where it goes, and its settings.", own | settings
+                ),
             },
         },
         "additionalProperties": False,

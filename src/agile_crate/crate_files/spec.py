@@ -12,38 +12,19 @@ from typing import Any
 
 from ..core.color import Color, color_from_hex
 from ..core.crate.file_names import not_held
-from ..core.errors import MessageError, UsageError
+from ..core.errors import UsageError
 from ..core.message import Message, Setting, key_of, message
 from ..core.model.variant import Variant, Variants, all_layers, base_of, with_layers
-from ..core.names import is_address, nearest
+from ..core.names import is_address
 from ..core.text import quoted, shown
 from ..settings.given import read_one, settings_from
 from ..settings.kinds import FLAG, Kind
 from ..settings.table import Option, Settings, options
+from .each import OWN_KEYS, Folders, crate_tables, in_file, nearest_crate
+from .keys import Keys, Table, WrongKeyError, as_paths, as_table, only, type_of
 
-Keys = tuple[str, ...]
-Table = Mapping[str, Any]
-
-_TYPES = {
-    bool: "true or false",
-    int: "a whole number",
-    float: "a number",
-    str: "a text",
-    list: "a list",
-    dict: "a table",
-}
-
-
-_KEYS = frozenset(("from", "out", "skin", "limit", *options()))
+_KEYS = frozenset(("from", "out", "skin", "skins", "except", "limit", *options()))
 """The keys of a crate, with underscores."""
-
-
-class WrongKeyError(MessageError):
-    """A problem with a key: its path in the file, and a sentence."""
-
-    def __init__(self, keys: Keys, text: str, *values: object) -> None:
-        super().__init__(text, *values)
-        self.keys = keys
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,17 +86,29 @@ def moved_settings(given: Mapping[str, object], move: Callable[[str], str]) -> d
     return {name: value(name, typed) for name, typed in given.items()}
 
 
-def specs_in(document: Table, move: Callable[[str], str]) -> list[CrateSpec]:
-    """Return the crates of a document, in its order, with their paths changed by `move`.
+def specs_in(document: Table, move: Callable[[str], str], folders: Folders = lambda _: ()) -> list[CrateSpec]:
+    """Return the crates of a document, those of each tables first, with their paths changed by `move`. `folders` finds
+    the folders that match a pattern.
 
     Raises WrongKeyError.
     """
-    _only(document, (), ("defaults", "crate"))
-    defaults = _given(_table(document.get("defaults", {}), ("defaults",)), ("defaults",), ())
-    crates = _table(document.get("crate", {}), ("crate",))
-    if not crates:
+    only(document, (), ("defaults", "each", "crate"))
+    defaults = _given(as_table(document.get("defaults", {}), ("defaults",)), ("defaults",), ())
+    for pattern, table in as_table(document.get("each", {}), ("each",)).items():
+        _given(as_table(table, ("each", pattern)), ("each", pattern), OWN_KEYS)
+    tables = crate_tables(document, folders)
+    if not tables:
         raise WrongKeyError((), "there is no crate in it: write [crate.NAME] with from and out")
-    return [_spec(name, _table(crate, ("crate", name)), defaults, move) for name, crate in crates.items()]
+    specs: list[CrateSpec] = []
+    for name, entry in tables.items():
+        try:
+            specs.append(_spec(name, entry.table, defaults, move))
+        except WrongKeyError as error:
+            error.keys = in_file(error.keys, entry, document)
+            if error.keys == ("crate", name) and (near := nearest_crate(name, tables)):
+                raise WrongKeyError(error.keys, message("{}{}", error.message, near)) from None
+            raise
+    return specs
 
 
 def _spec(name: str, crate: Table, defaults: Mapping[str, object], move: Callable[[str], str]) -> CrateSpec:
@@ -124,15 +117,15 @@ def _spec(name: str, crate: Table, defaults: Mapping[str, object], move: Callabl
     for key in ("from", "out"):
         if key not in crate:
             raise WrongKeyError(at, f"{quoted(name)} has no '{key}': " + _NEEDED[key])
-    inputs, out = _paths(crate["from"], (*at, "from")), crate["out"]
+    inputs, out = as_paths(crate["from"], (*at, "from")), crate["out"]
     if not inputs:
         raise WrongKeyError((*at, "from"), "'from' is empty: " + _NEEDED["from"])
     if not isinstance(out, str):
-        raise WrongKeyError((*at, "out"), f"'out' is to be a text, not {_type_of(out)}")
+        raise WrongKeyError((*at, "out"), f"'out' is to be a text, not {type_of(out)}")
     given = {**defaults, **own}
-    for animation, table in _table(crate.get("animation", {}), (*at, "animation")).items():
+    for animation, table in as_table(crate.get("animation", {}), (*at, "animation")).items():
         here = (*at, "animation", animation)
-        for key, typed in _in_animation(animation, _table(table, here), here):
+        for key, typed in _in_animation(animation, as_table(table, here), here):
             before = given.get(key, [])
             given[key] = [*(before if isinstance(before, list) else [before]), *typed]
             _check(key, given[key], (*here, key_of(key)))
@@ -143,31 +136,31 @@ def _spec(name: str, crate: Table, defaults: Mapping[str, object], move: Callabl
         keys = (key_of(setting) for setting, _ in error.message.settings)
         wrong = next((key for key in keys if key in crate), None)
         raise WrongKeyError((*at, wrong) if wrong else at, error.message) from None
-    skins = _table(crate.get("skin", {}), (*at, "skin")).items()
+    skins = as_table(crate.get("skin", {}), (*at, "skin")).items()
     variants = (
         *base_of(inputs),
-        *(_skin(skin, _table(table, (*at, "skin", skin)), (*at, "skin", skin)) for skin, table in skins),
+        *(_skin(skin, as_table(table, (*at, "skin", skin)), (*at, "skin", skin)) for skin, table in skins),
     )
     layers = [tuple(moved(path, move) for path in layer) for layer in all_layers(variants)]
     return CrateSpec(name, with_layers(variants, layers), moved(out, move), given, settings)
 
 
 def _skin(name: str, table: Table, at: Keys) -> Variant:
-    _only(table, at, ("from", "layers", "recolor", "plain", "missing"))
+    only(table, at, ("from", "layers", "recolor", "plain", "missing"))
     if why := not_held(f"{name}.png"):
         raise WrongKeyError(at, f"the skin's name is a part of its files' names, {why}")
-    layers = [_paths(table["from"], (*at, "from"))] if "from" in table else []
+    layers = [as_paths(table["from"], (*at, "from"))] if "from" in table else []
     if "layers" in table:
         if layers:
             raise WrongKeyError((*at, "layers"), "a skin is 'from' other art, or made of 'layers'; leave one out")
         if not isinstance(table["layers"], list):
             raise WrongKeyError((*at, "layers"), "'layers' is to be a list, the lowest first")
-        layers = [_paths(layer, (*at, "layers")) for layer in table["layers"]]
+        layers = [as_paths(layer, (*at, "layers")) for layer in table["layers"]]
     if not all(layers) or not (layers or "recolor" in table):
         raise WrongKeyError(at, f"the skin {quoted(name)} says nothing: give it from, layers or recolor")
     plain, missing = table.get("plain", False), table.get("missing", "error")
     if not isinstance(plain, bool):
-        raise WrongKeyError((*at, "plain"), f"'plain' is to be true or false, not {_type_of(plain)}")
+        raise WrongKeyError((*at, "plain"), f"'plain' is to be true or false, not {type_of(plain)}")
     if missing not in ("error", "base"):
         raise WrongKeyError((*at, "missing"), '\'missing\' is to be "error" or "base"')
     exchange = tuple(_exchange(table.get("recolor", {}), (*at, "recolor")))
@@ -175,7 +168,7 @@ def _skin(name: str, table: Table, at: Keys) -> Variant:
 
 
 def _exchange(value: object, at: Keys) -> Iterator[tuple[Color, Color]]:
-    for old, new in _table(value, at).items():
+    for old, new in as_table(value, at).items():
         colors = [color_from_hex(text) if isinstance(text, str) else None for text in (old, new)]
         if colors[0] is None or colors[1] is None:
             expected = 'colors and what stands in their place, such as { "#aa3322" = "#2255aa" }'
@@ -192,7 +185,7 @@ _NEEDED = {
 def _given(table: Table, at: Keys, besides: Sequence[str]) -> dict[str, object]:
     """The settings of a table, by field name, as they would be typed."""
     known = {key_of(name): (name, option) for name, (option, _) in options().items()}
-    _only(table, at, (*besides, *known))
+    only(table, at, (*besides, *known))
     given: dict[str, object] = {}
     for key, value in table.items():
         if key in besides:
@@ -211,7 +204,7 @@ def _in_animation(animation: str, table: Table, at: Keys) -> Iterator[tuple[str,
         if key not in known and key.replace("-", "_") in options():
             why = f"{quoted(key)} is not for one animation; write it above, for the whole crate"
             raise WrongKeyError((*at, key), why)
-    _only(table, at, known)
+    only(table, at, known)
     for key, value in table.items():
         name, option = known[key]
         if option.per_animation:
@@ -233,7 +226,7 @@ def _typed(value: object, kind: Kind, at: Keys) -> Any:
     if typed is not None and value in ([], {}):
         return []  # no value, but one that takes the place of a default
     if typed is None:
-        found = _type_of(value)
+        found = type_of(value)
         detail = f"; it has {_odd(value)} in it" if found in ("a list", "a table") else ""
         raise WrongKeyError(at, f"{quoted(at[-1])} is to be {kind.expected}, not {found}{detail}")
     return typed
@@ -242,11 +235,7 @@ def _typed(value: object, kind: Kind, at: Keys) -> Any:
 def _odd(value: Any) -> str:
     """Return what a list or a table holds, by type."""
     inside = list(value.values()) if isinstance(value, dict) else value
-    return " and ".join(sorted({_type_of(item) for item in inside})) or "nothing"
-
-
-def _type_of(value: object) -> str:
-    return _TYPES.get(type(value), "a date or time")
+    return " and ".join(sorted({type_of(item) for item in inside})) or "nothing"
 
 
 def _check(name: str, given: object, at: Keys) -> None:
@@ -255,30 +244,6 @@ def _check(name: str, given: object, at: Keys) -> None:
     except UsageError as error:
         why = error.message.without(name)
         raise WrongKeyError(at, message("{}: {}", quoted(at[-1]), why)) from None
-
-
-def _only(table: Table, at: Keys, known: Sequence[str] | Mapping[str, object]) -> None:
-    for key in table:
-        if key not in known:
-            near = nearest(key, known)
-            known_keys = f"known are {', '.join(known)}" if len(known) < 9 else ""
-            hint = f"did you mean '{near}'?" if near else known_keys
-            raise WrongKeyError((*at, key), f"unknown key {quoted(key)}" + (f"; {hint}" if hint else ""))
-
-
-def _table(value: object, at: Keys) -> Table:
-    if not isinstance(value, dict):
-        raise WrongKeyError(at, f"{quoted(at[-1])} is to be a table, not {_type_of(value)}")
-    return value
-
-
-def _paths(value: object, at: Keys) -> list[str]:
-    listed: list[str] = []
-    for path in value if isinstance(value, list) else [value]:
-        if not isinstance(path, str):
-            raise WrongKeyError(at, f"{quoted(at[-1])} is to be a path, or a list of paths, not {_type_of(path)}")
-        listed.append(path)
-    return listed
 
 
 def in_crate_file(found: Message) -> Message:
