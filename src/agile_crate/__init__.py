@@ -32,6 +32,7 @@ if TYPE_CHECKING:
     from .commands.pack import Packed
     from .commands.show import Shown
     from .commands.survey import Survey
+    from .commands.survey_crates import SurveyedCrate
     from .commands.unpack import Unpacked
     from .commands.verify import Verified
     from .core.errors import CrateError, FitError, InputError, OutputError, UsageError  # noqa: F401
@@ -45,7 +46,6 @@ if TYPE_CHECKING:
 
     Inputs: TypeAlias = StrPath | Iterable[StrPath]
     """A folder, a file or a pattern of frames; or several."""
-
     LimitTable: TypeAlias = Mapping[str, int] | None
     """Changed limits by name, with underscores."""
 
@@ -60,7 +60,9 @@ _EXPORTS = {
     "commands.load": ("Loaded",),
     "commands.pack": ("Built", "Packed"),
     "commands.show": ("Shown",),
-    "commands.survey": ("SequenceSummary", "Survey"),
+    "commands.survey": ("Survey",),
+    "commands.survey_crates": ("SurveyedCrate",),
+    "commands.surveying": ("SequenceSummary",),
     "commands.unpack": ("Unpacked",),
     "commands.verify": ("FrameDifference", "Verified"),
     "core.inspect.finding": ("Finding",),
@@ -68,8 +70,8 @@ _EXPORTS = {
 """The errors and results by module. A module is loaded when one of its names is used."""
 
 _FUNCTIONS = (
-    "arrange", "build", "cut", "describe", "draft", "load", "pack", "schema", "show", "survey", "unpack", "verify",
-    "verify_all",
+    "arrange", "build", "cut", "describe", "draft", "load", "pack", "schema", "show", "survey", "survey_all",
+    "unpack", "verify", "verify_all",
 )  # fmt: skip
 
 __all__ = ["__version__", *_FUNCTIONS, *(name for names in _EXPORTS.values() for name in names)]
@@ -191,32 +193,66 @@ def survey(
     ``"50%"``. `ignore` drops findings with these codes, `code` keeps only these codes, and `baseline` is a file of
     known findings to drop.
     """
-    from .commands.options import read_value
-    from .commands.survey import survey
+    from .commands.survey import SurveyOptions, survey
     from .commands.survey_files import read_baseline
-    from .settings import readers
+    from .core.crate.file_names import is_crate_file
+    from .core.errors import UsageError
+    from .settings.given import settings_from
 
-    pace = None if fps is None else read_value("fps", readers.fps, fps)
-    factor = read_value("scale", readers.scale, scale)
+    settings, paths = settings_from({"scale": scale} if fps is None else {"scale": scale, "fps": fps}), _paths(inputs)
+    if any(map(is_crate_file, paths)):
+        raise UsageError("survey takes frames; survey_all takes crate files")
     with _working(limit) as context:
         fine = frozenset[str]() if baseline is None else read_baseline(_path(baseline), context.limits)
-        return survey(_paths(inputs), context, pace, _names("ignore", ignore), factor, _names("code", code), fine)
+        wanted = SurveyOptions(_names("ignore", ignore), _names("code", code), fine)
+        return survey(paths, context, wanted, settings)
+
+
+def survey_all(
+    crate_files: Inputs,
+    only: str | Iterable[str] = (),
+    *,
+    ignore: str | Iterable[str] = (),
+    code: str | Iterable[str] = (),
+    baseline: StrPath | None = None,
+    limit: LimitTable = None,
+) -> tuple[SurveyedCrate, ...]:
+    """Check the frames of the crates of crate files, or of `only` some of them: each by itself, with its own settings,
+    and followed by its skins."""
+    from .commands.survey import SurveyOptions
+    from .commands.survey_crates import survey_crates
+    from .commands.survey_files import read_baseline
+    from .crate_files.read import specs_of
+
+    with _working(limit) as context:
+        specs = specs_of(_paths(crate_files), _names("only", only), context.limits)
+        fine = frozenset[str]() if baseline is None else read_baseline(_path(baseline), context.limits)
+        wanted = SurveyOptions(_names("ignore", ignore), _names("code", code), fine)
+        return tuple(survey_crates(specs, context, _raise, wanted))
 
 
 def show(
     data: Inputs, out: StrPath, *, kind: str | None = None, force: bool = False, limit: LimitTable = None, **how: Any
 ) -> Shown:
-    """Draw a view of a crate's metadata, or of frames. Return the files and warnings.
+    """Draw a view of a crate's metadata, of frames, or of all crates of crate files. Return the files and warnings.
 
     The ending of `out` selects the view: annotated sheet (.png), light table (.html), chart (.svg) or film (.gif,
     .apng, .webp). `kind` selects ``strip`` or ``chart`` for a .png. `how` has the command's options:
     ``animation="swim"``, ``zoom=3``, ``speed="50%"``, ``skin="raincoat"``.
     """
     from .commands.show import kind_of, show, show_options
+    from .core.crate.file_names import is_crate_file
 
-    options = show_options(kind_of(_path(out), kind), how)
+    options, inputs = show_options(kind_of(_path(out), kind), how), _paths(data)
     with _working(limit) as context:
-        return show(_paths(data), _path(out), options, context, force)
+        if not all(map(is_crate_file, inputs)):
+            return show(inputs, _path(out), options, context, force)
+        from .commands.show_crates import show_crates
+        from .crate_files.read import specs_of
+        from .pipeline.context import with_cache
+
+        with with_cache(context) as cached:
+            return show_crates(specs_of(inputs, (), cached.limits), _path(out), options, cached, _raise, force)
 
 
 def draft(inputs: Inputs, out: StrPath, *, force: bool = False, limit: LimitTable = None) -> Draft:
@@ -241,16 +277,25 @@ def describe(
     """Write more text formats of a crate, and return their paths.
 
     `template` names templates, with variables in `set`, and `metadata` other formats. The files go next to `data`, or
-    to `out`.
+    to `out`. A crate file stands for all of its crates.
     """
-    from .commands.describe import describe
+    from .commands.describe import TextOptions, describe
     from .commands.options import read_value
+    from .core.crate.file_names import is_crate_file
+    from .crate_files.read import metadata_paths, specs_of
     from .settings import readers
 
     templates = [read_value("template", readers.template, path) for path in _paths(template)]
     formats = read_value("metadata", readers.formats, ",".join(_names("metadata", metadata))) if metadata else ()
     variables = tuple(read_value("set", readers.variable, f"{name}={value}") for name, value in (set or {}).items())
-    return describe(_path(data), templates, formats, variables, _path(out), compact, force, _limits(limit))
+    texts = TextOptions(templates, formats, variables, compact, force)
+    path, limits = _path(data), _limits(limit)
+    if not is_crate_file(path):
+        return describe(path, texts, _path(out), limits)
+    specs = specs_of([path], (), limits)
+    return tuple(
+        file for _, spec in specs for data in metadata_paths(spec) for file in describe(data, texts, "", limits)
+    )
 
 
 def unpack(
@@ -323,6 +368,10 @@ def _limits(limit: LimitTable) -> Limits:
     from .settings.readers import limit as read
 
     return Limits(**dict(read_value("limit", read, f"{key_of(name)}={most}") for name, most in (limit or {}).items()))
+
+
+def _raise(_file: str, _crate: str, error: CrateError) -> None:
+    raise error
 
 
 def _path(path: StrPath) -> str:

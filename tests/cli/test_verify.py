@@ -302,7 +302,13 @@ def test_several_crates_are_verified(run: Run, project: Path, tmp_path: Path, mo
     found = {one.crate.name: one.ok for one in agile_crate.verify_all("post.crate.toml")}
     assert found == {"otter": True, "buoy": True, "buoy@50": True}
     assert [one.ok for one in agile_crate.verify_all(["build/otter.json", "build/buoy.json"])] == [True, True]
-    assert sum(one.frames for one in agile_crate.survey("post.crate.toml").sequences) == 14
+    surveys = agile_crate.survey_all("post.crate.toml")
+    assert [(one.label, sum(sequence.frames for sequence in one.survey.sequences)) for one in surveys] == [
+        ("otter", 13),
+        ("buoy", 1),
+    ]
+    with pytest.raises(agile_crate.UsageError, match=r"^survey takes frames; survey_all takes crate files$"):
+        agile_crate.survey("post.crate.toml")
 
 
 @pytest.mark.parametrize(

@@ -9,16 +9,15 @@ from dataclasses import dataclass, field
 from functools import partial
 from typing import TYPE_CHECKING, Any
 
-from ..core.crate.file_names import is_crate_file
-from ..core.errors import CrateError, InputError, UsageError
-from ..core.text import counted, few, shown
-from ..crate_files.read import CrateFile, chosen, read_crate_file, refuse_shared_outputs
-from ..crate_files.spec import CrateSpec, as_key, in_crate_file
+from ..core.errors import CrateError, UsageError
+from ..core.text import counted, shown
+from ..crate_files.spec import CrateSpec, as_key
+from .crate_choice import CrateErrors, are_crate_files, crates_of
 from .packing import document_of, print_summary, print_warnings
 from .parser import chosen_jobs, chosen_limits, chosen_memory, given_settings
-from .status import Status, status_of
+from .status import Status
 from .streams import print_json
-from .tables import print_error, print_heading, print_note
+from .tables import print_heading, print_note
 from .wording import as_option, option_name
 
 if TYPE_CHECKING:
@@ -41,48 +40,26 @@ REFUSED_BY_CHECK = (
 class _Run:
     """The results of a run so far: documents of crates that were built, and errors of others."""
 
-    as_json: bool = False
+    errors: CrateErrors
     crates: list[dict[str, Any]] = field(default_factory=list)
-    errors: list[dict[str, Any]] = field(default_factory=list)
     jobs: list[BuildJob] = field(default_factory=list)
-
-    def failed(self, file: str, crate: str, error: CrateError) -> None:
-        """Print an error and continue. A crate's own settings are spelled as its file spells them."""
-        sentence = in_crate_file(error.message)
-        status = int(status_of(error))
-        self.errors.append({"file": file, "crate": crate, "error": sentence, "exit": status})
-        print_error(sentence, status, error.message.files, self.as_json, file, crate)
 
     def noted(self, spec: CrateSpec, options: BuildOptions) -> None:
         """Note what a crate is built from; if its settings are wrong, that is reported when it is built."""
         with contextlib.suppress(UsageError):
             self.jobs.append(options.job(spec))
 
-    @property
-    def status(self) -> int:
-        """The exit code: that of the first error."""
-        return int(self.errors[0]["exit"]) if self.errors else Status.DONE
-
 
 def run_crates(arguments: argparse.Namespace) -> int:
     """Build the crates of crate files. The exit code is that of the first error."""
-    others = [given for given in arguments.inputs if not is_crate_file(given)]
-    if others:
-        raise UsageError(f"{few(others)} beside a crate file: name either crate files, or frames with --out")
+    are_crate_files(arguments.inputs, arguments.only)
     if arguments.out is not None:
         raise UsageError("a crate file names its own outputs; omit --out")
     if arguments.draft is not None:
         raise UsageError("--draft writes a crate file, and the input is one already; leave it out")
     limits, options = chosen_limits(arguments), _options(arguments)
-    run = _Run(arguments.json)
-    files: list[CrateFile] = []
-    for path in dict.fromkeys(arguments.inputs):
-        try:
-            files.append(read_crate_file(path, limits))
-        except InputError as error:
-            run.failed(path, "", error)
-    refuse_shared_outputs(files)
-    wanted = chosen(files, arguments.only)
+    run = _Run(CrateErrors(arguments.json))
+    wanted = crates_of(arguments.inputs, arguments.only, limits, run.errors)
     pairs = [(file.path, spec) for file, specs in wanted for spec in specs]
     for _, spec in pairs if arguments.depfile else ():
         run.noted(spec, options)
@@ -93,18 +70,18 @@ def run_crates(arguments: argparse.Namespace) -> int:
     outcomes = _outcomes([spec for _, spec in pairs], options, limits, arguments)
     for (file, spec), built in zip(pairs, outcomes, strict=True):
         if isinstance(built, CrateError):
-            run.failed(file, spec.name, built)
+            run.errors.failed(file, spec.name, built)
         else:
             _tell(file, spec, built, arguments, run)
-    if arguments.depfile and not (run.errors or arguments.dry_run):
+    if arguments.depfile and not (run.errors.found or arguments.dry_run):
         from ..crate_files.dependencies import write_dependencies
 
         searched = [path for file, _ in wanted for path in (file.path, *file.searched)]
         write_dependencies(arguments.depfile, run.jobs, limits, searched)
     if arguments.json:
-        document = {"command": "pack", "crates": run.crates, "errors": run.errors}
+        document = {"command": "pack", "crates": run.crates, "errors": run.errors.found}
         print_json(document)
-    return run.status
+    return run.errors.status
 
 
 def _check_crates(
@@ -128,7 +105,7 @@ def _check_crates(
             with progress_bars(arguments.quiet) as progress:
                 checked = check_spec(spec, options, context._replace(progress=progress))
             if isinstance(checked, CrateError):
-                run.failed(file, spec.name, checked)
+                run.errors.failed(file, spec.name, checked)
                 continue
             entry = {"file": file, "crate": spec.name, "frames": checked.frames, "reasons": list(checked.reasons)}
             crates.append({**entry, "up_to_date": not checked.reasons})
@@ -137,8 +114,8 @@ def _check_crates(
             elif not (arguments.json or arguments.quiet):
                 print(f"{shown(spec.name)}: up to date ({counted(checked.frames, 'frame')})")
     if arguments.json:
-        print_json({"command": "pack", "check": True, "crates": crates, "errors": run.errors})
-    return run.status or (Status.FOUND if any(not entry["up_to_date"] for entry in crates) else Status.DONE)
+        print_json({"command": "pack", "check": True, "crates": crates, "errors": run.errors.found})
+    return run.errors.status or (Status.FOUND if any(not entry["up_to_date"] for entry in crates) else Status.DONE)
 
 
 def _options(given: argparse.Namespace) -> BuildOptions:

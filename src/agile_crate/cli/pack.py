@@ -7,7 +7,7 @@ import argparse
 from ..core.errors import UsageError
 from ..core.text import shown
 from .packing import document_of, print_next_step, print_summary, print_warnings
-from .parser import Parser, add_common, add_memory, add_settings, chosen_limits, chosen_settings
+from .parser import Parser, add_common, add_memory, add_only, add_settings, chosen_limits, chosen_settings
 from .status import Status
 from .streams import print_json
 from .wording import option_name
@@ -19,7 +19,7 @@ def declare(parser: Parser) -> None:
     group.add("--out", metavar="PATH", help="output path without an ending: build/otter (not for crate files)")
     group.add("--dry-run", action="store_true", help="print what would be written, and write nothing")
     group.add("--draft", metavar="FILE", help="also save this command line as a crate file: otter.crate.toml")
-    group.add("--only", metavar="NAME", action="append", default=[], help="build only this crate of a crate file")
+    add_only(group, "build")
     group.add("--check", action="store_true", help="exit code 1 if a crate is stale, with the reasons; write nothing")
     group.add("--rebuild", action="store_true", help="build a crate file's crates even if nothing changed")
     group.add("--keep-edits", action="store_true", help="carry edits on the last build's sheets into this build")

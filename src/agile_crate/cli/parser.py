@@ -182,6 +182,11 @@ def chosen_jobs(arguments: argparse.Namespace) -> int:
     return 1 if arguments.jobs is None else read_value("jobs", whole(1, MOST_JOBS), arguments.jobs)
 
 
+def add_only(group: Section, what: str) -> None:
+    """Add the option that chooses crates of a crate file."""
+    group.add("--only", metavar="NAME", action="append", default=[], help=f"{what} only this crate of a crate file")
+
+
 def add_common(parser: Parser) -> None:
     """Add the options of every command."""
     group = parser.section("help and messages")

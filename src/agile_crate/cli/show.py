@@ -9,7 +9,7 @@ import sys
 from collections.abc import Iterable, Iterator
 from typing import TYPE_CHECKING
 
-from .parser import Parser, add_common
+from .parser import Parser, add_common, add_only
 from .status import Status
 from .streams import print_json
 from .wording import as_text
@@ -17,13 +17,17 @@ from .wording import as_text
 if TYPE_CHECKING:
     from pathlib import Path
 
+    from ..commands.show import Shown, ShowOptions
     from ..core.crate.changes import Change
     from ..core.message import Message
+    from ..pipeline.context import Context
+    from .crate_choice import CrateErrors
 
 
 def declare(parser: Parser) -> None:
     group = parser.section("input and output")
     group.add("data", metavar="DATA|INPUT", nargs="+", help="a crate's metadata (JSON or XML), frames, or a crate file")
+    add_only(group, "show")
     group.add("--out", metavar="PATH", help="a .png, .html, .svg, .gif, .apng or .webp")
     group.add(
         "--as",
@@ -63,10 +67,10 @@ MOST_CHANGES = 40
 
 
 def run(arguments: argparse.Namespace) -> int:
-    from ..commands.show import OPTIONS, kind_of, show, show_options
+    from ..commands.show import OPTIONS, kind_of, show_options
     from ..core.errors import UsageError
-    from ..crate_files.read import frames_of
     from .command_context import context_for
+    from .crate_choice import CrateErrors, are_crate_files
 
     if arguments.against:
         return _compare(arguments)
@@ -77,19 +81,39 @@ def run(arguments: argparse.Namespace) -> int:
     kind = kind_of(arguments.out, arguments.kind)
     options = show_options(kind, {name: getattr(arguments, name) for name in OPTIONS})
     beside = _chart_files_in_cache() if kind == "chart" else contextlib.nullcontext()
-    with context_for(arguments) as context, beside:
-        data = frames_of(arguments.data, context.limits)
-        files, warnings = show(data, arguments.out, options, context, arguments.force)
+    are_crates = are_crate_files(arguments.data, arguments.only)
+    errors = CrateErrors(arguments.json)
+    with context_for(arguments, cached=are_crates) as context, beside:
+        shown_views = _show_crates if are_crates else _show
+        files, warnings = shown_views(arguments, options, context, errors)
     _warn(warnings)
     if arguments.json:
         document = {"command": "show", "kind": kind, "files": [str(path) for path in files]}
-        print_json(document)
+        print_json(document | ({"errors": errors.found} if are_crates else {}))
     elif not arguments.quiet:
         from ..core.text import shown
 
         for path in files:
             print(f"wrote {shown(str(path))}")
-    return Status.DONE
+    return errors.status
+
+
+def _show(arguments: argparse.Namespace, options: ShowOptions, context: Context, _: CrateErrors) -> Shown:
+    from ..commands.show import show
+
+    return show(arguments.data, arguments.out, options, context, arguments.force)
+
+
+def _show_crates(arguments: argparse.Namespace, options: ShowOptions, context: Context, errors: CrateErrors) -> Shown:
+    from ..commands.show import Shown
+    from ..commands.show_crates import show_crates
+    from .crate_choice import crates_of
+
+    files = crates_of(arguments.data, arguments.only, context.limits, errors)
+    specs = [(file.path, spec) for file, specs in files for spec in specs]
+    if not specs:
+        return Shown((), ())
+    return show_crates(specs, arguments.out, options, context, errors.failed, arguments.force)
 
 
 @contextlib.contextmanager

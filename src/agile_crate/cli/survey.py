@@ -4,17 +4,22 @@ from __future__ import annotations
 
 import argparse
 import sys
-from fractions import Fraction
+from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
-from .parser import Parser, add_common
+from .parser import Parser, add_common, add_only
 from .status import Status
 from .streams import print_json
+from .tables import print_heading
 from .wording import as_text
 
 if TYPE_CHECKING:
-    from ..commands.survey import SequenceSummary, Survey
+    from ..commands.survey import Survey, SurveyOptions
+    from ..commands.survey_crates import SurveyedCrate
+    from ..commands.surveying import SequenceSummary
     from ..core.inspect.finding import Finding
+    from ..pipeline.context import Context
+    from .crate_choice import CrateErrors
 
 ROWS = 40
 """Sequences in the table; the others are counted."""
@@ -23,6 +28,7 @@ ROWS = 40
 def declare(parser: Parser) -> None:
     group = parser.section("input")
     group.add("inputs", metavar="INPUT", nargs="+", help="a folder, file or quoted pattern of frames; or a crate file")
+    add_only(group, "survey")
     group.add("--fps", metavar="N", help="frames per second, for the seconds in the table (default 12)")
     group.add("--scale", metavar="N", help="also check that canvases scale evenly by 50%% or 0.5")
     group = parser.section("findings")
@@ -42,33 +48,63 @@ def declare(parser: Parser) -> None:
 
 
 def run(arguments: argparse.Namespace) -> int:
-    from ..commands.options import read_value
-    from ..settings import readers
-
-    fps: Fraction | None = read_value("fps", readers.fps, arguments.fps) if arguments.fps else None
-    from ..commands.survey import survey
+    from ..commands.survey import SurveyOptions
     from ..commands.survey_files import SurveyFiles, read_baseline, refuse_existing_files, write_survey_files
     from ..core.text import shown
     from .command_context import context_for
+    from .crate_choice import CrateErrors, are_crate_files
 
-    scale = read_value("scale", readers.scale, arguments.scale) if arguments.scale else Fraction(1)
-    wanted = SurveyFiles(arguments.page, arguments.sarif, arguments.write_baseline)
+    files = SurveyFiles(arguments.page, arguments.sarif, arguments.write_baseline)
+    errors = CrateErrors(arguments.json)
     with context_for(arguments) as context:
-        refuse_existing_files(wanted, arguments.force, context.limits)
+        given = {name: value for name in ("fps", "scale") if (value := getattr(arguments, name))}
+        refuse_existing_files(files, arguments.force, context.limits)
         fine = read_baseline(arguments.baseline, context.limits) if arguments.baseline else frozenset()
-        codes, ignored = arguments.code, arguments.ignore
-        looked = survey(arguments.inputs, context, fps, ignored, scale, codes, fine, keep_frames=bool(wanted.page))
-        written = write_survey_files(looked, wanted, as_text, context, arguments.force)
-    for warning in looked.warnings:
-        print(f"agile-crate: warning: {as_text(warning)}", file=sys.stderr)
+        wanted = SurveyOptions(arguments.ignore, arguments.code, fine, keep_frames=bool(files.page))
+        are_crates = are_crate_files(arguments.inputs, arguments.only)
+        look = _crates if are_crates else _frames
+        surveys = look(arguments, given, wanted, context, errors)
+        written = write_survey_files(surveys, files, as_text, context, arguments.force) if surveys else []
+    for crate in surveys:
+        for warning in crate.survey.warnings:
+            print(f"agile-crate: warning: {as_text(warning)}", file=sys.stderr)
     if arguments.json:
-        print_json(_document(looked))
+        print_json(_document(surveys, are_crates, errors))
     elif not arguments.quiet:
-        _print_table(looked, arguments.verbose)
-        _print_findings(looked, arguments)
+        for crate in surveys:
+            if are_crates:
+                print_heading(shown(crate.label), "bold", f"({shown(crate.file)})")
+            _print_table(crate.survey, arguments.verbose)
+            _print_findings(crate.survey, arguments)
+            if are_crates:
+                print()
         for path in written:
             print(f"wrote {shown(str(path))}")
-    return Status.FOUND if arguments.strict and looked.error_count else Status.DONE
+    found = arguments.strict and any(crate.survey.error_count for crate in surveys)
+    return errors.status or (Status.FOUND if found else Status.DONE)
+
+
+def _frames(
+    arguments: argparse.Namespace, given: Mapping[str, str], wanted: SurveyOptions, context: Context, _: CrateErrors
+) -> list[SurveyedCrate]:
+    from ..commands.survey import survey
+    from ..commands.survey_crates import SurveyedCrate
+    from ..settings.given import settings_from
+
+    settings = settings_from(given)
+    return [SurveyedCrate("", "", "", settings, survey(arguments.inputs, context, wanted, settings))]
+
+
+def _crates(
+    arguments: argparse.Namespace, given: Mapping[str, str], wanted: SurveyOptions, context: Context,
+    errors: CrateErrors,
+) -> list[SurveyedCrate]:  # fmt: skip
+    from ..commands.survey_crates import survey_crates
+    from .crate_choice import crates_of
+
+    files = crates_of(arguments.inputs, arguments.only, context.limits, errors)
+    specs = [(file.path, spec) for file, specs in files for spec in specs]
+    return list(survey_crates(specs, context, errors.failed, wanted, given))
 
 
 def _print_table(looked: Survey, verbose: bool) -> None:
@@ -124,19 +160,35 @@ def _print_findings(looked: Survey, arguments: argparse.Namespace) -> None:
         parts.append(counted(sums[NOTE], "note") + ("" if with_notes else " (show them with --notes)"))
     if looked.baselined:
         parts.append(f"{len(looked.baselined):,} in the baseline")
+    if looked.settled:
+        parts.append(f"{looked.settled:,} that the crate's settings take care of")
     print("; ".join(parts))
 
 
-def _document(looked: Survey) -> dict[str, Any]:
+def _document(surveys: list[SurveyedCrate], are_crates: bool, errors: CrateErrors) -> dict[str, Any]:
     """Return what ``--json`` prints; docs/programmers/command-line.md describes it."""
+    if not are_crates:
+        return {"command": "survey", **_figures(surveys[0].survey)}
+    return {
+        "command": "survey",
+        "error_count": sum(crate.survey.error_count for crate in surveys),
+        "crates": [
+            {"file": crate.file, "crate": crate.crate, "skin": crate.skin, **_figures(crate.survey)}
+            for crate in surveys
+        ],
+        "errors": errors.found,
+    }
+
+
+def _figures(looked: Survey) -> dict[str, Any]:
     import dataclasses
 
     return {
-        "command": "survey",
         "error_count": looked.error_count,
         "sequences": [dataclasses.asdict(sequence) for sequence in looked.sequences],
         "findings": [_as_values(finding) for finding in looked.findings],
         "baselined": len(looked.baselined),
+        "settled": looked.settled,
         "gpu_bytes": looked.gpu_bytes,
         "square": looked.square,
         "skipped": dict(looked.skipped),

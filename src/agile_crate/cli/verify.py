@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from ..core.errors import CrateError
 from ..core.limits import Limits
-from .parser import Parser, add_common, add_memory
+from .parser import Parser, add_common, add_memory, add_only
 from .status import Status, status_of
 from .streams import print_json
 from .tables import print_error
@@ -26,6 +26,7 @@ SHOWN = 10
 def declare(parser: Parser) -> None:
     group = parser.section("input")
     group.add("data", metavar="DATA", nargs="+", help="a crate's metadata, or a crate file for all of its crates")
+    add_only(group, "verify")
     group.add(
         "--against",
         metavar="INPUT",
@@ -47,7 +48,7 @@ def run(arguments: argparse.Namespace) -> int:
     found: list[dict[str, Any]] = []
     errors: list[dict[str, Any]] = []
     with without_progress(arguments) as plain:
-        crates = list(comparisons(arguments.data, arguments.against, plain.limits, arguments.font))
+        crates = list(comparisons(arguments.data, arguments.against, plain.limits, arguments.font, arguments.only))
         is_alone = [data for data, _ in crates] == arguments.data[:1]
         for data, comparison in crates:
             try:

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from ..core.errors import UsageError
 from ..core.text import counted, few, shown
 from ..interrupts import writing
-from .parser import Parser, add_common, chosen_limits
+from .parser import Parser, add_common, add_only, chosen_limits
 from .status import Status, status_of
 from .streams import print_json
 
@@ -23,7 +23,7 @@ LEAST_MEMORY_BYTES = 1 << 30
 def declare(parser: Parser) -> None:
     group = parser.section("input")
     group.add("file", metavar="CRATEFILE", help="a crate file, such as otter.crate.toml")
-    group.add("--only", metavar="NAME", action="append", default=[], help="watch only this crate")
+    add_only(group, "watch")
     group.add("--page", action="store_true", help="serve a live page on this machine")
     group = parser.section("overwriting")
     group.add("--keep-edits", action="store_true", help="carry edits on the last build's sheets into new builds")

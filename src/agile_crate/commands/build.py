@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, NamedTuple, TypeAlias
 
 from ..core.errors import CrateError, InputError
 from ..core.limits import Limits
-from ..crate_files.read import chosen, read_crate_file
+from ..crate_files.read import specs_of
 from ..crate_files.spec import CrateSpec
 from ..crate_files.up_to_date import Unchanged, look_up
 from ..pipeline.context import Context, with_cache, working
@@ -58,7 +58,7 @@ def build(
     Raises what `pack` raises at the first crate that cannot be built, and InputError for a crate file that cannot be
     read.
     """
-    specs = [spec for _, specs in chosen([read_crate_file(path, limits)], only) for spec in specs]
+    specs = [spec for _, spec in specs_of([path], only, limits)]
     outcomes = build_many(specs, options, limits, jobs) if jobs > 1 else build_in_turn(specs, options, limits)
     found: dict[str, Packed | None] = {}
     for spec, outcome in zip(specs, outcomes, strict=True):

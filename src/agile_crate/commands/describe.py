@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Sequence
 from pathlib import Path
+from typing import NamedTuple
 
 from ..core.crate.check import check_crate
 from ..core.crate.file_names import repeated
@@ -21,21 +22,29 @@ from ..storage.staging import holds, refuse_existing, staged
 from .load import refuse_empty
 
 
-def describe(
-    data: str,
-    templates: Sequence[str],
-    formats: Sequence[str],
-    given: tuple[tuple[str, str], ...] = (),
-    out: str = "",
-    compact: bool = False,
-    force: bool = False,
-    limits: Limits = USUAL,
-) -> tuple[Path, ...]:
+class TextOptions(NamedTuple):
+    """The texts of a crate to write.
+
+    templates, formats   templates, and formats by name
+    given                variables for templates
+    compact              JSON on one line
+    force                overwrite existing files with another text
+    """
+
+    templates: Sequence[str] = ()
+    formats: Sequence[str] = ()
+    given: Sequence[tuple[str, str]] = ()
+    compact: bool = False
+    force: bool = False
+
+
+def describe(data: str, texts: TextOptions, out: str = "", limits: Limits = USUAL) -> tuple[Path, ...]:
     """Render a crate's templates and other formats next to its metadata, or at `out`; return the paths.
 
-    An existing file with the same text stays; another is overwritten only with `force`. Raises UsageError,
-    InputError for metadata that does not hold together or a template that fails, and OutputError.
+    An existing file with the same text stays. Raises UsageError, InputError for metadata that does not hold together or
+    a template that fails, and OutputError.
     """
+    templates, formats, given, compact, force = texts
     if not (templates or formats):
         raise UsageError(message("choose an output: {template}, or formats with {metadata}"))
     recover_interrupted([], [Path(data)])
@@ -46,7 +55,7 @@ def describe(
     target = target_of(out or os.path.splitext(data)[0])
     source = Path(os.path.abspath(data))
     reserved = [source.name] if target.parent == source.parent else []
-    made = list(further_texts(crate, target.name, formats, read_templates(templates, given, limits), compact))
+    made = list(further_texts(crate, target.name, formats, read_templates(templates, tuple(given), limits), compact))
     if (twice := repeated([*reserved, *(name for name, _ in made)])) is not None:
         raise UsageError("two files would have the name {}; leave one out, or give another {out}", quoted(twice))
     new = [(name, text) for name, text in made if not holds(target.parent / name, text)]

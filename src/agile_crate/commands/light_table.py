@@ -22,9 +22,9 @@ from ..pipeline.context import Context
 from ..pipeline.describe import Plan
 from ..pipeline.draw import placed_of
 from ..views.live_view import Board, board_of, news_of
-from ..views.page_view import Live, media_type, packed_texts, page_of, waiting_page
+from ..views.page_view import Live, PageCrate, media_type, packed_texts, page_of, waiting_page
 from .load import Loaded, load
-from .show import texts_beside
+from .page_crates import texts_beside
 
 EVENTS = "events"
 
@@ -140,9 +140,9 @@ class LightTable:
         assert table.board is not None
         images, skins = self._addresses(key, table)
         root = self.server.address
-        others = [(other.name, shown(other.name), f"{root}{number}/") for number, other in self._tables.items()]
+        others = [(shown(other.name), f"{root}{number}/") for number, other in self._tables.items()]
         live = Live(f"{root}{key}/{EVENTS}", table.build, table.wrong, others)
-        return page_of(table.board.crate, images, skins=skins, texts=table.texts, live=live)
+        return page_of([PageCrate(table.board.crate, images, table.name, skins=skins, texts=table.texts)], live)
 
     def _addresses(self, key: str, table: _Table) -> tuple[list[str], dict[str, list[str]]]:
         """Return where images are fetched from: the sheets', and those of each skin. They tell the build, so that none

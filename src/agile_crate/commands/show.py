@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-import contextlib
 import re
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import cache, partial
 from pathlib import Path
-from types import MappingProxyType
 from typing import Any, Literal, NamedTuple
 
 from ..core.crate.changes import Change, changes
-from ..core.crate.skins import skins_of
+from ..core.crate.skins import skins_of, with_skin
 from ..core.errors import InputError, UsageError
 from ..core.frame.decode import DecodedFrame
 from ..core.inspect.finding import Finding
@@ -24,31 +22,36 @@ from ..core.model.variant import base_of
 from ..core.motion.rename import animations_listed
 from ..core.names import nearest
 from ..core.text import quoted
-from ..exports.formats import FORMATS
 from ..exports.png import encode_png
 from ..format.files import ENDINGS, looks_like_metadata, outputs_of_build
-from ..format.regular import read_regular
 from ..pipeline.arrange import arranged
 from ..pipeline.context import Context
 from ..pipeline.describe import plan_of
 from ..pipeline.draw import SheetRows
 from ..pipeline.job import LoadRequest
 from ..pipeline.load import load_frames
+from ..settings.given import settings_from
 from ..settings.reader import choice, whole
 from ..settings.readers import color, fps, scale
 from ..settings.table import Settings
+from ..settings.table import options as options_table
 from ..sources.decode import DecodedPart
-from ..sources.sheets import sheet_bytes
 from ..storage.recovery import recover_interrupted
 from ..storage.staging import refuse_existing, staged
 from ..views.film import FilmOptions, Timing
+from ..views.page_view import PageCrate
 from ..workers.pool import Progress
 from .load import Loaded, load, open_crate, refuse_empty
 from .options import read_options, read_value
+from .page_crates import page_crate
 
 Kind = Literal["sheet", "film", "strip", "page", "chart"]
 
 FILM_ENDINGS = (".gif", ".apng", ".webp")
+
+
+Views = dict[str, Callable[[], Iterator[bytes]]]
+"""File names, with what draws each one's bytes when its turn comes."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -146,22 +149,29 @@ def show(data: Sequence[str], out: str, options: ShowOptions, context: Context, 
         loaded = open_crate(data[0], options.skin, options.kind not in ("sheet", "page"), context.limits)
     else:
         _refuse_sheets(data, context.limits)
-        loaded = _packed_in_memory(LoadRequest(base_of(data), Settings()), context)
+        loaded = in_memory(LoadRequest(base_of(data), Settings()), context)[""]
     refuse_empty(data[0], loaded.crate)
     if options.skin and loaded.folder is None:
         raise UsageError(message("{skin} is for a crate, and these are frames; leave it out"))
     path = Path(out)
-    makers = {"sheet": _sheets, "chart": _chart, "film": _films, "strip": _films}
+    wants_skins = options.kind == "page" and loaded.folder and not options.skin
+    names = skins_of(loaded.crate) if wants_skins else []
+    skins = {name: open_crate(data[0], name, False, context.limits) for name in names}
+    views = views_of([("", loaded, skins)], path, options, context)
+    return written_views(views, path, context.progress, force, loaded.warnings)
+
+
+def views_of(
+    crates: Sequence[tuple[str, Loaded, Mapping[str, Loaded]]], path: Path, options: ShowOptions, context: Context
+) -> Views:
+    """Return the views of crates, each given with its label and its skins: one page of all of them, or another kind of
+    view of the only one. Raises UsageError and InputError."""
     if options.kind == "page":
-        skins = (
-            {name: open_crate(data[0], name, False, context.limits) for name in skins_of(loaded.crate)}
-            if loaded.folder and not options.skin
-            else {}
-        )
-        views = {path.name: _page_of(loaded, context, skins=skins)}
-    else:
-        views = makers[options.kind](loaded, path, options, context)
-    return _written(views, path, context.progress, force, loaded.warnings)
+        pages = [partial(page_crate, loaded, context, label, (), skins) for label, loaded, skins in crates]
+        return {path.name: _page(pages)}
+    makers = {"sheet": _sheets, "chart": _chart, "film": _films, "strip": _films}
+    ((_, loaded, _),) = crates
+    return makers[options.kind](loaded, path, options, context)
 
 
 def _refuse_sheets(inputs: Sequence[str], limits: Limits) -> None:
@@ -173,31 +183,52 @@ def _refuse_sheets(inputs: Sequence[str], limits: Limits) -> None:
                 raise UsageError("{} is a sheet; name its metadata, {}", a_file(str(path)), a_file(str(metadata)))
 
 
-def show_frames(
-    parts: Sequence[DecodedPart[DecodedFrame]],
-    findings: Sequence[Finding],
-    out: str,
-    context: Context,
-    force: bool = False,
-) -> Path:
-    """Write a light table of decoded frames before packing, with what a survey found. Raises as `show` does."""
+class FramesPage(NamedTuple):
+    """Frames on a page before packing.
+
+    label     their title
+    parts     the decoded frames
+    findings  of their survey
+    settings  with which they were surveyed
+    """
+
+    label: str
+    parts: Sequence[DecodedPart[DecodedFrame]]
+    findings: Sequence[Finding]
+    settings: Settings
+
+
+def show_frames(frames: Sequence[FramesPage], out: str, context: Context, force: bool = False) -> Path:
+    """Write a light table of frames before packing, with what a survey found. Raises as `show` does."""
     path = Path(out)
     if path.suffix.lower() != ".html":
         raise UsageError("{}: a page is written as .html", setting("page", out))
-    loaded = _packed_in_memory(LoadRequest(base_of(()), Settings(), parts=parts), context)
-    view = _page_of(loaded, context, findings)
-    return _written({path.name: view}, path, context.progress, force, loaded.warnings, "page").files[0]
+    pages = [partial(_frames_page, each, context) for each in frames]
+    return written_views({path.name: _page(pages)}, path, context.progress, force, (), "page").files[0]
 
 
-def _packed_in_memory(request: LoadRequest, context: Context) -> Loaded:
-    """Build a crate and its sheets as `pack` would, and write nothing."""
+def _frames_page(frames: FramesPage, context: Context) -> PageCrate:
+    """Return frames in a grid: of the settings, those that select and time them count."""
+    given = frames.settings.given.items()
+    settings = settings_from({name: value for name, value in given if options_table()[name][0].section == "take"})
+    loaded = in_memory(LoadRequest(base_of(()), settings, parts=frames.parts), context, frames.label or "frames")[""]
+    return page_crate(loaded, context, frames.label, frames.findings)
+
+
+def in_memory(request: LoadRequest, context: Context, name: str = "frames") -> dict[str, Loaded]:
+    """Build a crate and its sheets as `pack` would, and write nothing. Return its skins as well, by their names; the
+    base has none."""
     notes = recover_interrupted(request.variants[0].layers[0])
     frames = load_frames(request, context)
     (prepared,) = frames.sizes
-    plan = plan_of("frames", frames.sequences, prepared, arranged(frames.sequences, prepared))
-    sheets = enumerate(plan.crate.sheets)
-    drawn = tuple(SheetRows(plan, 0, index, context)(range(sheet.size.h)) for index, sheet in sheets)
-    return Loaded(plan.crate, drawn, None, tuple(notes))
+    plan = plan_of(name, frames.sequences, prepared, arranged(frames.sequences, prepared))
+    made: dict[str, Loaded] = {}
+    for number, variant in enumerate(plan.variants):
+        sheets = enumerate(plan.crate.sheets)
+        drawn = tuple(SheetRows(plan, number, index, context)(range(sheet.size.h)) for index, sheet in sheets)
+        crate = with_skin(plan.crate, variant.name) if variant.name else plan.crate
+        made[variant.name] = Loaded(crate, drawn, None, tuple(notes))
+    return made
 
 
 def compare(
@@ -210,17 +241,14 @@ def compare(
     if out is None:
         return found, Shown((), warnings)
     path = Path(out)
-    page = _page_of(new, context, before=(against, old, found))
-    return found, _written({path.name: page}, path, context.progress, force, warnings)
+    page = _page([partial(page_crate, new, context, before=(against, old, found))])
+    return found, written_views({path.name: page}, path, context.progress, force, warnings)
 
 
-Views = dict[str, Callable[[], Iterator[bytes]]]
-"""File names, with what draws each one's bytes when its turn comes."""
-
-
-def _written(
+def written_views(
     views: Views, path: Path, progress: Progress, force: bool, warnings: Sequence[Message], option: str = "out"
 ) -> Shown:
+    """Write views next to each other, all or none. Raises OutputError."""
     folder = path.parent
     if not force:
         refuse_existing(folder, views, option)
@@ -253,52 +281,11 @@ def _sheets(loaded: Loaded, path: Path, options: ShowOptions, context: Context) 
     }
 
 
-def _page_of(
-    loaded: Loaded,
-    context: Context,
-    findings: Sequence[Finding] = (),
-    skins: Mapping[str, Loaded] = MappingProxyType({}),
-    before: tuple[str, Loaded, Sequence[Change]] | None = None,
-) -> Callable[[], Iterator[bytes]]:
-    """`before` is a crate to compare with: its name, itself, and what changed since."""
-    from ..views.page_view import Against, inlined, page_of
+def _page(pages: Sequence[Callable[[], PageCrate]]) -> Callable[[], Iterator[bytes]]:
+    """Return what draws a page of some crates, which are read when its turn comes."""
+    from ..views.page_view import page_of
 
-    def images(loaded: Loaded) -> list[str]:
-        if loaded.folder and loaded.crate.alpha == "straight":  # the very files that ship
-            return [inlined(sheet_bytes(loaded.folder, sheet, context.limits)) for sheet in loaded.crate.sheets]
-        sheets = (loaded.bands(index, sheet.size.h) for index, sheet in enumerate(loaded.crate.sheets))
-        return [inlined(b"".join(encode_png(whole, context.pool))) for (whole,) in sheets]
-
-    def drawn() -> Iterator[bytes]:
-        skin_images = {name: images(skin) for name, skin in skins.items()}
-        against = None
-        if before:
-            name, other, found = before
-            against = Against(name, other.crate, images(other), found)
-        page = page_of(
-            loaded.crate,
-            images(loaded),
-            findings,
-            skin_images,
-            against,
-            texts_beside(loaded.crate, loaded.folder, context.limits) if loaded.folder else (),
-        )
-        return iter([page.encode()])
-
-    return drawn
-
-
-def texts_beside(crate: Crate, folder: Path, limits: Limits) -> list[tuple[str, str]]:
-    """Return the text files that templates made of a crate, by name. Missing, very long and binary files are left out,
-    and files that are not named after the crate."""
-    found: list[tuple[str, str]] = []
-    ours = {f"{crate.name}{ending}" for text_format in FORMATS.values() for ending in text_format.endings}
-    for name in crate.files:
-        if name in ours or not name.startswith(f"{crate.name}."):
-            continue
-        with contextlib.suppress(OSError, ValueError):
-            found.append((name, read_regular(folder / name, limits, "text_bytes").decode("utf-8")))
-    return found
+    return lambda: iter([page_of([page() for page in pages]).encode()])
 
 
 def _chart(loaded: Loaded, path: Path, options: ShowOptions, _: Context) -> Views:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import NamedTuple
@@ -17,7 +17,7 @@ from ..exports.sarif import Result, sarif_text
 from ..format.regular import read_regular
 from ..pipeline.context import Context
 from ..storage.staging import refuse_existing, write_alone
-from .survey import Survey
+from .survey_crates import SurveyedCrate
 
 
 class SurveyFiles(NamedTuple):
@@ -63,28 +63,37 @@ def _is_baseline(path: str, limits: Limits) -> bool:
 
 
 def write_survey_files(
-    looked: Survey, files: SurveyFiles, spell: Callable[[Message], str], context: Context, force: bool
+    surveys: Sequence[SurveyedCrate], files: SurveyFiles, spell: Callable[[Message], str], context: Context, force: bool
 ) -> list[Path]:
-    """Write the requested files; `spell` spells the fixes for their readers, and `version` is the
-    program's. Raises OutputError and UsageError."""
+    """Write the requested files of surveys; `spell` spells the fixes for their readers. Raises OutputError and
+    UsageError."""
     written: list[Path] = []
     if files.page:
-        from .show import show_frames
+        from .show import FramesPage, show_frames
 
-        findings = [replace(finding, fix=Message(spell(finding.fix))) for finding in looked.findings]
-        written.append(show_frames(looked.parts, findings, files.page, context, force))
+        pages = [
+            FramesPage(crate.label, crate.survey.parts, _spelled(crate.survey.findings, spell), crate.settings)
+            for crate in surveys
+        ]
+        written.append(show_frames(pages, files.page, context, force))
     if files.sarif:
-        results = (_result(finding, looked, spell) for finding in looked.findings)
+        results = (_result(one, crate, spell) for crate in surveys for one in crate.survey.findings)
         write_alone(files.sarif, sarif_text(results, CODES, context.program.rpartition(" ")[2]))
         written.append(Path(files.sarif))
     if files.write_baseline:
-        fine = {looked.known[finding].key: finding for finding in (*looked.findings, *looked.baselined)}
+        looked = [crate.survey for crate in surveys]
+        fine = {survey.known[one].key: one for survey in looked for one in (*survey.findings, *survey.baselined)}
         write_alone(files.write_baseline, baseline_text(fine))
         written.append(Path(files.write_baseline))
     return written
 
 
-def _result(one: Finding, looked: Survey, spell: Callable[[Message], str]) -> Result:
-    known = looked.known[one]
-    sentence = f"{one.sequence}: {spell(Message(one.what))} → {spell(one.fix)}"
+def _spelled(findings: Sequence[Finding], spell: Callable[[Message], str]) -> list[Finding]:
+    return [replace(finding, fix=Message(spell(finding.fix))) for finding in findings]
+
+
+def _result(one: Finding, crate: SurveyedCrate, spell: Callable[[Message], str]) -> Result:
+    known = crate.survey.known[one]
+    place = f"{crate.label}, {one.sequence}" if crate.label else one.sequence
+    sentence = f"{place}: {spell(Message(one.what))} → {spell(one.fix)}"
     return Result(one.code, one.severity, sentence, known.files, known.key)

@@ -76,6 +76,50 @@ def number_of(name: str) -> int | None:
     return split_number(name.rpartition("/")[2])[1]
 
 
+class Matching(NamedTuple):
+    """Names of frames, each with its counterpart in another art.
+
+    pairs       by the name in the base
+    missing     names that the other art lacks
+    extra       names that only the other art has
+    renumbered  those of the pairs whose numbers are written in another way: walk_01 and walk_1
+    """
+
+    pairs: dict[str, str]
+    missing: list[str]
+    extra: list[str]
+    renumbered: list[tuple[str, str]]
+
+
+def matched(names: Iterable[str], others: Iterable[str]) -> Matching:
+    """Match names, first by themselves, then by their numbers where only one name of either has that number.
+
+    >>> matched(["walk_01", "walk_02"], ["walk_1", "walk_2", "walk_3"]).renumbered
+    [('walk_01', 'walk_1'), ('walk_02', 'walk_2')]
+    """
+    names, others = list(names), dict.fromkeys(others)
+    pairs = {name: name for name in names if name in others}
+    ours, theirs = (_by_number(left for left in kind if left not in pairs) for kind in (names, others))
+    renumbered = [
+        (found[0], theirs[key][0]) for key, found in ours.items() if len(found) == 1 and len(theirs.get(key, ())) == 1
+    ]
+    pairs |= dict(renumbered)
+    taken = frozenset(pairs.values())
+    missing = [name for name in names if name not in pairs]
+    return Matching(pairs, missing, [other for other in others if other not in taken], renumbered)
+
+
+def _by_number(names: Iterable[str]) -> dict[tuple[str, str, int], list[str]]:
+    """Return names with numbers by what they say: folders, what stands before the number, and the number."""
+    found: dict[tuple[str, str, int], list[str]] = defaultdict(list)
+    for name in names:
+        above, _, last = name.rpartition("/")
+        before, number = split_number(last)
+        if number is not None:
+            found[above, before, number].append(name)
+    return found
+
+
 def animation_of(name: str, folder: str, is_alone: bool) -> str | None:
     """The animation that a frame belongs to, or None for a picture without a number.
 

@@ -12,7 +12,7 @@ from typing import NamedTuple
 from ..core.crate.file_names import is_crate_file, sized_name
 from ..core.errors import InputError, UsageError, reason
 from ..core.limits import Limits
-from ..core.message import a_file
+from ..core.message import a_file, message
 from ..core.names import is_address, natural_key, nearest
 from ..core.text import few, quoted, shown
 from ..format.regular import read_regular
@@ -151,6 +151,14 @@ def _warnings(path: str, specs: Sequence[CrateSpec]) -> Iterator[str]:
             )
 
 
+def specs_of(paths: Sequence[str], only: Sequence[str], limits: Limits) -> list[tuple[str, CrateSpec]]:
+    """Return the crates of crate files, or only those of some names, each with its file. Raises InputError and
+    UsageError."""
+    files = [read_crate_file(path, limits) for path in paths]
+    refuse_shared_outputs(files)
+    return [(file.path, spec) for file, specs in chosen(files, only) for spec in specs]
+
+
 def chosen(files: Sequence[CrateFile], only: Sequence[str]) -> list[tuple[CrateFile, list[CrateSpec]]]:
     """Return the crates of these names, in the files' order; all crates if none is named. Raises UsageError."""
     names = [spec.name for file in files for spec in file.specs]
@@ -161,19 +169,6 @@ def chosen(files: Sequence[CrateFile], only: Sequence[str]) -> list[tuple[CrateF
             raise UsageError(f"{few(file.path for file in files)}: unknown crate {quoted(name)}; {hint}")
     wanted = [(file, [spec for spec in file.specs if not only or spec.name in only]) for file in files]
     return [(file, specs) for file, specs in wanted if specs]
-
-
-def frames_of(inputs: Sequence[str], limits: Limits) -> list[str]:
-    """Return inputs, with those of its crates in place of each crate file."""
-    return list(dict.fromkeys(path for given in inputs for path in _inputs_of(given, limits)))
-
-
-def _inputs_of(given: str, limits: Limits) -> Iterator[str]:
-    if not is_crate_file(given):
-        yield given
-        return
-    for spec in read_crate_file(given, limits).specs:
-        yield from spec.inputs
 
 
 class Comparison(NamedTuple):
@@ -204,22 +199,30 @@ def _compared(inputs: Sequence[str], spec: CrateSpec | None, font: str) -> Compa
 
 
 def comparisons(
-    paths: Sequence[str], given: Sequence[str], limits: Limits, font: str = ""
+    paths: Sequence[str], given: Sequence[str], limits: Limits, font: str = "", only: Sequence[str] = ()
 ) -> Iterator[tuple[str, Comparison]]:
-    """Yield metadata files, those of each crate at each size in place of a crate file, with what each is compared with.
+    """Yield metadata files with what each is compared with; in place of crate files, those of crates at each size,
+    or of `only` the named ones.
 
-    Raises InputError for a crate file that cannot be read.
+    Raises InputError for a crate file that cannot be read, and UsageError for an unknown crate.
     """
+    files = {path: read_crate_file(path, limits) for path in paths if is_crate_file(path)}
+    if only and not files:
+        raise UsageError(message("{only} chooses crates of a crate file, and the input is none; leave it out"))
+    specs = {file.path: specs for file, specs in chosen(list(files.values()), only)}
     for path in paths:
-        if not is_crate_file(path):
+        if path not in files:
             yield path, comparison_for(path, given, limits, font)
             continue
-        for spec in read_crate_file(path, limits).specs:
-            stem, ending = os.path.splitext(metadata_of(spec.out, spec.settings))
+        for spec in specs.get(path, ()):
             compared = _compared((*given, *spec.inputs), spec, font)
-            yield from (
-                (f"{sized_name(stem, settings.portion)}{ending}", compared) for settings in all_sizes(spec.settings)
-            )
+            yield from ((data, compared) for data in metadata_paths(spec))
+
+
+def metadata_paths(spec: CrateSpec) -> Iterator[str]:
+    """Yield the path of a crate's metadata at each size, its own first."""
+    stem, ending = os.path.splitext(metadata_of(spec.out, spec.settings))
+    yield from (f"{sized_name(stem, settings.portion)}{ending}" for settings in all_sizes(spec.settings))
 
 
 def _is_of(data: str, spec: CrateSpec) -> bool:

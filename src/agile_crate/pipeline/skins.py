@@ -14,7 +14,8 @@ from ..core.frame.options import Scaling
 from ..core.message import Message
 from ..core.model.picture import Picture, Vector
 from ..core.model.variant import Variant
-from ..core.text import few, measured, quoted
+from ..core.names import Matching, matched
+from ..core.text import counted, few, measured, quoted, shown
 from ..sources.read_options import ReadOptions
 from .context import Context
 from .gather import Gathered, gather
@@ -34,15 +35,44 @@ def gather_skin(
     options = options._replace(to_srgb=options.to_srgb and not skin.is_plain)
     layers: list[dict[str, Picture]] = []
     files: list[Origin] = []
-    for number, layer in enumerate(skin.layers or request.variants[0].layers):
+    warnings: list[Message] = []
+    names = [drawing[0].name for drawing in base.drawings]
+    sources = skin.layers or request.variants[0].layers
+    for number, layer in enumerate(sources):
         gathered = gather(request.files_of(layer, context.limits), as_drawn, options, context)
-        layers.append({drawing[0].name: drawing[0] for drawing in gathered.drawings})
+        pictures = {drawing[0].name: drawing[0] for drawing in gathered.drawings}
+        found = matched(names, pictures)
+        label = (
+            f"layer {number + 1} of the skin {quoted(skin.name)}"
+            if len(sources) > 1
+            else f"the skin {quoted(skin.name)}"
+        )
+        warnings += _mismatches(label, found, skin.may_miss)
+        layers.append({name: pictures[own] for name, own in found.pairs.items()})
         files += [Origin(f"{skin.name}/{number}/{file.name}", file.animation, file.sha256) for file in gathered.files]
-    _refuse_missing(skin, [drawing[0].name for drawing in base.drawings], layers)
     make = partial(_made, skin=skin, layers=layers, decoding=decoding)
     drawings = tuple(context.pool.map(make, base.drawings))
     _refuse_other_sizes(skin, base.drawings, drawings)
-    return base._replace(drawings=drawings, warnings=tuple(_idle(skin, layers)), files=tuple(files))
+    return base._replace(drawings=drawings, warnings=(*warnings, *_idle(skin, layers)), files=tuple(files))
+
+
+def _mismatches(label: str, found: Matching, may_miss: bool) -> Iterator[Message]:
+    """Yield a warning for each way in which a skin's frames are not those of the base. Raises InputError for frames
+    that are missing, unless they may."""
+    if found.missing and not may_miss:
+        raise InputError(
+            f"{label} has no {few(map(quoted, found.missing))}, which the base has; draw what is missing, or write "
+            'missing = "base"'
+        )
+    if found.missing:
+        count = counted(len(found.missing), "frame")
+        yield Message(f"{label} lacks {count}, which the base shows instead: {few(map(shown, found.missing), 4)}")
+    if found.extra:
+        count = counted(len(found.extra), "frame")
+        yield Message(f"{label} has {count} that the base does not have; left out: {few(map(shown, found.extra), 4)}")
+    if found.renumbered:
+        pairs = few((f"{shown(own)} for {shown(name)}" for name, own in found.renumbered), 4)
+        yield Message(f"{label} writes numbers in another way than the base; matched by number: {pairs}")
 
 
 def _idle(skin: Variant, layers: Sequence[dict[str, Picture]]) -> Iterator[Message]:
@@ -55,18 +85,6 @@ def _idle(skin: Variant, layers: Sequence[dict[str, Picture]]) -> Iterator[Messa
         yield Message(f"the skin {quoted(skin.name)} exchanges {colors}, which {verb} in no frame, exactly so")
 
 
-def _refuse_missing(skin: Variant, names: Sequence[str], layers: Sequence[dict[str, Picture]]) -> None:
-    if skin.may_miss:
-        return
-    for number, layer in enumerate(layers, 1):
-        if missing := [name for name in names if name not in layer]:
-            place = f"layer {number} of the skin" if len(layers) > 1 else "the skin"
-            raise InputError(
-                f"{place} {quoted(skin.name)} has no {few(map(quoted, missing))}, which the base has; draw what is "
-                'missing, or write missing = "base"'
-            )
-
-
 def _made(
     drawing: tuple[Picture, ...], skin: Variant, layers: Sequence[dict[str, Picture]], decoding: Decoding
 ) -> tuple[Picture, ...]:
@@ -74,7 +92,7 @@ def _made(
     name = drawing[0].name
     if name not in layers[0]:
         return drawing
-    pictures = [layer[name] for layer in layers if name in layer]
+    pictures = [layer[name]._replace(name=name) for layer in layers if name in layer]
     for other in pictures[1:]:
         if other.canvas != pictures[0].canvas:
             raise InputError(

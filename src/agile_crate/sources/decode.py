@@ -21,7 +21,7 @@ from ..workers.ordered import in_turn
 from ..workers.pool import Progress, WorkerPool
 from .decoded import DecodedSequence
 from .find import Found, in_crate_order
-from .read_options import PLAIN, ReadOptions
+from .read_options import ReadOptions
 from .read_source import read_source
 
 T = TypeVar("T")
@@ -77,12 +77,12 @@ Way = Callable[[Found], DecodedPart[T]]
 
 
 def each_part(
-    files: Iterable[Found], pool: WorkerPool, progress: Progress, make: Callable[[str, Pixels], T], limits: Limits
+    files: Iterable[Found], pool: WorkerPool, progress: Progress, make: Callable[[str, Pixels], T], options: ReadOptions
 ) -> Iterator[tuple[Found, DecodedPart[T]]]:
     """Yield each file, in crate order, with the result of `make` for its frames' names and pixels, or the reason why it
     cannot be read. Few files are decoded ahead, so dropped results do not pile up."""
     ordered = in_crate_order(files)
-    way = partial(read, make=partial(_at_own_size, make), options=PLAIN._replace(limits=limits))
+    way = partial(read, make=partial(_at_own_size, make), options=options)
     return with_progress(ordered, readers_for(ordered, pool, MANY_SURVEYED_FILES), progress, lambda: way)
 
 

@@ -7,14 +7,13 @@ from functools import lru_cache, partial
 from typing import NamedTuple
 
 from ..core.errors import InputError
-from ..core.limits import Limits
 from ..core.message import a_file
 from ..core.model.geometry import Size
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
 from ..format.regular import read_regular
 from .decoded import DecodedSequence
-from .read_options import PLAIN
+from .read_options import ReadOptions
 
 CACHED_FILES = 4
 """Files of which the last frames are kept: a frame is mostly looked at with its neighbors."""
@@ -27,10 +26,10 @@ class FrameSource(NamedTuple):
     number: int = 0
 
 
-def read_again(places: Mapping[str, FrameSource], limits: Limits) -> Callable[[str, Size], Pixels]:
+def read_again(places: Mapping[str, FrameSource], options: ReadOptions) -> Callable[[str, Size], Pixels]:
     """Return what reads the frame of a name again, shape (h, w, 4), straight alpha. `places` may grow meanwhile. It
     raises InputError if the file holds another picture by now."""
-    read = lru_cache(CACHED_FILES)(partial(_read, limits=limits))
+    read = lru_cache(CACHED_FILES)(partial(_read, options=options))
 
     def again(name: str, canvas: Size) -> Pixels:
         path, number = places[name]
@@ -42,11 +41,11 @@ def read_again(places: Mapping[str, FrameSource], limits: Limits) -> Callable[[s
     return again
 
 
-def _read(path: str, limits: Limits) -> tuple[Pixels, ...]:
+def _read(path: str, options: ReadOptions) -> tuple[Pixels, ...]:
     from .read_source import read_picture
 
     try:
-        picture = read_picture(read_regular(path, limits, "file_bytes"), options=PLAIN._replace(limits=limits))
+        picture = read_picture(read_regular(path, options.limits, "file_bytes"), options=options)
     except (OSError, PictureError):
         raise InputError("{} changed during the survey; run it again", a_file(path)) from None
     return tuple(picture.pictures) if isinstance(picture, DecodedSequence) else (picture,)

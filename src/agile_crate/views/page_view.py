@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from importlib import resources
 from types import MappingProxyType
 from typing import Any, NamedTuple
+from urllib.parse import quote
 
 from ..core.crate.changes import Change, summary_of
 from ..core.crate.summary import SheetSummary, sheet_summaries
@@ -24,8 +25,8 @@ from ..format.document import document_of
 from .page_style import page_style
 
 SCRIPTS = (
-    "crate", "model", "time", "view", "pictures", "compare", "stage", "measure", "timeline", "reel", "sheet", "numbers",
-    "live", "page",
+    "crate", "crates", "model", "time", "view", "pictures", "compare", "stage", "measure", "timeline", "reel", "sheet",
+    "numbers", "live", "page",
 )  # fmt: skip
 """In the order in which they build on each other; the first is our reader."""
 
@@ -50,6 +51,32 @@ class Against:
     changes: Sequence[Change]
 
 
+class PageCrate(NamedTuple):
+    """One crate of a page.
+
+    crate     its metadata
+    images    addresses of the sheets' images, straight alpha; a page that is to stand alone has them `inlined`
+    label     its title, by default the crate's name
+    findings  of a survey
+    skins     the images of each skin
+    against   another crate to compare with
+    texts     further text files of the crate by their names
+    """
+
+    crate: Crate
+    images: Sequence[str]
+    label: str = ""
+    findings: Sequence[Finding] = ()
+    skins: Mapping[str, Sequence[str]] = MappingProxyType({})
+    against: Against | None = None
+    texts: Sequence[tuple[str, str]] = ()
+
+    @property
+    def title(self) -> str:
+        """The title, escaped for people."""
+        return shown(self.label or self.crate.name)
+
+
 class Live(NamedTuple):
     """A served page: where its news come from, which build it shows, any error since, and the names and addresses of
     all served crates."""
@@ -57,30 +84,45 @@ class Live(NamedTuple):
     events: str
     build: int
     wrong: str
-    others: Sequence[tuple[str, str, str]]
+    others: Sequence[tuple[str, str]]
 
 
-def page_of(
-    crate: Crate,
-    images: Sequence[str],
-    findings: Sequence[Finding] = (),
-    skins: Mapping[str, Sequence[str]] = MappingProxyType({}),
-    against: Against | None = None,
-    texts: Sequence[tuple[str, str]] = (),
-    live: Live | None = None,
-) -> str:
-    """The page. `images` are addresses of the sheets' images, straight alpha, and `skins` those of each skin; a page
-    that is to stand alone has them `inlined`. `findings` are a survey's, `texts` further text files of the crate by
-    their names. Every name is escaped; the page may load nothing but what it brings along or came from where it did.
-    """
-    from jinja2 import Environment, StrictUndefined
+def page_of(crates: Sequence[PageCrate], live: Live | None = None) -> str:
+    """Return the page of some crates, with a list of them if there are several. Every name is escaped; the page may
+    load nothing but what it brings along or came from where it did."""
+    from jinja2 import DictLoader, Environment, StrictUndefined
     from markupsafe import Markup
 
     files = resources.files(__package__) / "page"
+    forms = DictLoader({name: (files / name).read_text("utf-8") for name in ("page.html.j2", "body.html.j2")})
+    environment = Environment(
+        loader=forms, autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
+    )
+    style = _slim(page_style())
+    script = "".join(_slim((files / f"{name}.js").read_text("utf-8")) for name in SCRIPTS)
+    keys = [crate.title for crate in crates]
+    others = live.others if live else [(key, f"#crate={quote(key, safe='')}") for key in keys]
+    body = environment.get_template("body.html.j2")
+    return environment.get_template("page.html.j2").render(
+        policy=_policy(style, script, bool(live)),
+        style=Markup(style),
+        script=Markup(script),
+        crates=[
+            {"key": crate.title, "title": crate.title, "body": Markup(body.render(_body(crate, live), others=others))}
+            for crate in crates
+        ],
+    )
+
+
+def _body(page: PageCrate, live: Live | None) -> dict[str, Any]:
+    """Return what the page tells of a crate."""
+    from markupsafe import Markup
+
+    crate, against = page.crate, page.against
     data: dict[str, Any] = {
-        "crate": with_images(crate, images, skins),
-        "findings": [{"frames": f.frames, "severity": f.severity, "what": f.what} for f in findings],
-        "texts": packed_texts(texts),
+        "crate": with_images(crate, page.images, page.skins),
+        "findings": [{"frames": f.frames, "severity": f.severity, "what": f.what} for f in page.findings],
+        "texts": packed_texts(page.texts),
         "differs": [change.name for change in against.changes if change.kind != "moved"] if against else [],
         **tables_of(crate),
     }
@@ -91,29 +133,21 @@ def page_of(
     tabs = [("numbers", "Numbers")]
     if against:
         tabs.insert(0, ("changes", f"Changes ({len(against.changes):,})"))
-    if findings:
-        tabs.insert(0, ("findings", f"Findings ({len(findings):,})"))
-    template = Environment(
-        autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
-    ).from_string((files / "page.html.j2").read_text("utf-8"))
-    style = _slim(page_style())
-    script = "".join(_slim((files / f"{name}.js").read_text("utf-8")) for name in SCRIPTS)
-    return template.render(
-        policy=_policy(style, script, bool(live)),
-        title=shown(crate.name),
-        summary=_summary(crate),
-        images=[shown(sheet.image) for sheet in crate.sheets],
-        skins=[(name, shown(name)) for name in skins],
-        forms=[(form, form) for form in ("text", "JSON")] + [(name, shown(name)) for name, _ in texts],
-        keys=KEYS,
-        tabs=tabs,
-        style=Markup(style),
-        script=Markup(script),
-        data=Markup(_in_script(data)),
-        findings=_grouped(findings),
-        against=_comparison(against, crate) if against else None,
-        live=live,
-    )
+    if page.findings:
+        tabs.insert(0, ("findings", f"Findings ({len(page.findings):,})"))
+    return {
+        "title": page.title,
+        "summary": _summary(crate),
+        "images": [shown(sheet.image) for sheet in crate.sheets],
+        "skins": [(name, shown(name)) for name in page.skins],
+        "forms": [(form, form) for form in ("text", "JSON")] + [(name, shown(name)) for name, _ in page.texts],
+        "keys": KEYS,
+        "tabs": tabs,
+        "data": Markup(_in_script(data)),
+        "findings": _grouped(page.findings),
+        "against": _comparison(against, crate) if against else None,
+        "live": live,
+    }
 
 
 def waiting_page(name: str, wrong: str) -> str:

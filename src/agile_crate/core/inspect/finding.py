@@ -52,6 +52,11 @@ CODES = {
     "colors-many": "more colors than pixel art has",
     "mirror-image": "an animation that mirrors another",
     "seam": "a tile that does not continue over its edge",
+    "skin-incomplete": "frames of a skin that its base does not have, or the reverse",
+    "skin-canvas": "a skin's frames on other canvases than the base's",
+    "skin-ground": "a skin that stands on another line than its base",
+    "skin-box": "a skin that sticks out far beyond its base",
+    "skin-unchanged": "frames of a skin that show its base",
 }
 """Every finding's code, and what it is about in a few words."""
 
@@ -88,13 +93,14 @@ Again = Callable[[FrameFacts], Pixels]
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Surveyed:
-    """A sequence in facts. The stills have the name None. `scale` is the factor by which a build will scale the
-    frames."""
+    """A sequence in facts. The stills have the name None. `scale` is the factor by which a build will scale the frames;
+    `loops` is False for one that plays once."""
 
     name: str | None
     frames: tuple[FrameFacts, ...]
     again: Again
     scale: Fraction = Fraction(1)
+    loops: bool = True
 
     @property
     def label(self) -> str:

@@ -163,6 +163,7 @@ function writeAddress() {
 
 function addressNow() {
   const address = new URLSearchParams();
+  if (shownTemplate) address.set("crate", shownTemplate.dataset.crate);
   if (stage.show) address.set(stage.show.still ? "still" : "animation", stage.show.name);
   if (!state.playing && stage.show) address.set("step", stepNow() + 1);
   if (state.zoom !== "fit" && stage.placed) address.set("at", artInTheMiddle().join());
@@ -244,6 +245,7 @@ function listen() {
   });
   window.addEventListener("hashchange", async () => {
     if (location.hash.slice(1) === written) return;
+    if (isOtherCrate()) return location.reload();
     await readAddress();
     show();
   });

@@ -66,18 +66,18 @@ class FrameComparison:
 
 
 def repeats(sequence: Surveyed) -> Iterator[Finding]:
-    """Find a motion that starts over, a last frame that equals the first, and other copies."""
+    """Find a motion that starts over and, in a loop, a last frame that equals the first; and other copies."""
     frames = sequence.frames
     compared = FrameComparison(frames)
     count = len(frames)
-    if length := _cycle(frames, compared):
+    if sequence.loops and (length := _cycle(frames, compared)):
         what = f"frames from {length + 1} on repeat the first ones: the cycle has {length} frames"
         fix = "export one cycle"
         if not _cycle(frames[:length], compared) and not _closes(frames[:length], compared):
             fix = setting("frames", f"{sequence.label}=1-{length}")
         yield finding(sequence, CYCLE, ERROR, frames[length:], what, fix)
         return
-    if _closes(frames, compared):
+    if sequence.loops and _closes(frames, compared):
         what = "the last frame equals the first: a loop shows it twice and hitches"
         yield finding(sequence, CLOSING, ERROR, frames[-1:], what, _opened(sequence, compared))
         count -= 1

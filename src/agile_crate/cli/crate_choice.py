@@ -1,0 +1,63 @@
+"""The crates of crate files that a command is for, and the errors of those that fail."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from ..core.crate.file_names import is_crate_file
+from ..core.errors import CrateError, InputError, UsageError
+from ..core.limits import Limits
+from ..core.text import few
+from ..crate_files.read import CrateFile, chosen, read_crate_file, refuse_shared_outputs
+from ..crate_files.spec import CrateSpec, in_crate_file
+from .status import Status, status_of
+from .tables import print_error
+
+
+@dataclass
+class CrateErrors:
+    """The errors of crates so far; the others go on."""
+
+    as_json: bool
+    found: list[dict[str, Any]] = field(default_factory=list)
+
+    def failed(self, file: str, crate: str, error: CrateError) -> None:
+        """Print an error and continue. A crate's own settings are spelled as its file spells them."""
+        sentence = in_crate_file(error.message)
+        status = int(status_of(error))
+        self.found.append({"file": file, "crate": crate, "error": sentence, "exit": status})
+        print_error(sentence, status, error.message.files, self.as_json, file, crate)
+
+    @property
+    def status(self) -> int:
+        """The exit code: that of the first error."""
+        return int(self.found[0]["exit"]) if self.found else Status.DONE
+
+
+def are_crate_files(inputs: Sequence[str], only: Sequence[str]) -> bool:
+    """Return True if the inputs are crate files. Raises UsageError if only some of them are."""
+    others = [given for given in inputs if not is_crate_file(given)]
+    if not others:
+        return True
+    if len(others) < len(inputs):
+        raise UsageError(f"{few(others)} beside a crate file: name either crate files, or frames")
+    if only:
+        raise UsageError("--only chooses crates of a crate file, and the input is none; leave it out")
+    return False
+
+
+def crates_of(
+    paths: Sequence[str], only: Sequence[str], limits: Limits, errors: CrateErrors
+) -> list[tuple[CrateFile, list[CrateSpec]]]:
+    """Return the chosen crates of crate files. A file that cannot be read is noted among the errors. Raises UsageError
+    for an unknown name, and InputError for two crates with one output."""
+    files: list[CrateFile] = []
+    for path in dict.fromkeys(paths):
+        try:
+            files.append(read_crate_file(path, limits))
+        except InputError as error:
+            errors.failed(path, "", error)
+    refuse_shared_outputs(files)
+    return chosen(files, only)
