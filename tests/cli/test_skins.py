@@ -210,6 +210,7 @@ def test_a_skin_may_lack_frames_if_it_says_so(run: Run, project: Path) -> None:
 
 KEYS = [
     ("[crate.otter.skin.x]\nform = \"coat\"", "line 21, column 1: unknown key 'form'; did you mean 'from'?"),
+    ("[crate.otter.skin.x]\nplain = true\nrecolor = { \"#000\" = \"#fff\" }", "line 22, column 1: 'recolor' changes colors, and 'plain' keeps them; leave one of them out"),
     ("[crate.otter.skin.x]\nplain = true", "line 20, column 1: the skin 'x' says nothing: give it from, layers or recolor"),
     ("[crate.otter.skin.x]\nfrom = \"coat\"\nlayers = [\"cape\"]", "line 22, column 1: a skin is 'from' other art, or made of 'layers'; leave one out"),
     ("[crate.otter.skin.x]\nrecolor = { \"blue\" = \"#102040\" }", "line 21, column 13: 'recolor' is to name colors and what stands in their place, such as { \"#aa3322\" = \"#2255aa\" }"),
@@ -226,11 +227,56 @@ def test_keys_of_skins(run: Run, project: Path, text: str, sentence: str) -> Non
     assert done.stderr == f"agile-crate: error: otter.crate.toml, {sentence}\n"
 
 
+def test_colors_are_exchanged_in_what_is_stored(run: Run, project: Path) -> None:
+    """The palette's colors are in no source; the base exchanges one of them, and a skin what the base has then."""
+    more = """
+palette = ["#2070c0", "#f0f0f0"]
+scale = "200%"
+resample = "pixel"
+recolor = { "#2070c0" = "#802010" }
+[crate.otter.skin.dusk]
+recolor = { "#802010" = "#401008" }
+"""
+    document = built(run, project, more)
+    colors = {
+        name: {tuple(color) for color in decode(project / "build" / name).reshape(-1, 4).tolist() if color[3]}
+        for name in ("otter.png", "otter-dusk.png", "otter-raincoat.png", "otter-normal.png")
+    }
+    assert colors["otter.png"] == {(0x80, 0x20, 0x10, 255), (0xF0, 0xF0, 0xF0, 255)}
+    assert colors["otter-dusk.png"] == {(0x40, 0x10, 0x08, 255), (0xF0, 0xF0, 0xF0, 255)}
+    assert colors["otter-raincoat.png"] == {(0xF0, 0xF0, 0xF0, 255)}
+    assert len(colors["otter-normal.png"]) > 2  # no art
+    assert document["settings"]["recolor"] == ["#2070c0=#802010"]
+
+
+def test_frames_that_do_not_match_are_reported(run: Run, project: Path) -> None:
+    """A layer's numbers have other digits; a skin lacks a frame, which the base shows, and has one too many."""
+    for number in range(1, 5):
+        (project / f"cape/swim/swim_{number}.png").rename(project / f"cape/swim/swim_{number:02}.png")
+    (project / "coat/swim/swim_2.png").unlink()
+    save(project / "coat/swim/swim_9.png", art(24, 24))
+    text = TEXT.format(more="").replace('from = "coat"', 'from = "coat"\nmissing = "base"')
+    (project / "otter.crate.toml").write_text(text, "utf-8")
+    done = run("pack", "otter.crate.toml", "--quiet")
+    assert done.returncode == 0
+    assert done.stderr.splitlines() == [
+        "agile-crate: warning: the skin 'raincoat' lacks 1 frame, which the base shows instead: swim/swim_2",
+        "agile-crate: warning: the skin 'raincoat' has 1 frame that the base does not have; left out: swim/swim_9",
+        "agile-crate: warning: layer 2 of the skin 'storm' writes numbers in another way than the base; matched by number: "
+        "swim/swim_01 for swim/swim_1, swim/swim_02 for swim/swim_2, swim/swim_03 for swim/swim_3 and swim/swim_04 for swim/swim_4",
+    ]
+    (sheet,) = metadata(project / "build" / "otter.json")["sheets"]
+    assert list(sheet["skins"]) == ["raincoat", "storm", "night", "normal"]
+    assert run("verify", "otter.crate.toml").returncode == 0
+
+
 def test_a_color_that_is_nowhere_is_warned_of(run: Run, project: Path) -> None:
     text = TEXT.format(more="").replace('#2878c8" =', '#2878c9" =')
     (project / "otter.crate.toml").write_text(text, "utf-8")
     done = run("pack", "otter.crate.toml", "--quiet")
-    assert done.stderr == "agile-crate: warning: the skin 'night' exchanges #2878c9, which is in no frame, exactly so\n"
+    assert done.stderr == (
+        "agile-crate: warning: the skin 'night': no frame has #2878c9, exactly so, which is to be exchanged\n"
+    )
 
 
 @pytest.mark.parametrize(

@@ -31,7 +31,7 @@ SEQUENCES = (
 )
 
 EVERYTHING: Mapping[str, Any] = {
-    "color_key": "#000000:9", "fit": "40x40", "clear_alpha": 3, "hard_alpha": 100, "colors": 8, "dither": True, "canvas": "animation",
+    "color_key": "#000000:9", "fit": "40x40", "clear_alpha": 3, "hard_alpha": 100, "colors": 8, "dither": True, "recolor": "#5e333a=#ffffff", "canvas": "animation",
     "shift": ["1,0", "swim=2,1"], "outline": "#201830:2", "trim": "animation", "cushion": 1, "pivot": ["swim=feet",
     "0.37,1"], "snap_pivot": True, "fill_under": True, "shape": "contour", "shape_of": "animation", "no_offsets":
     True,

@@ -161,6 +161,8 @@ def _skin(name: str, table: Table, at: Keys) -> Variant:
     plain, missing = table.get("plain", False), table.get("missing", "error")
     if not isinstance(plain, bool):
         raise WrongKeyError((*at, "plain"), f"'plain' is to be true or false, not {type_of(plain)}")
+    if plain and "recolor" in table:
+        raise WrongKeyError((*at, "recolor"), "'recolor' changes colors, and 'plain' keeps them; leave one of them out")
     if missing not in ("error", "base"):
         raise WrongKeyError((*at, "missing"), '\'missing\' is to be "error" or "base"')
     exchange = tuple(_exchange(table.get("recolor", {}), (*at, "recolor")))

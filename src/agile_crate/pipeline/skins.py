@@ -9,7 +9,7 @@ from functools import partial
 from ..core.crate.origin import Origin
 from ..core.errors import InputError
 from ..core.frame.decode import Decoding, scaled_picture
-from ..core.frame.layers import drawn_over_each_other, has_color, laid_over_each_other, recolored
+from ..core.frame.layers import drawn_over_each_other, laid_over_each_other
 from ..core.frame.options import Scaling
 from ..core.message import Message
 from ..core.model.picture import Picture, Vector
@@ -53,7 +53,7 @@ def gather_skin(
     make = partial(_made, skin=skin, layers=layers, decoding=decoding)
     drawings = tuple(context.pool.map(make, base.drawings))
     _refuse_other_sizes(skin, base.drawings, drawings)
-    return base._replace(drawings=drawings, warnings=(*warnings, *_idle(skin, layers)), files=tuple(files))
+    return base._replace(drawings=drawings, warnings=tuple(warnings), files=tuple(files))
 
 
 def _mismatches(label: str, found: Matching, may_miss: bool) -> Iterator[Message]:
@@ -75,16 +75,6 @@ def _mismatches(label: str, found: Matching, may_miss: bool) -> Iterator[Message
         yield Message(f"{label} writes numbers in another way than the base; matched by number: {pairs}")
 
 
-def _idle(skin: Variant, layers: Sequence[dict[str, Picture]]) -> Iterator[Message]:
-    """Return a warning of exchanged colors that no frame has."""
-    pictures = [picture.pixels for layer in layers for picture in layer.values()]
-    idle = [old for old, _ in skin.exchange if not any(has_color(pixels, old) for pixels in pictures)]
-    if idle:
-        verb = "is" if len(idle) == 1 else "are"
-        colors = few(color.hex for color in idle)
-        yield Message(f"the skin {quoted(skin.name)} exchanges {colors}, which {verb} in no frame, exactly so")
-
-
 def _made(
     drawing: tuple[Picture, ...], skin: Variant, layers: Sequence[dict[str, Picture]], decoding: Decoding
 ) -> tuple[Picture, ...]:
@@ -100,11 +90,9 @@ def _made(
                 f"{measured(pictures[0].canvas)} on the lowest; bring them to one canvas"
             )
     made = laid_over_each_other(pictures)
-    if skin.exchange:
-        made = made._replace(pixels=recolored(made.pixels, skin.exchange))
     drawings = [picture.vector for picture in pictures if picture.vector]
     if len(drawings) == len(pictures):
-        vector = Vector(made.canvas, partial(drawn_over_each_other, drawings, skin.exchange))
+        vector = Vector(made.canvas, partial(drawn_over_each_other, drawings))
         made = made._replace(vector=vector)
     scaled = (scaled_picture(made, scaling) for scaling in decoding.scalings)
     return tuple(picture if decoding.keeps_vectors else picture._replace(vector=None) for picture in scaled)

@@ -22,7 +22,8 @@ GROUPS = {
         "split", "order", "reverse", "mirrored", "reversed", "layers",
     ),
     "palettes and shapes": (
-        "palette", "colors", "dither", "clear_alpha", "hard_alpha", "fill_under", "shape", "shape_points", "shape_of",
+        "palette", "colors", "dither", "recolor", "clear_alpha", "hard_alpha", "fill_under", "shape", "shape_points",
+        "shape_of",
     ),
     "builds and machines": ("effort", "limit"),
 }  # fmt: skip

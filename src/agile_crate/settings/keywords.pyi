@@ -51,6 +51,7 @@ class Keywords(TypedDict, total=False):
     palette: Path | Sequence[str] | None
     colors: int | None
     dither: bool | None
+    recolor: str | Sequence[str] | Mapping[str, str] | None
     canvas: int | str | tuple[int, int] | None
     align: (
         Literal["top-left", "top", "top-right", "left", "center", "right", "bottom-left", "bottom", "bottom-right"]

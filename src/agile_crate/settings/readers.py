@@ -177,6 +177,15 @@ def color(text: str) -> Color:
     return found
 
 
+@of(kinds.PAIRS)
+def exchange(text: str) -> tuple[Color, Color]:
+    """``#aa3322=#2255aa``: a color, and the one that replaces it."""
+    old, equals, new = text.partition("=")
+    if not equals:
+        raise UsageError(f"{quoted(text)} is not a pair of colors: write #old=#new, such as #aa3322=#2255aa")
+    return color(old), color(new)
+
+
 @of(kinds.TEXTS)
 def formats(text: str) -> tuple[str, ...]:
     """Metadata formats with commas between."""

@@ -181,6 +181,8 @@ class Settings:
         "use the nearest colors of a palette: a file, or #rrggbb,#rrggbb", "FILE", readers.palette)
     colors: int = one("prepare", 0, "reduce the whole crate to N colors", "N", reader.whole(2, 256))
     dither: bool = flag("prepare", "dither with a fixed pattern when colors are reduced")
+    recolor: tuple[tuple[Color, Color], ...] = many("prepare",
+        "exchange an exact color of the result: #aa3322=#2255aa", "OLD=NEW", readers.exchange)
     canvas: str | Size = one("prepare", _OWN_CANVAS,
         "size of all canvases: own, animation or common (the largest of the animation, or of all), or a size",
         "WxH", readers.canvas)

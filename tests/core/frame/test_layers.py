@@ -50,7 +50,7 @@ def test_nothing_over_nothing() -> None:
 def test_colors_change_places() -> None:
     red, blue = Color(255, 0, 0), Color(0, 0, 255)
     pixels = np.array([[(255, 0, 0, 255), (0, 0, 255, 9), (254, 0, 0, 255), (255, 0, 0, 0)]], np.uint8)
-    swapped = recolored(pixels, [(red, blue), (blue, red)])
+    swapped = recolored(pixels, ((red, blue), (blue, red)))
     assert swapped.tolist() == [[[0, 0, 255, 255], [255, 0, 0, 9], [254, 0, 0, 255], [0, 0, 255, 0]]]
     assert has_color(pixels, blue)
     assert not has_color(pixels[:, 3:], red)  # it is seen nowhere

@@ -30,12 +30,16 @@ def laid_over_each_other(pictures: Sequence[Picture]) -> Picture:
     return first._replace(pixels=ground, offset=Offset(whole.x, whole.y))
 
 
-def drawn_over_each_other(drawings: Sequence[Vector], exchange: Sequence[tuple[Color, Color]], canvas: Size) -> Pixels:
-    """Draw vector drawings over each other on a canvas, shape (h, w, 4), then exchange colors."""
+Exchange = tuple[tuple[Color, Color], ...]
+"""Colors, each with the one that replaces it."""
+
+
+def drawn_over_each_other(drawings: Sequence[Vector], canvas: Size) -> Pixels:
+    """Draw vector drawings over each other on a canvas, shape (h, w, 4)."""
     pixels = drawings[0].draw(canvas)
     for drawing in drawings[1:]:
         pixels = over(drawing.draw(canvas), pixels)
-    return recolored(pixels, exchange) if exchange else pixels
+    return pixels
 
 
 def over(above: Pixels, below: Pixels) -> Pixels:
@@ -50,7 +54,18 @@ def over(above: Pixels, below: Pixels) -> Pixels:
     return result
 
 
-def recolored(pixels: Pixels, exchange: Sequence[tuple[Color, Color]]) -> Pixels:
+def composed(first: Exchange, then: Exchange) -> Exchange:
+    """Return the exchange that does what two do one after the other.
+
+    >>> red, green, blue = Color(255, 0, 0), Color(0, 255, 0), Color(0, 0, 255)
+    >>> composed(((red, green),), ((green, blue),)) == ((red, blue), (green, blue))
+    True
+    """
+    after = dict(then)
+    return tuple({**after, **{old: after.get(new, new) for old, new in first}}.items())
+
+
+def recolored(pixels: Pixels, exchange: Exchange) -> Pixels:
     """Exchange exact colors, whatever their alpha: a new array of shape (h, w, 4). All are looked up in the original
     pixels, so two colors can change places."""
     result = pixels.copy()

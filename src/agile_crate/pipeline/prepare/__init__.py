@@ -1,16 +1,17 @@
 """Preparation: the steps between a frame's source and the arrangement, always in the same order.
 
-color key → scale → clear alpha → hard alpha → palette → canvas, shift → room for the outline → outline → trim → pivot →
-fill under → shapes → offsets. The color key, and the scale if it is known by then, are applied as files are decoded
-(`core.frame.decode`). A build and its proof both walk this.
+color key → scale → clear alpha → hard alpha → palette → recolor → canvas, shift → room for the outline → outline → trim
+→ pivot → fill under → shapes → offsets. The color key, and the scale if it is known by then, are applied as files are
+decoded (`core.frame.decode`). A build and its proof both walk this.
 """
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Executor
 from fractions import Fraction
-from functools import partial
+from functools import partial, reduce
 from importlib import import_module
 from itertools import chain, repeat
 from types import MappingProxyType
@@ -20,10 +21,11 @@ import numpy as np
 
 from ...core.crate.edits import Edits
 from ...core.frame.decode import Decoding
-from ...core.message import Message
+from ...core.frame.layers import composed
+from ...core.message import Message, message
 from ...core.model.picture import Picture, Sequences
 from ...core.model.variant import Untrimmed, Variant, Variants
-from ...core.text import counted, few, shown
+from ...core.text import counted, few, quoted, shown
 from ...settings.table import PerAnimation, Settings
 from ...workers.ordered import in_turn
 from ..context import Context
@@ -41,6 +43,7 @@ COLOR_STEPS: Steps = (
     ("clear_alpha", lambda settings: settings.clear_alpha > 0),
     ("hard_alpha", lambda settings: settings.hard_alpha > 0),
     ("palette", lambda settings: bool(settings.colors or settings.palette)),
+    ("recolor", lambda settings: bool(settings.recolor)),
 )
 """The steps that say which pixels a frame has, and so whether two frames are duplicates."""
 
@@ -115,7 +118,7 @@ def as_stored(variant: Variant, sequences: Sequences, settings: Settings, contex
     """Return the pictures of a variant with the pixels that they will be stored with. Where on which canvas, and how
     much of it, is left open."""
     walk = _Walk([variant], lineup_of(sequences), settings, context)
-    for step in wanted(COLOR_STEPS, settings):
+    for step in wanted(COLOR_STEPS, _with_exchange(settings, variant)):
         if step.is_shared or (not variant.is_plain and step.on_skins):
             walk.take(step)
     return walk.pictures[0]
@@ -139,7 +142,8 @@ def prepare(
     # Colors come first, because they decide which pixels are empty; then canvases, which place the frames; then edits,
     # which are as large as canvases; then trimming, which would otherwise cut edits off; last, steps on trimmed frames.
     factor = settings.scale
-    for step in wanted(COLOR_STEPS, settings):
+    asking = reduce(_with_exchange, walk.variants, settings)
+    for step in wanted(COLOR_STEPS, asking):
         decision = walk.take(step)
         if step.scales and settings.fit:
             factor = decision.parameters[0].factor if decision.parameters else Fraction(1)
@@ -175,7 +179,8 @@ class _Walk:
         self.variants = [variant._replace(pictures=()) for variant in variants]
         self.remarks: list[Message] = []
         self.warnings: list[Message] = []
-        self._lineup, self._settings, self._context = lineup, settings, context
+        self._lineup, self._context = lineup, context
+        self._settings = [_with_exchange(settings, variant) for variant in variants]
 
     def take(self, step: Step[Any, Any]) -> Decision[Any]:
         """Decide on a step and apply it; return the decision."""
@@ -189,7 +194,7 @@ class _Walk:
         if step.joined:
             for number, variant in enumerate(self.variants[1:], 1):
                 facts = map(step.joined, facts, self._facts(step, number), repeat(variant.is_plain))
-        return step.decide(facts, self._lineup, self._settings)
+        return step.decide(facts, self._lineup, self._settings[0])
 
     def apply(self, step: Step[Any, Any], decision: Decision[Any]) -> None:
         """Apply the decision to the base, and to skins if it is shared; otherwise decide for each skin by itself."""
@@ -198,14 +203,14 @@ class _Walk:
             if step.is_shared:
                 self._apply(step, number, decision)
             elif step.on_skins and not variant.is_plain:
-                own = step.decide(self._facts(step, number), self._lineup, self._settings)
+                own = step.decide(self._facts(step, number), self._lineup, self._settings[number])
                 self._apply(step, number, own)
-                self.warnings += own.warnings
+                self.warnings += (message("the skin {}: {}", quoted(variant.name), found) for found in own.warnings)
         self.remarks += decision.remarks
         self.warnings += decision.warnings
 
     def _facts(self, step: Step[Any, Any], number: int) -> Iterator[Any]:
-        return _spread(self._context.pool, partial(_facts, step, self._settings), self.pictures[number])
+        return _spread(self._context.pool, partial(_facts, step, self._settings[number]), self.pictures[number])
 
     def _apply(self, step: Step[Any, Any], number: int, decision: Decision[Any]) -> None:
         """Apply a decision to one variant, in place: so the pixels of the step before go one by one. New pixels that
@@ -220,6 +225,13 @@ class _Walk:
             if pixels is not before and not np.may_share_memory(pixels, before) and not store.has_room(pixels.nbytes):
                 made = made._replace(pixels=store.moved(pixels))
             pictures[index] = made
+
+
+def _with_exchange(settings: Settings, variant: Variant) -> Settings:
+    """Return the settings of a variant, which may exchange more colors."""
+    if not variant.exchange:
+        return settings
+    return dataclasses.replace(settings, recolor=composed(settings.recolor, variant.exchange))
 
 
 def _lay_over(pictures: list[Picture], edits: Edits, trim_alpha: int) -> tuple[str, ...]:
