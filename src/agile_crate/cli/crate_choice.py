@@ -1,4 +1,4 @@
-"""The crates of crate files that a command is for, and the errors of those that fail."""
+"""The crates of crate files for a command, and the errors of those that fail."""
 
 from __future__ import annotations
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import dataclasses
 import os
 from collections.abc import Iterable, Iterator, Mapping
+from fractions import Fraction
 from pathlib import Path
 from typing import NamedTuple
 
@@ -13,7 +14,7 @@ from ..core.crate.file_names import sized_name
 from ..core.errors import InputError, UsageError
 from ..core.limits import Limits
 from ..core.message import a_file
-from ..core.model.crate import Crate
+from ..core.model.crate import Crate, Frame
 from ..core.model.geometry import Box, Offset
 from ..core.model.picture import Picture, Sequences
 from ..core.model.variant import Variant, base_of
@@ -25,9 +26,9 @@ from ..exports.formats import FORMATS
 from ..exports.template import read_templates
 from ..exports.texts import further_texts
 from ..format.document import document_of, first_difference
-from ..format.files import sha256_now
+from ..format.files import read_metadata, sha256_now
 from ..format.seal import text_sha256
-from ..pipeline.arrange import arranged
+from ..pipeline.arrange import arranged_sizes
 from ..pipeline.context import Context
 from ..pipeline.describe import animations_of, plan_of
 from ..pipeline.job import LoadRequest
@@ -87,7 +88,13 @@ def sources_of(crate: Crate, data: Path, comparison: Comparison, edits: Edits, c
         places = [".", str(data.parent), *comparison.inputs]
         settings = dataclasses.replace(settings, font=comparison.font or _font(settings.font, places))
     context = context._replace(limits=context.limits._replace(**dict(settings.limit)))
-    request = LoadRequest(variants, settings, own, edits={settings.portion: edits}, for_proof=True)
+    wanted = settings
+    if (
+        settings.matched
+    ):  # boxes and pivots follow from all sizes, or without a crate file at least from the crate's own
+        whole = comparison.spec.settings if comparison.spec else settings_from(crate.settings)
+        wanted = dataclasses.replace(with_palette(whole, context.limits), font=settings.font)
+    request = LoadRequest(variants, wanted, own, edits={settings.portion: edits}, for_proof=True)
     try:
         frames = load_frames(request, context)
     except UsageError as error:
@@ -98,10 +105,13 @@ def sources_of(crate: Crate, data: Path, comparison: Comparison, edits: Edits, c
             shown(data.name),
             error.message,
         ) from None
-    (prepared,) = frames.sizes
+    number = next(index for index, size in enumerate(frames.sizes) if size.settings.portion == settings.portion)
+    prepared = frames.sizes[number]
     otherwise += _otherwise(crate, frames.sequences, prepared)
     if comparison.spec and not otherwise:
-        otherwise += _departures(crate, data.parent, comparison.spec, frames, context.limits)
+        otherwise += _departures(crate, data.parent, comparison.spec, frames, number, context.limits)
+    if comparison.spec and number:
+        otherwise += unmatched(crate, data, settings.portion, context.limits)
     floor = prepared.settings.trim_alpha
 
     def by_name(variant: Variant) -> dict[str, Source]:
@@ -132,6 +142,24 @@ def _settings_for(crate: Crate, data: str, comparison: Comparison, limits: Limit
     return settings, list(_other_settings(crate.settings, remembered(settings)))
 
 
+def unmatched(crate: Crate, data: Path, portion: Fraction, limits: Limits) -> Iterator[str]:
+    """Yield where a crate is no exact portion of the one at the build's own size, whose metadata lies beside it."""
+    own = data.with_name(f"{crate.name.rpartition('@')[0]}{data.suffix}")
+    if not own.is_file():
+        yield f"{shown(own.name)} is missing, which it is to match"
+        return
+    by_name = {frame.name: frame for frame in read_metadata(own, limits).frames}
+    for frame in crate.frames:
+        full = by_name.get(frame.name)
+        if full is None or _lengths(frame, 1) != _lengths(full, portion):
+            yield f"frame {quoted(frame.name)} is no exact portion of the one in {shown(own.name)}"
+            return
+
+
+def _lengths(frame: Frame, portion: Fraction | int) -> list[Fraction]:
+    return [Fraction(side) * portion for side in (*frame.box, *frame.canvas, *frame.offset, *frame.pivot)]
+
+
 def _other_settings(found: Mapping[str, object], wanted: Mapping[str, object]) -> Iterator[str]:
     for name in sorted({*found, *wanted}):
         if found.get(name) != wanted.get(name):
@@ -147,14 +175,16 @@ def _as_key(name: str, value: object) -> str:
     return as_key(name, ", ".join(map(str, value)) if isinstance(value, (list, tuple)) else str(value))
 
 
-def _departures(crate: Crate, folder: Path, spec: CrateSpec, frames: Frames, limits: Limits) -> Iterator[str]:
+def _departures(
+    crate: Crate, folder: Path, spec: CrateSpec, frames: Frames, number: int, limits: Limits
+) -> Iterator[str]:
     """Yield where the crate differs from a new build of the same spec: names, sheets, places, files.
 
     Places are compared only if they follow from the sources alone: not with `keep_places`, and not if frames carry
     edits by hand.
     """
-    (prepared,) = frames.sizes
-    settings, result = prepared.settings, arranged(frames.sequences, prepared)
+    prepared = frames.sizes[number]
+    settings, result = prepared.settings, arranged_sizes(frames.sequences, frames.sizes)[number]
     templates = read_templates(settings.template, settings.set, limits) if settings.template else ()
     plan = plan_of(target_of(spec.out).name, frames.sequences, prepared, result, templates)
     depends = settings.keep_places or any(frame.edited for frame in crate.frames)

@@ -21,7 +21,7 @@ from ..core.model.variant import all_layers, with_layers
 from ..core.names import is_address
 from ..core.text import few, measured, quoted
 from ..format.files import Look, looks_of
-from ..pipeline.arrange import arranged
+from ..pipeline.arrange import arranged_sizes
 from ..pipeline.context import Context
 from ..pipeline.describe import Plan, plan_of
 from ..pipeline.job import BuildJob, DiskState, LoadRequest, origin_of
@@ -194,12 +194,14 @@ def _origin(job: BuildJob, frames: Frames, state: DiskState, context: Context) -
 def _plans(
     job: BuildJob, frames: Frames, previous: PreviousBuild, templates: Sequence[Template], context: Context
 ) -> list[Plan]:
-    plans: list[Plan] = []
-    for prepared in frames.sizes:
-        layout = _previous_layout(job, frames, prepared, previous, context)
-        result = arranged(frames.sequences, prepared, layout)
-        plans.append(plan_of(job.target.name, frames.sequences, prepared, result, templates, context.program))
-    return plans
+    def layout(prepared: Prepared) -> Crate | None:
+        return _previous_layout(job, frames, prepared, previous, context)
+
+    results = arranged_sizes(frames.sequences, frames.sizes, layout)
+    return [
+        plan_of(job.target.name, frames.sequences, prepared, result, templates, context.program)
+        for prepared, result in zip(frames.sizes, results, strict=True)
+    ]
 
 
 def _with_texts(plans: Sequence[Plan], origin: str) -> list[Plan]:
@@ -313,9 +315,12 @@ def _previous_layout(
 ) -> Crate | None:
     if not prepared.settings.keep_places:
         return None
+    from ..pipeline.match import is_divisible
     from ..pipeline.previous_layout import previous_layout, with_new_names
 
     layout = previous_layout(job.target, prepared.settings, previous, context.limits)
+    if layout and prepared.settings.unit > 1 and not is_divisible(layout, prepared.settings.unit):
+        return None  # it was built before its sizes were matched; the summary counts the frames that move
     names = [frame.name for sequence in frames.sequences for frame in sequence.frames]
     return layout and with_new_names(layout, names, prepared.pictures)
 

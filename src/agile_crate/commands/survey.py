@@ -50,10 +50,10 @@ class Survey:
 
 
 class SurveyOptions(NamedTuple):
-    """What a survey reports, and keeps.
+    """Options of a survey: the findings to report, and what to keep.
 
     ignore       codes of findings that are left out
-    codes        leave out all other codes, if there are any
+    codes        leave out all other codes; all are reported without one
     baselined    keys of findings that are known to be fine
     keep_frames  keep the decoded frames, for a page
     """

@@ -70,7 +70,7 @@ class Known(NamedTuple):
 
 
 class SkinBase(NamedTuple):
-    """What a skin's frames are compared with.
+    """The base that a skin's frames are compared with.
 
     facts     of the base's frames by their names in the files
     may_miss  the skin may lack frames

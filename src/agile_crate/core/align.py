@@ -20,8 +20,9 @@ PLACES: dict[str, tuple[Fraction, Fraction]] = {
 """Each place with its share of the free space to the left and above: ``bottom`` is (1/2, 1)."""
 
 
-def offset_in(outer: Size, inner: Size, place: str, flipped: bool = False) -> Offset:
-    """Return the whole-pixel position of `inner` in `outer`. An odd pixel left over goes to the right, or below.
+def offset_in(outer: Size, inner: Size, place: str, flipped: bool = False, unit: int = 1) -> Offset:
+    """Return the position of `inner` in `outer`, a multiple of the unit. An odd pixel left over goes to the right, or
+    below.
 
     Of a `flipped` frame it is the mirror image of that position, so that a mirrored animation stays one.
 
@@ -31,7 +32,7 @@ def offset_in(outer: Size, inner: Size, place: str, flipped: bool = False) -> Of
     Offset(x=17, y=56)
     """
     x, y = PLACES[place]
-    left, top = int((outer.w - inner.w) * x // 1), int((outer.h - inner.h) * y // 1)
+    left, top = int((outer.w - inner.w) * x // unit) * unit, int((outer.h - inner.h) * y // unit) * unit
     return Offset(outer.w - inner.w - left if flipped else left, top)
 
 

@@ -34,7 +34,7 @@ LONGEST_LINE = 20_000
 
 class CrateFile(NamedTuple):
     """A crate file: its path as it was given, its crates in order, and warnings. `searched` are the folders that were
-    searched for folders of crates and skins: a new one there is a new crate."""
+    searched for folders of crates and skins: each new one is a new crate."""
 
     path: str
     specs: tuple[CrateSpec, ...]

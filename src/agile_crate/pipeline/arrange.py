@@ -2,11 +2,26 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
+
 from ..core.arrange.layout import Arranged, LayoutRequest
 from ..core.arrange.layouts import LAYOUTS
 from ..core.model.crate import Crate
 from ..core.model.picture import Sequences
 from .prepare import Prepared
+
+
+def arranged_sizes(
+    sequences: Sequences, sizes: Sequence[Prepared], layout: Callable[[Prepared], Crate | None] = lambda _: None
+) -> list[Arranged]:
+    """Arrange all sizes of a build: matched ones together, otherwise each by itself. `layout` gives the previous crate
+    of a size, whose places frames may have to keep. Raises FitError."""
+    settings = sizes[0].settings
+    if not settings.matched:
+        return [arranged(sequences, prepared, layout(prepared)) for prepared in sizes]
+    from .match import arranged_together
+
+    return arranged_together(sequences, sizes, settings.unit, layout(sizes[0]))
 
 
 def arranged(sequences: Sequences, prepared: Prepared, previous: Crate | None = None) -> Arranged:

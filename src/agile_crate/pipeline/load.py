@@ -72,6 +72,10 @@ def load_frames(request: LoadRequest, context: Context) -> Frames:
         prepared.append(
             prepare(by_size.pop(0), sequences, resolved(size, sequences), context, request.for_proof, edits)
         )
+    if settings.unit > 1 or (settings.matched and len(prepared) > 1):
+        from .match import matched
+
+        prepared = list(matched(prepared, settings.unit))
     prepared[0] = prepared[0]._replace(remarks=(*remarks, *prepared[0].remarks))
     return loaded._replace(sizes=tuple(prepared))
 

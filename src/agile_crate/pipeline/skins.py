@@ -8,7 +8,7 @@ from functools import partial
 
 from ..core.crate.origin import Origin
 from ..core.errors import InputError
-from ..core.frame.decode import Decoding, scaled_picture
+from ..core.frame.decode import Decoding, on_multiple, scaled_picture
 from ..core.frame.layers import drawn_over_each_other, laid_over_each_other
 from ..core.frame.options import Scaling
 from ..core.message import Message
@@ -89,7 +89,7 @@ def _made(
                 f"the skin {quoted(skin.name)}: {quoted(name)} is {measured(other.canvas)} on one layer, and "
                 f"{measured(pictures[0].canvas)} on the lowest; bring them to one canvas"
             )
-    made = laid_over_each_other(pictures)
+    made = on_multiple(laid_over_each_other(pictures), decoding)
     drawings = [picture.vector for picture in pictures if picture.vector]
     if len(drawings) == len(pictures):
         vector = Vector(made.canvas, partial(drawn_over_each_other, drawings))

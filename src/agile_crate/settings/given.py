@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+import math
 from collections.abc import Callable, Mapping
 from typing import Any
 
@@ -32,7 +33,17 @@ def settings_from(given: Mapping[str, object]) -> Settings:
     settings = Settings(**read, given=dict(given))
     for contradiction in contradictions(settings):
         raise UsageError(contradiction)
-    return _with_shared_cell(settings)
+    return _with_divisible_canvases(_with_shared_cell(settings))
+
+
+def _with_divisible_canvases(settings: Settings) -> Settings:
+    """Return the settings of matched sizes with canvases that all sizes divide, and their halves as well, for frames
+    are centered on them."""
+    if settings.unit == 1:
+        return settings
+    multiple = math.lcm(settings.canvas_multiple, 2 * settings.unit)
+    given = {**settings.given, "canvas_multiple": str(multiple)}
+    return dataclasses.replace(settings, canvas_multiple=multiple, given=given)
 
 
 def _with_shared_cell(settings: Settings) -> Settings:
@@ -161,6 +172,8 @@ def remembered(settings: Settings) -> dict[str, object]:
         result["also_scale"] = (
             text if scale(text) == settings.portion else f"{settings.portion}{'x' * (settings.portion > CLEAR_SCALE)}"
         )
+        if settings.matched:
+            result["matched"] = True
     return result
 
 

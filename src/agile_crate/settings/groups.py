@@ -4,8 +4,8 @@ from __future__ import annotations
 
 GROUPS = {
     "size and pixel art": (
-        "scale", "resample", "fit", "fit_to", "also_scale", "canvas", "outline", "color_key", "vector_size", "font",
-        "exposure", "to_srgb",
+        "scale", "resample", "fit", "fit_to", "also_scale", "matched", "canvas", "canvas_multiple", "outline",
+        "color_key", "vector_size", "font", "exposure", "to_srgb",
     ),
     "timing": ("fps", "duration", "hold", "loop"),
     "layout": (

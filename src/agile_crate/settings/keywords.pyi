@@ -53,6 +53,7 @@ class Keywords(TypedDict, total=False):
     dither: bool | None
     recolor: str | Sequence[str] | Mapping[str, str] | None
     canvas: int | str | tuple[int, int] | None
+    canvas_multiple: int | None
     align: (
         Literal["top-left", "top", "top-right", "left", "center", "right", "bottom-left", "bottom", "bottom-right"]
         | None
@@ -97,6 +98,7 @@ class Keywords(TypedDict, total=False):
     file_name: str | None
     image: Literal["png", "webp"] | None
     also_scale: Number | Sequence[Number] | None
+    matched: bool | None
     premultiply: bool | None
     background: str | None
     optimize: bool | None

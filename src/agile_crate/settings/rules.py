@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from ..core.arrange.layouts import KNOWN_TO_SOME, LAYOUTS
 from ..core.message import Message, message, setting
+from ..core.model.geometry import Size
 from ..core.text import measured
 from ..exports.formats import FORMATS
 
@@ -62,6 +63,17 @@ RULES = (
         lambda s: "css" in s.metadata and s.turn,
         "{turn} stores frames turned, which CSS cannot show; leave out {turn}, or css",
     ),
+    Rule(lambda s: s.matched and not s.also_scale, "{matched} is about other sizes; add {also_scale}"),
+    Rule(
+        lambda s: s.matched and (s.outline or s.no_offsets),
+        "{} is done at each size by itself, so sizes would not match; leave it out, or {matched}",
+        ("outline", "no_offsets"),
+    ),
+    Rule(
+        lambda s: s.fit and (s.matched or s.canvas_multiple > 1),
+        "{fit} finds a factor of its own, which leaves no canvas a multiple; give {scale}, or leave out {}",
+        ("matched", "canvas_multiple"),
+    ),
     Rule(lambda s: s.set and not s.template, "{set} is a variable for templates; add {template}"),
     Rule(
         lambda s: s.compact and "json" not in s.metadata,
@@ -84,6 +96,7 @@ def contradictions(settings: Settings) -> Iterator[Message]:
         multiple = setting("multiple", settings.multiple)
         yield message("{pow2} and {} contradict each other; leave one of them out", multiple)
     yield from _uneven(settings)
+    yield from _indivisible(settings)
     yield from _other_size(settings)
 
 
@@ -116,6 +129,20 @@ def _too_wide(settings: Settings) -> Iterator[Message]:
             f"a gap, margin, cushion or edge of {spacing} pixels is as large as the largest sheet; make it smaller"
         )
         yield Message(sentence)
+
+
+def _indivisible(settings: Settings) -> Iterator[Message]:
+    """Yield sentences about lengths that matched sizes do not divide."""
+    for name, size in (("canvas", settings.canvas), ("cell", settings.cell), ("size", settings.size)):
+        unit = 2 * settings.unit if name == "canvas" else settings.unit
+        if settings.unit > 1 and isinstance(size, Size) and (size.w % unit or size.h % unit):
+            larger = Size(*(-(-side // unit) * unit for side in size))
+            yield message(
+                "matched sizes do not divide {}, which is to be a multiple of {}; make it {}",
+                setting(name, measured(size)),
+                unit,
+                measured(larger),
+            )
 
 
 def _uneven(settings: Settings) -> Iterator[Message]:

@@ -7,6 +7,7 @@ Reading a setting needs neither NumPy nor Pillow, so ``--help`` stays quick.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, fields
 from fractions import Fraction
@@ -186,6 +187,8 @@ class Settings:
     canvas: str | Size = one("prepare", _OWN_CANVAS,
         "size of all canvases: own, animation or common (the largest of the animation, or of all), or a size",
         "WxH", readers.canvas)
+    canvas_multiple: int = one("prepare", 1,
+        "make canvas sides multiples of N, with empty pixels", "N", reader.whole(1, 256))
     align: str = choice("prepare", "bottom", _ALIGN, tuple(PLACES), metavar="PLACE")
     shift: PerAnimation[Offset | None] = per_animation("prepare", None,
         "move frames, with their pivots, on their canvas", "X,Y", readers.shift)
@@ -245,6 +248,8 @@ class Settings:
     image: str = choice("write", "png", "sheet format: PNG, or lossless WebP", ("png", "webp"))
     also_scale: tuple[Fraction, ...] = one("write", (),
         "also write the crate at other sizes: 50%,25%", "N,…", readers.other_scales)
+    matched: bool = flag("write",
+        "with also-scale: one arrangement for all sizes, whose boxes are exact multiples")
     premultiply: bool = flag("write", "multiply sheet colors by alpha", remembered=True)
     background: Color | None = one("write", None,
         "flatten sheets onto a color, without alpha", "COLOR", readers.color, remembered=True)
@@ -280,13 +285,23 @@ class Settings:
 
     @property
     def kept_margin(self) -> int:
-        """The margin, with room for repeated edges."""
-        return max(self.margin, self.edge_repeat)
+        """The margin, with room for repeated edges, at every matched size."""
+        return self._divisible(self.margin, self.edge_repeat)
 
     @property
     def kept_gap(self) -> int:
-        """The gap, with room for the repeated edges of both neighbors."""
-        return max(self.gap, 2 * self.edge_repeat)
+        """The gap, with room for the repeated edges of both neighbors, at every matched size."""
+        return self._divisible(self.gap, 2 * self.edge_repeat)
+
+    @property
+    def unit(self) -> int:
+        """Return what all matched sizes divide: lengths at the crate's own size are multiples of it."""
+        return math.lcm(*(portion.denominator for portion in self.also_scale)) if self.matched else 1
+
+    def _divisible(self, spacing: int, least: int) -> int:
+        """Return the spacing between frames, so wide that at every matched size the `least` is left of it."""
+        smallest = min((Fraction(1), *self.also_scale)) if self.matched else Fraction(1)
+        return math.ceil(max(spacing, math.ceil(least / smallest)) / self.unit) * self.unit
 
     @property
     def layout_options(self) -> LayoutOptions:
@@ -309,12 +324,14 @@ class Settings:
             break_animations=self.break_animations,
             keep_places=self.keep_places,
             one_sheet=self.one_sheet,
+            unit=self.unit,
         )
 
     @property
     def sheet_rules(self) -> SheetRules:
         """Return what a sheet's size must obey."""
-        return SheetRules(self.max_size, self.size, self.pow2, self.square, self.multiple)
+        multiple = math.lcm(self.multiple, self.unit)
+        return SheetRules(self.max_size, self.size, self.pow2, self.square, multiple)
 
 
 def options() -> dict[str, tuple[Option, Any]]:

@@ -61,12 +61,12 @@ class Arrangement(NamedTuple):
 
 
 def in_cells(
-    frames: Sequence[tuple[Size, bool]], grid: Sequence[GridSheet], align: str, edge_repeat: int
+    frames: Sequence[tuple[Size, bool]], grid: Sequence[GridSheet], align: str, edge_repeat: int, unit: int = 1
 ) -> Arrangement:
-    """Put frames (stored size, True if mirrored) into the cells of a grid, in order, aligned in their cells by
-    `align`."""
+    """Put frames (stored size, True if mirrored) into the cells of a grid, in order, aligned in their cells by `align`,
+    at multiples of a unit."""
     cell_size = grid[0].cells.size
-    placing = {frame: offset_in(cell_size, frame[0], align, frame[1]) for frame in set(frames)}
+    placing = {frame: offset_in(cell_size, frame[0], align, frame[1], unit) for frame in set(frames)}
     cells = [(index, cell) for index, sheet in enumerate(grid) for cell in sheet.boxes()]
     spots = []
     for frame, (index, cell) in zip(frames, cells, strict=True):

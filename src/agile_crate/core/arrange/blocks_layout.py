@@ -20,9 +20,6 @@ from .layout import Arranged, LayoutRequest
 from .sheets import Filling
 from .tight import bound
 
-ONE = Size(1, 1)
-"""The cell of frames of which nothing is stored."""
-
 
 def arranged_in_blocks(request: LayoutRequest) -> Arranged:
     """Arrange animations in blocks, and each still in its own. Raises FitError."""
@@ -30,7 +27,7 @@ def arranged_in_blocks(request: LayoutRequest) -> Arranged:
     limits = options.limits
     refuse_larger_than_sheet(pictures, limits)
     sizes = [picture.stored_box.size for picture in pictures]
-    lots = _lots(request.sequences, sizes)
+    lots = _lots(request.sequences, sizes, Size(options.unit, options.unit))
     firsts = [0, *accumulate(lot.count for lot in lots)]
     made = arrange_blocks(lots, limits, options.columns, options.rows)
     cells = [lot.cell for lot in lots for _ in range(lot.count)]
@@ -49,7 +46,8 @@ def arranged_in_blocks(request: LayoutRequest) -> Arranged:
         for block in blocks:
             for number in range(block.count):
                 size, cell = sizes[block.first + number], block.cell(number)
-                by = offset_in(cell.size, size, options.align, pictures[block.first + number].flipped)
+                is_flipped = pictures[block.first + number].flipped
+                by = offset_in(cell.size, size, options.align, is_flipped, options.unit)
                 spots[block.first + number] = Spot(index, cell.x + by.x, cell.y + by.y)
         size = filling.arranged.size
         plans.append(SheetPlan(size, None, limits.margin, limits.gap, options.edge_repeat, blocks))
@@ -63,16 +61,17 @@ def arranged_in_blocks(request: LayoutRequest) -> Arranged:
     return Arranged(result, tuple(_remarks(sizes, cells, options.align)))
 
 
-def _lots(sequences: Sequences, sizes: Sequence[Size]) -> list[Lot]:
+def _lots(sequences: Sequences, sizes: Sequence[Size], least: Size) -> list[Lot]:
+    """Return the cells that animations need. Frames of which nothing is stored have the least."""
     lots: list[Lot] = []
     first = 0
     for sequence in sequences:
         own = sizes[first : first + len(sequence.frames)]
         first += len(own)
         if sequence.name is None:
-            lots += [Lot(1, largest([ONE, size]), loose=True) for size in own]
+            lots += [Lot(1, largest([least, size]), loose=True) for size in own]
         else:
-            lots.append(Lot(len(own), largest([ONE, *own])))
+            lots.append(Lot(len(own), largest([least, *own])))
     return lots
 
 

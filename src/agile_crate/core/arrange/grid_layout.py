@@ -41,7 +41,9 @@ def arranged_in_rows(request: LayoutRequest) -> Arranged:
 def _grid_options(request: LayoutRequest) -> GridOptions:
     pictures, options = request.pictures, request.options
     rules = options.rules
-    cell = options.cell or largest([Size(1, 1), *(picture.stored_box.size for picture in pictures)])
+    cell = options.cell or largest(
+        [Size(options.unit, options.unit), *(picture.stored_box.size for picture in pictures)]
+    )
     larger = setting("size" if rules.exact and options.columns and options.rows else "cell")
     _refuse_larger(pictures, cell, "the cell", message("give a larger {}", larger))
     _refuse_larger(pictures, rules.usable, "a sheet may be", message("raise {max_size} or {size}"))
@@ -70,7 +72,7 @@ def _in_cells(
             measured(wanted.rules.usable),
         )
     frames = [(picture.stored_box.size, picture.flipped) for picture in pictures]
-    result = in_cells(frames, grid, options.align, options.edge_repeat)
+    result = in_cells(frames, grid, options.align, options.edge_repeat, options.unit)
     result = result._replace(considered=tuple(considered), bound=sum(w * h for (w, h), _ in frames))
     return Arranged(result, tuple(_smaller(pictures, wanted.cell, options.align)))
 

@@ -16,7 +16,7 @@ if TYPE_CHECKING:  # settings load this module for --help, which has no use for 
 
 
 class LayoutOptions(NamedTuple):
-    """The settings of layouts, by name, with the spacing that edges need."""
+    """The settings of layouts, by name, with the spacing that edges need. All places are multiples of the `unit`."""
 
     align: str = "bottom"
     cell: Size | None = None
@@ -35,6 +35,7 @@ class LayoutOptions(NamedTuple):
     break_animations: bool = False
     keep_places: bool = False
     one_sheet: bool = False
+    unit: int = 1
 
     @property
     def limits(self) -> SheetLimits:

@@ -8,7 +8,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ..model.geometry import ORIGIN, Size
+from ..align import offset_in
+from ..model.geometry import ORIGIN, Offset, Size
 from ..model.picture import Picture, Vector
 from ..pixels import Pixels, placeholder
 from .options import ColorKey, Scaling
@@ -24,11 +25,13 @@ class Decoding(NamedTuple):
     color_key      is applied first
     scalings       one for each size of the build, or none yet if the factor is found later
     keeps_vectors  keep a drawing in vectors with its picture, to draw it again by that factor
+    multiple       canvases get empty pixels, before they are scaled, until their sides are multiples of it
     """
 
     color_key: ColorKey | None
     scalings: tuple[Scaling, ...]
     keeps_vectors: bool = False
+    multiple: int = 1
 
 
 class DecodedFrame(NamedTuple):
@@ -49,12 +52,13 @@ def decoded(name: str, drawn: Pixels | Vector, decoding: Decoding) -> DecodedFra
     `drawn` are decoded pixels, shape (h, w, 4), which are not changed, or a drawing.
     """
     if isinstance(drawn, Vector):
-        pictures = (_drawn(name, drawn, scaling, decoding.color_key) for scaling in decoding.scalings)
+        whole = _multiple_of(drawn.size, decoding.multiple)
+        pictures = (_drawn(name, drawn, whole, scaling, decoding.color_key) for scaling in decoding.scalings)
         if decoding.keeps_vectors:
             vector = drawn._replace(draw=partial(_keyed, drawn.draw, decoding.color_key))
             pictures = (picture._replace(vector=vector) for picture in pictures)
         return DecodedFrame(tuple(pictures))
-    picture = _without_key(name, drawn, decoding.color_key)
+    picture = on_multiple(_without_key(name, drawn, decoding.color_key), decoding)
     return DecodedFrame(tuple(scaled_picture(picture, scaling) for scaling in decoding.scalings))
 
 
@@ -71,20 +75,36 @@ def _without_key(name: str, pixels: Pixels, key: ColorKey | None) -> Picture:
     return Picture(name, pixels, canvas, offset, keyed=gone)
 
 
+def on_multiple(picture: Picture, decoding: Decoding) -> Picture:
+    """Return a picture, before it is scaled, on the canvas that it is to have."""
+    return _on(picture, _multiple_of(picture.canvas, decoding.multiple), decoding.scalings[0].place)
+
+
+def _on(picture: Picture, canvas: Size, place: str) -> Picture:
+    if canvas == picture.canvas:
+        return picture
+    by = offset_in(canvas, picture.canvas, place)
+    return picture._replace(canvas=canvas, offset=Offset(picture.offset.x + by.x, picture.offset.y + by.y))
+
+
+def _multiple_of(size: Size, multiple: int) -> Size:
+    return Size(*(-(-side // multiple) * multiple for side in size))
+
+
 def _keyed(draw: Callable[[Size], Pixels], key: ColorKey | None, canvas: Size) -> Pixels:
     from .color_key import keyed
 
     return keyed(draw(canvas), key) if key else draw(canvas)
 
 
-def _drawn(name: str, vector: Vector, scaling: Scaling, key: ColorKey | None) -> Picture:
-    """A drawing at a scale."""
+def _drawn(name: str, vector: Vector, whole: Size, scaling: Scaling, key: ColorKey | None) -> Picture:
+    """A drawing at a scale. `whole` is its canvas before that."""
     from .scale import scaled_canvas
 
     canvas = scaled_canvas(vector.size, scaling.factor)
     if min(canvas) < 1 or max(canvas) > LARGEST_CANVAS:
         return Picture(name, np.zeros((0, 0, 4), np.uint8), canvas)
-    return _without_key(name, vector.draw(canvas), key)
+    return _on(_without_key(name, vector.draw(canvas), key), scaled_canvas(whole, scaling.factor), scaling.place)
 
 
 def placeholder_picture(name: str, file: str, canvas: Size, decoding: Decoding) -> Picture | None:
@@ -94,7 +114,7 @@ def placeholder_picture(name: str, file: str, canvas: Size, decoding: Decoding) 
 
     (scaling,) = decoding.scalings
     scaled = canvas if scaling.factor == 1 else scaled_canvas(canvas, scaling.factor)
-    if decoding.color_key or min(scaled) < 1 or max(scaled) > LARGEST_CANVAS:
+    if decoding.color_key or decoding.multiple > 1 or min(scaled) < 1 or max(scaled) > LARGEST_CANVAS:
         return None
     return Picture(name, placeholder(*scaled), scaled, file=file)
 
@@ -109,7 +129,7 @@ def scaled_picture(picture: Picture, scaling: Scaling) -> Picture:
 
         return flipped(scaled_picture(flipped(picture), scaling))
     if picture.vector:
-        return _drawn(picture.name, picture.vector, scaling, None)._replace(keyed=picture.keyed)
+        return _drawn(picture.name, picture.vector, picture.canvas, scaling, None)._replace(keyed=picture.keyed)
     from .scale import scaled, scaled_canvas
 
     canvas = scaled_canvas(picture.canvas, scaling.factor)

@@ -103,7 +103,8 @@ def needs_no_pixels(settings: Settings) -> bool:
     """Return True if only the frames' sizes decide how they are prepared."""
     steps = wanted((*COLOR_STEPS, *CANVAS_STEPS, *TRIM, *LAST_STEPS), settings)
     tells_duplicates = settings.drop_duplicates or settings.drop_closing
-    return settings.has_one_cell and not tells_duplicates and not any(step.looks(settings) for step in steps)
+    is_plain = settings.has_one_cell and settings.canvas_multiple == 1
+    return is_plain and not tells_duplicates and not any(step.looks(settings) for step in steps)
 
 
 def decoding_of(sizes: Sequence[Settings]) -> Decoding:
@@ -111,7 +112,11 @@ def decoding_of(sizes: Sequence[Settings]) -> Decoding:
     are alike but for lengths."""
     settings = sizes[0]
     scalings = tuple(scaling_of(size, 1 if size.fit else size.scale) for size in sizes)
-    return Decoding(settings.color_key, scalings, keeps_vectors=settings.fit is not None)
+    # Before scaling, a canvas must be a multiple of this, so that it is one of what was asked for afterwards.
+    multiple = (settings.canvas_multiple * settings.portion / settings.scale).numerator
+    return Decoding(
+        settings.color_key, scalings, settings.fit is not None, 1 if settings.canvas_multiple == 1 else multiple
+    )
 
 
 def as_stored(variant: Variant, sequences: Sequences, settings: Settings, context: Context) -> Sequence[Picture]:
