@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import argparse
+import shlex
+import sys
 import time
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TextIO
 
 from ..core.errors import UsageError
 from ..core.text import counted, few, shown
@@ -12,6 +14,7 @@ from ..interrupts import writing
 from .parser import Parser, add_common, add_only, chosen_limits
 from .status import Status, status_of
 from .streams import print_json
+from .wording import as_text
 
 if TYPE_CHECKING:
     from ..commands.watch import Turn
@@ -55,7 +58,7 @@ def run(arguments: argparse.Namespace) -> int:
 
     def ready() -> None:
         if not (arguments.quiet or arguments.json):
-            print(f"watching {shown(arguments.file)}: {few(map(shown, names), 8)}; Ctrl-C ends it", flush=True)
+            _say(f"watching {shown(arguments.file)}: {few(map(shown, names), 8)}; Ctrl-C ends it")
 
     # Within `writing`, Ctrl-C arrives here as an exception, and the server and the pools are closed.
     with writing(), without_progress(arguments) as plain, with_cache(plain, LEAST_MEMORY_BYTES) as context:
@@ -70,7 +73,8 @@ def run(arguments: argparse.Namespace) -> int:
             watch(arguments.file, arguments.only, builder, ready)
         except KeyboardInterrupt:
             if not (arguments.quiet or arguments.json):
-                print("\nstopped watching; all files are complete", flush=True)
+                print(flush=True)
+                _say("stopped watching; all files are complete")
         finally:
             if table:
                 table.close()
@@ -81,26 +85,34 @@ def _tell_page(arguments: argparse.Namespace, address: str) -> None:
     if arguments.json:
         print_json({"command": "watch", "page": address}, indent=None)
     else:
-        print(f"the page: {address}", flush=True)
+        _say(f"the page: {address}")
+
+
+def _say(line: str, to: TextIO | None = None) -> None:
+    """Print a line with the time."""
+    print(f"{time.strftime('%H:%M:%S')}  {line}", file=to, flush=True)
 
 
 def _tell(arguments: argparse.Namespace, turn: Turn, seconds: float) -> None:
     """Print one line about a crate's build."""
     from ..crate_files.spec import in_crate_file
-    from .packing import print_warnings
     from .tables import print_error
 
-    if turn.error:
+    begin = f"{shown(turn.crate)}: " if turn.crate else ""  # an error of the crate file names it
+    if turn.error and arguments.json:
         error = turn.error.message
-        print_error(
-            in_crate_file(error), status_of(turn.error), error.files, arguments.json, arguments.file, turn.crate
-        )
-    elif turn.packed:
-        print_warnings(turn.packed)
+        print_error(in_crate_file(error), status_of(turn.error), error.files, True, arguments.file, turn.crate)
+    elif turn.error:
+        _say(f"{begin}error: {in_crate_file(turn.error.message)}", sys.stderr)
+    elif turn.trouble:
+        data = shown(f"agile-crate verify {shlex.quote(arguments.file)} --only {shlex.quote(turn.crate)} --accept")
+        _say(f"{begin}{in_crate_file(turn.trouble)}; {data} accepts that", sys.stderr)
     if arguments.json:
         print_json(_document(turn, seconds), indent=None)
-    elif not (turn.error or arguments.quiet):
-        print(f"{time.strftime('%H:%M:%S')}  {shown(turn.crate)}: {_line(turn, seconds)}", flush=True)
+    for warning in turn.packed.warnings if turn.packed else ():
+        _say(f"{begin}warning: {as_text(warning)}", sys.stderr)
+    if not (turn.trouble or arguments.quiet or arguments.json):
+        _say(f"{begin}{_line(turn, seconds)}")
 
 
 def _line(turn: Turn, seconds: float) -> str:
@@ -123,6 +135,8 @@ def _document(turn: Turn, seconds: float) -> dict[str, object]:
     document: dict[str, object] = {"command": "watch", "crate": turn.crate, "outcome": turn.outcome}
     if turn.error:
         return document | {"error": in_crate_file(turn.error.message), "exit": int(status_of(turn.error))}
+    if turn.edited:
+        return document | {"edited": list(turn.edited)}
     if turn.packed is None:
         return document
     files = [str(path) for path in turn.packed.files if path not in turn.packed.kept]

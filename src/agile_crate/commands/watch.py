@@ -12,9 +12,10 @@ from typing import Literal
 
 from ..core.errors import CrateError, InputError
 from ..core.limits import Limits
+from ..core.message import Message, message, some_files
 from ..core.model.variant import all_layers
 from ..crate_files.dependencies import metadata_of
-from ..crate_files.read import CrateFile, chosen, read_crate_file
+from ..crate_files.read import CrateFile, chosen, metadata_paths, read_crate_file
 from ..crate_files.spec import CrateSpec, in_crate_file
 from ..crate_files.up_to_date import Unchanged, look_up
 from ..pipeline.context import Context
@@ -31,13 +32,23 @@ GRACE_S = 1.0
 
 @dataclass(frozen=True, slots=True)
 class Turn:
-    """The outcome of one crate, or of the crate file (`crate` is empty then): built, up to date, or failed."""
+    """The outcome of one crate, or of the crate file (`crate` is empty then): built, up to date, failed, or left alone
+    because some of its files were `edited` by hand."""
 
     crate: str
-    outcome: Literal["built", "unchanged", "failed"]
+    outcome: Literal["built", "unchanged", "left", "failed"]
     packed: Packed | None = None
     unchanged: Unchanged | None = None
     error: CrateError | None = None
+    edited: tuple[str, ...] = ()
+
+    @property
+    def trouble(self) -> Message | None:
+        """A sentence on what keeps the crate from being built, if anything does."""
+        if self.edited:
+            were = "was" if len(self.edited) == 1 else "were"
+            return message("left alone, because {} {} edited by hand", some_files(self.edited), were)
+        return self.error.message if self.error else None
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,6 +80,7 @@ def watch(path: str, only: Sequence[str], builder: Builder, ready: Callable[[], 
     with watching() as watched:
         watched.cover(_places(file, specs, limits))
         wrong: Mapping[str, str] = _build_all(specs, builder)
+        watched.cover(_places(file, specs, limits, wrong))
         ready()
         while True:
             watched.next_burst()
@@ -79,8 +91,9 @@ def watch(path: str, only: Sequence[str], builder: Builder, ready: Callable[[], 
             except CrateError as error:
                 wrong = _file_wrong(specs, error, builder, wrong, watched)
                 continue
-            watched.cover(_places(file, specs, limits))
+            watched.cover(_places(file, specs, limits, wrong))
             wrong = _build_all(specs, builder, watched, wrong)
+            watched.cover(_places(file, specs, limits, wrong))
 
 
 def _file_wrong(
@@ -107,9 +120,11 @@ def _read(path: str, only: Sequence[str], limits: Limits) -> tuple[CrateFile, li
     return file, [spec for _, specs in chosen([file], only) for spec in specs]
 
 
-def _places(file: CrateFile, specs: Iterable[CrateSpec], limits: Limits) -> Iterator[str]:
+def _places(
+    file: CrateFile, specs: Iterable[CrateSpec], limits: Limits, wrong: Mapping[str, str] = MappingProxyType({})
+) -> Iterator[str]:
     """Yield all that a change may come from: the crate file, the folders of its patterns, its inputs and their folders,
-    templates, palettes."""
+    templates, palettes; and of crates that are `wrong` the metadata, which changes when an edit is accepted or kept."""
     yield file.path
     yield from file.searched
     for spec in specs:
@@ -120,6 +135,8 @@ def _places(file: CrateFile, specs: Iterable[CrateSpec], limits: Limits) -> Iter
             except CrateError:
                 continue  # the build reports it
         yield from spec.settings.files
+        if spec.name in wrong:
+            yield from map(os.path.abspath, metadata_paths(spec))
 
 
 def _build_all(
@@ -135,13 +152,13 @@ def _build_all(
     for spec in specs:
         turn = _build(spec, builder)
         known, sentence = wrong.get(spec.name), ""
-        if turn.error:
-            sentence = failed[spec.name] = in_crate_file(turn.error.message)
+        if turn.trouble:
+            sentence = failed[spec.name] = in_crate_file(turn.trouble)
             if watched and sentence != known and isinstance(turn.error, InputError) and watched.any_within(GRACE_S):
                 return {**wrong, spec.name: ""}
             if builder.table and sentence != known:
                 builder.table.failed(spec.name, sentence)
-        is_news = sentence != known if turn.error else bool(turn.packed) or watched is None or known is not None
+        is_news = sentence != known if turn.trouble else bool(turn.packed) or watched is None or known is not None
         if is_news:
             builder.end(turn)
     return failed
@@ -157,6 +174,11 @@ def _build(spec: CrateSpec, builder: Builder) -> Turn:
             if builder.table:
                 builder.table.finished(spec.name, data)
             return Turn(spec.name, "unchanged", unchanged=state)
+        edited = state.previous.texts.union(*state.previous.sheets.values()) if state else frozenset[str]()
+        if edited and not (job.force or job.keep_edits):
+            return Turn(spec.name, "left", edited=tuple(sorted(map(os.path.basename, edited))))
+        if state and state.previous.edited and not job.force:  # they were accepted, or kept, so they are carried on
+            job = job._replace(keep_edits=True)
         builder.begin(spec.name)
         if state:  # files may have been half written when they were looked up
             state = state._replace(found={})
