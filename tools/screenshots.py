@@ -180,7 +180,7 @@ def shoot_watch(folder: Path) -> None:
     watching = subprocess.Popen(command, cwd=folder, stdout=subprocess.PIPE, text=True)
     assert watching.stdout
     address = watching.stdout.readline().split()[-1]
-    while not watching.stdout.readline().startswith("watching"):
+    while "  watching " not in watching.stdout.readline():
         pass
     path = folder / "otter-post" / "frames" / "otter" / "swim" / "swim_04.png"
     with Image.open(path) as image:

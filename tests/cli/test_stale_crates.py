@@ -87,7 +87,7 @@ def test_each_reason_is_named(run: Run, project: Path) -> None:
     ("file", "old", "new", "reason"),
     [
         ("names.txt.j2", "{{ frame.name }}", "- {{ frame.name }}", "gull: stale: gull.txt differs from what its crate file makes of the crate"),
-        ("post.crate.toml", 'out = "build/gull"\n', 'out = "build/gull"\ngap = 1\n', "gull: stale: it differs from what its crate file makes of the sources: sheets[0]"),
+        ("post.crate.toml", 'out = "build/gull"\n', 'out = "build/gull"\ngap = 1\n', "gull: stale: built with gap = 0, and the crate file asks for gap = 1"),
         ("post.crate.toml", 'out = "build/gull"', 'out = "new/gull"', "gull: stale: it was never built"),
     ],
     ids=["a template", "a key of the layout", "another place"],
@@ -102,7 +102,9 @@ def test_a_changed_frame_hides_no_changed_key(run: Run, project: Path) -> None:
     save(project / "art/gull/glide_2.png", art(8, 8, 71))
     edited(project / "post.crate.toml", 'out = "build/gull"\n', 'out = "build/gull"\ngap = 1\n')
     line = checked(run, project)[1][0]
-    assert line.startswith("gull: stale: 1 frame changed (glide_2); it differs from what its crate file makes of the")
+    assert line == "gull: stale: 1 frame changed (glide_2); built with gap = 0, and the crate file asks for gap = 1"
+    save(project / "art/gull/glide_5.png", art(8, 8, 72))
+    assert "1 frame added (glide_5); 1 frame changed (glide_2); built with gap = 0" in checked(run, project)[1][0]
 
 
 def test_a_draft_beside_a_finished_build(run: Run, project: Path) -> None:
@@ -128,7 +130,19 @@ def test_a_draft_beside_a_finished_build(run: Run, project: Path) -> None:
 
 def test_a_skin_that_changed(run: Run, project: Path) -> None:
     save(project / "art/scarf/swim_2.png", art(8, 8, 90))
-    assert checked(run, project)[1][1] == "otter: stale: a skin, a setting or another input changed"
+    assert checked(run, project)[1][1] == "otter: stale: skin 'scarf': 1 frame changed (swim_2)"
+    edited(project / "post.crate.toml", "skin.scarf", "skin.shawl")
+    assert checked(run, project)[1][1] == "otter: stale: 1 skin added (shawl); 1 skin removed (scarf)"
+
+
+def test_a_dry_run_gives_the_reasons(run: Run, project: Path) -> None:
+    save(project / "art/gull/glide_2.png", art(8, 8, 71))
+    done = run("pack", "post.crate.toml", "--dry-run")
+    lines = done.stdout.splitlines()
+    assert lines[:2] == ["gull (post.crate.toml)", "  1 frame changed (glide_2)"]
+    assert lines[-1] == "otter: up to date (4 frames, 4 files)"
+    (gull, otter) = json.loads(run("pack", "post.crate.toml", "--dry-run", "--json").stdout)["crates"]
+    assert (gull["remarks"][-1], otter["unchanged"]) == ("1 frame changed (glide_2)", True)
 
 
 def test_another_version_of_the_program(project: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -15,10 +15,9 @@ from ..crate_files.spec import CrateSpec, as_key
 from .crate_choice import CrateErrors, are_crate_files, crates_of
 from .packing import document_of, print_summary, print_warnings
 from .parser import chosen_jobs, chosen_limits, chosen_memory, given_settings
-from .status import Status
 from .streams import print_json
 from .tables import print_heading, print_note
-from .wording import as_option, option_name
+from .wording import as_option
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
@@ -30,19 +29,14 @@ if TYPE_CHECKING:
     from ..pipeline.job import BuildJob
 
 
-REFUSED_BY_CHECK = (
-    "dry_run", "rebuild", "force", "keep_edits", "jobs", "cluster", "send_inputs", "depfile", "no_wait", "explain",
-)  # fmt: skip
-"""Options that would do nothing with `--check`."""
-
-
 @dataclass
 class _Run:
-    """The results of a run so far: documents of crates that were built, and errors of others."""
+    """The results of a run so far: documents of crates that were built, errors of others, and why crates are stale."""
 
     errors: CrateErrors
     crates: list[dict[str, Any]] = field(default_factory=list)
     jobs: list[BuildJob] = field(default_factory=list)
+    reasons: dict[tuple[str, str], tuple[str, ...]] = field(default_factory=dict)
 
     def noted(self, spec: CrateSpec, options: BuildOptions) -> None:
         """Note what a crate is built from; if its settings are wrong, that is reported when it is built."""
@@ -66,7 +60,16 @@ def run_crates(arguments: argparse.Namespace) -> int:
     for warning in (warning for file, _ in wanted for warning in file.warnings):
         print(f"agile-crate: warning: {warning}", file=sys.stderr)
     if arguments.check:
-        return _check_crates(pairs, options, limits, arguments, run)
+        from .check import check_crates
+
+        return check_crates(pairs, options, limits, arguments, run.errors)
+    if arguments.dry_run:
+        from .check import checked_crates
+
+        checks = checked_crates(pairs, options, limits, arguments)
+        run.reasons |= {
+            (file, name): checked.reasons for file, name, checked in checks if not isinstance(checked, CrateError)
+        }
     outcomes = _outcomes([spec for _, spec in pairs], options, limits, arguments)
     for (file, spec), built in zip(pairs, outcomes, strict=True):
         if isinstance(built, CrateError):
@@ -82,40 +85,6 @@ def run_crates(arguments: argparse.Namespace) -> int:
         document = {"command": "pack", "crates": run.crates, "errors": run.errors.found}
         print_json(document)
     return run.errors.status
-
-
-def _check_crates(
-    pairs: Iterable[tuple[str, CrateSpec]], options: BuildOptions, limits: Limits, arguments: argparse.Namespace,
-    run: _Run,
-) -> int:  # fmt: skip
-    """Check crates and print a line for each. Return the exit code: of the first error, or FOUND for a stale crate."""
-    for name in REFUSED_BY_CHECK:
-        if getattr(arguments, name):
-            raise UsageError(f"--check builds nothing; leave out {option_name(name)}")
-    from ..commands.check import check_spec
-    from ..pipeline.context import with_cache, working
-    from .command_context import progress_bars
-
-    crates: list[dict[str, Any]] = []
-    with (
-        working(limits, memory=chosen_memory(arguments), program=options.program) as means,
-        with_cache(means) as context,
-    ):
-        for file, spec in pairs:
-            with progress_bars(arguments.quiet) as progress:
-                checked = check_spec(spec, options, context._replace(progress=progress))
-            if isinstance(checked, CrateError):
-                run.errors.failed(file, spec.name, checked)
-                continue
-            entry = {"file": file, "crate": spec.name, "frames": checked.frames, "reasons": list(checked.reasons)}
-            crates.append({**entry, "up_to_date": not checked.reasons})
-            if checked.reasons and not arguments.json:
-                print(f"{shown(spec.name)}: stale: {'; '.join(checked.reasons)}")
-            elif not (arguments.json or arguments.quiet):
-                print(f"{shown(spec.name)}: up to date ({counted(checked.frames, 'frame')})")
-    if arguments.json:
-        print_json({"command": "pack", "check": True, "crates": crates, "errors": run.errors.found})
-    return run.errors.status or (Status.FOUND if any(not entry["up_to_date"] for entry in crates) else Status.DONE)
 
 
 def _options(given: argparse.Namespace) -> BuildOptions:
@@ -174,7 +143,7 @@ def _tell(file: str, spec: CrateSpec, built: Packed | Unchanged, arguments: argp
     """Print the result of a crate."""
     from ..crate_files.up_to_date import Unchanged
 
-    remarks = _overridden(spec, given_settings(arguments))
+    remarks = [*run.reasons.get((file, spec.name), ()), *_overridden(spec, given_settings(arguments))]
     prints = not (arguments.json or arguments.quiet)
     is_unchanged = isinstance(built, Unchanged)
     begin: dict[str, Any] = {"file": file, "crate": spec.name, "unchanged": is_unchanged}

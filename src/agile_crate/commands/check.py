@@ -39,6 +39,6 @@ def check_spec(spec: CrateSpec, options: BuildOptions, context: Context) -> Chec
         from .stale import reasons  # loads NumPy, which crates that are up to date do without
 
         found = tuple(reasons(spec, previous, context))
-        return Checked(len(previous.frames), found or ("a skin, a setting or another input changed",))
+        return Checked(len(previous.frames), found or ("a setting or another input changed",))
     except CrateError as error:
         return error

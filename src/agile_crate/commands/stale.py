@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import os
+from collections import defaultdict
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 
 from ..core.crate.edits import source_crc
+from ..core.crate.skins import skins_of
 from ..core.model.crate import Crate
-from ..core.text import counted, few, shown
+from ..core.text import counted, few, quoted, shown
 from ..crate_files.dependencies import metadata_of
 from ..crate_files.read import Comparison
-from ..crate_files.spec import CrateSpec
+from ..crate_files.spec import CrateSpec, as_key
 from ..format.files import read_metadata
 from ..pipeline.context import Context
+from ..settings.table import Settings
 from ..storage.previous_build import PreviousBuild
 from .expected import Source, sources_of
 
@@ -34,13 +37,60 @@ def reasons(spec: CrateSpec, previous: PreviousBuild, context: Context) -> Itera
         yield f"{crate.generator or 'another program'} built it, and this is {context.program}"
     if not crate.built_from:
         yield "it was built without a record of its inputs"
-    sources = sources_of(crate, data, Comparison(spec.inputs, spec, spec.settings.font), {}, context)
+    comparison = Comparison(spec.inputs, spec, spec.settings.font)
+    sources = sources_of(crate, data, comparison, {}, context)
     frames = sources.by_variant[""]
     yield from _frames(crate, frames, sources.settings_differ)
+    # What is named so makes the document differ as well, in places that need no second sentence.
+    if named_so := [*_spacing(crate, spec.settings), *_skin_names(crate, spec)]:
+        yield from named_so
+        return
     # Added and removed frames make the document differ in many places; files that were named need no second sentence.
     named = tuple(f"{name} " for name, _ in files)
     if sources.settings_differ or frames.keys() == {frame.name for frame in crate.frames}:
         yield from (sentence for sentence in sources.otherwise if not sentence.startswith(named))
+    if not files and not sources.settings_differ:
+        yield from _changed_skins(crate, str(data), comparison, context)
+
+
+def _spacing(crate: Crate, settings: Settings) -> Iterator[str]:
+    """Yield the keys of the arrangement that a sheet shows to be others, by name. The metadata does not record them."""
+    for name, built, wanted in (
+        ("gap", {sheet.gap for sheet in crate.sheets}, settings.kept_gap),
+        ("margin", {sheet.margin for sheet in crate.sheets}, settings.kept_margin),
+        ("edge_repeat", {sheet.edge_repeat for sheet in crate.sheets}, settings.edge_repeat),
+        ("columns", {sheet.cells.columns for sheet in crate.sheets[:1] if sheet.cells}, settings.columns),
+        ("rows", {sheet.cells.rows for sheet in crate.sheets[:1] if sheet.cells}, settings.rows),
+    ):
+        is_chosen = name not in ("columns", "rows") or wanted
+        if is_chosen and built and built != {wanted}:
+            (found, *_) = sorted(built)
+            yield f"built with {as_key(name, str(found))}, and the crate file asks for {as_key(name, str(wanted))}"
+
+
+def _skin_names(crate: Crate, spec: CrateSpec) -> Iterator[str]:
+    """Yield the skins that were added and removed."""
+    built, wanted = skins_of(crate), [skin.name for skin in spec.variants[1:]]
+    for names, verb in (
+        ([name for name in wanted if name not in built], "added"),
+        ([name for name in built if name not in wanted], "removed"),
+    ):
+        if names:
+            yield f"{counted(len(names), 'skin')} {verb} ({few(map(shown, names), 4)})"
+
+
+def _changed_skins(crate: Crate, data: str, comparison: Comparison, context: Context) -> Iterator[str]:
+    """Yield the skins whose frames changed."""
+    if not skins_of(crate):
+        return
+    from .verify import verify  # reads the sheets of all skins
+
+    changed: dict[str, list[str]] = defaultdict(list)
+    for difference in verify(data, comparison, context).differences:
+        if difference.skin:
+            changed[difference.skin].append(difference.frame)
+    for name, frames in changed.items():
+        yield f"skin {quoted(name)}: {counted(len(frames), 'frame')} changed ({few(map(shown, frames), 4)})"
 
 
 def _frames(crate: Crate, sources: Mapping[str, Source], settings_differ: bool) -> Iterator[str]:
