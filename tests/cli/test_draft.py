@@ -61,6 +61,38 @@ def test_a_draft_builds_at_once_and_says_what_was_found(run: Run, frames: Path, 
     assert run("pack", "art/post.crate.toml", "--json").stdout.count('"unchanged": true') == 2
 
 
+def test_a_folder_of_characters_and_outfits(run: Run, tmp_path: Path) -> None:
+    for character in ("otter", "gull"):
+        for outfit in ("base", "rain"):
+            for number in range(1, 4):
+                for animation in ("swim", "dive"):
+                    path = tmp_path / "art" / character / outfit / animation / f"{animation}_{number}.png"
+                    save(path, art(20, 20, number + len(outfit)))
+    for number in range(1, 3):
+        save(tmp_path / "art/sea/low" / f"low_{number}.png", art(200, 40, number))
+        save(tmp_path / "art/sea/high" / f"high_{number}.png", art(200, 40, number + 3))
+    done = run("draft", "art", "--out", "game.crate.toml")
+    assert "otter: rain seems to be a skin, by the names of the frames\n" in done.stdout
+    text = (tmp_path / "game.crate.toml").read_text("utf-8")
+    document = tomllib.loads(text)
+    assert document["each"] == {
+        "art/*/base": {"out": "build/{name}", "skins": "art/{name}/*", "layout": "grid"}
+    }  # fmt: skip
+    assert list(document["crate"]) == ["gull", "otter", "sea"]
+    assert run("pack", "game.crate.toml").returncode == 0
+    images = sorted(path.name for path in (tmp_path / "build").glob("*.png"))
+    assert images == ["gull-rain.png", "gull.png", "otter-rain.png", "otter.png", "sea.png"]
+    said = json.loads(run("draft", "art/otter", "--out", "otter.crate.toml", "--json").stdout)
+    assert said["crates"]["otter"]["skins"] == ["rain"]
+    assert tomllib.loads((tmp_path / "otter.crate.toml").read_text("utf-8"))["crate"]["otter"]["skin"] == {
+        "rain": {"from": "art/otter/rain"}
+    }  # fmt: skip
+    run("draft", "art/otter/base", "art/gull/base", "--out", "both.crate.toml")
+    assert list(tomllib.loads((tmp_path / "both.crate.toml").read_text("utf-8"))["crate"]) == ["otter", "gull"]
+    run("draft", "art", "art", "--out", "twice.crate.toml")
+    assert run("pack", "twice.crate.toml", "--only", "otter-2").returncode == 0
+
+
 def test_a_draft_is_not_written_over_a_file_unasked(run: Run, frames: Path, tmp_path: Path) -> None:
     (tmp_path / "a.toml").write_text("mine", "utf-8")
     done = run("draft", "frames/gull", "--out", "a.toml")
@@ -68,7 +100,7 @@ def test_a_draft_is_not_written_over_a_file_unasked(run: Run, frames: Path, tmp_
     assert (tmp_path / "a.toml").read_text("utf-8") == "mine"
     said = json.loads(run("draft", "frames/gull", "--out", "a.toml", "--force", "--json").stdout)
     reason = "All canvases are small, 16×16: a grid of cells."
-    gull = {"findings": 2, "fixes": 0, "layout": "grid", "reason": reason}
+    gull = {"findings": 2, "fixes": 0, "layout": "grid", "reason": reason, "skins": []}
     assert (said["crates"], said["file"]) == ({"gull": gull}, str(tmp_path / "a.toml"))
     printed = run("draft", "frames/gull", "--out", "a.toml", "--force").stdout
     assert printed.splitlines()[:2] == [

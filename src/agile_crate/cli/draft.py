@@ -11,7 +11,12 @@ from .streams import print_json
 
 def declare(parser: Parser) -> None:
     group = parser.section("input and output")
-    group.add("inputs", metavar="INPUT", nargs="+", help="a folder, file or quoted pattern of frames; one crate each")
+    group.add(
+        "inputs",
+        metavar="INPUT",
+        nargs="+",
+        help="a folder, file or quoted pattern of frames, or a folder of folders that are alike",
+    )
     group.add("--out", metavar="FILE", required=True, help="the crate file to write, such as otter.crate.toml")
     group.add("--force", action="store_true", help="overwrite an existing file")
     add_common(parser)
@@ -19,7 +24,7 @@ def declare(parser: Parser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     from ..commands.draft import draft
-    from ..core.text import counted, shown
+    from ..core.text import counted, few, shown
     from .command_context import context_for
 
     with context_for(arguments) as context:
@@ -30,6 +35,9 @@ def run(arguments: argparse.Namespace) -> int:
     elif not arguments.quiet:
         for name, crate in drafted.crates.items():
             print(f"{shown(name)}: layout {crate.layout}. {crate.reason}")
+            if crate.skins:
+                verb = "seems to be a skin" if len(crate.skins) == 1 else "seem to be skins"
+                print(f"{shown(name)}: {few(map(shown, crate.skins))} {verb}, by the names of the frames")
             if crate.findings:
                 fixable = {0: "none has", 1: "1 has"}.get(crate.fixes, f"{crate.fixes:,} have")
                 fixes = f"{fixable} a suggested fix in the file{', commented out' * bool(crate.fixes)}"

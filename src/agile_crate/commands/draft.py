@@ -14,11 +14,13 @@ from ..core.errors import UsageError
 from ..core.inspect.finding import NOTE, Finding
 from ..core.message import Message, setting
 from ..core.text import counted, few, measured, shown
-from ..crate_files.lines import animation_head, commented, crate_lines, key_line
+from ..crate_files.lines import animation_head, commented, crate_head, crate_lines, key_line, skin_head, toml
+from ..crate_files.proposal import Proposal, ProposedCrate, proposals_for
 from ..crate_files.spec import in_crate_file
 from ..pipeline.context import Context
 from ..settings.given import typed
 from ..settings.table import Settings, options
+from ..sources.find import searched
 from ..storage.staging import refuse_existing, write_alone
 from .survey import Survey, survey
 
@@ -49,12 +51,13 @@ HEAD = """\
 
 class DraftedCrate(NamedTuple):
     """A crate of a draft. `fixes` counts the findings for which the file has a setting, commented out; `layout` is the
-    layout the draft chose, and `reason` the sentence that says why."""
+    layout the draft chose, and `reason` the sentence that says why; `skins` are the folders that seem to be skins."""
 
     findings: int
     fixes: int
     layout: str
     reason: str
+    skins: tuple[str, ...] = ()
 
 
 class Draft(NamedTuple):
@@ -65,31 +68,93 @@ class Draft(NamedTuple):
 
 
 def draft(inputs: Sequence[str], out: str, context: Context, force: bool = False) -> Draft:
-    """Survey the inputs and write a crate file with one crate for each.
+    """Survey the inputs and write a crate file: one crate for each input, or for each folder in it if those are alike.
 
     Raises UsageError, InputError and OutputError.
     """
     check(out, force)
     parts = [HEAD.format(name=os.path.basename(out))]
     crates: dict[str, DraftedCrate] = {}
-    for given in inputs:
+    names = _names_of(inputs)
+    for given, name in zip(inputs, names, strict=True):
         if is_crate_file(given):
             raise UsageError(f"{shown(given)} is a crate file already; name the folders that hold frames")
-        name = _name_of(given, crates)
-        looked = survey([given], context)
-        chosen, reason = _layout(looked)
-        fixes = sum(bool(_fixing(finding)) for finding in looked.findings)
-        crates[name] = DraftedCrate(len(looked.findings), fixes, chosen["layout"], reason)
-        lines = [
-            *_about(looked),
-            *crate_lines(name, [_from(given, out)], f"build/{name}", {}),
-            *_folded(reason),
-            *(key_line(field, value) for field, value in chosen.items()),
-            "# fps = 12  # the frame rate, if the files have none",
-            *_fixes(name, given, looked.findings),
-        ]
-        parts.append("\n".join([*lines, ""]))
+        for proposal in _proposals(given, name, context):
+            if any(crate.name in crates for crate in proposal.crates):
+                proposal = Proposal(proposal.crates)  # each gets a name of its own
+            surveys = {_free(crate.name, crates): (crate, survey([crate.folder], context)) for crate in proposal.crates}
+            if proposal.pattern:
+                parts.append("\n".join([*_each_lines(given, proposal, surveys, out), ""]))
+            for label, (crate, looked) in surveys.items():
+                chosen, reason = _layout(looked)
+                fixes = sum(bool(_fixing(finding)) for finding in looked.findings)
+                crates[label] = DraftedCrate(
+                    len(looked.findings), fixes, chosen["layout"], reason, tuple(skin for skin, _ in crate.skins)
+                )
+                lines = _own_lines if proposal.pattern else _crate_lines
+                parts.append("\n".join([*lines(label, crate, looked, proposal, surveys, out), ""]))
     return Draft(write_alone(out, "\n".join(parts)), crates)
+
+
+Surveys = Mapping[str, tuple[ProposedCrate, Survey]]
+"""Crates of a proposal by their names, each with its survey."""
+
+
+def _proposals(given: str, name: str, context: Context) -> list[Proposal]:
+    """Return the crates that an input seems to be."""
+    if not os.path.isdir(given):
+        return [Proposal((ProposedCrate(name, given),))]
+    found = searched([given], frozenset(), context.limits).found
+    return proposals_for(given.rstrip("/" + os.sep) or given, name, [file.name for file in found])
+
+
+def _each_lines(given: str, proposal: Proposal, surveys: Surveys, out: str) -> Iterator[str]:
+    """Yield the table that makes all crates of a proposal, with the layout that most of them want."""
+    chosen, reason = _usual_layout(surveys)
+    yield f"# {counted(len(surveys), 'folder')} of {shown(given)} are alike: one crate for each, and for each new one."
+    yield f"[each.{toml(_from(proposal.pattern, out))}]"
+    yield 'out = "build/{name}"'
+    if proposal.skins:
+        yield f"skins = {toml(_from(proposal.skins, out))}  # folders with the frames of the base, in other art"
+    yield from _folded(reason)
+    yield from (key_line(field, value) for field, value in chosen.items())
+    yield "# fps = 12  # the frame rate, if the files have none"
+
+
+def _usual_layout(surveys: Surveys) -> tuple[dict[str, str], str]:
+    """Return the layout that most crates want, and why; of several the first."""
+    wanted = [_layout(looked) for _, looked in surveys.values()]
+    layouts = [chosen["layout"] for chosen, _ in wanted]
+    usual = max(layouts, key=layouts.count)
+    return next(choice for choice in wanted if choice[0]["layout"] == usual)
+
+
+def _own_lines(
+    name: str, crate: ProposedCrate, looked: Survey, _: Proposal, surveys: Surveys, __: str
+) -> Iterator[str]:
+    """Yield what is to be said of a crate that another table makes."""
+    yield crate_head(name)
+    yield from _about(looked)
+    chosen, reason = _layout(looked)
+    if chosen["layout"] != _usual_layout(surveys)[0]["layout"]:
+        yield from _folded(reason)
+        yield from (key_line(field, value) for field, value in chosen.items())
+    yield from _fixes(name, crate.folder, looked.findings)
+
+
+def _crate_lines(name: str, crate: ProposedCrate, looked: Survey, _: Proposal, __: Surveys, out: str) -> Iterator[str]:
+    chosen, reason = _layout(looked)
+    yield from _about(looked)
+    yield from crate_lines(name, [_from(crate.folder, out)], f"build/{name}", {})
+    yield from _folded(reason)
+    yield from (key_line(field, value) for field, value in chosen.items())
+    yield "# fps = 12  # the frame rate, if the files have none"
+    yield from _fixes(name, crate.folder, looked.findings)
+    for skin, folder in crate.skins:
+        yield ""
+        yield "# It has the base's frames in other art. If it is an animation instead, remove this table."
+        yield skin_head(name, skin)
+        yield f"from = {toml(_from(folder, out))}"
 
 
 def draft_of(inputs: Sequence[str], target: str, settings: Settings, out: str) -> Path:
@@ -129,12 +194,29 @@ def _relative_setting(key: str, value: object, out: str) -> object:
     return value if str(value).startswith("#") else _from(str(value), out)
 
 
-def _name_of(given: str, others: Collection[str]) -> str:
-    """Return a crate's name: that of its folder or file, with a number if it is taken."""
-    base = os.path.basename(os.path.abspath(given))
-    stem = base if os.path.isdir(given) else os.path.splitext(base)[0]
-    plain = "".join(letter if letter.isalnum() or letter in "_-" else "_" for letter in stem).strip("_") or "crate"
-    names = (plain if number == 1 else f"{plain}-{number}" for number in range(1, len(others) + 2))
+def _names_of(inputs: Sequence[str]) -> list[str]:
+    """Return the names of crates: those of their folders or files; of several with one name, those of the folders above
+    them."""
+    paths = [os.path.abspath(given) for given in inputs]
+    parts = [
+        (path if os.path.isdir(path) else os.path.splitext(path)[0]).replace(os.sep, "/").split("/")[::-1]
+        for path in paths
+    ]
+    names: list[str] = []
+    for own in parts:
+        others = [other for other in parts if other is not own]
+        depth = next((at for at, part in enumerate(own) if all(other[at : at + 1] != [part] for other in others)), 0)
+        names.append(_plain(own[depth]))
+    return names
+
+
+def _plain(name: str) -> str:
+    return "".join(letter if letter.isalnum() or letter in "_-" else "_" for letter in name).strip("_") or "crate"
+
+
+def _free(name: str, others: Collection[str]) -> str:
+    """Return a crate's name, with a number if another crate has it."""
+    names = (name if number == 1 else f"{name}-{number}" for number in range(1, len(others) + 2))
     return next(name for name in names if name not in others)
 
 

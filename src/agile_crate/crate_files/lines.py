@@ -18,7 +18,7 @@ _BARE = re.compile(r"[A-Za-z0-9_-]+")
 
 def crate_lines(name: str, inputs: Sequence[str], out: str, given: Mapping[str, object]) -> list[str]:
     """Return the lines of one crate. `given` is as typed, by field name; paths are already relative to the file."""
-    lines = [f"[crate.{_word(name)}]", f"from = {toml(list(inputs))}", f"out = {toml(out)}"]
+    lines = [crate_head(name), f"from = {toml(list(inputs))}", f"out = {toml(out)}"]
     alone: dict[str, dict[str, str]] = {}
     for field, (option, _) in options().items():
         if field not in given or given[field] is False:
@@ -34,6 +34,16 @@ def crate_lines(name: str, inputs: Sequence[str], out: str, given: Mapping[str, 
     for animation, values in alone.items():
         lines += ["", animation_head(name, animation), *(f"{key} = {value}" for key, value in values.items())]
     return lines
+
+
+def crate_head(name: str) -> str:
+    """The header above the keys of a crate."""
+    return f"[crate.{_word(name)}]"
+
+
+def skin_head(name: str, skin: str) -> str:
+    """The header above the keys of a skin."""
+    return f"[crate.{_word(name)}.skin.{_word(skin)}]"
 
 
 def animation_head(name: str, animation: str) -> str:
