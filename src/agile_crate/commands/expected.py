@@ -67,6 +67,9 @@ class Sources(NamedTuple):
     mirrored: tuple[tuple[str, str], ...] = ()
 
 
+DIFFERS = "it differs from what its crate file makes of the sources"
+"""How a sentence begins on the first place in the metadata that a new build would write in another way."""
+
 NO_SOURCES = Sources({}, (), [])
 
 
@@ -190,7 +193,7 @@ def _departures(
     depends = settings.keep_places or any(frame.edited for frame in crate.frames)
     made, found = (_without_digests(either, depends) for either in (plan.crate, crate))
     if place := first_difference(document_of(made), document_of(found)):
-        yield f"it differs from what its crate file makes of the sources: {place}"
+        yield f"{DIFFERS}: {place}"
         return
     yield from (f"{shown(name)} is missing" for name in plan.texts if not (folder / name).is_file())
     larger = _has_larger(settings, spec)

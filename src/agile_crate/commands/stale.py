@@ -18,7 +18,7 @@ from ..format.files import read_metadata
 from ..pipeline.context import Context
 from ..settings.table import Settings
 from ..storage.previous_build import PreviousBuild
-from .expected import Source, sources_of
+from .expected import DIFFERS, Source, sources_of
 
 
 def reasons(spec: CrateSpec, previous: PreviousBuild, context: Context) -> Iterator[str]:
@@ -39,16 +39,14 @@ def reasons(spec: CrateSpec, previous: PreviousBuild, context: Context) -> Itera
         yield "it was built without a record of its inputs"
     comparison = Comparison(spec.inputs, spec, spec.settings.font)
     sources = sources_of(crate, data, comparison, {}, context)
-    frames = sources.by_variant[""]
-    yield from _frames(crate, frames, sources.settings_differ)
+    frames = list(_frames(crate, sources.by_variant[""], sources.settings_differ))
+    yield from frames
     # What is named so makes the document differ as well, in places that need no second sentence.
     if named_so := [*_spacing(crate, spec.settings), *_skin_names(crate, spec)]:
         yield from named_so
         return
-    # Added and removed frames make the document differ in many places; files that were named need no second sentence.
-    named = tuple(f"{name} " for name, _ in files)
-    if sources.settings_differ or frames.keys() == {frame.name for frame in crate.frames}:
-        yield from (sentence for sentence in sources.otherwise if not sentence.startswith(named))
+    named = (*(f"{name} " for name, _ in files), *([DIFFERS] if frames else []))
+    yield from (sentence for sentence in sources.otherwise if not sentence.startswith(named))
     if not files and not sources.settings_differ:
         yield from _changed_skins(crate, str(data), comparison, context)
 
