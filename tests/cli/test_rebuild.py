@@ -171,3 +171,13 @@ def test_scripts_build_crate_files_too(run: Run, project: Path) -> None:
     path.write_text("[crate.otter]\nfrm = 3", "utf-8")
     with pytest.raises(agile_crate.InputError, match="line 2, column 1: unknown key 'frm'"):
         agile_crate.build(path)
+
+
+def test_frames_trimmed_in_another_way_are_not_called_changed(run: Run, swim: Path) -> None:
+    run("pack", "frames", "--out", "o")
+    save(swim / "swim/swim_04.png", art(8, 8, 90))
+    changed = json.loads(run("pack", "frames", "--out", "o", "--json").stdout)["changed"]
+    assert changed == ["swim/swim_04"]
+    said = json.loads(run("pack", "frames", "--out", "o", "--layout", "tight", "--trim", "off", "--json").stdout)
+    assert said["changed"] == []
+    assert "--layout or --trim is another than before, so changed frames are not counted" in said["remarks"]

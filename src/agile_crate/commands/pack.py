@@ -274,13 +274,18 @@ def _since(packed: Packed, previous: PreviousBuild) -> Packed:
         return packed
     old, new = previous.frames, looks_of(packed.crate)
     is_drawn = bool(packed.crate.frames[0].crc)  # a dry run knows no pixels
+    both = [name for name in new if name in old]
+    # A CRC is of the pixels that trimming keeps: trimmed in another way, every frame has another one.
+    is_comparable = is_drawn and all(old[name].trimming == new[name].trimming for name in both)
+    remark = message("{layout} or {trim} is another than before, so changed frames are not counted")
     return replace(
         packed,
+        remarks=(*packed.remarks, remark) if is_drawn and not is_comparable else packed.remarks,
         added=tuple(name for name in new if name not in old),
         removed=tuple(name for name in old if name not in new),
-        changed=tuple(name for name in new if is_drawn and name in old and old[name].picture != new[name].picture),
+        changed=tuple(name for name in both if is_comparable and old[name].picture != new[name].picture),
         reindexed=len(_reindexed(old, new)),
-        moved=sum(1 for name in new if name in old and old[name].place != new[name].place),
+        moved=sum(1 for name in both if old[name].place != new[name].place),
         grid_change=_grid_change(old, new),
     )
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import json
 import os
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any, NamedTuple
@@ -33,11 +33,13 @@ class Look(NamedTuple):
     picture  its CRC, canvas and pivot
     place    its sheet, its box, and True if it is turned
     grid     the columns, rows and cell size of its sheet; empty without one grid
+    trimming the settings that decide which of its pixels the CRC is of
     """
 
     picture: tuple[object, ...] = ()
     place: tuple[object, ...] = ()
     grid: tuple[int, ...] = ()
+    trimming: tuple[str, ...] = ()
 
 
 class Outputs(NamedTuple):
@@ -194,22 +196,28 @@ def outputs_in(data: bytes, path: str) -> Outputs:
             bool(seal) and is_unbroken(data, str(seal)),
             frozenset(names[entry["sheet"]] for entry in document["frames"] if entry.get("edited")),
             str(document.get("built_from", "")),
-            {str(entry["name"]): _look(entry, document["sheets"]) for entry in document["frames"]},
+            {str(entry["name"]): _look(entry, document) for entry in document["frames"]},
             frozenset(images) - frozenset(names),
         )
     except (ValueError, TypeError, LookupError, AttributeError, RecursionError, InputError):
         return Outputs(is_damaged=True)
 
 
-def _look(entry: Mapping[str, Any], sheets: Sequence[Mapping[str, Any]]) -> Look:
+def _trimming(settings: Mapping[str, object]) -> tuple[str, ...]:
+    names = ("layout", "trim", "trim_alpha", "cushion", "canvas_multiple", "no_offsets")
+    return tuple(str(settings.get(name, "")) for name in names)
+
+
+def _look(entry: Mapping[str, Any], document: Mapping[str, Any]) -> Look:
     """Return a frame's look; an empty one if its entry, which nothing has checked, lacks a part."""
     try:
-        sheet = sheets[entry["sheet"]]
+        sheet = document["sheets"][entry["sheet"]]
         cells = sheet.get("cells") or sheet.get("row_cells")
         return Look(
             (entry.get("crc"), *entry["canvas"], *entry["pivot"]),
             (entry["sheet"], *entry["box"], bool(entry.get("turned"))),
             tuple(map(int, (cells["columns"], cells["rows"], *cells["size"]))) if cells else (),
+            _trimming(document.get("settings", {})),
         )
     except (LookupError, TypeError, ValueError, AttributeError):
         return Look()
@@ -218,9 +226,13 @@ def _look(entry: Mapping[str, Any], sheets: Sequence[Mapping[str, Any]]) -> Look
 def looks_of(crate: Crate) -> dict[str, Look]:
     """Return the looks of a crate's frames, by name."""
     grids = [(cells.columns, cells.rows, *cells.size) if (cells := sheet.cells) else () for sheet in crate.sheets]
+    trimming = _trimming(crate.settings)
     return {
         frame.name: Look(
-            (frame.crc, *frame.canvas, *frame.pivot), (frame.on_sheet, *frame.box, frame.turned), grids[frame.on_sheet]
+            (frame.crc, *frame.canvas, *frame.pivot),
+            (frame.on_sheet, *frame.box, frame.turned),
+            grids[frame.on_sheet],
+            trimming,
         )
         for frame in crate.frames
     }
