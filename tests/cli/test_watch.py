@@ -257,6 +257,18 @@ def test_a_new_folder_is_a_new_crate(project: Path, watch: Callable[..., Watchin
     assert sorted(path.name for path in (project / "build").glob("*.png")) == ["buoy.png", "gull.png", "otter-rain.png", "otter.png"]  # fmt: skip
 
 
+def test_a_new_crate_whose_folder_comes_step_by_step(project: Path, watch: Callable[..., Watching]) -> None:
+    shutil.copytree(project / "frames/otter", project / "art/otter/base")
+    (project / "p.crate.toml").write_text('[each."art/*/base"]\nout = "build/{name}"\n', "utf-8")
+    watching = watch()
+    watching.line("watching p.crate.toml: otter")
+    (project / "art/buoy/base").mkdir(parents=True)
+    assert "buoy: error: no pictures were found in art/buoy/base" in watching.line()
+    save(project / "art/buoy/base/bob_1.png", art(9, 9, 1))
+    watching.line("buoy: 1 frame")
+    assert watching.end() == 0
+
+
 def test_an_edited_sheet_is_left_alone_until_the_edit_is_accepted(
     run: Run, project: Path, watch: Callable[..., Watching]
 ) -> None:

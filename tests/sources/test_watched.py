@@ -71,6 +71,15 @@ def test_a_folder_that_goes_and_comes_back_is_noticed(watch: Watch, tmp_path: Pa
     assert names(watch, tmp_path) == {"frames/swim/a.png"}
 
 
+def test_of_listed_folders_only_their_own_entries_count(watch: Watch, tmp_path: Path) -> None:
+    watch.cover(["frames/swim"], ["."])
+    (tmp_path / "build").mkdir()
+    assert names(watch, tmp_path) == {"build"}
+    (tmp_path / "other" / "a.png").write_bytes(b"1")
+    (tmp_path / "frames" / "swim" / "a.png").write_bytes(b"1")
+    assert names(watch, tmp_path) == {"frames/swim/a.png"}
+
+
 def test_what_is_no_longer_wanted_is_not_told(watch: Watch, tmp_path: Path) -> None:
     watch.cover(["frames", "other"])
     watch.cover(["other"])

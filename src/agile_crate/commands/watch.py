@@ -78,9 +78,9 @@ def watch(path: str, only: Sequence[str], builder: Builder, ready: Callable[[], 
     limits = builder.context.limits
     file, specs = _read(path, only, limits)
     with watching() as watched:
-        watched.cover(_places(file, specs, limits))
+        watched.cover(_places(file, specs, limits), file.searched)
         wrong: Mapping[str, str] = _build_all(specs, builder)
-        watched.cover(_places(file, specs, limits, wrong))
+        watched.cover(_places(file, specs, limits, wrong), file.searched)
         ready()
         while True:
             watched.next_burst()
@@ -91,9 +91,9 @@ def watch(path: str, only: Sequence[str], builder: Builder, ready: Callable[[], 
             except CrateError as error:
                 wrong = _file_wrong(specs, error, builder, wrong, watched)
                 continue
-            watched.cover(_places(file, specs, limits, wrong))
+            watched.cover(_places(file, specs, limits, wrong), file.searched)
             wrong = _build_all(specs, builder, watched, wrong)
-            watched.cover(_places(file, specs, limits, wrong))
+            watched.cover(_places(file, specs, limits, wrong), file.searched)
 
 
 def _file_wrong(
@@ -123,10 +123,9 @@ def _read(path: str, only: Sequence[str], limits: Limits) -> tuple[CrateFile, li
 def _places(
     file: CrateFile, specs: Iterable[CrateSpec], limits: Limits, wrong: Mapping[str, str] = MappingProxyType({})
 ) -> Iterator[str]:
-    """Yield all that a change may come from: the crate file, the folders of its patterns, its inputs and their folders,
-    templates, palettes; and of crates that are `wrong` the metadata, which changes when an edit is accepted or kept."""
+    """Yield all that a change may come from: the crate file, its inputs and their folders, templates, palettes; and of
+    crates that are `wrong` the metadata, which changes when an edit is accepted or kept."""
     yield file.path
-    yield from file.searched
     for spec in specs:
         for inputs in all_layers(spec.variants):
             yield from map(fixed_part, inputs)

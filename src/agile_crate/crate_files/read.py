@@ -54,7 +54,10 @@ def read_crate_file(path: str, limits: Limits) -> CrateFile:
     searched: dict[str, None] = {}
 
     def folders(pattern: str) -> list[tuple[str, str]]:
-        searched[from_here(pattern.partition("*")[0].rpartition("/")[0])] = None
+        above, _, below = pattern.partition("*")
+        searched[from_here(above.rpartition("/")[0])] = None
+        if "/" in below:  # the folder that is searched for may come later than the one that holds it
+            searched.update((from_here(path), None) for _, path in _folders(folder, f"{above}*"))
         return _folders(folder, pattern)
 
     try:

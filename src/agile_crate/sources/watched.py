@@ -34,13 +34,16 @@ class Watch:
         self._changes: queue.SimpleQueue[str] = queue.SimpleQueue()
         self._watched: dict[tuple[str, bool], ObservedWatch] = {}
         self._wanted: set[str] = set()
+        self._listed: set[str] = set()
 
-    def cover(self, paths: Iterable[str]) -> None:
-        """Watch these files and folders, with the files in the folders, and nothing else. If one does not exist yet,
-        the nearest folder above it is watched until it comes; the folder above tells when one goes. Raises InputError
-        where the system watches no more."""
+    def cover(self, paths: Iterable[str], listed: Iterable[str] = ()) -> None:
+        """Watch these files and folders, with the files in the folders, and nothing else; of the `listed` folders, only
+        their own entries. If one does not exist yet, the nearest folder above it is watched until it comes; the folder
+        above tells when one goes. Raises InputError where the system watches no more."""
         self._wanted = {os.path.realpath(path or os.curdir) for path in paths}
+        self._listed = {os.path.realpath(path or os.curdir) for path in listed}
         places = {place for path in self._wanted for place in (_place_of(path), _place_above(path))}
+        places |= {(_place_of(path)[0], False) for path in self._listed}
         deep = {folder for folder, is_deep in places if is_deep}
         needed = {
             (folder, is_deep)
@@ -67,7 +70,10 @@ class Watch:
             return
         for path in filter(None, map(os.fsdecode, (event.src_path, event.dest_path))):
             hidden = os.path.basename(path).startswith(HIDDEN_PREFIX)
-            if not hidden and any(_is_below(path, wanted) or _is_below(wanted, path) for wanted in self._wanted):
+            if hidden:
+                continue
+            is_listed = os.path.dirname(path) in self._listed or any(_is_below(top, path) for top in self._listed)
+            if is_listed or any(_is_below(path, wanted) or _is_below(wanted, path) for wanted in self._wanted):
                 self._changes.put(path)
 
     def any_within(self, seconds: float) -> bool:
