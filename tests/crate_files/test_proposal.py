@@ -41,7 +41,10 @@ SINGLE = [("", "", [("art", [])])]
             [("art/*/base", "art/{name}/*", [("otter", ["rain"])]), ("", "", [("gull", [])])],
         ),
         # Directions and numbers of the same names in every animation tell no skins.
-        ([f"{a}/{d}/{d}_{n}" for a in ("walk", "run") for d in ("left", "right") for n in (1, 2)], [("art/*", "", [("run", []), ("walk", [])])]),
+        ([f"{a}/{d}/{d}_{n}" for a in ("walk", "run") for d in ("left", "right") for n in (1, 2)], SINGLE),
+        ([f"{a}/{a}_{d}_{n}" for a in ("walk", "run") for d in ("left", "right") for n in (1, 2)], SINGLE),
+        ([f"{c}/{c}_{a}_{n}" for c in ("otter", "gull") for a in ("walk", "run") for n in (1, 2)], [("art/*", "", [("gull", []), ("otter", [])])]),
+        ([f"{c}/swim/swim_{n}" for c in ("otter", "gull") for n in (1, 2)], [("art/*", "", [("gull", []), ("otter", [])])]),
         ([f"{a}/frame_{n}" for a in ("walk", "run") for n in (1, 2)], SINGLE),
         ([f"{a}/{n}" for a in ("walk", "run", "idle") for n in (1, 2)], SINGLE),
         # Two animations of several series among six are no characters.

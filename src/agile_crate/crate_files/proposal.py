@@ -46,7 +46,7 @@ def proposals_for(folder: str, name: str, frames: Iterable[str]) -> list[Proposa
     members = {child: names for child, names in children.items() if child}
     if base := _base_of(members):
         return [Proposal((_with_skins(name, folder, base, members),))]
-    large = [names for names in members.values() if _is_crate(names)]
+    large = [child for child, names in members.items() if _is_crate(child, names)]
     if "" in children or len(large) < 2 or 2 * len(large) < len(members):
         return [Proposal((ProposedCrate(name, folder),))]
     dressed: dict[str, list[ProposedCrate]] = defaultdict(list)
@@ -72,10 +72,16 @@ def _children(names: Iterable[str]) -> dict[str, list[str]]:
     return found
 
 
-def _is_crate(names: Sequence[str]) -> bool:
-    """Return True for a folder of several animations."""
-    series = {(name.rpartition("/")[0], split_number(name.rpartition("/")[2])[0]) for name in names}
-    return len(series) > 1
+def _is_crate(folder: str, names: Sequence[str]) -> bool:
+    """Return True for a folder of several animations, or of folders of animations. Directions of one animation, such as
+    walk/left and walk/walk_left_01, are none by themselves."""
+    series = {(*name.split("/")[:-1], split_number(name.rpartition("/")[2])[0]) for name in names}
+    own = [parts for parts in series if any(_says_something(_without(folder, part)) for part in parts)]
+    return len(own) > 1 or any(len(parts) > 1 for parts in own)
+
+
+def _without(folder: str, word: str) -> str:
+    return word.removeprefix(folder).strip("_- .")
 
 
 def _base_of(members: Mapping[str, Sequence[str]]) -> str:
