@@ -1,4 +1,4 @@
-"""What a draft takes folders for: one crate, a crate with skins, or a crate for each folder. Only names decide."""
+"""Proposals of a draft for folders: one crate, a crate with skins, or a crate for each. Only names decide."""
 
 from collections.abc import Iterable, Sequence
 

@@ -132,7 +132,7 @@ def _usual_layout(surveys: Surveys) -> tuple[dict[str, str], str]:
 def _own_lines(
     name: str, crate: ProposedCrate, looked: Survey, _: Proposal, surveys: Surveys, __: str
 ) -> Iterator[str]:
-    """Yield what is to be said of a crate that another table makes."""
+    """Yield the lines of a crate that another table makes."""
     yield crate_head(name)
     yield from _about(looked)
     chosen, reason = _layout(looked)

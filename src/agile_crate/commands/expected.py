@@ -68,7 +68,7 @@ class Sources(NamedTuple):
 
 
 DIFFERS = "it differs from what its crate file makes of the sources"
-"""How a sentence begins on the first place in the metadata that a new build would write in another way."""
+"""The beginning of a sentence on the first place in the metadata that a new build would write in another way."""
 
 NO_SOURCES = Sources({}, (), [])
 

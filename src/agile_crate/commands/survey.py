@@ -1,4 +1,4 @@
-"""Check frames before packing: what is found, without what was asked to be left out."""
+"""Check frames before packing, and leave out findings on request."""
 
 from __future__ import annotations
 

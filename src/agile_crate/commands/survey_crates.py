@@ -70,7 +70,7 @@ def _layers(
 ) -> Iterator[tuple[str, Settings, Survey]]:
     """Survey the art of a skin, layer by layer. A skin that only exchanges colors has none of its own."""
     settings = spec.settings
-    if skin.is_plain:  # no step changes the colors of what is no art
+    if skin.is_plain:  # no step changes the colors of data
         settings = replace(settings, color_key=None, to_srgb=False)
     for number, layer in enumerate(skin.layers):
         if layer == spec.inputs:
