@@ -85,7 +85,7 @@ def main() -> None:
         finally:
             server.terminate()
         shoot_page(Path(folder) / "otter-post" / "crate")
-        shoot_player(Path(folder) / "otter-post" / "crate")
+        shoot_player(Path(folder))
         shoot_changes(Path(folder))
         shoot_survey(Path(folder))
         shoot_watch(Path(folder))
@@ -140,11 +140,13 @@ def shoot_page(crate: Path) -> None:
     (crate / "page.html").unlink()
 
 
-def shoot_player(crate: Path) -> None:
-    """The light table: the swim with its onion skins, its path and the ground."""
+def shoot_player(folder: Path) -> None:
+    """The light table of the project: the otter's swim with its onion skins, its path and the ground."""
+    command = (PROGRAM, "show", "otter-post/otter-post.crate.toml", "--out", "all.html", "--quiet")
+    subprocess.run(command, cwd=folder, check=True)
     asked = """() => { Object.assign(lightTable.state, { boxes: true, form: "otter.lua" }); lightTable.show() }"""
-    where = "#animation=swim&step=4&onion=1&guide=line&path=true&pivot=true"
-    shoot("page.png", (crate / "otter.html").as_uri() + where, then=asked)
+    where = "#crate=otter&animation=swim&step=4&onion=1&guide=line&path=true&pivot=true"
+    shoot("page.png", (folder / "all.html").as_uri() + where, then=asked)
 
 
 def shoot_survey(folder: Path) -> None:
@@ -186,7 +188,7 @@ def shoot_watch(folder: Path) -> None:
     with Image.open(path) as image:
         painted = image.convert("RGBA")
     ImageDraw.Draw(painted).ellipse((14, 58, 30, 70), fill=(250, 200, 40, 255))
-    shoot("watch.png", f"{address}#animation=swim", before=lambda: painted.save(path), then=SEEN)
+    shoot("watch.png", f"{address}2/#animation=swim", before=lambda: painted.save(path), then=SEEN)
     watching.terminate()
     watching.wait()
 

@@ -316,3 +316,23 @@ def test_an_edit_that_is_there_at_the_start_and_is_kept(
     save(project / "frames/gull/swim_3.png", art(12, 10, 42))
     assert json.loads(one.line('"gull"'))["changed"] == ["swim_3"]
     assert tuple(decode(sheet)[1, 1]) == (0, 255, 0, 255)
+
+
+def test_one_page_tells_of_all_crates(project: Path, watch: Callable[..., Watching], browser: Any) -> None:
+    one = watch("--page")
+    address = timeless(one.line()).removeprefix("the page: ")
+    one.line("watching")
+    page = browser.new_page()
+    page.goto(address)
+    until(page, "!!window.lightTable")
+    links = page.locator("nav[aria-label=Crates] a")
+    assert (page.text_content("h1"), links.all_text_contents()) == ("otter", ["otter", "gull"])
+    save(project / "frames" / "gull" / "swim_2.png", art(12, 10, 33))
+    until(page, "document.querySelector('nav a[data-is=built]')?.title === 'changed: swim_2'")
+    (project / "frames" / "gull" / "swim_2.png").write_bytes(b"no picture")
+    until(page, "document.querySelector('nav a[data-is=failed]')?.title.startsWith('frames/gull/swim_2.png is not')")
+    links.nth(1).click()
+    page.locator("h1", has_text="gull").wait_for()
+    until(page, "!!window.lightTable")
+    assert "is not a picture" in str(page.text_content("#alarm"))
+    page.close()

@@ -56,8 +56,8 @@ class LightTable:
 
     @property
     def address(self) -> str:
-        """The address of the first crate's page."""
-        return f"{self.server.address}1/"
+        """The address of the page, which begins with the first crate and leads to the others."""
+        return self.server.address
 
     def working(self, name: str) -> None:
         """A build has begun."""
@@ -68,6 +68,7 @@ class LightTable:
         with self._lock:
             self._table(name).wrong = sentence
             self._tell(name, "failed", {"sentence": sentence})
+            self._tell_others(name, "failed", sentence)
 
     def finished(self, name: str, data: Path) -> None:
         """Note that all files are written, or were up to date. Read a crate that no page shows yet from its files."""
@@ -96,6 +97,7 @@ class LightTable:
             news = news_of(before, board, images, skins, partial(_png, context=self._context))
             text = f"changed: {few(map(shown, news['changed']), 4)}" if news["changed"] else "arranged anew"
             self._tell(name, "built", {"build": table.build, "summary": text, **news})
+            self._tell_others(name, "built", text)
 
     def close(self) -> None:
         """Stop serving the pages."""
@@ -115,13 +117,20 @@ class LightTable:
         self._table(name)
         self.server.tell(f"{self._keys[name]}/{EVENTS}", News(kind, _line(news)))
 
+    def _tell_others(self, name: str, kind: str, sentence: str) -> None:
+        """Tell the pages of other crates, whose lists mark this one."""
+        news = _line({"crate": shown(name), "is": kind, "sentence": sentence})
+        for other, key in self._keys.items():
+            if other != name:
+                self.server.tell(f"{key}/{EVENTS}", News("elsewhere", news))
+
     def _greeting(self, path: str) -> News | None:
         key, _, rest = path.partition("/")
         table = self._tables.get(key)
         return News("hello", _line({"build": table.build})) if table and rest == EVENTS else None
 
     def _answer(self, path: str) -> Answer | None:
-        key, _, rest = path.partition("/")
+        key, _, rest = (path or "1/").partition("/")
         table = self._tables.get(key)
         if table is None or table.board is None:
             return _waiting(table) if table and not rest else None

@@ -121,7 +121,7 @@ def _placed(picture: Picture, place: tuple[Box, Point, Shape | None]) -> Picture
 
 def _cost(before: Sequence[Box], boxes: Sequence[Box], portions: Sequence[Fraction]) -> Message:
     old, new = (sum(box.w * box.h for box in some) for some in (before, boxes))
-    more = f"; boxes take {new / max(1, old) - 1:.1%} more pixels for it"
+    more = f"; boxes take {new / max(1, old) - 1:.1%} more pixels for it" if new > old else ", which costs no pixels"
     sizes = counted(len(portions), "other size")
     return Message(f"matched with {sizes}: every box, offset and pivot there is an exact multiple{more}")
 

@@ -12,6 +12,12 @@ function listenToBuilds() {
   on("hello", ({ build }) => { if (build !== DATA.live.build) location.reload(); });
   on("working", () => showLive("building"));
   on("built", (built) => next(() => take(built)));
+  on("elsewhere", ({ crate, is, sentence }) => {
+    const link = [...document.querySelectorAll("nav a")].find(({ textContent }) => textContent === crate);
+    if (!link) return;
+    link.dataset.is = is;
+    link.title = sentence;
+  });
   on("failed", ({ sentence }) => {
     showLive("live");
     at("alarm").textContent = sentence;
