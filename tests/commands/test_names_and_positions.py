@@ -1,5 +1,6 @@
 """Test the names and positions of frames: from the file names to the metadata, and back."""
 
+import json
 from pathlib import Path
 
 import pytest
@@ -52,3 +53,24 @@ def test_one_animation_needs_no_name(run: Run, post: Path) -> None:
     packed(run, post, *only, "--hold", "last=300ms", "--hold", "-2=2")
     assert metadata(post / "o.json")["animations"][0]["durations"] == [100, 200, 300]
     assert list(packed(run, post, *only, "--split", "go:1-2,rest:last")[0]) == ["go", "rest", ""]
+
+
+def test_frames_that_a_setting_leaves_out_are_counted(run: Run, tmp_path: Path) -> None:
+    for number in range(1, 8):
+        save(tmp_path / "frames/swim" / f"swim_{number}.png", art(8, 8, (1, 1, 2, 3, 4, 5, 1)[number - 1]))
+        save(tmp_path / "frames/dive" / f"dive_{number}.png", art(8, 8, 20 + number))
+    for options, sentences in (
+        ("--frames swim=1-3", ["--frames left out 4 of 7 frames of 'swim'"]),
+        ("--numbers swim=2-3", ["--numbers left out 5 of 7 frames of 'swim'"]),
+        ("--every 2", ["--every left out 6 frames: 3 of 7 frames of 'dive' and 3 of 7 frames of 'swim'"]),
+        ("--drop-duplicates", ["--drop-duplicates left out 1 of 7 frames of 'swim'"]),
+        ("--drop-closing", ["--drop-closing left out 1 of 7 frames of 'swim'"]),
+        ("--drop-duplicates --drop-closing --every dive=7", [
+            "--every left out 6 of 7 frames of 'dive'", "--drop-duplicates left out 1 of 7 frames of 'swim'",
+            "--drop-closing left out 1 of 6 frames of 'swim'",
+        ]),
+        ("--frames swim=1-7 --drop-closing --frames dive=1-7,1", ["--drop-closing left out 2 frames: 1 of 8 frames of 'dive' and 1 of 7 frames of 'swim'"]),
+        ("--fps 12", []),
+    ):  # fmt: skip
+        said = json.loads(run("pack", "frames", "--out", "o", "--force", "--json", *options.split()).stdout)
+        assert [remark for remark in said["remarks"] if "left out" in remark] == sentences

@@ -15,7 +15,7 @@ from ..core.motion import take
 from ..core.motion.rename import check_names, named, renamed, renaming, spelled_out, the_only
 from ..core.motion.take import Likeness
 from ..core.motion.timing import Hold
-from ..core.text import counted, quoted
+from ..core.text import counted, few, quoted
 from ..settings.table import PerAnimation, Settings
 
 T = TypeVar("T")
@@ -48,13 +48,16 @@ def select_frames(sequences: Sequences, settings: Settings, likeness: Callable[[
     warnings += idle
     parts = ((name or the_only("split", "gull=glide:1-20", sequences), part) for name, part in settings.split)
     sequences = take.split(sequences, _mapping("split", parts))
-    sequences = take.thinned(sequences, each("every", settings.every, sequences))
+    before, sequences = sequences, take.thinned(sequences, each("every", settings.every, sequences))
+    remarks += _dropped("every", before, sequences)
     if settings.drop_duplicates or settings.drop_closing:
         is_alike = likeness(sequences)
         if settings.drop_duplicates:
-            sequences = take.without_copies(sequences, is_alike)
+            before, sequences = sequences, take.without_copies(sequences, is_alike)
+            remarks += _dropped("drop_duplicates", before, sequences)
         if settings.drop_closing:
-            sequences = take.without_closing(sequences, is_alike)
+            before, sequences = sequences, take.without_closing(sequences, is_alike)
+            remarks += _dropped("drop_closing", before, sequences)
     if settings.reverse:
         sequences = take.backwards(sequences)
     makings: dict[Literal["mirrored", "reversed"], tuple[tuple[str, str], ...]] = {
@@ -69,6 +72,21 @@ def select_frames(sequences: Sequences, settings: Settings, likeness: Callable[[
     warnings += endless
     take.refuse_clashing_names(sequences)
     return Selection(sequences, tuple(warnings), tuple(remarks))
+
+
+def _dropped(name: str, before: Sequences, after: Sequences) -> Iterator[Message]:
+    """Yield a remark on the frames that a setting dropped, by animation. Both have the same animations."""
+    fewer = [(old, len(old.frames) - len(new.frames)) for old, new in zip(before, after, strict=True)]
+    parts = [
+        f"{count:,} of {counted(len(old.frames), 'frame')} of {quoted(old.name or 'the stills')}"
+        for old, count in fewer
+        if count > 0
+    ]
+    if len(parts) > 1:
+        frames = counted(sum(count for _, count in fewer), "frame")
+        yield message("{} left out {}: {}", setting(name), frames, few(parts, 4))
+    elif parts:
+        yield message("{} left out {}", setting(name), parts[0])
 
 
 def _renamed_and_picked(sequences: Sequences, settings: Settings) -> tuple[Sequences, list[Message], list[Message]]:
@@ -94,7 +112,8 @@ def _renamed_and_picked(sequences: Sequences, settings: Settings) -> tuple[Seque
         for name, numbers in picks
         if spans[name]
     ]
-    return take.ranged(new, spans), warnings, remarks
+    ranged = take.ranged(new, spans)
+    return ranged, warnings, [*remarks, *_dropped("numbers", sequences, picked), *_dropped("frames", new, ranged)]
 
 
 def resolved(settings: Settings, sequences: Sequences) -> Settings:

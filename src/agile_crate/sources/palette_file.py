@@ -1,6 +1,8 @@
-"""Palettes from files: text with one hex color per line, or a small picture of swatches."""
+"""Palettes from files: text with one color per line, as hex or as three numbers, or a small picture of swatches."""
 
 from __future__ import annotations
+
+import re
 
 from ..core.color import Color, color_from_hex
 from ..core.errors import InputError, reason
@@ -19,8 +21,11 @@ LARGEST_SWATCHES = 1024 * 1024
 def read_palette(path: str, limits: Limits) -> tuple[Color, ...]:
     """The colors of a palette file, each once, in order. Raises InputError.
 
-    Text has one color a line, ``#rrggbb`` with or without ``#``; empty lines and lines that begin with ``;`` or ``//``
-    are skipped. Anything that is a picture counts as swatches: every color that is visible, row by row.
+    Text has one color a line: ``#rrggbb`` with or without ``#``, or red, green and blue from 0 to 255, and perhaps a
+    name; empty lines and lines that begin with ``;`` or ``//`` are skipped. The heads of two common forms (.gpl, .pal)
+    are skipped as well: a first line that ends in "Palette", with lines such as "Columns: 8" and ``#`` before remarks;
+    and one that ends in "-PAL", a version and the number of colors. Anything that is a picture counts as swatches:
+    every color that is visible, row by row.
     """
     try:
         data = read_regular(path, limits, "text_bytes")
@@ -44,13 +49,23 @@ def read_palette(path: str, limits: Limits) -> tuple[Color, ...]:
     return colors
 
 
+_TRIPLE = re.compile(r"(\d{1,3})[ \t,]+(\d{1,3})[ \t,]+(\d{1,3})(?:[ \t,]+.*)?")
+_FIELD = re.compile(r"[A-Za-z]+:.*|#.*")
+
+
 def _lines(path: str, text: str) -> tuple[Color, ...]:
     colors: dict[Color, None] = {}
-    for number, line in enumerate(text.splitlines(), 1):
-        line = line.strip()
-        if not line or line.startswith((";", "//")):
+    lines = [line.strip() for line in text.splitlines()]
+    head = lines[0].casefold() if lines else ""
+    has_fields, skipped = head.endswith(" palette"), 0
+    if head.endswith("-pal"):
+        skipped = 3
+    elif has_fields:
+        skipped = 1
+    for number, line in enumerate(lines[skipped:], skipped + 1):
+        if not line or line.startswith((";", "//")) or (has_fields and _FIELD.fullmatch(line)):
             continue
-        color = color_from_hex(line)
+        color = _color(line)
         if color is None:
             raise InputError(
                 "palette {}, line {}: {} is not a color; write one a line, such as #201830, and ; before remarks",
@@ -60,6 +75,14 @@ def _lines(path: str, text: str) -> tuple[Color, ...]:
             )
         colors[color] = None
     return tuple(colors)
+
+
+def _color(line: str) -> Color | None:
+    found = _TRIPLE.fullmatch(line)
+    if not found:
+        return color_from_hex(line)
+    channels = [int(channel) for channel in found.groups()]
+    return Color(*channels) if max(channels) <= 255 else None
 
 
 def _swatches(path: str, data: bytes) -> tuple[Color, ...]:
