@@ -74,3 +74,19 @@ def test_frames_that_a_setting_leaves_out_are_counted(run: Run, tmp_path: Path) 
     ):  # fmt: skip
         said = json.loads(run("pack", "frames", "--out", "o", "--force", "--json", *options.split()).stdout)
         assert [remark for remark in said["remarks"] if "left out" in remark] == sentences
+
+
+def test_numbers_that_do_not_exist_are_named(run: Run, tmp_path: Path) -> None:
+    for number in (1, 2, 3, 4, 6, 7, 11):
+        save(tmp_path / "frames/swim" / f"swim_{number:02}.png", art(8, 8, number))
+    for number in (2, 4, 6, 10):
+        save(tmp_path / "frames/dive" / f"dive_{number:02}.png", art(8, 8, number))
+    for options, sentences in (
+        ("--numbers swim=3-11 --numbers dive=2-10", [
+            "--numbers: 'dive' has no 8", "--numbers: 'swim' has no 5 and 8-10",
+        ]),
+        ("--numbers swim=7-6,4", []),
+        ("--rename swim=paddle --numbers paddle=6-11", ["--numbers: 'paddle' has no 8-10"]),
+    ):  # fmt: skip
+        said = json.loads(run("pack", "frames", "--out", "o", "--force", "--json", *options.split()).stdout)
+        assert [remark for remark in said["remarks"] if " has no " in remark] == sentences

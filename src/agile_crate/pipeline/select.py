@@ -112,6 +112,13 @@ def _renamed_and_picked(sequences: Sequences, settings: Settings) -> tuple[Seque
         for name, numbers in picks
         if spans[name]
     ]
+    remarks += [
+        message("{numbers}: {} has no {}", quoted(names.get(sequence.name, sequence.name)), take.number_list(missing))
+        for sequence in sequences
+        if sequence.name is not None
+        and (chosen := by_number.get(names.get(sequence.name, sequence.name)))
+        and (missing := take.missing_numbers(sequence, chosen))
+    ]
     ranged = take.ranged(new, spans)
     return ranged, warnings, [*remarks, *_dropped("numbers", sequences, picked), *_dropped("frames", new, ranged)]
 

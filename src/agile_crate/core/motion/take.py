@@ -7,11 +7,11 @@ What cannot be done raises UsageError with a sentence that names the setting.
 from __future__ import annotations
 
 import fnmatch
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from fractions import Fraction
 from functools import partial
-from itertools import accumulate
+from itertools import accumulate, pairwise
 from typing import Literal
 
 from ..errors import InputError, UsageError
@@ -174,6 +174,19 @@ def _with_numbers(sequence: FrameSequence, spans: Spans) -> tuple[SequenceFrame,
         inside = sorted((n for n in by_number if min(first, last) <= n <= max(first, last)), reverse=last < first)
         result += [frame for number in inside for frame in by_number[number]]
     return tuple(result)
+
+
+def missing_numbers(sequence: FrameSequence, spans: Spans) -> list[int]:
+    """Return the numbers within the ranges that no frame has, in steps as the series usually takes them."""
+    known = sorted({number for frame in sequence.frames if (number := number_of(frame.name)) is not None})
+    steps = Counter(after - before for before, after in pairwise(known))
+    if not steps:
+        return []
+    usual = steps.most_common(1)[0][0]
+    wanted = range(known[0], known[-1] + 1, usual)
+    ranges = [sorted(span.ends(known[-1])) for span in spans]
+    inside = (number for number in wanted if any(first <= number <= last for first, last in ranges))
+    return sorted(set(inside).difference(known))
 
 
 def number_list(numbers: Iterable[int]) -> str:
