@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 import os
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from fractions import Fraction
 from pathlib import Path
 from typing import NamedTuple
@@ -58,6 +58,7 @@ class Sources(NamedTuple):
     otherwise   what the crate says of scale and animations that its settings and sources do not
     settings_differ   the metadata records other settings than the crate file
     mirrored    pairs of names: a mirrored frame, and the frame that it mirrors about its pivot
+    is_joint    the crate has skins whose sources are unknown, so that boxes may hold more than the base keeps
     """
 
     by_variant: dict[str, dict[str, Source]]
@@ -65,10 +66,14 @@ class Sources(NamedTuple):
     otherwise: list[str]
     settings_differ: bool = False
     mirrored: tuple[tuple[str, str], ...] = ()
+    is_joint: bool = False
 
 
 DIFFERS = "it differs from what its crate file makes of the sources"
 """The beginning of a sentence on the first place in the metadata that a new build would write in another way."""
+
+ROUNDING = 1e-5
+"""Pixels. Pivots between pixels are floats, and may differ by so much."""
 
 NO_SOURCES = Sources({}, (), [])
 
@@ -128,6 +133,7 @@ def sources_of(crate: Crate, data: Path, comparison: Comparison, edits: Edits, c
         otherwise,
         settings_differ,
         tuple(_mirrored_pairs(frames.sequences, prepared.settings)),
+        bool(floor) and comparison.spec is None and any(sheet.skins for sheet in crate.sheets),
     )
 
 
@@ -154,9 +160,14 @@ def unmatched(crate: Crate, data: Path, portion: Fraction, limits: Limits) -> It
     by_name = {frame.name: frame for frame in read_metadata(own, limits).frames}
     for frame in crate.frames:
         full = by_name.get(frame.name)
-        if full is None or _lengths(frame, 1) != _lengths(full, portion):
+        if full is None or not _are_alike(_lengths(frame, 1), _lengths(full, portion)):
             yield f"frame {quoted(frame.name)} is no exact portion of the one in {shown(own.name)}"
             return
+
+
+def _are_alike(lengths: Sequence[Fraction], others: Sequence[Fraction]) -> bool:
+    """Return True if lengths are equal, but for the rounding of pivots that lie between pixels."""
+    return all(abs(a - b) < ROUNDING for a, b in zip(lengths, others, strict=True))
 
 
 def _lengths(frame: Frame, portion: Fraction | int) -> list[Fraction]:

@@ -163,7 +163,8 @@ def _box(box: Box, portion: Fraction) -> Box:
 
 
 def _point(point: Point, portion: Fraction) -> Point:
-    return Point(*(plain(Fraction(side) * portion) for side in point))
+    # A float such as 9.9 stands for the fraction, and not for the binary one next to it.
+    return Point(*(plain(Fraction(side).limit_denominator(10**6) * portion) for side in point))
 
 
 def _shape(shape: Shape, portion: Fraction) -> Shape:
