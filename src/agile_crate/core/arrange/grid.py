@@ -82,12 +82,7 @@ def most_cells(options: GridOptions) -> Size:
     if single.w > usable.w or single.h > usable.h:
         with_margin = f" with its margin ({measured(single)})" if options.margin else ""
         raise FitError("a cell of {}{} is larger than {}; {}", measured(options.cell), with_margin, limit, advice)
-    most = Size(
-        *(
-            (room - 2 * options.margin + options.gap) // (side + options.gap)
-            for room, side in zip(usable, options.cell, strict=True)
-        )
-    )
+    most = _room(usable, options)
     for wanted, possible, word in ((options.columns, most.w, "columns"), (options.rows, most.h, "rows")):
         if wanted > possible:
             raise FitError(
@@ -112,7 +107,21 @@ def _cells_of_next_sheet(count: int, options: GridOptions, most: Size) -> Cells:
         return options.cells(options.columns, min(-(-count // options.columns), most.h))
     if options.rows:
         return options.cells(min(-(-count // options.rows), most.w), options.rows)
-    return _best_cells(count, options, most) or options.cells(*most)
+    cells = _best_cells(count, options, most) or options.cells(*most)
+    return _filling(cells, options) if options.rules.exact or options.rules.pow2 else cells
+
+
+def _filling(cells: Cells, options: GridOptions) -> Cells:
+    """Return as many cells as the sheet of some cells has room for: an engine that slices a sheet of a given size
+    counts all of them."""
+    size = options.rules.sheet_size(cells.extent)
+    return options.cells(*_room(size, options))
+
+
+def _room(size: Size, options: GridOptions) -> Size:
+    """Return the most columns and rows of cells on a sheet of a size."""
+    pairs = zip(size, options.cell, strict=True)
+    return Size(*((room - 2 * options.margin + options.gap) // (side + options.gap) for room, side in pairs))
 
 
 def _best_cells(count: int, options: GridOptions, most: Size) -> Cells | None:

@@ -85,9 +85,12 @@ def _wanted_grid(grid: Sequence[GridSheet]) -> Iterator[Considered]:
 def _considered(grid: Sequence[GridSheet], wanted: GridOptions) -> Iterator[Considered]:
     for index, sheet in enumerate(grid):
         chosen = sheet.cells
-        for cells, size, why in considered_grids(sheet.frames, wanted):
-            verdict = "taken" if (cells.columns, cells.rows) == (chosen.columns, chosen.rows) else why
+        tried = list(considered_grids(sheet.frames, wanted))
+        for cells, size, why in tried:
+            verdict = "taken" if cells.columns == chosen.columns else why
             yield _attempt(index, sheet, cells, size, verdict)
+        if all(cells.columns != chosen.columns for cells, *_ in tried):  # the sheet has room for more than are needed
+            yield _attempt(index, sheet, chosen, sheet.size, "taken")
 
 
 def _attempt(index: int, sheet: GridSheet, cells: Cells, size: Size, verdict: str) -> Considered:
