@@ -259,3 +259,45 @@ def test_a_fresh_arrangement_is_advised_where_much_is_lost(run: Run, tmp_path: P
     document, said = metadata(tmp_path / "o.json"), done.stdout
     assert document["sheets"][0]["size"] == [30, 30]
     assert "where they were" not in said
+
+
+def test_a_frame_that_alone_makes_all_cells_large_is_named(run: Run, tmp_path: Path) -> None:
+    for number in range(1, 10):
+        save(tmp_path / "frames" / f"swim_{number}.png", art(20, 16, number))
+    save(tmp_path / "frames" / "preview.png", art(80, 30))
+    told = "  cells are 80×30 because of 'preview'; all others fit 20×16\n"
+    assert told in run("pack", "frames", "--out", "o").stdout
+    assert told not in run("pack", "frames", "--out", "o", "--cell", "80x30").stdout
+    assert "because of" not in run("pack", "frames", "--out", "o", "--exclude", "preview").stdout
+    save(tmp_path / "frames" / "other.png", art(80, 30))
+    assert "because of" not in run("pack", "frames", "--out", "o").stdout
+
+
+@pytest.mark.parametrize(
+    ("options", "ways"),
+    [
+        ("--layout strip", ["--max-size 5120x128", "--scale 80%"]),
+        ("--max-size 1000x700", ["--max-size 2560x1280", "--scale 45%"]),
+        ("--layout rows --size 600x2048", ["--size 16384x256", "--scale 58%"]),
+        ("--columns 3 --max-size 1000x700 --gap 1", ["--max-size 386x8642", "--scale 7%"]),
+    ],
+)
+def test_several_sheets_say_what_would_hold_all(run: Run, tmp_path: Path, options: str, ways: list[str]) -> None:
+    count = 200 if "strip" not in options else 40
+    for number in range(count):
+        save(tmp_path / "frames" / f"swim_{number + 1:03}.png", art(128, 128, number % 7))
+    said = run("pack", "frames", "--out", "o", *options.split(), "--json")
+    (remark,) = [remark for remark in json.loads(said.stdout)["remarks"] if "on one sheet, " in remark]
+    found = (
+        remark.partition("on one sheet, ")[2].replace(" would hold all", "").replace(" would fit", "").split(", or ")
+    )
+    assert found == ways
+    for way in ways:
+        name, value = way.split()
+        again = options.split()
+        if name in again:
+            again[again.index(name) + 1] = value
+        else:
+            again += [name, value]
+        said = run("pack", "frames", "--out", "p", *again, "--dry-run", "--json")
+        assert len(json.loads(said.stdout)["sheets"]) == 1, way

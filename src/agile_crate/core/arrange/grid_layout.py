@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from functools import partial
 
 from ..errors import FitError
 from ..frame.canvas import largest
@@ -12,6 +13,7 @@ from ..model.geometry import Cells, Size
 from ..model.picture import Picture
 from ..text import counted, few, measured, quoted
 from .arrangement import Considered, in_cells
+from .breaking import Arrange, on_one_sheet
 from .grid import GridOptions, GridSheet, arrange_grid, arrange_rows, considered_grids
 from .layout import Arranged, LayoutRequest
 
@@ -19,23 +21,21 @@ from .layout import Arranged, LayoutRequest
 def arranged_in_grid(request: LayoutRequest) -> Arranged:
     """Arrange frames in cells, in order. Raises FitError."""
     wanted = _grid_options(request)
-    grid = arrange_grid(len(request.pictures), wanted)
+    arrange = partial(arrange_grid, len(request.pictures))
     is_chosen = not (wanted.columns or wanted.rows)
-    return _in_cells(request, wanted, grid, _considered(grid, wanted) if is_chosen else _wanted_grid(grid))
+    return _in_cells(request, wanted, arrange, _considered if is_chosen else _wanted_grid)
 
 
 def arranged_in_strip(request: LayoutRequest) -> Arranged:
     """Arrange frames in one row, or in one column. Raises FitError."""
     wanted = _grid_options(request)._replace(strip=True)
-    grid = arrange_grid(len(request.pictures), wanted)
-    return _in_cells(request, wanted, grid, _wanted_grid(grid))
+    return _in_cells(request, wanted, partial(arrange_grid, len(request.pictures)), _wanted_grid)
 
 
 def arranged_in_rows(request: LayoutRequest) -> Arranged:
     """Arrange frames in cells, one animation a row. Raises FitError."""
-    wanted = _grid_options(request)
-    grid = arrange_rows([len(sequence.frames) for sequence in request.sequences], wanted)
-    return _in_cells(request, wanted, grid, _wanted_grid(grid))
+    counts = [len(sequence.frames) for sequence in request.sequences]
+    return _in_cells(request, _grid_options(request), partial(arrange_rows, counts), _wanted_grid)
 
 
 def _grid_options(request: LayoutRequest) -> GridOptions:
@@ -59,9 +59,12 @@ def _grid_options(request: LayoutRequest) -> GridOptions:
 
 
 def _in_cells(
-    request: LayoutRequest, wanted: GridOptions, grid: Sequence[GridSheet], considered: Iterable[Considered]
+    request: LayoutRequest,
+    wanted: GridOptions,
+    arrange: Arrange,
+    considered: Callable[[Sequence[GridSheet], GridOptions], Iterable[Considered]],
 ) -> Arranged:
-    pictures, options = request.pictures, request.options
+    pictures, options, grid = request.pictures, request.options, arrange(wanted)
     if options.one_sheet and len(grid) > 1:
         raise FitError(
             "{} in cells of {} need {} sheets, and {one_sheet} allows one of {}; scale frames down, or raise "
@@ -73,11 +76,16 @@ def _in_cells(
         )
     frames = [(picture.stored_box.size, picture.flipped) for picture in pictures]
     result = in_cells(frames, grid, options.align, options.edge_repeat, options.unit)
-    result = result._replace(considered=tuple(considered), bound=sum(w * h for (w, h), _ in frames))
-    return Arranged(result, tuple(_smaller(pictures, wanted.cell, options.align)))
+    result = result._replace(considered=tuple(considered(grid, wanted)), bound=sum(w * h for (w, h), _ in frames))
+    remarks = [
+        *_smaller(pictures, wanted.cell, options.align),
+        *([] if options.cell else _alone(pictures, wanted.cell)),
+    ]
+    remarks += on_one_sheet(grid, wanted, arrange)
+    return Arranged(result, tuple(remarks))
 
 
-def _wanted_grid(grid: Sequence[GridSheet]) -> Iterator[Considered]:
+def _wanted_grid(grid: Sequence[GridSheet], _: GridOptions) -> Iterator[Considered]:
     for index, sheet in enumerate(grid):
         yield _attempt(index, sheet, sheet.cells, sheet.size, "as asked for")
 
@@ -111,6 +119,25 @@ def _refuse_larger(pictures: Sequence[Picture], limit: Size, what: str, advice: 
             measured(limit),
             advice,
         )
+
+
+WIDER, LEAST_BESIDE = 1.5, 8
+"""A frame is named if it alone makes the cells so many times as large, by area, as so many others need."""
+
+
+def _alone(pictures: Sequence[Picture], cell: Size) -> Iterator[Message]:
+    """Yield a remark on a frame that alone makes all cells large."""
+    if len(pictures) <= LEAST_BESIDE:
+        return
+    widest = max(pictures, key=lambda picture: picture.stored_box.w)
+    highest = max(pictures, key=lambda picture: picture.stored_box.h)
+    for odd in (widest, highest):
+        rest = largest([Size(1, 1), *(picture.stored_box.size for picture in pictures if picture is not odd)])
+        if cell.w * cell.h >= WIDER * rest.w * rest.h:
+            yield message(
+                "cells are {} because of {}; all others fit {}", measured(cell), quoted(odd.name), measured(rest)
+            )
+            return
 
 
 def _smaller(pictures: Sequence[Picture], cell: Size, align: str) -> Iterator[Message]:
