@@ -36,6 +36,13 @@ SINGLE = [("", "", [("art", [])])]
             [*below("otter/base", OTTER), *below("otter/rain", OTTER), *below("gull/base", OTTER), *below("gull/tie", OTTER[:3])],
             [("art/*/base", "art/{name}/*", [("gull", ["tie"]), ("otter", ["rain"])])],
         ),
+        # Characters have the same frames, too: a base is called so, or like the folder that holds it.
+        ([*below("otter", OTTER), *below("gull", OTTER)], [("art/*", "", [("gull", []), ("otter", [])])]),
+        ([*below("art", OTTER), *below("rain", OTTER)], [("", "", [("art", ["rain"])])]),
+        (
+            [f"{c}/{o}/{name}" for c in ("otter", "gull") for o in ("base", "rain") for name in OTTER],
+            [("art/*/base", "art/{name}/*", [("gull", ["rain"]), ("otter", ["rain"])])],
+        ),
         (
             [*below("otter/base", OTTER), *below("otter/rain", OTTER), *below("gull", GULL)],
             [("art/*/base", "art/{name}/*", [("otter", ["rain"])]), ("", "", [("gull", [])])],

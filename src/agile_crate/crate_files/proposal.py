@@ -44,7 +44,7 @@ def proposals_for(folder: str, name: str, frames: Iterable[str]) -> list[Proposa
         return [Proposal((ProposedCrate(name, folder),))]
     children = _children(frames)
     members = {child: names for child, names in children.items() if child}
-    if base := _base_of(members):
+    if base := _base_of(folder.rpartition("/")[2], members):
         return [Proposal((_with_skins(name, folder, base, members),))]
     large = [child for child, names in members.items() if _is_crate(child, names)]
     if "" in children or len(large) < 2 or 2 * len(large) < len(members):
@@ -53,7 +53,7 @@ def proposals_for(folder: str, name: str, frames: Iterable[str]) -> list[Proposa
     plain: list[ProposedCrate] = []
     for child in sorted(members, key=natural_key):
         inner = _children(members[child])
-        if "" not in inner and (base := _base_of(inner)):
+        if "" not in inner and (base := _base_of(child, inner)):
             dressed[base].append(_with_skins(child, f"{folder}/{child}", base, inner))
         else:
             plain.append(ProposedCrate(child, f"{folder}/{child}"))
@@ -84,14 +84,14 @@ def _without(folder: str, word: str) -> str:
     return word.removeprefix(folder).strip("_- .")
 
 
-def _base_of(members: Mapping[str, Sequence[str]]) -> str:
+def _base_of(folder: str, members: Mapping[str, Sequence[str]]) -> str:
     """Return the folder of the base art if the others hold the same frames in other art, so that they are its skins;
-    empty if not. A skin may lack frames, but has none of its own."""
-    if len(members) < 2 or "" in members:
+    empty if not. A skin may lack frames, but has none of its own. The base is called so, or as the folder that holds
+    it: characters have the same frames, too, and none of them is the base of another."""
+    named = [child for child in members if child.casefold() in (*BASES, folder.casefold())]
+    if len(members) < 2 or len(named) != 1:
         return ""
-    fullest = max(map(len, members.values()))
-    candidates = [child for child in members if len(members[child]) == fullest]
-    base = min(candidates, key=lambda child: (child.casefold() not in BASES, natural_key(child)))
+    (base,) = named
     names = set(members[base])
     is_told_by_names = all(map(_says_something, _animations(names))) and len(_animations(names)) > 1
     half = len(names) / 2
