@@ -100,17 +100,17 @@ def test_a_skin_is_compared_with_its_base(run: Run, project: Path) -> None:
     what = {key: (tuple(one["frames"]), one["what"]) for key, one in told.items()}
     assert what[("error", "skin-incomplete")] == (("swim/swim_03",), "lacks 1 frame, which the base has")
     assert what[("warning", "skin-incomplete")] == (
-        ("swim/swim_9",), "has 1 frame that the base does not have, and that are left out"
+        ("swim/swim_9",), "has 1 frame that the base lacks (not packed)"
     )  # fmt: skip
     assert what[("note", "skin-incomplete")][1].startswith(
-        "writes the numbers of 6 frames in another way than the base: 'swim/swim_1' for 'swim/swim_01'"
+        "has 6 frames with other digits in their numbers than the base: 'swim/swim_1' for 'swim/swim_01'"
     )
     assert what[("error", "skin-canvas")][0] == ("swim/swim_5",)
     assert what[("warning", "skin-ground")] == (
-        ("swim/swim_6",), "stands up to 3 px below the base, by its lowest pixels, in 1 frame"
+        ("swim/swim_6",), "has 1 frame whose lowest pixels are up to 3 px below those of the base"
     )  # fmt: skip
     assert what[("warning", "skin-box")][0] == ("swim/swim_2",)
-    assert what[("warning", "skin-unchanged")] == (("swim/swim_4",), "shows the base, pixel for pixel, in 1 frame")
+    assert what[("warning", "skin-unchanged")] == (("swim/swim_4",), "has 1 frame equal to the base")
 
 
 def test_one_broken_crate_among_healthy_ones(run: Run, project: Path) -> None:

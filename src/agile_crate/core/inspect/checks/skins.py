@@ -18,10 +18,10 @@ INCOMPLETE, CANVAS, GROUND, STICKS_OUT, UNCHANGED = codes(
 )
 
 LEAST_OFF = 2
-"""Pixels. A skin stands on another line if its lowest pixels are so far from the base's."""
+"""Pixels between the lowest pixels of a skin and of its base, from which they stand on different lines."""
 
 MUCH_LARGER = 1.5
-"""A frame's box, which the skin shares, grows by so much in area if the skin sticks out far."""
+"""The factor by which a skin enlarges the area of the shared box, from which it is reported."""
 
 Pairs = list[tuple[FrameFacts, FrameFacts]]
 """Frames of the base, each with that of the skin."""
@@ -30,19 +30,18 @@ Pairs = list[tuple[FrameFacts, FrameFacts]]
 def compared_skin(
     skin: Mapping[str, FrameFacts], base: Mapping[str, FrameFacts], may_miss: bool, is_art: bool
 ) -> Iterator[Finding]:
-    """Compare a skin, or one of its layers, with its base, by the facts of their frames; of what `is_art`, the figures
-    as well. A skin that may miss frames shows the base's. Cost: linear."""
+    """Compare the frames of a skin, or of one of its layers, with those of its base; if it `is_art`, also the figures.
+    A skin that may miss frames shows the base's. Cost: linear."""
     found = matched(base, skin)
-    lacks = "lacks {}, which the base shows instead" if may_miss else "lacks {}, which the base has"
-    fix = Message("draw what is missing" if may_miss else 'draw what is missing, or write missing = "base"')
-    yield from _grouped(INCOMPLETE, NOTE if may_miss else ERROR, found.missing, lacks, fix)
-    extra = "has {} that the base does not have, and that are left out"
+    severity, instead = (NOTE, "shows instead") if may_miss else (ERROR, "has")
+    fix = Message("draw the missing frames" if may_miss else 'draw the missing frames, or write missing = "base"')
+    yield from _grouped(INCOMPLETE, severity, found.missing, ("lacks", f", which the base {instead}"), fix)
+    extra = ("has", " that the base lacks (not packed)")
     yield from _grouped(INCOMPLETE, WARNING, found.extra, extra, Message("rename them like frames of the base"))
-    if found.renumbered:
-        names = few(f"{quoted(own)} for {quoted(name)}" for name, own in found.renumbered)
-        own_names = [own for _, own in found.renumbered]
-        what = f"writes the numbers of {{}} in another way than the base: {names}"
-        yield from _grouped(INCOMPLETE, NOTE, own_names, what, Message("rename them like the base's"))
+    names = few(f"{quoted(own)} for {quoted(name)}" for name, own in found.renumbered)
+    own_names = [own for _, own in found.renumbered]
+    numbers = ("has", f" with other digits in their numbers than the base: {names}")
+    yield from _grouped(INCOMPLETE, NOTE, own_names, numbers, Message("rename them like frames of the base"))
     pairs = [(base[name], skin[own]) for name, own in found.pairs.items()]
     yield from _canvases(pairs)
     if is_art:
@@ -54,19 +53,21 @@ def _canvases(pairs: Pairs) -> Iterator[Finding]:
     others = [(ours, theirs) for ours, theirs in pairs if ours.canvas != theirs.canvas]
     if others:
         ours, theirs = others[0]
-        what = f"has {{}} on another canvas than the base: {measured(theirs.canvas)}, not {measured(ours.canvas)}"
+        what = ("has", f" on another canvas than the base: {measured(theirs.canvas)}, not {measured(ours.canvas)}")
         fix = Message("bring both to one canvas")
         yield from _grouped(CANVAS, ERROR, [facts.name for _, facts in others], what, fix)
 
 
 def _grounds(pairs: Pairs) -> Iterator[Finding]:
     off = {theirs.name: theirs.seen.bottom - ours.seen.bottom for ours, theirs in pairs if ours.seen and theirs.seen}
-    for is_lower in (True, False):
-        names = [name for name, by in off.items() if (by if is_lower else -by) >= LEAST_OFF]
-        if names:
-            most = max(abs(off[name]) for name in names)
-            what = f"stands up to {most} px {'below' if is_lower else 'above'} the base, by its lowest pixels, in {{}}"
-            yield from _grouped(GROUND, WARNING, names, what, Message("move them onto the base's line if they slipped"))
+    fix = Message("if they slipped, move them onto the base's line")
+    for side, names in (
+        ("below", [name for name, by in off.items() if by >= LEAST_OFF]),
+        ("above", [name for name, by in off.items() if -by >= LEAST_OFF]),
+    ):
+        most = max((abs(off[name]) for name in names), default=0)
+        what = ("has", f" whose lowest pixels are up to {most} px {side} those of the base")
+        yield from _grouped(GROUND, WARNING, names, what, fix)
 
 
 def _boxes(pairs: Pairs) -> Iterator[Finding]:
@@ -78,22 +79,22 @@ def _boxes(pairs: Pairs) -> Iterator[Finding]:
     if wide:
         times, name, box = max(wide)
         grows = f"the box of {quoted(name)} grows to {measured(box.size)}, {times:.1f} times its area, in every skin"
-        what = f"sticks out far beyond the base in {{}}: {grows}"
+        what = ("has", f" that reach far beyond the base: {grows}")
         yield from _grouped(STICKS_OUT, WARNING, [name for _, name, _ in wide], what, Message("look for stray spots"))
 
 
 def _unchanged(pairs: Pairs) -> Iterator[Finding]:
     same = [theirs.name for ours, theirs in pairs if ours.digest == theirs.digest and theirs.seen]
-    if same:
-        everywhere = " (all of them)" if len(same) == len(pairs) else ""
-        what = f"shows the base, pixel for pixel, in {{}}{everywhere}"
-        yield from _grouped(UNCHANGED, WARNING, same, what, Message("draw them, if they were forgotten"))
+    what = ("has", f" equal to the base{' (all of them)' if len(same) == len(pairs) else ''}")
+    yield from _grouped(UNCHANGED, WARNING, same, what, Message("draw them, if they were forgotten"))
 
 
-def _grouped(code: Code, severity: str, names: Iterable[str], what: str, fix: Message) -> Iterator[Finding]:
-    """Yield a finding of each folder of frames, which is an animation's in most cases. {} in `what` counts them."""
+def _grouped(code: Code, severity: str, names: Iterable[str], what: tuple[str, str], fix: Message) -> Iterator[Finding]:
+    """Yield a finding for each folder of frames, in most cases an animation's. `what` stands before and after their
+    count."""
     groups: dict[str, list[str]] = defaultdict(list)
     for name in names:
         groups[name.rpartition("/")[0] or "frames"].append(name)
+    before, after = what
     for label, group in groups.items():
-        yield Finding(code, severity, label, tuple(group), what.format(counted(len(group), "frame")), fix)
+        yield Finding(code, severity, label, tuple(group), f"{before} {counted(len(group), 'frame')}{after}", fix)
