@@ -62,7 +62,7 @@ _EXPORTS = {
     "commands.show": ("Shown",),
     "commands.survey": ("Survey",),
     "commands.survey_crates": ("SurveyedCrate",),
-    "commands.surveying": ("SequenceSummary",),
+    "commands.inspection": ("SequenceSummary",),
     "commands.unpack": ("Unpacked",),
     "commands.verify": ("FrameDifference", "Verified"),
     "core.inspect.finding": ("Finding",),

@@ -71,12 +71,13 @@ def test_a_folder_of_characters_and_outfits(run: Run, tmp_path: Path) -> None:
     for number in range(1, 3):
         save(tmp_path / "art/sea/low" / f"low_{number}.png", art(200, 40, number))
         save(tmp_path / "art/sea/high" / f"high_{number}.png", art(200, 40, number + 3))
+    (tmp_path / "art/sketches/base").mkdir(parents=True)  # matches the pattern, and holds no frames
     done = run("draft", "art", "--out", "game.crate.toml")
     assert "otter: rain seems to be a skin, by the names of the frames\n" in done.stdout
     text = (tmp_path / "game.crate.toml").read_text("utf-8")
     document = tomllib.loads(text)
     assert document["each"] == {
-        "art/*/base": {"out": "build/{name}", "skins": "art/{name}/*", "layout": "grid"}
+        "art/*/base": {"out": "build/{name}", "except": ["sketches"], "skins": "art/{name}/*", "layout": "grid"}
     }  # fmt: skip
     assert list(document["crate"]) == ["gull", "otter", "sea"]
     assert run("pack", "game.crate.toml").returncode == 0

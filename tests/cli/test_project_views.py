@@ -81,7 +81,7 @@ def test_what_the_settings_take_care_of_is_counted(run: Run, project: Path) -> N
     assert ("closing" in str(found["gull"]["findings"]), found["gull"]["settled"]) == (False, 1)
     lines = run("survey", "post.crate.toml", "--only", "gull").stdout.splitlines()
     assert lines[0] == "gull (post.crate.toml)"
-    assert any(line.endswith("1 that the crate's settings take care of") for line in lines)
+    assert any(line.endswith("1 fixed by the crate's settings") for line in lines)
 
 
 def test_a_skin_is_compared_with_its_base(run: Run, project: Path) -> None:
@@ -135,7 +135,7 @@ def test_views_of_crates_as_a_build_would_make_them(run: Run, project: Path) -> 
     done = run("show", "post.crate.toml", "--out", "view.png")
     assert done.stdout == "wrote view-otter.png\nwrote view-gull.png\n"
     assert done.stderr.splitlines() == [
-        f"agile-crate: warning: the crate '{name}' is not up to date; shown is what a build would write"
+        f"agile-crate: warning: the crate '{name}' is not up to date; the view shows the result of a build"
         for name in ("otter", "gull")
     ]
     assert run("pack", "post.crate.toml").returncode == 0

@@ -125,12 +125,12 @@ def test_verify_finds_a_size_that_does_not_match(run: Run, drawn: Path, tmp_path
     assert run("pack", "other.crate.toml", "--rebuild").returncode == 0
     done = run("verify", "otter.crate.toml")
     assert done.returncode == 1
-    assert "is no exact portion of the one in otter.json" in done.stdout
+    assert "is not an exact multiple of the one in otter.json" in done.stdout
     done = run("pack", "otter.crate.toml", "--rebuild")  # the places of the unmatched build are given up
     assert done.returncode == 0
     assert run("verify", "otter.crate.toml").returncode == 0
     (tmp_path / "build/otter.json").unlink()
-    assert "otter.json is missing, which it is to match" in run("verify", "otter.crate.toml").stdout
+    assert "otter.json is missing, and the sizes are to match" in run("verify", "otter.crate.toml").stdout
 
 
 def test_canvases_are_multiples(run: Run, tmp_path: Path) -> None:

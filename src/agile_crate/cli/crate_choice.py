@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
@@ -51,8 +52,8 @@ def are_crate_files(inputs: Sequence[str], only: Sequence[str]) -> bool:
 def crates_of(
     paths: Sequence[str], only: Sequence[str], limits: Limits, errors: CrateErrors
 ) -> list[tuple[CrateFile, list[CrateSpec]]]:
-    """Return the chosen crates of crate files. A file that cannot be read is noted among the errors. Raises UsageError
-    for an unknown name, and InputError for two crates with one output."""
+    """Return the chosen crates of crate files, and print the files' warnings. A file that cannot be read goes to the
+    errors. Raises UsageError for an unknown name, and InputError for two crates with one output."""
     files: list[CrateFile] = []
     for path in dict.fromkeys(paths):
         try:
@@ -60,4 +61,12 @@ def crates_of(
         except InputError as error:
             errors.failed(path, "", error)
     refuse_shared_outputs(files)
-    return chosen(files, only)
+    found = chosen(files, only)
+    for warning in (warning for file, _ in found for warning in file.warnings):
+        print(f"agile-crate: warning: {warning}", file=sys.stderr)
+    return found
+
+
+def with_paths(files: Sequence[tuple[CrateFile, Sequence[CrateSpec]]]) -> list[tuple[str, CrateSpec]]:
+    """Return each crate with the path of its file."""
+    return [(file.path, spec) for file, specs in files for spec in specs]

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import argparse
 import contextlib
-import sys
 from dataclasses import dataclass, field
 from functools import partial
 from typing import TYPE_CHECKING, Any
@@ -12,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 from ..core.errors import CrateError, UsageError
 from ..core.text import counted, shown
 from ..crate_files.spec import CrateSpec, as_key
-from .crate_choice import CrateErrors, are_crate_files, crates_of
+from .crate_choice import CrateErrors, are_crate_files, crates_of, with_paths
 from .packing import document_of, print_summary, print_warnings
 from .parser import chosen_jobs, chosen_limits, chosen_memory, given_settings
 from .streams import print_json
@@ -54,11 +53,9 @@ def run_crates(arguments: argparse.Namespace) -> int:
     limits, options = chosen_limits(arguments), _options(arguments)
     run = _Run(CrateErrors(arguments.json))
     wanted = crates_of(arguments.inputs, arguments.only, limits, run.errors)
-    pairs = [(file.path, spec) for file, specs in wanted for spec in specs]
+    pairs = with_paths(wanted)
     for _, spec in pairs if arguments.depfile else ():
         run.noted(spec, options)
-    for warning in (warning for file, _ in wanted for warning in file.warnings):
-        print(f"agile-crate: warning: {warning}", file=sys.stderr)
     if arguments.check:
         from .check import check_crates
 

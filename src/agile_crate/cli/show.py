@@ -107,10 +107,9 @@ def _show(arguments: argparse.Namespace, options: ShowOptions, context: Context,
 def _show_crates(arguments: argparse.Namespace, options: ShowOptions, context: Context, errors: CrateErrors) -> Shown:
     from ..commands.show import Shown
     from ..commands.show_crates import show_crates
-    from .crate_choice import crates_of
+    from .crate_choice import crates_of, with_paths
 
-    files = crates_of(arguments.data, arguments.only, context.limits, errors)
-    specs = [(file.path, spec) for file, specs in files for spec in specs]
+    specs = with_paths(crates_of(arguments.data, arguments.only, context.limits, errors))
     if not specs:
         return Shown((), ())
     return show_crates(specs, arguments.out, options, context, errors.failed, arguments.force)

@@ -14,9 +14,9 @@ from .tables import print_heading
 from .wording import as_text
 
 if TYPE_CHECKING:
+    from ..commands.inspection import SequenceSummary
     from ..commands.survey import Survey, SurveyOptions
     from ..commands.survey_crates import SurveyedCrate
-    from ..commands.surveying import SequenceSummary
     from ..core.inspect.finding import Finding
     from ..pipeline.context import Context
     from .crate_choice import CrateErrors
@@ -100,10 +100,9 @@ def _crates(
     errors: CrateErrors,
 ) -> list[SurveyedCrate]:  # fmt: skip
     from ..commands.survey_crates import survey_crates
-    from .crate_choice import crates_of
+    from .crate_choice import crates_of, with_paths
 
-    files = crates_of(arguments.inputs, arguments.only, context.limits, errors)
-    specs = [(file.path, spec) for file, specs in files for spec in specs]
+    specs = with_paths(crates_of(arguments.inputs, arguments.only, context.limits, errors))
     return list(survey_crates(specs, context, errors.failed, wanted, given))
 
 
@@ -161,7 +160,7 @@ def _print_findings(looked: Survey, arguments: argparse.Namespace) -> None:
     if looked.baselined:
         parts.append(f"{len(looked.baselined):,} in the baseline")
     if looked.settled:
-        parts.append(f"{looked.settled:,} that the crate's settings take care of")
+        parts.append(f"{looked.settled:,} fixed by the crate's settings")
     print("; ".join(parts))
 
 

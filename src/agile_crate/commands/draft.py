@@ -13,9 +13,11 @@ from ..core.crate.file_names import CRATE_FILE_ENDING, is_crate_file
 from ..core.errors import UsageError
 from ..core.inspect.finding import NOTE, Finding
 from ..core.message import Message, setting
+from ..core.names import natural_key
 from ..core.text import counted, few, measured, shown
 from ..crate_files.lines import animation_head, commented, crate_head, crate_lines, key_line, skin_head, toml
 from ..crate_files.proposal import Proposal, ProposedCrate, proposals_for
+from ..crate_files.read import folders_like
 from ..crate_files.spec import in_crate_file
 from ..pipeline.context import Context
 from ..settings.given import typed
@@ -39,6 +41,8 @@ FULLY_LISTED = 3
 WIDTH = 100
 """Characters of a comment's line."""
 
+FPS_LINE = "# fps = 12  # the frame rate, if the files have none"
+
 HEAD = """\
 # A crate file of Agile Crate. To build it:
 #
@@ -51,7 +55,7 @@ HEAD = """\
 
 class DraftedCrate(NamedTuple):
     """A crate of a draft. `fixes` counts the findings for which the file has a setting, commented out; `layout` is the
-    layout the draft chose, and `reason` the sentence that says why; `skins` are the folders that seem to be skins."""
+    layout the draft chose, and `reason` the sentence on it; `skins` are the folders drafted as skins."""
 
     findings: int
     fixes: int
@@ -83,16 +87,8 @@ def draft(inputs: Sequence[str], out: str, context: Context, force: bool = False
             if any(crate.name in crates for crate in proposal.crates):
                 proposal = Proposal(proposal.crates)  # each gets a name of its own
             surveys = {_free(crate.name, crates): (crate, survey([crate.folder], context)) for crate in proposal.crates}
-            if proposal.pattern:
-                parts.append("\n".join([*_each_lines(given, proposal, surveys, out), ""]))
-            for label, (crate, looked) in surveys.items():
-                chosen, reason = _layout(looked)
-                fixes = sum(bool(_fixing(finding)) for finding in looked.findings)
-                crates[label] = DraftedCrate(
-                    len(looked.findings), fixes, chosen["layout"], reason, tuple(skin for skin, _ in crate.skins)
-                )
-                lines = _own_lines if proposal.pattern else _crate_lines
-                parts.append("\n".join([*lines(label, crate, looked, proposal, surveys, out), ""]))
+            crates |= {name: _drafted(crate, looked) for name, (crate, looked) in surveys.items()}
+            parts += ("\n".join([*lines, ""]) for lines in _tables(given, proposal, surveys, out))
     return Draft(write_alone(out, "\n".join(parts)), crates)
 
 
@@ -108,47 +104,64 @@ def _proposals(given: str, name: str, context: Context) -> list[Proposal]:
     return proposals_for(given.rstrip("/" + os.sep) or given, name, [file.name for file in found])
 
 
-def _each_lines(given: str, proposal: Proposal, surveys: Surveys, out: str) -> Iterator[str]:
-    """Yield the table that makes all crates of a proposal, with the layout that most of them want."""
-    chosen, reason = _usual_layout(surveys)
-    yield f"# {counted(len(surveys), 'folder')} of {shown(given)} are alike: one crate for each, and for each new one."
+def _drafted(crate: ProposedCrate, looked: Survey) -> DraftedCrate:
+    chosen, reason = _layout(looked)
+    fixes = sum(bool(_fixing(finding)) for finding in looked.findings)
+    skins = tuple(skin for skin, _ in crate.skins)
+    return DraftedCrate(len(looked.findings), fixes, chosen["layout"], reason, skins)
+
+
+def _tables(given: str, proposal: Proposal, surveys: Surveys, out: str) -> Iterator[Iterator[str]]:
+    """Yield the lines of each table of a proposal: of one for each crate, after that of a pattern if it has one."""
+    layouts = [_layout(looked) for _, looked in surveys.values()]
+    names = [chosen["layout"] for chosen, _ in layouts]
+    usual = layouts[names.index(max(names, key=names.count))]
+    if proposal.pattern:
+        yield _each_lines(given, proposal, len(surveys), usual, out)
+    for (name, (crate, looked)), layout in zip(surveys.items(), layouts, strict=True):
+        if proposal.pattern:
+            yield _own_lines(name, crate, looked, [] if layout[0] == usual[0] else list(_layout_lines(*layout)))
+        else:
+            yield _crate_lines(name, crate, looked, layout, out)
+
+
+def _each_lines(
+    given: str, proposal: Proposal, count: int, layout: tuple[dict[str, str], str], out: str
+) -> Iterator[str]:
+    """Yield the table of a pattern. It leaves out the folders that hold no frames now."""
+    matching = {name for name, _ in folders_like(".", proposal.pattern)}
+    others = sorted(matching.difference(crate.name for crate in proposal.crates), key=natural_key)
+    yield f"# {counted(count, 'folder')} of {shown(given)} are alike: one crate for each, and for each new one."
     yield f"[each.{toml(_from(proposal.pattern, out))}]"
     yield 'out = "build/{name}"'
+    if others:
+        yield f"except = {toml(others)}"
     if proposal.skins:
         yield f"skins = {toml(_from(proposal.skins, out))}  # folders with the frames of the base, in other art"
+    yield from _layout_lines(*layout)
+    yield FPS_LINE
+
+
+def _layout_lines(chosen: Mapping[str, str], reason: str) -> Iterator[str]:
     yield from _folded(reason)
     yield from (key_line(field, value) for field, value in chosen.items())
-    yield "# fps = 12  # the frame rate, if the files have none"
 
 
-def _usual_layout(surveys: Surveys) -> tuple[dict[str, str], str]:
-    """Return the layout that most crates want, and why; of several the first."""
-    wanted = [_layout(looked) for _, looked in surveys.values()]
-    layouts = [chosen["layout"] for chosen, _ in wanted]
-    usual = max(layouts, key=layouts.count)
-    return next(choice for choice in wanted if choice[0]["layout"] == usual)
-
-
-def _own_lines(
-    name: str, crate: ProposedCrate, looked: Survey, _: Proposal, surveys: Surveys, __: str
-) -> Iterator[str]:
-    """Yield the lines of a crate that another table makes."""
+def _own_lines(name: str, crate: ProposedCrate, looked: Survey, layout: Sequence[str]) -> Iterator[str]:
+    """Yield the lines of a crate that the table of a pattern makes."""
     yield crate_head(name)
     yield from _about(looked)
-    chosen, reason = _layout(looked)
-    if chosen["layout"] != _usual_layout(surveys)[0]["layout"]:
-        yield from _folded(reason)
-        yield from (key_line(field, value) for field, value in chosen.items())
+    yield from layout
     yield from _fixes(name, crate.folder, looked.findings)
 
 
-def _crate_lines(name: str, crate: ProposedCrate, looked: Survey, _: Proposal, __: Surveys, out: str) -> Iterator[str]:
-    chosen, reason = _layout(looked)
+def _crate_lines(
+    name: str, crate: ProposedCrate, looked: Survey, layout: tuple[dict[str, str], str], out: str
+) -> Iterator[str]:
     yield from _about(looked)
     yield from crate_lines(name, [_from(crate.folder, out)], f"build/{name}", {})
-    yield from _folded(reason)
-    yield from (key_line(field, value) for field, value in chosen.items())
-    yield "# fps = 12  # the frame rate, if the files have none"
+    yield from _layout_lines(*layout)
+    yield FPS_LINE
     yield from _fixes(name, crate.folder, looked.findings)
     for skin, folder in crate.skins:
         yield ""

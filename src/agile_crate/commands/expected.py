@@ -70,7 +70,7 @@ class Sources(NamedTuple):
 
 
 DIFFERS = "it differs from what its crate file makes of the sources"
-"""The beginning of a sentence on the first place in the metadata that a new build would write in another way."""
+"""The beginning of a sentence that names the first difference between the metadata and that of a new build."""
 
 ROUNDING = 1e-5
 """Pixels. Pivots between pixels are floats, and may differ by so much."""
@@ -97,9 +97,8 @@ def sources_of(crate: Crate, data: Path, comparison: Comparison, edits: Edits, c
         settings = dataclasses.replace(settings, font=comparison.font or _font(settings.font, places))
     context = context._replace(limits=context.limits._replace(**dict(settings.limit)))
     wanted = settings
-    if (
-        settings.matched
-    ):  # boxes and pivots follow from all sizes, or without a crate file at least from the crate's own
+    if settings.matched:
+        # Boxes and pivots follow from all sizes; without a crate file at least those of the crate's own size are known.
         whole = comparison.spec.settings if comparison.spec else settings_from(crate.settings)
         wanted = dataclasses.replace(with_palette(whole, context.limits), font=settings.font)
     request = LoadRequest(variants, wanted, own, edits={settings.portion: edits}, for_proof=True)
@@ -119,7 +118,7 @@ def sources_of(crate: Crate, data: Path, comparison: Comparison, edits: Edits, c
     if comparison.spec and not otherwise:
         otherwise += _departures(crate, data.parent, comparison.spec, frames, number, context.limits)
     if comparison.spec and number:
-        otherwise += unmatched(crate, data, settings.portion, context.limits)
+        otherwise += _unmatched(crate, data, settings.portion, context.limits)
     floor = prepared.settings.trim_alpha
 
     def by_name(variant: Variant) -> dict[str, Source]:
@@ -151,22 +150,23 @@ def _settings_for(crate: Crate, data: str, comparison: Comparison, limits: Limit
     return settings, list(_other_settings(crate.settings, remembered(settings)))
 
 
-def unmatched(crate: Crate, data: Path, portion: Fraction, limits: Limits) -> Iterator[str]:
-    """Yield where a crate is no exact portion of the one at the build's own size, whose metadata lies beside it."""
+def _unmatched(crate: Crate, data: Path, portion: Fraction, limits: Limits) -> Iterator[str]:
+    """Yield the first frame whose lengths are not the exact portion of those at the build's own size, whose metadata is
+    next to it."""
     own = data.with_name(f"{crate.name.rpartition('@')[0]}{data.suffix}")
     if not own.is_file():
-        yield f"{shown(own.name)} is missing, which it is to match"
+        yield f"{shown(own.name)} is missing, and the sizes are to match"
         return
     by_name = {frame.name: frame for frame in read_metadata(own, limits).frames}
     for frame in crate.frames:
         full = by_name.get(frame.name)
         if full is None or not _are_alike(_lengths(frame, 1), _lengths(full, portion)):
-            yield f"frame {quoted(frame.name)} is no exact portion of the one in {shown(own.name)}"
+            yield f"frame {quoted(frame.name)} is not an exact multiple of the one in {shown(own.name)}"
             return
 
 
 def _are_alike(lengths: Sequence[Fraction], others: Sequence[Fraction]) -> bool:
-    """Return True if lengths are equal, but for the rounding of pivots that lie between pixels."""
+    """Return True if lengths are equal. Pivots between pixels may differ by their rounding."""
     return all(abs(a - b) < ROUNDING for a, b in zip(lengths, others, strict=True))
 
 

@@ -30,9 +30,9 @@ def show_crates(
 ) -> Shown:
     """Draw views of crates, each given with the path of its file: one page of all, or files of each, named after it.
 
-    A crate that is up to date is shown from its files; of another, what a build would write is shown, and nothing is
-    written. A crate's error goes to `failed`, with its file and name, and the others are shown. `context` has the build
-    cache. Raises UsageError and OutputError.
+    A crate that is up to date is drawn from its files. Another one is built in memory first. A crate's error goes to
+    `failed`, with its file and name, and the others are drawn. `context` has the build cache. Raises UsageError and
+    OutputError.
     """
     path = Path(out)
     views: Views = {}
@@ -75,7 +75,7 @@ def _crate_and_skins(
     every = in_memory(_request(job), context, job.target.name)
     if options.skin and options.skin not in every:
         raise UsageError(f"the crate {quoted(spec.name)} has no skin {quoted(options.skin)}")
-    remark = Message(f"the crate {quoted(spec.name)} is not up to date; shown is what a build would write")
+    remark = Message(f"the crate {quoted(spec.name)} is not up to date; the view shows the result of a build")
     return every[options.skin], {name: every[name] for name in every if name and wants_all}, [remark]
 
 

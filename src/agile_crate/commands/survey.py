@@ -19,15 +19,15 @@ from ..pipeline.context import Context
 from ..settings.table import Settings, options
 from ..sources.decode import DecodedPart
 from ..storage.recovery import recover_interrupted
-from .surveying import PLAIN, Known, SequenceSummary, SkinBase, Surveying
+from .inspection import PLAIN, Inspection, Known, SequenceSummary, SkinBase
 
 
 @dataclass(frozen=True, slots=True)
 class Survey:
     """The result of a survey: sequences in crate order, findings with the worst first, and the memory of all frames.
 
-    `baselined` are findings that were found fine before, `settled` counts those that the settings take care of, `known`
-    is what each finding is known by, `parts` are the decoded frames, if they were to be kept, and `facts` those of each
+    `baselined` are findings that were accepted before, `settled` counts those that the settings fix, `known` identifies
+    each finding, `parts` are the decoded frames, if they were to be kept, and `facts` those of each
     frame by its name in the files.
     """
 
@@ -77,13 +77,13 @@ def survey(
 ) -> Survey:
     """Survey frames; those of a skin are compared with its base.
 
-    Of `settings`, those that say how frames are read and selected take part, and the scale of a later build. What the
-    settings take care of is left out, and counted. Raises InputError and UsageError.
+    The settings that read and select frames apply, and so does the scale of a later build. Findings that the settings
+    fix are left out, and counted. Raises InputError and UsageError.
     """
     check_codes("ignore", wanted.ignore)
     check_codes("code", wanted.codes)
     notes = recover_interrupted(inputs)
-    look = Surveying(inputs, settings, context, wanted.keep_frames)
+    look = Inspection(inputs, settings, context, wanted.keep_frames)
     is_art = base is None or base.is_art
     for name, parts in look.selected():
         look.judge(name, parts, is_art)
@@ -91,28 +91,28 @@ def survey(
         look.judge_all()
     if base:
         look.compare(base)
-    chosen = [one for one in worst_first(look.findings) if one.code not in wanted.ignore]
-    chosen = [one for one in chosen if not wanted.codes or one.code in wanted.codes]
-    open_ones = [one for one in chosen if not is_settled(one, settings)]
+    found = [finding for finding in worst_first(look.findings) if finding.code not in wanted.ignore]
+    found = [finding for finding in found if not wanted.codes or finding.code in wanted.codes]
+    unsettled = [finding for finding in found if not is_settled(finding, settings)]
     gpu_bytes, square = budget([frame for sequence in look.surveyed for frame in sequence.frames])
     return Survey(
         tuple(look.summaries),
-        tuple(one for one in open_ones if look.findings[one].key not in wanted.baselined),
+        tuple(finding for finding in unsettled if look.findings[finding].key not in wanted.baselined),
         gpu_bytes,
         square,
         look.search.skipped,
         (*notes, *look.warnings),
-        tuple(one for one in open_ones if look.findings[one].key in wanted.baselined),
-        len(chosen) - len(open_ones),
+        tuple(finding for finding in unsettled if look.findings[finding].key in wanted.baselined),
+        len(found) - len(unsettled),
         look.findings,
         tuple(look.parts),
         look.facts,
     )
 
 
-def is_settled(one: Finding, settings: Settings) -> bool:
-    """Return True if all that a finding suggests is among the settings."""
-    wanted = [(name, value) for name, value in one.fix.settings if name in options()]
+def is_settled(finding: Finding, settings: Settings) -> bool:
+    """Return True if the settings contain everything that a finding suggests."""
+    wanted = [(name, value) for name, value in finding.fix.settings if name in options()]
     return bool(wanted) and all(_is_given(settings.given.get(name), value) for name, value in wanted)
 
 

@@ -13,8 +13,8 @@ from ..crate_files.spec import CrateSpec
 from ..pipeline.context import Context
 from ..settings.given import settings_from
 from ..settings.table import Settings
+from .inspection import SkinBase
 from .survey import ALL, Survey, SurveyOptions, survey
-from .surveying import SkinBase
 
 READING = ("layers", "vector_size", "font", "exposure", "to_srgb", "color_key", "limit")
 """Settings that say how files are read."""

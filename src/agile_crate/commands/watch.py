@@ -77,10 +77,15 @@ def watch(path: str, only: Sequence[str], builder: Builder, ready: Callable[[], 
     """
     limits = builder.context.limits
     file, specs = _read(path, only, limits)
+    wrong: Mapping[str, str] = {}
     with watching() as watched:
-        watched.cover(_places(file, specs, limits), file.searched)
-        wrong: Mapping[str, str] = _build_all(specs, builder)
-        watched.cover(_places(file, specs, limits, wrong), file.searched)
+
+        def cover() -> None:
+            watched.cover(_places(file, specs, limits, wrong), file.searched)
+
+        cover()
+        wrong = _build_all(specs, builder)
+        cover()
         ready()
         while True:
             watched.next_burst()
@@ -91,9 +96,9 @@ def watch(path: str, only: Sequence[str], builder: Builder, ready: Callable[[], 
             except CrateError as error:
                 wrong = _file_wrong(specs, error, builder, wrong, watched)
                 continue
-            watched.cover(_places(file, specs, limits, wrong), file.searched)
+            cover()
             wrong = _build_all(specs, builder, watched, wrong)
-            watched.cover(_places(file, specs, limits, wrong), file.searched)
+            cover()
 
 
 def _file_wrong(
@@ -120,11 +125,9 @@ def _read(path: str, only: Sequence[str], limits: Limits) -> tuple[CrateFile, li
     return file, [spec for _, specs in chosen([file], only) for spec in specs]
 
 
-def _places(
-    file: CrateFile, specs: Iterable[CrateSpec], limits: Limits, wrong: Mapping[str, str] = MappingProxyType({})
-) -> Iterator[str]:
-    """Yield all that a change may come from: the crate file, its inputs and their folders, templates, palettes; and of
-    crates that are `wrong` the metadata, which changes when an edit is accepted or kept."""
+def _places(file: CrateFile, specs: Iterable[CrateSpec], limits: Limits, wrong: Mapping[str, str]) -> Iterator[str]:
+    """Yield the paths to watch: the crate file, its inputs and their folders, templates and palettes. For crates that
+    are `wrong`, also the metadata, which changes when an edit is accepted or kept."""
     yield file.path
     for spec in specs:
         for inputs in all_layers(spec.variants):

@@ -57,8 +57,8 @@ def read_crate_file(path: str, limits: Limits) -> CrateFile:
         above, _, below = pattern.partition("*")
         searched[from_here(above.rpartition("/")[0])] = None
         if "/" in below:  # the folder that is searched for may come later than the one that holds it
-            searched.update((from_here(path), None) for _, path in _folders(folder, f"{above}*"))
-        return _folders(folder, pattern)
+            searched.update((from_here(path), None) for _, path in folders_like(folder, f"{above}*"))
+        return folders_like(folder, pattern)
 
     try:
         document = tomllib.loads(text)
@@ -90,9 +90,9 @@ def read_crate_file(path: str, limits: Limits) -> CrateFile:
     return CrateFile(path, specs, tuple(_warnings(path, specs)), tuple(searched))
 
 
-def _folders(root: str, pattern: str) -> list[tuple[str, str]]:
-    """Return the folders that match a pattern below `root`, in natural order: what its `*` stands for, and the path
-    below `root`. Hidden folders are left out."""
+def folders_like(root: str, pattern: str) -> list[tuple[str, str]]:
+    """Return the folders that match a pattern below `root`, in natural order: the text for its `*`, and the path below
+    `root`. Hidden folders are left out."""
     before, _, after = pattern.partition("*")
     above, _, begin = before.rpartition("/")
     end, _, below = after.partition("/")

@@ -7,14 +7,12 @@ from collections.abc import Callable
 from fractions import Fraction
 from typing import Generic, TypeVar
 
+from ..core.arrange.sheet_size import LARGEST_SIDE
 from ..core.errors import UsageError
 from ..core.names import nearest
 from ..core.text import quoted
 from . import kinds
 from .kinds import Kind
-
-LARGEST_SIDE = 16_384
-"""The longest side of a sheet or cell that can be asked for: what current graphics hardware takes."""
 
 T = TypeVar("T")
 T_co = TypeVar("T_co", covariant=True)

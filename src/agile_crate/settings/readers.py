@@ -7,6 +7,7 @@ import re
 from fractions import Fraction
 
 from ..core.align import PLACES
+from ..core.arrange.sheet_size import LARGEST_SIDE
 from ..core.color import Color, color_from_hex
 from ..core.crate.file_names import check_pattern
 from ..core.errors import UsageError
@@ -18,7 +19,7 @@ from ..core.names import nearest
 from ..core.text import quoted
 from ..exports.formats import FORMATS
 from . import kinds
-from .reader import LARGEST_SIDE, fraction, of, whole
+from .reader import fraction, of, whole
 
 LONGEST_MS = 24 * 3600 * 1000
 """Milliseconds. The longest time that can be asked for."""

@@ -13,9 +13,9 @@ from ..model.geometry import Cells, Size
 from ..model.picture import Picture
 from ..text import counted, few, measured, quoted
 from .arrangement import Considered, in_cells
-from .breaking import Arrange, on_one_sheet
 from .grid import GridOptions, GridSheet, arrange_grid, arrange_rows, considered_grids
 from .layout import Arranged, LayoutRequest
+from .one_sheet import Arrange, on_one_sheet
 
 
 def arranged_in_grid(request: LayoutRequest) -> Arranged:

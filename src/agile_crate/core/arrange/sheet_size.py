@@ -5,6 +5,9 @@ from typing import NamedTuple
 
 from ..model.geometry import Size
 
+LARGEST_SIDE = 16_384
+"""Pixels. The longest side of a sheet or cell, as current graphics hardware has it."""
+
 
 class SheetRules(NamedTuple):
     """Rules for a sheet's size. `exact` is the size itself and takes the place of `largest`."""

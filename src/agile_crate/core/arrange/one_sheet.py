@@ -11,9 +11,7 @@ from ..model.geometry import Size
 from ..rounding import half_up
 from ..text import measured
 from .grid import GridOptions, GridSheet
-
-LARGEST_SIDE = 16_384
-"""Pixels. No sheet is larger."""
+from .sheet_size import LARGEST_SIDE
 
 Arrange = Callable[[GridOptions], Sequence[GridSheet]]
 

@@ -82,8 +82,8 @@ class SkinBase(NamedTuple):
     is_art: bool
 
 
-class Surveying:
-    """A survey of all inputs in progress."""
+class Inspection:
+    """The frames of a survey, from files to findings."""
 
     def __init__(self, inputs: Sequence[str], settings: Settings, context: Context, keep_frames: bool) -> None:
         self._settings, self._context, self._keep_frames = settings, context, keep_frames
@@ -180,7 +180,9 @@ class Surveying:
         """Judge a whole sequence if it is art, and keep only the facts that are needed later."""
         frames = tuple(facts for part in parts for _, facts, _ in part.frames)
         loops = self._settings.loop.of(name) != "once"
-        sequence = Surveyed(name, frames, self.again, self._settings.scale, loops)
+        # Canvases that are padded to a multiple scale evenly.
+        scale = self._settings.scale if self._settings.canvas_multiple == 1 else PLAIN.scale
+        sequence = Surveyed(name, frames, self.again, scale, loops)
         if is_art:
             for one in (*find_all(sequence), *_foreign(sequence, parts), *_endless(sequence, parts)):
                 self._found(one, frames)
