@@ -181,7 +181,7 @@ def test_only_chooses_existing_crates(run: Run, project: Path, command: str) -> 
     assert refusal(done) == (2, "post.crate.toml: unknown crate 'otte'; did you mean 'otter'?")
     if command in ("survey", "show"):
         done = run(command, "otter", "post.crate.toml", *more)
-        assert refusal(done) == (2, "otter beside a crate file: name either crate files, or frames")
+        assert refusal(done) == (2, "otter next to a crate file: name either crate files, or frames")
     if command not in ("pack", "watch"):
         given = "build/otter.json" if command in ("verify", "describe") else "otter"
         sentence = "--only chooses crates of a crate file, and the input is none; leave it out"

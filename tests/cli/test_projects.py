@@ -133,7 +133,7 @@ WRONG = [
     ('out = "build/gull"', 'out = "build/"', [], 3, "otter.crate.toml, crate 'gull': out = \"build/\" has no name: write the files' path without ending, such as build/otter for build/otter.png and build/otter.json"),
     ("gap = 1", "gap = 1", ["--only", "otters"], 2, "otter.crate.toml: unknown crate 'otters'; did you mean 'otter'?"),
     ("gap = 1", "gap = 1", ["--out", "x"], 2, "a crate file names its own outputs; omit --out"),
-    ("gap = 1", "gap = 1", ["frames"], 2, "frames beside a crate file: name either crate files, or frames"),
+    ("gap = 1", "gap = 1", ["frames"], 2, "frames next to a crate file: name either crate files, or frames"),
     ('layout = "tight"', 'layout = "tight"\nmax-size = [8, 8]', [], 4, "otter.crate.toml, crate 'otter': frame 'dive/dive_1' (and 11 more) is 18×14, larger than a sheet may be, 8×8; raise max-size or size, or make frames smaller with scale"),
     ("fps = 10", "x = " + "[" * 30_000, [], 3, "otter.crate.toml has a line of more than 20,000 characters; break it"),
     ("fps = 10", "x = " + "[" * 15_000 + "]" * 4000, [], 3, "otter.crate.toml: lists within lists, or numbers, larger than any crate file needs"),

@@ -180,4 +180,4 @@ def test_frames_trimmed_in_another_way_are_not_called_changed(run: Run, swim: Pa
     assert changed == ["swim/swim_04"]
     said = json.loads(run("pack", "frames", "--out", "o", "--layout", "tight", "--trim", "off", "--json").stdout)
     assert said["changed"] == []
-    assert "--layout or --trim is another than before, so changed frames are not counted" in said["remarks"]
+    assert "--layout or --trim changed since the last build, so changed frames are not counted" in said["remarks"]

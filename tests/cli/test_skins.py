@@ -175,8 +175,8 @@ def test_building_again(run: Run, project: Path) -> None:
 
 
 MISTAKES = [
-    ("coat/swim/swim_2.png", None, 3, "the skin 'raincoat' has no 'swim/swim_2', which the base has; draw what is missing, or write missing = \"base\""),
-    ("cape/swim/swim_2.png", None, 3, "layer 2 of the skin 'storm' has no 'swim/swim_2', which the base has; draw what is missing, or write missing = \"base\""),
+    ("coat/swim/swim_2.png", None, 3, "the skin 'raincoat' lacks 'swim/swim_2', which the base has; draw the missing frames, or write missing = \"base\""),
+    ("cape/swim/swim_2.png", None, 3, "layer 2 of the skin 'storm' lacks 'swim/swim_2', which the base has; draw the missing frames, or write missing = \"base\""),
     ("coat/swim/swim_2.png", 20, 3, "the skin 'raincoat': 'swim/swim_2' is 20×20, and the base's is 24×24; bring both to one canvas"),
     ("cape/swim/swim_2.png", 20, 3, "the skin 'storm': 'swim/swim_2' is 20×20 on one layer, and 24×24 on the lowest; bring them to one canvas"),
 ]  # fmt: skip
@@ -261,8 +261,8 @@ def test_frames_that_do_not_match_are_reported(run: Run, project: Path) -> None:
     assert done.returncode == 0
     assert done.stderr.splitlines() == [
         "agile-crate: warning: the skin 'raincoat' lacks 1 frame, which the base shows instead: swim/swim_2",
-        "agile-crate: warning: the skin 'raincoat' has 1 frame that the base does not have; left out: swim/swim_9",
-        "agile-crate: warning: layer 2 of the skin 'storm' writes numbers in another way than the base; matched by number: "
+        "agile-crate: warning: the skin 'raincoat' has 1 frame that the base lacks; not packed: swim/swim_9",
+        "agile-crate: warning: layer 2 of the skin 'storm' has other digits in its numbers than the base; matched by number: "
         "swim/swim_01 for swim/swim_1, swim/swim_02 for swim/swim_2, swim/swim_03 for swim/swim_3 and swim/swim_04 for swim/swim_4",
     ]
     (sheet,) = metadata(project / "build" / "otter.json")["sheets"]
@@ -275,7 +275,7 @@ def test_a_color_that_is_nowhere_is_warned_of(run: Run, project: Path) -> None:
     (project / "otter.crate.toml").write_text(text, "utf-8")
     done = run("pack", "otter.crate.toml", "--quiet")
     assert done.stderr == (
-        "agile-crate: warning: the skin 'night': no frame has #2878c9, exactly so, which is to be exchanged\n"
+        "agile-crate: warning: the skin 'night': no frame has exactly #2878c9, which is to be exchanged\n"
     )
 
 

@@ -283,7 +283,7 @@ def test_an_edited_sheet_is_left_alone_until_the_edit_is_accepted(
     left = timeless(one.line())
     assert left == (
         "otter: left alone, because otter.png was edited by hand; "
-        "agile-crate verify p.crate.toml --only otter --accept accepts that"
+        "agile-crate verify p.crate.toml --only otter --accept accepts the edit"
     )
     assert "gull: 1 frame changed" in one.line()
     save(project / "frames/gull/swim_3.png", art(12, 10, 42))

@@ -117,9 +117,7 @@ def test_verify_finds_a_size_that_does_not_match(run: Run, drawn: Path, tmp_path
     shutil.copytree(drawn, tmp_path, dirs_exist_ok=True)
     crate_file(tmp_path, 'layout = "tight"\nkeep-places = true\nalso-scale = ["50%"]')
     done = run("pack", "otter.crate.toml")
-    assert (
-        "  matched with 1 other size: every box, offset and pivot there is an exact multiple; boxes take" in done.stdout
-    )
+    assert "  matched with 1 other size: all boxes, offsets and pivots are exact multiples; that adds" in done.stdout
     text = (tmp_path / "otter.crate.toml").read_text("utf-8").replace("matched = true\n", "canvas-multiple = 4\n")
     (tmp_path / "other.crate.toml").write_text(text, "utf-8")
     assert run("pack", "other.crate.toml", "--rebuild").returncode == 0
@@ -153,12 +151,12 @@ def test_canvases_are_multiples(run: Run, tmp_path: Path) -> None:
 
 
 WRONG = [
-    (["--matched"], "--matched is about other sizes; add --also-scale"),
-    (["--matched", "--also-scale", "50%", "--outline", "#000:1"], "--outline is done at each size by itself, so sizes would not match; leave it out, or --matched"),
-    (["--matched", "--also-scale", "50%", "--fit", "32x32"], "--fit finds a factor of its own, which leaves no canvas a multiple; give --scale, or leave out --matched"),
-    (["--matched", "--also-scale", "50%", "--canvas", "30x30"], "matched sizes do not divide --canvas 30×30, which is to be a multiple of 4; make it 32×32"),
-    (["--matched", "--also-scale", "25%", "--cell", "30x32"], "matched sizes do not divide --cell 30×32, which is to be a multiple of 4; make it 32×32"),
-    (["--canvas-multiple", "2", "--fit", "32x32"], "--fit finds a factor of its own, which leaves no canvas a multiple; give --scale, or leave out --canvas-multiple"),
+    (["--matched"], "--matched needs other sizes; add --also-scale"),
+    (["--matched", "--also-scale", "50%", "--outline", "#000:1"], "--outline changes each size by itself, so sizes would not match; leave out --matched, or it"),
+    (["--matched", "--also-scale", "50%", "--fit", "32x32"], "--fit finds its own factor, so canvases would not be multiples; give --scale, or leave out --matched"),
+    (["--matched", "--also-scale", "50%", "--canvas", "30x30"], "--canvas 30×30 is not a multiple of 4, as matched sizes need; make it 32×32"),
+    (["--matched", "--also-scale", "25%", "--cell", "30x32"], "--cell 30×32 is not a multiple of 4, as matched sizes need; make it 32×32"),
+    (["--canvas-multiple", "2", "--fit", "32x32"], "--fit finds its own factor, so canvases would not be multiples; give --scale, or leave out --canvas-multiple"),
 ]  # fmt: skip
 
 

@@ -115,13 +115,13 @@ NO_FROM = 'name the folders that hold the frames, such as from = ["frames/otter"
 WRONG = [
     ("gap = 2", "gapp = 2", "gapp", "unknown key 'gapp'; did you mean 'gap'?"),
     ("gap = 2", 'gap = "wide"', "gap", "'gap' is to be a whole number from 0 to 16384, not a text"),
-    ("build/{name}", "build/all", "out", "'out' is to be a path with {name}, such as out = \"build/{name}\""),
-    ("art/*", "arts/*", "", "no folder matches 'arts/*'; check the pattern, which begins at this file"),
-    ("art/*", "a*/*", "", "'a*/*' is to have one *, and no other wildcard, such as \"art/*\" or \"art/*/frames\"; the * is the crate's name"),
+    ("build/{name}", "build/all", "out", "'out' must be a path with {name}, such as out = \"build/{name}\""),
+    ("art/*", "arts/*", "", "no folder matches 'arts/*'; check the pattern, which starts at the crate file's folder"),
+    ("art/*", "a*/*", "", "'a*/*' must have one *, and no other wildcard, such as \"art/*\" or \"art/*/frames\"; the * stands for the crate's name"),
     ("gap = 2", 'except = ["gul"]', "except", "no folder of 'art/*' is named 'gul'; did you mean 'gull'?"),
     ("gap = 2", "except = 3", "except", "'except' is to be a path, or a list of paths, not a whole number"),
-    ("gap = 2", "skins = 3", "skins", "'skins' is to be a pattern of folders, such as \"outfits/*\""),
-    ("gap = 2", 'skins = "outfits"', "skins", "'outfits' is to have one *, and no other wildcard, such as \"art/*\" or \"art/*/frames\"; the * is the crate's name"),
+    ("gap = 2", "skins = 3", "skins", "'skins' must be a pattern of folders, such as \"outfits/*\""),
+    ("gap = 2", 'skins = "outfits"', "skins", "'outfits' must have one *, and no other wildcard, such as \"art/*\" or \"art/*/frames\"; the * stands for the crate's name"),
     ("gap = 2", 'layout = "strip"\nturn = true', "turn", "turn is for the tight layout, and layout is strip; leave one out"),
 ]  # fmt: skip
 
@@ -141,6 +141,6 @@ def test_names_that_clash_and_names_that_are_unknown() -> None:
     with pytest.raises(WrongKeyError, match=f"^{re.escape(sentence)}$"):
         specs(EACH + other)
     with pytest.raises(
-        WrongKeyError, match=re.escape(f"'oter' has no 'from': {NO_FROM}; or did you mean otter, of [each]?")
+        WrongKeyError, match=re.escape(f"'oter' has no 'from': {NO_FROM}; or did you mean otter from [each]?")
     ):
         specs(EACH + "[crate.oter]\ngap = 3")

@@ -112,7 +112,7 @@ def tuesday(studio: Path) -> None:
     save(studio / "art/harbor/gull/gull_07.png", art(64, 64, 7))
     assert timeless(watching.line("harbor")) == (
         "harbor: left alone, because harbor.png was edited by hand; "
-        "agile-crate verify game.crate.toml --only harbor --accept accepts that"
+        "agile-crate verify game.crate.toml --only harbor --accept accepts the edit"
     )
     assert watching.end() == 0
     watching.reader.join()

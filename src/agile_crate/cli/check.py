@@ -1,4 +1,4 @@
-"""``agile-crate pack --check``: which crates are stale, and why. A dry run gives the same reasons."""
+"""``agile-crate pack --check``: list stale crates with the reasons. A dry run prints the same reasons."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ Pairs = Iterable[tuple[str, "CrateSpec"]]
 def checked_crates(
     pairs: Pairs, options: BuildOptions, limits: Limits, arguments: argparse.Namespace
 ) -> Iterator[tuple[str, str, Checked | CrateError]]:
-    """Yield the file and the name of each crate, with what was found of it."""
+    """Yield the file and the name of each crate, with the result of its check."""
     from ..commands.check import check_spec
     from ..pipeline.context import with_cache, working
     from .command_context import progress_bars

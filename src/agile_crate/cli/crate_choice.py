@@ -19,7 +19,7 @@ from .tables import print_error
 
 @dataclass
 class CrateErrors:
-    """The errors of crates so far; the others go on."""
+    """The errors of crates so far."""
 
     as_json: bool
     found: list[dict[str, Any]] = field(default_factory=list)
@@ -43,7 +43,7 @@ def are_crate_files(inputs: Sequence[str], only: Sequence[str]) -> bool:
     if not others:
         return True
     if len(others) < len(inputs):
-        raise UsageError(f"{few(others)} beside a crate file: name either crate files, or frames")
+        raise UsageError(f"{few(others)} next to a crate file: name either crate files, or frames")
     if only:
         raise UsageError("--only chooses crates of a crate file, and the input is none; leave it out")
     return False

@@ -74,7 +74,7 @@ def run(arguments: argparse.Namespace) -> int:
 
 
 def _data(arguments: argparse.Namespace, limits: Limits, errors: CrateErrors) -> Iterator[tuple[str, str, str]]:
-    """Yield the metadata to describe, each with its crate file and the name of its crate; both may be empty."""
+    """Yield metadata files, each with its crate file and its crate's name; both are empty without a crate file."""
     from ..crate_files.read import metadata_paths
     from .crate_choice import are_crate_files, crates_of
 

@@ -106,7 +106,7 @@ def _tell(arguments: argparse.Namespace, turn: Turn, seconds: float) -> None:
         _say(f"{begin}error: {in_crate_file(turn.error.message)}", sys.stderr)
     elif turn.trouble:
         data = shown(f"agile-crate verify {shlex.quote(arguments.file)} --only {shlex.quote(turn.crate)} --accept")
-        _say(f"{begin}{in_crate_file(turn.trouble)}; {data} accepts that", sys.stderr)
+        _say(f"{begin}{in_crate_file(turn.trouble)}; {data} accepts the edit", sys.stderr)
     if arguments.json:
         print_json(_document(turn, seconds), indent=None)
     for warning in turn.packed.warnings if turn.packed else ():

@@ -208,8 +208,7 @@ def _relative_setting(key: str, value: object, out: str) -> object:
 
 
 def _names_of(inputs: Sequence[str]) -> list[str]:
-    """Return the names of crates: those of their folders or files; of several with one name, those of the folders above
-    them."""
+    """Return a name for each input: that of its folder or file, or of the folder above if several have one name."""
     paths = [os.path.abspath(given) for given in inputs]
     parts = [
         (path if os.path.isdir(path) else os.path.splitext(path)[0]).replace(os.sep, "/").split("/")[::-1]

@@ -41,10 +41,10 @@ PICTURE_UNREADABLE, NAME_TWICE, COLORS_FOREIGN, LIGHT_INFINITE = codes(
 )
 
 PLAIN = Settings()
-"""Settings of frames that no crate file asks for."""
+"""Settings of frames without a crate file."""
 
 SELECTING = ("include", "exclude", "rename", "frames", "numbers", "split", "every")
-"""Settings that make other sequences of the files' frames. Copies of animations are not surveyed."""
+"""Settings that select and rename frames. Copies of animations are not surveyed."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,8 +106,8 @@ class Inspection:
         return keyed(pixels, self._settings.color_key) if self._settings.color_key else pixels
 
     def selected(self) -> Iterator[tuple[str | None, list[DecodedPart[FrameFacts]]]]:
-        """Yield the sequences that a build would make of the files, with the parts that each is made of. Without such
-        settings, each comes as soon as it is complete."""
+        """Yield the sequences of a build, with their parts. Without settings that select frames, each comes as soon as
+        it is complete."""
         if not any(self._settings.given.get(name) for name in SELECTING):
             yield from self.sequences()
             return

@@ -118,7 +118,7 @@ class LightTable:
         self.server.tell(f"{self._keys[name]}/{EVENTS}", News(kind, _line(news)))
 
     def _tell_others(self, name: str, kind: str, sentence: str) -> None:
-        """Tell the pages of other crates, whose lists mark this one."""
+        """Send news to the pages of other crates, whose lists mark this one."""
         news = _line({"crate": shown(name), "is": kind, "sentence": sentence})
         for other, key in self._keys.items():
             if other != name:

@@ -275,9 +275,9 @@ def _since(packed: Packed, previous: PreviousBuild) -> Packed:
     old, new = previous.frames, looks_of(packed.crate)
     is_drawn = bool(packed.crate.frames[0].crc)  # a dry run knows no pixels
     both = [name for name in new if name in old]
-    # A CRC is of the pixels that trimming keeps: trimmed in another way, every frame has another one.
+    # A CRC covers the pixels that trimming keeps. If the trimming changed, every CRC did.
     is_comparable = is_drawn and all(old[name].trimming == new[name].trimming for name in both)
-    remark = message("{layout} or {trim} is another than before, so changed frames are not counted")
+    remark = message("{layout} or {trim} changed since the last build, so changed frames are not counted")
     return replace(
         packed,
         remarks=(*packed.remarks, remark) if is_drawn and not is_comparable else packed.remarks,
@@ -297,7 +297,7 @@ def _reindexed(old: Mapping[str, Look], new: Mapping[str, Look]) -> list[str]:
 
 
 def _grid_change(old: Mapping[str, Look], new: Mapping[str, Look]) -> Message | None:
-    """Return a sentence on a grid that changed its columns, rows or cells, on which games rely that cut cells."""
+    """Return a sentence if the grid has other columns, rows or cells. Games that cut cells depend on them."""
     before, now = ({look.grid for look in looks.values() if look.grid} for looks in (old, new))
     if before == now or not before:
         return None

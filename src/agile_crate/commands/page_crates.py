@@ -1,4 +1,4 @@
-"""Crates as a page shows them: with the images, the texts and the skins that their files hold."""
+"""Prepare crates for a page: read their images, texts and skins."""
 
 from __future__ import annotations
 

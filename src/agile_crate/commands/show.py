@@ -208,7 +208,7 @@ def show_frames(frames: Sequence[FramesPage], out: str, context: Context, force:
 
 
 def _frames_page(frames: FramesPage, context: Context) -> PageCrate:
-    """Return frames in a grid: of the settings, those that select and time them count."""
+    """Return frames in a grid. Only the settings that select frames and give times apply."""
     given = frames.settings.given.items()
     settings = settings_from({name: value for name, value in given if options_table()[name][0].section == "take"})
     loaded = in_memory(LoadRequest(base_of(()), settings, parts=frames.parts), context, frames.label or "frames")[""]
@@ -282,7 +282,7 @@ def _sheets(loaded: Loaded, path: Path, options: ShowOptions, context: Context) 
 
 
 def _page(pages: Sequence[Callable[[], PageCrate]]) -> Callable[[], Iterator[bytes]]:
-    """Return what draws a page of some crates, which are read when its turn comes."""
+    """Return a function that reads the crates and draws their page."""
     from ..views.page_view import page_of
 
     return lambda: iter([page_of([page() for page in pages]).encode()])

@@ -1,4 +1,4 @@
-"""Draw views of the crates of crate files, as a build would make them now."""
+"""Draw views of the crates of crate files."""
 
 from __future__ import annotations
 
@@ -63,7 +63,7 @@ def show_crates(
 def _crate_and_skins(
     spec: CrateSpec, options: ShowOptions, context: Context
 ) -> tuple[Loaded, dict[str, Loaded], list[Message]]:
-    """Return a crate in the wanted art, its skins if a page offers them, and remarks."""
+    """Return a crate in the selected skin, all of its skins for a page, and remarks."""
     job = BuildOptions(context.program).job(spec)
     context = context._replace(limits=job.limits(context.limits))
     wants_all = options.kind == "page" and not options.skin

@@ -1,4 +1,4 @@
-"""The reasons why a crate is stale: how it differs from what a build would leave. Nothing is written."""
+"""The reasons why a crate is stale. Nothing is written."""
 
 from __future__ import annotations
 
@@ -41,7 +41,7 @@ def reasons(spec: CrateSpec, previous: PreviousBuild, context: Context) -> Itera
     sources = sources_of(crate, data, comparison, {}, context)
     frames = list(_frames(crate, sources.by_variant[""], sources.settings_differ))
     yield from frames
-    # What is named so makes the document differ as well, in places that need no second sentence.
+    # These changes also change the document in other places, which need no sentence of their own.
     if named_so := [*_spacing(crate, spec.settings), *_skin_names(crate, spec)]:
         yield from named_so
         return
@@ -52,7 +52,7 @@ def reasons(spec: CrateSpec, previous: PreviousBuild, context: Context) -> Itera
 
 
 def _spacing(crate: Crate, settings: Settings) -> Iterator[str]:
-    """Yield the keys of the arrangement that a sheet shows to be others, by name. The metadata does not record them."""
+    """Yield changed keys of the arrangement, as far as sheets show them. The metadata does not record these keys."""
     for name, built, wanted in (
         ("gap", {sheet.gap for sheet in crate.sheets}, settings.kept_gap),
         ("margin", {sheet.margin for sheet in crate.sheets}, settings.kept_margin),

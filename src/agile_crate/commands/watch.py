@@ -44,7 +44,7 @@ class Turn:
 
     @property
     def trouble(self) -> Message | None:
-        """A sentence on what keeps the crate from being built, if anything does."""
+        """The reason why the crate was not built, or None."""
         if self.edited:
             were = "was" if len(self.edited) == 1 else "were"
             return message("left alone, because {} {} edited by hand", some_files(self.edited), were)

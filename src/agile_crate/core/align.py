@@ -21,8 +21,7 @@ PLACES: dict[str, tuple[Fraction, Fraction]] = {
 
 
 def offset_in(outer: Size, inner: Size, place: str, flipped: bool = False, unit: int = 1) -> Offset:
-    """Return the position of `inner` in `outer`, a multiple of the unit. An odd pixel left over goes to the right, or
-    below.
+    """Return the position of `inner` in `outer`, a multiple of `unit`. An odd pixel goes to the right, or below.
 
     Of a `flipped` frame it is the mirror image of that position, so that a mirrored animation stays one.
 

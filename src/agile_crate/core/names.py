@@ -92,7 +92,7 @@ class Matching(NamedTuple):
 
 
 def matched(names: Iterable[str], others: Iterable[str]) -> Matching:
-    """Match names, first by themselves, then by their numbers where only one name of either has that number.
+    """Match equal names first. Match others by number if only one name on each side has that number.
 
     >>> matched(["walk_01", "walk_02"], ["walk_1", "walk_2", "walk_3"]).renumbered
     [('walk_01', 'walk_1'), ('walk_02', 'walk_2')]
@@ -110,7 +110,7 @@ def matched(names: Iterable[str], others: Iterable[str]) -> Matching:
 
 
 def _by_number(names: Iterable[str]) -> dict[tuple[str, str, int], list[str]]:
-    """Return names with numbers by what they say: folders, what stands before the number, and the number."""
+    """Return numbered names by their folder, the text before the number, and the number."""
     found: dict[tuple[str, str, int], list[str]] = defaultdict(list)
     for name in names:
         above, _, last = name.rpartition("/")

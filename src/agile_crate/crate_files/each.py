@@ -18,21 +18,21 @@ from .keys import Keys, Table, WrongKeyError, as_paths, as_table
 NAME = "{name}"
 
 OWN_KEYS = ("from", "out", "except", "skins", "animation", "skin")
-"""Keys of an each table that are no settings."""
+"""Keys of an [each] table besides settings."""
 
 Folders = Callable[[str], Sequence[tuple[str, str]]]
-"""The folders that match a pattern, in natural order: what its `*` stands for, and the path."""
+"""Returns the folders that match a pattern, in natural order: the text for its `*`, and the path."""
 
 
 class CrateTable(NamedTuple):
-    """The table of a crate, and the path of the each table that it was made from; empty if there is none."""
+    """The table of a crate, and the path of the [each] table that it comes from, if any."""
 
     table: Table
     each: Keys = ()
 
 
 def crate_tables(document: Table, folders: Folders) -> dict[str, CrateTable]:
-    """Return the table of each crate by its name, those of each tables first. Raises WrongKeyError."""
+    """Return each crate's table by name. Crates from [each] tables come first. Raises WrongKeyError."""
     crates = as_table(document.get("crate", {}), ("crate",)).items()
     own = {name: as_table(table, ("crate", name)) for name, table in crates}
     made: dict[str, CrateTable] = {}
@@ -50,12 +50,14 @@ def crate_tables(document: Table, folders: Folders) -> dict[str, CrateTable]:
 
 
 def _matches(pattern: str, table: Table, at: Keys, folders: Folders) -> Iterator[tuple[str, str]]:
-    """Yield the name and the folder of each crate. The folder into which they are written is none of them."""
+    """Yield the name and the folder of each crate. The output folder is skipped."""
     out = table.get("out")
     if not isinstance(out, str) or NAME not in out:
-        raise WrongKeyError((*at, "out"), f"'out' is to be a path with {NAME}, such as out = \"build/{NAME}\"")
+        raise WrongKeyError((*at, "out"), f"'out' must be a path with {NAME}, such as out = \"build/{NAME}\"")
     if not (found := _found(pattern, at, folders)):
-        raise WrongKeyError(at, f"no folder matches {quoted(pattern)}; check the pattern, which begins at this file")
+        raise WrongKeyError(
+            at, f"no folder matches {quoted(pattern)}; check the pattern, which starts at the crate file's folder"
+        )
     left_out = as_paths(table.get("except", []), (*at, "except"))
     names = [name for name, _ in found]
     for name in left_out:
@@ -69,13 +71,13 @@ def _matches(pattern: str, table: Table, at: Keys, folders: Folders) -> Iterator
 
 def _found(pattern: str, at: Keys, folders: Folders) -> Sequence[tuple[str, str]]:
     if pattern.count("*") != 1 or not set(pattern).isdisjoint("?[\\"):
-        why = f'{quoted(pattern)} is to have one *, and no other wildcard, such as "art/*" or "art/*/frames"'
-        raise WrongKeyError(at, f"{why}; the * is the crate's name")
+        why = f'{quoted(pattern)} must have one *, and no other wildcard, such as "art/*" or "art/*/frames"'
+        raise WrongKeyError(at, f"{why}; the * stands for the crate's name")
     return folders(pattern)
 
 
 def _filled(table: Table, name: str) -> dict[str, Any]:
-    """Return a table with a name in its paths: inputs, outputs, skins, and settings that are paths."""
+    """Return a table with the name filled into its paths: inputs, outputs, skins, and path settings."""
     paths = {"from", "out", "skins", "skin"} | {
         key_of(field) for field, (option, _) in options().items() if option.kind.is_path
     }
@@ -91,38 +93,38 @@ def _named(value: Any, name: str) -> Any:
 
 
 def _merged(each: Mapping[str, Any], own: Table) -> dict[str, Any]:
-    """Return a table with a crate's own keys in place of the same ones; animations and skins are merged by name."""
+    """Return a table in which a crate's own keys win. Animations and skins are merged by name."""
     inner = {key: _over(each.get(key), own[key], 2) for key in ("animation", "skin") if key in own}
     return {**each, **own, **inner}
 
 
 def _over(below: Any, above: Any, depth: int) -> Any:
-    """Return a table laid over another, and so many levels of tables in it; any other value takes the place."""
+    """Return a table merged over another, down to a depth. Any other value replaces the one below."""
     if not (depth and isinstance(below, dict) and isinstance(above, dict)):
         return above
     return {**below, **{key: _over(below.get(key), value, depth - 1) for key, value in above.items()}}
 
 
 def _with_skins(name: str, entry: CrateTable, folders: Folders) -> Table:
-    """Return a crate's table with a skin for every folder that its `skins` match, but for the base's own."""
+    """Return a crate's table with a skin for every folder that matches its `skins`, except the base's own."""
     table, at = entry.table, entry.each or ("crate", name)
     if "skins" not in table:
         return table
     pattern = table["skins"]
     if not isinstance(pattern, str):
-        raise WrongKeyError((*at, "skins"), "'skins' is to be a pattern of folders, such as \"outfits/*\"")
+        raise WrongKeyError((*at, "skins"), "'skins' must be a pattern of folders, such as \"outfits/*\"")
     base = {path.rstrip("/") for path in as_paths(table.get("from", []), (*at, "from"))}
     found = {skin: {"from": path} for skin, path in _found(pattern, (*at, "skins"), folders) if path not in base}
     for skin, keys in as_table(table.get("skin", {}), (*at, "skin")).items():
         here = as_table(keys, (*at, "skin", skin))
-        # A table without art is for the crates that have this skin by the pattern.
+        # A table without art only changes a skin that the pattern found.
         if skin in found or not here.keys().isdisjoint(("from", "layers", "recolor")):
             found[skin] = {**({} if "layers" in here else found.get(skin, {})), **here}
     return {key: value for key, value in table.items() if key != "skins"} | {"skin": found}
 
 
 def in_file(keys: Keys, entry: CrateTable, document: Table) -> Keys:
-    """Return the path of a crate's key where it is written: in its own table, or else in the each table."""
+    """Return the path of a key in the file: in the crate's own table, or else in the [each] table."""
     if not entry.each or len(keys) < 3:
         return keys if not entry.each or keys[1] in document.get("crate", {}) else entry.each
     here = document.get("crate", {}).get(keys[1], {})
@@ -132,6 +134,6 @@ def in_file(keys: Keys, entry: CrateTable, document: Table) -> Keys:
 
 
 def nearest_crate(name: str, tables: Mapping[str, CrateTable]) -> str:
-    """Return a hint at a crate of an each table whose name resembles this one."""
+    """Return a hint if the name resembles that of a crate from an [each] table."""
     near = nearest(name, [other for other, entry in tables.items() if entry.each])
-    return f"; or did you mean {shown(near)}, of [each]?" if near else ""
+    return f"; or did you mean {shown(near)} from [each]?" if near else ""

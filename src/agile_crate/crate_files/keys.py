@@ -31,7 +31,7 @@ class WrongKeyError(MessageError):
 
 
 def only(table: Table, at: Keys, known: Sequence[str] | Mapping[str, object]) -> None:
-    """Raise WrongKeyError for a key of a table that is not known."""
+    """Raise WrongKeyError for an unknown key in a table."""
     for key in table:
         if key not in known:
             near = nearest(key, known)
@@ -41,14 +41,14 @@ def only(table: Table, at: Keys, known: Sequence[str] | Mapping[str, object]) ->
 
 
 def as_table(value: object, at: Keys) -> Table:
-    """Return a value that is to be a table. Raises WrongKeyError."""
+    """Return a value as a table. Raises WrongKeyError for another type."""
     if not isinstance(value, dict):
         raise WrongKeyError(at, f"{quoted(at[-1])} is to be a table, not {type_of(value)}")
     return value
 
 
 def as_paths(value: object, at: Keys) -> list[str]:
-    """Return a value that is to be a path, or a list of paths, as a list. Raises WrongKeyError."""
+    """Return a path, or a list of paths, as a list. Raises WrongKeyError for another type."""
     listed: list[str] = []
     for path in value if isinstance(value, list) else [value]:
         if not isinstance(path, str):

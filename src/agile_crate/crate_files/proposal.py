@@ -1,6 +1,6 @@
-"""Which crates folders of frames seem to be: one, one with skins, or one for each of many folders that are alike.
+"""Propose crates for folders of frames: one crate, one with skins, or one for each of several folders alike.
 
-Only names are looked at. A guess is written into a draft, where somebody reads it.
+Only names decide. The guess goes into a draft, which the user reviews.
 """
 
 from __future__ import annotations
@@ -12,13 +12,13 @@ from typing import NamedTuple
 from ..core.names import SAYS_NOTHING, natural_key, split_number
 
 BASES = ("base", "default", "plain", "body", "normal")
-"""Names of folders that hold the base art, beside those of skins."""
+"""Names of folders with the base art, next to folders of skins."""
 
 DIRECTIONS = frozenset({
     "left", "right", "up", "down", "front", "back", "side", "north", "south", "east", "west", "n", "s", "e", "w",
     "ne", "nw", "se", "sw", "northeast", "northwest", "southeast", "southwest",
 })  # fmt: skip
-"""Names of animations that many animations have, so that they tell no skins."""
+"""Folder names of directions, which recur in many animations and do not identify skins."""
 
 
 class ProposedCrate(NamedTuple):
@@ -30,8 +30,8 @@ class ProposedCrate(NamedTuple):
 
 
 class Proposal(NamedTuple):
-    """Crates for a folder. With a `pattern` they are alike: one table makes all of them, and `skins` is the pattern of
-    their skins' folders, if they have any."""
+    """Crates for a folder. With a `pattern`, one table makes all of them; `skins` is the pattern of their skins'
+    folders, if any."""
 
     crates: tuple[ProposedCrate, ...]
     pattern: str = ""
@@ -39,7 +39,7 @@ class Proposal(NamedTuple):
 
 
 def proposals_for(folder: str, name: str, frames: Iterable[str]) -> list[Proposal]:
-    """Return the crates that a folder's frames seem to be, by their names below it; `name` is for a single one."""
+    """Return proposals for a folder, from its frames' names below it. `name` is that of a single crate."""
     if not {*folder}.isdisjoint("*?[{"):  # a pattern would mean something else
         return [Proposal((ProposedCrate(name, folder),))]
     children = _children(frames)
@@ -64,7 +64,7 @@ def proposals_for(folder: str, name: str, frames: Iterable[str]) -> list[Proposa
 
 
 def _children(names: Iterable[str]) -> dict[str, list[str]]:
-    """Return names by their first folder, without it; those of frames beside the folders by an empty one."""
+    """Group names by their first folder, and remove it. Names without a folder have the key ``""``."""
     found: dict[str, list[str]] = defaultdict(list)
     for name in names:
         child, slash, rest = name.partition("/")
@@ -101,7 +101,7 @@ def _base_of(folder: str, members: Mapping[str, Sequence[str]]) -> str:
 
 
 def _animations(names: Iterable[str]) -> set[str]:
-    """Return a word for each series of frames: the last folder, or what stands before the number."""
+    """Return a word for each series of frames: the last folder, or the text before the number."""
     return {name.rpartition("/")[0].rpartition("/")[2] or split_number(name)[0] for name in names}
 
 

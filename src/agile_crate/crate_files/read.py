@@ -155,7 +155,7 @@ def _warnings(path: str, specs: Sequence[CrateSpec]) -> Iterator[str]:
 
 
 def specs_of(paths: Sequence[str], only: Sequence[str], limits: Limits) -> list[tuple[str, CrateSpec]]:
-    """Return the crates of crate files, or only those of some names, each with its file. Raises InputError and
+    """Return the crates of crate files, each with its file; with `only`, just the named ones. Raises InputError and
     UsageError."""
     files = [read_crate_file(path, limits) for path in paths]
     refuse_shared_outputs(files)

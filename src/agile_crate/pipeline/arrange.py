@@ -14,8 +14,8 @@ from .prepare import Prepared
 def arranged_sizes(
     sequences: Sequences, sizes: Sequence[Prepared], layout: Callable[[Prepared], Crate | None] = lambda _: None
 ) -> list[Arranged]:
-    """Arrange all sizes of a build: matched ones together, otherwise each by itself. `layout` gives the previous crate
-    of a size, whose places frames may have to keep. Raises FitError."""
+    """Arrange all sizes of a build, matched sizes together. `layout` returns the previous crate of a size, for
+    `keep_places`. Raises FitError."""
     settings = sizes[0].settings
     if not settings.matched:
         return [arranged(sequences, prepared, layout(prepared)) for prepared in sizes]

@@ -27,8 +27,8 @@ from .prepare import Prepared
 
 
 def matched(sizes: Sequence[Prepared], unit: int) -> tuple[Prepared, ...]:
-    """Return the sizes of a build, the crate's own first, with boxes, pivots and shapes that are multiples of one
-    another. `unit` is what all sizes divide, in pixels of the first. Raises FitError."""
+    """Return the sizes of a build with matching boxes, pivots and shapes, the crate's own size first. `unit` is the
+    `Settings.unit` of that size. Raises FitError."""
     first = sizes[0]
     portions = [size.settings.portion for size in sizes]
     _refuse_uneven(sizes, portions)
@@ -57,8 +57,8 @@ def matched(sizes: Sequence[Prepared], unit: int) -> tuple[Prepared, ...]:
 def arranged_together(
     sequences: Sequences, sizes: Sequence[Prepared], unit: int, previous: Crate | None
 ) -> list[Arranged]:
-    """Arrange the first of some matched sizes, and return the same arrangement at each of them. Frames share a box only
-    if they are alike at every size. Raises FitError."""
+    """Arrange the first size, and return the same arrangement for every size. Frames share a box only if they are alike
+    at every size. Raises FitError."""
     first, *others = sizes
     skins = [variant.pictures for variant in first.variants[1:]]
     skins += [variant.pictures for size in others for variant in size.variants]
@@ -69,7 +69,7 @@ def arranged_together(
         if sheet.size.w % unit or sheet.size.h % unit:
             raise FitError(
                 message(
-                    "the sheet of {} cannot be divided by {}; leave out {pow2}, {square} or {matched}",
+                    "the sheet of {} is not a multiple of {}; leave out {pow2}, {square} or {matched}",
                     measured(sheet.size),
                     unit,
                 )
@@ -88,13 +88,13 @@ def is_divisible(crate: Crate, unit: int) -> bool:
 
 
 def _refuse_uneven(sizes: Sequence[Prepared], portions: Sequence[Fraction]) -> None:
-    """Check that canvases are multiples; they would not be if a step changed them at each size by itself."""
+    """Raise FitError for canvases that do not match. A step that changes each size by itself would cause that."""
     for size, portion in zip(sizes, portions, strict=True):
         for own, other in zip(sizes[0].pictures, size.pictures, strict=True):
             if list(other.canvas) != [side * portion for side in own.canvas]:
                 raise FitError(
                     message(
-                        "{}: its canvas is {} and, at another size, {}, which do not match; leave out {matched}",
+                        "{} has a canvas of {}, and of {} at another size; they do not match, so leave out {matched}",
                         quoted(own.name),
                         measured(own.canvas),
                         measured(other.canvas),
@@ -103,7 +103,7 @@ def _refuse_uneven(sizes: Sequence[Prepared], portions: Sequence[Fraction]) -> N
 
 
 def _common_box(boxes: Sequence[Box], portions: Sequence[Fraction], unit: int) -> Box:
-    """Return the box, in pixels of the first size, that holds what every size stores; its edges are multiples."""
+    """Return the box that holds the stored pixels of every size, in pixels of the first. Its edges are multiples."""
     kept: list[Box] = []
     for box, portion in zip(boxes, portions, strict=True):
         if min(box.size) > 0:
@@ -121,9 +121,9 @@ def _placed(picture: Picture, place: tuple[Box, Point, Shape | None]) -> Picture
 
 def _cost(before: Sequence[Box], boxes: Sequence[Box], portions: Sequence[Fraction]) -> Message:
     old, new = (sum(box.w * box.h for box in some) for some in (before, boxes))
-    more = f"; boxes take {new / max(1, old) - 1:.1%} more pixels for it" if new > old else ", which costs no pixels"
+    more = f"; that adds {new / max(1, old) - 1:.1%} to the pixels in boxes" if new > old else ", at no cost"
     sizes = counted(len(portions), "other size")
-    return Message(f"matched with {sizes}: every box, offset and pivot there is an exact multiple{more}")
+    return Message(f"matched with {sizes}: all boxes, offsets and pivots are exact multiples{more}")
 
 
 def _arrangement(arrangement: Arrangement, portion: Fraction) -> Arrangement:
@@ -163,7 +163,7 @@ def _box(box: Box, portion: Fraction) -> Box:
 
 
 def _point(point: Point, portion: Fraction) -> Point:
-    # A float such as 9.9 stands for the fraction, and not for the binary one next to it.
+    # A float such as 9.9 means 99/10, not the nearest binary fraction.
     return Point(*(plain(Fraction(side).limit_denominator(10**6) * portion) for side in point))
 
 

@@ -75,7 +75,7 @@ def select_frames(sequences: Sequences, settings: Settings, likeness: Callable[[
 
 
 def _dropped(name: str, before: Sequences, after: Sequences) -> Iterator[Message]:
-    """Yield a remark on the frames that a setting dropped, by animation. Both have the same animations."""
+    """Yield a remark with the number of frames that a setting dropped, by animation."""
     fewer = [(old, len(old.frames) - len(new.frames)) for old, new in zip(before, after, strict=True)]
     parts = [
         f"{count:,} of {counted(len(old.frames), 'frame')} of {quoted(old.name or 'the stills')}"

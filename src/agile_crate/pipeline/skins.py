@@ -57,11 +57,11 @@ def gather_skin(
 
 
 def _mismatches(label: str, found: Matching, may_miss: bool) -> Iterator[Message]:
-    """Yield a warning for each way in which a skin's frames are not those of the base. Raises InputError for frames
-    that are missing, unless they may."""
+    """Yield a warning for each kind of mismatch between a skin's frames and the base's. Raises InputError for missing
+    frames, unless they may be missing."""
     if found.missing and not may_miss:
         raise InputError(
-            f"{label} has no {few(map(quoted, found.missing))}, which the base has; draw what is missing, or write "
+            f"{label} lacks {few(map(quoted, found.missing))}, which the base has; draw the missing frames, or write "
             'missing = "base"'
         )
     if found.missing:
@@ -69,10 +69,10 @@ def _mismatches(label: str, found: Matching, may_miss: bool) -> Iterator[Message
         yield Message(f"{label} lacks {count}, which the base shows instead: {few(map(shown, found.missing), 4)}")
     if found.extra:
         count = counted(len(found.extra), "frame")
-        yield Message(f"{label} has {count} that the base does not have; left out: {few(map(shown, found.extra), 4)}")
+        yield Message(f"{label} has {count} that the base lacks; not packed: {few(map(shown, found.extra), 4)}")
     if found.renumbered:
         pairs = few((f"{shown(own)} for {shown(name)}" for name, own in found.renumbered), 4)
-        yield Message(f"{label} writes numbers in another way than the base; matched by number: {pairs}")
+        yield Message(f"{label} has other digits in its numbers than the base; matched by number: {pairs}")
 
 
 def _made(

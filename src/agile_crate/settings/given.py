@@ -37,8 +37,8 @@ def settings_from(given: Mapping[str, object]) -> Settings:
 
 
 def _with_divisible_canvases(settings: Settings) -> Settings:
-    """Return the settings of matched sizes with canvases that all sizes divide, and their halves as well, for frames
-    are centered on them."""
+    """Return the settings of matched sizes with a canvas multiple. It is twice the unit, because frames are centered on
+    their canvases."""
     if settings.unit == 1:
         return settings
     multiple = math.lcm(settings.canvas_multiple, 2 * settings.unit)

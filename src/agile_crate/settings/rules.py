@@ -63,15 +63,15 @@ RULES = (
         lambda s: "css" in s.metadata and s.turn,
         "{turn} stores frames turned, which CSS cannot show; leave out {turn}, or css",
     ),
-    Rule(lambda s: s.matched and not s.also_scale, "{matched} is about other sizes; add {also_scale}"),
+    Rule(lambda s: s.matched and not s.also_scale, "{matched} needs other sizes; add {also_scale}"),
     Rule(
         lambda s: s.matched and (s.outline or s.no_offsets),
-        "{} is done at each size by itself, so sizes would not match; leave it out, or {matched}",
+        "{} changes each size by itself, so sizes would not match; leave out {matched}, or it",
         ("outline", "no_offsets"),
     ),
     Rule(
         lambda s: s.fit and (s.matched or s.canvas_multiple > 1),
-        "{fit} finds a factor of its own, which leaves no canvas a multiple; give {scale}, or leave out {}",
+        "{fit} finds its own factor, so canvases would not be multiples; give {scale}, or leave out {}",
         ("matched", "canvas_multiple"),
     ),
     Rule(lambda s: s.set and not s.template, "{set} is a variable for templates; add {template}"),
@@ -132,13 +132,13 @@ def _too_wide(settings: Settings) -> Iterator[Message]:
 
 
 def _indivisible(settings: Settings) -> Iterator[Message]:
-    """Yield sentences about lengths that matched sizes do not divide."""
+    """Yield sentences about lengths that are not whole at every matched size."""
     for name, size in (("canvas", settings.canvas), ("cell", settings.cell), ("size", settings.size)):
         unit = 2 * settings.unit if name == "canvas" else settings.unit
         if settings.unit > 1 and isinstance(size, Size) and (size.w % unit or size.h % unit):
             larger = Size(*(-(-side // unit) * unit for side in size))
             yield message(
-                "matched sizes do not divide {}, which is to be a multiple of {}; make it {}",
+                "{} is not a multiple of {}, as matched sizes need; make it {}",
                 setting(name, measured(size)),
                 unit,
                 measured(larger),

@@ -295,11 +295,11 @@ class Settings:
 
     @property
     def unit(self) -> int:
-        """Return what all matched sizes divide: lengths at the crate's own size are multiples of it."""
+        """The smallest length in pixels that is whole at every matched size. Boxes and gaps are multiples of it."""
         return math.lcm(*(portion.denominator for portion in self.also_scale)) if self.matched else 1
 
     def _divisible(self, spacing: int, least: int) -> int:
-        """Return the spacing between frames, so wide that at every matched size the `least` is left of it."""
+        """Return the spacing, widened so that the `least` remains at every matched size."""
         smallest = min((Fraction(1), *self.also_scale)) if self.matched else Fraction(1)
         return math.ceil(max(spacing, math.ceil(least / smallest)) / self.unit) * self.unit
 

@@ -88,8 +88,8 @@ class Live(NamedTuple):
 
 
 def page_of(crates: Sequence[PageCrate], live: Live | None = None) -> str:
-    """Return the page of some crates, with a list of them if there are several. Every name is escaped; the page may
-    load nothing but what it brings along or came from where it did."""
+    """Return the page of one or more crates, with a list of several. Every name is escaped. The page loads only its own
+    contents, and those of its server."""
     from jinja2 import DictLoader, Environment, StrictUndefined
     from markupsafe import Markup
 
@@ -115,7 +115,7 @@ def page_of(crates: Sequence[PageCrate], live: Live | None = None) -> str:
 
 
 def _body(page: PageCrate, live: Live | None) -> dict[str, Any]:
-    """Return what the page tells of a crate."""
+    """Return the template's values for a crate."""
     from markupsafe import Markup
 
     crate, against = page.crate, page.against

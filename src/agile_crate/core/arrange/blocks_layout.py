@@ -62,7 +62,7 @@ def arranged_in_blocks(request: LayoutRequest) -> Arranged:
 
 
 def _lots(sequences: Sequences, sizes: Sequence[Size], least: Size) -> list[Lot]:
-    """Return the cells that animations need. Frames of which nothing is stored have the least."""
+    """Return the cells that animations need; `least` is the cell of frames without stored pixels."""
     lots: list[Lot] = []
     first = 0
     for sequence in sequences:

@@ -112,8 +112,7 @@ def _cells_of_next_sheet(count: int, options: GridOptions, most: Size) -> Cells:
 
 
 def _filling(cells: Cells, options: GridOptions) -> Cells:
-    """Return as many cells as the sheet of some cells has room for: an engine that slices a sheet of a given size
-    counts all of them."""
+    """Return the cells with all columns and rows that fit on their sheet. Engines that slice a sheet count them all."""
     size = options.rules.sheet_size(cells.extent)
     return options.cells(*_room(size, options))
 

@@ -34,7 +34,9 @@ def on_one_sheet(grid: Sequence[GridSheet], wanted: GridOptions, arrange: Arrang
     ways += [message("{} would fit", setting("scale", f"{low}%"))] if low else []
     if ways:
         advice = message("{}, or {}", *ways) if len(ways) > 1 else ways[0]
-        yield message("{} sheets, because one may be {}; on one sheet, {}", len(grid), measured(rules.usable), advice)
+        yield message(
+            "{} sheets, because the largest sheet is {}; on one sheet, {}", len(grid), measured(rules.usable), advice
+        )
 
 
 def _single(arrange: Arrange, options: GridOptions) -> Size | None:

@@ -76,7 +76,7 @@ def _without_key(name: str, pixels: Pixels, key: ColorKey | None) -> Picture:
 
 
 def on_multiple(picture: Picture, decoding: Decoding) -> Picture:
-    """Return a picture, before it is scaled, on the canvas that it is to have."""
+    """Return a picture with its canvas padded for scaling."""
     return _on(picture, _multiple_of(picture.canvas, decoding.multiple), decoding.scalings[0].place)
 
 
@@ -98,7 +98,7 @@ def _keyed(draw: Callable[[Size], Pixels], key: ColorKey | None, canvas: Size) -
 
 
 def _drawn(name: str, vector: Vector, whole: Size, scaling: Scaling, key: ColorKey | None) -> Picture:
-    """A drawing at a scale. `whole` is its canvas before that."""
+    """Return a drawing at a scale. `whole` is its canvas before scaling."""
     from .scale import scaled_canvas
 
     canvas = scaled_canvas(vector.size, scaling.factor)

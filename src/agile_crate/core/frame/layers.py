@@ -55,7 +55,7 @@ def over(above: Pixels, below: Pixels) -> Pixels:
 
 
 def composed(first: Exchange, then: Exchange) -> Exchange:
-    """Return the exchange that does what two do one after the other.
+    """Return one exchange with the effect of two in a row.
 
     >>> red, green, blue = Color(255, 0, 0), Color(0, 255, 0), Color(0, 0, 255)
     >>> dict(composed(((red, green),), ((green, blue),))) == {red: blue, green: blue}

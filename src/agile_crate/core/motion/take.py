@@ -177,7 +177,7 @@ def _with_numbers(sequence: FrameSequence, spans: Spans) -> tuple[SequenceFrame,
 
 
 def missing_numbers(sequence: FrameSequence, spans: Spans) -> list[int]:
-    """Return the numbers within the ranges that no frame has, in steps as the series usually takes them."""
+    """Return the missing numbers within the ranges, by the usual step of the series."""
     known = sorted({number for frame in sequence.frames if (number := number_of(frame.name)) is not None})
     steps = Counter(after - before for before, after in pairwise(known))
     if not steps:

@@ -112,7 +112,7 @@ def decoding_of(sizes: Sequence[Settings]) -> Decoding:
     are alike but for lengths."""
     settings = sizes[0]
     scalings = tuple(scaling_of(size, 1 if size.fit else size.scale) for size in sizes)
-    # Before scaling, a canvas must be a multiple of this, so that it is one of what was asked for afterwards.
+    # A canvas that is a multiple of this before scaling is one of `canvas_multiple` afterwards.
     multiple = (settings.canvas_multiple * settings.portion / settings.scale).numerator
     return Decoding(
         settings.color_key, scalings, settings.fit is not None, 1 if settings.canvas_multiple == 1 else multiple
@@ -233,7 +233,7 @@ class _Walk:
 
 
 def _with_exchange(settings: Settings, variant: Variant) -> Settings:
-    """Return the settings of a variant, which may exchange more colors."""
+    """Return the settings with the variant's own exchange of colors."""
     if not variant.exchange:
         return settings
     return dataclasses.replace(settings, recolor=composed(settings.recolor, variant.exchange))

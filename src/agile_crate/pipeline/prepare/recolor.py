@@ -1,5 +1,4 @@
-"""The step that exchanges colors, in what will be stored: after scaling and palette, so a color that a sheet shows, or
-the summary names, is one that can be replaced."""
+"""The step that exchanges colors. It comes after scaling and palette, so users can replace any color on the sheet."""
 
 from __future__ import annotations
 
@@ -15,7 +14,7 @@ from .step import Decision, Lineup, Step, alike
 
 
 def fact(picture: Picture, settings: Settings) -> frozenset[int]:
-    """Which of the colors to be exchanged the picture has, by their places."""
+    """Return the indices of the exchanged colors that the picture has."""
     colors = enumerate(settings.recolor)
     return frozenset(place for place, (old, _) in colors if has_color(picture.pixels, old))
 
@@ -27,7 +26,7 @@ def decide(facts: Iterable[frozenset[int]], lineup: Lineup, settings: Settings) 
     found = reduce(frozenset.union, facts, frozenset[int]())
     idle = [old.hex for place, (old, _) in enumerate(exchange) if place not in found]
     verb = "is" if len(idle) == 1 else "are"
-    warnings = (Message(f"no frame has {few(idle)}, exactly so, which {verb} to be exchanged"),) if idle else ()
+    warnings = (Message(f"no frame has exactly {few(idle)}, which {verb} to be exchanged"),) if idle else ()
     remarks = (Message(f"{counted(len(found), 'color')} exchanged"),) if found else ()
     return Decision(alike(exchange, lineup), remarks, warnings)
 
