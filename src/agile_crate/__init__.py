@@ -241,14 +241,13 @@ def show(
     ``animation="swim"``, ``zoom=3``, ``speed="50%"``, ``skin="raincoat"``.
     """
     from .commands.show import kind_of, show, show_options
-    from .core.crate.file_names import is_crate_file
+    from .crate_files.read import are_crate_files, specs_of
 
     options, inputs = show_options(kind_of(_path(out), kind), how), _paths(data)
     with _working(limit) as context:
-        if not all(map(is_crate_file, inputs)):
+        if not are_crate_files(inputs):
             return show(inputs, _path(out), options, context, force)
         from .commands.show_crates import show_crates
-        from .crate_files.read import specs_of
         from .pipeline.context import with_cache
 
         with with_cache(context) as cached:

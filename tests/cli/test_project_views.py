@@ -163,11 +163,8 @@ def test_texts_and_proofs_of_chosen_crates(run: Run, project: Path) -> None:
     assert done.stdout.count("described build/gull") == 2
     assert len(list((project / "build").glob("gull*.csv"))) == 4
     done = run("describe", "post.crate.toml", "--metadata", "css", "--json")
-    assert [Path(one["data"]).name for one in json.loads(done.stdout)["crates"]] == [
-        "otter.json",
-        "gull.json",
-        "gull@50.json",
-    ]
+    names = [Path(one["data"]).name for one in json.loads(done.stdout)["crates"]]
+    assert names == ["otter.json", "gull.json", "gull@50.json"]
     assert refusal(run("describe", "post.crate.toml", "--metadata", "css", "--out", "x")) == (
         2, "a crate file has its own outputs; omit --out"
     )  # fmt: skip
@@ -198,6 +195,8 @@ def test_scripts_do_the_same(project: Path, monkeypatch: pytest.MonkeyPatch) -> 
     agile_crate.build("post.crate.toml")
     described = agile_crate.describe("post.crate.toml", metadata="css")
     assert [Path(path).name for path in described] == ["otter.css", "gull.css"]
+    with pytest.raises(agile_crate.UsageError, match=r"^otter next to a crate file"):
+        agile_crate.show(["post.crate.toml", "otter"], "other.html")
     (project / "gull/swim/swim_1.png").write_bytes(b"")
     with pytest.raises(agile_crate.InputError, match=r"swim_1\.png is empty"):
         agile_crate.show("post.crate.toml", "other.html")

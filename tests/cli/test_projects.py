@@ -99,15 +99,6 @@ def test_paths_begin_at_the_file_and_only_builds_some(run: Run, project: Path) -
     assert {animation["fps"] for animation in crate["animations"]} == {24}
 
 
-def test_survey_show_and_verify_take_a_crate_file(run: Run, project: Path) -> None:
-    said = json.loads(run("survey", "otter.crate.toml", "--json").stdout)
-    assert [{one["name"] for one in crate["sequences"]} for crate in said["crates"]] == [{"swim", "dive"}, {"fly"}]
-    assert run("show", "otter.crate.toml", "--out", "look.html").returncode == 0
-    assert run("pack", "otter.crate.toml").returncode == 0
-    done = run("verify", "build/gull.json", "--against", "otter.crate.toml")
-    assert (done.returncode, done.stdout.splitlines()[-1]) == (0, "all 4 frames match their sources, pixel for pixel")
-
-
 def test_one_crate_fails_and_the_others_are_built(run: Run, project: Path) -> None:
     broken = TEXT.replace('"frames/otter"', '"frames/ottr"')
     (project / "a.crate.toml").write_text(broken, "utf-8")

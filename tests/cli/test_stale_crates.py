@@ -10,7 +10,7 @@ from agile_crate.commands.check import Checked, check_spec
 from agile_crate.core.limits import USUAL
 from agile_crate.crate_files.read import read_crate_file
 from agile_crate.pipeline.context import with_cache, working
-from conftest import Run, art, save, tree
+from conftest import Run, art, refusal, save, tree
 
 CRATES = """
 [crate.gull]
@@ -108,19 +108,8 @@ def test_a_changed_frame_hides_no_changed_key(run: Run, project: Path) -> None:
 
 
 def test_a_draft_beside_a_finished_build(run: Run, project: Path) -> None:
-    line = (
-        "art/otter",
-        "--out",
-        "build/otter",
-        "--force",
-        "--scale",
-        "200%",
-        "--fps",
-        "swim=12",
-        "--mirrored",
-        "left=swim",
-    )
-    assert run("pack", *line, "--draft", "drafted.crate.toml").returncode == 0
+    line = "art/otter --out build/otter --force --scale 200% --fps swim=12 --mirrored left=swim"
+    assert run("pack", *line.split(), "--draft", "drafted.crate.toml").returncode == 0
     before = tree(project)
     done = run("pack", "drafted.crate.toml", "--check")
     assert (done.returncode, done.stdout) == (0, "otter: up to date (8 frames)\n")
@@ -176,36 +165,23 @@ def test_a_broken_crate_among_others(run: Run, project: Path) -> None:
     document = json.loads(run("pack", "post.crate.toml", "--check", "--json").stdout)
     assert (document["check"], document["errors"][0]["crate"]) == (True, "gull")
     assert document["crates"] == [
-        {
-            "file": "post.crate.toml",
-            "crate": "otter",
-            "frames": 4,
-            "up_to_date": False,
-            "reasons": ["1 frame added (swim_5)"],
-        }
-    ]
+        {"file": "post.crate.toml", "crate": "otter", "frames": 4, "up_to_date": False, "reasons": ["1 frame added (swim_5)"]}
+    ]  # fmt: skip
 
 
-@pytest.mark.parametrize(
-    ("inputs", "sentence"),
-    [
+def test_inputs_that_cannot_be_checked(run: Run, tmp_path: Path) -> None:
+    for given, sentence in (
         ("nowhere", "nowhere does not exist; check the path"),
         ("memory://frames/gull", "inputs at an address cannot be checked; build the crate instead"),
-    ],
-)
-def test_inputs_that_cannot_be_checked(run: Run, tmp_path: Path, inputs: str, sentence: str) -> None:
-    (tmp_path / "a.crate.toml").write_text(f'[crate.gull]\nfrom = "{inputs}"\nout = "build/gull"\n', "utf-8")
-    done = run("pack", "a.crate.toml", "--check")
-    assert (done.returncode, done.stdout) == (3, "")
-    assert done.stderr == f"agile-crate: error: a.crate.toml, crate 'gull': {sentence}\n"
+    ):
+        (tmp_path / "a.crate.toml").write_text(f'[crate.gull]\nfrom = "{given}"\nout = "build/gull"\n', "utf-8")
+        done = run("pack", "a.crate.toml", "--check")
+        assert refusal(done) == (3, f"a.crate.toml, crate 'gull': {sentence}")
 
 
 def test_it_goes_with_no_option_that_builds(run: Run, project: Path) -> None:
     for option in ("--rebuild", "--force", "--keep-edits", "--dry-run", "--no-wait", "--explain"):
         done = run("pack", "post.crate.toml", "--check", option)
-        assert (done.returncode, done.stderr) == (
-            2,
-            f"agile-crate: error: --check builds nothing; leave out {option}\n",
-        )
+        assert refusal(done) == (2, f"--check builds nothing; leave out {option}")
     done = run("pack", "art/gull", "--out", "x", "--check")
     assert (done.returncode, "--check is for the crates of a crate file" in done.stderr) == (2, True)

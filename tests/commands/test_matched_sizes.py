@@ -134,10 +134,8 @@ def test_verify_finds_a_size_that_does_not_match(run: Run, drawn: Path, tmp_path
 def test_canvases_are_multiples(run: Run, tmp_path: Path) -> None:
     for number, size in enumerate(((10, 7), (16, 12), (13, 9)), 1):
         save(tmp_path / "frames" / f"swim_{number}.png", art(*size, number))
-    assert (
-        run("pack", "frames", "--out", "o", "--canvas-multiple", "4", "--scale", "150%", "--trim", "off").returncode
-        == 0
-    )
+    line = "frames --out o --canvas-multiple 4 --scale 150% --trim off"
+    assert run("pack", *line.split()).returncode == 0
     document = json.loads((tmp_path / "o.json").read_text("utf-8"))
     assert [frame["canvas"] for frame in document["frames"]] == [[24, 12], [24, 24], [24, 24]]
     assert document["settings"]["canvas_multiple"] == "4"

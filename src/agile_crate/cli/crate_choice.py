@@ -2,19 +2,16 @@
 
 from __future__ import annotations
 
-import sys
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from ..core.crate.file_names import is_crate_file
-from ..core.errors import CrateError, InputError, UsageError
+from ..core.errors import CrateError, InputError
 from ..core.limits import Limits
-from ..core.text import few
 from ..crate_files.read import CrateFile, chosen, read_crate_file, refuse_shared_outputs
 from ..crate_files.spec import CrateSpec, in_crate_file
 from .status import Status, status_of
-from .tables import print_error
+from .tables import print_error, print_warnings
 
 
 @dataclass
@@ -37,18 +34,6 @@ class CrateErrors:
         return int(self.found[0]["exit"]) if self.found else Status.DONE
 
 
-def are_crate_files(inputs: Sequence[str], only: Sequence[str]) -> bool:
-    """Return True if the inputs are crate files. Raises UsageError if only some of them are."""
-    others = [given for given in inputs if not is_crate_file(given)]
-    if not others:
-        return True
-    if len(others) < len(inputs):
-        raise UsageError(f"{few(others)} next to a crate file: name either crate files, or frames")
-    if only:
-        raise UsageError("--only chooses crates of a crate file, and the input is none; leave it out")
-    return False
-
-
 def crates_of(
     paths: Sequence[str], only: Sequence[str], limits: Limits, errors: CrateErrors
 ) -> list[tuple[CrateFile, list[CrateSpec]]]:
@@ -62,8 +47,8 @@ def crates_of(
             errors.failed(path, "", error)
     refuse_shared_outputs(files)
     found = chosen(files, only)
-    for warning in (warning for file, _ in found for warning in file.warnings):
-        print(f"agile-crate: warning: {warning}", file=sys.stderr)
+    for file, _ in found:
+        print_warnings(file.warnings)
     return found
 
 

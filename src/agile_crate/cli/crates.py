@@ -10,12 +10,13 @@ from typing import TYPE_CHECKING, Any
 
 from ..core.errors import CrateError, UsageError
 from ..core.text import counted, shown
+from ..crate_files.read import are_crate_files
 from ..crate_files.spec import CrateSpec, as_key
-from .crate_choice import CrateErrors, are_crate_files, crates_of, with_paths
-from .packing import document_of, print_summary, print_warnings
+from .crate_choice import CrateErrors, crates_of, with_paths
+from .packing import document_of, print_summary
 from .parser import chosen_jobs, chosen_limits, chosen_memory, given_settings
 from .streams import print_json
-from .tables import print_heading, print_note
+from .tables import print_heading, print_note, print_warnings
 from .wording import as_option
 
 if TYPE_CHECKING:
@@ -151,7 +152,7 @@ def _tell(file: str, spec: CrateSpec, built: Packed | Unchanged, arguments: argp
             counts = f"{counted(built.frames, 'frame')}, {counted(len(paths), 'file')}"
             print(f"{shown(spec.name)}: up to date ({counts})")
         return
-    print_warnings(built)
+    print_warnings(built.warnings)
     if arguments.json:
         whole = document_of(built, arguments)
         whole["remarks"] += remarks

@@ -75,8 +75,8 @@ def run(arguments: argparse.Namespace) -> int:
 
 def _data(arguments: argparse.Namespace, limits: Limits, errors: CrateErrors) -> Iterator[tuple[str, str, str]]:
     """Yield metadata files, each with its crate file and its crate's name; both are empty without a crate file."""
-    from ..crate_files.read import metadata_paths
-    from .crate_choice import are_crate_files, crates_of
+    from ..crate_files.read import are_crate_files, metadata_paths
+    from .crate_choice import crates_of
 
     if not are_crate_files([arguments.data], arguments.only):
         yield "", "", arguments.data

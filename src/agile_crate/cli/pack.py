@@ -6,10 +6,11 @@ import argparse
 
 from ..core.errors import UsageError
 from ..core.text import shown
-from .packing import document_of, print_next_step, print_summary, print_warnings
+from .packing import document_of, print_next_step, print_summary
 from .parser import Parser, add_common, add_memory, add_only, add_settings, chosen_limits, chosen_settings
 from .status import Status
 from .streams import print_json
+from .tables import print_warnings
 from .wording import option_name
 
 
@@ -70,7 +71,7 @@ def run(arguments: argparse.Namespace) -> int:
     )
     with context_for(arguments, cached=bool(arguments.draft)) as context:
         packed = pack(job, context)
-    print_warnings(packed)
+    print_warnings(packed.warnings)
     if arguments.draft and not arguments.dry_run:
         draft_of(arguments.inputs, arguments.out, settings, arguments.draft)
     if arguments.depfile and not arguments.dry_run:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import sys
 from fractions import Fraction
 from typing import TYPE_CHECKING, Any
 
@@ -18,12 +17,6 @@ if TYPE_CHECKING:
 
 MOST_CONSIDERED = 24
 """Arrangements that --explain prints for a sheet; --verbose prints all."""
-
-
-def print_warnings(packed: Packed) -> None:
-    """Print the warnings of a build to stderr."""
-    for warning in packed.warnings:
-        print(f"agile-crate: warning: {as_text(warning)}", file=sys.stderr)
 
 
 def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:

@@ -5,21 +5,19 @@ from __future__ import annotations
 import argparse
 import contextlib
 import os
-import sys
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 from .parser import Parser, add_common, add_only
 from .status import Status
 from .streams import print_json
-from .wording import as_text
+from .tables import print_warnings
 
 if TYPE_CHECKING:
     from pathlib import Path
 
     from ..commands.show import Shown, ShowOptions
     from ..core.crate.changes import Change
-    from ..core.message import Message
     from ..pipeline.context import Context
     from .crate_choice import CrateErrors
 
@@ -69,8 +67,9 @@ MOST_CHANGES = 40
 def run(arguments: argparse.Namespace) -> int:
     from ..commands.show import OPTIONS, kind_of, show_options
     from ..core.errors import UsageError
+    from ..crate_files.read import are_crate_files
     from .command_context import context_for
-    from .crate_choice import CrateErrors, are_crate_files
+    from .crate_choice import CrateErrors
 
     if arguments.against:
         return _compare(arguments)
@@ -86,7 +85,7 @@ def run(arguments: argparse.Namespace) -> int:
     with context_for(arguments, cached=are_crates) as context, beside:
         shown_views = _show_crates if are_crates else _show
         files, warnings = shown_views(arguments, options, context, errors)
-    _warn(warnings)
+    print_warnings(warnings)
     if arguments.json:
         document = {"command": "show", "kind": kind, "files": [str(path) for path in files]}
         print_json(document | ({"errors": errors.found} if are_crates else {}))
@@ -128,11 +127,6 @@ def _chart_files_in_cache() -> Iterator[None]:
         yield
 
 
-def _warn(warnings: Iterable[Message]) -> None:
-    for warning in warnings:
-        print(f"agile-crate: warning: {as_text(warning)}", file=sys.stderr)
-
-
 def _compare(arguments: argparse.Namespace) -> int:
     import dataclasses
 
@@ -152,7 +146,7 @@ def _compare(arguments: argparse.Namespace) -> int:
         found, (files, warnings) = compare(
             arguments.data[0], arguments.against, arguments.out, context, arguments.force
         )
-    _warn(warnings)
+    print_warnings(warnings)
     if arguments.json:
         document = {
             "command": "show",

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import argparse
-import sys
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
 from .parser import Parser, add_common, add_only
 from .status import Status
 from .streams import print_json
-from .tables import print_heading
+from .tables import print_heading, print_warnings
 from .wording import as_text
 
 if TYPE_CHECKING:
@@ -51,8 +50,9 @@ def run(arguments: argparse.Namespace) -> int:
     from ..commands.survey import SurveyOptions
     from ..commands.survey_files import SurveyFiles, read_baseline, refuse_existing_files, write_survey_files
     from ..core.text import shown
+    from ..crate_files.read import are_crate_files
     from .command_context import context_for
-    from .crate_choice import CrateErrors, are_crate_files
+    from .crate_choice import CrateErrors
 
     files = SurveyFiles(arguments.page, arguments.sarif, arguments.write_baseline)
     errors = CrateErrors(arguments.json)
@@ -66,8 +66,7 @@ def run(arguments: argparse.Namespace) -> int:
         surveys = look(arguments, given, wanted, context, errors)
         written = write_survey_files(surveys, files, as_text, context, arguments.force) if surveys else []
     for crate in surveys:
-        for warning in crate.survey.warnings:
-            print(f"agile-crate: warning: {as_text(warning)}", file=sys.stderr)
+        print_warnings(crate.survey.warnings)
     if arguments.json:
         print_json(_document(surveys, are_crates, errors))
     elif not arguments.quiet:

@@ -7,11 +7,12 @@ small frames, and programs that read a pipe need no folding or color.
 from __future__ import annotations
 
 import sys
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from typing import NamedTuple, TextIO
 
 from ..core.text import quoted, shown
 from .streams import print_json
+from .wording import as_text
 
 
 class Column(NamedTuple):
@@ -44,6 +45,12 @@ def print_heading(word: str, style: str, rest: str) -> None:
 def print_note(text: str) -> None:
     """Print a sentence indented by two; fold it between words on a terminal, and keep it on one line in a pipe."""
     print("  " + folded(text, sys.stdout, margin=2).replace("\n", "\n  "))
+
+
+def print_warnings(warnings: Iterable[str]) -> None:
+    """Print warnings on stderr, each on a line of its own."""
+    for warning in warnings:
+        print(f"agile-crate: warning: {as_text(warning)}", file=sys.stderr)
 
 
 def print_error(

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import argparse
-import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from .parser import Parser, add_common
 from .status import Status
 from .streams import print_json
+from .tables import print_warnings
 from .wording import as_text
 
 if TYPE_CHECKING:
@@ -84,8 +84,7 @@ def _unpack(arguments: argparse.Namespace) -> int:
             skin=arguments.skin,
         )
     files = (*done.frames, *done.films)
-    for warning in done.warnings:
-        print(f"agile-crate: warning: {as_text(warning)}", file=sys.stderr)
+    print_warnings(done.warnings)
     if arguments.json:
         document = {
             "command": "unpack",
@@ -114,8 +113,7 @@ def _cut(arguments: argparse.Namespace) -> int:
     options = cut_options({name: getattr(arguments, name) for name in READERS})
     with context_for(arguments) as context:
         cut = cut_sheet(arguments.source, Path(arguments.out), options, context, arguments.force, arguments.dry_run)
-    for warning in cut.warnings:
-        print(f"agile-crate: warning: {as_text(warning)}", file=sys.stderr)
+    print_warnings(cut.warnings)
     if arguments.json:
         files = [str(path) for path in cut.files]
         document = {

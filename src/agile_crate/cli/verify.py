@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import sys
 from typing import TYPE_CHECKING, Any
 
 from ..core.errors import CrateError
@@ -11,7 +10,7 @@ from ..core.limits import Limits
 from .parser import Parser, add_common, add_memory, add_only
 from .status import Status, status_of
 from .streams import print_json
-from .tables import print_error
+from .tables import print_error, print_warnings
 from .wording import as_text
 
 if TYPE_CHECKING:
@@ -63,8 +62,7 @@ def run(arguments: argparse.Namespace) -> int:
                 errors.append({"data": data, "error": sentence, "exit": status})
                 print_error(sentence, status, error.message.files, arguments.json)
                 continue
-            for warning in verified.warnings:
-                print(f"agile-crate: warning: {as_text(warning)}", file=sys.stderr)
+            print_warnings(verified.warnings)
             if not (arguments.json or arguments.quiet):
                 _print(data, verified, bool(comparison.inputs), arguments.verbose)
             found.append(_document(data, verified))

@@ -154,6 +154,19 @@ def _warnings(path: str, specs: Sequence[CrateSpec]) -> Iterator[str]:
             )
 
 
+def are_crate_files(inputs: Sequence[str], only: Sequence[str] = ()) -> bool:
+    """Return True if the inputs are crate files, False if none is. Raises UsageError if only some of them are, and for
+    `only` without crate files."""
+    others = [given for given in inputs if not is_crate_file(given)]
+    if not others:
+        return True
+    if len(others) < len(inputs):
+        raise UsageError(f"{few(others)} next to a crate file: name either crate files, or frames")
+    if only:
+        raise UsageError(message("{only} chooses crates of a crate file, and the input is none; leave it out"))
+    return False
+
+
 def specs_of(paths: Sequence[str], only: Sequence[str], limits: Limits) -> list[tuple[str, CrateSpec]]:
     """Return the crates of crate files, each with its file; with `only`, just the named ones. Raises InputError and
     UsageError."""
