@@ -35,7 +35,7 @@ NOT_BELOW = {
 MAY_IMPORT = {name: set(LAYERS[number + 1 :]) - NOT_BELOW.get(name, set()) for number, name in enumerate(LAYERS)}
 
 CORE_FOLDERS = {
-    "inspect": {"frame", "model"}, "cut": {"frame", "model"}, "crate": {"arrange", "motion", "frame", "model"}, "arrange": {"frame", "model"},
+    "inspect": {"frame", "motion", "model"}, "cut": {"frame", "model"}, "crate": {"arrange", "motion", "frame", "model"}, "arrange": {"frame", "model"},
     "motion": {"model"}, "frame": {"model"}, "model": set[str](), "": {"model"},
 }  # fmt: skip
 """The folders of `core`, from the top, with the others that each may import. The modules beside them are vocabulary,

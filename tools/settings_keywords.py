@@ -39,6 +39,7 @@ TYPES = {
     id(kinds.POINT): "str | tuple[float, float]",
     id(kinds.PAIRS): "str | Sequence[str] | Mapping[str, str]",
     id(kinds.AMOUNTS): "str | Sequence[str] | Mapping[str, int | str]",
+    id(kinds.LISTS): "str | Sequence[str] | Mapping[str, str | Sequence[str]]",
     id(kinds.HOLDS): "str | Sequence[str] | Mapping[str, Mapping[int | str, Number]]",
     id(kinds.PARTS): "str | Sequence[str] | Mapping[str, str | Mapping[str, str]]",
 }

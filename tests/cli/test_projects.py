@@ -118,7 +118,7 @@ def test_one_crate_fails_and_the_others_are_built(run: Run, project: Path) -> No
 WRONG = [
     ("gap = 1", "gapp = 1", [], 3, "otter.crate.toml, line 10, column 1: unknown key 'gapp'; did you mean 'gap'?"),
     ("fps = 16", "fps = [16]", [], 3, "otter.crate.toml, line 15, column 1: 'fps' is to be a number, or a text, not a list; it has a whole number in it"),
-    ("animation.swim]", "animation.swin]", [], 2, "otter.crate.toml, crate 'otter': hold: unknown animation 'swin'; did you mean 'swim'?"),
+    ("animation.swim]", "animation.swin]", [], 2, "otter.crate.toml, crate 'otter': fps: unknown animation 'swin'; did you mean 'swim'?"),
     ('out = "build/gull"', 'out = "build/otter.png"', [], 3, "otter.crate.toml: the crates 'otter' and 'gull' are both written to build/otter.png; give one of them another 'out'"),
     ("swim_left =", "möwe =", [], 3, "otter.crate.toml, line 12, column 15: not valid TOML: expected '=' after a key in a key/value pair; put names with letters such as ö in quotes"),
     ('out = "build/gull"', 'out = "build/"', [], 3, "otter.crate.toml, crate 'gull': out = \"build/\" has no name: write the files' path without ending, such as build/otter for build/otter.png and build/otter.json"),

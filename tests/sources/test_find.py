@@ -30,7 +30,7 @@ def names(*inputs: str, own: frozenset[str] = frozenset()) -> list[str]:
 
 
 def test_folders_are_read_through_in_natural_order(here: Path) -> None:
-    assert names("a") == ["dive_1", "letter", "more/up/01", "swim/swim_9", "swim/swim_10"]
+    assert names("a") == ["dive_1", "more/up/01", "swim/swim_9", "swim/swim_10", "letter"]
     assert names("a") == names("a/") == names("./a") == names(str(here / "a"))
 
 
@@ -90,7 +90,7 @@ def test_a_link_to_another_folder_is_followed(here: Path) -> None:
 def test_outputs_are_no_inputs(here: Path) -> None:
     save(here / "a" / "build" / "otter.png")
     own = frozenset({str(here / "a" / "letter.png")})
-    assert names("a", own=own) == ["build/otter", "dive_1", "more/up/01", "swim/swim_9", "swim/swim_10"]
+    assert names("a", own=own) == ["dive_1", "more/up/01", "swim/swim_9", "swim/swim_10", "build/otter"]
     assert find(["a"], own, USUAL).skipped == {"output of a build": 1}
 
 

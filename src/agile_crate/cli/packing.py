@@ -23,7 +23,7 @@ def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:
     """Print what was packed, and how."""
     from ..core.arrange.layouts import LAYOUTS
     from ..core.crate.summary import animation_summaries, rows_of, sheet_summaries
-    from ..core.text import counted, few, shown
+    from ..core.text import counted, few, number_list, shown
     from ..sources.find import skipped_text
     from .tables import print_note
 
@@ -38,11 +38,9 @@ def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:
     if animations:
         rows = [rows_of(crate, index) for index in range(len(animations))] if layout and layout.numbers_rows else []
         _print_animations(animations, rows, several_sheets=len(sheets) > 1)
-    stills = len(crate.frames) - sum(animation.frames for animation in animations)
-    if stills:
-        begin = len(crate.frames) - stills
-        noun = "frame" if stills == 1 else "frames"
-        print_note(f"{counted(stills, 'still')} of no animation: {noun} {_span(begin, len(crate.frames) - 1)}")
+    if stills := set(range(len(crate.frames))).difference(*(animation.frames for animation in crate.animations)):
+        noun = "frame" if len(stills) == 1 else "frames"
+        print_note(f"{counted(len(stills), 'still')} of no animation: {noun} {number_list(stills, '–')}")
     if crate.sheets[0].skins:
         names = few((f"{shown(skin.name)}{' (plain)' if skin.plain else ''}" for skin in crate.sheets[0].skins), 12)
         print_note(f"skins on matching sheets: {names}")

@@ -10,6 +10,7 @@ from ..core.names import is_address
 from ..crate_files.spec import CrateSpec
 from ..crate_files.up_to_date import Unchanged, look_up
 from ..pipeline.context import Context
+from ..pipeline.job import name_rules
 from ..sources.find import find
 from ..storage.previous_build import previous_build
 from .build import BuildOptions
@@ -35,7 +36,8 @@ def check_spec(spec: CrateSpec, options: BuildOptions, context: Context) -> Chec
         if any(is_address(given) for layer in all_layers(job.variants) for given in layer):
             raise InputError("inputs at an address cannot be checked; build the crate instead")
         for layer in all_layers(job.variants) if state is None else ():
-            find(layer, previous.claimed, context.limits)  # raises what kept `look_up` from an answer
+            # It raises what kept `look_up` from an answer.
+            find(layer, previous.claimed, context.limits, name_rules(job.settings))
         from .stale import reasons  # loads NumPy, which crates that are up to date do without
 
         found = tuple(reasons(spec, previous, context))

@@ -8,12 +8,13 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 from itertools import count
-from typing import NamedTuple
+from typing import NamedTuple, TypeVar
 
 from ..core.errors import InputError
 from ..core.frame.color_key import keyed
 from ..core.frame.decode import DecodedFrame, Decoding, decoded
 from ..core.frame.options import ColorKey
+from ..core.glued import split_remark
 from ..core.inspect.baseline import key_of
 from ..core.inspect.checks.skins import compared_skin
 from ..core.inspect.facts import FrameFacts, frame_facts, judged
@@ -27,11 +28,12 @@ from ..core.names import natural_key, without_repetition
 from ..core.pixels import Pixels
 from ..core.text import counted, shown
 from ..pipeline.context import Context
-from ..pipeline.gather import held
+from ..pipeline.gather import held, hidden_layers
+from ..pipeline.job import name_rules
 from ..pipeline.load import read_options
 from ..pipeline.prepare import decoding_of
 from ..pipeline.select import select_frames
-from ..settings.table import Settings
+from ..settings.table import PerAnimation, Settings
 from ..sources.decode import DecodedPart, each_part
 from ..sources.find import Found, named_twice, searched
 from ..sources.full_size import FrameSource, read_again
@@ -40,10 +42,12 @@ PICTURE_UNREADABLE, NAME_TWICE, COLORS_FOREIGN, LIGHT_INFINITE = codes(
     "picture-unreadable", "name-duplicate", "color-profile", "light-infinite"
 )
 
+T = TypeVar("T")
+
 PLAIN = Settings()
 """Settings of frames without a crate file."""
 
-SELECTING = ("include", "exclude", "rename", "frames", "numbers", "split", "every")
+SELECTING = ("include", "exclude", "sequence", "rename", "frames", "numbers", "split", "every")
 """Settings that select and rename frames. Copies of animations are not surveyed."""
 
 
@@ -89,13 +93,14 @@ class Inspection:
         self._settings, self._context, self._keep_frames = settings, context, keep_frames
         self._reading = read_options(settings, context.limits)
         self.parts: list[DecodedPart[DecodedFrame]] = []
-        self.search = searched(inputs, frozenset(), context.limits)
+        self.search = searched(inputs, frozenset(), context.limits, name_rules(settings))
         self.places: dict[str, FrameSource] = {}
         self.unused: set[str] = set()
         self.findings: dict[Finding, Known] = {}
         self.summaries: list[SequenceSummary] = []
         self.surveyed: list[Surveyed] = []
-        self.warnings: list[Message] = []
+        self.hidden: list[tuple[Found, int]] = []
+        self.warnings = [split_remark(self.search.glued)] if self.search.glued else []
         self.facts: dict[str, FrameFacts] = {}
         self.original: dict[str, str] = {}
         self._pixels = read_again(self.places, self._reading)
@@ -148,6 +153,7 @@ class Inspection:
         for file, part in self._looked_at(files):
             if part.error and not is_used(file.name, file.animation):
                 continue
+            self.hidden += [(file, part.hidden)] * bool(part.hidden)
             if part.error:
                 reasons.append(message("{} {}; export it again or remove it", a_file(file.path), part.error))
                 self._unreadable(file, part.error)
@@ -179,7 +185,7 @@ class Inspection:
     def judge(self, name: str | None, parts: Sequence[DecodedPart[FrameFacts]], is_art: bool) -> None:
         """Judge a whole sequence if it is art, and keep only the facts that are needed later."""
         frames = tuple(facts for part in parts for _, facts, _ in part.frames)
-        loops = self._settings.loop.of(name) != "once"
+        loops = _meant(self._settings.loop, name) != "once"
         # Canvases that are padded to a multiple scale evenly.
         scale = self._settings.scale if self._settings.canvas_multiple == 1 else PLAIN.scale
         sequence = Surveyed(name, frames, self.again, scale, loops)
@@ -197,6 +203,7 @@ class Inspection:
         def order(name: str | None) -> tuple[object, ...]:
             return (name is None, natural_key(name or ""))
 
+        self.warnings += hidden_layers(self.hidden)
         self.surveyed.sort(key=lambda sequence: order(sequence.name))
         self.summaries.sort(key=lambda summary: order(summary.name))
         frames = {sequence.label: sequence.frames for sequence in self.surveyed}
@@ -276,7 +283,7 @@ def _endless(sequence: Surveyed, parts: Sequence[DecodedPart[FrameFacts]]) -> It
 def _summary(
     name: str | None, frames: Sequence[FrameFacts], parts: Sequence[DecodedPart[FrameFacts]], settings: Settings
 ) -> SequenceSummary:
-    fps = settings.fps.of(name)
+    fps = _meant(settings.fps, name)
     default = 1000 / (fps or DEFAULT_FPS)
     times = [ms if ms is not None and fps is None else default for part in parts for *_, ms in part.frames]
     area = sum(frame.canvas.w * frame.canvas.h for frame in frames)
@@ -291,3 +298,9 @@ def _summary(
         unique=len({frame.digest for frame in frames}),
         alpha=transparency(frames),
     )
+
+
+def _meant(value: PerAnimation[T], name: str | None) -> T:
+    """Return the value of an animation, which may be named by the last part of its name."""
+    known = [given for given, _ in value.named if f"/{name}".endswith(f"/{given}")]
+    return value.of(max(known, key=len) if known else None)

@@ -19,7 +19,7 @@ from ..core.limits import Limits
 from ..core.message import Message, a_file, message, setting
 from ..core.model.crate import Animation, Crate
 from ..core.model.variant import base_of
-from ..core.motion.rename import animations_listed
+from ..core.motion.lookup import animations_listed
 from ..core.names import nearest
 from ..core.text import quoted
 from ..exports.png import encode_png

@@ -17,11 +17,11 @@ from .other_words import OURS, spelled
 
 _CHUNKS = re.compile(r"([0-9]+)")
 _ADDRESS = re.compile(r"[A-Za-z][A-Za-z0-9+.:-]+://")
-_DIGITS = "0123456789"
+DIGITS = "0123456789"
 MOST_DIGITS = 100
 """More of them are a name, and no number."""
 
-_SEPARATORS = " \t\n_.-"
+SEPARATORS = " \t\n_.-"
 
 NaturalKey = tuple[tuple[str | int, ...], str]
 
@@ -54,11 +54,11 @@ def split_number(stem: str) -> tuple[str, int | None]:
     """
     wrapped = stem.endswith(")")
     numbered = stem[:-1] if wrapped else stem
-    before = numbered.rstrip(_DIGITS)
+    before = numbered.rstrip(DIGITS)
     digits = len(numbered) - len(before)
     if not 0 < digits <= MOST_DIGITS or (wrapped and not before.endswith("(")):
         return stem, None
-    return before.removesuffix("(" if wrapped else "").rstrip(_SEPARATORS), int(numbered[len(before) :])
+    return before.removesuffix("(" if wrapped else "").rstrip(SEPARATORS), int(numbered[len(before) :])
 
 
 SAYS_NOTHING = frozenset(

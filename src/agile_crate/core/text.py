@@ -58,6 +58,21 @@ def few(names: Iterable[str], limit: int = 5) -> str:
     return joined(names) if len(names) <= limit else f"{', '.join(names[:limit])} and {len(names) - limit:,} more"
 
 
+def number_list(numbers: Iterable[int], dash: str = "-") -> str:
+    """List numbers in order, with runs as ranges.
+
+    >>> number_list([1, 2, 3, 7, 9, 10])
+    '1-3, 7 and 9-10'
+    """
+    runs: list[list[int]] = []
+    for number in sorted(set(numbers)):
+        if runs and number == runs[-1][-1] + 1:
+            runs[-1] = [runs[-1][0], number]
+        else:
+            runs.append([number])
+    return few([dash.join(map(str, run)) for run in runs])
+
+
 def measured(size: tuple[int, int]) -> str:
     """Return a size in pixels as text: ``96×48``."""
     return f"{size[0]}×{size[1]}"

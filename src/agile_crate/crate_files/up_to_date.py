@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import contextlib
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 from ..core.crate.origin import Origin
 from ..core.errors import CrateError
 from ..format.regular import read_regular
 from ..pipeline.context import Context
-from ..pipeline.job import BuildJob, DiskState, origin_of
-from ..sources.find import Search, find, in_crate_order
+from ..pipeline.job import BuildJob, DiskState, name_rules, origin_of
+from ..sources.find import Search, find
 from ..storage.cache import Cache
 from ..storage.previous_build import previous_build
 
@@ -31,9 +32,10 @@ def look_up(job: BuildJob, context: Context) -> Unchanged | DiskState | None:
     context = context._replace(limits=limits)
     with contextlib.suppress(CrateError, OSError):
         previous = previous_build(job.target, limits, context.cache)
-        found = {job.inputs: find(job.inputs, previous.claimed, limits)}
+        look = partial(find, own=previous.claimed, limits=limits, rules=name_rules(job.settings))
+        found = {job.inputs: look(job.inputs)}
         for skin in job.variants[1:]:
-            found |= {layer: find(layer, previous.claimed, limits) for layer in skin.layers if layer not in found}
+            found |= {layer: look(layer) for layer in skin.layers if layer not in found}
         if not context.cache or not previous.built_from or previous.claimed != previous.own:
             return DiskState(previous, found)
         files = tuple(_origins(job, found, context.cache, context))
@@ -53,7 +55,7 @@ def _origins(job: BuildJob, found: dict[tuple[str, ...], Search], cache: Cache, 
         for skin in skins
         for number, layer in enumerate(skin.layers or base.layers)
     ]
-    files = [(begin, file) for begin, search in layers for file in in_crate_order(search.found)]
+    files = [(begin, file) for begin, search in layers for file in search.found]
     known = {file.path: cache.sha256(file.path) for _, file in files}
     unknown = [path for path, sha256 in known.items() if not sha256]
 

@@ -13,6 +13,7 @@ import numpy as np
 from ..core.crate.origin import Origin
 from ..core.errors import InputError
 from ..core.frame.decode import DecodedFrame, Decoding, decoded
+from ..core.glued import split_remark
 from ..core.limits import USUAL, Limits, raise_hint
 from ..core.message import Message, a_file, message
 from ..core.model.picture import FrameSequence, Picture, SequenceFrame, Sequences
@@ -22,7 +23,7 @@ from ..core.pixels import Pixels, placeholder
 from ..core.text import bytes_shown, counted, few, quoted
 from ..format.regular import read_regular
 from ..sources.decode import MANY_FILES, DecodedPart, Make, Way, part_of, read, readers_for, unreadable, with_progress
-from ..sources.find import Found, Search, in_crate_order
+from ..sources.find import Found, Search
 from ..sources.read_options import ReadOptions
 from ..sources.source_formats import format_of
 from .context import Context
@@ -42,7 +43,7 @@ class Gathered(NamedTuple):
     sequences  in crate order
     drawings   which they show, each once for each size of the build
     skipped    counts files that are no frames, by kind
-    warnings   for the user
+    warnings, remarks   for the user
     files      which the frames came from, if frames are cached
     """
 
@@ -51,6 +52,7 @@ class Gathered(NamedTuple):
     skipped: Counter[str]
     warnings: tuple[Message, ...]
     files: tuple[Origin, ...] = ()
+    remarks: tuple[Message, ...] = ()
 
 
 def gather(
@@ -67,7 +69,7 @@ def gather(
     left to `sources.deferred`. A picture that cannot be read, but by its name and animation is not used, becomes an
     empty one, which the selection leaves out. Raises InputError that names every picture that cannot be read.
     """
-    files = in_crate_order(search.found)
+    files = search.found
     frames = _frame_cache(decoding, options, context)
     parts: list[DecodedPart[DecodedFrame]] = []
     wrong: list[Message] = []
@@ -81,7 +83,26 @@ def gather(
     if wrong:
         raise InputError(unreadable(wrong))
     warnings = tuple(_warnings(files, parts, options))
-    return _gathered(parts, search.skipped, warnings, tuple(_origins(files, parts)), context)
+    gathered = _gathered(parts, search.skipped, warnings, tuple(_origins(files, parts)), context)
+    return gathered._replace(
+        remarks=(*_remarks(search), *hidden_layers(zip(files, (part.hidden for part in parts), strict=True)))
+    )
+
+
+def hidden_layers(counts: Iterable[tuple[Found, int]]) -> Iterator[Message]:
+    """Yield a remark with the number of skipped layers, from the number of each file."""
+    hidden = {file.path: count for file, count in counts if count}
+    if hidden:
+        count, verb = sum(hidden.values()), "was" if sum(hidden.values()) == 1 else "were"
+        what = f"{counted(count, 'hidden layer')} of {few(hidden)} {verb} skipped"
+        yield message("{}; {layers:all} takes {}", what, "it" if count == 1 else "them")
+
+
+def _remarks(search: Search) -> Iterator[Message]:
+    if search.glued:
+        yield split_remark(search.glued)
+    if search.is_reordered:
+        yield message("frames are in the order of their names; {order:given} keeps the order of the command line")
 
 
 def gather_arrays(arrays: Mapping[str, Pixels], decoding: Decoding, context: Context) -> Gathered:
@@ -113,13 +134,13 @@ def _gathered(
 ) -> Gathered:
     """Return the sequences that parts, which are in crate order, make up, and their drawings."""
     drawings: list[tuple[Picture, ...]] = []
-    sequences: list[FrameSequence] = []
-    for name, together in by_animation(parts).items():
-        named = []
-        for frame, pictures, milliseconds in (frame for part in together for frame in part.frames):
-            named.append(SequenceFrame(frame, len(drawings), milliseconds))
+    frames: dict[str | None, list[SequenceFrame]] = defaultdict(list)
+    for part in parts:
+        for frame, pictures, milliseconds in part.frames:
+            frames[part.animation].append(SequenceFrame(frame, len(drawings), milliseconds))
             drawings.append(pictures.pictures)
-        sequences.append(FrameSequence(name, tuple(named), together[0].loop, together[0].times))
+    first = {part.animation: part for part in reversed(parts)}
+    sequences = [FrameSequence(name, tuple(own), first[name].loop, first[name].times) for name, own in frames.items()]
     if len(drawings) > (most := context.limits.frames):
         raise InputError("there are {:,} frames, and {:,} are the most; {}", len(drawings), most, raise_hint("frames"))
     return Gathered(in_order(sequences), tuple(drawings), skipped, warnings, origins)
@@ -226,14 +247,6 @@ def _empty(file: Found, decoding: Decoding, frames: FrameCache | None, context: 
     )
 
 
-def by_animation(parts: Iterable[DecodedPart[T]]) -> dict[str | None, list[DecodedPart[T]]]:
-    """Return the parts of each animation, in the order in which they come."""
-    together: dict[str | None, list[DecodedPart[T]]] = defaultdict(list)
-    for part in parts:
-        together[part.animation].append(part)
-    return together
-
-
 def _read_with_digest(file: Found, frames: FrameCache, limits: Limits) -> tuple[bytes, str]:
     return frames.cache.noted(file.path, lambda: read_regular(file.path, limits, "file_bytes"))
 
@@ -251,11 +264,12 @@ def _cached_or_read(
         names = [f"{file.name}/{label}" if label else file.name for label, _, _ in known.frames]
         renamed = ((name, named(frame, name), time) for name, (_, frame, time) in zip(names, known.frames, strict=True))
         animation = without_repetition(file.name) if known.frames[0][0] else file.animation
-        return DecodedPart(animation, tuple(renamed), known.loop, known.times, known.is_foreign, sha256)
+        flags = known.is_foreign, sha256
+        return DecodedPart(animation, tuple(renamed), known.loop, known.times, *flags, hidden=known.hidden)
     if not data:
         data, sha256 = _read_with_digest(file, frames, options.limits)
     part = part_of(file, data, make, options)._replace(has_changed=len(data) != file.length, sha256=sha256)
     if (found := format_of(data)) is None or found.is_whole:
         labels = tuple((name[len(file.name) + 1 :], frame, time) for name, frame, time in part.frames)
-        frames.store(sha256, CachedFile(labels, part.loop, part.times, part.is_foreign))
+        frames.store(sha256, CachedFile(labels, part.loop, part.times, part.is_foreign, part.hidden))
     return part

@@ -16,8 +16,8 @@ from ..core.limits import Limits
 from ..core.model.variant import Variants
 from ..format.regular import read_regular
 from ..settings.given import typed
-from ..settings.table import Settings
-from ..sources.find import Search, find
+from ..settings.table import GIVEN_ORDER, Settings
+from ..sources.find import NameRules, Search, find
 from ..storage.previous_build import PreviousBuild, target_of
 from .context import Context
 
@@ -89,7 +89,12 @@ class LoadRequest(NamedTuple):
 
     def files_of(self, inputs: tuple[str, ...], limits: Limits) -> Search:
         """Return the files of one layer. Raises InputError."""
-        return self.found.get(inputs) or find(inputs, self.owned, limits)
+        return self.found.get(inputs) or find(inputs, self.owned, limits, name_rules(self.settings))
+
+
+def name_rules(settings: Settings) -> NameRules:
+    """Return how the names of files are read."""
+    return NameRules(settings.digits, settings.order == GIVEN_ORDER)
 
 
 class DiskState(NamedTuple):

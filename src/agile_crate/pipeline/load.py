@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from fractions import Fraction
 from functools import partial
 from typing import TYPE_CHECKING, NamedTuple
 
 from ..core.crate.origin import Origin
 from ..core.frame.likeness import alike
+from ..core.frame.visible import on_canvas, visible_box
 from ..core.limits import Limits
 from ..core.message import Message
 from ..core.model.picture import Picture, SequenceFrame, Sequences
 from ..core.model.variant import Variant, Variants
+from ..core.motion.strays import stray_warning, strays
 from ..core.motion.take import Likeness, is_of_use
 from ..settings.portions import all_sizes
 from ..settings.table import Settings
@@ -60,8 +62,13 @@ def load_frames(request: LoadRequest, context: Context) -> Frames:
     sequences, remarkable, remarks = select_frames(gathered[0].sequences, settings, duplicates)
     each("shift", settings.shift, sequences)
     each("pivot", settings.pivot, sequences)
-    warnings = (*gathered[0].warnings, *remarkable, *(warning for skin in gathered[1:] for warning in skin.warnings))
+    warnings = (
+        *(warning for layer in gathered for warning in layer.warnings),
+        *_strays(gathered[0], sequences),
+        *remarkable,
+    )
     loaded = Frames(sequences, (), gathered[0].skipped, warnings, tuple(_files(gathered)))
+    found = gathered[0].remarks
     by_size = [_at_size(variants, gathered, sequences, number) for number in range(extra, len(sizes))]
     del gathered, duplicates  # each size's pixels go as soon as it is prepared
     # The sizes share drawings, but no pixels: each list is popped, so that what one size no longer needs is freed
@@ -76,7 +83,7 @@ def load_frames(request: LoadRequest, context: Context) -> Frames:
         from .match import matched
 
         prepared = list(matched(prepared, settings.unit))
-    prepared[0] = prepared[0]._replace(remarks=(*remarks, *prepared[0].remarks))
+    prepared[0] = prepared[0]._replace(remarks=(*found, *remarks, *prepared[0].remarks))
     return loaded._replace(sizes=tuple(prepared))
 
 
@@ -114,6 +121,23 @@ def _at_size(variants: Variants, gathered: Sequence[Gathered], sequences: Sequen
         variant._replace(pictures=pictures_of(sequences, [drawing[number] for drawing in layer.drawings]))
         for variant, layer in zip(variants, gathered, strict=True)
     ]
+
+
+def _strays(gathered: Gathered, selected: Sequences) -> Iterator[Message]:
+    """Yield a warning of each frame that seems to be missing in an animation, unless it is left out or renamed."""
+    pictures = {frame.name: gathered.drawings[frame.drawing][0] for s in gathered.sequences for frame in s.frames}
+
+    def fits(*names: str) -> bool:
+        from ..core.inspect.miniature import is_between, miniature, sketch_of
+
+        drawn = [pictures[name] for name in names]
+        if any(picture.file for picture in drawn):  # its pixels were not read yet
+            return False
+        whole = (on_canvas(picture.pixels, picture.offset, picture.canvas) for picture in drawn)
+        return is_between(*(sketch_of(miniature(pixels, visible_box(pixels))) for pixels in whole))
+
+    names = {frame.name for sequence in selected for frame in sequence.frames}
+    yield from (stray_warning(stray) for stray in strays(gathered.sequences, fits) if stray.frame in names)
 
 
 def _likeness(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Literal, NamedTuple, TypeVar
 
 from ..core.errors import UsageError
@@ -12,11 +12,12 @@ from ..core.message import Message, message, setting
 from ..core.model.geometry import Offset
 from ..core.model.picture import Picture, Sequences
 from ..core.motion import take
-from ..core.motion.rename import check_names, named, renamed, renaming, spelled_out, the_only
+from ..core.motion.lookup import animation_name, named, the_only, whole_patterns
+from ..core.motion.rename import renamed, renaming, sequenced, spelled_out, with_renamed_frames
 from ..core.motion.take import Likeness
 from ..core.motion.timing import Hold
-from ..core.text import counted, few, quoted
-from ..settings.table import PerAnimation, Settings
+from ..core.text import counted, few, number_list, quoted
+from ..settings.table import GIVEN_ORDER, PerAnimation, Settings
 
 T = TypeVar("T")
 
@@ -33,20 +34,19 @@ def select_frames(sequences: Sequences, settings: Settings, likeness: Callable[[
     """Select the sequences that a build packs, in order; `likeness` compares frames when duplicates are dropped. Raises
     UsageError and InputError.
 
-    The order of the steps, whatever the order of the options: include and exclude, rename, numbers, frames, split,
-    every, drop-duplicates, drop-closing, reverse, mirrored, reversed, order. Each uses the names that
-    animations have by then.
+    The order of the steps, whatever the order of the options: include and exclude, sequence, rename, numbers, frames,
+    split, every, drop-duplicates, drop-closing, reverse, mirrored, reversed, order. Each uses the names that animations
+    have by then.
     """
-    warnings = [
-        warning
-        for name, patterns in (("include", settings.include), ("exclude", settings.exclude))
-        for warning in take.idle_patterns(name, patterns, sequences)
-    ]
+    include, warnings = whole_patterns("include", settings.include, sequences)
+    exclude, idle = whole_patterns("exclude", settings.exclude, sequences)
+    warnings += idle
     if settings.include or settings.exclude:
-        sequences = take.kept(sequences, settings.include, settings.exclude)
+        sequences = take.kept(sequences, include, exclude)
+    sequences = take.in_order(sequenced(sequences, _mapping("sequence", settings.sequence)))
     sequences, idle, remarks = _renamed_and_picked(sequences, settings)
     warnings += idle
-    parts = ((name or the_only("split", "gull=glide:1-20", sequences), part) for name, part in settings.split)
+    parts = ((_named("split", name, "gull=glide:1-20", sequences), part) for name, part in settings.split)
     sequences = take.split(sequences, _mapping("split", parts))
     before, sequences = sequences, take.thinned(sequences, each("every", settings.every, sequences))
     remarks += _dropped("every", before, sequences)
@@ -68,7 +68,9 @@ def select_frames(sequences: Sequences, settings: Settings, likeness: Callable[[
         pairs, idle = spelled_out(wanted, making, sequences)
         sequences = take.with_made(sequences, _mapping(making, pairs), making)
         warnings += idle
-    sequences, endless = take.bounded(take.in_order(sequences, settings.order))
+    is_given = settings.order == GIVEN_ORDER
+    sequences = take.as_given(sequences) if is_given else take.put_first(sequences, settings.order)
+    sequences, endless = take.bounded(sequences)
     warnings += endless
     take.refuse_clashing_names(sequences)
     return Selection(sequences, tuple(warnings), tuple(remarks))
@@ -92,7 +94,8 @@ def _dropped(name: str, before: Sequences, after: Sequences) -> Iterator[Message
 def _renamed_and_picked(sequences: Sequences, settings: Settings) -> tuple[Sequences, list[Message], list[Message]]:
     """Rename animations, and pick the wanted frames of each; also return warnings and remarks. Numbers are those of the
     files, so they are read before joining renames frames."""
-    names, warnings = renaming(settings.rename, sequences)
+    sequences, pairs = with_renamed_frames(sequences, settings.rename)
+    names, warnings = renaming(pairs, sequences)
     new = take.in_order(renamed(sequences, names))
     by_number = each("numbers", settings.numbers, new)
     picked = sequences
@@ -113,7 +116,7 @@ def _renamed_and_picked(sequences: Sequences, settings: Settings) -> tuple[Seque
         if spans[name]
     ]
     remarks += [
-        message("{numbers}: {} has no {}", quoted(names.get(sequence.name, sequence.name)), take.number_list(missing))
+        message("{numbers}: {} has no {}", quoted(names.get(sequence.name, sequence.name)), number_list(missing))
         for sequence in sequences
         if sequence.name is not None
         and (chosen := by_number.get(names.get(sequence.name, sequence.name)))
@@ -123,9 +126,28 @@ def _renamed_and_picked(sequences: Sequences, settings: Settings) -> tuple[Seque
     return ranged, warnings, [*remarks, *_dropped("numbers", sequences, picked), *_dropped("frames", new, ranged)]
 
 
+def _named(setting_name: str, given: str, example: str, sequences: Sequences) -> str:
+    """Return the animation that is meant; without a name it is the only one."""
+    if not given:
+        return the_only(setting_name, example, sequences)
+    return animation_name(setting_name, given, sequences)
+
+
 def resolved(settings: Settings, sequences: Sequences) -> Settings:
-    """Return the settings of the existing animations: holds by name and position from 1. A mirrored or reversed copy
-    has its source's settings."""
+    """Return the settings of the existing animations: values by whole names, holds by name and position from 1. A
+    mirrored or reversed copy has its source's settings."""
+
+    def whole(name: str, value: PerAnimation[T]) -> PerAnimation[T]:
+        return PerAnimation(value.everyone, tuple(_whole(name, value, sequences).items()))
+
+    settings = dataclasses.replace(
+        settings,
+        fps=whole("fps", settings.fps),
+        duration=whole("duration", settings.duration),
+        loop=whole("loop", settings.loop),
+        shift=whole("shift", settings.shift),
+        pivot=whole("pivot", settings.pivot),
+    )
     if settings.hold:
         settings = dataclasses.replace(settings, hold=tuple(_holds(settings.hold, sequences)))
     return _with_copies(settings, sequences) if any(sequence.origin for sequence in sequences) else settings
@@ -134,8 +156,7 @@ def resolved(settings: Settings, sequences: Sequences) -> Settings:
 def _holds(holds: Iterable[tuple[str, int, Hold]], sequences: Sequences) -> Iterator[tuple[str, int, Hold]]:
     counts = {sequence.name: len(sequence.frames) for sequence in sequences if sequence.name is not None}
     for given, place, hold in holds:
-        name = given or the_only("hold", "swim:3=2", sequences)
-        check_names("hold", (name,), sequences)
+        name = _named("hold", given, "swim:3=2", sequences)
         position = place if place > 0 else counts[name] + 1 + place
         if not 1 <= position <= counts[name]:
             raise UsageError(
@@ -207,11 +228,15 @@ def _shown(drawing: Picture, name: str, is_flipped: bool) -> Picture:
 
 def each(name: str, value: PerAnimation[T], sequences: Sequences) -> dict[str, T]:
     """The value of a setting for each animation. Raises UsageError for a name that no animation has."""
-    check_names(name, (animation for animation, _ in value.named), sequences)
-    return value.each(sequence.name for sequence in sequences if sequence.name is not None)
+    return dict.fromkeys(named(sequences), value.everyone) | _whole(name, value, sequences)
 
 
-def _mapping(name: str, pairs: Iterable[tuple[str, T]]) -> Mapping[str, T]:
+def _whole(name: str, value: PerAnimation[T], sequences: Sequences) -> dict[str, T]:
+    """Return the values of a setting that are for one animation, by its whole name."""
+    return _mapping(name, ((animation_name(name, given, sequences), own) for given, own in value.named))
+
+
+def _mapping(name: str, pairs: Iterable[tuple[str, T]]) -> dict[str, T]:
     """Turn pairs into a mapping. The same name twice is an error, since one of the two would be lost."""
     result: dict[str, T] = {}
     for animation, value in pairs:

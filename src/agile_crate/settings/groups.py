@@ -18,8 +18,9 @@ GROUPS = {
         "metadata", "template", "set", "compact", "file_name", "image", "premultiply", "background", "optimize",
     ),
     "choosing frames": (
-        "include", "exclude", "frames", "numbers", "every", "drop_duplicates", "drop_closing", "tolerance", "rename",
-        "split", "order", "reverse", "mirrored", "reversed", "layers",
+        "include", "exclude", "frames", "numbers", "every", "drop_duplicates", "drop_closing", "tolerance",
+        "sequence", "rename",
+        "split", "order", "reverse", "mirrored", "reversed", "layers", "digits",
     ),
     "palettes and shapes": (
         "palette", "colors", "dither", "recolor", "clear_alpha", "hard_alpha", "fill_under", "shape", "shape_points",

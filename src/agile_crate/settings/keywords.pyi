@@ -19,7 +19,9 @@ class Keywords(TypedDict, total=False):
 
     include: str | Sequence[str] | None
     exclude: str | Sequence[str] | None
-    layers: Literal["separate", "flat"] | None
+    digits: int | None
+    layers: Literal["separate", "all", "flat"] | None
+    sequence: str | Sequence[str] | Mapping[str, str | Sequence[str]] | None
     rename: str | Sequence[str] | Mapping[str, str] | None
     frames: Each[str] | None
     numbers: Each[str] | None

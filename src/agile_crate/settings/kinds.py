@@ -95,6 +95,11 @@ def _named_amount(name: str, amount: object) -> str | None:
     return None if text is None else f"{name}={text}"
 
 
+def _named_list(name: str, listed: object) -> str | None:
+    text = _joined(listed)
+    return None if text is None else f"{name}={text}"
+
+
 def _holds(value: object) -> Typed:
     """Return one animation's held frames as texts, to be prefixed with the animation's name."""
 
@@ -215,6 +220,12 @@ AMOUNTS = Kind(
     lambda value: _table(value, _named_amount),
     lambda typed: _as_table(typed, _plain_number),
     {"type": ["string", "array", "object"], "items": TEXT_SCHEMA, "additionalProperties": _NUMBERS},
+)
+LISTS = Kind(
+    'a table such as { mouth = ["open", "half", "shut"] }',
+    lambda value: _table(value, _named_list),
+    lambda typed: _as_table(typed, _as_list),
+    {"type": ["string", "array", "object"], "items": TEXT_SCHEMA, "additionalProperties": TEXTS_SCHEMA},
 )
 HOLDS = Kind(
     'a list of texts such as "swim:3=2"',

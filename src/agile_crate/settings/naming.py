@@ -100,6 +100,18 @@ def parts(text: str) -> tuple[str, dict[str, Spans]]:
     return name, cut
 
 
+@of(kinds.LISTS)
+def sequence(text: str) -> tuple[str, tuple[str, ...]]:
+    """``mouth=open,half,shut``: an animation of frames in this order."""
+    name, _, listed = text.partition("=")
+    frames = tuple(listed.split(","))
+    if not name or not all(frames):
+        raise UsageError(
+            f"{quoted(text)} is not a sequence: write an animation and its frames, such as mouth=open,half,shut"
+        )
+    return name, frames
+
+
 @of(kinds.TEXTS)
 def names(text: str) -> tuple[str, ...]:
     """Names with commas between."""

@@ -37,6 +37,10 @@ Section = Literal["take", "prepare", "arrange", "write"]
 LOOPS: tuple[Loop, ...] = ("forever", "once", "back-and-forth")
 
 
+GIVEN_ORDER = ("given",)
+"""The order of the inputs, in place of names."""
+
+
 class PerAnimation(NamedTuple, Generic[T]):
     """A value for all animations, and others for some of them by name."""
 
@@ -128,11 +132,16 @@ class Settings:
     # fmt: off
     include: tuple[str, ...] = many("take", "use only frames whose names match", "PATTERN", naming.pattern)
     exclude: tuple[str, ...] = many("take", "leave out frames whose names match", "PATTERN", naming.pattern)
+    digits: int = one("take", 0,
+        "the last N digits of file names are the number, the rest the name (default: found out)", "N",
+        reader.whole(1, 9))
     layers: str = choice("take", "",
-        "layers of a document: one frame each (default), or one merged picture (default for vectors)",
-        ("separate", "flat"))
+        "layers of a document: one frame each (default), hidden ones too, or one merged picture (default for vectors)",
+        ("separate", "all", "flat"))
+    sequence: tuple[tuple[str, tuple[str, ...]], ...] = many("take",
+        "make an animation of these frames, in this order: mouth=open,half,shut", "NAME=FRAME,…", naming.sequence)
     rename: tuple[tuple[str, str], ...] = many("take",
-        "rename an animation; animations with the same new name are joined", "OLD=NEW", naming.new_name)
+        "rename an animation, or a frame; animations with the same new name are joined", "OLD=NEW", naming.new_name)
     frames: PerAnimation[Spans | None] = per_animation("take", None,
         "use only these frames, by position: 5-30, 5-last or 1,3,6-9", "RANGE", naming.spans)
     numbers: PerAnimation[Spans | None] = per_animation("take", None,
@@ -150,7 +159,8 @@ class Settings:
     reversed: tuple[tuple[str, str], ...] = many("take",
         "add a copy of an animation, played backwards", "NEW=OLD", naming.pair)
     order: tuple[str, ...] = one("take", (),
-        "put these animations or stills first, in this order", "NAME,…", naming.names)
+        "put these animations or stills first, in this order; given: keep the order of the inputs",
+        "NAME,…", naming.names)
     fps: PerAnimation[Fraction | None] = per_animation("take", None,
         "frames per second (default: the source's own times, or 12)", "N", readers.fps)
     duration: PerAnimation[Fraction | None] = per_animation("take", None,

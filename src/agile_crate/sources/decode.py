@@ -20,7 +20,7 @@ from ..core.text import counted
 from ..workers.ordered import in_turn
 from ..workers.pool import Progress, WorkerPool
 from .decoded import DecodedSequence
-from .find import Found, in_crate_order
+from .find import Found
 from .read_options import ReadOptions
 from .read_source import read_source
 
@@ -44,9 +44,14 @@ MANY_SURVEYED_FILES = 100
 
 
 class DecodedPart(NamedTuple, Generic[T]):
-    """The content of one file: a frame of the animation in its name, or a whole animation named after the file; its
-    SHA-256 in hex, if frames are cached; and flags if its colors are not sRGB, if its length changed since it was
-    found, and if it held infinite light."""
+    """The content of one file: a frame of the animation in its name, or a whole animation named after the file.
+
+    sha256       in hex, if frames are cached
+    is_foreign   its colors are not sRGB
+    has_changed  its length changed since it was found
+    is_endless   it held infinite light
+    hidden       counts skipped layers
+    """
 
     animation: str | None
     frames: tuple[tuple[str, T, Fraction | None], ...]
@@ -56,6 +61,7 @@ class DecodedPart(NamedTuple, Generic[T]):
     sha256: str = ""
     has_changed: bool = False
     is_endless: bool = False
+    hidden: int = 0
     error: str = ""
 
     def with_frames(self, frames: tuple[tuple[str, U, Fraction | None], ...]) -> DecodedPart[U]:
@@ -79,11 +85,11 @@ Way = Callable[[Found], DecodedPart[T]]
 def each_part(
     files: Iterable[Found], pool: WorkerPool, progress: Progress, make: Callable[[str, Pixels], T], options: ReadOptions
 ) -> Iterator[tuple[Found, DecodedPart[T]]]:
-    """Yield each file, in crate order, with the result of `make` for its frames' names and pixels, or the reason why it
+    """Yield each file with the result of `make` for its frames' names and pixels, or the reason why it
     cannot be read. Few files are decoded ahead, so dropped results do not pile up."""
-    ordered = in_crate_order(files)
+    files = list(files)
     way = partial(read, make=partial(_at_own_size, make), options=options)
-    return with_progress(ordered, readers_for(ordered, pool, MANY_SURVEYED_FILES), progress, lambda: way)
+    return with_progress(files, readers_for(files, pool, MANY_SURVEYED_FILES), progress, lambda: way)
 
 
 def with_progress(
@@ -114,7 +120,7 @@ def _seen(
     names = [_named(file, label, limits) for label in labels]
     looked_at = (make(name, pixels) for name, pixels in zip(names, result.pictures, strict=True))
     frames = tuple(zip(names, looked_at, result.milliseconds, strict=True))
-    return DecodedPart(without_repetition(file.name), frames, result.loop, result.times)
+    return DecodedPart(without_repetition(file.name), frames, result.loop, result.times, hidden=result.hidden)
 
 
 def _named(file: Found, label: str, limits: Limits) -> str:

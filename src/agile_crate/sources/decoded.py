@@ -50,21 +50,26 @@ P = TypeVar("P", bound=Pixels | Vector)
 
 
 class DecodedSequence(NamedTuple, Generic[P]):
-    """The pictures of a file that holds a sequence: milliseconds for each (None if the file has no time), its loop
-    (None if it has none), the number of times it plays if above 1, and the pictures' names if any (layers have
-    names)."""
+    """The pictures of a file that holds a sequence.
+
+    milliseconds  for each; None if the file has no time
+    loop, times   None if the file has none; how often it plays if above 1
+    names         of layers; empty for other pictures
+    hidden        counts skipped layers
+    """
 
     pictures: tuple[P, ...]
     milliseconds: tuple[Fraction | None, ...]
     loop: Loop | None = None
     times: int = 0
     names: tuple[str, ...] = ()
+    hidden: int = 0
 
 
-def as_sequence(named: Sequence[tuple[str, P]]) -> DecodedSequence[P]:
+def as_sequence(named: Sequence[tuple[str, P]], hidden: int = 0) -> DecodedSequence[P]:
     """Return pictures with their names as a sequence without times."""
     names, pictures = zip(*named, strict=True)
-    return DecodedSequence(pictures, (None,) * len(pictures), names=names)
+    return DecodedSequence(pictures, (None,) * len(pictures), names=names, hidden=hidden)
 
 
 class DecodedFile(NamedTuple):

@@ -18,6 +18,7 @@ from typing import NamedTuple
 
 from ..core.crate.file_names import HIDDEN_PREFIX
 from ..core.errors import InputError, reason
+from ..core.glued import GluedSeries, without_glue
 from ..core.limits import Limits, raise_hint
 from ..core.message import a_file, some_files
 from ..core.names import animations_of, frame_key, natural_key
@@ -26,6 +27,20 @@ from .source_formats import COMMON_ENDINGS
 
 LEAST_ENTRIES, ENTRIES_A_FRAME = 100_000, 20
 """Entries of folders that may be looked at whatever the limit of frames, and for each of those."""
+
+
+class NameRules(NamedTuple):
+    """Rules for the names of files.
+
+    digits    of a frame's number; 0 to find them out
+    as_given  keep the order of the inputs instead of that of names
+    """
+
+    digits: int = 0
+    as_given: bool = False
+
+
+USUAL_RULES = NameRules()
 
 
 class Found(NamedTuple):
@@ -43,16 +58,20 @@ class Search:
 
     own: AbstractSet[str]
     limits: Limits
+    rules: NameRules = USUAL_RULES
     found: list[Found] = field(default_factory=list)
     skipped: Counter[str] = field(default_factory=Counter)
     taken: dict[str, None] = field(default_factory=dict)
     """Absolute paths of what was found, in the same order."""
     looked_at: int = 0
     """Entries of folders so far."""
+    glued: tuple[GluedSeries, ...] = ()
+    is_reordered: bool = False
+    """Files were named one by one in another order than that of their names, which frames have."""
 
 
-def find(inputs: Iterable[str], own: AbstractSet[str], limits: Limits) -> Search:
-    """Find the pictures in folders (with all below them), files and patterns.
+def find(inputs: Iterable[str], own: AbstractSet[str], limits: Limits, rules: NameRules = USUAL_RULES) -> Search:
+    """Find the pictures in folders (with all below them), files and patterns, in the order of their frames in a crate.
 
     Folders are read in natural order. Hidden things, files that are not pictures, links that lead back into a folder
     they lie in, and outputs of builds are skipped and counted; `own` are absolute paths of outputs. A file met
@@ -60,7 +79,7 @@ def find(inputs: Iterable[str], own: AbstractSet[str], limits: Limits) -> Search
     Raises InputError for a missing or unreadable file, a named file that is no picture, and for two frames
     with one name.
     """
-    search = searched(inputs, own, limits)
+    search = searched(inputs, own, limits, rules)
     if twice := named_twice(search.found):
         first, other = twice[0]
         raise InputError(
@@ -73,9 +92,9 @@ def find(inputs: Iterable[str], own: AbstractSet[str], limits: Limits) -> Search
     return search
 
 
-def searched(inputs: Iterable[str], own: AbstractSet[str], limits: Limits) -> Search:
+def searched(inputs: Iterable[str], own: AbstractSet[str], limits: Limits, rules: NameRules = USUAL_RULES) -> Search:
     """Find pictures as `find` does, but let two frames have one name."""
-    search, inputs = Search(own, limits), list(inputs)
+    search, inputs = Search(own, limits, rules), list(inputs)
     if not inputs:
         raise InputError("no inputs were given; name a folder, a file or a pattern of frames")
     for given in inputs:
@@ -87,15 +106,36 @@ def searched(inputs: Iterable[str], own: AbstractSet[str], limits: Limits) -> Se
         raise InputError("no pictures were found in {}{}; name a folder that holds the frames", looked, extra)
     _refuse_odd_names(search.found)
     _name_animations(search)
+    _put_in_order(search, inputs)
     return search
 
 
 def _name_animations(search: Search) -> None:
     """Name the animation that each file belongs to."""
     folders = [os.path.dirname(path).replace(os.sep, "/") for path in search.taken]
-    animations = animations_of([file.name for file in search.found], folders)
-    pairs = zip(search.found, animations, strict=True)
-    search.found = [file._replace(animation=animation) for file, animation in pairs]
+    names, search.glued = without_glue([file.name for file in search.found], folders, search.rules.digits)
+    triples = zip(search.found, names, animations_of(names, folders), strict=True)
+    search.found = [file._replace(name=name, animation=animation) for file, name, animation in triples]
+
+
+def _put_in_order(search: Search, inputs: Sequence[str]) -> None:
+    """Put files in the order of their frames in a crate. Each input is one file if it was named by itself."""
+    given = search.found
+    search.found = _as_given(given) if search.rules.as_given else in_crate_order(given)
+    named = [file.path for file in given]
+    is_by_hand = named == inputs and named not in (sorted(named), sorted(named, key=str.casefold))
+    search.is_reordered = is_by_hand and not search.rules.as_given and search.found != given
+
+
+def _as_given(files: Sequence[Found]) -> list[Found]:
+    """Return files in the order of the inputs, with each animation where its first frame is."""
+    first: dict[str, int] = {}
+
+    def key(place: int) -> int:
+        animation = files[place].animation
+        return place if animation is None else first.setdefault(animation, place)
+
+    return [files[place] for place in sorted(range(len(files)), key=key)]
 
 
 def named_twice(found: Iterable[Found]) -> list[tuple[Found, Found]]:

@@ -15,6 +15,7 @@ import numpy as np
 from PIL import Image
 
 from ..core.limits import Limits, raise_hint
+from ..core.message import message
 from ..core.pixels import Pixels
 from ..core.png_chunks import PictureError
 from ..core.text import bytes_shown, quoted
@@ -47,22 +48,27 @@ class _Document:
 
 
 def read_document(data: bytes, largest: int, options: ReadOptions) -> DecodedFile:
-    """Decode a document: its visible top-level layers and groups, lowest first, each on the document's whole canvas; or
-    one picture of them all. Raises PictureError."""
+    """Decode a document: its top-level layers and groups, lowest first, each on the document's whole canvas, hidden
+    ones only on request; or one picture of all visible ones. Raises PictureError."""
     limits = options.limits
     with _opened(data, limits) as archive:
         root, document = _stack(archive, largest, limits)
         if options.layers == "flat":
             return DecodedFile(_whole_canvas(list(reversed(root)), document))
-        shown = [node for node in reversed(root) if node.get("visibility") != "hidden"]
+        hidden = [node for node in root if node.get("visibility") == "hidden"]
+        if options.layers == "all":
+            for node in hidden:
+                node.set("visibility", "visible")
+            hidden = []
+        shown = [node for node in reversed(root) if node not in hidden]
         if not shown:
-            raise PictureError("has no visible layer")
+            raise PictureError(message("has no visible layer; {layers:all} takes hidden layers"))
         if len(shown) * document.size[0] * document.size[1] * 4 > limits.unpacked_bytes:
             raise PictureError(
                 "holds {:,} layers that take too much memory together; {}", len(shown), raise_hint("unpacked_bytes")
             )
         layers = [(_layer_name(node, number), _whole_canvas([node], document)) for number, node in enumerate(shown, 1)]
-        return DecodedFile(as_sequence(layers))
+        return DecodedFile(as_sequence(layers, len(hidden)))
 
 
 def _opened(data: bytes, limits: Limits) -> zipfile.ZipFile:

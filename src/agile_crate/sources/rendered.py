@@ -19,7 +19,7 @@ from ..core.png_chunks import PictureError
 from ..core.text import few, quoted
 from ..workers.child import run_module
 from .decoded import DecodedFile, as_sequence
-from .read_options import ReadOptions
+from .read_options import LAYERS_APART, ReadOptions
 
 
 def read_rendered(data: bytes, largest: int, options: ReadOptions) -> DecodedFile:
@@ -27,7 +27,7 @@ def read_rendered(data: bytes, largest: int, options: ReadOptions) -> DecodedFil
     if find_spec("OpenEXR") is None:
         raise PictureError("is an OpenEXR render; to read those, install agile-crate[exr]")
     limits = options.limits
-    child_options = {"largest": largest, "exposure": options.exposure, "layers": options.layers == "separate"}
+    child_options = {"largest": largest, "exposure": options.exposure, "layers": options.layers in LAYERS_APART}
     try:
         output = run_module(
             f"{__package__}.rendered_child",
@@ -49,7 +49,7 @@ def read_rendered(data: bytes, largest: int, options: ReadOptions) -> DecodedFil
         )
     names, (w, h) = answer["layers"], answer["size"]
     pictures = np.frombuffer(pixels, np.uint8).reshape(len(names), h, w, 4)
-    if options.layers == "separate":
+    if options.layers in LAYERS_APART:
         for name in names:
             if leads_out(name):
                 raise PictureError(f"has a layer named {quoted(name)}, which would lead out of a folder")

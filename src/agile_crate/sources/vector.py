@@ -32,7 +32,7 @@ from ..core.text import bytes_shown, quoted
 from ..format.regular import read_regular
 from .decoded import DecodedSequence, as_sequence, refuse_large
 from .plain_png import read_if_plain
-from .read_options import ReadOptions
+from .read_options import LAYERS_APART, ReadOptions
 from .vector_layers import LINKS, NAMESPACE, Layers, local_name
 
 _SVG = f"{{{NAMESPACE}}}"
@@ -85,18 +85,30 @@ def read_vector(data: bytes, largest: int, options: ReadOptions) -> Vector | Dec
     size = Size(*(math.ceil(side - 1e-6) for side in own))
     refuse_large(*size, largest, options.limits)
     costs = _costs(root, options.limits)
-    if options.layers != "separate":
+    if options.layers not in LAYERS_APART:
         return _vector(root, own, size, costs[root], options)
     groups = {_name_of(group): group for group in root if local_name(group) == "g" and _name_of(group)}
-    shown = {name: group for name, group in groups.items() if not _is_hidden(group)}
+    hidden = [name for name, group in groups.items() if _is_hidden(group)]
+    if options.layers == "all":
+        for name in hidden:
+            groups[name].set("style", _HIDING.sub("", groups[name].get("style", "")))
+            groups[name].attrib.pop("display", None)
+        hidden = []
+    shown = {name: group for name, group in groups.items() if name not in hidden}
     if not shown:
-        raise PictureError(message("has no named groups to be frames; leave out {layers}, or name its groups"))
+        found = message("only hidden named groups; {layers:all} takes them") if hidden else _NO_GROUPS
+        raise PictureError(message("has {}", found))
     for name in shown:
         if leads_out(name):
             raise PictureError(f"has a layer named {quoted(name)}, which would lead out of a folder")
     layers = Layers(root, groups, costs)
     _refuse_many(layers, shown, options.limits)
-    return as_sequence([(name, _vector(layers.alone(name), own, size, layers.cost(name), options)) for name in shown])
+    drawings = [(name, _vector(layers.alone(name), own, size, layers.cost(name), options)) for name in shown]
+    return as_sequence(drawings, len(hidden))
+
+
+_HIDING = re.compile(r"display\s*:\s*none\s*;?")
+_NO_GROUPS = message("no named groups to be frames; leave out {layers}, or name its groups")
 
 
 class _Drawing(NamedTuple):

@@ -29,12 +29,13 @@ Frames = tuple[tuple[str, DecodedFrame, Fraction | None], ...]
 
 
 class CachedFile(NamedTuple):
-    """The frames of one file, its loop, and flags about its colors."""
+    """The frames of one file, its loop, a flag about its colors, and the number of skipped layers."""
 
     frames: Frames
     loop: Loop | None
     times: int
     is_foreign: bool
+    hidden: int
 
     @property
     def nbytes(self) -> int:
@@ -93,7 +94,8 @@ def _read(value: bytes) -> CachedFile | None:
             frames.append((label, DecodedFrame(tuple(seen)), time and Fraction(*time)))
         if at != len(pixels) or fields["loop"] not in (None, *get_args(Loop)):
             return None
-        return CachedFile(tuple(frames), fields["loop"], int(fields["times"]), bool(fields["is_foreign"]))
+        times, is_foreign, hidden = int(fields["times"]), bool(fields["is_foreign"]), int(fields["hidden"])
+        return CachedFile(tuple(frames), fields["loop"], times, is_foreign, hidden)
     except (ValueError, TypeError, LookupError, ArithmeticError):
         return None
 
@@ -111,7 +113,7 @@ def _written(file: CachedFile) -> bytes:
         )
         for label, frame, time in file.frames
     ]
-    head = json.dumps({"frames": frames, "loop": file.loop, "times": file.times, "is_foreign": file.is_foreign})
+    head = json.dumps({"frames": frames, **{key: value for key, value in file._asdict().items() if key != "frames"}})
     pixels = (np.ascontiguousarray(picture.pixels).data for _, frame, _ in file.frames for picture in frame.pictures)
     return b"".join((head.encode(), b"\n", *pixels))
 

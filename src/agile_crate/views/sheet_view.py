@@ -16,7 +16,7 @@ from ..core.limits import Limits
 from ..core.model.crate import Crate
 from ..core.model.geometry import Box, Size
 from ..core.pixels import Pixels
-from ..core.text import bytes_shown, counted, measured, shown
+from ..core.text import bytes_shown, counted, measured, number_list, shown
 from .labels import Label, Zoom, canvas_on_sheet, labels, point_on_sheet, zoom_for
 from .theme import (
     CUSHION_TONE,
@@ -294,8 +294,7 @@ def _legend(crate: Crate, index: int, is_crowded: bool) -> Iterator[tuple[str, C
         yield f"and {len(shown_here) - LISTED} more animations", "none"
     stills = [number for number, owner in enumerate(animation_of_frames(crate)) if owner is None and number in here]
     if stills:
-        span = str(stills[0]) if len(stills) == 1 else f"{stills[0]}–{stills[-1]}"
-        yield f"{counted(len(stills), 'still')}  {span}", tone_of(None)
+        yield f"{counted(len(stills), 'still')}  {number_list(stills, '–')}", tone_of(None)
     frames_here = [crate.frames[number] for number in here]
     yield "", "none"
     yield "box, with its frame's name or index", "box"

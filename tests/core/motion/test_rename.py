@@ -4,7 +4,8 @@ import pytest
 
 from agile_crate.core.errors import UsageError
 from agile_crate.core.model.picture import FrameSequence, SequenceFrame, Sequences
-from agile_crate.core.motion.rename import renamed, renaming, spelled_out, the_only
+from agile_crate.core.motion.lookup import animation_name, the_only
+from agile_crate.core.motion.rename import renamed, renaming, sequenced, spelled_out, with_renamed_frames
 
 
 def sequence(name: str | None, count: int, *, times: int = 0) -> FrameSequence:
@@ -74,8 +75,68 @@ def test_where_there_is_no_animation_at_all() -> None:
         names([("swim", "x")], (sequence(None, 1),))
 
 
+FACE = FrameSequence(
+    None, tuple(SequenceFrame(name, at) for at, name in enumerate(("face/open", "face/shut", "dive_03 fixed"), 10))
+)
+
+
+def test_frames_renamed_as_if_their_files_were() -> None:
+    pairs = (
+        ("dive_03 fixed", "dive/dive_03"),
+        ("shut", "blink_02"),
+        ("open", "blink_01"),
+        ("dive/dive_01", "ready"),
+        ("swim_a", "swim"),
+    )
+    sequences, others = with_renamed_frames((*ALL[:3], FACE), pairs)
+    assert {s.name: [(f.name, f.drawing) for f in s.frames] for s in sequences} == {
+        "dive": [("dive/dive_02", 2), ("dive/dive_03", 12)],
+        "swim_a": [("swim_a/swim_a_01", 1), ("swim_a/swim_a_02", 2)],
+        "swim_b": [(f"swim_b/swim_b_{n:02}", n) for n in (1, 2, 3)],
+        "blink": [("blink_01", 10), ("blink_02", 11)],
+        None: [("ready", 1)],
+    }
+    assert others == (("swim_a", "swim"),)
+
+
+def test_animations_made_of_stills_and_of_frames_of_others() -> None:
+    wanted = {"mouth": ("open", "shut", "face/open"), "mix": ("dive", "swim_b/*_0[13]", "dive_03 fixed")}
+    made = {s.name: s.frames for s in sequenced((*ALL[:3], FACE), wanted)}
+    assert [(f.name, f.drawing) for f in made["mouth"]] == [("mouth_01", 10), ("mouth_02", 11), ("mouth_03", 10)]
+    assert [f.drawing for f in made["mix"]] == [1, 2, 1, 3, 12]
+    assert [f.drawing for f in made["dive"]] == [1, 2]
+    assert None not in made
+
+
+@pytest.mark.parametrize(
+    ("wanted", "told"),
+    [
+        ({"dive": ("open",)}, "sequence='dive': there is an animation 'dive' already; choose another name"),
+        ({"mouth": ("opn",)}, "sequence: unknown animation or frame 'opn'; did you mean 'face/open'?"),
+        ({"mouth": ("x*",)}, r"sequence='mouth': 'x\*' matches no frame"),
+    ],
+)  # fmt: skip
+def test_sequences_that_cannot_be(wanted: dict[str, tuple[str, ...]], told: str) -> None:
+    with pytest.raises(UsageError, match=told):
+        sequenced((*ALL[:3], FACE), wanted)
+
+
+def test_a_name_is_whole_or_its_last_part() -> None:
+    guards = (sequence("guard/idle", 1), sequence("sea/idle", 1), sequence("sea/run", 1), sequence("run", 1))
+    assert [animation_name("fps", given, guards) for given in ("run", "sea/run", "sea/idle")] == [
+        "run",
+        "sea/run",
+        "sea/idle",
+    ]
+    with pytest.raises(UsageError, match="fps: 'idle' may be 'guard/idle' and 'sea/idle'; write the whole name"):
+        animation_name("fps", "idle", guards)
+    assert animation_name("fps", "idle", guards[1:]) == "sea/idle"
+
+
 def test_what_matches_nothing_is_told() -> None:
     assert renaming([("gull_*", "g_*")], ALL) == ({}, ["rename='gull_*=g_*' matches no animation"])
+    with pytest.raises(UsageError, match=r"mirrored: unknown animation 'dove'; did you mean 'dive'\?"):
+        spelled_out([("x", "dove")], "mirrored", ALL)
     assert spelled_out([("g_*", "gull_*")], "mirrored", ALL) == ((), ["mirrored='g_*=gull_*' matches no animation"])
 
 

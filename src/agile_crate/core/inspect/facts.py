@@ -17,7 +17,7 @@ from ..model.geometry import Box, Size
 from ..pixels import Pixels
 from .fringe import fringe_of
 from .ground import GroundLine, ground_of
-from .miniature import SEEN, Miniature, blurred, miniature, with_neighbors
+from .miniature import SEEN, Miniature, miniature, sketch_of, with_neighbors
 
 HAZE_AREA = 1.5
 """The ratio of the trimmed box's area to that of the visible art from which it is haze: soft art has a soft rim."""
@@ -44,9 +44,6 @@ MOST_COLORS = 1024
 
 SEAM_ROWS = 256
 """Rows, evenly spread, on which it is seen how much neighboring columns differ."""
-
-SKETCH = 8
-"""Pixels. The side of the picture that is kept of a frame after its animation was judged."""
 
 
 class Touch(NamedTuple):
@@ -152,7 +149,7 @@ def frame_facts(name: str, pixels: Pixels) -> FrameFacts:
         colors=_colors(pixels, alpha) if not partial and width * height <= COLOR_COUNT_PIXELS else 0,
         specks=_specks(shows) if 0 < count < shows.size else (),
         miniature=small,
-        sketch=blurred(small, SKETCH),
+        sketch=sketch_of(small),
         seam_x=_seam(pixels),
         seam_y=_seam(pixels.swapaxes(0, 1)),
     )

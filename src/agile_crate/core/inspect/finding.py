@@ -19,6 +19,8 @@ CODES = {
     "picture-unreadable": "a picture that cannot be read",
     "name-duplicate": "two pictures with one name",
     "number-missing": "a number is missing",
+    "number-gap": "a large gap between numbers",
+    "frame-stray": "a frame that fell out of its series",
     "number-duplicate": "a number appears twice",
     "number-digits": "numbers with different numbers of digits",
     "number-unpadded": "numbers beyond nine without zeros before the others",

@@ -27,7 +27,7 @@ def find_all(sequence: Surveyed) -> list[Finding]:
 
 def find_across(sequences: Sequence[Surveyed]) -> list[Finding]:
     """Return findings that need several sequences, the worst first."""
-    checks = (across.names_alike, across.odd_files, across.grounds, across.mirrors)
+    checks = (across.strayed, across.names_alike, across.odd_files, across.grounds, across.mirrors)
     return worst_first(finding for check in checks for finding in check(sequences))
 
 

@@ -23,6 +23,13 @@ SAMPLES = 2
 COARSE = 16
 """Pixels. No side is longer where whole animations are compared, each frame with each."""
 
+SKETCH = 8
+"""Pixels. No side of a sketch is longer."""
+
+STILL, BETWEEN = 3.0, 1.5
+"""Levels of 255 by which sketches of a hardly moving animation differ, and how many times as much as its neighbors a
+frame between them may."""
+
 SEEN = 8
 """Alpha, of 255. At or below it (3 %) a pixel cannot be distinguished from the background."""
 
@@ -115,6 +122,21 @@ def with_neighbors(values: NDArray[T]) -> NDArray[T]:
 def coarse(miniatures: Iterable[Miniature]) -> NDArray[np.float32]:
     """Return frames of one canvas as rows of numbers, shape (n, d), blurred to at most COARSE × COARSE."""
     return np.stack([blurred(miniature, COARSE).ravel() for miniature in miniatures])
+
+
+def sketch_of(small: Miniature) -> NDArray[np.float32]:
+    """Return the picture that is kept of a frame after its animation was judged: at most SKETCH pixels a side, shape
+    (h, w, 4)."""
+    return blurred(small, SKETCH)
+
+
+def is_between(sketch: NDArray[np.float32], before: NDArray[np.float32], after: NDArray[np.float32]) -> bool:
+    """Return True if a frame may come between two others: it differs from neither by much more than they differ from
+    each other."""
+    if not sketch.shape == before.shape == after.shape:
+        return False
+    most = BETWEEN * max(STILL, float(np.abs(after - before).mean()))
+    return all(float(np.abs(sketch - other).mean()) <= most for other in (before, after))
 
 
 def blurred(small: Miniature, most: int) -> NDArray[np.float32]:

@@ -1,53 +1,21 @@
-"""Animations by name: look up, rename, join."""
+"""Names of animations and stills: rename, join, list."""
 
 from __future__ import annotations
 
 import re
 from collections import defaultdict
-from collections.abc import Collection, Iterable
+from collections.abc import Iterable, Mapping, Sequence
 from itertools import chain, zip_longest
 
 from ..errors import UsageError
 from ..message import Message, message, setting
-from ..model.picture import FrameSequence, Sequences
-from ..names import nearest, number_of
-from ..text import few, quoted
+from ..model.crate import Loop
+from ..model.picture import FrameSequence, SequenceFrame, Sequences
+from ..names import animation_of, natural_key, number_of, split_number
+from ..text import quoted
+from .lookup import has_wildcards, matches, named, the_only, whole_name
 
 Pairs = tuple[tuple[str, str], ...]
-
-
-def check_names(setting_name: str, names: Iterable[str], sequences: Iterable[FrameSequence]) -> None:
-    """Raise UsageError for a name that no animation has, with the nearest existing name."""
-    known = named(sequences)
-    for name in names:
-        if name not in known:
-            raise UsageError("{}: unknown animation {}; {}", setting(setting_name), quoted(name), _hint(name, known))
-
-
-def _hint(name: str, known: list[str]) -> str:
-    near = nearest(name, known)
-    return f"did you mean {quoted(near)}?" if near else animations_listed(known)
-
-
-def animations_listed(names: Collection[str]) -> str:
-    """Return the names of the existing animations, as the end of a sentence."""
-    if not names:
-        return "there are only stills"
-    return f"the animations are {few(names)}" if len(names) > 1 else f"the only animation is {few(names)}"
-
-
-def named(sequences: Iterable[FrameSequence]) -> list[str]:
-    """The names of the animations, in order."""
-    return [sequence.name for sequence in sequences if sequence.name is not None]
-
-
-def the_only(setting_name: str, example: str, sequences: Iterable[FrameSequence]) -> str:
-    """Return the name of the only animation, for a setting that names none. Raises UsageError for several or none."""
-    names = [sequence.name for sequence in sequences if sequence.name is not None and not sequence.origin]
-    if len(names) != 1:
-        known = animations_listed(names)
-        raise UsageError("{}: name the animation, as in {}; {}", setting(setting_name), example, known)
-    return names[0]
 
 
 def spelled_out(pairs: Iterable[tuple[str, str]], making: str, sequences: Sequences) -> tuple[Pairs, list[Message]]:
@@ -59,7 +27,7 @@ def spelled_out(pairs: Iterable[tuple[str, str]], making: str, sequences: Sequen
     warnings: list[Message] = []
     for new, old in pairs:
         if "*" not in new + old:
-            result.append((new, old))
+            result.append((new, whole_name(making, old, known)))
             continue
         pair = setting(making, f"{new}={old}")
         if new.count("*") != old.count("*"):
@@ -92,10 +60,10 @@ def renaming(pairs: Iterable[tuple[str, str]], sequences: Sequences) -> tuple[di
     Without OLD the only animation is meant. OLD may have wildcards, NEW as many, or none, which joins what OLD matches;
     an animation that is named by itself is none of those. Raises UsageError.
     """
-    pairs = [(old or the_only("rename", "swim=dash", sequences), new) for old, new in pairs]
+    known = named(sequences)
+    pairs = [(_old_name(old, known) if old else the_only("rename", "swim=dash", sequences), new) for old, new in pairs]
     by_itself = {old for old, _ in pairs if "*" not in old}
-    check_names("rename", (old for old, _ in pairs if "*" not in old), sequences)
-    others = [name for name in named(sequences) if name not in by_itself]
+    others = [name for name in known if name not in by_itself]
     names: dict[str, str] = {}
     warnings: list[Message] = []
     for old, new in pairs:
@@ -109,6 +77,100 @@ def renaming(pairs: Iterable[tuple[str, str]], sequences: Sequences) -> tuple[di
                 raise UsageError("{rename}: {} is given twice; leave one of them out", quoted(name))
             names[name] = _filled(new, parts) if "*" in new else new
     return names, warnings
+
+
+def _old_name(old: str, known: list[str]) -> str:
+    return old if "*" in old else whole_name("rename", old, known)
+
+
+def with_renamed_frames(sequences: Sequences, pairs: Pairs) -> tuple[Sequences, Pairs]:
+    """Rename frames, from those of the pairs OLD=NEW whose OLD is one, as if their files had the new names: one with a
+    number joins the animation of that name. Also return the other pairs. Raises UsageError."""
+    others: list[tuple[str, str]] = []
+    for old, new in pairs:
+        animations = named(sequences)
+        known = dict.fromkeys([*animations, *(frame.name for s in sequences for frame in s.frames)])
+        whole = whole_name("rename", old, known, known) if old and "*" not in old else ""
+        if not whole or whole in animations:
+            others.append((whole or old, new))
+        else:
+            sequences = _with_renamed_frame(sequences, whole, checked_name(new))
+    return sequences, tuple(others)
+
+
+def _with_renamed_frame(sequences: Sequences, old: str, new: str) -> Sequences:
+    frame = next(frame for sequence in sequences for frame in sequence.frames if frame.name == old)._replace(name=new)
+    remaining = tuple(
+        sequence._replace(frames=tuple(other for other in sequence.frames if other.name != old))
+        for sequence in sequences
+    )
+    remaining = tuple(sequence for sequence in remaining if sequence.frames)
+    target = _animation_named(new, remaining)
+    if target not in {sequence.name for sequence in remaining}:
+        return (*remaining, FrameSequence(target, (frame,)))
+    return tuple(_with_frame(sequence, frame) if sequence.name == target else sequence for sequence in remaining)
+
+
+def _with_frame(sequence: FrameSequence, frame: SequenceFrame) -> FrameSequence:
+    """Return the sequence with one more frame, before the first with a greater number, or with a later name."""
+
+    def key(other: SequenceFrame) -> tuple[object, ...]:
+        return (number_of(other.name) or 0, natural_key(other.name))
+
+    later = (place for place, other in enumerate(sequence.frames) if key(other) > key(frame))
+    place = next(later, len(sequence.frames))
+    return sequence._replace(frames=(*sequence.frames[:place], frame, *sequence.frames[place:]))
+
+
+def _animation_named(name: str, sequences: Sequences) -> str | None:
+    """Return the animation that a frame of this name belongs to: the one that has its series, or a new one."""
+    above, _, last = name.rpartition("/")
+    series = (above, split_number(last)[0])
+    for sequence in sequences:
+        for frame in sequence.frames if sequence.name is not None else ():
+            folder, _, stem = frame.name.rpartition("/")
+            if (folder, split_number(stem)[0]) == series:
+                return sequence.name
+    return animation_of(name, "", is_alone=series[1] == above.rpartition("/")[2])
+
+
+def sequenced(sequences: Sequences, wanted: Mapping[str, Sequence[str]]) -> Sequences:
+    """Add animations of the listed frames, in that order. Stills move there; frames of animations are shown there, too.
+
+    A name is a frame's or an animation's, which stands for all of its frames; a pattern with wildcards stands for all
+    frames that it matches, in natural order. Raises UsageError.
+    """
+    by_name = {frame.name: frame for sequence in sequences for frame in sequence.frames}
+    of_animations = {s.name: [frame.name for frame in s.frames] for s in sequences if s.name is not None}
+    known = {**{name: [name] for name in by_name}, **of_animations}
+    moved: set[str] = set()
+    made: list[FrameSequence] = []
+    for animation, names in wanted.items():
+        if animation in of_animations:
+            sentence = "{}: there is an animation {} already; choose another name"
+            raise UsageError(sentence, setting("sequence", animation), quoted(animation))
+        frames: list[str] = []
+        for name in names:
+            if not has_wildcards(name):
+                frames += known[whole_name("sequence", name, known, by_name)]
+            elif found := [frame for frame in by_name if matches(name, frame, None)]:
+                frames += sorted(found, key=natural_key)
+            else:
+                raise UsageError("{}: {} matches no frame", setting("sequence", animation), quoted(name))
+        moved.update(frames)
+        made.append(_numbered(animation, [by_name[name] for name in frames]))
+    remaining = (
+        s if s.name is not None else s._replace(frames=tuple(frame for frame in s.frames if frame.name not in moved))
+        for s in sequences
+    )
+    return (*(sequence for sequence in remaining if sequence.frames), *made)
+
+
+def _numbered(name: str, frames: Sequence[SequenceFrame], loop: Loop | None = None, times: int = 0) -> FrameSequence:
+    """Return an animation whose frames are named after it, and numbered."""
+    width = max(2, len(str(len(frames))))
+    named = (frame._replace(name=f"{name}_{number:0{width}}") for number, frame in enumerate(frames, 1))
+    return FrameSequence(checked_name(name), tuple(named), loop, times)
 
 
 def renamed(sequences: Sequences, names: dict[str, str]) -> Sequences:
@@ -134,12 +196,9 @@ def renamed(sequences: Sequences, names: dict[str, str]) -> Sequences:
 def _joined(name: str, parts: list[FrameSequence]) -> FrameSequence:
     if len(parts) == 1:
         return under_name(parts[0], name)
-    frames = [frame for part in parts for frame in part.frames]
-    width = max(2, len(str(len(frames))))
-    numbered = (frame._replace(name=f"{name}_{number:0{width}}") for number, frame in enumerate(frames, 1))
     loops = {(part.loop, part.times) for part in parts}
     loop, times = loops.pop() if len(loops) == 1 else (None, 0)
-    return FrameSequence(checked_name(name), tuple(numbered), loop, times)
+    return _numbered(name, [frame for part in parts for frame in part.frames], loop, times)
 
 
 def under_name(sequence: FrameSequence, name: str) -> FrameSequence:

@@ -6,62 +6,59 @@ What cannot be done raises UsageError with a sentence that names the setting.
 
 from __future__ import annotations
 
-import fnmatch
 from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from fractions import Fraction
 from functools import partial
-from itertools import accumulate, pairwise
+from itertools import pairwise
 from typing import Literal
 
 from ..errors import InputError, UsageError
 from ..message import Message, message, setting
 from ..model.crate import LARGEST_NUMBER
 from ..model.picture import FrameSequence, SequenceFrame, Sequences
-from ..names import clashes, natural_key, nearest, number_of, without_repetition
-from ..text import counted, few, quoted
-from .rename import check_names, named, under_name
-from .spans import Spans
+from ..names import clashes, natural_key, number_of, without_repetition
+from ..text import counted, few, number_list, quoted
+from .lookup import matches, named, stills, whole_name
+from .rename import under_name
+from .spans import LAST, Span, Spans
 
 
-def in_order(sequences: Iterable[FrameSequence], first: Sequence[str] = ()) -> Sequences:
-    """Put sequences in crate order: first the named animations, then the others in natural order, and stills last.
-    Named stills come first among the stills. A still is named by its whole name or the last part of it."""
-    sequences = tuple(sequences)
-    stills = [frame.name for sequence in sequences if sequence.name is None for frame in sequence.frames]
-    animations = named(sequences)
-    of_stills: dict[str, int] = {}
-    for index, name in enumerate(first):
-        if name not in animations:
-            of_stills[_still(name, stills, animations)] = index
-    rank = {name: index for index, name in enumerate(first)}
-
-    def key(sequence: FrameSequence) -> tuple[object, ...]:
-        name = sequence.name
-        if name is None:
-            return (2,)
-        return (0, rank[name]) if name in rank else (1, natural_key(name))
-
-    def ordered(sequence: FrameSequence) -> FrameSequence:
-        if sequence.name is not None or not of_stills:
-            return sequence
-        return sequence._replace(
-            frames=tuple(sorted(sequence.frames, key=lambda frame: of_stills.get(frame.name, len(first))))
-        )
-
-    return tuple(map(ordered, sorted(sequences, key=key)))
+def in_order(sequences: Iterable[FrameSequence]) -> Sequences:
+    """Put sequences in crate order: animations in natural order, and stills last."""
+    return tuple(sorted(sequences, key=_natural))
 
 
-def _still(name: str, stills: list[str], animations: list[str]) -> str:
-    """Return the whole name of a still. Raises UsageError unless exactly one matches."""
-    found = [still for still in stills if name in (still, still.rpartition("/")[2])]
-    if name in stills or len(found) == 1:
-        return name if name in stills else found[0]
-    if found:
-        raise UsageError("{order}: {} may be {}; write the whole name", quoted(name), few(map(quoted, found)))
-    near = nearest(name, [*animations, *stills])
-    hint = f"did you mean {quoted(near)}?" if near else f"the animations and stills are {few([*animations, *stills])}"
-    raise UsageError("{order}: unknown animation or still {}; {}", quoted(name), hint)
+def _natural(sequence: FrameSequence) -> tuple[object, ...]:
+    return (1,) if sequence.name is None else (0, natural_key(sequence.name))
+
+
+def put_first(sequences: Iterable[FrameSequence], first: Sequence[str]) -> Sequences:
+    """Put sequences in crate order, the named animations and stills before the others. Raises UsageError."""
+    sequences = in_order(sequences)
+    known = dict.fromkeys([*named(sequences), *stills(sequences)])
+    rank = {whole_name("order", name, known, known): place for place, name in enumerate(first)}
+    return _sorted(sequences, lambda unit: rank.get(unit.name or unit.frames[0].name, len(first)))
+
+
+def as_given(sequences: Iterable[FrameSequence]) -> Sequences:
+    """Put animations and stills in the order of their first drawings, which is that of the inputs."""
+    return _sorted(in_order(sequences), lambda unit: min(frame.drawing for frame in unit.frames))
+
+
+def _sorted(sequences: Sequences, rank: Callable[[FrameSequence], int]) -> Sequences:
+    """Sort animations and single stills by their rank. Stills without an animation between them are one sequence."""
+    units = [
+        sequence._replace(frames=frames)
+        for sequence in sequences
+        for frames in ([sequence.frames] if sequence.name is not None else [(frame,) for frame in sequence.frames])
+    ]
+    result: list[FrameSequence] = []
+    for unit in sorted(units, key=rank):
+        if unit.name is None and result and result[-1].name is None:
+            unit = unit._replace(frames=(*result.pop().frames, *unit.frames))
+        result.append(unit)
+    return tuple(result)
 
 
 def kept(sequences: Sequences, include: Sequence[str], exclude: Sequence[str]) -> Sequences:
@@ -77,42 +74,18 @@ def kept(sequences: Sequences, include: Sequence[str], exclude: Sequence[str]) -
 
 
 def is_of_use(name: str, animation: str | None, include: Sequence[str], exclude: Sequence[str]) -> bool:
-    """Return True if `kept` would keep anything of a file of this name, be it a frame or a whole animation. One whose
+    """Return True if `kept` may keep anything of a file of this name, be it a frame or a whole animation. One whose
     own name is left out is of none, whatever it would have held."""
-    if any(_matches(pattern, name, animation) for pattern in exclude):
+    if any(matches(pattern, name, animation) for pattern in exclude):
         return False
+    if any(f"/{known}".endswith(f"/{pattern}") for pattern in include for known in (name, animation or "")):
+        return True  # by its last part
     return _is_kept(name, animation, include, ()) or _is_kept(f"{name}/01", without_repetition(name), include, exclude)
 
 
 def _is_kept(frame: str, animation: str | None, include: Sequence[str], exclude: Sequence[str]) -> bool:
-    included = not include or any(_matches(pattern, frame, animation) for pattern in include)
-    return included and not any(_matches(pattern, frame, animation) for pattern in exclude)
-
-
-def _matches(pattern: str, frame: str, animation: str | None) -> bool:
-    """Return True if a pattern matches a frame. A pattern with wildcards is compared with the frame's name; a plain
-    name may also be its animation's, or a folder's above it."""
-    if has_wildcards(pattern):
-        return fnmatch.fnmatchcase(frame, pattern)
-    return pattern in (frame, animation) or frame.startswith(pattern.rstrip("/") + "/")
-
-
-def has_wildcards(pattern: str) -> bool:
-    """Return True if a pattern has any of ``*?[``."""
-    return not set(pattern).isdisjoint("*?[")
-
-
-def idle_patterns(setting_name: str, patterns: Iterable[str], sequences: Sequences) -> list[Message]:
-    """Return a warning of each pattern with wildcards that matches no frame. Raises UsageError for an unknown plain
-    name: a frame that it should exclude would be packed, or the reverse."""
-    frames = [(frame.name, sequence.name) for sequence in sequences for frame in sequence.frames]
-    idle = [pattern for pattern in patterns if not any(_matches(pattern, *frame) for frame in frames)]
-    for name in (pattern for pattern in idle if not has_wildcards(pattern)):
-        folders = {part for frame, _ in frames for part in accumulate(frame.split("/")[:-1], "{}/{}".format)}
-        near = nearest(name, [*(s.name for s in sequences if s.name), *folders, *(frame for frame, _ in frames)])
-        hint = f"did you mean {quoted(near)}?" if near else "names are such as swim, or swim/swim_01"
-        raise UsageError("{}: no frame or animation is named {}; {}", setting(setting_name), quoted(name), hint)
-    return [message("{} matches no frame", setting(setting_name, pattern)) for pattern in idle]
+    included = not include or any(matches(pattern, frame, animation) for pattern in include)
+    return included and not any(matches(pattern, frame, animation) for pattern in exclude)
 
 
 def ranged(sequences: Sequences, spans: Mapping[str, Spans | None]) -> Sequences:
@@ -176,7 +149,10 @@ def _with_numbers(sequence: FrameSequence, spans: Spans) -> tuple[SequenceFrame,
     return tuple(result)
 
 
-def missing_numbers(sequence: FrameSequence, spans: Spans) -> list[int]:
+ALL_NUMBERS: Spans = (Span(0, LAST),)
+
+
+def missing_numbers(sequence: FrameSequence, spans: Spans = ALL_NUMBERS) -> list[int]:
     """Return the missing numbers within the ranges, by the usual step of the series."""
     known = sorted({number for frame in sequence.frames if (number := number_of(frame.name)) is not None})
     steps = Counter(after - before for before, after in pairwise(known))
@@ -187,21 +163,6 @@ def missing_numbers(sequence: FrameSequence, spans: Spans) -> list[int]:
     ranges = [sorted(span.ends(known[-1])) for span in spans]
     inside = (number for number in wanted if any(first <= number <= last for first, last in ranges))
     return sorted(set(inside).difference(known))
-
-
-def number_list(numbers: Iterable[int]) -> str:
-    """List numbers in order, with runs as ranges.
-
-    >>> number_list([1, 2, 3, 7, 9, 10])
-    '1-3, 7 and 9-10'
-    """
-    runs: list[list[int]] = []
-    for number in sorted(set(numbers)):
-        if runs and number == runs[-1][-1] + 1:
-            runs[-1] = [runs[-1][0], number]
-        else:
-            runs.append([number])
-    return few(["-".join(map(str, run)) for run in runs])
 
 
 def counted_otherwise(sequences: Sequences) -> dict[str, str]:
@@ -217,7 +178,6 @@ def counted_otherwise(sequences: Sequences) -> dict[str, str]:
 
 def split(sequences: Sequences, parts: Mapping[str, Mapping[str, Spans]]) -> Sequences:
     """Split a long sequence into several, at ranges that must cover each frame exactly once."""
-    check_names("split", parts, sequences)
     result: list[FrameSequence] = []
     for sequence in sequences:
         wanted = parts.get(sequence.name or "")
@@ -331,7 +291,6 @@ def backwards(sequences: Sequences) -> Sequences:
 
 def with_made(sequences: Sequences, made: Mapping[str, str], making: Literal["mirrored", "reversed"]) -> Sequences:
     """Add animations that are made from others; `made` maps each new name to its source."""
-    check_names(making, made.values(), sequences)
     by_name = {sequence.name: sequence for sequence in sequences}
     change = mirrored if making == "mirrored" else played_backwards
     added = [under_name(change(by_name[old]), new)._replace(origin=old, making=making) for new, old in made.items()]

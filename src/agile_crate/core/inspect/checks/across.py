@@ -9,13 +9,16 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 
 from ...message import Message, message, setting
+from ...model.picture import FrameSequence, SequenceFrame
+from ...motion.strays import stray_text, strays
 from ...names import clashes
 from ...text import counted, few, measured, quoted
 from ..facts import FrameFacts
-from ..finding import NOTE, WARNING, Finding, Surveyed, codes, finding, left_out
+from ..finding import ERROR, NOTE, WARNING, Finding, Surveyed, codes, finding, left_out
+from ..miniature import is_between
 from ..robust import usual
 
-NAME_CASE, FILE_UNRELATED = codes("name-case", "file-unrelated")
+NAME_CASE, FILE_UNRELATED, FRAME_STRAY = codes("name-case", "file-unrelated", "frame-stray")
 GROUND_DIFFERS, MIRROR_IMAGE = codes("ground-differs", "mirror-image")
 
 LEFTOVER = re.compile(
@@ -44,6 +47,19 @@ MOST_LEFT = 2
 
 NEARLY = 8
 """Levels of 255 by which sketches of mirror images may differ; the pictures themselves may not at all."""
+
+
+def strayed(sequences: Sequence[Surveyed]) -> Iterator[Finding]:
+    """Find frames that fell out of their series."""
+    sketches = {frame.name: frame.sketch for sequence in sequences for frame in sequence.frames}
+    owners = {frame.name: sequence for sequence in sequences for frame in sequence.frames}
+    plain = [
+        FrameSequence(sequence.name, tuple(SequenceFrame(frame.name, 0) for frame in sequence.frames))
+        for sequence in sequences
+    ]
+    for stray in strays(plain, lambda *names: is_between(*(sketches[name] for name in names))):
+        what, fix = stray_text(stray)
+        yield finding(owners[stray.frame], FRAME_STRAY, ERROR, [stray.frame], what, fix)
 
 
 def names_alike(sequences: Sequence[Surveyed]) -> Iterator[Finding]:

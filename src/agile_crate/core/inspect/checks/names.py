@@ -13,8 +13,8 @@ from ...text import few
 from ..facts import FrameFacts
 from ..finding import ERROR, NOTE, WARNING, Finding, Surveyed, codes, finding, left_out
 
-NUMBER_MISSING, NUMBER_DUPLICATE, NUMBER_DIGITS, NUMBER_UNPADDED, NAME_GENERIC = codes(
-    "number-missing", "number-duplicate", "number-digits", "number-unpadded", "name-generic"
+NUMBER_MISSING, NUMBER_GAP, NUMBER_DUPLICATE, NUMBER_DIGITS, NUMBER_UNPADDED, NAME_GENERIC = codes(
+    "number-missing", "number-gap", "number-duplicate", "number-digits", "number-unpadded", "name-generic"
 )
 
 MOST_GAPS = 0.34
@@ -37,6 +37,7 @@ def numbering(sequence: Surveyed) -> Iterator[Finding]:
         gone = f"number {which} is missing" if len(missing) == 1 else f"numbers {which} are missing"
         fix = "export the missing frames, or renumber"
         yield finding(sequence, NUMBER_MISSING, ERROR, (), f"{gone}: the motion skips there", fix)
+    yield from _gap(sequence, [number for _, number, _ in numbered])
     yield from _twice(sequence, [(frame, number) for frame, number, _ in numbered if numbers[number] > 1])
     digits = [re.findall("[0-9]+", last)[-1] for *_, last in numbered]
     if len({len(number) for number in digits}) > 1:
@@ -50,6 +51,24 @@ def numbering(sequence: Surveyed) -> Iterator[Finding]:
             yield finding(
                 sequence, NUMBER_UNPADDED, NOTE, (), what, "no change needed here: frames are sorted by value"
             )
+
+
+def _gap(sequence: Surveyed, numbers: Sequence[int]) -> Iterator[Finding]:
+    """Find few large gaps, where another clip may begin."""
+    steps = [b - a for a, b in pairwise(numbers) if b > a]
+    usual = Counter(steps).most_common(1)[0][0] if len(steps) > 1 else 1
+    parts: list[list[int]] = [[1, 1]]
+    for place, (a, b) in enumerate(pairwise(numbers), 2):
+        if b - a > LONGEST_GAP * usual:
+            parts.append([place, place])
+        parts[-1][1] = place
+    if not 1 < len(parts) <= 1 + max(1, MOST_GAPS * len(steps)):
+        return
+    jumps = [f"from {numbers[begin - 2]} to {numbers[begin - 1]}" for begin, _ in parts[1:]]
+    what = f"the numbers jump {few(jumps, 3)}: these may be {len(parts)} animations"
+    last = sequence.label.rpartition("/")[2]
+    ranges = ",".join(f"{last}_{part}:{begin}-{end}" for part, (begin, end) in enumerate(parts, 1))
+    yield finding(sequence, NUMBER_GAP, WARNING, (), what, setting("split", f"{sequence.label}={ranges}"))
 
 
 def _missing(numbers: Sequence[int]) -> list[int]:
