@@ -126,7 +126,7 @@ def test_touches_are_carried_from_build_to_build(run: Run, swim: Path, tmp_path:
         assert f"edits kept on {2 if way == 'tight' else 1} frame" in done.stdout
         now = agile_crate.load(tmp_path / "o.json")
         assert np.array_equal(now.frame(name), painted)
-        assert [one.name for one in now.crate.frames if one.edited] == [*["left_03"] * (way == "tight"), name]
+        assert [one.name for one in now.crate.frames if one.edited] == [*["left/left_03"] * (way == "tight"), name]
         proof = run("verify", "o.json", "--against", "frames")
         assert (proof.returncode, "with edits by hand" in proof.stdout) == (0, True), proof.stdout
     save(swim / "swim/swim_03.png", art(8, 8, 99))

@@ -64,7 +64,7 @@ def harbor(run: Run, tmp_path: Path) -> dict[str, np.ndarray]:
         *options, *times,
     )  # fmt: skip
     return frames | {
-        name.replace("gull/swing/swing", "left"): p[:, ::-1] for name, p in frames.items() if "gull" in name
+        name.replace("gull/swing/swing", "left/left"): p[:, ::-1] for name, p in frames.items() if "gull" in name
     }
 
 

@@ -106,7 +106,7 @@ def test_right_facing_frames_and_their_mirror_images(bench: Bench) -> None:
     document, frames = bench.packed("--include", "*_right/*", "--mirrored", "*_left=*_right")
     assert [one["name"] for one in document["animations"]] == ["run_left", "run_right", "walk_left", "walk_right"]
     for n in range(1, 4):
-        assert same(frames[f"walk_left_{n:02}"], frames[f"walk_right/walk_right_{n:02}"][:, ::-1])
+        assert same(frames[f"walk_left/walk_left_{n:02}"], frames[f"walk_right/walk_right_{n:02}"][:, ::-1])
 
 
 def test_touching_figures_are_cut_and_stand_on_one_ground(bench: Bench) -> None:
@@ -279,7 +279,7 @@ def test_eight_directions_three_of_them_mirrored_over_a_ground_marker(bench: Ben
     assert len(document["animations"]) == 8
     for new, old in (("nw", "ne"), ("w", "e"), ("sw", "se")):
         for n in range(1, 4):
-            assert same(frames[f"walk_{new}_{n:02}"], frames[f"walk_{old}/walk_{old}_{n:02}"][:, ::-1])
+            assert same(frames[f"walk_{new}/walk_{new}_{n:02}"], frames[f"walk_{old}/walk_{old}_{n:02}"][:, ::-1])
     said = json.loads(
         bench.does("show", "out.json", "--out", "look.gif", "--ground", "rosette", "--zoom", "2", "--json")
     )

@@ -54,7 +54,7 @@ def test_the_pivot_is_mirrored_along(layout: str, pivot: Any, right: tuple, left
 def test_feet_and_shifts_are_mirrored_along() -> None:
     _, frames = packed(mirrored="walk_left=walk_right", pivot="feet", shift="walk_right=2,-1", layout="tight")
     for number in range(1, 5):
-        right, left = frames[f"walk_right/walk_right_{number}"], frames[f"walk_left_{number}"]
+        right, left = frames[f"walk_right/walk_right_{number}"], frames[f"walk_left/walk_left_{number}"]
         assert left.pivot == (right.canvas.w - right.pivot.x, right.pivot.y)
         assert left.canvas == right.canvas
 
@@ -63,7 +63,7 @@ def test_feet_and_shifts_are_mirrored_along() -> None:
 def test_shapes_are_mirrored_to_the_point(options: dict[str, Any]) -> None:
     _, frames = packed(mirrored="walk_left=walk_right", shape="contour", layout="tight", **options)
     for number in range(1, 5):
-        right, left = frames[f"walk_right/walk_right_{number}"], frames[f"walk_left_{number}"]
+        right, left = frames[f"walk_right/walk_right_{number}"], frames[f"walk_left/walk_left_{number}"]
         assert right.shape.polygons != left.shape.polygons
         assert left.shape.polygons == tuple(
             tuple((left.canvas.w - x, y) for x, y in reversed(polygon)) for polygon in right.shape.polygons
@@ -94,7 +94,7 @@ def test_wildcards_make_one_of_each() -> None:
     animations, frames = packed(mirrored="*_left=*_right", fps="walk_right=10")
     assert set(animations) == {"dive", "walk_right", "walk_left", "run_right", "run_left"}
     assert animations["walk_left"].durations == (100, 100, 100, 100)
-    assert "run_left_3" in frames
+    assert "run_left/run_left_3" in frames
     save(Path("frames/run_left/run_left_1.png"), art(15, 13, 77))
     animations, frames = packed(mirrored="*_left=*_right")  # what is drawn is not made
     assert len(animations["run_left"].frames) == 1
@@ -120,7 +120,7 @@ def test_mirror_images_stand_by_the_pivot_whatever_the_canvases(options: dict[st
     by_name = {frame.name: frame for frame in loaded.crate.frames}
     cells = loaded.crate.sheets[0].cells
     for number in range(3):
-        right, left = (by_name[name] for name in (f"run_right/{number}", f"run_left_{number}"))
+        right, left = (by_name[name] for name in (f"run_right/{number}", f"run_left/{number}"))
         pixels = [loaded.frame(frame.name) for frame in (right, left)]
         if "no_offsets" not in options:
             assert left.pivot == (right.canvas.w - right.pivot.x, right.pivot.y)
@@ -140,4 +140,4 @@ def test_verify_sees_by_itself_that_a_mirror_image_stands_elsewhere(monkeypatch:
     monkeypatch.setattr(canvas, "offset_in", lambda *sizes_place_flipped: put(*sizes_place_flipped[:3]))
     agile_crate.pack("odd", "m", mirrored="run_left=run_right", canvas="common")
     told = {one.frame: one.what for one in agile_crate.verify("m.json", against="odd").differences}
-    assert told == {"run_left_0": "is not the mirror image of 'run_right/0' about its pivot"}
+    assert told == {"run_left/0": "is not the mirror image of 'run_right/0' about its pivot"}

@@ -43,7 +43,7 @@ TYPED = {
     "one_sheet": st.just(True), "break_animations": st.just(True), "keep_places": st.just(True), "square": st.just(True), "multiple": st.just("4"), "compact": st.just(True),
     "template": st.just(["a.lua.j2", "b.h.j2"]), "set": st.just(["node=Otter", "a=b=c"]), "file_name": st.just("{name}_{sheet:02}"), "image": st.just("png"), "premultiply": st.just(True),
     "fit": st.just("64x64"), "fit_to": st.just("art"), "colors": st.just("16"), "dither": st.just(True), "matched": st.just(True), "canvas_multiple": st.just("4"), "recolor": st.sampled_from([["#aa3322=#2255aa"], ["#fff=#000", "#000=#fff"]]), "rows": st.just("2"), "cell": st.just("64x64"), "down": st.just(True),
-    "digits": st.just("4"), "sequence": st.sampled_from([["mouth=open,half", "wink=eye*"], ["mouth=open"]]),
+    "digits": st.just("4"), "region": st.sampled_from(["420x420+131+58", "auto"]), "square_cells": st.just(True), "sequence": st.sampled_from([["mouth=open,half", "wink=eye*"], ["mouth=open"]]),
     "store_duplicates": st.just(True), "size": st.just("512x512"), "background": st.just("#20406f"), "optimize": st.just(True),
 }  # fmt: skip
 

@@ -23,6 +23,8 @@ def declare(parser: Parser) -> None:
 
 
 def run(arguments: argparse.Namespace) -> int:
+    import shlex
+
     from ..commands.draft import draft
     from ..core.text import counted, few, shown
     from .command_context import context_for
@@ -42,5 +44,6 @@ def run(arguments: argparse.Namespace) -> int:
                 fixable = {0: "none has", 1: "1 has"}.get(crate.fixes, f"{crate.fixes:,} have")
                 fixes = f"{fixable} a suggested fix in the file{', commented out' * bool(crate.fixes)}"
                 print(f"{shown(name)}: {counted(crate.findings, 'finding')}; {fixes}")
-        print(f"wrote {shown(arguments.out)}; build it with: agile-crate pack {shown(arguments.out)}")
+        line = shlex.join(["agile-crate", "pack", arguments.out])
+        print(f"wrote {shown(arguments.out)}; build it with: {shown(line)}")
     return Status.DONE

@@ -22,7 +22,7 @@ MOST_CONSIDERED = 24
 def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:
     """Print what was packed, and how."""
     from ..core.arrange.layouts import LAYOUTS
-    from ..core.crate.summary import animation_summaries, rows_of, sheet_summaries
+    from ..core.crate.summary import animation_summaries, sheet_summaries
     from ..core.text import counted, few, number_list, shown
     from ..sources.find import skipped_text
     from .tables import print_note
@@ -36,8 +36,7 @@ def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:
     _print_sheets(sheets)
     layout = LAYOUTS.get(str(crate.settings.get("layout")))
     if animations:
-        rows = [rows_of(crate, index) for index in range(len(animations))] if layout and layout.numbers_rows else []
-        _print_animations(animations, rows, several_sheets=len(sheets) > 1)
+        _print_animations(crate, animations, bool(layout and layout.numbers_rows))
     if stills := set(range(len(crate.frames))).difference(*(animation.frames for animation in crate.animations)):
         noun = "frame" if len(stills) == 1 else "frames"
         print_note(f"{counted(len(stills), 'still')} of no animation: {noun} {number_list(stills, '–')}")
@@ -70,7 +69,9 @@ def print_next_step(packed: Packed) -> None:
 
     from ..core.text import shown
 
-    data = next(path for path in reversed(packed.files) if path.suffix in (".json", ".xml"))
+    data = next((path for path in reversed(packed.files) if path.suffix in (".json", ".xml")), None)
+    if data is None:
+        return
     page = data.with_suffix(".html")
     line = shlex.join(["agile-crate", "show", from_here(data), "--out", from_here(page)])
     print(f"\n  to view it: {shown(line)}")
@@ -209,7 +210,7 @@ def _telling(tried: list[Considered]) -> list[Considered]:
     return [attempt for attempt in tried if id(attempt) in shown]
 
 
-def _print_animations(animations: list[AnimationSummary], of_rows: list[str], several_sheets: bool) -> None:
+def _print_animations(crate: Crate, animations: list[AnimationSummary], with_rows: bool) -> None:
     from ..core.text import shown
     from .tables import Column, print_note, print_table
 
@@ -228,11 +229,15 @@ def _print_animations(animations: list[AnimationSummary], of_rows: list[str], se
         ]
         for animation in animations
     ]
-    if of_rows:
+    if with_rows:
         columns.insert(1, Column("row", True))
-        for row, number in zip(rows, of_rows, strict=True):
-            row.insert(1, number)
-    if several_sheets:
+        for row, animation in zip(rows, animations, strict=True):
+            row.insert(1, _span(*animation.rows) if animation.rows else "")
+    if "bottom-" in str(crate.settings.get("pivot")):
+        columns.insert(-1, Column("from bottom left", True))
+        for row, animation in zip(rows, animations, strict=True):
+            row.insert(-1, _pivot(animation.pivot_from_bottom))
+    if len(crate.sheets) > 1:
         columns.append(Column("on sheet"))
         for row, animation in zip(rows, animations, strict=True):
             row.append(", ".join(str(sheet + 1) for sheet in animation.sheets))

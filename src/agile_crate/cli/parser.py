@@ -99,9 +99,9 @@ class Section:
         return action
 
 
-def add_settings(parser: Parser) -> Section:
-    """Add an option for every setting, in groups of a user's tasks; return the last group. Values are read later, by
-    `chosen_settings`."""
+def add_settings(parser: Parser, are_listed: bool = True) -> Section:
+    """Add an option for every setting, in groups of a user's tasks, which the help may list; return the last group.
+    Values are read later, by `chosen_settings`."""
     from ..settings.groups import GROUPS
     from ..settings.table import options
 
@@ -109,18 +109,19 @@ def add_settings(parser: Parser) -> Section:
     for title, names in GROUPS.items():
         group = parser.section(title)
         for name in names:
-            _add_setting(group, name, *table[name])
+            action = _add_setting(group, name, *table[name])
+            action.help = action.help if are_listed else argparse.SUPPRESS
     return group
 
 
-def _add_setting(group: Section, name: str, option: Option, default: object) -> None:
+def _add_setting(group: Section, name: str, option: Option, default: object) -> argparse.Action:
     if option.read is None:
-        group.add(option_name(name), action="store_true", default=None, help=option.help.replace("%", "%%"))
-        return
+        text = option.help.replace("%", "%%")
+        return group.add(option_name(name), action="store_true", default=None, help=text)
     per: dict[str, Any] = {"action": "append"} if option.per_animation or option.many else {}
     metavar = f"[NAME=]{option.metavar}" if option.per_animation else option.metavar
     text = (option.help + _choices_and_default(option, default)).replace("%", "%%")
-    group.add(option_name(name), metavar=metavar, help=text, **per)
+    return group.add(option_name(name), metavar=metavar, help=text, **per)
 
 
 def _choices_and_default(option: Option, default: object) -> str:

@@ -11,42 +11,40 @@ from typing import TYPE_CHECKING, TextIO
 from ..core.errors import UsageError
 from ..core.text import counted, few, shown
 from ..interrupts import writing
-from .parser import Parser, add_common, add_only, chosen_limits
+from .parser import Parser, add_common, add_only, add_settings, chosen_limits, given_settings
 from .status import Status, status_of
 from .streams import print_json
-from .wording import as_text
+from .wording import as_text, option_name
 
 if TYPE_CHECKING:
-    from ..commands.watch import Turn
+    from ..commands.watch import Read, Turn
 
 LEAST_MEMORY_BYTES = 1 << 30
 """Bytes of frames, decoded, that are held from build to build."""
 
 
 def declare(parser: Parser) -> None:
-    group = parser.section("input")
-    group.add("file", metavar="CRATEFILE", help="a crate file, such as otter.crate.toml")
+    group = parser.section("input and output")
+    group.add("inputs", metavar="INPUT", nargs="+", help="a crate file, or what pack takes")
+    group.add("--out", metavar="PATH", help="output path without an ending (not for a crate file)")
     add_only(group, "watch")
     group.add("--page", action="store_true", help="serve a live page on this machine")
     group = parser.section("overwriting")
     group.add("--keep-edits", action="store_true", help="carry edits on the last build's sheets into new builds")
     group.add("--force", action="store_true", help="overwrite files that are not from an earlier build, and edits")
+    add_settings(parser, are_listed=False)
     add_common(parser)
 
 
 def run(arguments: argparse.Namespace) -> int:
     from .. import GENERATOR
     from ..commands.build import BuildOptions
-    from ..commands.watch import Builder, names_of, watch
-    from ..core.crate.file_names import is_crate_file
+    from ..commands.watch import Builder, watch
     from ..pipeline.context import with_cache
     from .command_context import without_progress
 
-    if not is_crate_file(arguments.file):
-        raise UsageError(
-            f"{shown(arguments.file)} is not a crate file; agile-crate draft writes one for folders of frames"
-        )
-    names = names_of(arguments.file, arguments.only, chosen_limits(arguments))
+    read = _watched(arguments)
+    names = [spec.name for spec in read()[1]]
     table = None
     begun = {"": time.perf_counter()}
 
@@ -58,7 +56,7 @@ def run(arguments: argparse.Namespace) -> int:
 
     def ready() -> None:
         if not (arguments.quiet or arguments.json):
-            _say(f"watching {shown(arguments.file)}: {few(map(shown, names), 8)}; Ctrl-C ends it")
+            _say(f"watching {few(arguments.inputs)}: {few(map(shown, names), 8)}; Ctrl-C ends it")
 
     # Within `writing`, Ctrl-C arrives here as an exception, and the server and the pools are closed.
     with writing(), without_progress(arguments) as plain, with_cache(plain, LEAST_MEMORY_BYTES) as context:
@@ -70,7 +68,7 @@ def run(arguments: argparse.Namespace) -> int:
                 _tell_page(arguments, table.address)
             options = BuildOptions(GENERATOR, force=arguments.force, keep_edits=arguments.keep_edits)
             builder = Builder(context._replace(on_wait=lambda: None), options, begin, end, table)
-            watch(arguments.file, arguments.only, builder, ready)
+            watch(read, builder, ready)
         except KeyboardInterrupt:
             if not (arguments.quiet or arguments.json):
                 print(flush=True)
@@ -79,6 +77,26 @@ def run(arguments: argparse.Namespace) -> int:
             if table:
                 table.close()
     return Status.DONE
+
+
+def _watched(arguments: argparse.Namespace) -> Read:
+    """Return what reads the crates to watch. Raises UsageError."""
+    from ..commands.watch import crate_of, crates_in
+    from ..core.crate.file_names import is_crate_file
+
+    first, *more = arguments.inputs
+    given = given_settings(arguments)
+    if not any(map(is_crate_file, arguments.inputs)):
+        if arguments.out is None:
+            raise UsageError("name the output with --out, such as --out build/otter")
+        if arguments.only:
+            raise UsageError("--only is for the crates of a crate file; leave it out, or name the crate file")
+        return crate_of(arguments.inputs, arguments.out, given)
+    wrong = [option_name(name) for name in given if name != "limit"] + ["--out"] * bool(arguments.out)
+    if more or wrong:
+        what = wrong[0] if wrong else shown(arguments.inputs[1])
+        raise UsageError(f"watch takes one crate file, and {what} is not in it; leave it out, or add it to the file")
+    return crates_in(first, arguments.only, chosen_limits(arguments))
 
 
 def _tell_page(arguments: argparse.Namespace, address: str) -> None:
@@ -98,15 +116,18 @@ def _tell(arguments: argparse.Namespace, turn: Turn, seconds: float) -> None:
     from ..crate_files.spec import in_crate_file
     from .tables import print_error
 
+    spelled = as_text if arguments.out else in_crate_file
     begin = f"{shown(turn.crate)}: " if turn.crate else ""  # an error of the crate file names it
     if turn.error and arguments.json:
         error = turn.error.message
-        print_error(in_crate_file(error), status_of(turn.error), error.files, True, arguments.file, turn.crate)
+        file = "" if arguments.out else arguments.inputs[0]
+        print_error(spelled(error), status_of(turn.error), error.files, True, file, turn.crate)
     elif turn.error:
-        _say(f"{begin}error: {in_crate_file(turn.error.message)}", sys.stderr)
+        _say(f"{begin}error: {spelled(turn.error.message)}", sys.stderr)
     elif turn.trouble:
-        data = shown(f"agile-crate verify {shlex.quote(arguments.file)} --only {shlex.quote(turn.crate)} --accept")
-        _say(f"{begin}{in_crate_file(turn.trouble)}; {data} accepts the edit", sys.stderr)
+        data = [f"{arguments.out}.json"] if arguments.out else [arguments.inputs[0], "--only", turn.crate]
+        line = shown(shlex.join(["agile-crate", "verify", *data, "--accept"]))
+        _say(f"{begin}{spelled(turn.trouble)}; {line} accepts the edit", sys.stderr)
     if arguments.json:
         print_json(_document(turn, seconds), indent=None)
     for warning in turn.packed.warnings if turn.packed else ():

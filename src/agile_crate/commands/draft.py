@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import math
 import os
+import shlex
 import textwrap
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
@@ -24,6 +25,7 @@ from ..settings.given import typed
 from ..settings.table import Settings, options
 from ..sources.find import searched
 from ..storage.staging import refuse_existing, write_alone
+from .draft_fixes import fix_plan
 from .survey import Survey, survey
 
 SMALL_CANVAS_SIDE = 64
@@ -77,7 +79,7 @@ def draft(inputs: Sequence[str], out: str, context: Context, force: bool = False
     Raises UsageError, InputError and OutputError.
     """
     check(out, force)
-    parts = [HEAD.format(name=os.path.basename(out))]
+    parts = [HEAD.format(name=shown(shlex.quote(os.path.basename(out))))]
     crates: dict[str, DraftedCrate] = {}
     names = _names_of(inputs)
     for given, name in zip(inputs, names, strict=True):
@@ -106,7 +108,7 @@ def _proposals(given: str, name: str, context: Context) -> list[Proposal]:
 
 def _drafted(crate: ProposedCrate, looked: Survey) -> DraftedCrate:
     chosen, reason = _layout(looked)
-    fixes = sum(bool(_fixing(finding)) for finding in looked.findings)
+    fixes = sum(len(fix.findings) for fix in fix_plan(looked.findings)[0])
     skins = tuple(skin for skin, _ in crate.skins)
     return DraftedCrate(len(looked.findings), fixes, chosen["layout"], reason, skins)
 
@@ -115,23 +117,26 @@ def _tables(given: str, proposal: Proposal, surveys: Surveys, out: str) -> Itera
     """Yield the lines of each table of a proposal: of one for each crate, after that of a pattern if it has one."""
     layouts = [_layout(looked) for _, looked in surveys.values()]
     names = [chosen["layout"] for chosen, _ in layouts]
+    each = [looked for _, looked in surveys.values()]
     usual = layouts[names.index(max(names, key=names.count))]
     if proposal.pattern:
-        yield _each_lines(given, proposal, len(surveys), usual, out)
+        yield _each_lines(given, proposal, surveys, usual, out)
     for (name, (crate, looked)), layout in zip(surveys.items(), layouts, strict=True):
         if proposal.pattern:
-            yield _own_lines(name, crate, looked, [] if layout[0] == usual[0] else list(_layout_lines(*layout)))
+            own = [] if layout[0] == usual[0] else list(_layout_lines(*layout))
+            own += [] if list(_pixel_lines(each)) else _pixel_lines([looked])
+            yield _own_lines(name, crate, looked, own)
         else:
             yield _crate_lines(name, crate, looked, layout, out)
 
 
 def _each_lines(
-    given: str, proposal: Proposal, count: int, layout: tuple[dict[str, str], str], out: str
+    given: str, proposal: Proposal, surveys: Surveys, layout: tuple[dict[str, str], str], out: str
 ) -> Iterator[str]:
     """Yield the table of a pattern. It leaves out the folders that hold no frames now."""
     matching = {name for name, _ in folders_like(".", proposal.pattern)}
     others = sorted(matching.difference(crate.name for crate in proposal.crates), key=natural_key)
-    yield f"# {counted(count, 'folder')} of {shown(given)} are alike: one crate for each, and for each new one."
+    yield f"# {counted(len(surveys), 'folder')} of {shown(given)} are alike: one crate for each, and for each new one."
     yield f"[each.{toml(_from(proposal.pattern, out))}]"
     yield 'out = "build/{name}"'
     if others:
@@ -139,7 +144,19 @@ def _each_lines(
     if proposal.skins:
         yield f"skins = {toml(_from(proposal.skins, out))}  # folders with the frames of the base, in other art"
     yield from _layout_lines(*layout)
+    yield from _pixel_lines(looked for _, looked in surveys.values())
     yield FPS_LINE
+
+
+def _pixel_lines(surveys: Iterable[Survey]) -> Iterator[str]:
+    """Yield the settings that keep hard-edged art of few colors so when it is scaled."""
+    sequences = [sequence for looked in surveys for sequence in looked.sequences]
+    if not all(sequence.colors for sequence in sequences):
+        return
+    yield from _folded("Hard-edged art of few colors: scaled by whole factors, it keeps its pixels.")
+    yield key_line("resample", "pixel")
+    if (side := math.gcd(*(sequence.block for sequence in sequences))) > 1:
+        yield f"# scale = {toml(f'1/{side}')}  # every pixel is drawn {side}×{side} large"
 
 
 def _layout_lines(chosen: Mapping[str, str], reason: str) -> Iterator[str]:
@@ -161,6 +178,7 @@ def _crate_lines(
     yield from _about(looked)
     yield from crate_lines(name, [_from(crate.folder, out)], f"build/{name}", {})
     yield from _layout_lines(*layout)
+    yield from _pixel_lines([looked])
     yield FPS_LINE
     yield from _fixes(name, crate.folder, looked.findings)
     for skin, folder in crate.skins:
@@ -175,7 +193,7 @@ def draft_of(inputs: Sequence[str], target: str, settings: Settings, out: str) -
     name = os.path.splitext(os.path.basename(target))[0]
     settings_here = {key: _relative_setting(key, value, out) for key, value in typed(settings).items()}
     lines = crate_lines(name, [_from(path, out) for path in inputs], _from(target, out), settings_here)
-    return write_alone(out, "\n".join([HEAD.format(name=os.path.basename(out)), *lines, ""]))
+    return write_alone(out, "\n".join([HEAD.format(name=shown(shlex.quote(os.path.basename(out)))), *lines, ""]))
 
 
 def check(out: str, force: bool = False) -> None:
@@ -267,63 +285,17 @@ def _layout(looked: Survey) -> tuple[dict[str, str], str]:
 
 def _fixes(crate: str, given: str, findings: Sequence[Finding]) -> Iterator[str]:
     """Yield the findings with their suggested fixes, commented out: first for the crate, then for one animation."""
-    for_all: dict[str, list[Finding]] = {}
-    for_one: dict[str, dict[str, list[Finding]]] = {}
-    values: dict[str, list[str]] = {}
-    with_it: dict[str, list[str]] = {}
-    others: list[Finding] = []
-    for finding in findings:
-        wanted = _fixing(finding)
-        if not wanted:
-            others.append(finding)
-            continue
-        (first, value), *more = wanted
-        animation, _, own = value.rpartition("=")
-        if animation and options()[first][0].per_animation:
-            for_one.setdefault(animation, {}).setdefault(key_line(first, own), []).append(finding)
-            continue
-        for_all.setdefault(first, []).append(finding)
-        for name, value in wanted:
-            own_values = [value] if value or name != "exclude" else finding.frames
-            values.setdefault(name, []).extend(own_values)
-        with_it.setdefault(first, []).extend(name for name, _ in more)
-    written: set[str] = set()
-    for first, findings in for_all.items():
-        names = [name for name in dict.fromkeys((first, *with_it[first])) if name not in written]
-        written.update(names)
-        yield from ("", *_listed(findings))
-        yield from commented([_line(name, list(dict.fromkeys(values[name]))) for name in names])
+    fixes, others = fix_plan(findings)
+    for fix in (fix for fix in fixes if not fix.animation):
+        yield from ("", *_listed(fix.findings), *commented(fix.lines))
     serious = [finding for finding in others if finding.severity != NOTE]
     if serious:
         yield from ("", *_listed(serious, len(serious)))
     if notes := len(others) - len(serious):
-        yield from ("", f"# {counted(notes, 'more note')}: agile-crate survey {shown(given)} --notes")
-    for animation, lines in for_one.items():
-        yield from ("", *_listed([line for own_values in lines.values() for line in own_values]))
-        yield from commented([animation_head(crate, animation), *lines])
-
-
-def _fixing(finding: Finding) -> list[tuple[str, str]]:
-    """Return the settings and values that fix a finding, or nothing if settings alone cannot.
-
-    A value in capitals is one that only the user knows.
-    """
-    return [(name, value) for name, value in finding.fix.settings if name in options() and _is_whole(name, value)]
-
-
-def _is_whole(name: str, value: str) -> bool:
-    is_given = bool(value) and not value.rpartition("=")[2].isupper()
-    return name == "exclude" or options()[name][0].read is None or is_given
-
-
-def _line(name: str, values: Sequence[str]) -> str:
-    """Return one key for several findings: all items of a list, the largest number, otherwise the first value."""
-    option, _ = options()[name]
-    if option.read is None:
-        return key_line(name, True)
-    if option.many:
-        return key_line(name, list(values))
-    return key_line(name, max(values, key=int) if all(map(str.isdecimal, values)) else values[0])
+        line = shlex.join(["agile-crate", "survey", given, "--notes"])
+        yield from ("", f"# {counted(notes, 'more note')}: {shown(line)}")
+    for fix in (fix for fix in fixes if fix.animation):
+        yield from ("", *_listed(fix.findings), *commented([animation_head(crate, fix.animation), *fix.lines]))
 
 
 def _listed(findings: Sequence[Finding], most: int = FULLY_LISTED) -> Iterator[str]:

@@ -222,6 +222,8 @@ class _Output(NamedTuple):
 def _output(job: BuildJob, plans: Sequence[Plan], previous: PreviousBuild, carried: Collection[str]) -> _Output:
     files = tuple(job.target.parent / name for name in _all_names(plans))
     stale = _stale(files, previous, job.force, carried)
+    if not job.settings.metadata:  # sheets prove by their seals that they may go
+        stale = tuple(sorted({*stale, *map(Path, previous.proven)}.difference(files)))
     return _Output(files, stale, tuple(_left_behind(files, previous, stale)))
 
 

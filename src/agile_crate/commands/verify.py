@@ -14,7 +14,7 @@ import numpy as np
 
 from ..core.crate.check import check_crate, check_gap_is_used, check_repeated_edges, restorable, stray_report
 from ..core.crate.compare import difference, differing
-from ..core.crate.edits import Edit, Edits, source_crc, stray_pixels
+from ..core.crate.edits import Edit, Edits, source_crc, stray_paint
 from ..core.crate.restore import as_seen, as_seen_by_readers
 from ..core.crate.skins import skins_of, with_skin
 from ..core.errors import InputError
@@ -200,8 +200,8 @@ def _around_frames(crate: Crate, index: int, frames: Sequence[Frame], pixels: Pi
     """Yield the faults of a sheet's pixels around its frames: repeated edges, and paint elsewhere."""
     sheet = crate.sheets[index]
     yield from check_repeated_edges(sheet, frames, pixels)
-    if stray := stray_pixels(crate, index, pixels):
-        yield stray_report(sheet, stray)
+    if (stray := stray_paint(crate, index, pixels)).pixels:
+        yield stray_report(sheet, *stray)
 
 
 def _recorded_otherwise(data: str, crate: Crate, limits: Limits) -> Iterator[str]:

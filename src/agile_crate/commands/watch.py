@@ -13,15 +13,17 @@ from typing import Literal
 from ..core.errors import CrateError, InputError
 from ..core.limits import Limits
 from ..core.message import Message, message, some_files
-from ..core.model.variant import all_layers
+from ..core.model.variant import all_layers, base_of
 from ..crate_files.dependencies import metadata_of
 from ..crate_files.read import CrateFile, chosen, metadata_paths, read_crate_file
 from ..crate_files.spec import CrateSpec, in_crate_file
 from ..crate_files.up_to_date import Unchanged, look_up
 from ..pipeline.context import Context
 from ..pipeline.job import BuildJob, DiskState
+from ..settings.given import settings_from
 from ..sources.find import find, fixed_part
 from ..sources.watched import Watch, watching
+from ..storage.previous_build import target_of
 from .build import BuildOptions
 from .light_table import LightTable
 from .pack import Packed, pack
@@ -69,14 +71,34 @@ class Builder:
     table: LightTable | None = None
 
 
-def watch(path: str, only: Sequence[str], builder: Builder, ready: Callable[[], None]) -> None:
-    """Build the crates of a file, call `ready`, and build them again whenever something changes, forever.
+Read = Callable[[], tuple[CrateFile, list[CrateSpec]]]
+"""Reads the crates that are watched, and the file that they are in. Raises InputError and UsageError."""
+
+
+def crates_in(path: str, only: Sequence[str], limits: Limits) -> Read:
+    """Return what reads the crates of a crate file, or some of them."""
+
+    def read() -> tuple[CrateFile, list[CrateSpec]]:
+        file = read_crate_file(path, limits)
+        return file, [spec for _, specs in chosen([file], only) for spec in specs]
+
+    return read
+
+
+def crate_of(inputs: Sequence[str], out: str, given: Mapping[str, object]) -> Read:
+    """Return what gives the one crate of a command line. Raises UsageError."""
+    spec = CrateSpec(target_of(out).name, base_of(inputs), out, given, settings_from(given))
+    return lambda: (CrateFile("", (spec,), ()), [spec])
+
+
+def watch(read: Read, builder: Builder, ready: Callable[[], None]) -> None:
+    """Build the crates that `read` gives, call `ready`, and build them again whenever something changes, forever.
 
     An error is reported once, and the next change tried. Raises InputError and UsageError only if the crate file is
     wrong from the start.
     """
     limits = builder.context.limits
-    file, specs = _read(path, only, limits)
+    file, specs = read()
     wrong: Mapping[str, str] = {}
     with watching() as watched:
 
@@ -92,7 +114,7 @@ def watch(path: str, only: Sequence[str], builder: Builder, ready: Callable[[], 
             if builder.context.cache:
                 builder.context.cache.refresh()
             try:
-                file, specs = _read(path, only, limits)
+                file, specs = read()
             except CrateError as error:
                 wrong = _file_wrong(specs, error, builder, wrong, watched)
                 continue
@@ -115,20 +137,10 @@ def _file_wrong(
     return {spec.name: sentence for spec in specs} | {"": sentence}
 
 
-def names_of(path: str, only: Sequence[str], limits: Limits) -> list[str]:
-    """Return the names of the crates that are watched, in the file's order. Raises InputError and UsageError."""
-    return [spec.name for spec in _read(path, only, limits)[1]]
-
-
-def _read(path: str, only: Sequence[str], limits: Limits) -> tuple[CrateFile, list[CrateSpec]]:
-    file = read_crate_file(path, limits)
-    return file, [spec for _, specs in chosen([file], only) for spec in specs]
-
-
 def _places(file: CrateFile, specs: Iterable[CrateSpec], limits: Limits, wrong: Mapping[str, str]) -> Iterator[str]:
     """Yield the paths to watch: the crate file, its inputs and their folders, templates and palettes. For crates that
     are `wrong`, also the metadata, which changes when an edit is accepted or kept."""
-    yield file.path
+    yield from filter(None, [file.path])
     for spec in specs:
         for inputs in all_layers(spec.variants):
             yield from map(fixed_part, inputs)
@@ -171,6 +183,8 @@ def _build(spec: CrateSpec, builder: Builder) -> Turn:
     try:
         job = builder.options.job(spec)
         state = look_up(job, builder.context)
+        if builder.table and not job.settings.metadata:
+            raise InputError("the page needs metadata, and this crate is built with {metadata:none}")
         data = Path(metadata_of(job.out, job.settings))
         if isinstance(state, Unchanged):
             if builder.table:

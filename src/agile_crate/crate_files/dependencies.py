@@ -32,7 +32,7 @@ def needed(job: BuildJob, limits: Limits) -> Iterator[str]:
 
 def write_dependencies(path: str, jobs: Sequence[BuildJob], limits: Limits, more: Sequence[str] = ()) -> None:
     """Write what builds depend on, and `more`, as a file for make and ninja. Raises UsageError and OutputError."""
-    targets = [metadata_of(job.out, job.settings) for job in jobs]
+    targets = [metadata_of(job.out, job.settings) if job.settings.metadata else f"{job.target}.png" for job in jobs]
     files = [file for job in jobs for file in needed(job, limits)]
     write_depfile(path, dict.fromkeys(targets), dict.fromkeys((*more, *files)))
 

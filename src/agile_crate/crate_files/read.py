@@ -236,7 +236,9 @@ def comparisons(
 
 
 def metadata_paths(spec: CrateSpec) -> Iterator[str]:
-    """Yield the path of a crate's metadata at each size, its own first."""
+    """Yield the path of a crate's metadata at each size, its own first. Raises InputError for a crate without."""
+    if not spec.settings.metadata:
+        raise InputError("the crate {} is built with {metadata:none}, so it has nothing to read", quoted(spec.name))
     stem, ending = os.path.splitext(metadata_of(spec.out, spec.settings))
     yield from (f"{sized_name(stem, settings.portion)}{ending}" for settings in all_sizes(spec.settings))
 

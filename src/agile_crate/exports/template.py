@@ -7,9 +7,10 @@ from collections.abc import Iterable
 from pathlib import Path
 from typing import NamedTuple
 
-from ..core.errors import InputError, reason
+from ..core.crate.file_names import repeated
+from ..core.errors import InputError, UsageError, reason
 from ..core.limits import Limits, raise_hint
-from ..core.message import a_file, message
+from ..core.message import a_file, message, some_files
 from ..core.model.crate import Crate
 from ..core.text import is_unicode, shown
 from ..format.json_form import to_json
@@ -42,6 +43,16 @@ def read_templates(paths: Iterable[str], given: tuple[tuple[str, str], ...], lim
             raise InputError("{} cannot be read: {}", a_file(path), reason(error)) from None
         except UnicodeDecodeError:
             raise InputError("{} is not text in UTF-8; save the template as that", a_file(path)) from None
+    if ending := repeated(template.ending for template in templates):
+        twice = [template.path for template in templates if template.ending.casefold() == ending.casefold()]
+        stem = Path(twice[1]).name.partition(".")[0]
+        raise UsageError(
+            "the templates {} both write a file that ends in {}; an ending is all after the first dot, so rename the "
+            "second to {}",
+            some_files(twice),
+            shown(ending),
+            shown(f"{stem}.{stem}{ending}.j2"),
+        )
     return tuple(templates)
 
 

@@ -93,7 +93,7 @@ def plan_of(
         settings,
         tuple(text_names(name, settings.metadata, templates)),
         (*prepared.remarks, *arranged.remarks, *indexed[0].remarks, *_finish(settings)),
-        (*prepared.warnings, *warnings),
+        (*prepared.warnings, *arranged.warnings, *warnings),
         arrangement.considered,
         arrangement.bound,
         arrangement.proven,

@@ -11,7 +11,7 @@ from ..core.crate.check import check_crate
 from ..core.crate.edits import Edits
 from ..core.errors import InputError, OutputError
 from ..core.limits import Limits
-from ..core.message import Message, a_file
+from ..core.message import Message, a_file, message, setting
 from ..core.model.crate import Crate
 from ..core.text import counted, few, shown
 from ..format.files import ENDINGS, read_metadata, read_sides
@@ -32,24 +32,22 @@ class PreviousEdits(NamedTuple):
 
     crates: frozenset[str]
     by_portion: Mapping[Fraction, Edits]
-    stray: tuple[str, ...] = ()
+    stray: tuple[Message, ...] = ()
     carried: frozenset[str] = frozenset()
 
     def report(self, lost: Collection[str], force: bool) -> list[Message]:
         """Return a warning about each edit that the new build cannot carry. Raises OutputError for them unless `force`
         is given."""
-        stray = list(self.stray)
+        stray = list(map(Message, self.stray))
         if lost:
-            stray.append(
-                f"what was painted on {few(map(shown, dict.fromkeys(lost)))}: the source, or its place on the canvas, "
-                "is not what it was then"
-            )
+            what = f"what was painted on {few(map(shown, dict.fromkeys(lost)))}"
+            stray.append(Message(f"{what}: the source, or its place on the canvas, is not what it was then"))
         if stray and not force:
             raise OutputError(
                 "{keep_edits} cannot keep {}; keep a copy of the sheets, and give {force} to go on without",
-                "; nor ".join(stray),
+                message("; nor ".join(["{}"] * len(stray)), *stray),
             )
-        return [Message(f"not kept: {what}") for what in stray]
+        return [message("not kept: {}", what) for what in stray]
 
 
 NO_EDITS = PreviousEdits(frozenset(), {})
@@ -61,19 +59,22 @@ def previous_edits(
     """Return the edits of the previous build; `names` are those of the crates of its sizes. Raises InputError if they
     cannot be found."""
     by_portion: dict[Fraction, Edits] = {}
-    stray: list[str] = []
+    stray: list[Message] = []
     carried: list[str] = []
     for portion, name in names.items():
         sheets = _edited_sheets(folder, name, previous, limits)
         by_portion[portion] = {edit.frame.name: edit for sheet in sheets for edit in sheet.edits}
-        found = [
-            f"{counted(sheet.stray, 'painted pixel')} of {shown(sheet.image)} outside of all frames"
-            for sheet in sheets
-            if sheet.stray
-        ]
+        found = [_stray(sheet) for sheet in sheets if sheet.stray.pixels]
         stray += found
         carried += [] if found else [str(folder / sheet.image) for sheet in sheets]
     return PreviousEdits(frozenset(names.values()), by_portion, tuple(stray), frozenset(carried))
+
+
+def _stray(sheet: EditedSheet) -> Message:
+    what = f"{counted(sheet.stray.pixels, 'painted pixel')} of {shown(sheet.image)} outside of all frames"
+    if not sheet.stray.cushion:
+        return Message(what)
+    return message("{} ({} makes room)", what, setting("cushion", sheet.stray.cushion))
 
 
 def _edited_sheets(folder: Path, name: str, previous: PreviousBuild, limits: Limits) -> list[EditedSheet]:

@@ -31,7 +31,8 @@ def gather_skin(
 
     Raises InputError for frames that are missing, or of another size than the base's.
     """
-    as_drawn = Decoding(None if skin.is_plain else decoding.color_key, (Scaling(Fraction(1)),), keeps_vectors=True)
+    key = None if skin.is_plain else decoding.color_key
+    as_drawn = Decoding(key, (Scaling(Fraction(1)),), keeps_vectors=True, region=decoding.region)
     options = options._replace(to_srgb=options.to_srgb and not skin.is_plain)
     layers: list[dict[str, Picture]] = []
     files: list[Origin] = []

@@ -33,7 +33,7 @@ def settings_from(given: Mapping[str, object]) -> Settings:
     settings = Settings(**read, given=dict(given))
     for contradiction in contradictions(settings):
         raise UsageError(contradiction)
-    return _with_divisible_canvases(_with_shared_cell(settings))
+    return _with_divisible_canvases(_with_square_cells(_with_shared_cell(settings)))
 
 
 def _with_divisible_canvases(settings: Settings) -> Settings:
@@ -44,6 +44,14 @@ def _with_divisible_canvases(settings: Settings) -> Settings:
     multiple = math.lcm(settings.canvas_multiple, 2 * settings.unit)
     given = {**settings.given, "canvas_multiple": str(multiple)}
     return dataclasses.replace(settings, canvas_multiple=multiple, given=given)
+
+
+def _with_square_cells(settings: Settings) -> Settings:
+    """Return the settings with cells as large as the frames must fit into."""
+    if not (settings.square_cells and settings.fit) or settings.cell:
+        return settings
+    side = max(settings.fit)
+    return dataclasses.replace(settings, cell=Size(side, side))
 
 
 def _with_shared_cell(settings: Settings) -> Settings:

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 GROUPS = {
     "size and pixel art": (
-        "scale", "resample", "fit", "fit_to", "also_scale", "matched", "canvas", "canvas_multiple", "outline",
+        "region", "scale", "resample", "fit", "fit_to", "also_scale", "matched", "canvas", "canvas_multiple", "outline",
         "color_key", "vector_size", "font", "exposure", "to_srgb",
     ),
     "timing": ("fps", "duration", "hold", "loop"),
     "layout": (
-        "layout", "columns", "rows", "cell", "down", "gap", "margin", "cushion", "edge_repeat", "max_size", "size",
-        "pow2", "square", "multiple", "one_sheet", "break_animations", "turn", "share_mirrored", "store_duplicates",
-        "aspect", "keep_places",
+        "layout", "columns", "rows", "cell", "square_cells", "down", "gap", "margin", "cushion", "edge_repeat",
+        "max_size", "size", "pow2", "square", "multiple", "one_sheet", "break_animations", "turn", "share_mirrored",
+        "store_duplicates", "aspect", "keep_places",
     ),
     "trim and pivot": ("trim", "trim_alpha", "no_offsets", "align", "shift", "pivot", "snap_pivot"),
     "formats": (

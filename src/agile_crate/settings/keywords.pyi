@@ -44,6 +44,7 @@ class Keywords(TypedDict, total=False):
     exposure: Number | None
     to_srgb: bool | None
     color_key: str | None
+    region: str | None
     scale: Number | None
     fit: int | str | tuple[int, int] | None
     fit_to: Literal["canvas", "art"] | None
@@ -90,6 +91,7 @@ class Keywords(TypedDict, total=False):
     keep_places: bool | None
     max_size: int | str | tuple[int, int] | None
     size: int | str | tuple[int, int] | None
+    square_cells: bool | None
     pow2: bool | None
     square: bool | None
     multiple: int | None

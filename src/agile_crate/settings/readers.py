@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import re
 from fractions import Fraction
+from typing import Literal
 
 from ..core.align import PLACES
 from ..core.arrange.sheet_size import LARGEST_SIDE
@@ -14,7 +15,7 @@ from ..core.errors import UsageError
 from ..core.frame.options import WIDEST_OUTLINE, ColorKey, Outline, PivotOptions
 from ..core.limits import ABOUT
 from ..core.message import key_of, message
-from ..core.model.geometry import Offset, Size
+from ..core.model.geometry import Box, Offset, Size
 from ..core.names import nearest
 from ..core.text import quoted
 from ..exports.formats import FORMATS
@@ -121,6 +122,21 @@ def canvas(text: str) -> str | Size:
         ) from None
 
 
+@of(kinds.TEXT)
+def region(text: str) -> str | Box:
+    """``420x420+131+58``: width, height, left and top; or ``auto``, or ``animation``."""
+    if text in ("auto", "animation"):
+        return text
+    match = re.fullmatch(r"([0-9]{1,5})[x×]([0-9]{1,5})\+([0-9]{1,6})\+([0-9]{1,6})", text)
+    w, h, x, y = map(int, match.groups()) if match else (0, 0, 0, 0)
+    if not (0 < w <= LARGEST_SIDE and 0 < h <= LARGEST_SIDE):
+        raise UsageError(
+            f"{quoted(text)} is not a region: write width x height + left + top in pixels, such as 420x420+131+58, or "
+            "auto, or animation"
+        )
+    return Box(x, y, w, h)
+
+
 @of(kinds.POINT)
 def shift(text: str) -> Offset:
     """Two whole numbers, which may be below zero: ``0,-3``."""
@@ -150,23 +166,37 @@ def outline(text: str) -> Outline:
 
 @of(kinds.POINT)
 def pivot(text: str) -> PivotOptions:
-    """A place, ``feet``, shares of the canvas ``0.5,1``, or pixels ``48px,90px``."""
+    """A place, ``feet``, shares of the canvas ``0.5,1``, or pixels ``48px,90px``; after ``bottom-left:`` counted from
+    that corner, after ``art:`` on the frame's visible art."""
     if text == "feet":
         return PivotOptions(unit="feet")
+    begin, is_of_art, rest = text.rpartition("art:")
+    if is_of_art and not begin:
+        return _point(rest, text)._replace(of_art=True)
+    return _point(text, text)
+
+
+def _point(text: str, whole: str) -> PivotOptions:
+    """Read a pivot without the area that it is on; `whole` is the text for the error."""
     if text in PLACES:
         return PivotOptions(*PLACES[text])
-    parts = [part.strip() for part in text.split(",")]
+    corner, _, point = text.rpartition(":")
+    parts = [part.strip() for part in point.split(",")]
     in_pixels = [part.endswith("px") for part in parts]
     numbers = [fraction(part.removesuffix("px")) for part in parts]
-    if len(parts) == 2 and len(set(in_pixels)) == 1:
+    if len(parts) == 2 and len(set(in_pixels)) == 1 and corner in ("", *CORNERS):
         x, y = numbers
         most = 10 * LARGEST_SIDE if in_pixels[0] else 10
         if x is not None and y is not None and max(abs(x), abs(y)) <= most:
-            return PivotOptions(x, y, "px" if in_pixels[0] else "share")
+            unit: Literal["share", "px"] = "px" if in_pixels[0] else "share"
+            return PivotOptions(x, y, unit, corner.endswith("right"), corner.startswith("bottom"))
     raise UsageError(
-        f"{quoted(text)} is not a pivot: write shares of the canvas (0.5,1), pixels (48px,90px), feet, "
-        f"or a place ({', '.join(PLACES)})"
+        f"{quoted(whole)} is not a pivot: write shares of the canvas (0.5,1), pixels (48px,90px), feet, "
+        f"or a place ({', '.join(PLACES)}); bottom-left:0.3,0 counts from that corner, art:center is on the visible art"
     )
+
+
+CORNERS = tuple(place for place in PLACES if "-" in place)
 
 
 @of(kinds.TEXT)
@@ -189,7 +219,9 @@ def exchange(text: str) -> tuple[Color, Color]:
 
 @of(kinds.TEXTS)
 def formats(text: str) -> tuple[str, ...]:
-    """Metadata formats with commas between."""
+    """Metadata formats with commas between, or ``none``."""
+    if text.strip().lower() == "none":
+        return ()
     listed = tuple(part.strip().lower() for part in text.split(","))
     for name in listed:
         if name not in FORMATS:

@@ -30,6 +30,16 @@ class Rule(NamedTuple):
 
 RULES = (
     Rule(lambda s: s.scale != 1 and s.fit, "{scale} and {fit} both set the size of the frames; leave one of them out"),
+    Rule(
+        lambda s: s.finds_region and (s.matched or s.canvas_multiple > 1),
+        "a {region} that is found may have any size, so canvases would not be multiples; give its numbers, or leave "
+        "out {}",
+        ("matched", "canvas_multiple"),
+    ),
+    Rule(
+        lambda s: s.square_cells and s.cell,
+        "{square_cells} and {cell} both set the size of cells; leave one of them out",
+    ),
     Rule(lambda s: s.fit_to != "canvas" and not s.fit, "{fit_to} needs a size to fit into; add {fit}"),
     Rule(lambda s: s.palette and s.colors, "{palette} and {colors} both choose the colors; leave one of them out"),
     Rule(
@@ -55,9 +65,14 @@ RULES = (
         ("premultiply", "background"),
     ),
     Rule(
-        lambda s: not any(FORMATS[name].is_metadata for name in s.metadata),
+        lambda s: s.metadata and not any(FORMATS[name].is_metadata for name in s.metadata),
         f"{{metadata}} needs {' or '.join(name for name, one in FORMATS.items() if one.is_metadata)}, which verify and "
         "the next build read; add one of them",
+    ),
+    Rule(
+        lambda s: not s.metadata and (s.template or s.keep_places or s.image != "png"),
+        "{metadata:none} leaves no record for the next build, and {} needs one; leave out {metadata}, or it",
+        ("template", "keep_places", "image"),
     ),
     Rule(
         lambda s: "css" in s.metadata and s.turn,
@@ -68,6 +83,10 @@ RULES = (
         lambda s: s.matched and (s.outline or s.no_offsets),
         "{} changes each size by itself, so sizes would not match; leave out {matched}, or it",
         ("outline", "no_offsets"),
+    ),
+    Rule(
+        lambda s: s.matched and s.recenters,
+        "{trim:sheet} aligns the art of each size by itself on the {canvas}, so sizes would not match; leave one out",
     ),
     Rule(
         lambda s: s.fit and (s.matched or s.canvas_multiple > 1),

@@ -20,7 +20,7 @@ from ..core.arrange.sheet_size import SheetRules
 from ..core.color import Color
 from ..core.frame.options import ColorKey, Outline, PivotOptions
 from ..core.limits import Limits
-from ..core.model.geometry import Offset, Size
+from ..core.model.geometry import Box, Offset, Size
 from ..core.motion.spans import Spans
 from ..core.motion.timing import Hold
 from . import naming, reader, readers
@@ -178,6 +178,9 @@ class Settings:
     to_srgb: bool = flag("prepare", "convert other color profiles and gammas to sRGB")
     color_key: ColorKey | None = one("prepare", None,
         "make a color transparent: #ff00ff, corner, or corner:12 (with a tolerance)", "COLOR", readers.color_key)
+    region: str | Box | None = one("prepare", None,
+        "use only this part of every canvas, before scaling: 420x420+131+58, or auto for all that is visible in the "
+        "crate, or animation", "WxH+X+Y", readers.region)
     scale: Fraction = one("prepare", Fraction(1),
         "scale frames: 50%, 0.5 or 3x; pixel art also needs resample pixel", "N", readers.scale)
     fit: Size | None = one("prepare", None,
@@ -210,7 +213,8 @@ class Settings:
     trim_alpha: int = one("prepare", 0, "treat alpha up to N as empty when trimming", "N", reader.whole(0, 254))
     no_offsets: bool = flag("prepare", "forget how far frames were trimmed, as if drawn that way")
     pivot: PerAnimation[PivotOptions | None] = per_animation("prepare", None,
-        "the point that stays fixed in the game: 0.5,1 or 48px,90px or feet or a place (default: as align)",
+        "the point that stays fixed in the game: 0.5,1, bottom-left:48px,0px, feet, art:center or a place (default: as "
+        "align)",
         "POINT", readers.pivot)
     snap_pivot: bool = flag("prepare", "round pivots to whole pixels")
     fill_under: bool = flag("prepare", "fill transparent pixels with nearby colors, for texture filtering")
@@ -243,11 +247,12 @@ class Settings:
     max_size: Size = one("arrange", Size(4096, 4096),
         "largest sheet; more frames go on further sheets", "WxH", readers.size)
     size: Size | None = one("arrange", None, "exact sheet size (max-size is then ignored)", "WxH", readers.size)
+    square_cells: bool = flag("arrange", "make cells square; with fit, as large as it", remembered=True)
     pow2: bool = flag("arrange", "make sheet sides powers of two")
     square: bool = flag("arrange", "make sheets square")
     multiple: int = one("arrange", 1, "make sheet sides multiples of N", "N", reader.whole(1))
     metadata: tuple[str, ...] = one("write", ("json",),
-        "text formats to write: json, xml, css, csv", "FORMAT,…", readers.formats)
+        "text formats to write: json, xml, css, csv; or none", "FORMAT,…", readers.formats)
     compact: bool = flag("write", "write JSON on one line")
     template: tuple[str, ...] = many("write",
         "write another text format from a template such as engine.lua.j2", "FILE", readers.template)
@@ -275,7 +280,22 @@ class Settings:
     @property
     def trimming(self) -> str:
         """Return how frames are trimmed, by default the layout's own way."""
-        return self.trim or LAYOUTS[self.layout].trim
+        return "off" if self.recenters else self.trim or LAYOUTS[self.layout].trim
+
+    @property
+    def finds_region(self) -> bool:
+        """Return True if the region is found from what is visible."""
+        return isinstance(self.region, str)
+
+    @property
+    def scales_late(self) -> bool:
+        """Return True if frames can be scaled only after all of them were decoded."""
+        return self.fit is not None or self.finds_region
+
+    @property
+    def recenters(self) -> bool:
+        """Return True if all frames together are trimmed before they get a canvas of a fixed size."""
+        return self.trim == "sheet" and isinstance(self.canvas, Size)
 
     @property
     def limits(self) -> Limits:
@@ -334,6 +354,7 @@ class Settings:
             break_animations=self.break_animations,
             keep_places=self.keep_places,
             one_sheet=self.one_sheet,
+            square_cells=self.square_cells,
             unit=self.unit,
         )
 

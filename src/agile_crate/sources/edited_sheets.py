@@ -7,23 +7,24 @@ from pathlib import Path
 from typing import NamedTuple
 
 from ..core.crate.check import check_repeated_edges, stray_report
-from ..core.crate.edits import Edit, edits_on, stray_pixels
+from ..core.crate.edits import Edit, StrayPaint, edits_on, stray_paint
 from ..core.errors import InputError
 from ..core.limits import Limits
+from ..core.message import Message, message
 from ..core.model.crate import Crate
 from ..core.text import quoted
 from .sheets import read_sheet
 
 
 class EditedSheet(NamedTuple):
-    """A sheet that was edited: its image's name and digest, the edits on its frames, the number of painted pixels
-    outside of all frames, and the reason, with a fix, why a later proof would fail (empty if it would not)."""
+    """A sheet that was edited: its image's name and digest, the edits on its frames, the paint outside of all frames,
+    and the reason, with a fix, why a later proof would fail (empty if it would not)."""
 
     image: str
     sha256: str
     edits: tuple[Edit, ...]
-    stray: int
-    problems: tuple[str, ...] = ()
+    stray: StrayPaint
+    problems: tuple[Message, ...] = ()
 
 
 def edited_sheets(crate: Crate, folder: Path, limits: Limits) -> Iterator[EditedSheet]:
@@ -44,8 +45,10 @@ def edited_sheets(crate: Crate, folder: Path, limits: Limits) -> Iterator[Edited
                 f"sheet {quoted(sheet.image)}: its metadata lacks the crc of some frames, so edits cannot be found"
             )
         edits = tuple(edits_on(crate, index, found.pixels))
-        stray = stray_pixels(crate, index, found.pixels)
-        problems = [f"{problem}; paint it alike" for problem in check_repeated_edges(sheet, frames, found.pixels)]
-        if stray:
-            problems.append(f"{stray_report(sheet, stray)}; erase them")
+        stray = stray_paint(crate, index, found.pixels)
+        problems = [
+            message("{}; paint it alike", problem) for problem in check_repeated_edges(sheet, frames, found.pixels)
+        ]
+        if stray.pixels:
+            problems.append(message("{}; erase them", stray_report(sheet, *stray)))
         yield EditedSheet(sheet.image, found.sha256, edits, stray, tuple(problems))

@@ -100,8 +100,10 @@ def _read(value: bytes) -> CachedFile | None:
         return None
 
 
-def _picture(pixels: Pixels, canvas: Sequence[int], offset: Sequence[int], keyed: int) -> Picture:
-    return Picture("", pixels, Size(*canvas), Offset(*offset), keyed=keyed)
+def _picture(
+    pixels: Pixels, canvas: Sequence[int], offset: Sequence[int], keyed: int, cut: int, colors: int
+) -> Picture:
+    return Picture("", pixels, Size(*canvas), Offset(*offset), keyed, cut, colors)
 
 
 def _written(file: CachedFile) -> bytes:
@@ -109,7 +111,7 @@ def _written(file: CachedFile) -> bytes:
         (
             label,
             time and time.as_integer_ratio(),
-            [(*picture.pixels.shape[:2], picture.canvas, picture.offset, picture.keyed) for picture in frame.pictures],
+            [(*p.pixels.shape[:2], p.canvas, p.offset, p.keyed, p.cut, p.colors) for p in frame.pictures],
         )
         for label, frame, time in file.frames
     ]

@@ -3,7 +3,7 @@
 import numpy as np
 
 from agile_crate.core.crate.draw import Placed, draw_sheet
-from agile_crate.core.crate.edits import crc_of, edits_on, laid_over, stray_pixels
+from agile_crate.core.crate.edits import crc_of, edits_on, laid_over, stray_paint
 from agile_crate.core.model.crate import Crate, Frame
 from agile_crate.core.model.geometry import ORIGIN, Box, Mirror, Offset, Point, Size
 from agile_crate.core.model.picture import Picture
@@ -33,12 +33,12 @@ SHEETS = [draw_sheet(SIZE, [Placed(DRAWN[2 * n + i], ORIGIN, BOXES[i], bool(i)) 
 def test_a_touch_is_on_its_frame_and_what_lies_outside_of_all_is_counted() -> None:
     for number, sheet in enumerate(SHEETS):
         assert list(edits_on(CRATE, number, sheet)) == []
-        assert stray_pixels(CRATE, number, sheet) == 0
+        assert stray_paint(CRATE, number, sheet) == (0, 0)
     painted = SHEETS[1].copy()
     painted[4, 13] = painted[10, 1] = painted[0, 19] = (1, 2, 3, 255)
     painted[2, 3] = painted[0, 8] = (9, 9, 9, 255)  # a repeated edge is of a frame, and the pixel beyond it is not
     (touch,) = edits_on(CRATE, 1, painted)
-    assert (touch.frame.name, stray_pixels(CRATE, 1, painted)) == ("swim_3", 3)
+    assert (touch.frame.name, stray_paint(CRATE, 1, painted).pixels) == ("swim_3", 3)
     assert touch.seen.shape == (8, 9, 4)
 
 

@@ -157,12 +157,12 @@ def test_backwards_leaves_stills_alone() -> None:
 def test_animations_made_from_others() -> None:
     made = take.with_made(ALL, {"swim_left": "swim"}, "mirrored")
     assert list(names(made)) == ["dive", "swim", "swim_left", None]
-    assert names(made)["swim_left"][0] == "swim_left_01"
+    assert names(made)["swim_left"][0] == "swim_left/swim_left_01"
     assert [(frame.drawing, frame.flipped) for frame in made[2].frames] == [(seed, True) for seed in range(10)]
     assert not any(frame.flipped for frame in made[1].frames)
     assert not any(frame.flipped for frame in take.mirrored(made[2]).frames)
     surface = take.with_made(ALL, {"surface": "dive"}, "reversed")
-    assert names(surface)["surface"] == [f"surface_{i:02d}" for i in range(6, 0, -1)]
+    assert names(surface)["surface"] == [f"surface/surface_{i:02d}" for i in range(6, 0, -1)]
     with pytest.raises(UsageError, match="mirrored: there are two animations 'dive'"):
         take.with_made(ALL, {"dive": "swim"}, "mirrored")
 

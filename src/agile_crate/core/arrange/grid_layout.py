@@ -8,6 +8,8 @@ from functools import partial
 
 from ..errors import FitError
 from ..frame.canvas import largest
+from ..frame.trim import visible_on_canvas
+from ..frame.visible import union
 from ..message import Message, message, setting
 from ..model.geometry import Cells, Size
 from ..model.picture import Picture
@@ -16,6 +18,7 @@ from .arrangement import Considered, in_cells
 from .grid import GridOptions, GridSheet, arrange_grid, arrange_rows, considered_grids
 from .layout import Arranged, LayoutRequest
 from .one_sheet import Arrange, on_one_sheet
+from .sparse import mostly_empty
 
 
 def arranged_in_grid(request: LayoutRequest) -> Arranged:
@@ -44,9 +47,16 @@ def _grid_options(request: LayoutRequest) -> GridOptions:
     cell = options.cell or largest(
         [Size(options.unit, options.unit), *(picture.stored_box.size for picture in pictures)]
     )
+    if options.square_cells:
+        cell = Size(max(cell), max(cell))
     larger = setting("size" if rules.exact and options.columns and options.rows else "cell")
-    _refuse_larger(pictures, cell, "the cell", message("give a larger {}", larger))
-    _refuse_larger(pictures, rules.usable, "a sheet may be", message("raise {max_size} or {size}"))
+    smaller = message("or make frames smaller with {scale} or {trim}")
+    if larger_ones := _larger(pictures, cell):
+        advice = _in_smaller_cells(pictures, cell) or message("give a larger {}, {}", larger, smaller)
+        raise _too_large(larger_ones, cell, "the cell", advice)
+    if larger_ones := _larger(pictures, rules.usable):
+        advice = message("raise {max_size} or {size}, {}", smaller)
+        raise _too_large(larger_ones, rules.usable, "a sheet may be", advice)
     return GridOptions(
         cell=cell,
         columns=options.columns,
@@ -80,9 +90,12 @@ def _in_cells(
     remarks = [
         *_smaller(pictures, wanted.cell, options.align),
         *([] if options.cell else _alone(pictures, wanted.cell)),
+        *mostly_empty(request.sequences, pictures, [sheet.size for sheet in grid]),
     ]
-    remarks += on_one_sheet(grid, wanted, arrange)
-    return Arranged(result, tuple(remarks))
+    broken = tuple(on_one_sheet(grid, wanted, arrange))
+    if wanted.strip:  # a strip in pieces is no strip
+        return Arranged(result, tuple(remarks), broken)
+    return Arranged(result, (*remarks, *broken))
 
 
 def _wanted_grid(grid: Sequence[GridSheet], _: GridOptions) -> Iterator[Considered]:
@@ -106,19 +119,35 @@ def _attempt(index: int, sheet: GridSheet, cells: Cells, size: Size, verdict: st
     return Considered(index, f"{cells.columns} × {cells.rows}", size, full, verdict)
 
 
-def _refuse_larger(pictures: Sequence[Picture], limit: Size, what: str, advice: str) -> None:
-    larger = [picture for picture in pictures if picture.stored_box.w > limit.w or picture.stored_box.h > limit.h]
-    if larger:
-        others = message(" (and {:,} more)", len(larger) - 1) if len(larger) > 1 else ""
-        raise FitError(
-            "frame {}{} is {}, larger than {}, {}; {}, or make frames smaller with {scale} or {trim}",
-            quoted(larger[0].name),
-            others,
-            measured(larger[0].stored_box.size),
-            what,
-            measured(limit),
-            advice,
-        )
+def _larger(pictures: Sequence[Picture], limit: Size) -> list[Picture]:
+    return [picture for picture in pictures if picture.stored_box.w > limit.w or picture.stored_box.h > limit.h]
+
+
+def _too_large(pictures: Sequence[Picture], limit: Size, what: str, advice: Message) -> FitError:
+    others = message(" (and {:,} more)", len(pictures) - 1) if len(pictures) > 1 else ""
+    return FitError(
+        "frame {}{} is {}, larger than {}, {}; {}",
+        quoted(pictures[0].name),
+        others,
+        measured(pictures[0].stored_box.size),
+        what,
+        measured(limit),
+        advice,
+    )
+
+
+def _in_smaller_cells(pictures: Sequence[Picture], cell: Size) -> Message | None:
+    """Return the advice to trim, if frames were not trimmed and all that is visible of them needs less room."""
+    if any(picture.stored or picture.file for picture in pictures):
+        return None
+    seen = union(box for picture in pictures if (box := visible_on_canvas(picture)))
+    if seen is None or len({picture.canvas for picture in pictures}) > 1 or seen.size == pictures[0].canvas:
+        return None
+    what = message("all that is visible lies in {}", measured(seen.size))
+    if seen.w <= cell.w and seen.h <= cell.h:
+        return message("{}, so {trim:sheet} makes them fit", what)
+    needed = setting("cell", f"{seen.w}x{seen.h}")
+    return message("{}: give {} with {trim:sheet}, or use {scale}", what, needed)
 
 
 WIDER, LEAST_BESIDE = 1.5, 8

@@ -35,6 +35,7 @@ class LayoutOptions(NamedTuple):
     break_animations: bool = False
     keep_places: bool = False
     one_sheet: bool = False
+    square_cells: bool = False
     unit: int = 1
 
     @property
@@ -61,10 +62,11 @@ class LayoutRequest(NamedTuple):
 
 
 class Arranged(NamedTuple):
-    """The arrangement of all frames, and remarks for the user."""
+    """The arrangement of all frames, and remarks and warnings for the user."""
 
     arrangement: Arrangement
     remarks: tuple[Message, ...]
+    warnings: tuple[Message, ...] = ()
 
 
 class Excluded(NamedTuple):

@@ -11,11 +11,11 @@ KNOWN_TO_SOME: Mapping[str, str] = {
     **dict.fromkeys(("break_animations", "keep_places"), "the tight layout"),
     **dict.fromkeys(("aspect", "effort"), "the layouts blocks and tight"),
     **dict.fromkeys(("columns", "rows"), "layouts with cells"),
-    **dict.fromkeys(("cell", "down"), "layouts with cells of one size"),
+    **dict.fromkeys(("cell", "down", "square_cells"), "layouts with cells of one size"),
 }
 """Settings that only some layouts know, and what to call those layouts."""
 
-_CELLS = frozenset({"columns", "rows", "cell", "down"})
+_CELLS = frozenset({"columns", "rows", "cell", "down", "square_cells"})
 _SEARCH = frozenset({"aspect", "effort"})
 
 

@@ -33,7 +33,8 @@ def on_one_sheet(grid: Sequence[GridSheet], wanted: GridOptions, arrange: Arrang
     ways = [message("{} would hold all", setting(name, f"{larger.w}x{larger.h}"))] if larger else []
     ways += [message("{} would fit", setting("scale", f"{low}%"))] if low else []
     if ways:
-        advice = message("{}, or {}", *ways) if len(ways) > 1 else ways[0]
+        ways += [message("{layout:grid} would put it in rows")] if wanted.strip else []
+        advice = message(", ".join(["{}"] * (len(ways) - 1)) + ", or {}", *ways) if len(ways) > 1 else ways[0]
         yield message(
             "{} sheets, because the largest sheet is {}; on one sheet, {}", len(grid), measured(rules.usable), advice
         )

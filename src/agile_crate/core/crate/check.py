@@ -10,6 +10,7 @@ from itertools import accumulate
 
 import numpy as np
 
+from ..message import Message, message, setting
 from ..model.crate import Crate, Frame
 from ..model.geometry import Box
 from ..model.ranges import RANGES
@@ -219,10 +220,11 @@ def check_gap_is_used(sheet: Sheet, frames: Sequence[Frame]) -> Iterator[str]:
         yield f"sheet {quoted(sheet.image)}: its gap is {sheet.gap}, but all frames are farther apart"
 
 
-def stray_report(sheet: Sheet, count: int) -> str:
-    """Return the fault of a sheet with this many pixels outside all frames."""
+def stray_report(sheet: Sheet, count: int, cushion: int) -> Message:
+    """Return the fault of a sheet with this many pixels outside all frames, and the cushion that gives them room."""
     are = "lies" if count == 1 else "lie"
-    return f"sheet {quoted(sheet.image)}: {counted(count, 'visible pixel')} {are} outside of all frames"
+    what = f"sheet {quoted(sheet.image)}: {counted(count, 'visible pixel')} {are} outside of all frames"
+    return message("{} ({} makes room)", what, setting("cushion", cushion)) if cushion else Message(what)
 
 
 def _agree(fps: Fraction, beats: Sequence[int], whole: Sequence[int]) -> bool:

@@ -61,8 +61,13 @@ class SheetSummary:
 
 @dataclass(frozen=True, slots=True)
 class AnimationSummary:
-    """One animation in numbers: first and last frame index over the whole crate, frames per second, a flag if some
-    frames are held, the sheets of its frames, and their common pivot on the canvas, None if their pivots differ."""
+    """One animation in numbers.
+
+    first, last   the frame index over the whole crate
+    fps, holds    frames per second, and a flag if some frames are held
+    pivot         the frames' common pivot on the canvas, from its top left; None if their pivots differ
+    sheets, rows  of its frames; the rows of its first and last cell, from 1, None without cells
+    """
 
     name: str
     first: int
@@ -72,8 +77,10 @@ class AnimationSummary:
     holds: bool
     seconds: float
     pivot: Point | None
+    pivot_from_bottom: Point | None
     loop: Loop
     sheets: tuple[int, ...]
+    rows: tuple[int, int] | None
 
 
 def sheet_summaries(crate: Crate) -> list[SheetSummary]:
@@ -137,38 +144,42 @@ def _sheet_summary(
     )  # fmt: skip
 
 
-def rows_of(crate: Crate, animation: int) -> str:
-    """Return the rows of the sheets in which an animation's cells lie, from 1: ``3`` or ``3–4``; empty without
-    cells."""
-    rows: list[int] = []
+def _rows(crate: Crate) -> list[tuple[int, int] | None]:
+    """Return the rows of cells, from 1, of each animation's first and last frame; None without cells."""
     first_on: dict[int, int] = {}
     for index, frame in enumerate(crate.frames):
         first_on.setdefault(frame.on_sheet, index)
-    for index in crate.animations[animation].frames:
-        frame = crate.frames[index]
-        cells = crate.sheets[frame.on_sheet].cells
-        if cells is None:
-            return ""
-        cell = cells.box(index - first_on[frame.on_sheet])
-        rows.append((cell.y - cells.margin) // (cells.size.h + cells.gap) + 1)
-    return str(rows[0]) if rows[0] == rows[-1] else f"{rows[0]}–{rows[-1]}"
+
+    def row(index: int) -> int:
+        sheet = crate.frames[index].on_sheet
+        cells = crate.sheets[sheet].cells
+        assert cells is not None, "all sheets of a crate have cells, or none has"
+        return (cells.box(index - first_on[sheet]).y - cells.margin) // (cells.size.h + cells.gap) + 1
+
+    has_cells = all(sheet.cells for sheet in crate.sheets)
+    return [
+        (row(animation.frames[0]), row(animation.frames[-1])) if has_cells else None for animation in crate.animations
+    ]
 
 
 def animation_summaries(crate: Crate, rates: Sequence[Fraction] = ()) -> list[AnimationSummary]:
     """Return the numbers of each animation. `rates` are frames per second that were asked for."""
     paces = [pace(animation, rates) for animation in crate.animations]
+    owned = [[crate.frames[index] for index in animation.frames] for animation in crate.animations]
     return [
         AnimationSummary(
             name=animation.name,
             first=animation.frames[0],
             last=animation.frames[-1],
-            frames=len(animation.frames),
+            frames=len(frames),
             fps=fps,
             holds=holds,
             seconds=sum(animation.durations) / 1000,
-            pivot=_common({crate.frames[index].pivot for index in animation.frames}),
+            pivot=_common({frame.pivot for frame in frames}),
+            pivot_from_bottom=_common({Point(frame.pivot.x, frame.canvas.h - frame.pivot.y) for frame in frames}),
             loop=animation.loop,
-            sheets=tuple(sorted({crate.frames[index].on_sheet for index in animation.frames})),
+            sheets=tuple(sorted({frame.on_sheet for frame in frames})),
+            rows=rows,
         )
-        for animation, (fps, holds) in zip(crate.animations, paces, strict=True)
+        for animation, frames, (fps, holds), rows in zip(crate.animations, owned, paces, _rows(crate), strict=True)
     ]

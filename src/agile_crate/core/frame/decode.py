@@ -9,10 +9,12 @@ from typing import NamedTuple
 import numpy as np
 
 from ..align import offset_in
-from ..model.geometry import ORIGIN, Offset, Size
+from ..model.geometry import ORIGIN, Box, Offset, Size
 from ..model.picture import Picture, Vector
 from ..pixels import Pixels, placeholder
 from .options import ColorKey, Scaling
+from .pixel_art import few_colors
+from .region import cropped, vector_region
 from .visible import without_rim
 
 LARGEST_CANVAS = 16_384
@@ -23,6 +25,7 @@ class Decoding(NamedTuple):
     """Steps for each frame as it is decoded; equal values give equal results.
 
     color_key      is applied first
+    region         the part of the canvas that is kept, None for all of it
     scalings       one for each size of the build, or none yet if the factor is found later
     keeps_vectors  keep a drawing in vectors with its picture, to draw it again by that factor
     multiple       canvases get empty pixels, before they are scaled, until their sides are multiples of it
@@ -32,6 +35,7 @@ class Decoding(NamedTuple):
     scalings: tuple[Scaling, ...]
     keeps_vectors: bool = False
     multiple: int = 1
+    region: Box | None = None
 
 
 class DecodedFrame(NamedTuple):
@@ -52,13 +56,15 @@ def decoded(name: str, drawn: Pixels | Vector, decoding: Decoding) -> DecodedFra
     `drawn` are decoded pixels, shape (h, w, 4), which are not changed, or a drawing.
     """
     if isinstance(drawn, Vector):
+        drawn = vector_region(drawn, decoding.region) if decoding.region else drawn
         whole = _multiple_of(drawn.size, decoding.multiple)
         pictures = (_drawn(name, drawn, whole, scaling, decoding.color_key) for scaling in decoding.scalings)
         if decoding.keeps_vectors:
             vector = drawn._replace(draw=partial(_keyed, drawn.draw, decoding.color_key))
             pictures = (picture._replace(vector=vector) for picture in pictures)
         return DecodedFrame(tuple(pictures))
-    picture = on_multiple(_without_key(name, drawn, decoding.color_key), decoding)
+    picture = _without_key(name, drawn, decoding.color_key)
+    picture = on_multiple(cropped(picture, decoding.region) if decoding.region else picture, decoding)
     return DecodedFrame(tuple(scaled_picture(picture, scaling) for scaling in decoding.scalings))
 
 
@@ -114,7 +120,13 @@ def placeholder_picture(name: str, file: str, canvas: Size, decoding: Decoding) 
 
     (scaling,) = decoding.scalings
     scaled = canvas if scaling.factor == 1 else scaled_canvas(canvas, scaling.factor)
-    if decoding.color_key or decoding.multiple > 1 or min(scaled) < 1 or max(scaled) > LARGEST_CANVAS:
+    if (
+        decoding.color_key
+        or decoding.region
+        or decoding.multiple > 1
+        or min(scaled) < 1
+        or max(scaled) > LARGEST_CANVAS
+    ):
         return None
     return Picture(name, placeholder(*scaled), scaled, file=file)
 
@@ -135,5 +147,6 @@ def scaled_picture(picture: Picture, scaling: Scaling) -> Picture:
     canvas = scaled_canvas(picture.canvas, scaling.factor)
     if min(canvas) < 1 or max(canvas) > LARGEST_CANVAS:
         return picture._replace(canvas=canvas, pixels=picture.pixels[:0, :0], offset=ORIGIN)
+    colors = few_colors(picture.pixels) if scaling.smooth else 0
     pixels, offset = scaled(picture.pixels, picture.offset, picture.canvas, scaling)
-    return picture._replace(canvas=canvas, pixels=pixels, offset=offset)
+    return picture._replace(canvas=canvas, pixels=pixels, offset=offset, colors=colors)

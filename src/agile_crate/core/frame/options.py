@@ -6,7 +6,7 @@ from fractions import Fraction
 from typing import Literal, NamedTuple
 
 from ..color import Color
-from ..model.geometry import Point, Size
+from ..model.geometry import Box, Point
 from ..rounding import plain
 
 WIDEST_OUTLINE = 32
@@ -44,18 +44,23 @@ class Outline(NamedTuple):
 
 
 class PivotOptions(NamedTuple):
-    """A pivot's place: a fraction of the canvas, pixels of it, or the figure's feet; from the left or, for a mirrored
-    animation, from the right."""
+    """A pivot's place: a share of an area, pixels of it, or the figure's feet; counted from the area's left and top, or
+    from its right (as for a mirrored animation) and bottom. The area is the canvas, or the frame's visible art."""
 
     x: Fraction = Fraction(0)
     y: Fraction = Fraction(0)
     unit: Literal["share", "px", "feet"] = "share"
     from_right: bool = False
+    from_bottom: bool = False
+    of_art: bool = False
 
-    def on(self, canvas: Size) -> Point:
-        """The point on a canvas. Feet are found from the art instead."""
-        x, y = (self.x, self.y) if self.unit == "px" else (self.x * canvas.w, self.y * canvas.h)
-        return Point(plain(canvas.w - x if self.from_right else x), plain(y))
+    def on(self, area: Box) -> Point:
+        """The point of an area. Feet are found from the art instead."""
+        x, y = (self.x, self.y) if self.unit == "px" else (self.x * area.w, self.y * area.h)
+        return Point(
+            plain(area.right - x if self.from_right else area.x + x),
+            plain(area.bottom - y if self.from_bottom else area.y + y),
+        )
 
     @property
     def mirrored(self) -> PivotOptions:

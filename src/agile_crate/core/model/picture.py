@@ -17,11 +17,16 @@ if TYPE_CHECKING:
 class Picture(NamedTuple):
     """One frame's pixels on their way from the source to a sheet.
 
-    `pixels` lie on the canvas at `offset`; the rest of the canvas is empty. `keyed` counts the pixels that a color key
-    took away. `stored` is the part of the canvas that goes on a sheet, None for all of it. `flipped`: its left and
-    right are those of its drawing exchanged. `source` is its whole canvas before edits were laid over it, or None. With
-    a `file`, the pixels are still to be read from it: those of this value are placeholders (`core.pixels.placeholder`)
-    of the same size. `vector` is what it is drawn from, where that is still to be drawn at another size.
+    pixels   lie on the canvas at `offset`; the rest of the canvas is empty
+    keyed    counts the pixels that a color key took away
+    cut      counts the visible pixels that a region cut off
+    colors   of hard-edged art that was smoothed: how many it had before; 0 for other art
+    stored   the part of the canvas that goes on a sheet, None for all of it
+    flipped  left and right are those of the drawing exchanged
+    source   the whole canvas before edits were laid over it, or None
+    file     pixels are still to be read from it: those of this value are placeholders (`core.pixels.placeholder`) of
+             the same size
+    vector   what it is drawn from, if that is still to be drawn at another size
     """
 
     name: str
@@ -29,6 +34,8 @@ class Picture(NamedTuple):
     canvas: Size
     offset: Offset = ORIGIN
     keyed: int = 0
+    cut: int = 0
+    colors: int = 0
     stored: Box | None = None
     pivot: Point = TOP_LEFT
     shape: Shape | None = None

@@ -208,6 +208,21 @@ def under_name(sequence: FrameSequence, name: str) -> FrameSequence:
     return sequence._replace(name=name, frames=frames)
 
 
+def copied(sequence: FrameSequence, name: str) -> FrameSequence:
+    """The sequence under another name, its frames called after it in the same way: ``swim/swim_01`` becomes
+    ``glide/glide_01``."""
+    old = sequence.name or ""
+    last, new_last = old.rpartition("/")[2], name.rpartition("/")[2]
+    frames: list[SequenceFrame] = []
+    for frame, other in zip(sequence.frames, under_name(sequence, name).frames, strict=True):
+        below = frame.name.removeprefix(f"{old}/")
+        if below != frame.name:
+            is_named_after = split_number(below)[0] == last
+            other = frame._replace(name=f"{name}/{new_last + below.removeprefix(last) if is_named_after else below}")
+        frames.append(other)
+    return sequence._replace(name=name, frames=tuple(frames))
+
+
 def checked_name(name: str) -> str:
     """The name, if it can be an animation's. Raises UsageError."""
     if any(part in ("", ".", "..") for part in name.split("/")) or set(name) & set("\\\0"):

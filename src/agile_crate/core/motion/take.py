@@ -20,7 +20,7 @@ from ..model.picture import FrameSequence, SequenceFrame, Sequences
 from ..names import clashes, natural_key, number_of, without_repetition
 from ..text import counted, few, number_list, quoted
 from .lookup import matches, named, stills, whole_name
-from .rename import under_name
+from .rename import copied, under_name
 from .spans import LAST, Span, Spans
 
 
@@ -293,7 +293,7 @@ def with_made(sequences: Sequences, made: Mapping[str, str], making: Literal["mi
     """Add animations that are made from others; `made` maps each new name to its source."""
     by_name = {sequence.name: sequence for sequence in sequences}
     change = mirrored if making == "mirrored" else played_backwards
-    added = [under_name(change(by_name[old]), new)._replace(origin=old, making=making) for new, old in made.items()]
+    added = [copied(change(by_name[old]), new)._replace(origin=old, making=making) for new, old in made.items()]
     _refuse_repeated([*sequences, *added], making)
     return in_order([*sequences, *added])
 

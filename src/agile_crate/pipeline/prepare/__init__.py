@@ -1,8 +1,8 @@
 """Preparation: the steps between a frame's source and the arrangement, always in the same order.
 
-color key → scale → clear alpha → hard alpha → palette → recolor → canvas, shift → room for the outline → outline → trim
-→ pivot → fill under → shapes → offsets. The color key, and the scale if it is known by then, are applied as files are
-decoded (`core.frame.decode`). A build and its proof both walk this.
+color key → region → scale → clear alpha → hard alpha → palette → recolor → canvas, shift → room for the outline →
+outline → trim → pivot → fill under → shapes → offsets. The color key, and region and scale if they are known by then,
+are applied as files are decoded (`core.frame.decode`). A build and its proof both walk this.
 """
 
 from __future__ import annotations
@@ -22,7 +22,9 @@ import numpy as np
 from ...core.crate.edits import Edits
 from ...core.frame.decode import Decoding
 from ...core.frame.layers import composed
+from ...core.frame.pixel_art import color_count
 from ...core.message import Message, message
+from ...core.model.geometry import Box
 from ...core.model.picture import Picture, Sequences
 from ...core.model.variant import Untrimmed, Variant, Variants
 from ...core.text import counted, few, quoted, shown
@@ -39,6 +41,7 @@ Steps = tuple[tuple[str, Callable[[Settings], bool]], ...]
 
 COLOR_STEPS: Steps = (
     ("color_key", lambda settings: settings.color_key is not None),
+    ("region", lambda settings: bool(settings.region)),
     ("scale", lambda settings: bool(settings.fit) or settings.scale != 1),
     ("clear_alpha", lambda settings: settings.clear_alpha > 0),
     ("hard_alpha", lambda settings: settings.hard_alpha > 0),
@@ -61,6 +64,9 @@ LAST_STEPS: Steps = (
     ("shapes", lambda settings: bool(settings.shape)),
     ("offsets", lambda settings: settings.no_offsets),
 )
+
+SAMPLES, MANY_MORE = 8, 2
+"""Frames whose colors are counted after smoothing, and how many times as many show that they were blended."""
 
 BATCH_PIXELS = 1 << 18
 """A thread takes about so many at a time."""
@@ -111,11 +117,15 @@ def decoding_of(sizes: Sequence[Settings]) -> Decoding:
     """Return the work on each frame as it is decoded. `sizes` are the settings of every size of the build, which
     are alike but for lengths."""
     settings = sizes[0]
-    scalings = tuple(scaling_of(size, 1 if size.fit else size.scale) for size in sizes)
+    scalings = tuple(scaling_of(size, 1 if size.scales_late else size.scale) for size in sizes)
     # A canvas that is a multiple of this before scaling is one of `canvas_multiple` afterwards.
     multiple = (settings.canvas_multiple * settings.portion / settings.scale).numerator
     return Decoding(
-        settings.color_key, scalings, settings.fit is not None, 1 if settings.canvas_multiple == 1 else multiple
+        settings.color_key,
+        scalings,
+        settings.scales_late,
+        1 if settings.canvas_multiple == 1 else multiple,
+        settings.region if isinstance(settings.region, Box) else None,
     )
 
 
@@ -152,6 +162,7 @@ def prepare(
         decision = walk.take(step)
         if step.scales and settings.fit:
             factor = decision.parameters[0].factor if decision.parameters else Fraction(1)
+    walk.remarks += _smoothed(walk.pictures[0])
     for step in wanted(CANVAS_STEPS, settings):
         walk.take(step)
     lost = _lay_over(walk.pictures[0], edits, settings.trim_alpha) if edits else ()
@@ -174,6 +185,20 @@ def prepare(
         for variant, pictures, before in zip(walk.variants, walk.pictures, untrimmed, strict=True)
     )
     return Prepared(tuple(prepared), settings, factor, tuple(walk.remarks), tuple(walk.warnings), lost)
+
+
+def _smoothed(pictures: Sequence[Picture]) -> Iterator[Message]:
+    """Yield a remark if smoothing gave hard-edged art of few colors many more. The richest of some frames is named."""
+    hard = [picture for picture in pictures if picture.colors]
+    if len(hard) * 2 <= len(pictures):  # of soft art, a frame may be hard by chance
+        return
+    sample = hard[:: -(-len(hard) // SAMPLES)]
+    counts = [(color_count(picture.pixels), picture.colors) for picture in sample]
+    after, before = max(counts)
+    if after > MANY_MORE * before:
+        yield message(
+            "hard-edged art was smoothed: {} became {:,}; {resample:pixel} keeps them", counted(before, "color"), after
+        )
 
 
 class _Walk:

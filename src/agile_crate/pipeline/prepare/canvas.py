@@ -12,8 +12,9 @@ from ...core.errors import FitError
 from ...core.frame.canvas import Sides, beyond, largest, moved_to
 from ...core.frame.options import FEET, PivotOptions
 from ...core.frame.trim import visible_on_canvas
+from ...core.frame.visible import union
 from ...core.message import Message, listed, message, setting
-from ...core.model.geometry import ORIGIN, Offset, Point, Size
+from ...core.model.geometry import ORIGIN, Box, Offset, Point, Size
 from ...core.model.picture import Picture
 from ...core.text import counted, joined, measured, quoted
 from ...settings.table import PerAnimation, Settings
@@ -42,14 +43,18 @@ def may_cut(settings: Settings) -> bool:
 
 
 def fact(picture: Picture, settings: Settings) -> Standing:
-    return Standing(picture.canvas, visible_on_canvas(picture) if may_cut(settings) else None, picture.flipped)
+    empty = settings.trim_alpha if settings.recenters else 0
+    return Standing(picture.canvas, visible_on_canvas(picture, empty) if may_cut(settings) else None, picture.flipped)
 
 
 def decide(facts: Iterable[Standing], lineup: Lineup, settings: Settings) -> Decision[Move]:
     standings = list(facts)
     ways = [Way(standing.canvas, ORIGIN, standing.flipped) for standing in standings]
-    _bring_to_canvas(ways, lineup, settings)
-    remarks = _bring_together(ways, lineup, settings)
+    if settings.recenters:
+        remarks = _recenter(ways, standings, settings)
+    else:
+        _bring_to_canvas(ways, lineup, settings)
+        remarks = _bring_together(ways, lineup, settings)
     pivots = _default_pivots(ways, lineup, settings)
     moves: list[Move] = []
     lost: dict[int, Sides] = {}
@@ -119,6 +124,27 @@ def sides_text(sides: Sides) -> str:
     return joined(f"{counted(pixels, 'pixel')} {side}" for pixels, side in words if pixels)
 
 
+def _recenter(ways: list[Way], standings: Sequence[Standing], settings: Settings) -> list[Message]:
+    """Bring frames to one canvas of the wanted size, on which the visible art of all together is aligned."""
+    assert isinstance(settings.canvas, Size)
+    _bring(ways, range(len(ways)), settings)
+    pairs = zip(standings, ways, strict=True)
+    seen = union(standing.seen.moved(way.by) for standing, way in pairs if standing.seen)
+    if seen is None:
+        _bring(ways, range(len(ways)), settings, settings.canvas)
+        return []
+    for index, (_, by, flipped) in enumerate(ways):
+        target = offset_in(settings.canvas, seen.size, settings.align, flipped)
+        ways[index] = Way(settings.canvas, Offset(by.x + target.x - seen.x, by.y + target.y - seen.y), flipped)
+    return [
+        message(
+            "the visible art of all frames, {} together, is aligned to the canvas's {} ({align})",
+            measured(seen.size),
+            settings.align,
+        )
+    ]
+
+
 def _bring_to_canvas(ways: list[Way], lineup: Lineup, settings: Settings) -> None:
     wanted = settings.canvas
     if wanted == "animation":
@@ -178,12 +204,13 @@ def _default_pivots(ways: list[Way], lineup: Lineup, settings: Settings) -> list
     of_cells: Size | None = None
     if settings.trimming == "off" and settings.has_one_cell:
         of_cells = settings.cell or largest(way.canvas for way in ways)
+        of_cells = Size(max(of_cells), max(of_cells)) if settings.square_cells else of_cells
 
     @cache
     def named(canvas: Size, flipped: bool, options: PivotOptions | None, reference: Size) -> Point:
-        if options is None or options == FEET:
+        if options is None or options == FEET or options.of_art:  # the step `pivots` looks at the art
             return default_pivot(reference, canvas, settings.align, flipped)
-        return options.on(canvas)
+        return options.on(Box(0, 0, *canvas))
 
     pivots: list[Point] = []
     for name, span in lineup.together:

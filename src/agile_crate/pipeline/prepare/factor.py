@@ -120,7 +120,7 @@ def _scaled(seen: Box, drawing: Drawing, factor: Fraction, settings: Settings) -
 
 
 def _trimmed_together(lineup: Lineup, settings: Settings) -> Sequence[FrameGroup]:
-    if settings.trimming == "sheet":
+    if settings.trimming == "sheet" or settings.recenters:
         return (FrameGroup(None, range(len(lineup.names))),)
     if settings.trimming == "animation":
         return lineup.together

@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from typing import NamedTuple
 
-from ...core.frame.options import FEET
+from ...core.frame.options import FEET, PivotOptions
 from ...core.frame.pivot import GroundContact, feet, ground_of, snapped
+from ...core.frame.trim import visible_on_canvas
 from ...core.message import Message
-from ...core.model.geometry import Point, Size
+from ...core.model.geometry import Box, Point, Size
 from ...core.model.picture import Picture
 from ...core.text import counted, few, quoted
 from ...settings.table import PerAnimation, Settings
@@ -16,23 +17,41 @@ from .step import Decision, FrameGroup, Lineup, Step
 
 
 class Stance(NamedTuple):
-    """A frame's pivot so far, its canvas, its ground contact (None unless feet are wanted), and a flag if it is
-    mirrored."""
+    """A frame's pivot so far, and what its pivot is placed by.
+
+    area     its canvas, or what will be its canvas
+    canvas   its size so far
+    ground   its ground contact; None unless feet are wanted
+    art      the box of its visible art; None unless that is wanted, or if nothing is visible
+    flipped  it is mirrored
+    """
 
     pivot: Point
+    area: Box
     canvas: Size
     ground: GroundContact | None
+    art: Box | None
     flipped: bool
 
 
-def asks_for_feet(settings: Settings) -> bool:
-    """Return True if any pivot is to be at the feet."""
-    return FEET in (settings.pivot.everyone, *(options for _, options in settings.pivot.named))
+def asks_for_art(settings: Settings) -> bool:
+    """Return True if the art decides where any pivot is."""
+    return _asks_for_feet(settings) or any(options and options.of_art for options in _options(settings))
+
+
+def _asks_for_feet(settings: Settings) -> bool:
+    return FEET in _options(settings)
+
+
+def _options(settings: Settings) -> list[PivotOptions | None]:
+    return [settings.pivot.everyone, *(options for _, options in settings.pivot.named)]
 
 
 def fact(picture: Picture, settings: Settings) -> Stance:
-    ground = ground_of(picture, settings.trim_alpha) if asks_for_feet(settings) else None
-    return Stance(picture.pivot, picture.canvas, ground, picture.flipped)
+    ground = ground_of(picture, settings.trim_alpha) if _asks_for_feet(settings) else None
+    art = visible_on_canvas(picture, settings.trim_alpha) if asks_for_art(settings) else None
+    area = picture.stored_box if settings.no_offsets else Box(0, 0, *picture.canvas)
+    return Stance(picture.pivot, area, picture.canvas, ground, art, picture.flipped)
 
 
 def decide(facts: Iterable[Stance], lineup: Lineup, settings: Settings) -> Decision[Point]:
@@ -40,13 +59,18 @@ def decide(facts: Iterable[Stance], lineup: Lineup, settings: Settings) -> Decis
     pivots = [stance.pivot for stance in stances]
     warnings: list[Message] = []
     for group in lineup.together:
-        if settings.pivot.of(group.name) == FEET:
+        options = settings.pivot.of(group.name)
+        if options == FEET:
             warnings += _stand_on_feet(pivots, stances, group, lineup)
+        elif options and options.of_art:
+            for index in group.span:
+                if art := stances[index].art:
+                    pivots[index] = options.on(art)
     if settings.snap_pivot:
         pairs = zip(pivots, stances, strict=True)
         pivots = [snapped(pivot, stance.canvas.w if stance.flipped else None) for pivot, stance in pairs]
-    triples = zip(lineup.names, pivots, (stance.canvas for stance in stances), strict=True)
-    outside = [name for name, (x, y), (w, h) in triples if not (0 <= x <= w and 0 <= y <= h)]
+    triples = zip(lineup.names, pivots, (stance.area for stance in stances), strict=True)
+    outside = [name for name, (x, y), a in triples if not (a.x <= x <= a.right and a.y <= y <= a.bottom)]
     if outside and settings.pivot != PerAnimation(None):
         frames = counted(len(outside), "frame")
         warnings.append(Message(f"the pivot lies outside the canvas of {frames}: {few(outside)}"))
@@ -76,4 +100,4 @@ def apply(picture: Picture, pivot: Point) -> Picture:
     return picture._replace(pivot=pivot)
 
 
-STEP = Step(fact, decide, apply, asks_for_feet, is_shared=True)
+STEP = Step(fact, decide, apply, asks_for_art, is_shared=True)

@@ -23,7 +23,7 @@ def decide(facts: Iterable[Drawing], lineup: Lineup, settings: Settings) -> Deci
     factor = factor_of(settings, drawings, lineup)
     if factor == 1:
         return Decision()
-    if settings.fit:
+    if settings.scales_late:
         canvases = [scaled_canvas(canvas, factor) for canvas in canvases]
     _refuse_lost(factor, canvases, lineup)
     percent = f"{float(factor * 100):.6g}%"
@@ -34,7 +34,7 @@ def decide(facts: Iterable[Drawing], lineup: Lineup, settings: Settings) -> Deci
         percent,
     )
     return Decision(
-        alike(scaling_of(settings, factor), lineup) if settings.fit else (),
+        alike(scaling_of(settings, factor), lineup) if settings.scales_late else (),
         (Message(f"scaled to {percent}: canvases of {shown}"),),
         (uneven,) if settings.resample == "pixel" and not is_whole(factor) else (),
     )
@@ -58,9 +58,9 @@ def _refuse_lost(factor: Fraction, canvases: list[Size], lineup: Lineup) -> None
         )
 
 
-def fits(settings: Settings) -> bool:
+def scales_late(settings: Settings) -> bool:
     """Return True if frames are scaled here, and not at first sight."""
-    return settings.fit is not None
+    return settings.scales_late
 
 
-STEP = Step(drawing_of, decide, made_of_size, fits, art_together, is_shared=True, scales=True)
+STEP = Step(drawing_of, decide, made_of_size, scales_late, art_together, is_shared=True, scales=True)

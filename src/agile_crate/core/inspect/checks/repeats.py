@@ -8,7 +8,8 @@ from itertools import pairwise
 import numpy as np
 
 from ...frame.likeness import furthest_apart
-from ...message import message, setting
+from ...message import Message, message, setting
+from ...names import number_of
 from ...text import counted
 from ..facts import FrameFacts
 from ..finding import ERROR, NOTE, Finding, Surveyed, codes, finding
@@ -74,7 +75,7 @@ def repeats(sequence: Surveyed) -> Iterator[Finding]:
         what = f"frames from {length + 1} on repeat the first ones: the cycle has {length} frames"
         fix = "export one cycle"
         if not _cycle(frames[:length], compared) and not _closes(frames[:length], compared):
-            fix = setting("frames", f"{sequence.label}=1-{length}")
+            fix = _first(sequence, length)
         yield finding(sequence, CYCLE, ERROR, frames[length:], what, fix)
         return
     if sequence.loops and _closes(frames, compared):
@@ -114,6 +115,15 @@ def _closes(frames: Sequence[FrameFacts], compared: FrameComparison) -> bool:
     return compared.different(range(last), LEAST_MOTION) == LEAST_MOTION
 
 
+def _first(sequence: Surveyed, count: int) -> Message:
+    """Return the setting that keeps the first frames: by their numbers, if those are not their positions."""
+    numbers = [number_of(frame.name) for frame in sequence.frames]
+    known = [number for number in numbers if number is not None]
+    if known == list(range(1, len(numbers) + 1)) or len(known) < len(numbers) or sorted(set(known)) != known:
+        return setting("frames", f"{sequence.label}=1-{count}")
+    return setting("numbers", f"{sequence.label}={known[0]}-{known[count - 1]}")
+
+
 def _opened(sequence: Surveyed, compared: FrameComparison) -> str:
     """Return what takes the closing frame away, and nothing else."""
     frames = sequence.frames
@@ -122,7 +132,7 @@ def _opened(sequence: Surveyed, compared: FrameComparison) -> str:
     if frames[0].digest != frames[-1].digest:
         tolerance = furthest_apart(sequence.again(frames[0]), sequence.again(frames[-1]))
     if _closes(without, compared) or tolerance > QUIET:
-        return setting("frames", f"{sequence.label}=1-{len(without)}")
+        return _first(sequence, len(without))
     return message("{drop_closing} {}", setting("tolerance", tolerance)) if tolerance else setting("drop_closing")
 
 
