@@ -126,7 +126,8 @@ def run(tmp_path: Path) -> Run:
             )
         else:
             done = run_prepared(words, cwd)
-        if words[:1] == ["pack"] and "--out" in words and "--dry-run" not in words and done.returncode == 0:
+        writes_metadata = "--out" in words and not {"--dry-run", "none"}.intersection(words)
+        if words[:1] == ["pack"] and writes_metadata and done.returncode == 0:
             check_metadata(Path(cwd) / words[words.index("--out") + 1])
         return done
 

@@ -65,7 +65,7 @@ LAST_STEPS: Steps = (
     ("offsets", lambda settings: settings.no_offsets),
 )
 
-SAMPLES, MANY_MORE = 8, 2
+SAMPLES, MANY_MORE = 8, 1.5
 """Frames whose colors are counted after smoothing, and how many times as many show that they were blended."""
 
 BATCH_PIXELS = 1 << 18

@@ -11,6 +11,7 @@ from ...core.align import default_pivot, offset_in
 from ...core.errors import FitError
 from ...core.frame.canvas import Sides, beyond, largest, moved_to
 from ...core.frame.options import FEET, PivotOptions
+from ...core.frame.region import mirrored_region
 from ...core.frame.trim import visible_on_canvas
 from ...core.frame.visible import union
 from ...core.message import Message, listed, message, setting
@@ -129,13 +130,15 @@ def _recenter(ways: list[Way], standings: Sequence[Standing], settings: Settings
     assert isinstance(settings.canvas, Size)
     _bring(ways, range(len(ways)), settings)
     pairs = zip(standings, ways, strict=True)
-    seen = union(standing.seen.moved(way.by) for standing, way in pairs if standing.seen)
+    seen = union(_unmirrored(way, standing.seen) for standing, way in pairs if standing.seen)
     if seen is None:
         _bring(ways, range(len(ways)), settings, settings.canvas)
         return []
-    for index, (_, by, flipped) in enumerate(ways):
-        target = offset_in(settings.canvas, seen.size, settings.align, flipped)
-        ways[index] = Way(settings.canvas, Offset(by.x + target.x - seen.x, by.y + target.y - seen.y), flipped)
+    place = offset_in(settings.canvas, seen.size, settings.align)
+    for index, (before, by, flipped) in enumerate(ways):
+        across = place.x - seen.x
+        across = settings.canvas.w - before.w - across if flipped else across
+        ways[index] = Way(settings.canvas, Offset(by.x + across, by.y + place.y - seen.y), flipped)
     return [
         message(
             "the visible art of all frames, {} together, is aligned to the canvas's {} ({align})",
@@ -143,6 +146,12 @@ def _recenter(ways: list[Way], standings: Sequence[Standing], settings: Settings
             settings.align,
         )
     ]
+
+
+def _unmirrored(way: Way, seen: Box) -> Box:
+    """Return what is visible of a frame on its new canvas, before any mirroring."""
+    moved = seen.moved(way.by)
+    return mirrored_region(moved, way.canvas) if way.flipped else moved
 
 
 def _bring_to_canvas(ways: list[Way], lineup: Lineup, settings: Settings) -> None:
