@@ -24,6 +24,8 @@ export interface CrateDocument {
   /** All text files of the build. */
   files?: string[];
   built_from?: string;
+  /** The sheets were made elsewhere, and may show more than the frames. */
+  adopted?: boolean;
   sha256?: string;
   file_sha256?: Record<string, string>;
   settings?: Record<string, string | boolean | (string | boolean)[]>;

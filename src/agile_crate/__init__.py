@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from fractions import Fraction
     from typing import Any, Literal, TypeAlias, Unpack
 
+    from .commands.adopt import Adopted
     from .commands.cut import Cut
     from .commands.draft import Draft
     from .commands.load import Loaded
@@ -55,6 +56,7 @@ GENERATOR = f"agile-crate {__version__}"
 
 _EXPORTS = {
     "core.errors": ("CrateError", "FitError", "InputError", "OutputError", "UsageError"),
+    "commands.adopt": ("Adopted",),
     "commands.cut": ("Cut",),
     "commands.draft": ("Draft", "DraftedCrate"),
     "commands.load": ("Loaded",),
@@ -70,7 +72,7 @@ _EXPORTS = {
 """The errors and results by module. A module is loaded when one of its names is used."""
 
 _FUNCTIONS = (
-    "arrange", "build", "cut", "describe", "draft", "load", "pack", "schema", "show", "survey", "survey_all",
+    "adopt", "arrange", "build", "cut", "describe", "draft", "load", "pack", "schema", "show", "survey", "survey_all",
     "unpack", "verify", "verify_all",
 )  # fmt: skip
 
@@ -334,6 +336,19 @@ def cut(
     options = cut_options(how)
     with _working(limit) as context:
         return cut_sheet(_path(sheet), Path(_path(out)), options, context, force, dry_run)
+
+
+def adopt(sheet: StrPath, *, force: bool = False, limit: LimitTable = None, **options: Any) -> Adopted:
+    """Write metadata for a sheet that was made elsewhere, next to it; its pixels stay as they are.
+
+    `options` are those of `cut` and settings of frames and times: ``cell=(16, 16)``, ``fps={"walk": 8}``,
+    ``pivot="feet"``.
+    """
+    from .commands.adopt import adopt, adopt_options
+
+    how, settings = adopt_options(options)
+    with _working(limit) as context:
+        return adopt(_path(sheet), how, settings, context, force)
 
 
 def load(data: StrPath, *, skin: str = "", limit: LimitTable = None) -> Loaded:

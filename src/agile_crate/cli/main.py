@@ -32,6 +32,7 @@ COMMANDS = {
     "verify": "prove that every frame can be restored from a crate",
     "describe": "write more text formats of an existing crate",
     "unpack": "turn a crate, or any sheet, back into frames",
+    "adopt": "write metadata for a sheet that was made elsewhere",
     "schema": "print the schema of the metadata or of crate files",
     "cache": "show or clear the build cache",
     "help": "print a page on layouts, timing, pivots, pixel art or effects",

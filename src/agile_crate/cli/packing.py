@@ -30,10 +30,10 @@ def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:
     crate = packed.crate
     sheets, animations = sheet_summaries(crate), animation_summaries(crate, _rates(crate))
     print(
-        f"{'would pack' if arguments.dry_run else 'packed'} {counted(len(crate.frames), 'frame')}, "
+        f"{_done(packed, arguments)} {counted(len(crate.frames), 'frame')}, "
         f"{counted(len(animations), 'animation')}, {counted(len(sheets), 'sheet')}\n"
     )
-    _print_sheets(sheets)
+    _print_sheets(sheets, crate.adopted)
     layout = LAYOUTS.get(str(crate.settings.get("layout")))
     if animations:
         _print_animations(crate, animations, bool(layout and layout.numbers_rows))
@@ -61,6 +61,12 @@ def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:
         print(f"  {'kept' if path in packed.kept else wrote} {shown(from_here(path))}")
     for path in packed.deleted:
         print(f"  {removed} {shown(from_here(path))}, a file of the last build")
+
+
+def _done(packed: Packed, arguments: argparse.Namespace) -> str:
+    if packed.crate.adopted:
+        return "adopted"
+    return "would pack" if arguments.dry_run else "packed"
 
 
 def print_next_step(packed: Packed) -> None:
@@ -111,7 +117,7 @@ def _also(built: Built) -> str:
     return f"also at {crate.settings['also_scale']}: {sheets}" + (f", cells {measured(cells.size)}" if cells else "")
 
 
-def _print_sheets(sheets: list[SheetSummary]) -> None:
+def _print_sheets(sheets: list[SheetSummary], are_adopted: bool) -> None:
     from ..core.text import bytes_shown, counted, measured, shown
     from .tables import Column, print_note, print_table
 
@@ -140,7 +146,7 @@ def _print_sheets(sheets: list[SheetSummary]) -> None:
         print(f"  cells {measured(cell)}, {spacing}, filled {order}\n")
     else:
         how = "blocks, each filled row by row" if first.blocks else "packed tightly; draw each box at its offset"
-        print_note(f"{how}; {spacing}")
+        print_note("boxes as they lie on the sheet" if are_adopted else f"{how}; {spacing}")
         print()
     if any(sheet.blocks for sheet in sheets):
         _print_blocks(sheets)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from typing import TYPE_CHECKING, Any, NoReturn, TypeVar
 
 from ..core.errors import UsageError
@@ -99,16 +99,16 @@ class Section:
         return action
 
 
-def add_settings(parser: Parser, are_listed: bool = True) -> Section:
-    """Add an option for every setting, in groups of a user's tasks, which the help may list; return the last group.
-    Values are read later, by `chosen_settings`."""
+def add_settings(parser: Parser, are_listed: bool = True, names: Collection[str] = ()) -> Section:
+    """Add an option for every setting, or some, in groups of a user's tasks, which the help may list; return the last
+    group. Values are read later, by `chosen_settings`."""
     from ..settings.groups import GROUPS
     from ..settings.table import options
 
     table = options()
-    for title, names in GROUPS.items():
+    for title, members in GROUPS.items():
         group = parser.section(title)
-        for name in names:
+        for name in (name for name in members if not names or name in names):
             action = _add_setting(group, name, *table[name])
             action.help = action.help if are_listed else argparse.SUPPRESS
     return group

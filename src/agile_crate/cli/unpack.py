@@ -24,6 +24,12 @@ def declare(parser: Parser) -> None:
     group.add("--film", action="store_true", help="also write each animation of a crate as an animated PNG")
     group.add("--dry-run", action="store_true", help="print what would be written, and write no frame")
     group.add("--force", action="store_true", help="overwrite existing files")
+    declare_cutting(parser)
+    add_common(parser)
+
+
+def declare_cutting(parser: Parser) -> None:
+    """Add the options that cut a sheet without metadata."""
     cells = parser.section("cutting a sheet without metadata")
     cells.add("--cell", metavar="WxH", help="cut cells of this size")
     cells.add("--columns", metavar="N", help="cut N columns (with --rows)")
@@ -38,7 +44,6 @@ def declare(parser: Parser) -> None:
     cells.add("--boxes-out", metavar="FILE", help="also write the boxes that were cut as such a table")
     cells.add("--name-rows", metavar="NAME,…", help="name the rows: DIR/NAME/NAME_01.png")
     cells.add("--color-key", metavar="COLOR", help="make a color transparent: #ff00ff, corner, corner:12")
-    add_common(parser)
 
 
 CUTTING = (

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -12,7 +12,7 @@ from ..core.errors import InputError, UsageError
 from ..core.frame.options import ColorKey
 from ..core.limits import Limits
 from ..core.message import Message, a_file, message, setting
-from ..core.model.geometry import Size
+from ..core.model.geometry import Cells, Size
 from ..core.motion.rename import checked_name
 from ..core.pixels import Pixels
 from ..core.text import counted
@@ -79,21 +79,9 @@ def cut_sheet(
 ) -> Cut:
     """Cut a sheet into frames and write them to `folder`, all or none. With `dry_run`, write the table of boxes alone.
     Raises the errors of `core.errors`."""
-    _check(options)
-    pixels = read_bare_sheet(sheet, context.limits)
-    if options.color_key:
-        from ..core.frame.color_key import keyed
-
-        pixels = keyed(pixels, options.color_key)
-    frames, cutting = _cut(sheet, pixels, options, context.limits)
+    check_options(options)
+    frames, cutting, _ = cut_up(sheet, options, context.limits)
     warnings = list(cutting.warnings)
-    if options.islands and opaque(pixels):
-        warnings = [
-            message(
-                "the sheet has no transparent pixels, so it is one island: name its background color "
-                "with {color_key}, such as {color_key:corner}"
-            )
-        ]
     if not cutting.pictures:
         raise InputError("{} shows nothing: every pixel is transparent", a_file(sheet))
     files = [f"{name}.png" for name in frames]
@@ -112,7 +100,32 @@ def cut_sheet(
     return Cut(tuple(folder / name for name in files), cutting.rows, cutting.parted, tuple(warnings))
 
 
-def _check(options: CutOptions) -> None:
+def cut_up(sheet: str, options: CutOptions, limits: Limits) -> tuple[list[str], Cutting, Pixels]:
+    """Return the names of a sheet's frames, what cutting finds, and the sheet's own pixels. Raises InputError and
+    UsageError."""
+    pixels = found = read_bare_sheet(sheet, limits)
+    if options.color_key:
+        from ..core.frame.color_key import keyed
+
+        found = keyed(pixels, options.color_key)
+    names, cutting = _cut(sheet, found, options, limits)
+    if options.islands and opaque(found):
+        sentence = (
+            "the sheet has no transparent pixels, so it is one island: name its background color with {color_key}, "
+            "such as {color_key:corner}"
+        )
+        cutting = replace(cutting, warnings=(message(sentence),))
+    return names, cutting, pixels
+
+
+def cells_for(size: Size, options: CutOptions) -> Cells | None:
+    """Return the cells of a sheet, or None if it is cut in another way."""
+    if options.islands or options.boxes:
+        return None
+    return cells_of(size, options.cell, options.columns, options.rows, options.margin, options.gap)[0]
+
+
+def check_options(options: CutOptions) -> None:
     """Raise UsageError unless the options choose one way to cut, and nothing that belongs to another."""
     ways = [bool(options.cell), bool(options.columns and options.rows), options.islands, bool(options.boxes)]
     if sum(ways) != 1 or (not ways[1] and (options.columns or options.rows)):

@@ -200,7 +200,7 @@ def _around_frames(crate: Crate, index: int, frames: Sequence[Frame], pixels: Pi
     """Yield the faults of a sheet's pixels around its frames: repeated edges, and paint elsewhere."""
     sheet = crate.sheets[index]
     yield from check_repeated_edges(sheet, frames, pixels)
-    if (stray := stray_paint(crate, index, pixels)).pixels:
+    if not crate.adopted and (stray := stray_paint(crate, index, pixels)).pixels:
         yield stray_report(sheet, *stray)
 
 

@@ -39,6 +39,8 @@ def head_of(crate: Crate) -> Document:
     }
     if crate.background:
         entry["background"] = crate.background
+    if crate.adopted:
+        entry["adopted"] = True
     if crate.files:
         entry["files"] = crate.files
     if crate.file_sha256:

@@ -46,7 +46,8 @@ class Outputs(NamedTuple):
     """Outputs of an earlier build: its sheets with the SHA-256 and the size of each, its text files, and the digests of
     those that are not metadata; whether the metadata itself has a digest, and is what that says; the sheets with
     frames that were edited; what the build was made from, as a digest, and the looks of its frames;
-    and which of the sheets are those of skins. `is_damaged`: the file begins as our metadata does, and cannot be read.
+    which of the sheets are those of skins; and whether the sheets were made elsewhere. `is_damaged`: the file begins as
+    our metadata does, and cannot be read.
     """
 
     images: Mapping[str, str] = MappingProxyType({})
@@ -59,6 +60,7 @@ class Outputs(NamedTuple):
     built_from: str = ""
     frames: Mapping[str, Look] = MappingProxyType({})
     skins: frozenset[str] = frozenset()
+    is_adopted: bool = False
     is_damaged: bool = False
 
 
@@ -198,6 +200,7 @@ def outputs_in(data: bytes, path: str) -> Outputs:
             str(document.get("built_from", "")),
             {str(entry["name"]): _look(entry, document) for entry in document["frames"]},
             frozenset(images) - frozenset(names),
+            bool(document.get("adopted")),
         )
     except (ValueError, TypeError, LookupError, AttributeError, RecursionError, InputError):
         return Outputs(is_damaged=True)

@@ -55,6 +55,7 @@ def crate_of(document: Any, limits: Limits) -> Crate:
         files=_read_files(document),
         file_sha256=_read_digests(document),
         built_from=_read_built_from(document),
+        adopted=_flag(document, "adopted", ""),
     )
 
 
@@ -156,9 +157,7 @@ def _read_skins(value: Any, place: str) -> tuple[SkinImage, ...]:
         here = f"{place}.{shown(name)}"
         image = _text(entry, "image", here)
         _expect(_stays_in_folder(image), f"{here}.image", "the name of a file in the same folder", image)
-        plain = entry.get("plain", False)
-        _expect(isinstance(plain, bool), f"{here}.plain", "true or false", plain)
-        skins.append(SkinImage(name, image, _text(entry, "sha256", here, ""), plain))
+        skins.append(SkinImage(name, image, _text(entry, "sha256", here, ""), _flag(entry, "plain", here)))
     return tuple(skins)
 
 
@@ -270,6 +269,12 @@ def _text(value: Any, key: str, place: str, default: str | None = None) -> str:
     _expect(isinstance(found, str), at(place, key), "a text", found)
     _expect(is_unicode(found), at(place, key), "Unicode text", found)
     return found
+
+
+def _flag(value: Any, key: str, place: str) -> bool:
+    found = value.get(key, False)
+    _expect(isinstance(found, bool), at(place, key), "true or false", found)
+    return bool(found)
 
 
 def _one_of(value: Any, key: str, place: str, choices: tuple[str, ...], default: str) -> Any:

@@ -207,7 +207,7 @@ def _document(root: Any) -> Document:
     rest."""
     if root.tag != "crate":
         raise FormError(f"expected the element crate, found {shown(root.tag)}")
-    head = _read(root, {"version": _scalar, "scale": _scalar})
+    head = _read(root, {"version": _scalar, "scale": _scalar, "adopted": _truth})
     files = _children(root, "files", "file", lambda element, _: (element.get("name"), element.get("sha256")))
     settings = _children(root, "settings", "setting", _read_setting)
     return (

@@ -49,6 +49,6 @@ def edited_sheets(crate: Crate, folder: Path, limits: Limits) -> Iterator[Edited
         problems = [
             message("{}; paint it alike", problem) for problem in check_repeated_edges(sheet, frames, found.pixels)
         ]
-        if stray.pixels:
+        if stray.pixels and not crate.adopted:
             problems.append(message("{}; erase them", stray_report(sheet, *stray)))
         yield EditedSheet(sheet.image, found.sha256, edits, stray, tuple(problems))

@@ -77,7 +77,7 @@ class Crate(NamedTuple):
     `background` is the color (#rrggbb) that the sheets were flattened on, empty if they have alpha. `files` are the
     names of the build's text files, if it has several; `file_sha256` are the digests of those of this crate
     that are not metadata. `built_from` is the digest of what the crate was built from (`core.crate.origin`), empty
-    where it was not recorded.
+    where it was not recorded. `adopted`: the sheets were made elsewhere, and may show more than the frames.
     """
 
     name: str
@@ -92,3 +92,4 @@ class Crate(NamedTuple):
     files: tuple[str, ...] = ()
     file_sha256: Mapping[str, str] = MappingProxyType({})
     built_from: str = ""
+    adopted: bool = False
