@@ -7,6 +7,7 @@ from importlib import import_module
 
 from agile_crate.cli.main import COMMANDS, help_of
 from agile_crate.cli.parser import Parser
+from agile_crate.cli.unpack import CUTTING
 from agile_crate.cli.wording import option_name
 from agile_crate.settings.table import options
 
@@ -16,6 +17,12 @@ HEAD = """\
 Made from the parser by `make docs`; do not edit by hand. [The command line](command-line.md) covers options of all
 commands, exit codes and JSON.
 """
+
+SETTINGS = {
+    "pack": "All [settings](../settings.md) are options, too.\n\n",
+    "watch": "With folders, all [settings](../settings.md) are options, too.\n\n",
+    "adopt": "The options of `unpack` for cutting, and [settings](../settings.md) of names, times and pivots.\n\n",
+}
 
 COMMON = {"-h", "--help", "--json", "-q", "--quiet", "-v", "--verbose", "--debug", "--limit"}
 
@@ -30,13 +37,14 @@ def section(name: str) -> str:
     import_module(f"agile_crate.cli.{name}").declare(parser)
     usage = f"agile-crate {name} {help_of(name)[0]}".strip()
     rows = "".join(map(row, own_actions(parser)))
-    settings = "All [settings](../settings.md) are options, too.\n\n" if name == "pack" else ""
+    settings = SETTINGS.get(name, "")
     return f"\n## {name}\n\n`{usage}`: {COMMANDS[name]}.\n\n{settings}| argument | effect |\n|---|---|\n{rows}"
 
 
 def own_actions(parser: Parser) -> list[argparse.Action]:
     """The arguments of a command that are neither settings nor in every command."""
-    settings = {option_name(name) for name in options()} if "--layout" in parser.options else set()
+    has_settings = {"--fps", "--pivot"} <= parser.options
+    settings = {option_name(name) for name in (*options(), *CUTTING)} if has_settings else set()
     return [one for one in parser.actions if not set(one.option_strings) & (COMMON | settings)]
 
 

@@ -44,7 +44,6 @@ if TYPE_CHECKING:
 
     StrPath: TypeAlias = str | bytes | os.PathLike[str]
     """A path, as text, as bytes, or as a `pathlib.Path`."""
-
     Inputs: TypeAlias = StrPath | Iterable[StrPath]
     """A folder, a file or a pattern of frames; or several."""
     LimitTable: TypeAlias = Mapping[str, int] | None
@@ -114,10 +113,8 @@ def pack(
 
 
 def arrange(frames: Mapping[str, Pixels], /, **settings: Unpack[Keywords]) -> Loaded:
-    """Pack arrays without files and return the crate with its sheets as arrays.
-
-    `frames` has arrays of shape (height, width, 4), uint8, straight alpha, by name, such as ``swim/swim_01``.
-    """
+    """Pack arrays without files and return the crate with its sheets as arrays. `frames` has arrays of shape
+    (height, width, 4), uint8, straight alpha, by name, such as ``swim/swim_01``."""
     from .commands.arrange import arrange
     from .settings.given import settings_from
 
@@ -325,10 +322,8 @@ def unpack(
 def cut(
     sheet: StrPath, out: StrPath, *, force: bool = False, dry_run: bool = False, limit: LimitTable = None, **how: Any
 ) -> Cut:
-    """Cut a sheet without metadata into frames below the folder `out`.
-
-    `how` has the command's options: ``cell=(16, 16)``, ``columns=4, rows=3``, ``islands=True``, ``boxes="boxes.csv"``.
-    """
+    """Cut a sheet without metadata into frames below the folder `out`. `how` has the command's options:
+    ``cell=(16, 16)``, ``columns=4, rows=3``, ``islands=True``, ``boxes="boxes.csv"``."""
     from pathlib import Path
 
     from .commands.cut import cut_options, cut_sheet
@@ -339,11 +334,8 @@ def cut(
 
 
 def adopt(sheet: StrPath, *, force: bool = False, limit: LimitTable = None, **options: Any) -> Adopted:
-    """Write metadata for a sheet that was made elsewhere, next to it; its pixels stay as they are.
-
-    `options` are those of `cut` and settings of frames and times: ``cell=(16, 16)``, ``fps={"walk": 8}``,
-    ``pivot="feet"``.
-    """
+    """Write metadata for a sheet that was made elsewhere, next to it; its pixels stay as they are. `options` are those
+    of `cut`, and settings of names, times and pivots: ``cell=(16, 16)``, ``fps={"walk": 8}``, ``pivot="feet"``."""
     from .commands.adopt import adopt, adopt_options
 
     how, settings = adopt_options(options)
@@ -352,11 +344,9 @@ def adopt(sheet: StrPath, *, force: bool = False, limit: LimitTable = None, **op
 
 
 def load(data: StrPath, *, skin: str = "", limit: LimitTable = None) -> Loaded:
-    """Read a crate from its JSON or XML, in the base art or a `skin`.
-
-    ``.crate`` is the metadata as values. ``.frame(name)`` returns a frame on its whole canvas, an array of shape
-    (height, width, 4), uint8, straight alpha.
-    """
+    """Read a crate from its JSON or XML, in the base art or a `skin`. ``.crate`` is the metadata as values.
+    ``.frame(name)`` returns a frame on its whole canvas, an array of shape (height, width, 4), uint8, straight
+    alpha."""
     from .commands.load import load
 
     return load(_path(data), _limits(limit), skin)

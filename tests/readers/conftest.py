@@ -59,7 +59,7 @@ def crates(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Crate]:
     top = tmp_path_factory.mktemp("crates")
     sources = _frames(top / "frames")
     sources |= {
-        name.replace("swim/swim", "left"): pixels[:, ::-1] for name, pixels in sources.items() if "swim" in name
+        name.replace("swim/swim", "left/left"): pixels[:, ::-1] for name, pixels in sources.items() if "swim" in name
     }
     times = ("--fps", "swim=7", "--hold", "swim:2=3", "--loop", "swim=back-and-forth", "--loop", "dive=once",
              "--hold", "dive:2=100ms")  # fmt: skip

@@ -169,7 +169,7 @@ def expected(case: Case, sources: dict[str, np.ndarray]) -> dict[str, np.ndarray
     made = dict(sources)
     if case["mirrored"] == "copy":
         made |= {
-            name.replace("swim/swim", "swim back"): pixels[:, ::-1]
+            name.replace("swim/swim", "swim back/swim back"): pixels[:, ::-1]
             for name, pixels in sources.items()
             if "swim" in name
         }

@@ -55,12 +55,9 @@ def read_document(data: bytes, largest: int, options: ReadOptions) -> DecodedFil
         root, document = _stack(archive, largest, limits)
         if options.layers == "flat":
             return DecodedFile(_whole_canvas(list(reversed(root)), document))
-        hidden = [node for node in root if node.get("visibility") == "hidden"]
-        if options.layers == "all":
-            for node in hidden:
-                node.set("visibility", "visible")
-            hidden = []
-        shown = [node for node in reversed(root) if node not in hidden]
+        for node in root if options.layers == "all" else ():
+            node.set("visibility", "visible")
+        shown = [node for node in reversed(root) if node.get("visibility") != "hidden"]
         if not shown:
             raise PictureError(message("has no visible layer; {layers:all} takes hidden layers"))
         if len(shown) * document.size[0] * document.size[1] * 4 > limits.unpacked_bytes:
@@ -68,7 +65,7 @@ def read_document(data: bytes, largest: int, options: ReadOptions) -> DecodedFil
                 "holds {:,} layers that take too much memory together; {}", len(shown), raise_hint("unpacked_bytes")
             )
         layers = [(_layer_name(node, number), _whole_canvas([node], document)) for number, node in enumerate(shown, 1)]
-        return DecodedFile(as_sequence(layers, len(hidden)))
+        return DecodedFile(as_sequence(layers, len(root) - len(shown)))
 
 
 def _opened(data: bytes, limits: Limits) -> zipfile.ZipFile:
