@@ -84,6 +84,7 @@ bench: $(VENV)/.with-tests
 	$(BIN)/python bench/watch.py
 	$(BIN)/python bench/arrange.py
 	$(BIN)/python bench/rebuild.py
+	$(BIN)/python bench/touching.py
 
 # How well the survey judges, on any folder of real frames: make bench-survey FOLDER=frames
 bench-survey: $(VENV)/.with-tests

@@ -46,7 +46,7 @@ def test_empty_cells_islands_and_json(run: Run, sheet: Path, tmp_path: Path) -> 
     save(tmp_path / "blobs.png", blobs)
     done = run("unpack", "blobs.png", "--islands", "--out", "cut")
     assert "cut 3 frames from blobs.png\n" in done.stdout
-    assert done.stderr.startswith("agile-crate: warning: island 2 at 16,4 is 20 pixels wide where its row has 10: ")
+    assert done.stderr.startswith("agile-crate: warning: island 2 at 16,4 is 20×10 where others are about 10×10: ")
     assert decode(tmp_path / "cut" / "blobs_02.png").shape == (10, 20, 4)
 
 

@@ -7,7 +7,8 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
-from ..core.cut.bare_sheet import Cutting, Parted, cells_of, cut_boxes, cut_cells, cut_islands, opaque
+from ..core.cut.bare_sheet import Cutting, cells_of, cut_boxes, cut_cells, cut_islands, opaque
+from ..core.cut.figures import Parted
 from ..core.errors import InputError, UsageError
 from ..core.frame.options import ColorKey
 from ..core.limits import Limits

@@ -10,6 +10,7 @@ from agile_crate.core.cut.touching import seams
 from agile_crate.core.limits import USUAL
 from agile_crate.core.model.geometry import Box
 from agile_crate.core.pixels import Pixels
+from planted import judged, planted
 
 
 def oval(w: int, h: int) -> np.ndarray:
@@ -58,9 +59,9 @@ def test_the_seam_runs_where_alpha_is_least() -> None:
     path = [9, 10, 11, 11, 10, 9, 8, 8, 9, 10]
     for row, column in enumerate(path):
         alpha[row, column] = 3 if row == 4 else 0
-    (seam,) = seams(alpha, 10)
+    (seam,) = seams(alpha, [10])
     assert all(column in (x, x + 1) for x, column in zip(path, seam.columns.tolist(), strict=True))
-    assert (seam.crossed, seam.thickness) == (1, 3 / 255)
+    assert seam.crossed == 1
 
 
 def test_bodies_one_above_the_other() -> None:
@@ -72,7 +73,7 @@ def test_bodies_one_above_the_other() -> None:
     (parted,) = cutting.parted
     assert parted.across
     assert (parted.begin.x, parted.end.x) == (28, 47)
-    assert parted.begin.y == 25
+    assert parted.begin.y in (25, 26)  # a row of the two overlaps
 
 
 @pytest.mark.parametrize("lying", [np.ones((12, 44), bool), oval(48, 14)], ids=["block", "oval"])
@@ -83,8 +84,8 @@ def test_what_is_thick_everywhere_is_left_whole(lying: np.ndarray) -> None:
     assert cutting.rows == (5,)
     assert cutting.parted == ()
     assert [str(warning) for warning in cutting.warnings] == [
-        f"island 5 at 100,{30 - lying.shape[0]} is {lying.shape[1]} pixels wide where its row has 20: it has no "
-        "thin place, so it was left whole"
+        f"island 5 at 100,{30 - lying.shape[0]} is {lying.shape[1]}×{lying.shape[0]} where others are about 20×30: it has "
+        "no thin place, so it was left whole"
     ]
 
 
@@ -109,3 +110,10 @@ def test_boxes_are_cut_as_they_are_and_told_where_they_overlap() -> None:
     ]
     assert not opaque(sheet)
     assert opaque(np.full((3, 3, 4), 255, np.uint8))
+
+
+@pytest.mark.parametrize("name", ["otter/idle", "otter/walk_down"])
+@pytest.mark.parametrize("soft", [False, True])
+def test_planted_figures_are_cut_within_a_pixel(name: str, soft: bool) -> None:
+    for plant in planted(name, soft, gap=-1):
+        assert judged(plant) == (len(plant.touching), 0), plant.kind

@@ -2,24 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from statistics import median
-from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import InputError, UsageError
-from ..frame.visible import box_of, cut_out
+from ..frame.visible import cut_out
 from ..limits import Limits, raise_hint
 from ..message import Message, message
-from ..model.geometry import Box, Cells, Offset, Size
+from ..model.geometry import Box, Cells, Size
 from ..pixels import Pixels
 from ..text import counted, measured
-
-TOO_WIDE, ALIKE = 1.6, 0.25
-"""An island so many times as wide as the others of its row, if most are alike to this share, may be two figures."""
+from .crumbs import join_crumbs
+from .figures import Parted, Suspect, boxes_of, part_figures
 
 CRUMB = 1 / 16
 """An island of less than this share of the largest one's area is a loose part rather than a figure."""
@@ -39,17 +36,6 @@ class Cutting:
     rows: tuple[int, ...]
     parted: tuple[Parted, ...] = ()
     warnings: tuple[Message, ...] = ()
-
-
-class Parted(NamedTuple):
-    """Two figures that were parted: their common box, the ends of the seam, and the number of pairs of visible pixels
-    that it parts. `across`: the seam runs across, between figures one above the other."""
-
-    box: Box
-    begin: Offset
-    end: Offset
-    crossed: int
-    across: bool
 
 
 def opaque(sheet: Pixels) -> bool:
@@ -126,8 +112,8 @@ def cut_boxes(sheet: Pixels, boxes: Sequence[Box]) -> Cutting:
 
 
 def cut_islands(sheet: Pixels, join: int, limits: Limits, split_touching: bool = False) -> Cutting:
-    """The islands of a sheet: visible pixels that touch, corners included, or lie less than `join` pixels apart. With
-    `split_touching`, those that seem to be several figures are parted where they are thinnest.
+    """The islands of a sheet: visible pixels that touch, corners included, or lie less than `join` pixels apart. Crumbs
+    belong to the figure next to them. With `split_touching`, islands that seem to be several figures are parted.
 
     Each picture is an island's box, a new array with that island's pixels alone. Reading order: an island belongs to a
     row if it overlaps it vertically by half of its height; rows go down, islands within a row go right.
@@ -147,69 +133,15 @@ def cut_islands(sheet: Pixels, join: int, limits: Limits, split_touching: bool =
             raise_hint("islands"),
         )
     labels[~visible] = 0
-    found = [
-        (label, Box(x.start, y.start, x.stop - x.start, y.stop - y.start))
-        for label, (y, x) in enumerate((slices or (slice(0), slice(0)) for slices in ndimage.find_objects(labels)), 1)
-        if x.stop
-    ]
-    parted: list[Parted] = []
-    if split_touching:
-        parting = _Parting(sheet[..., 3], labels, parted)
-        found = parting.parted(found, across=True)
-        found = [island for row in _in_rows(found) for island in parting.parted(row, across=False)]
-    rows = _in_rows(found)
+    join_crumbs(labels, sheet)
+    parted, suspects = part_figures(labels, sheet, split_touching)
+    rows = _in_rows([(label, box) for label, box in boxes_of(labels).items()])
     if not rows:
         return Cutting((), (), ())
     pictures = tuple(_island(sheet, labels, label, box) for row in rows for label, box in row)
     boxes = tuple(box for row in rows for _, box in row)
-    warnings = (*_small_parts(rows), *_touching(rows, split_touching))
+    warnings = (*_small_parts(rows), *_joined(rows, suspects, split_touching))
     return Cutting(pictures, boxes, tuple(map(len, rows)), tuple(parted), warnings)
-
-
-@dataclass(slots=True)
-class _Parting:
-    """Labels in which figures that touch are parted, one after the other, and what was parted."""
-
-    alpha: NDArray[np.uint8]
-    labels: NDArray[np.int32]
-    done: list[Parted]
-
-    def parted(self, islands: Sequence[tuple[int, Box]], across: bool) -> list[tuple[int, Box]]:
-        """Split the islands that are too wide compared to the others; with `across`, those that are too high."""
-        sides = [box.h if across else box.w for _, box in islands]
-        usual = _usual(sides)
-        result: list[tuple[int, Box]] = []
-        for (label, box), side in zip(islands, sides, strict=True):
-            if usual is not None and side >= TOO_WIDE * usual:
-                result += self._parts(label, box, usual, across)
-            else:  # where all touch, none is too wide beside the others
-                result += [(label, box)] if across else self._parts(label, box, None, across)
-        return result
-
-    def _parts(self, label: int, box: Box, usual: float | None, across: bool) -> list[tuple[int, Box]]:
-        from .touching import seams
-
-        part = np.s_[box.y : box.bottom, box.x : box.right]
-        labels, alpha = self.labels[part], self.alpha[part]
-        if across:
-            labels, alpha = labels.T, alpha.T
-        inside = labels == label
-        names = [label]
-        for seam in seams(np.where(inside, alpha, np.uint8(0)), usual):
-            names.append(int(self.labels.max()) + 1)
-            labels[inside & (np.arange(labels.shape[1]) >= seam.columns[:, None])] = names[-1]
-            ends = ((int(seam.columns[0]), 0), (int(seam.columns[-1]), len(labels) - 1))
-            begin, end = (Offset(box.x + (y if across else x), box.y + (x if across else y)) for x, y in ends)
-            self.done.append(Parted(box, begin, end, seam.crossed, across))
-        found = [(name, box_of(self.labels[part] == name)) for name in names]
-        parts = [(name, inner.moved(Offset(box.x, box.y))) for name, inner in found if inner]
-        if len(parts) == 1:
-            return parts
-        again: list[tuple[int, Box]] = []
-        for name, inner in parts:
-            may_be_several = usual is None or (inner.h if across else inner.w) >= TOO_WIDE * usual
-            again += self._parts(name, inner, usual, across) if may_be_several else [(name, inner)]
-        return again
 
 
 def _island(sheet: Pixels, labels: NDArray[np.int32], label: int, box: Box) -> Pixels:
@@ -239,25 +171,21 @@ def _small_parts(rows: Sequence[Sequence[tuple[int, Box]]]) -> list[Message]:
     return [message("{}{join:N} joins loose parts", what)]
 
 
-def _usual(sides: Sequence[int]) -> float | None:
-    """Return the usual length of figures' sides, if most are alike."""
-    if len(sides) < 3:
-        return None
-    usual = median(sides)
-    near = sum(abs(side - usual) <= ALIKE * usual for side in sides)
-    return usual if 3 * near >= 2 * (len(sides) - 1) else None
-
-
-def _touching(rows: Sequence[Sequence[tuple[int, Box]]], were_parted: bool) -> list[Message]:
-    warnings: list[Message] = []
-    number = 0
-    for row in rows:
-        usual = _usual([box.w for _, box in row])
-        for _, box in row:
-            number += 1
-            if usual is not None and box.w >= TOO_WIDE * usual:
-                what = f"island {number} at {box.x},{box.y} is {box.w} pixels wide where its row has {usual:g}"
-                advice = message("two figures may touch there; {split_touching} splits them, or cut by cells")
-                whole = "it has no thin place, so it was left whole"
-                warnings.append(message("{}: {}", what, whole if were_parted else advice))
-    return warnings
+def _joined(
+    rows: Sequence[Sequence[tuple[int, Box]]], suspects: Mapping[int, Suspect], were_parted: bool
+) -> Iterator[Message]:
+    """Yield a warning of each island that seems to be several figures."""
+    islands = [island for row in rows for island in row]
+    for number, (label, box) in enumerate(islands, 1):
+        if label not in suspects:
+            continue
+        suspect = suspects[label]
+        what = f"island {number} at {box.x},{box.y} is {measured(box.size)}"
+        what += f" where others are about {measured(suspect.usual)}" if suspect.usual else ""
+        if suspect.figures:
+            advice = message("{split_touching} splits them, or cut by cells")
+            yield message("{}: {} seem to touch there; {}", what, counted(suspect.figures, "figure"), advice)
+        elif were_parted:
+            yield message("{}: it has no thin place, so it was left whole", what)
+        else:
+            yield message("{}: figures may touch there; cut by cells or boxes", what)

@@ -1,13 +1,15 @@
-"""Figures that touch on a sheet, parted at their thinnest place.
+"""Figures that touch on a sheet, parted where they touch.
 
-A seam runs through a figure from top to bottom, between two pixels of each row, at most one further left or right than
+A seam runs through an island from top to bottom, between two pixels of each row, at most one further left or right than
 in the row above, so that the alpha that it parts is least: dynamic programming over rows, as for seam carving (Avidan
-and Shamir, 2007). Cost: linear in the pixels of the window in which it may run.
+and Shamir, 2007). Where several seams run is found by dynamic programming, too: they part little, and the figures
+between them have sizes that other figures of the sheet have, or else all the same.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
@@ -16,88 +18,176 @@ from numpy.typing import NDArray
 Alpha = NDArray[np.uint8]
 """The alpha of one island on its box, shape (h, w): what belongs to no other."""
 
-REACH = 0.4
-"""The farthest that a seam may be from its expected column, in widths of a body."""
+Floats = NDArray[np.float64]
 
-THIN = 0.6
+KNOWN_REACH, REACH, FARTHEST = 0.15, 0.12, 24
+"""A seam leaves its column by no more than this share of a figure's width, if that is known, or of the island's height;
+at most so many pixels."""
+
+ASIDE = 0.02
+"""The cost of a row in which a seam is a pixel off its column, in pixels that it parts."""
+
+LEAST_SHARE, MOST_SHARE = 0.45, 1.6
+"""A figure's width, in those of known figures."""
+
+LEAST_EVEN, MOST_EVEN = 0.6, 1.5
+"""A figure's width, in those of figures that are all the same."""
+
+KNOWN_WEIGHT, EVEN_WEIGHT, SLACK = 3.0, 1.5, 0.02
+"""The cost of a wrong width, in widths, beside that of a seam, in bodies. A little is free: figures move."""
+
+SPREAD = 0.05
+"""Known widths that differ by this share of one count as above; the more alike they are, the more a wrong one costs."""
+
+THIN, THIN_EVEN = 0.6, 0.5
 """A seam this share as thick as the bodies beside it, or thicker, runs through a body."""
 
-NECK, LEAST_BODY, LEAST_HEIGHT = 0.35, 0.25, 0.5
-"""Without a known body width, a neck is at most this share as thick as the bodies beside it, and each of
-these holds at least this share of the island, and is so high beside it."""
+LEAST_AREA, LEAST_HEIGHT = 0.4, 0.5
+"""Figures that are all the same have at least these shares of their usual area, and of the height of the highest."""
+
+AS_GOOD = 0.12
+"""Of numbers of figures that are about as good, up to this cost more, the largest is taken."""
+
+LEAST_WIDTH = 8
+"""Pixels. What is narrower is no figure."""
+
+SLIMMEST = 3
+"""Figures are at most so many times as high as wide."""
 
 
 class CutSeam(NamedTuple):
-    """A cut through an island: in each row, the first column on its right side; the number of rows in which it splits
-    visible pixels, and their thickness in rows of full alpha."""
+    """A cut through an island: in each row, the first column on its right side; and the number of rows in which it
+    splits visible pixels."""
 
     columns: NDArray[np.intp]
     crossed: int
-    thickness: float
 
 
-def seams(alpha: Alpha, usual: float | None) -> list[CutSeam]:
-    """Return where bodies touch, from left to right; none where nothing is thin enough. `usual` is how wide a body
-    should be, None if unknown: then at most one seam is found, at a neck."""
-    places = _awaited(alpha, usual) if usual else _neck(alpha)
-    thickness = alpha.sum(axis=0, dtype=np.float64) / 255
-    found: list[CutSeam] = []
-    for window in places:
-        seam = _least(alpha, window)
-        begin = int(found[-1].columns.max()) if found else 0
-        beside = min(thickness[begin : window.start + 1].max(), thickness[window.stop - 1 :].max())
-        if seam.thickness <= (THIN if usual else NECK) * beside and (usual or _have_height(alpha, seam)):
-            found.append(seam)
-    return found
+def seams(alpha: Alpha, known: Sequence[int] = ()) -> list[CutSeam]:
+    """Return where figures touch, from left to right; none where nothing is thin enough.
 
-
-def _have_height(alpha: Alpha, seam: CutSeam) -> bool:
-    left = np.arange(alpha.shape[1]) < seam.columns[:, None]
-    heights = [np.ptp(np.flatnonzero(((alpha > 0) & side).any(axis=1))) + 1 for side in (left, ~left)]
-    return bool(min(heights) >= LEAST_HEIGHT * len(alpha))
-
-
-def _awaited(alpha: Alpha, usual: float) -> Iterator[range]:
-    """Return the columns among which each seam may run, if all bodies have the same width."""
+    `known` are the widths of figures of the same sheet; without any, all figures have about the same width.
+    Cost: linear in the pixels, times the reach; and for each number of figures the width, times a figure's.
+    """
     width = alpha.shape[1]
-    bodies = max(2, round(width / usual))
-    for number in range(1, bodies):
-        middle, reach = number * width / bodies, REACH * width / bodies
-        yield range(max(1, int(middle - reach)), min(width - 1, int(middle + reach)) + 1)
+    if width < 2 * LEAST_WIDTH:
+        return []
+    thickness = alpha.sum(axis=0, dtype=np.float64) / 255
+    body = max(1.0, float(np.median(thickness[thickness > 0])))
+    side = KNOWN_REACH * float(np.median(known)) if known else REACH * len(alpha)
+    carved = _Carved(alpha, int(max(2, min(FARTHEST, side))))
+    cuts = _known_cuts(carved.cost, thickness, body, known) if known else _even_cuts(carved.cost, alpha, body)
+    return [carved.seam(cut) for cut in cuts]
 
 
-def _neck(alpha: Alpha) -> Iterator[range]:
-    """Return the columns around the thinnest place that leaves enough on both sides."""
-    thickness = alpha.sum(axis=0, dtype=np.float64)
-    share = np.cumsum(thickness) / thickness.sum()
-    inside = np.flatnonzero((share >= LEAST_BODY) & (share <= 1 - LEAST_BODY))
-    if len(inside) < 3:
+class _Carved:
+    """The best seam around each column: what it parts, in rows of full alpha, and its way."""
+
+    def __init__(self, alpha: Alpha, reach: int) -> None:
+        self._alpha, self._reach = alpha, reach
+        share = alpha.astype(np.float32) / 255
+        left, right = share[:, :-1], share[:, 1:]
+        cost = np.minimum(left, right) + 1e-3 * (left + right)  # of equal ones, where both sides are thin
+        offsets = np.arange(-reach, reach + 1)
+        places = np.arange(cost.shape[1])[:, None] + offsets
+        outside = (places < 0) | (places >= cost.shape[1])
+        places = np.clip(places, 0, cost.shape[1] - 1)
+        aside = np.where(outside, np.inf, ASIDE * np.abs(offsets)).astype(np.float32)
+        total = cost[0][places] + aside
+        self._steps = np.zeros((len(cost), *total.shape), np.int8)
+        for row in range(1, len(cost)):
+            before = np.pad(total, ((0, 0), (1, 1)), constant_values=np.inf)
+            ways = np.stack([before[:, 1:-1], before[:, :-2] + 1e-4, before[:, 2:] + 1e-4])
+            best = ways.argmin(axis=0)
+            self._steps[row] = np.array([0, -1, 1], np.int8)[best]
+            total = np.take_along_axis(ways, best[None], axis=0)[0] + cost[row][places] + aside
+        self._ends = total.argmin(axis=1)
+        self.cost: Floats = total.min(axis=1).astype(np.float64)
+
+    def seam(self, cut: int) -> CutSeam:
+        """Return the seam around a column, before which it cuts."""
+        at = int(self._ends[cut - 1])
+        columns = np.empty(len(self._steps), np.intp)
+        for row in range(len(columns) - 1, -1, -1):
+            columns[row] = cut + at - self._reach
+            at += int(self._steps[row, cut - 1, at])
+        rows = np.arange(len(columns))
+        parted = np.minimum(
+            self._alpha[rows, columns - 1], self._alpha[rows, np.minimum(columns, self._alpha.shape[1] - 1)]
+        )
+        return CutSeam(columns, int(np.count_nonzero(parted)))
+
+
+def _known_cuts(cost: Floats, thickness: Floats, body: float, known: Sequence[int]) -> list[int]:
+    """Return the best cuts into figures of known widths."""
+    usual = float(np.median(known))
+    widths = np.arange(len(thickness) + 1)
+    off = np.abs(widths[:, None] - np.unique(known)).min(axis=1) / usual
+    apart = np.abs(np.subtract.outer(known, known)) + np.where(np.eye(len(known)), np.inf, 0)
+    spread = float(np.median(apart.min(axis=1))) / usual if len(known) > 1 else SPREAD
+    wrong = KNOWN_WEIGHT * SPREAD / (SPREAD / 4 + spread) * np.maximum(0, off - SLACK)
+    wrong[(widths < LEAST_SHARE * usual) | (widths > MOST_SHARE * usual)] = np.inf
+    most = int(len(thickness) // max(1.0, LEAST_SHARE * usual))
+    found = sorted(_best_cuts(cost / body, wrong, range(2, most + 1)))
+    return next((cuts for _, cuts in found if _thickest(cost, thickness, cuts) <= THIN), [])
+
+
+def _even_cuts(cost: Floats, alpha: Alpha, body: float) -> list[int]:
+    """Return the best cuts into figures that are all about the same, as many as are plausible."""
+    height, width = alpha.shape
+    thickness = alpha.sum(axis=0, dtype=np.float64) / 255
+    widths = np.arange(width + 1)
+    found: list[tuple[float, list[int]]] = []
+    for count in range(2, min(SLIMMEST * width // height + 1, width // LEAST_WIDTH) + 1):
+        usual = width / count
+        off = np.abs(widths - usual) / usual
+        wrong = EVEN_WEIGHT * np.maximum(0, off - SLACK)
+        wrong[(widths < LEAST_EVEN * usual) | (widths > MOST_EVEN * usual)] = np.inf
+        for _, cuts in _best_cuts(cost / body, wrong, [count]):
+            ratios = _ratios(cost, thickness, cuts)
+            areas = [part.sum() for part in np.split(thickness, cuts)]
+            heights = [np.ptp(np.flatnonzero(part.any(axis=1))) + 1 for part in np.split(alpha, cuts, axis=1)]
+            are_alike = min(areas) >= LEAST_AREA * np.median(areas) and min(heights) >= LEAST_HEIGHT * max(heights)
+            if max(ratios) <= THIN_EVEN and are_alike:
+                uneven = np.abs(np.diff([0, *cuts, width]) - usual).mean() / usual
+                found.append((float(np.mean(ratios) + EVEN_WEIGHT * uneven), cuts))
+    least = min((score for score, _ in found), default=0.0)
+    return max((cuts for score, cuts in found if score <= least + AS_GOOD), key=len, default=[])
+
+
+def _best_cuts(cost: Floats, wrong: Floats, counts: Sequence[int]) -> Iterator[tuple[float, list[int]]]:
+    """Yield the cost of the best cuts into each number of parts, and the cuts. `cost` is that of a seam before each
+    column but the first, `wrong` that of each width."""
+    width = len(cost) + 1
+    widths = np.flatnonzero(np.isfinite(wrong))
+    widths = widths[widths > 0]
+    if not len(widths):
         return
-    thinnest = int(inside[np.argmin(thickness[inside])])
-    reach = max(1, len(inside) // 8)
-    yield range(max(1, thinnest - reach), min(alpha.shape[1] - 1, thinnest + reach) + 1)
+    seam = np.concatenate([[0.0], cost, [0.0]])
+    ends = np.arange(width + 1)
+    begins = ends[:, None] - widths
+    total = np.where(ends == 0, 0.0, np.inf)
+    backs: list[NDArray[np.intp]] = []
+    for count in range(1, max(counts, default=0) + 1):
+        ways = np.where(begins >= 0, total[np.maximum(begins, 0)] + wrong[widths], np.inf)
+        best = ways.argmin(axis=1)
+        total = ways[ends, best] + seam
+        backs.append(ends - widths[best])
+        if count in counts and np.isfinite(total[width]):
+            cuts, at = [], width
+            for back in reversed(backs):
+                at = int(back[at])
+                cuts.append(at)
+            yield float(total[width]), cuts[::-1][1:]
 
 
-def _least(alpha: Alpha, window: range) -> CutSeam:
-    """Find the seam of least alpha among some columns; of equal seams, the straightest near the middle."""
-    from_middle = np.abs(np.arange(len(window)) - (len(window) - 1) / 2)
-    left = alpha[:, window.start - 1 : window.stop - 1] / 255
-    right = alpha[:, window.start : window.stop] / 255
-    parted = np.minimum(left, right)
-    cost = parted + 1e-3 * (left + right) + 1e-6 * from_middle  # of equal ones, where both sides are thin
-    total = np.empty_like(cost)
-    steps = np.zeros(cost.shape, np.int8)
-    total[0] = cost[0]
-    for row in range(1, len(cost)):
-        before = np.pad(total[row - 1], 1, constant_values=np.inf)
-        ways = np.stack([before[1:-1], before[:-2] + 1e-4, before[2:] + 1e-4])
-        best = np.argmin(ways, axis=0)
-        steps[row] = np.array([0, -1, 1], np.int8)[best]
-        total[row] = cost[row] + np.take_along_axis(ways, best[None], axis=0)[0]
-    columns = np.empty(len(cost), np.intp)
-    at = int(np.argmin(total[-1]))
-    for row in range(len(cost) - 1, -1, -1):
-        columns[row] = at + window.start
-        at += int(steps[row, at])
-    along = parted[np.arange(len(alpha)), columns - window.start]
-    return CutSeam(columns, int(np.count_nonzero(along)), float(along.sum()))
+def _thickest(cost: Floats, thickness: Floats, cuts: Sequence[int]) -> float:
+    return max(_ratios(cost, thickness, cuts))
+
+
+def _ratios(cost: Floats, thickness: Floats, cuts: Sequence[int]) -> list[float]:
+    """Return how thick each seam is beside the thinner of the two bodies that it parts."""
+    ends = [0, *cuts, len(thickness)]
+    parts = [thickness[begin:end].max() for begin, end in pairwise(ends)]
+    beside = [max(1e-6, min(pair)) for pair in pairwise(parts)]
+    return [float(cost[cut - 1] / body) for cut, body in zip(cuts, beside, strict=True)]
