@@ -11,7 +11,7 @@ sys.path.insert(0, str(TOP / "tools"))
 
 import prose  # noqa: E402
 
-MOST = {"told, said, there": 37, "what … is": 13, "there is … that": 1, "British spelling": 4}
+MOST = {"told, said, there": 34, "what … is": 13, "there is … that": 1, "British spelling": 4}
 """Of each habit in `src`; lower these whenever you can. The British words are those that users may type."""
 
 PAGES = sorted(path.relative_to(TOP).as_posix() for path in [*TOP.glob("*.md"), *(TOP / "docs").rglob("*.md")])

@@ -26,7 +26,6 @@ if TYPE_CHECKING:
     from fractions import Fraction
     from typing import Any, Literal, TypeAlias, Unpack
 
-    from .commands.adopt import Adopted
     from .commands.cut import Cut
     from .commands.draft import Draft
     from .commands.load import Loaded
@@ -55,7 +54,6 @@ GENERATOR = f"agile-crate {__version__}"
 
 _EXPORTS = {
     "core.errors": ("CrateError", "FitError", "InputError", "OutputError", "UsageError"),
-    "commands.adopt": ("Adopted",),
     "commands.cut": ("Cut",),
     "commands.draft": ("Draft", "DraftedCrate"),
     "commands.load": ("Loaded",),
@@ -333,7 +331,7 @@ def cut(
         return cut_sheet(_path(sheet), Path(_path(out)), options, context, force, dry_run)
 
 
-def adopt(sheet: StrPath, *, force: bool = False, limit: LimitTable = None, **options: Any) -> Adopted:
+def adopt(sheet: StrPath, *, force: bool = False, limit: LimitTable = None, **options: Any) -> Packed:
     """Write metadata for a sheet that was made elsewhere, next to it; its pixels stay as they are. `options` are those
     of `cut`, and settings of names, times and pivots: ``cell=(16, 16)``, ``fps={"walk": 8}``, ``pivot="feet"``."""
     from .commands.adopt import adopt, adopt_options

@@ -104,6 +104,7 @@ def test_pivots_at_each_pieces_own_center(tmp_path: Path, run: Run) -> None:
 def test_pivots_from_the_bottom(drift: Path, run: Run) -> None:
     done = run("pack", "drift", "--out", "o", "--pivot", "bottom-left:0.3,0")
     assert re.search(r"pivot +from bottom left +loop\n +drift .* 90,240 +90,0 +forever", done.stdout)
+    assert "from bottom left" not in run("pack", "drift", "--out", "o", "--pivot", "bottom-left").stdout
     run("pack", "drift", "--out", "p", "--pivot", "bottom-right:10px,20px")
     assert {tuple(frame["pivot"]) for frame in metadata(drift / "p.json")["frames"]} == {(290, 220)}
     assert run("verify", "p.json", "--against", "drift").returncode == 0
@@ -120,10 +121,12 @@ def test_paint_outside_of_all_boxes_names_the_cushion(drift: Path, run: Run) -> 
     save(drift / "o.png", sheet)
     code, sentence = refusal(run(*words, "--keep-edits"))
     assert "8 painted pixels of o.png outside of all frames (--cushion 3 makes room)" in sentence
-    assert (
-        "8 visible pixels lie outside of all frames (pack's --cushion 3 makes room); erase them"
-        in refusal(run("verify", "o.json", "--accept"))[1]
-    )
+    for recorded in ("0", "as much as you like"):
+        document = metadata(drift / "o.json")
+        document["settings"]["cushion"] = recorded
+        (drift / "o.json").write_text(json.dumps(document))
+        sentence = refusal(run("verify", "o.json", "--accept"))[1]
+        assert "8 visible pixels lie outside of all frames (pack's --cushion 3 makes room); erase them" in sentence
     run(*words, "--cushion", "3", "--force")
     sheet = decode(drift / "o.png").copy()
     x, y, w, h = metadata(drift / "o.json")["frames"][0]["box"]
@@ -152,6 +155,18 @@ def test_a_region_of_every_canvas(drift: Path, run: Run) -> None:
     assert refusal(run("pack", "drift", "--out", "q", "--region", "20x40")) == (
         2, "--region: '20x40' is not a region: write width x height + left + top in pixels, such as 420x420+131+58, or auto, or animation",
     )  # fmt: skip
+
+
+def test_a_region_of_a_drawing_in_vectors(tmp_path: Path, run: Run) -> None:
+    """The region is keyed and counted as for pixels: by the corner of the whole drawing."""
+    (tmp_path / "buoy.svg").write_text(
+        '<svg xmlns="http://www.w3.org/2000/svg" width="20" height="10"><rect width="20" height="10" fill="#0f0"/>'
+        '<rect x="4" y="2" width="12" height="6" fill="#f00"/></svg>'
+    )
+    done = run("pack", "buoy.svg", "--out", "o", "--color-key", "corner", "--region", "8x4+4+2", "--scale", "2")
+    assert done.stderr == "agile-crate: warning: --region cuts off visible pixels of 1 frame, 40 at most: buoy\n"
+    assert (agile_crate.load(tmp_path / "o.json").frame("buoy") == (255, 0, 0, 255)).all()
+    assert run("verify", "o.json", "--against", "buoy.svg").returncode == 0
 
 
 def test_a_region_that_is_found(drift: Path, run: Run) -> None:

@@ -20,12 +20,12 @@ def declare(parser: Parser) -> None:
     declare_cutting(parser)
     add_settings(parser, names=ADOPTED)
     add_common(parser)
+    parser.set_defaults(dry_run=False, explain=False)  # what `packing` asks of a build
 
 
 def run(arguments: argparse.Namespace) -> int:
     from ..commands.adopt import adopt, adopt_options
     from ..commands.cut import READERS
-    from ..commands.pack import Packed
     from ..settings.adopted import ADOPTED
     from .command_context import context_for
     from .packing import document_of, print_next_step, print_summary
@@ -34,12 +34,10 @@ def run(arguments: argparse.Namespace) -> int:
     options, settings = adopt_options({name: value for name, value in given.items() if value})
     with context_for(arguments) as context:
         adopted = adopt(arguments.sheet, options, settings, context, arguments.force)
-    arguments.dry_run = arguments.explain = False  # the summary of `pack` asks for them
-    packed = Packed(adopted.crate, adopted.files, (), {}, adopted.remarks, adopted.warnings, (), 0, False)
-    print_warnings(packed.warnings)
+    print_warnings(adopted.warnings)
     if arguments.json:
-        print_json(document_of(packed, arguments) | {"command": "adopt"})
+        print_json(document_of(adopted, arguments) | {"command": "adopt"})
     elif not arguments.quiet:
-        print_summary(packed, arguments)
-        print_next_step(packed)
+        print_summary(adopted, arguments)
+        print_next_step(adopted)
     return Status.DONE

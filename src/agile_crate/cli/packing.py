@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import re
 from fractions import Fraction
 from typing import TYPE_CHECKING, Any
 
@@ -30,7 +31,7 @@ def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:
     crate = packed.crate
     sheets, animations = sheet_summaries(crate), animation_summaries(crate, _rates(crate))
     print(
-        f"{_done(packed, arguments)} {counted(len(crate.frames), 'frame')}, "
+        f"{_verb(packed, arguments)} {counted(len(crate.frames), 'frame')}, "
         f"{counted(len(animations), 'animation')}, {counted(len(sheets), 'sheet')}\n"
     )
     _print_sheets(sheets, crate.adopted)
@@ -59,11 +60,12 @@ def print_summary(packed: Packed, arguments: argparse.Namespace) -> None:
     wrote, removed = ("would write", "would remove") if arguments.dry_run else ("wrote", "removed")
     for path in packed.files:
         print(f"  {'kept' if path in packed.kept else wrote} {shown(from_here(path))}")
+    last = "adoption" if crate.adopted else "build"
     for path in packed.deleted:
-        print(f"  {removed} {shown(from_here(path))}, a file of the last build")
+        print(f"  {removed} {shown(from_here(path))}, a file of the last {last}")
 
 
-def _done(packed: Packed, arguments: argparse.Namespace) -> str:
+def _verb(packed: Packed, arguments: argparse.Namespace) -> str:
     if packed.crate.adopted:
         return "adopted"
     return "would pack" if arguments.dry_run else "packed"
@@ -239,7 +241,7 @@ def _print_animations(crate: Crate, animations: list[AnimationSummary], with_row
         columns.insert(1, Column("row", True))
         for row, animation in zip(rows, animations, strict=True):
             row.insert(1, _span(*animation.rows) if animation.rows else "")
-    if "bottom-" in str(crate.settings.get("pivot")):
+    if re.search("bottom-(left|right):", str(crate.settings.get("pivot"))):
         columns.insert(-1, Column("from bottom left", True))
         for row, animation in zip(rows, animations, strict=True):
             row.insert(-1, _pivot(animation.pivot_from_bottom))

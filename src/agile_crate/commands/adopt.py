@@ -4,9 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, field
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from ..core.crate.check import check_crate
 from ..core.crate.edits import crc_of, part_of, stray_paint
@@ -14,19 +12,19 @@ from ..core.crate.restore import as_seen
 from ..core.cut.bare_sheet import Cutting, opaque
 from ..core.errors import InputError, OutputError, UsageError
 from ..core.frame.decode import DecodedFrame, Decoding, decoded
+from ..core.frame.visible import cut_out
 from ..core.limits import Limits
 from ..core.message import Message, a_file, message, setting, some_files
 from ..core.model.crate import Crate, Frame
-from ..core.model.geometry import ORIGIN, Mirror, Size
+from ..core.model.geometry import ORIGIN, Box, Mirror, Size
 from ..core.model.picture import Picture
 from ..core.model.sheet import Sheet
 from ..core.model.variant import base_of
 from ..core.names import animations_of
 from ..core.pixels import Pixels
 from ..core.text import counted
-from ..exports.texts import texts_of
+from ..exports.texts import templates_of, text_names, texts_of
 from ..format.files import ENDINGS, is_ours, outputs_of_build
-from ..format.regular import read_regular
 from ..format.seal import binary_sha256
 from ..pipeline.context import Context
 from ..pipeline.describe import animations_of as described
@@ -37,22 +35,11 @@ from ..settings.adopted import ADOPTED
 from ..settings.given import settings_from
 from ..settings.table import GIVEN_ORDER, Settings
 from ..sources.decode import DecodedPart
+from ..sources.sheets import read_bare_sheet
 from ..storage.previous_build import previous_build
 from ..storage.staging import staged
 from .cut import READERS, CutOptions, cells_for, check_options, cut_options, cut_up
-
-if TYPE_CHECKING:
-    from ..exports.template import Template
-
-
-@dataclass(frozen=True, slots=True)
-class Adopted:
-    """The crate of a sheet, the files that were written, and remarks and warnings for the user."""
-
-    crate: Crate = field(hash=False)
-    files: tuple[Path, ...]
-    remarks: tuple[Message, ...]
-    warnings: tuple[Message, ...]
+from .pack import Packed
 
 
 def adopt_options(given: Mapping[str, object]) -> tuple[CutOptions, Settings]:
@@ -67,30 +54,28 @@ def adopt_options(given: Mapping[str, object]) -> tuple[CutOptions, Settings]:
     return cut_options({name: value for name, value in given.items() if name in READERS}), settings
 
 
-def adopt(sheet: str, options: CutOptions, settings: Settings, context: Context, force: bool = False) -> Adopted:
+def adopt(sheet: str, options: CutOptions, settings: Settings, context: Context, force: bool = False) -> Packed:
     """Write the metadata of a sheet next to it: the frames that cutting finds, as they lie.
 
-    Raises the errors of `core.errors`; then nothing is written.
+    Raises the errors of `core.errors`; nothing is written then.
     """
     check_options(options)
-    names, cutting, pixels = cut_up(sheet, options, context.limits)
-    if not cutting.pictures:
-        raise InputError("{} shows nothing: every pixel is transparent", a_file(sheet))
-    frames = load_frames(LoadRequest(base_of([sheet]), settings, parts=_parts(names, cutting, settings)), context)
+    data, pixels = read_bare_sheet(sheet, context.limits)
     path = Path(os.path.abspath(sheet))
-    digest = binary_sha256(read_regular(path, context.limits, "file_bytes"))
-    whole = Sheet(path.name, Size(pixels.shape[1], pixels.shape[0]), sha256=digest)
+    whole = Sheet(path.name, Size(pixels.shape[1], pixels.shape[0]), sha256=binary_sha256(data))
+    del data
+    names, cutting = cut_up(sheet, pixels, options, context.limits)
+    frames = load_frames(LoadRequest(base_of([sheet]), settings, parts=_parts(names, cutting, settings)), context)
     crate = _crate(path, _with_cells(whole, options, cutting, frames), frames, cutting, context)
     if options.color_key and opaque(pixels):
         crate = crate._replace(background=_ground(options, pixels))
     for problem in check_crate(crate):
         raise InputError("{}: {}; cut the sheet with unpack, and pack its frames", a_file(sheet), problem)
-    crcs = [crc_of(_shown(crate, pixels, frame)) for frame in crate.frames]
-    pairs = zip(crate.frames, crcs, strict=True)
-    crate = crate._replace(frames=tuple(frame._replace(crc=crc) for frame, crc in pairs))
-    files, notes = _written(path, crate, settings, context.limits, force)
+    crate = crate._replace(frames=tuple(_with_crc(crate, pixels, frame) for frame in crate.frames))
+    files, deleted, notes = _write(path, crate, settings, context.limits, force)
     warnings = (*notes, *cutting.warnings, *frames.warnings, *_left_over(crate, pixels))
-    return Adopted(crate, files, frames.sizes[0].remarks, warnings)
+    remarks = frames.sizes[0].remarks
+    return Packed(crate, files, deleted, {}, remarks, warnings, considered=(), bound=0, proven=False)
 
 
 def _parts(names: Sequence[str], cutting: Cutting, settings: Settings) -> list[DecodedPart[DecodedFrame]]:
@@ -117,16 +102,10 @@ def _with_cells(sheet: Sheet, options: CutOptions, cutting: Cutting, frames: Fra
 def _crate(path: Path, sheet: Sheet, frames: Frames, cutting: Cutting, context: Context) -> Crate:
     prepared = frames.sizes[0]
     drawings = [frame.drawing for sequence in frames.sequences for frame in sequence.frames]
-    described_frames = tuple(
-        Frame(picture.name, 0, cutting.boxes[drawing], picture.canvas, ORIGIN, picture.pivot, mirror=_mirror(picture))
-        for picture, drawing in zip(prepared.pictures, drawings, strict=True)
-    )
+    pairs = zip(prepared.pictures, drawings, strict=True)
+    found = tuple(_frame(picture, cutting.boxes[drawing]) for picture, drawing in pairs)
     animations = described(frames.sequences, prepared.settings)
-    return Crate(path.stem, (sheet,), described_frames, animations, generator=context.program, adopted=True)
-
-
-def _mirror(picture: Picture) -> Mirror:
-    return "x" if picture.flipped else ""
+    return Crate(path.stem, (sheet,), found, animations, generator=context.program, adopted=True)
 
 
 def _ground(options: CutOptions, pixels: Pixels) -> str:
@@ -135,9 +114,14 @@ def _ground(options: CutOptions, pixels: Pixels) -> str:
     return key.color.hex if key.color else f"#{pixels[0, 0, 0]:02x}{pixels[0, 0, 1]:02x}{pixels[0, 0, 2]:02x}"
 
 
-def _shown(crate: Crate, pixels: Pixels, frame: Frame) -> Pixels:
-    part = part_of(frame)
-    return as_seen(crate, pixels, frame)[part.y : part.bottom, part.x : part.right]
+def _frame(picture: Picture, box: Box) -> Frame:
+    """Return a frame whose canvas is its box on the sheet."""
+    mirror: Mirror = "x" if picture.flipped else ""
+    return Frame(picture.name, 0, box, picture.canvas, ORIGIN, picture.pivot, mirror=mirror)
+
+
+def _with_crc(crate: Crate, pixels: Pixels, frame: Frame) -> Frame:
+    return frame._replace(crc=crc_of(cut_out(as_seen(crate, pixels, frame), part_of(frame))))
 
 
 def _left_over(crate: Crate, pixels: Pixels) -> list[Message]:
@@ -145,28 +129,24 @@ def _left_over(crate: Crate, pixels: Pixels) -> list[Message]:
     return [Message(f"{counted(stray, 'visible pixel')} of the sheet are in no frame")] if stray else []
 
 
-def _written(
+def _write(
     path: Path, crate: Crate, settings: Settings, limits: Limits, force: bool
-) -> tuple[tuple[Path, ...], list[Message]]:
-    """Write the texts of a crate; return their paths, and notes."""
-    templates: tuple[Template, ...] = ()
-    if settings.template:
-        from ..exports.template import read_templates
-
-        templates = read_templates(settings.template, settings.set, limits)
+) -> tuple[tuple[Path, ...], tuple[Path, ...], list[Message]]:
+    """Write the texts of a crate; return their paths, those of deleted files of an earlier adoption, and notes."""
+    templates = templates_of(settings.template, settings.set, limits)
+    names = text_names(crate.name, settings.metadata, templates)
+    files = tuple(path.parent / name for name in names)
+    if len(names) > 1:
+        crate = crate._replace(files=tuple(names))
     with staged(path.parent, path.stem) as staging:
-        texts = list(texts_of(crate, (), settings.metadata, templates, settings.compact))
-        if len(texts) > 1:
-            crate = crate._replace(files=tuple(name for name, _ in texts))
-            texts = list(texts_of(crate, (), settings.metadata, templates, settings.compact))
-        files = tuple(path.parent / name for name, _ in texts)
         own = _earlier(path, limits)
         if not force:
             _refuse_others(files, own)
-        for name, text in texts:
+        for name, text in texts_of(crate, (), settings.metadata, templates, settings.compact):
             staging.write(name, [text])
-        staging.commit(remove=[file.name for file in own if file not in files])
-        return files, list(staging.notes)
+        deleted = tuple(sorted(own.difference(files)))
+        staging.commit(remove=[file.name for file in deleted])
+        return files, deleted, list(staging.notes)
 
 
 def _earlier(path: Path, limits: Limits) -> frozenset[Path]:

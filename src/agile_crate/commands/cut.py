@@ -81,10 +81,9 @@ def cut_sheet(
     """Cut a sheet into frames and write them to `folder`, all or none. With `dry_run`, write the table of boxes alone.
     Raises the errors of `core.errors`."""
     check_options(options)
-    frames, cutting, _ = cut_up(sheet, options, context.limits)
+    _, pixels = read_bare_sheet(sheet, context.limits)
+    frames, cutting = cut_up(sheet, pixels, options, context.limits)
     warnings = list(cutting.warnings)
-    if not cutting.pictures:
-        raise InputError("{} shows nothing: every pixel is transparent", a_file(sheet))
     files = [f"{name}.png" for name in frames]
     if not force:
         refuse_existing(folder, files)
@@ -101,22 +100,22 @@ def cut_sheet(
     return Cut(tuple(folder / name for name in files), cutting.rows, cutting.parted, tuple(warnings))
 
 
-def cut_up(sheet: str, options: CutOptions, limits: Limits) -> tuple[list[str], Cutting, Pixels]:
-    """Return the names of a sheet's frames, what cutting finds, and the sheet's own pixels. Raises InputError and
-    UsageError."""
-    pixels = found = read_bare_sheet(sheet, limits)
+def cut_up(sheet: str, pixels: Pixels, options: CutOptions, limits: Limits) -> tuple[list[str], Cutting]:
+    """Return the names of a sheet's frames, and the frames that cutting finds. Raises InputError and UsageError."""
     if options.color_key:
         from ..core.frame.color_key import keyed
 
-        found = keyed(pixels, options.color_key)
-    names, cutting = _cut(sheet, found, options, limits)
-    if options.islands and opaque(found):
+        pixels = keyed(pixels, options.color_key)
+    names, cutting = _cut(sheet, pixels, options, limits)
+    if not cutting.pictures:
+        raise InputError("{} shows nothing: every pixel is transparent", a_file(sheet))
+    if options.islands and opaque(pixels):
         sentence = (
             "the sheet has no transparent pixels, so it is one island: name its background color with {color_key}, "
             "such as {color_key:corner}"
         )
         cutting = replace(cutting, warnings=(message(sentence),))
-    return names, cutting, pixels
+    return names, cutting
 
 
 def cells_for(size: Size, options: CutOptions) -> Cells | None:

@@ -79,7 +79,7 @@ def draft(inputs: Sequence[str], out: str, context: Context, force: bool = False
     Raises UsageError, InputError and OutputError.
     """
     check(out, force)
-    parts = [HEAD.format(name=shown(shlex.quote(os.path.basename(out))))]
+    parts = [_head(out)]
     crates: dict[str, DraftedCrate] = {}
     names = _names_of(inputs)
     for given, name in zip(inputs, names, strict=True):
@@ -117,22 +117,20 @@ def _tables(given: str, proposal: Proposal, surveys: Surveys, out: str) -> Itera
     """Yield the lines of each table of a proposal: of one for each crate, after that of a pattern if it has one."""
     layouts = [_layout(looked) for _, looked in surveys.values()]
     names = [chosen["layout"] for chosen, _ in layouts]
-    each = [looked for _, looked in surveys.values()]
+    shared = list(_pixel_lines(looked for _, looked in surveys.values()))
     usual = layouts[names.index(max(names, key=names.count))]
     if proposal.pattern:
-        yield _each_lines(given, proposal, surveys, usual, out)
+        yield _each_lines(given, proposal, surveys, [*_layout_lines(*usual), *shared], out)
     for (name, (crate, looked)), layout in zip(surveys.items(), layouts, strict=True):
         if proposal.pattern:
             own = [] if layout[0] == usual[0] else list(_layout_lines(*layout))
-            own += [] if list(_pixel_lines(each)) else _pixel_lines([looked])
+            own += [] if shared else _pixel_lines([looked])
             yield _own_lines(name, crate, looked, own)
         else:
             yield _crate_lines(name, crate, looked, layout, out)
 
 
-def _each_lines(
-    given: str, proposal: Proposal, surveys: Surveys, layout: tuple[dict[str, str], str], out: str
-) -> Iterator[str]:
+def _each_lines(given: str, proposal: Proposal, surveys: Surveys, shared: Iterable[str], out: str) -> Iterator[str]:
     """Yield the table of a pattern. It leaves out the folders that hold no frames now."""
     matching = {name for name, _ in folders_like(".", proposal.pattern)}
     others = sorted(matching.difference(crate.name for crate in proposal.crates), key=natural_key)
@@ -143,19 +141,18 @@ def _each_lines(
         yield f"except = {toml(others)}"
     if proposal.skins:
         yield f"skins = {toml(_from(proposal.skins, out))}  # folders with the frames of the base, in other art"
-    yield from _layout_lines(*layout)
-    yield from _pixel_lines(looked for _, looked in surveys.values())
+    yield from shared
     yield FPS_LINE
 
 
 def _pixel_lines(surveys: Iterable[Survey]) -> Iterator[str]:
     """Yield the settings that keep hard-edged art of few colors so when it is scaled."""
     sequences = [sequence for looked in surveys for sequence in looked.sequences]
-    if not all(sequence.colors for sequence in sequences):
+    if not all(sequence.hard_edged_colors for sequence in sequences):
         return
     yield from _folded("Hard-edged art of few colors: scaled by whole factors, it keeps its pixels.")
     yield key_line("resample", "pixel")
-    if (side := math.gcd(*(sequence.block for sequence in sequences))) > 1:
+    if (side := math.gcd(*(sequence.pixel_size for sequence in sequences))) > 1:
         yield f"# scale = {toml(f'1/{side}')}  # every pixel is drawn {side}×{side} large"
 
 
@@ -193,7 +190,11 @@ def draft_of(inputs: Sequence[str], target: str, settings: Settings, out: str) -
     name = os.path.splitext(os.path.basename(target))[0]
     settings_here = {key: _relative_setting(key, value, out) for key, value in typed(settings).items()}
     lines = crate_lines(name, [_from(path, out) for path in inputs], _from(target, out), settings_here)
-    return write_alone(out, "\n".join([HEAD.format(name=shown(shlex.quote(os.path.basename(out)))), *lines, ""]))
+    return write_alone(out, "\n".join([_head(out), *lines, ""]))
+
+
+def _head(out: str) -> str:
+    return HEAD.format(name=shown(shlex.quote(os.path.basename(out))))
 
 
 def check(out: str, force: bool = False) -> None:

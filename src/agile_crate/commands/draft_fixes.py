@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 from ..core.inspect.finding import Finding
@@ -20,16 +20,15 @@ class Fix(NamedTuple):
 
 def fix_plan(findings: Sequence[Finding]) -> tuple[list[Fix], list[Finding]]:
     """Return the fixes that a crate file can have at once, and the findings that none of them fixes."""
-    values = _values(findings)
+    wanted_by_all = _values(findings)
+    fixable = [finding for finding in findings if _is_fixed(finding, wanted_by_all)]
+    others = [finding for finding in findings if not _is_fixed(finding, wanted_by_all)]
+    values = _values(fixable)  # of those alone: a finding that stays open wants nothing of the file
     for_all: dict[str, Fix] = {}
     for_one: dict[str, Fix] = {}
-    others: list[Finding] = []
     written: set[tuple[str, str]] = set()
-    for finding in findings:
+    for finding in fixable:
         wanted = _fixing(finding)
-        if not wanted or any(not _holds(values[name], value) for name, value in _given(finding, wanted)):
-            others.append(finding)
-            continue
         first, value = wanted[0]
         animation, _, own = value.rpartition("=")
         if animation and options()[first][0].per_animation:
@@ -42,6 +41,12 @@ def fix_plan(findings: Sequence[Finding]) -> tuple[list[Fix], list[Finding]]:
         fix.lines.extend(line for line in lines if (line, fix.animation) not in written)
         written.update((line, fix.animation) for line in lines)
     return [*for_all.values(), *for_one.values()], others
+
+
+def _is_fixed(finding: Finding, values: Mapping[str, Sequence[str]]) -> bool:
+    """Return True if settings of these values fix a finding."""
+    wanted = _given(finding, _fixing(finding))
+    return bool(wanted) and all(_holds(values[name], value) for name, value in wanted)
 
 
 def _values(findings: Sequence[Finding]) -> dict[str, list[str]]:
@@ -72,7 +77,7 @@ def _holds(agreed: Sequence[str], value: str) -> bool:
 
 
 def _given(finding: Finding, wanted: Sequence[tuple[str, str]]) -> list[tuple[str, str]]:
-    """Return wanted settings with every value: what is to be left out without a name are the finding's frames."""
+    """Return wanted settings with all their values: `exclude` without a name excludes the frames of the finding."""
     return [
         (name, value) for name, given in wanted for value in ([given] if given or name != "exclude" else finding.frames)
     ]

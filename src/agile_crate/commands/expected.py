@@ -23,8 +23,7 @@ from ..core.text import few, quoted, shown
 from ..crate_files.read import Comparison
 from ..crate_files.spec import CrateSpec, as_key
 from ..exports.formats import FORMATS
-from ..exports.template import read_templates
-from ..exports.texts import further_texts
+from ..exports.texts import further_texts, templates_of
 from ..format.document import document_of, first_difference
 from ..format.files import read_metadata, sha256_now
 from ..format.seal import text_sha256
@@ -199,7 +198,7 @@ def _departures(
     """
     prepared = frames.sizes[number]
     settings, result = prepared.settings, arranged_sizes(frames.sequences, frames.sizes)[number]
-    templates = read_templates(settings.template, settings.set, limits) if settings.template else ()
+    templates = templates_of(settings.template, settings.set, limits)
     plan = plan_of(target_of(spec.out).name, frames.sequences, prepared, result, templates)
     depends = settings.keep_places or any(frame.edited for frame in crate.frames)
     made, found = (_without_digests(either, depends) for either in (plan.crate, crate))

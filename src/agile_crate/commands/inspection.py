@@ -54,10 +54,16 @@ SELECTING = ("include", "exclude", "sequence", "rename", "frames", "numbers", "s
 
 @dataclass(frozen=True, slots=True)
 class SequenceSummary:
-    """One sequence in numbers. `canvas` is the largest; `empty` is the share of canvas pixels outside of frames' boxes;
-    `unique` counts different frames; `seconds` is at its own times or the fps; `alpha` is none, hard or soft; `colors`
-    are the most of a frame in hard-edged art of few colors, 0 in other art, and `block` the side of the squares that
-    such art consists of."""
+    """One sequence in numbers.
+
+    canvas       the largest
+    seconds      at its own times or the fps
+    empty_ratio  the share of canvas pixels outside of frames' boxes
+    unique       counts different frames
+    alpha        none, hard or soft
+    hard_edged_colors  the most colors of a frame in hard-edged art of few colors; 0 in other art
+    pixel_size         the side of the squares that such art consists of
+    """
 
     name: str | None
     frames: int
@@ -67,8 +73,8 @@ class SequenceSummary:
     empty_ratio: float
     unique: int
     alpha: str
-    colors: int
-    block: int
+    hard_edged_colors: int
+    pixel_size: int
 
 
 class Known(NamedTuple):
@@ -293,6 +299,7 @@ def _summary(
     times = [ms if ms is not None and fps is None else default for part in parts for *_, ms in part.frames]
     area = sum(frame.canvas.w * frame.canvas.h for frame in frames)
     kept_pixels = sum(frame.kept.w * frame.kept.h for frame in frames if frame.kept)
+    hard_edged = [frame.hard_edged_colors for frame in frames]
     return SequenceSummary(
         name=name,
         frames=len(frames),
@@ -302,8 +309,8 @@ def _summary(
         empty_ratio=1 - kept_pixels / area,
         unique=len({frame.digest for frame in frames}),
         alpha=transparency(frames),
-        colors=max(frame.pixel_colors for frame in frames) if all(frame.pixel_colors for frame in frames) else 0,
-        block=math.gcd(*(frame.block for frame in frames)),
+        hard_edged_colors=max(hard_edged) if all(hard_edged) else 0,
+        pixel_size=math.gcd(*(frame.pixel_size for frame in frames)),
     )
 
 

@@ -20,6 +20,7 @@ from ..core.model.crate import Crate
 from ..core.model.variant import all_layers, with_layers
 from ..core.names import is_address
 from ..core.text import few, measured, quoted
+from ..exports.texts import templates_of
 from ..format.files import Look, looks_of
 from ..pipeline.arrange import arranged_sizes
 from ..pipeline.context import Context
@@ -28,7 +29,6 @@ from ..pipeline.job import BuildJob, DiskState, LoadRequest, origin_of
 from ..pipeline.load import Frames, load_frames
 from ..pipeline.write import write_plans
 from ..settings.portions import all_sizes
-from ..settings.table import Settings
 from ..storage.previous_build import (
     PreviousBuild,
     check_damaged,
@@ -127,7 +127,7 @@ def _local_inputs(job: BuildJob, context: Context) -> Iterator[BuildJob]:
 
 def _build(job: BuildJob, context: Context, state: DiskState | None, staging: Staging | None) -> Packed:
     """Walk the pipeline, and write to the staging area; None is a dry run."""
-    templates = _templates(job.settings, context)
+    templates = templates_of(job.settings.template, job.settings.set, context.limits)
     # The state is from before the lock: another build may have finished since, and then it is looked up again.
     if state is None or not state.previous.is_current():
         state = DiskState(previous_build(job.target, context.limits, context.cache))
@@ -336,11 +336,3 @@ def _check(crate: Crate) -> None:
     """Check all that `verify` checks without pixels, before any file is written. A problem is a bug of ours."""
     for problem in check_crate(crate):
         raise RuntimeError(f"the crate {quoted(crate.name)} does not hold together: {problem}; nothing was written")
-
-
-def _templates(settings: Settings, context: Context) -> tuple[Template, ...]:
-    if not settings.template:
-        return ()
-    from ..exports.template import read_templates  # starts processes, and few builds have any
-
-    return read_templates(settings.template, settings.set, context.limits)

@@ -140,7 +140,8 @@ def _file_wrong(
 def _places(file: CrateFile, specs: Iterable[CrateSpec], limits: Limits, wrong: Mapping[str, str]) -> Iterator[str]:
     """Yield the paths to watch: the crate file, its inputs and their folders, templates and palettes. For crates that
     are `wrong`, also the metadata, which changes when an edit is accepted or kept."""
-    yield from filter(None, [file.path])
+    if file.path:
+        yield file.path
     for spec in specs:
         for inputs in all_layers(spec.variants):
             yield from map(fixed_part, inputs)

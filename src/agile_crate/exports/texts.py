@@ -10,8 +10,18 @@ from ..format.seal import text_sha256
 from .formats import FORMATS, TextFormat
 
 if TYPE_CHECKING:
+    from ..core.limits import Limits
     from .formats import Larger
     from .template import Template
+
+
+def templates_of(paths: Sequence[str], given: tuple[tuple[str, str], ...], limits: Limits) -> tuple[Template, ...]:
+    """Return the templates of a build, with `given` values. Raises UsageError and InputError."""
+    if not paths:
+        return ()
+    from .template import read_templates  # starts processes, and few builds have any
+
+    return read_templates(paths, given, limits)
 
 
 def _in_order(formats: Sequence[str], is_metadata: bool) -> list[TextFormat]:

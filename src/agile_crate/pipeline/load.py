@@ -5,7 +5,7 @@ from __future__ import annotations
 import dataclasses
 from collections.abc import Iterator, Mapping, Sequence
 from fractions import Fraction
-from functools import partial
+from functools import cache, partial
 from typing import TYPE_CHECKING, NamedTuple
 
 from ..core.crate.origin import Origin
@@ -125,12 +125,15 @@ def _at_size(variants: Variants, gathered: Sequence[Gathered], sequences: Sequen
 
 def _strays(gathered: Gathered, selected: Sequences) -> Iterator[Message]:
     """Yield a warning of each frame that seems to be missing in an animation, unless it is left out or renamed."""
-    pictures = {frame.name: gathered.drawings[frame.drawing][0] for s in gathered.sequences for frame in s.frames}
+
+    @cache
+    def drawings() -> dict[str, Picture]:
+        return {frame.name: gathered.drawings[frame.drawing][0] for s in gathered.sequences for frame in s.frames}
 
     def fits(*names: str) -> bool:
         from ..core.inspect.miniature import is_between, miniature, sketch_of
 
-        drawn = [pictures[name] for name in names]
+        drawn = [drawings()[name] for name in names]
         if any(picture.file for picture in drawn):  # its pixels were not read yet
             return False
         whole = (on_canvas(picture.pixels, picture.offset, picture.canvas) for picture in drawn)

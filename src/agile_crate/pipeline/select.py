@@ -43,7 +43,8 @@ def select_frames(sequences: Sequences, settings: Settings, likeness: Callable[[
     warnings += idle
     if settings.include or settings.exclude:
         sequences = take.kept(sequences, include, exclude)
-    sequences = take.in_order(sequenced(sequences, _mapping("sequence", settings.sequence)))
+    if settings.sequence:
+        sequences = take.in_order(sequenced(sequences, _mapping("sequence", settings.sequence)))
     sequences, idle, remarks = _renamed_and_picked(sequences, settings)
     warnings += idle
     parts = ((_named("split", name, "gull=glide:1-20", sequences), part) for name, part in settings.split)

@@ -19,8 +19,7 @@ GROUPS = {
     ),
     "choosing frames": (
         "include", "exclude", "frames", "numbers", "every", "drop_duplicates", "drop_closing", "tolerance",
-        "sequence", "rename",
-        "split", "order", "reverse", "mirrored", "reversed", "layers", "digits",
+        "sequence", "rename", "split", "order", "reverse", "mirrored", "reversed", "layers", "digits",
     ),
     "palettes and shapes": (
         "palette", "colors", "dither", "recolor", "clear_alpha", "hard_alpha", "fill_under", "shape", "shape_points",

@@ -26,10 +26,11 @@ AHEAD = 1
 """Sheets that are read while one is looked at: more would only take memory."""
 
 
-def read_bare_sheet(path: str, limits: Limits) -> Pixels:
-    """Read a sheet without metadata, shape (h, w, 4). Raises InputError."""
+def read_bare_sheet(path: str, limits: Limits) -> tuple[bytes, Pixels]:
+    """Return the file of a sheet without metadata, and its pixels, shape (h, w, 4). Raises InputError."""
     try:
-        return read_still(read_regular(path, limits, "file_bytes"), limits.sheet_pixels)
+        data = read_regular(path, limits, "file_bytes")
+        return data, read_still(data, limits.sheet_pixels)
     except OSError as error:
         raise InputError("{} cannot be read: {}", a_file(path), reason(error)) from None
     except PictureError as error:

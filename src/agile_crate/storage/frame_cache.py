@@ -111,7 +111,7 @@ def _written(file: CachedFile) -> bytes:
         (
             label,
             time and time.as_integer_ratio(),
-            [(*p.pixels.shape[:2], p.canvas, p.offset, p.keyed, p.cut, p.colors) for p in frame.pictures],
+            [(*p.pixels.shape[:2], p.canvas, p.offset, p.keyed, p.cut, p.smoothed_colors) for p in frame.pictures],
         )
         for label, frame, time in file.frames
     ]

@@ -192,7 +192,8 @@ class _Found:
             # rest could have been written to have a stranger's file replaced.
             if not side.has_seal:
                 continue
-            self.own |= set() if side.is_adopted else written & images
+            if not side.is_adopted:  # its sheets are somebody else's
+                self.own |= written & images
             if name not in self.conflicts:
                 (self.own if side.is_sealed else self.texts).add(name)
             for file in named:

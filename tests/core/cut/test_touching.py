@@ -5,6 +5,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from agile_crate.core.cut import touching
 from agile_crate.core.cut.bare_sheet import cut_boxes, cut_islands, opaque
 from agile_crate.core.cut.touching import seams
 from agile_crate.core.limits import USUAL
@@ -117,3 +118,13 @@ def test_boxes_are_cut_as_they_are_and_told_where_they_overlap() -> None:
 def test_planted_figures_are_cut_within_a_pixel(name: str, soft: bool) -> None:
     for plant in planted(name, soft, gap=-1):
         assert judged(plant) == (len(plant.touching), 0), plant.kind
+
+
+def test_on_a_huge_island_seams_are_straight(monkeypatch: pytest.MonkeyPatch) -> None:
+    alpha = drawn([(0, 0, oval(40, 60)), (38, 2, oval(40, 60))], 78, 62)[..., 3]
+    bent, steps = seams(alpha, [40, 40]), touching.MOST_STEPS
+    monkeypatch.setattr(touching, "MOST_STEPS", alpha.size)
+    (straight,) = seams(alpha, [40, 40])
+    assert steps > alpha.size
+    assert (len(bent), len(set(straight.columns.tolist()))) == (1, 1)
+    assert abs(int(straight.columns[0]) - 39) <= 1

@@ -51,3 +51,5 @@ def test_by_the_pixels() -> None:
     assert asked[0] == ("dive/new", "dive/dive_14", "dive/dive_16")
     assert strays((sequence("swim", "swim_1", "swim_2"), sequence(None, "new")), is_between) == []
     assert len(asked) == 6
+    gaps = sequence("dive", "dive/dive_1", "dive/dive_4", "dive/dive_7")
+    assert strays((gaps, sequence(None, "dive/new")), lambda *_: True) == []  # it would fit in several places

@@ -95,7 +95,13 @@ def stray_paint(crate: Crate, index: int, sheet: Pixels) -> StrayPaint:
     places = zip(nearest.tolist(), x.tolist(), y.tolist(), strict=True)
     if not all(canvases[frame].contains(Box(left, top, 1, 1)) for frame, left, top in places):
         return StrayPaint(count, 0)
-    return StrayPaint(count, int(away.min(0).max()) + int(str(crate.settings.get("cushion", 0))))
+    return StrayPaint(count, int(away.min(0).max()) + _cushion(crate))
+
+
+def _cushion(crate: Crate) -> int:
+    """Return the cushion in the settings of a crate, which are untrusted; 0 for any other text."""
+    given = str(crate.settings.get("cushion", 0))
+    return int(given) if given.isascii() and given.isdigit() and len(given) < 6 else 0
 
 
 def _unshown_paint(crate: Crate, index: int, sheet: Pixels) -> NDArray[np.bool_]:

@@ -6,7 +6,6 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ..errors import InputError, UsageError
 from ..frame.visible import cut_out
@@ -16,7 +15,8 @@ from ..model.geometry import Box, Cells, Size
 from ..pixels import Pixels
 from ..text import counted, measured
 from .crumbs import join_crumbs
-from .figures import Parted, Suspect, boxes_of, part_figures
+from .figures import Parted, Suspect, part_figures
+from .islands import Labels, boxes_of
 
 CRUMB = 1 / 16
 """An island of less than this share of the largest one's area is a loose part rather than a figure."""
@@ -135,7 +135,7 @@ def cut_islands(sheet: Pixels, join: int, limits: Limits, split_touching: bool =
     labels[~visible] = 0
     join_crumbs(labels, sheet)
     parted, suspects = part_figures(labels, sheet, split_touching)
-    rows = _in_rows([(label, box) for label, box in boxes_of(labels).items()])
+    rows = _in_rows(boxes_of(labels))
     if not rows:
         return Cutting((), (), ())
     pictures = tuple(_island(sheet, labels, label, box) for row in rows for label, box in row)
@@ -144,15 +144,15 @@ def cut_islands(sheet: Pixels, join: int, limits: Limits, split_touching: bool =
     return Cutting(pictures, boxes, tuple(map(len, rows)), tuple(parted), warnings)
 
 
-def _island(sheet: Pixels, labels: NDArray[np.int32], label: int, box: Box) -> Pixels:
+def _island(sheet: Pixels, labels: Labels, label: int, box: Box) -> Pixels:
     part = np.s_[box.y : box.bottom, box.x : box.right]
     return np.where((labels[part] == label)[..., None], sheet[part], np.uint8(0))
 
 
-def _in_rows(islands: Sequence[tuple[int, Box]]) -> list[list[tuple[int, Box]]]:
+def _in_rows(islands: Mapping[int, Box]) -> list[list[tuple[int, Box]]]:
     rows: list[list[tuple[int, Box]]] = []
     bottom = 0
-    for label, box in sorted(islands, key=lambda island: (island[1].y, island[1].x)):
+    for label, box in sorted(islands.items(), key=lambda island: (island[1].y, island[1].x)):
         if rows and bottom - box.y >= box.h / 2:
             rows[-1].append((label, box))
             bottom = max(bottom, box.bottom)

@@ -10,7 +10,8 @@ import numpy as np
 
 from ..model.geometry import Box, Offset, Size
 from ..pixels import Pixels
-from .crumbs import Labels, join_crumbs, masses
+from .crumbs import join_crumbs
+from .islands import Labels, boxes_of, masses
 from .touching import CutSeam, seams
 
 TOO_LARGE = 1.6
@@ -45,8 +46,11 @@ class Parted(NamedTuple):
 
 
 class Suspect(NamedTuple):
-    """An island that may be several figures: how many there seem to be, 0 if no seam was found, and the usual size of
-    figures, if known."""
+    """An island that may be several figures.
+
+    figures  their number; 0 if no seam was found
+    usual    the usual size of figures, if known
+    """
 
     figures: int
     usual: Size | None
@@ -63,14 +67,6 @@ class _Way(NamedTuple):
     across: bool
     known: tuple[int, ...]
     usual: Size | None
-
-
-def boxes_of(labels: Labels) -> dict[int, Box]:
-    """Return the box of each island."""
-    from scipy import ndimage
-
-    slices = ((label, found) for label, found in enumerate(ndimage.find_objects(labels), 1) if found)
-    return {label: Box(x.start, y.start, x.stop - x.start, y.stop - y.start) for label, (y, x) in slices}
 
 
 def part_figures(labels: Labels, sheet: Pixels, split: bool) -> tuple[list[Parted], dict[int, Suspect]]:
@@ -92,9 +88,9 @@ def part_figures(labels: Labels, sheet: Pixels, split: bool) -> tuple[list[Parte
             whole.add(label)
             if found or _is_beyond(boxes[label], ways[0]):
                 suspects[label] = Suspect(len(found[0]) + 1 if found else 0, ways[0].usual)
-        join_crumbs(labels, sheet)
         if not changed:
             break
+        join_crumbs(labels, sheet)
     return parted, suspects
 
 

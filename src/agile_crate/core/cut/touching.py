@@ -13,6 +13,7 @@ from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 
 Alpha = NDArray[np.uint8]
@@ -48,8 +49,14 @@ LEAST_AREA, LEAST_HEIGHT = 0.4, 0.5
 AS_GOOD = 0.12
 """Of numbers of figures that are about as good, up to this cost more, the largest is taken."""
 
+MOST_STEPS = 1 << 25
+"""Steps of seams that are kept. On larger islands seams are straighter."""
+
 LEAST_WIDTH = 8
 """Pixels. What is narrower is no figure."""
+
+MOST_DRIFT = 1.0
+"""A cut between figures that are all the same lies at most so many of their widths from its even place."""
 
 SLIMMEST = 3
 """Figures are at most so many times as high as wide."""
@@ -64,10 +71,11 @@ class CutSeam(NamedTuple):
 
 
 def seams(alpha: Alpha, known: Sequence[int] = ()) -> list[CutSeam]:
-    """Return where figures touch, from left to right; none where nothing is thin enough.
+    """Return the seams between figures that touch, from left to right; an empty list if no place is thin enough.
 
     `known` are the widths of figures of the same sheet; without any, all figures have about the same width.
-    Cost: linear in the pixels, times the reach; and for each number of figures the width, times a figure's.
+    Cost: the pixels times the reach, in time and (up to MOST_STEPS bytes) in memory; the width times a figure's width,
+    for each number of known figures; the square of the width for even ones.
     """
     width = alpha.shape[1]
     if width < 2 * LEAST_WIDTH:
@@ -75,7 +83,8 @@ def seams(alpha: Alpha, known: Sequence[int] = ()) -> list[CutSeam]:
     thickness = alpha.sum(axis=0, dtype=np.float64) / 255
     body = max(1.0, float(np.median(thickness[thickness > 0])))
     side = KNOWN_REACH * float(np.median(known)) if known else REACH * len(alpha)
-    carved = _Carved(alpha, int(max(2, min(FARTHEST, side))))
+    room = (MOST_STEPS // alpha.size - 1) // 2
+    carved = _Carved(alpha, int(max(0, min(room, max(2, min(FARTHEST, side))))))
     cuts = _known_cuts(carved.cost, thickness, body, known) if known else _even_cuts(carved.cost, alpha, body)
     return [carved.seam(cut) for cut in cuts]
 
@@ -85,22 +94,20 @@ class _Carved:
 
     def __init__(self, alpha: Alpha, reach: int) -> None:
         self._alpha, self._reach = alpha, reach
-        share = alpha.astype(np.float32) / 255
-        left, right = share[:, :-1], share[:, 1:]
-        cost = np.minimum(left, right) + 1e-3 * (left + right)  # of equal ones, where both sides are thin
+        seams = alpha.shape[1] - 1
         offsets = np.arange(-reach, reach + 1)
-        places = np.arange(cost.shape[1])[:, None] + offsets
-        outside = (places < 0) | (places >= cost.shape[1])
-        places = np.clip(places, 0, cost.shape[1] - 1)
+        places = np.arange(seams)[:, None] + offsets
+        outside = (places < 0) | (places >= seams)
+        places = np.clip(places, 0, seams - 1)
         aside = np.where(outside, np.inf, ASIDE * np.abs(offsets)).astype(np.float32)
-        total = cost[0][places] + aside
-        self._steps = np.zeros((len(cost), *total.shape), np.int8)
-        for row in range(1, len(cost)):
+        total = _parted_in(alpha[0])[places] + aside
+        self._steps = np.zeros((len(alpha), *total.shape), np.int8)
+        for row in range(1, len(alpha)):
             before = np.pad(total, ((0, 0), (1, 1)), constant_values=np.inf)
             ways = np.stack([before[:, 1:-1], before[:, :-2] + 1e-4, before[:, 2:] + 1e-4])
             best = ways.argmin(axis=0)
             self._steps[row] = np.array([0, -1, 1], np.int8)[best]
-            total = np.take_along_axis(ways, best[None], axis=0)[0] + cost[row][places] + aside
+            total = np.take_along_axis(ways, best[None], axis=0)[0] + _parted_in(alpha[row])[places] + aside
         self._ends = total.argmin(axis=1)
         self.cost: Floats = total.min(axis=1).astype(np.float64)
 
@@ -112,10 +119,16 @@ class _Carved:
             columns[row] = cut + at - self._reach
             at += int(self._steps[row, cut - 1, at])
         rows = np.arange(len(columns))
-        parted = np.minimum(
-            self._alpha[rows, columns - 1], self._alpha[rows, np.minimum(columns, self._alpha.shape[1] - 1)]
-        )
+        parted = np.minimum(self._alpha[rows, columns - 1], self._alpha[rows, columns])
         return CutSeam(columns, int(np.count_nonzero(parted)))
+
+
+def _parted_in(alpha: Alpha) -> NDArray[np.floating]:
+    """Return what a seam parts in one row, before each column but the first. Of equal columns, one that is thin on both
+    sides costs least."""
+    share = alpha.astype(np.float32) / 255
+    left, right = share[:-1], share[1:]
+    return np.minimum(left, right) + np.float32(1e-3) * (left + right)
 
 
 def _known_cuts(cost: Floats, thickness: Floats, body: float, known: Sequence[int]) -> list[int]:
@@ -123,13 +136,13 @@ def _known_cuts(cost: Floats, thickness: Floats, body: float, known: Sequence[in
     usual = float(np.median(known))
     widths = np.arange(len(thickness) + 1)
     off = np.abs(widths[:, None] - np.unique(known)).min(axis=1) / usual
-    apart = np.abs(np.subtract.outer(known, known)) + np.where(np.eye(len(known)), np.inf, 0)
-    spread = float(np.median(apart.min(axis=1))) / usual if len(known) > 1 else SPREAD
+    gaps = np.diff(np.sort(known), prepend=-np.inf, append=np.inf)  # of each known width, to those beside it
+    spread = float(np.median(np.minimum(gaps[:-1], gaps[1:]))) / usual if len(known) > 1 else SPREAD
     wrong = KNOWN_WEIGHT * SPREAD / (SPREAD / 4 + spread) * np.maximum(0, off - SLACK)
     wrong[(widths < LEAST_SHARE * usual) | (widths > MOST_SHARE * usual)] = np.inf
     most = int(len(thickness) // max(1.0, LEAST_SHARE * usual))
     found = sorted(_best_cuts(cost / body, wrong, range(2, most + 1)))
-    return next((cuts for _, cuts in found if _thickest(cost, thickness, cuts) <= THIN), [])
+    return next((cuts for _, cuts in found if max(_ratios(cost, thickness, cuts)) <= THIN), [])
 
 
 def _even_cuts(cost: Floats, alpha: Alpha, body: float) -> list[int]:
@@ -138,12 +151,14 @@ def _even_cuts(cost: Floats, alpha: Alpha, body: float) -> list[int]:
     thickness = alpha.sum(axis=0, dtype=np.float64) / 255
     widths = np.arange(width + 1)
     found: list[tuple[float, list[int]]] = []
+    if cost.min() > THIN_EVEN * thickness.max():  # no seam is thin enough: solid ground, say
+        return []
     for count in range(2, min(SLIMMEST * width // height + 1, width // LEAST_WIDTH) + 1):
         usual = width / count
         off = np.abs(widths - usual) / usual
         wrong = EVEN_WEIGHT * np.maximum(0, off - SLACK)
         wrong[(widths < LEAST_EVEN * usual) | (widths > MOST_EVEN * usual)] = np.inf
-        for _, cuts in _best_cuts(cost / body, wrong, [count]):
+        for _, cuts in _best_cuts(cost / body, wrong, [count], MOST_DRIFT * usual):
             ratios = _ratios(cost, thickness, cuts)
             areas = [part.sum() for part in np.split(thickness, cuts)]
             heights = [np.ptp(np.flatnonzero(part.any(axis=1))) + 1 for part in np.split(alpha, cuts, axis=1)]
@@ -155,34 +170,38 @@ def _even_cuts(cost: Floats, alpha: Alpha, body: float) -> list[int]:
     return max((cuts for score, cuts in found if score <= least + AS_GOOD), key=len, default=[])
 
 
-def _best_cuts(cost: Floats, wrong: Floats, counts: Sequence[int]) -> Iterator[tuple[float, list[int]]]:
+def _best_cuts(
+    cost: Floats, wrong: Floats, counts: Sequence[int], drift: float = np.inf
+) -> Iterator[tuple[float, list[int]]]:
     """Yield the cost of the best cuts into each number of parts, and the cuts. `cost` is that of a seam before each
-    column but the first, `wrong` that of each width."""
-    width = len(cost) + 1
+    column but the first, `wrong` that of each width. Cuts lie up to `drift` from where they would divide all evenly."""
+    width, most = len(cost) + 1, max(counts, default=0)
     widths = np.flatnonzero(np.isfinite(wrong))
     widths = widths[widths > 0]
     if not len(widths):
         return
+    least, largest = int(widths[0]), int(widths[-1])
     seam = np.concatenate([[0.0], cost, [0.0]])
-    ends = np.arange(width + 1)
-    begins = ends[:, None] - widths
-    total = np.where(ends == 0, 0.0, np.inf)
+    total = np.where(np.arange(width + 1) == 0, 0.0, np.inf)
     backs: list[NDArray[np.intp]] = []
-    for count in range(1, max(counts, default=0) + 1):
-        ways = np.where(begins >= 0, total[np.maximum(begins, 0)] + wrong[widths], np.inf)
-        best = ways.argmin(axis=1)
-        total = ways[ends, best] + seam
-        backs.append(ends - widths[best])
+    for count in range(1, most + 1):
+        even = count * width / most
+        low, high = max(count * least, int(even - min(drift, even))), int(min(count * largest, even + drift, width))
+        # The window at an end holds the costs of all that lies before, up to the end less each width.
+        padded = np.concatenate([np.full(largest, np.inf), total])
+        ways = sliding_window_view(padded, largest - least + 1)[low : high + 1, ::-1] + wrong[least : largest + 1]
+        total, back = np.full(width + 1, np.inf), np.zeros(width + 1, np.intp)
+        if low <= high:
+            best = ways.argmin(axis=1)
+            total[low : high + 1] = ways[np.arange(len(best)), best] + seam[low : high + 1]
+            back[low : high + 1] = np.arange(low, high + 1) - least - best
+        backs.append(back)
         if count in counts and np.isfinite(total[width]):
             cuts, at = [], width
             for back in reversed(backs):
                 at = int(back[at])
                 cuts.append(at)
             yield float(total[width]), cuts[::-1][1:]
-
-
-def _thickest(cost: Floats, thickness: Floats, cuts: Sequence[int]) -> float:
-    return max(_ratios(cost, thickness, cuts))
 
 
 def _ratios(cost: Floats, thickness: Floats, cuts: Sequence[int]) -> list[float]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from functools import partial
 from typing import NamedTuple
 
@@ -13,7 +13,7 @@ from ..model.geometry import ORIGIN, Box, Offset, Size
 from ..model.picture import Picture, Vector
 from ..pixels import Pixels, placeholder
 from .options import ColorKey, Scaling
-from .pixel_art import few_colors
+from .pixel_art import hard_edged_colors
 from .region import cropped, vector_region
 from .visible import without_rim
 
@@ -56,16 +56,26 @@ def decoded(name: str, drawn: Pixels | Vector, decoding: Decoding) -> DecodedFra
     `drawn` are decoded pixels, shape (h, w, 4), which are not changed, or a drawing.
     """
     if isinstance(drawn, Vector):
-        drawn = vector_region(drawn, decoding.region) if decoding.region else drawn
-        whole = _multiple_of(drawn.size, decoding.multiple)
-        pictures = (_drawn(name, drawn, whole, scaling, decoding.color_key) for scaling in decoding.scalings)
-        if decoding.keeps_vectors:
-            vector = drawn._replace(draw=partial(_keyed, drawn.draw, decoding.color_key))
-            pictures = (picture._replace(vector=vector) for picture in pictures)
-        return DecodedFrame(tuple(pictures))
+        return DecodedFrame(tuple(_drawings(name, drawn, decoding)))
     picture = _without_key(name, drawn, decoding.color_key)
     picture = on_multiple(cropped(picture, decoding.region) if decoding.region else picture, decoding)
     return DecodedFrame(tuple(scaled_picture(picture, scaling) for scaling in decoding.scalings))
+
+
+def _drawings(name: str, vector: Vector, decoding: Decoding) -> Iterator[Picture]:
+    """Yield a drawing in vectors at each size. For a region, the whole drawing is drawn once more, at its own size, to
+    count what the key and the region take away."""
+    key, region = decoding.color_key, decoding.region
+    keyed = vector._replace(draw=partial(_keyed, vector.draw, key)) if key else vector
+    own = None
+    if region:
+        own = cropped(_without_key(name, vector.draw(vector.size), key), region)
+        vector, key = (keyed := vector_region(keyed, region)), None  # whose ground may be outside of the region
+    whole = _multiple_of(vector.size, decoding.multiple)
+    for scaling in decoding.scalings:
+        picture = _drawn(name, vector, whole, scaling, key)
+        picture = picture._replace(keyed=own.keyed, cut=own.cut) if own else picture
+        yield picture._replace(vector=keyed) if decoding.keeps_vectors else picture
 
 
 def _without_key(name: str, pixels: Pixels, key: ColorKey | None) -> Picture:
@@ -141,12 +151,13 @@ def scaled_picture(picture: Picture, scaling: Scaling) -> Picture:
 
         return flipped(scaled_picture(flipped(picture), scaling))
     if picture.vector:
-        return _drawn(picture.name, picture.vector, picture.canvas, scaling, None)._replace(keyed=picture.keyed)
+        drawn = _drawn(picture.name, picture.vector, picture.canvas, scaling, None)
+        return drawn._replace(keyed=picture.keyed, cut=picture.cut)
     from .scale import scaled, scaled_canvas
 
     canvas = scaled_canvas(picture.canvas, scaling.factor)
     if min(canvas) < 1 or max(canvas) > LARGEST_CANVAS:
         return picture._replace(canvas=canvas, pixels=picture.pixels[:0, :0], offset=ORIGIN)
-    colors = few_colors(picture.pixels) if scaling.smooth else 0
+    colors = hard_edged_colors(picture.pixels) if scaling.smooth else 0
     pixels, offset = scaled(picture.pixels, picture.offset, picture.canvas, scaling)
-    return picture._replace(canvas=canvas, pixels=pixels, offset=offset, colors=colors)
+    return picture._replace(canvas=canvas, pixels=pixels, offset=offset, smoothed_colors=colors)

@@ -13,7 +13,7 @@ SAMPLED_PIXELS = 1 << 14
 """Of larger pictures, some rows are looked at before all are."""
 
 
-def few_colors(pixels: Pixels) -> int:
+def hard_edged_colors(pixels: Pixels) -> int:
     """Return how many colors are visible in a picture, shape (h, w, 4), without soft edges; 0 if it has soft edges,
     more than FEW_COLORS, or nothing visible. Cost: few rows of most pictures that are no pixel art, otherwise one
     sort."""
@@ -36,7 +36,7 @@ def color_count(pixels: Pixels) -> int:
     return len(np.unique(words(pixels)[pixels[..., 3] > 0]))
 
 
-def block_side(pixels: Pixels) -> int:
+def pixel_size(pixels: Pixels) -> int:
     """Return the side of the squares that a picture, shape (h, w, 4), consists of: art that was enlarged N times by
     repeating pixels consists of N × N. Cost: two comparisons of all neighbors."""
     seen = words(pixels)

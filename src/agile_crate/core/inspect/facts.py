@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 from zlib_ng import zlib_ng
 
-from ..frame.pixel_art import block_side, few_colors
+from ..frame.pixel_art import hard_edged_colors, pixel_size
 from ..model.geometry import Box, Size
 from ..pixels import Pixels
 from .fringe import fringe_of
@@ -73,7 +73,7 @@ class FrameFacts:
     * `fringe`: the color that half-covered pixels are pulled towards, black, white or empty;
     * `colors`: how many colors are seen, up to MOST_COLORS; 0 on canvases larger than COLOR_COUNT_PIXELS, and in
       soft-edged frames;
-    * `pixel_colors`: how many colors hard-edged art of few colors has, 0 for other art; `block`: the side of the
+    * `hard_edged_colors`: how many hard-edged art of few colors has, 0 for other art; `pixel_size`: the side of the
       squares that it consists of;
     * `specks`: stray spots as x, y, pixels;
     * `miniature`: the frame, small; None once its animation has been judged. `sketch`: smaller still, to find
@@ -98,8 +98,8 @@ class FrameFacts:
     partial: float
     fringe: str
     colors: int
-    pixel_colors: int
-    block: int
+    hard_edged_colors: int
+    pixel_size: int
     specks: tuple[tuple[int, int, int], ...]
     miniature: Miniature | None
     sketch: NDArray[np.float32]
@@ -152,8 +152,8 @@ def frame_facts(name: str, pixels: Pixels) -> FrameFacts:
         partial=partial,
         fringe=fringe_of(pixels, alpha) if partial else "",
         colors=_colors(pixels, alpha) if not partial and width * height <= COLOR_COUNT_PIXELS else 0,
-        pixel_colors=(few := 0 if partial else few_colors(data)),
-        block=block_side(data) if few else 1,
+        hard_edged_colors=(few := 0 if partial else hard_edged_colors(data)),
+        pixel_size=pixel_size(data) if few else 1,
         specks=_specks(shows) if 0 < count < shows.size else (),
         miniature=small,
         sketch=sketch_of(small),

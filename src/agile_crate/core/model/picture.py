@@ -20,7 +20,7 @@ class Picture(NamedTuple):
     pixels   lie on the canvas at `offset`; the rest of the canvas is empty
     keyed    counts the pixels that a color key took away
     cut      counts the visible pixels that a region cut off
-    colors   of hard-edged art that was smoothed: how many it had before; 0 for other art
+    smoothed_colors  counts the colors of hard-edged art before it was smoothed; 0 for other art
     stored   the part of the canvas that goes on a sheet, None for all of it
     flipped  left and right are those of the drawing exchanged
     source   the whole canvas before edits were laid over it, or None
@@ -35,7 +35,7 @@ class Picture(NamedTuple):
     offset: Offset = ORIGIN
     keyed: int = 0
     cut: int = 0
-    colors: int = 0
+    smoothed_colors: int = 0
     stored: Box | None = None
     pivot: Point = TOP_LEFT
     shape: Shape | None = None

@@ -13,9 +13,9 @@ from ..names import nearest
 from ..text import few, quoted
 
 
-def whole_name(setting_name: str, given: str, known: Collection[str], others: Iterable[str] = ()) -> str:
-    """Return the known name that is meant. Raises UsageError for an unknown name, with the nearest of `known` and
-    `others`, and for one that several have as their last part."""
+def whole_name(setting_name: str, given: str, known: Collection[str], *, with_frames: bool = False) -> str:
+    """Return the known name that is meant: that of an animation or, `with_frames`, of a frame. Raises UsageError for an
+    unknown name, with the nearest known one, and for one that several have as their last part."""
     if given in known:
         return given
     found = [name for name in known if name.endswith("/" + given)]
@@ -24,9 +24,8 @@ def whole_name(setting_name: str, given: str, known: Collection[str], others: It
     if found:
         sentence = "{}: {} may be {}; write the whole name"
         raise UsageError(sentence, setting(setting_name), quoted(given), few(map(quoted, found)))
-    others = list(others)
-    near = nearest(given, [*known, *others])
-    if others:
+    near = nearest(given, known)
+    if with_frames:
         what, hint = "animation or frame", "names are such as swim, or swim/swim_01"
     else:
         what, hint = "animation", animations_listed(known)
@@ -96,5 +95,5 @@ def whole_patterns(
         else:
             folders = {part for frame, _ in frames for part in accumulate(frame.split("/")[:-1], "{}/{}".format)}
             names = dict.fromkeys([*named(sequences), *sorted(folders), *(frame for frame, _ in frames)])
-            whole.append(whole_name(setting_name, pattern, names, names))
+            whole.append(whole_name(setting_name, pattern, names, with_frames=True))
     return whole, warnings

@@ -1,4 +1,4 @@
-"""Names of animations and stills: rename, join, list."""
+"""Names of animations and frames: rename, join, copy, and make animations of listed frames."""
 
 from __future__ import annotations
 
@@ -90,7 +90,7 @@ def with_renamed_frames(sequences: Sequences, pairs: Pairs) -> tuple[Sequences, 
     for old, new in pairs:
         animations = named(sequences)
         known = dict.fromkeys([*animations, *(frame.name for s in sequences for frame in s.frames)])
-        whole = whole_name("rename", old, known, known) if old and "*" not in old else ""
+        whole = whole_name("rename", old, known, with_frames=True) if old and "*" not in old else ""
         if not whole or whole in animations:
             others.append((whole or old, new))
         else:
@@ -135,7 +135,7 @@ def _animation_named(name: str, sequences: Sequences) -> str | None:
 
 
 def sequenced(sequences: Sequences, wanted: Mapping[str, Sequence[str]]) -> Sequences:
-    """Add animations of the listed frames, in that order. Stills move there; frames of animations are shown there, too.
+    """Add animations of the listed frames, in that order. Stills move into them; frames of animations stay in both.
 
     A name is a frame's or an animation's, which stands for all of its frames; a pattern with wildcards stands for all
     frames that it matches, in natural order. Raises UsageError.
@@ -152,7 +152,7 @@ def sequenced(sequences: Sequences, wanted: Mapping[str, Sequence[str]]) -> Sequ
         frames: list[str] = []
         for name in names:
             if not has_wildcards(name):
-                frames += known[whole_name("sequence", name, known, by_name)]
+                frames += known[whole_name("sequence", name, known, with_frames=True)]
             elif found := [frame for frame in by_name if matches(name, frame, None)]:
                 frames += sorted(found, key=natural_key)
             else:

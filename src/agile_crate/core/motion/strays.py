@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
@@ -28,36 +28,30 @@ class Stray(NamedTuple):
     right_name: str
 
 
-class _Series(NamedTuple):
-    animation: str
-    frames: dict[int, str]
-    """Names by their numbers."""
-
-
 def strays(sequences: Sequence[FrameSequence], is_between: IsBetween) -> list[Stray]:
     """Return the frames that seem to be those that series lack, by their names, or else by their pixels.
 
     Candidates are the stills, and animations of one frame, of the folder that the series lies in. Cost: linear in the
     names, and a comparison of pixels for each candidate beside a series that lacks numbers.
     """
-    alone = [s.frames for s in sequences if s.name is None or len(s.frames) == 1]
     candidates: dict[str, list[str]] = defaultdict(list)
-    for frame in (frame for frames in alone for frame in frames):
-        candidates[frame.name.rpartition("/")[0]].append(frame.name)
+    for sequence in sequences:
+        if sequence.name is None or len(sequence.frames) == 1:
+            for frame in sequence.frames:
+                candidates[frame.name.rpartition("/")[0]].append(frame.name)
     found: list[Stray] = []
     for sequence in sequences if candidates else ():
         if sequence.name is None or len(sequence.frames) < 2:
             continue
         missing = set(missing_numbers(sequence))
         for (folder, series), frames in _by_series(sequence).items():
-            beside = [name for name in candidates.get(folder, ()) if name not in {stray.frame for stray in found}]
-            named = dict(_by_name(beside, series, frames))
-            likely = dict(_by_likeness([b for b in beside if b not in named.values()], missing, frames, is_between))
+            named = dict(_by_name(candidates[folder], series, frames)) if folder in candidates else {}
+            others = [name for name in candidates.get(folder, ()) if name not in named.values()]
+            numbers = {**dict(_by_likeness(others, missing, frames, is_between)), **named}
             template = next(iter(frames.values()))
-            found += [
-                Stray(name, sequence.name, number, _with_number(template, number))
-                for number, name in sorted({**likely, **named}.items())
-            ]
+            for number, name in sorted(numbers.items()):
+                found.append(Stray(name, sequence.name, number, _with_number(template, number)))
+                candidates[folder].remove(name)
     return found
 
 
@@ -86,16 +80,18 @@ def _by_name(beside: Sequence[str], series: str, frames: Mapping[int, str]) -> I
 def _by_likeness(
     beside: Sequence[str], missing: set[int], frames: Mapping[int, str], is_between: IsBetween
 ) -> Iterator[tuple[int, str]]:
-    """Yield the missing numbers for which exactly one of some frames is like the frames around it."""
-    for number in missing:
-        around = [
-            [frames[other] for other in sorted(frames, key=lambda other: abs(other - number)) if is_side(other)][:1]
-            for is_side in (number.__gt__, number.__lt__)
-        ]
-        if all(around):
-            alike = [name for name in beside if is_between(name, around[0][0], around[1][0])]
+    """Yield the missing numbers for which exactly one of some frames is like the frames around it, and that frame. One
+    that fits several numbers is left alone."""
+    found: dict[int, str] = {}
+    for number in missing if beside else ():
+        before = max((other for other in frames if other < number), default=None)
+        after = min((other for other in frames if other > number), default=None)
+        if before is not None and after is not None:
+            alike = [name for name in beside if is_between(name, frames[before], frames[after])]
             if len(alike) == 1:
-                yield number, alike[0]
+                found[number] = alike[0]
+    fits = Counter(found.values())
+    yield from ((number, name) for number, name in found.items() if fits[name] == 1)
 
 
 def _with_number(name: str, number: int) -> str:
@@ -109,7 +105,7 @@ def _with_number(name: str, number: int) -> str:
 
 
 def stray_text(stray: Stray) -> tuple[str, Message]:
-    """Return what a stray frame seems to be, and the setting that puts it there."""
+    """Return what a stray frame seems to be, and the setting that gives it that number."""
     what = f"seems to be frame {stray.number} of {quoted(stray.animation)}, which lacks that number"
     return what, setting("rename", f"{stray.frame}={stray.right_name}")
 

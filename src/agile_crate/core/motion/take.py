@@ -37,7 +37,7 @@ def put_first(sequences: Iterable[FrameSequence], first: Sequence[str]) -> Seque
     """Put sequences in crate order, the named animations and stills before the others. Raises UsageError."""
     sequences = in_order(sequences)
     known = dict.fromkeys([*named(sequences), *stills(sequences)])
-    rank = {whole_name("order", name, known, known): place for place, name in enumerate(first)}
+    rank = {whole_name("order", name, known, with_frames=True): place for place, name in enumerate(first)}
     return _sorted(sequences, lambda unit: rank.get(unit.name or unit.frames[0].name, len(first)))
 
 

@@ -189,11 +189,11 @@ def prepare(
 
 def _smoothed(pictures: Sequence[Picture]) -> Iterator[Message]:
     """Yield a remark if smoothing gave hard-edged art of few colors many more. The richest of some frames is named."""
-    hard = [picture for picture in pictures if picture.colors]
+    hard = [picture for picture in pictures if picture.smoothed_colors]
     if len(hard) * 2 <= len(pictures):  # of soft art, a frame may be hard by chance
         return
     sample = hard[:: -(-len(hard) // SAMPLES)]
-    counts = [(color_count(picture.pixels), picture.colors) for picture in sample]
+    counts = [(color_count(picture.pixels), picture.smoothed_colors) for picture in sample]
     after, before = max(counts)
     if after > MANY_MORE * before:
         yield message(

@@ -149,7 +149,7 @@ def _recenter(ways: list[Way], standings: Sequence[Standing], settings: Settings
 
 
 def _unmirrored(way: Way, seen: Box) -> Box:
-    """Return what is visible of a frame on its new canvas, before any mirroring."""
+    """Return the box of a frame's visible art on its new canvas, before any mirroring."""
     moved = seen.moved(way.by)
     return mirrored_region(moved, way.canvas) if way.flipped else moved
 

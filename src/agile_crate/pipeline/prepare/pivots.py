@@ -21,8 +21,8 @@ class Stance(NamedTuple):
 
     area     its canvas, or what will be its canvas
     canvas   its size so far
-    ground   its ground contact; None unless feet are wanted
-    art      the box of its visible art; None unless that is wanted, or if nothing is visible
+    ground   its ground contact; None if no pivot is at the feet
+    art      the box of its visible art; None if nothing is visible, or if no pivot needs it
     flipped  it is mirrored
     """
 

@@ -1,4 +1,4 @@
-"""The step that crops canvases to what is visible, and reports what a fixed region cut off."""
+"""The step that crops canvases to the visible art, and warns of art that a fixed region cut off."""
 
 from __future__ import annotations
 

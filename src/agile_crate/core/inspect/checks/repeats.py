@@ -75,7 +75,7 @@ def repeats(sequence: Surveyed) -> Iterator[Finding]:
         what = f"frames from {length + 1} on repeat the first ones: the cycle has {length} frames"
         fix = "export one cycle"
         if not _cycle(frames[:length], compared) and not _closes(frames[:length], compared):
-            fix = _first(sequence, length)
+            fix = _first_frames(sequence, length)
         yield finding(sequence, CYCLE, ERROR, frames[length:], what, fix)
         return
     if sequence.loops and _closes(frames, compared):
@@ -115,7 +115,7 @@ def _closes(frames: Sequence[FrameFacts], compared: FrameComparison) -> bool:
     return compared.different(range(last), LEAST_MOTION) == LEAST_MOTION
 
 
-def _first(sequence: Surveyed, count: int) -> Message:
+def _first_frames(sequence: Surveyed, count: int) -> Message:
     """Return the setting that keeps the first frames: by their numbers, if those are not their positions."""
     numbers = [number_of(frame.name) for frame in sequence.frames]
     known = [number for number in numbers if number is not None]
@@ -132,7 +132,7 @@ def _opened(sequence: Surveyed, compared: FrameComparison) -> str:
     if frames[0].digest != frames[-1].digest:
         tolerance = furthest_apart(sequence.again(frames[0]), sequence.again(frames[-1]))
     if _closes(without, compared) or tolerance > QUIET:
-        return _first(sequence, len(without))
+        return _first_frames(sequence, len(without))
     return message("{drop_closing} {}", setting("tolerance", tolerance)) if tolerance else setting("drop_closing")
 
 
