@@ -18,6 +18,7 @@ CHOICES = {
     "palette": ["", "colors=6"], "alpha": ["straight", "premultiplied", "background"], "sheets": ["one", "several"],
     "mirrored": ["", "copy", "shared"], "skins": ["", "rain"], "image": ["png", "webp"], "gap": ["0", "3"],
     "canvas": ["own", "common"], "outline": ["", "line"], "shape": ["", "contour"],
+    "region": ["", "16x12+2+2"],
 }  # fmt: skip
 
 
@@ -77,7 +78,7 @@ def lines(case: Case, drawn: Path) -> str:
         "gap": int(case["gap"]), "cushion": int(case["cushion"]), "edge-repeat": int(case["edge"]), "canvas": case["canvas"], "resample": "pixel" if case["scale"] == "2x" else "smooth",
         "max-size": [{"50%": 20, "100%": 32, "2x": 60}[case["scale"]]] * 2 if case["sheets"] == "several" else [2048, 2048],
     } | ({"turn": True} if case["turn"] else {}) | ({"colors": 6} if case["palette"] else {}) | ({"premultiply": True} if case["alpha"] == "premultiplied" else {}) | (
-        {"background": "#20406f"} if case["alpha"] == "background" else {}) | ({"outline": "#0a0a1e:1"} if case["outline"] else {}) | ({"shape": "contour"} if case["shape"] else {}) | ({"share-mirrored": True} if case["mirrored"] == "shared" else {})  # fmt: skip
+        {"background": "#20406f"} if case["alpha"] == "background" else {}) | ({"outline": "#0a0a1e:1"} if case["outline"] else {}) | ({"shape": "contour"} if case["shape"] else {}) | ({"region": case["region"]} if case["region"] else {}) | ({"share-mirrored": True} if case["mirrored"] == "shared" else {})  # fmt: skip
     text = "[crate.otter]\n" + "".join(f"{key} = {shown(value)}\n" for key, value in keys.items())
     text += '[crate.otter.mirrored]\n"swim back" = "swim"\n' if case["mirrored"] == "copy" else ""
     return text + (f'[crate.otter.skin.rain]\nfrom = "{drawn / "rain"}"\n' if case["skins"] else "")
@@ -166,11 +167,11 @@ def essence(one: Mapping[str, object]) -> dict[str, object]:
 
 def expected(case: Case, sources: dict[str, np.ndarray]) -> dict[str, np.ndarray]:
     """The expected pixels of each frame by plain arithmetic, with straight alpha, without smoothing and palettes."""
-    made = dict(sources)
+    made = {name: cropped(pixels) for name, pixels in sources.items()} if case["region"] else dict(sources)
     if case["mirrored"] == "copy":
         made |= {
             name.replace("swim/swim", "swim back/swim back"): pixels[:, ::-1]
-            for name, pixels in sources.items()
+            for name, pixels in made.items()
             if "swim" in name
         }
     made = {name: scaled(pixels, case["scale"]) for name, pixels in made.items()}
@@ -178,6 +179,11 @@ def expected(case: Case, sources: dict[str, np.ndarray]) -> dict[str, np.ndarray
         h, w = (max(pixels.shape[axis] for pixels in made.values()) for axis in (0, 1))
         made = {name: stood(pixels, w, h) for name, pixels in made.items()}
     return made
+
+
+def cropped(pixels: np.ndarray) -> np.ndarray:
+    """The region 16x12+2+2, which reaches beyond small canvases."""
+    return np.pad(pixels, ((0, 14), (0, 18), (0, 0)))[2:14, 2:18]
 
 
 def scaled(pixels: np.ndarray, scale: str) -> np.ndarray:
